@@ -1,0 +1,34 @@
+//! The ground floor: text as data, without any idea of languages or recipes.
+//!
+//! - [`Text`] is a file's content with the facts that a write must keep: byte order mark, line
+//!   ends, encoding, final newline.
+//! - [`Span`] is a range of bytes in one text.
+//! - [`Piece`]s say where each byte of an edited text comes from: the original or an edit.
+//! - [`Hunk`]s are the changed lines between an original and its pieces, with who changed them.
+//! - [`RelPath`] is a path below the project's root; [`Digest`] is the identity of some bytes.
+//! - [`Diagnostic`] is a message about a place in a text, as data; who shows it decides how.
+//!
+//! ```
+//! use emendo_text::{Piece, Text};
+//! let text = Text::decode(b"a\r\nb\r\n").expect("plain UTF-8");
+//! assert_eq!(text.line_end(), "\r\n");
+//! assert_eq!(Piece::whole(text.as_str()).len(), 1);
+//! ```
+
+mod diag;
+mod digest;
+mod hunk;
+mod path;
+mod piece;
+mod span;
+mod text;
+mod visible;
+
+pub use diag::{Diagnostic, Label, Severity};
+pub use digest::{Digest, Hasher};
+pub use hunk::{Hunk, HunkLine, LineKind, hunks};
+pub use path::{PathError, RelPath};
+pub use piece::{Part, Piece, PieceMap, Placed, render};
+pub use span::{Lines, Span};
+pub use text::{Encoding, Text, Unreadable};
+pub use visible::{one_line, visible};

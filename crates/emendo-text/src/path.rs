@@ -1,0 +1,103 @@
+//! Paths below the project's root.
+
+use std::fmt;
+use std::path::{Component, Path};
+
+use serde::{Deserialize, Serialize};
+
+/// A path relative to the project's root: UTF-8, `/` between segments, no `.` or `..`.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(transparent)]
+pub struct RelPath(String);
+
+/// Why a path is no [`RelPath`].
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PathError {
+    /// Absolute, or leads out of the project.
+    #[error("`{0}` does not lie inside the project")]
+    Outside(String),
+    /// Not UTF-8.
+    #[error("`{0}` is not UTF-8")]
+    NotUtf8(String),
+}
+
+impl RelPath {
+    /// Checks and normalises a path given as text.
+    ///
+    /// # Errors
+    /// If it is absolute, empty, or has a `..` segment.
+    pub fn new(path: &str) -> Result<Self, PathError> {
+        Self::from_path(Path::new(path))
+    }
+
+    /// Checks and normalises a relative path of the file system.
+    ///
+    /// # Errors
+    /// If it is absolute, empty, has a `..` segment, or is not UTF-8.
+    pub fn from_path(path: &Path) -> Result<Self, PathError> {
+        let shown = || path.to_string_lossy().into_owned();
+        let mut out = String::new();
+        for component in path.components() {
+            match component {
+                Component::Normal(part) => {
+                    let part = part.to_str().ok_or_else(|| PathError::NotUtf8(shown()))?;
+                    if !out.is_empty() {
+                        out.push('/');
+                    }
+                    out.push_str(part);
+                }
+                Component::CurDir => {}
+                _ => return Err(PathError::Outside(shown())),
+            }
+        }
+        if out.is_empty() { Err(PathError::Outside(shown())) } else { Ok(Self(out)) }
+    }
+
+    /// The path as text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The last segment.
+    pub fn name(&self) -> &str {
+        self.0.rsplit('/').next().unwrap_or("")
+    }
+
+    /// What stands behind the last dot of the name, if any.
+    pub fn extension(&self) -> Option<&str> {
+        self.name().rsplit_once('.').map(|(_, e)| e)
+    }
+
+    /// The folder it lies in, as text; empty at the root.
+    pub fn folder(&self) -> &str {
+        self.0.rsplit_once('/').map_or("", |(f, _)| f)
+    }
+
+    /// The segments.
+    pub fn segments(&self) -> impl Iterator<Item = &str> {
+        self.0.split('/')
+    }
+
+    /// As a path of the file system, relative to the root.
+    pub fn as_path(&self) -> &Path {
+        Path::new(&self.0)
+    }
+}
+
+impl fmt::Display for RelPath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl fmt::Debug for RelPath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl<'de> Deserialize<'de> for RelPath {
+    fn deserialize<D: serde::Deserializer<'de>>(d: D) -> Result<Self, D::Error> {
+        Self::new(&String::deserialize(d)?).map_err(serde::de::Error::custom)
+    }
+}
