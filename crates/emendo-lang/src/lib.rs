@@ -1,1 +1,30 @@
-//! x
+//! Understands code: languages, trees, patterns with slots, aligned writing, and names.
+//!
+//! - [`Language`] holds the facts of one language; [`LANGUAGES`] is the table of them.
+//! - [`Tree`] is a parsed text; it always exists, with or without syntax errors.
+//! - [`Pattern`] is a piece of source with slots, compiled for one language; [`Pattern::matches`]
+//!   finds its places, [`Replacement`] writes another pattern over one of them, token by token.
+//! - [`FileFacts`] are the imports, scopes and words of one file; a [`Resolver`] answers with them
+//!   whether a name at a place means a symbol, and how sure that is.
+//! - [`ImportPlan`] turns added and dropped imports into splices in the file's own order.
+
+mod facts;
+mod imports;
+mod language;
+mod languages;
+mod names;
+mod pattern;
+mod template;
+mod tree;
+
+pub use facts::{FileFacts, Import, ImportName, Word};
+pub use imports::{ImportEdit, ImportPlan};
+pub use language::{Binding, Context, Declaration, Language, Names, Placeholder, Reach, Space};
+pub use languages::{LANGUAGES, language, language_of};
+pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};
+pub use pattern::{
+    Bound, Constraint, FORMS, Match, NameUse, Pattern, PatternError, Replacement, Splice, Unresolved,
+    Written, delete_splice,
+};
+pub use template::{Chunk, Repeat, Template, TemplateError};
+pub use tree::{Tree, token_texts};

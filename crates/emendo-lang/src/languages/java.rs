@@ -1,0 +1,389 @@
+//! Java.
+
+use std::sync::LazyLock;
+
+use tree_sitter::Node;
+
+use crate::language::{Binding, Context, Declaration, Language, Names, Placeholder, Reach, Space};
+use crate::{Import, ImportName};
+
+static GRAMMAR: LazyLock<tree_sitter::Language> = LazyLock::new(|| tree_sitter_java::LANGUAGE.into());
+
+/// The facts about Java.
+pub(super) const JAVA: Language = Language {
+    id: "java",
+    title: "Java",
+    extensions: &["java"],
+    grammar: || &GRAMMAR,
+    sample: "package p;\nimport a.B;\nimport static a.B.*;\n@X(a = 1) class C<T> extends D implements E {\n  int f = 1;\n  void m(int a, String... b) throws F { for (var x : y) { g.h(x -> x, G::i); } }\n}\n",
+    contexts: CONTEXTS,
+    placeholders: &[
+        Placeholder { before: "", after: "", capital: false },
+        Placeholder { before: "", after: ";", capital: false },
+        Placeholder { before: "ZqT ", after: "", capital: false },
+        Placeholder { before: "ZqT ", after: ";", capital: false },
+        Placeholder { before: "@", after: "", capital: true },
+    ],
+    separators: &[","],
+    optional: &[";"],
+    alike: &[
+        &["field_declaration", "constant_declaration"],
+        &["scoped_identifier", "scoped_type_identifier"],
+    ],
+    declarations: DECLARATIONS,
+    keyed: &[("annotation_argument_list", "element_value_pair", "key")],
+    parenthesized: "parenthesized_expression",
+    loose: &[
+        "assignment_expression",
+        "binary_expression",
+        "cast_expression",
+        "instanceof_expression",
+        "lambda_expression",
+        "ternary_expression",
+        "unary_expression",
+        "update_expression",
+        "switch_expression",
+    ],
+    binding: &[
+        ("binary_expression", ""),
+        ("unary_expression", ""),
+        ("update_expression", ""),
+        ("cast_expression", "value"),
+        ("instanceof_expression", "left"),
+        ("ternary_expression", ""),
+        ("method_invocation", "object"),
+        ("field_access", "object"),
+        ("array_access", "array"),
+        ("method_reference", ""),
+    ],
+    effects: &[
+        "method_invocation",
+        "object_creation_expression",
+        "assignment_expression",
+        "update_expression",
+        "switch_expression",
+        "explicit_constructor_invocation",
+    ],
+    spreads: &["spread_parameter"],
+    expression_statement: "expression_statement",
+    line_items: &[
+        "expression_statement",
+        "local_variable_declaration",
+        "return_statement",
+        "throw_statement",
+        "assert_statement",
+        "if_statement",
+        "for_statement",
+        "enhanced_for_statement",
+        "while_statement",
+        "do_statement",
+        "try_statement",
+        "try_with_resources_statement",
+        "switch_expression",
+        "synchronized_statement",
+        "yield_statement",
+        "block",
+        "field_declaration",
+        "constant_declaration",
+        "method_declaration",
+        "constructor_declaration",
+        "compact_constructor_declaration",
+        "class_declaration",
+        "interface_declaration",
+        "enum_declaration",
+        "record_declaration",
+        "annotation_type_declaration",
+        "annotation_type_element_declaration",
+        "static_initializer",
+        "explicit_constructor_invocation",
+        "import_declaration",
+        "annotation",
+        "marker_annotation",
+    ],
+    forms: &[
+        (
+            "number",
+            &[
+                "decimal_integer_literal",
+                "hex_integer_literal",
+                "octal_integer_literal",
+                "binary_integer_literal",
+                "decimal_floating_point_literal",
+                "hex_floating_point_literal",
+            ],
+        ),
+        ("string", &["string_literal", "character_literal"]),
+        ("boolean", &["true", "false"]),
+        ("null", &["null_literal"]),
+        ("name", &["identifier", "this"]),
+        ("call", &["method_invocation", "object_creation_expression"]),
+        ("member", &["field_access", "array_access"]),
+        ("function", &["lambda_expression", "method_reference"]),
+        ("object", &[]),
+        ("list", &["array_initializer", "array_creation_expression"]),
+        ("template", &["template_expression"]),
+        ("type", TYPES),
+        (
+            "statement",
+            &[
+                "expression_statement",
+                "local_variable_declaration",
+                "return_statement",
+                "throw_statement",
+                "if_statement",
+                "for_statement",
+                "enhanced_for_statement",
+                "while_statement",
+                "do_statement",
+                "try_statement",
+                "try_with_resources_statement",
+                "block",
+            ],
+        ),
+    ],
+    names: NAMES,
+};
+
+const TYPES: &[&str] = &[
+    "type_identifier",
+    "scoped_type_identifier",
+    "generic_type",
+    "array_type",
+    "annotated_type",
+    "integral_type",
+    "floating_point_type",
+    "boolean_type",
+    "void_type",
+];
+
+const MEMBERS: &[&str] = &[
+    "field_declaration",
+    "method_declaration",
+    "constructor_declaration",
+    "class_declaration",
+    "interface_declaration",
+    "enum_declaration",
+    "record_declaration",
+    "annotation_type_declaration",
+    "static_initializer",
+];
+
+const fn context(
+    name: &'static str,
+    prefix: &'static str,
+    suffix: &'static str,
+    accepts: &'static [&'static str],
+) -> Context {
+    Context { name, prefix, suffix, accepts, bodiless: false }
+}
+
+const CONTEXTS: &[Context] = &[
+    context("expression", "class Zq { Object zq = ", "; }", &[]),
+    context("statement", "class Zq { void zq() { ", " } }", &[]),
+    context("member", "class Zq { ", " }", MEMBERS),
+    Context {
+        name: "member",
+        prefix: "class Zq { ",
+        suffix: " { } }",
+        accepts: &[
+            "method_declaration",
+            "class_declaration",
+            "interface_declaration",
+            "enum_declaration",
+            "record_declaration",
+            "annotation_type_declaration",
+        ],
+        bodiless: true,
+    },
+    context("type", "class Zq { ", " zq; }", TYPES),
+    context("import", "", " class Zq { }", &["import_declaration"]),
+    context("annotation", "", " class Zq { }", &["annotation", "marker_annotation"]),
+    context("pair", "@Zq(", ") class Zq { }", &["element_value_pair"]),
+    context("parameter", "class Zq { void zq(", ") { } }", &["formal_parameter", "spread_parameter"]),
+    context("clause", "class Zq { void zq() { try { } ", " } }", &["catch_clause", "finally_clause"]),
+    context(
+        "clause",
+        "class Zq { void zq() { switch (zq) { ",
+        " } } }",
+        &["switch_block_statement_group", "switch_rule"],
+    ),
+];
+
+const fn declaration(
+    kind: &'static str,
+    free_kinds: &'static [&'static str],
+    free_fields: &'static [&'static str],
+    body: &'static str,
+    name: &'static str,
+) -> Declaration {
+    Declaration { kind, free_kinds, free_fields, body, name, modifiers: "modifiers" }
+}
+
+const HEADER: &[&str] = &["type_parameters", "superclass", "interfaces", "permits"];
+
+const DECLARATIONS: &[Declaration] = &[
+    declaration("class_declaration", &["modifiers"], HEADER, "body", "name"),
+    declaration("interface_declaration", &["modifiers", "extends_interfaces"], HEADER, "body", "name"),
+    declaration("enum_declaration", &["modifiers"], HEADER, "body", "name"),
+    declaration("record_declaration", &["modifiers"], HEADER, "body", "name"),
+    declaration("annotation_type_declaration", &["modifiers"], &[], "body", "name"),
+    declaration("method_declaration", &["modifiers", "throws"], &["type_parameters"], "body", "name"),
+    declaration("constructor_declaration", &["modifiers", "throws"], &["type_parameters"], "body", "name"),
+    declaration("field_declaration", &["modifiers"], &[], "", ""),
+    declaration("constant_declaration", &["modifiers"], &[], "", ""),
+    declaration("local_variable_declaration", &["modifiers"], &[], "", ""),
+    declaration("formal_parameter", &["modifiers"], &[], "", "name"),
+    declaration("enum_constant", &["modifiers"], &[], "body", "name"),
+];
+
+const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reach) -> Binding {
+    Binding { kind, field, child: "", space, reach }
+}
+
+const fn bind_child(kind: &'static str, child: &'static str, space: Space, reach: Reach) -> Binding {
+    Binding { kind, field: "", child, space, reach }
+}
+
+const NAMES: Names = Names {
+    separator: ".",
+    words: &[("identifier", Space::Value), ("type_identifier", Space::Type)],
+    paths: &["scoped_identifier", "scoped_type_identifier", "field_access"],
+    positions: &[
+        ("annotation", "name", Space::Type),
+        ("marker_annotation", "name", Space::Type),
+        ("method_invocation", "name", Space::Callable),
+        ("field_access", "field", Space::Member),
+        ("scoped_identifier", "name", Space::Member),
+        ("class_declaration", "name", Space::Declared),
+        ("interface_declaration", "name", Space::Declared),
+        ("enum_declaration", "name", Space::Declared),
+        ("record_declaration", "name", Space::Declared),
+        ("annotation_type_declaration", "name", Space::Declared),
+        ("annotation_type_element_declaration", "name", Space::Declared),
+        ("method_declaration", "name", Space::Declared),
+        ("constructor_declaration", "name", Space::Declared),
+        ("compact_constructor_declaration", "name", Space::Declared),
+        ("variable_declarator", "name", Space::Declared),
+        ("formal_parameter", "name", Space::Declared),
+        ("catch_formal_parameter", "name", Space::Declared),
+        ("enhanced_for_statement", "name", Space::Declared),
+        ("resource", "name", Space::Declared),
+        ("instanceof_expression", "name", Space::Declared),
+        ("enum_constant", "name", Space::Declared),
+        ("element_value_pair", "key", Space::Declared),
+        ("lambda_expression", "parameters", Space::Declared),
+        ("inferred_parameters", "", Space::Declared),
+        ("labeled_statement", "", Space::Declared),
+        ("break_statement", "", Space::Declared),
+        ("continue_statement", "", Space::Declared),
+        ("type_pattern", "", Space::Declared),
+        ("record_pattern_component", "", Space::Declared),
+    ],
+    member_after: &["::", "."],
+    scopes: &[
+        "program",
+        "class_declaration",
+        "interface_declaration",
+        "enum_declaration",
+        "record_declaration",
+        "annotation_type_declaration",
+        "class_body",
+        "interface_body",
+        "enum_body",
+        "annotation_type_body",
+        "method_declaration",
+        "constructor_declaration",
+        "compact_constructor_declaration",
+        "block",
+        "constructor_body",
+        "lambda_expression",
+        "for_statement",
+        "enhanced_for_statement",
+        "try_with_resources_statement",
+        "catch_clause",
+        "switch_block_statement_group",
+        "switch_rule",
+    ],
+    bindings: &[
+        bind("class_declaration", "name", Space::Type, Reach::Scope),
+        bind("interface_declaration", "name", Space::Type, Reach::Scope),
+        bind("enum_declaration", "name", Space::Type, Reach::Scope),
+        bind("record_declaration", "name", Space::Type, Reach::Scope),
+        bind("annotation_type_declaration", "name", Space::Type, Reach::Scope),
+        bind_child("type_parameter", "type_identifier", Space::Type, Reach::Scope),
+        bind("method_declaration", "name", Space::Callable, Reach::Scope),
+        bind("variable_declarator", "name", Space::Value, Reach::Onwards),
+        bind("formal_parameter", "name", Space::Value, Reach::Scope),
+        bind("catch_formal_parameter", "name", Space::Value, Reach::Scope),
+        bind("enhanced_for_statement", "name", Space::Value, Reach::Inside),
+        bind("resource", "name", Space::Value, Reach::Onwards),
+        bind("instanceof_expression", "name", Space::Value, Reach::Onwards),
+        bind_child("type_pattern", "identifier", Space::Value, Reach::Onwards),
+        bind_child("record_pattern_component", "identifier", Space::Value, Reach::Onwards),
+        bind("enum_constant", "name", Space::Value, Reach::Scope),
+        bind("lambda_expression", "parameters", Space::Value, Reach::Inside),
+        bind_child("inferred_parameters", "identifier", Space::Value, Reach::Scope),
+    ],
+    member_scopes: &["class_body", "interface_body", "enum_body", "annotation_type_body"],
+    type_keywords: &["class", "interface", "enum", "record"],
+    call: ("method_invocation", "object", "name"),
+    member: ("field_access", "object", "field"),
+    receivers: &[
+        ("method_invocation", "object"),
+        ("field_access", "object"),
+        ("object_creation_expression", "type"),
+        ("array_access", "array"),
+        ("method_reference", ""),
+        ("class_literal", ""),
+        ("generic_type", ""),
+        ("array_type", "element"),
+    ],
+    implicit: &["java.lang"],
+    builtin: &[
+        "Object", "String", "Integer", "Long", "Short", "Byte", "Character", "Boolean", "Double", "Float",
+        "Number", "Math", "System", "Thread", "Runnable", "Iterable", "Comparable", "CharSequence",
+        "StringBuilder", "StringBuffer", "Class", "Enum", "Record", "Void", "Throwable", "Exception",
+        "RuntimeException", "Error", "IllegalArgumentException", "IllegalStateException",
+        "NullPointerException", "UnsupportedOperationException", "IndexOutOfBoundsException",
+        "ClassCastException", "InterruptedException", "NumberFormatException", "AutoCloseable",
+        "Cloneable", "Override", "Deprecated", "SuppressWarnings", "FunctionalInterface", "SafeVarargs",
+    ],
+    package: "package_declaration",
+    import: "import_declaration",
+    read_import,
+    write_import,
+    imports_member,
+};
+
+/// Members of a type are imported with `static`; types, nested ones too, are not.
+fn imports_member(symbol: &str, space: Space) -> bool {
+    let camel = |s: &str| {
+        s.starts_with(char::is_uppercase) && (s.len() == 1 || s.contains(|c: char| c.is_lowercase()))
+    };
+    let mut parts = symbol.rsplit('.');
+    let (last, parent) = (parts.next().unwrap_or(""), parts.next().unwrap_or(""));
+    space != Space::Type && camel(parent) && !camel(last)
+}
+
+/// `import [static] a.b.C[.*];`
+fn read_import(node: Node<'_>, text: &str) -> Option<Import> {
+    let mut segments = Vec::new();
+    let mut wildcard = false;
+    let mut is_static = false;
+    let mut cursor = node.walk();
+    for child in node.children(&mut cursor) {
+        match child.kind() {
+            "static" => is_static = true,
+            "asterisk" => wildcard = true,
+            "identifier" | "scoped_identifier" => crate::tree::words_in(child, text, &mut segments),
+            _ => {}
+        }
+    }
+    if segments.is_empty() { None } else { Some(Import::new(node, segments, wildcard, is_static)) }
+}
+
+fn write_import(name: &ImportName) -> String {
+    let word = if name.is_static { "import static " } else { "import " };
+    let end = if name.wildcard { ".*;" } else { ";" };
+    format!("{word}{}{end}", name.path)
+}

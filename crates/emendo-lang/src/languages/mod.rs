@@ -1,0 +1,66 @@
+//! The table of languages: one row and one file each.
+
+mod java;
+
+use emendo_text::RelPath;
+
+use crate::Language;
+
+/// All languages, in the order in which they are offered.
+pub const LANGUAGES: &[&Language] = &[&java::JAVA];
+
+/// The language with this word.
+pub fn language(id: &str) -> Option<&'static Language> {
+    LANGUAGES.iter().copied().find(|l| l.id == id)
+}
+
+/// The language of a file, by its name.
+pub fn language_of(path: &RelPath) -> Option<&'static Language> {
+    LANGUAGES.iter().copied().find(|l| l.claims(path))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Tree;
+
+    #[test]
+    fn every_sample_parses_and_every_ending_is_claimed_once() {
+        let mut seen = std::collections::HashSet::new();
+        for l in LANGUAGES {
+            assert!(!Tree::parse(l, l.sample).has_error(), "{}", l.id);
+            for e in l.extensions {
+                assert!(seen.insert(*e), "{e} is claimed twice");
+            }
+        }
+    }
+
+    #[test]
+    fn every_kind_in_the_tables_exists_in_the_grammar() {
+        for l in LANGUAGES {
+            let g = (l.grammar)();
+            let known = |kind: &str| {
+                kind.is_empty() || g.id_for_node_kind(kind, true) != 0 || g.id_for_node_kind(kind, false) != 0
+            };
+            let field = |f: &str| f.is_empty() || g.field_id_for_name(f).is_some();
+            let mut kinds: Vec<&str> = Vec::new();
+            kinds.extend(l.alike.iter().flat_map(|a| a.iter()));
+            kinds.extend(l.declarations.iter().flat_map(|d| d.free_kinds.iter().chain([&d.kind])));
+            kinds.extend(l.contexts.iter().flat_map(|c| c.accepts.iter()));
+            kinds.extend(l.keyed.iter().flat_map(|k| [&k.0, &k.1]));
+            kinds.extend(l.loose.iter().chain(l.effects).chain(l.spreads).chain(l.line_items));
+            kinds.extend(l.binding.iter().map(|b| b.0));
+            let n = &l.names;
+            kinds.extend(n.words.iter().map(|w| w.0).chain(n.positions.iter().map(|p| p.0)));
+            kinds.extend(n.paths.iter().chain(n.scopes).chain(n.member_scopes));
+            kinds.extend(n.bindings.iter().flat_map(|b| [b.kind, b.child]));
+            kinds.extend([n.call.0, n.member.0, n.package, n.import, l.parenthesized]);
+            for kind in kinds {
+                assert!(known(kind), "{}: no kind {kind}", l.id);
+            }
+            for f in n.bindings.iter().map(|b| b.field).chain(l.binding.iter().map(|b| b.1)) {
+                assert!(field(f), "{}: no field {f}", l.id);
+            }
+        }
+    }
+}

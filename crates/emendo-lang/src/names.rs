@@ -1,0 +1,228 @@
+//! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
+
+use std::collections::{HashMap, HashSet};
+
+use emendo_text::Span;
+use serde::{Deserialize, Serialize};
+
+use crate::facts::FileFacts;
+use crate::language::{Language, Space};
+
+/// How sure it is that a place is what a recipe means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Certainty {
+    /// The spelling fits and nothing contradicts.
+    Unsure,
+    /// Resolved by one inference that could be wrong.
+    Likely,
+    /// Everything named resolved.
+    Certain,
+}
+
+impl Certainty {
+    /// All levels, the surest first.
+    pub const ALL: [Self; 3] = [Self::Certain, Self::Likely, Self::Unsure];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Certain => "certain",
+            Self::Likely => "likely",
+            Self::Unsure => "unsure",
+        }
+    }
+}
+
+/// One piece of evidence: what it says, in plain words, and where it stands in the file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fact {
+    /// How sure this fact leaves the place.
+    pub says: Certainty,
+    /// The fact. `{line}` stands for the line of `at`.
+    pub text: String,
+    /// Where it stands.
+    pub at: Option<Span>,
+}
+
+/// The types that the project declares itself, by package.
+#[derive(Clone, Debug, Default)]
+pub struct ProjectTypes(HashMap<String, HashSet<String>>);
+
+impl ProjectTypes {
+    /// Adds a declared type.
+    pub fn add(&mut self, package: &str, name: &str) {
+        self.0.entry(package.to_owned()).or_default().insert(name.to_owned());
+    }
+
+    /// True if the project declares this type.
+    pub fn declares(&self, package: &str, name: &str) -> bool {
+        self.0.get(package).is_some_and(|names| names.contains(name))
+    }
+}
+
+/// Symbols that a run has renamed are one symbol under two names.
+#[derive(Clone, Debug, Default)]
+pub struct Spellings {
+    pairs: Vec<(String, String)>,
+}
+
+impl Spellings {
+    /// From now on `old` and `new` are one symbol, with all that lies below.
+    pub fn join(&mut self, old: &str, new: &str) {
+        self.pairs.push((old.to_owned(), new.to_owned()));
+    }
+
+    /// All names of a symbol, its own first.
+    pub fn of(&self, symbol: &str) -> Vec<String> {
+        let mut out = vec![symbol.to_owned()];
+        let mut i = 0;
+        while i < out.len() && out.len() < 32 {
+            for (a, b) in self.pairs.iter().flat_map(|(a, b)| [(a, b), (b, a)]) {
+                if let Some(rest) = below(&out[i], a) {
+                    let other = format!("{b}{rest}");
+                    if !out.contains(&other) {
+                        out.push(other);
+                    }
+                }
+            }
+            i += 1;
+        }
+        out
+    }
+}
+
+/// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.
+fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
+    let rest = symbol.strip_prefix(parent)?;
+    (rest.is_empty() || rest.starts_with(['.', ':'])).then_some(rest)
+}
+
+/// Answers what names mean in one file.
+pub struct Resolver<'a> {
+    /// The language.
+    pub language: &'static Language,
+    /// The facts of the file.
+    pub facts: &'a FileFacts,
+    /// What the project declares.
+    pub project: &'a ProjectTypes,
+}
+
+impl Resolver<'_> {
+    /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
+    pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
+        let separator = self.language.names.separator;
+        let written = path.join(separator);
+        let first = *path.first()?;
+        let full = written == symbol;
+        let package = if full {
+            None
+        } else {
+            Some(symbol.strip_suffix(&written)?.strip_suffix(separator)?)
+        };
+        if full && path.len() > 1 {
+            let hidden = self.facts.lookup(first, &[Space::Value, Space::Type], at);
+            return hidden.is_none().then(|| Fact {
+                says: Certainty::Certain,
+                text: format!("`{symbol}` is written in full"),
+                at: None,
+            });
+        }
+        self.first_means(first, space, at, package.unwrap_or(""))
+    }
+
+    /// Does the single name `first` mean `package.first`?
+    fn first_means(&self, first: &str, space: Space, at: u32, package: &str) -> Option<Fact> {
+        let facts = self.facts;
+        let wanted = join(package, first, self.language.names.separator);
+        let spaces: &[Space] = match space {
+            Space::Type => &[Space::Type],
+            Space::Callable => &[Space::Callable],
+            _ => &[Space::Value, Space::Type],
+        };
+        if let Some(own) = facts.lookup(first, spaces, at) {
+            let top_type = own.space == Space::Type && facts.top_types().any(|t| t == first);
+            let text = format!("`{first}` is declared in this file, line {{line}}");
+            return (top_type && facts.package == package)
+                .then_some(Fact { says: Certainty::Certain, text, at: Some(own.at) });
+        }
+        let fits = |is_static: bool| if space == Space::Callable { is_static } else { true };
+        let single = facts.imports.iter().find(|i| i.local() == Some(first) && fits(i.is_static));
+        if let Some(import) = single {
+            let text = format!("`{first}` is imported on line {{line}}");
+            return (import.path() == wanted)
+                .then_some(Fact { says: Certainty::Certain, text, at: Some(import.span) });
+        }
+        self.without_import(first, space, package)
+    }
+
+    /// Same package, wildcard imports and names that need no import.
+    fn without_import(&self, first: &str, space: Space, package: &str) -> Option<Fact> {
+        let facts = self.facts;
+        let own = space != Space::Callable && self.project.declares(&facts.package, first);
+        if facts.package == package && space != Space::Callable {
+            let says = if own { Certainty::Certain } else { Certainty::Likely };
+            let text = format!("this file is in the package `{package}` itself");
+            return Some(Fact { says, text, at: facts.package_span });
+        }
+        if own {
+            return None;
+        }
+        let fits = |is_static: bool| space != Space::Callable || is_static;
+        let wild = || facts.imports.iter().filter(|i| i.wildcard && fits(i.is_static));
+        if let Some(import) = wild().find(|i| i.path() == package) {
+            let rival = wild().find(|i| i.path() != package && self.project.declares(i.path(), first));
+            let (says, text) = match rival {
+                Some(rival) => (
+                    Certainty::Unsure,
+                    format!("`{first}` may come from `{package}.*` (line {{line}}) or from `{}.*`", rival.path()),
+                ),
+                None => (Certainty::Likely, format!("`{first}` comes in by `{package}.*` on line {{line}}")),
+            };
+            return Some(Fact { says, text, at: Some(import.span) });
+        }
+        let names = &self.language.names;
+        (names.implicit.contains(&package) && names.builtin.contains(&first)).then(|| Fact {
+            says: Certainty::Certain,
+            text: format!("`{first}` needs no import"),
+            at: None,
+        })
+    }
+
+    /// True if `name` at `at` already means something that is not `symbol`, or may do so.
+    pub fn taken(&self, name: &str, space: Space, at: u32, symbol: &str) -> bool {
+        let path = [name];
+        if self.means(&path, space, at, symbol).is_some() {
+            return false;
+        }
+        let spaces = [Space::Value, Space::Type];
+        let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
+        self.facts.lookup(name, looked, at).is_some()
+            || self.facts.imports.iter().any(|i| i.local() == Some(name))
+            || self.project.declares(&self.facts.package, name)
+            || self.facts.words(name).iter().any(|w| matches!(w.space, Space::Type))
+            || (self.language.names.builtin.contains(&name) && !self.facts.words(name).is_empty())
+    }
+
+    /// True if an import or a full name in the file lies below one of these packages.
+    pub fn reaches(&self, packages: &[String], text: &str) -> bool {
+        let imports = &self.facts.imports;
+        packages.iter().any(|p| {
+            below(&self.facts.package, p).is_some()
+                || imports.iter().any(|i| below(i.path(), p).is_some() || (i.wildcard && i.path() == p))
+                || (p.contains('.') && self.full_name(p, text))
+        })
+    }
+
+    fn full_name(&self, package: &str, text: &str) -> bool {
+        let last = package.rsplit('.').next().unwrap_or(package);
+        self.facts.words(last).iter().any(|w| {
+            let path = Span { start: w.path_start, end: w.span.end }.of(text);
+            path.len() == package.len() && path == package
+        })
+    }
+}
+
+fn join(package: &str, name: &str, separator: &str) -> String {
+    if package.is_empty() { name.to_owned() } else { format!("{package}{separator}{name}") }
+}

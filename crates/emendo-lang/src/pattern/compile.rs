@@ -1,0 +1,452 @@
+//! From a pattern's source to its readings.
+
+use std::collections::BTreeMap;
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use super::{Constraint, Inner, Key, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading, SlotDef, What};
+use crate::language::{Context, Language, Placeholder, Space};
+use crate::template::{Chunk, Template};
+use crate::tree::{Tree, children_with_fields, span};
+
+/// Spellings of slots that are tried in one context before it is given up.
+const MAX_SPELLINGS: usize = 200;
+/// Patterns are read by people; this is far above any real one and keeps recursion over them shallow.
+const MAX_BYTES: usize = 64 * 1024;
+const MAX_DEPTH: usize = 400;
+
+pub(super) fn pattern(
+    language: &'static Language,
+    source: &str,
+    names: &BTreeMap<String, String>,
+    context: Option<&str>,
+) -> Result<Pattern, PatternError> {
+    let whole = Span::new(0, source.len());
+    let fail = |message: String, help: &str| PatternError { at: whole, message, help: help.to_owned() };
+    if source.len() > MAX_BYTES {
+        return Err(fail(format!("this pattern is larger than {MAX_BYTES} bytes"), "split it into several actions"));
+    }
+    let template = Template::parse(source)
+        .map_err(|e| PatternError { at: e.at, message: e.message, help: e.help })?;
+    if source.trim().is_empty() {
+        return Err(fail("this pattern is empty".into(), "write the code that is to be found"));
+    }
+    let slots = slot_defs(&template);
+    let defs: Vec<NameDef> =
+        names.iter().map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone() }).collect();
+    let mut compiler = Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
+    let mut readings: Vec<Reading> = Vec::new();
+    for (i, c) in language.contexts.iter().enumerate() {
+        if context.is_some_and(|wanted| wanted != c.name) {
+            continue;
+        }
+        if let Some(reading) = compiler.context(i, c)
+            && !readings.iter().any(|r| same_shape(&r.roots, &reading.roots))
+        {
+            readings.push(reading);
+        }
+    }
+    let best = compiler.best.take();
+    if readings.is_empty() {
+        return Err(unreadable(language, source, context, best));
+    }
+    Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
+}
+
+fn slot_defs(template: &Template) -> Vec<SlotDef> {
+    let mut slots: Vec<SlotDef> = Vec::new();
+    for (name, _, repeat) in template.slots() {
+        if name == "_" || !slots.iter().any(|s| s.name == name) {
+            slots.push(SlotDef { name: name.to_owned(), repeat, constraint: Constraint::default() });
+        }
+    }
+    slots
+}
+
+fn unreadable(language: &Language, source: &str, context: Option<&str>, best: Option<Span>) -> PatternError {
+    let names: Vec<&str> = language.contexts.iter().map(|c| c.name).collect();
+    if let Some(wanted) = context
+        && !names.contains(&wanted)
+    {
+        let mut names = names;
+        names.dedup();
+        return PatternError {
+            at: Span::new(0, source.len()),
+            message: format!("{} has no context `{wanted}`", language.title),
+            help: format!("one of: {}", names.join(", ")),
+        };
+    }
+    let at = best.unwrap_or(Span::new(0, source.len()));
+    PatternError {
+        at,
+        message: format!("this is no {} that can be read, in any context", language.title),
+        help: "write a whole expression, statement, declaration, type, annotation or import; check brackets and quotes".into(),
+    }
+}
+
+struct Compiler<'a> {
+    language: &'static Language,
+    source: &'a str,
+    template: &'a Template,
+    slots: &'a [SlotDef],
+    names: &'a [NameDef],
+    /// The first place that could not be parsed in the reading that came furthest.
+    best: Option<Span>,
+}
+
+/// A wrapped text with where the chunks stand in it.
+struct Wrapped {
+    text: String,
+    /// For each chunk: place in the wrapped text, place in the source, slot index.
+    chunks: Vec<(Span, Span, Option<usize>)>,
+    fragment: Span,
+}
+
+impl Compiler<'_> {
+    fn context(&mut self, index: usize, context: &Context) -> Option<Reading> {
+        let count = self.template.slots().count();
+        let spellings = self.language.placeholders;
+        let mut choice = vec![0usize; count];
+        for _ in 0..MAX_SPELLINGS {
+            let wrapped = self.wrap(context, &choice);
+            let tree = Tree::parse(self.language, &wrapped.text);
+            if tree.has_error() {
+                self.remember_error(&tree, &wrapped);
+            } else if let Some(reading) = self.read(index, context, &tree, &wrapped) {
+                return Some(reading);
+            }
+            if !advance(&mut choice, spellings.len()) {
+                break;
+            }
+        }
+        None
+    }
+
+    fn wrap(&self, context: &Context, choice: &[usize]) -> Wrapped {
+        let mut text = context.prefix.to_owned();
+        let mut chunks = Vec::new();
+        let mut slot = 0;
+        for chunk in &self.template.chunks {
+            let start = text.len();
+            match chunk {
+                Chunk::Text { at, text: t } => {
+                    text.push_str(t);
+                    chunks.push((Span::new(start, text.len()), *at, None));
+                }
+                Chunk::Slot { at, name, .. } => {
+                    let ix = self.slot_index(name, slot);
+                    text.push_str(&placeholder(&self.language.placeholders[choice[slot]], ix));
+                    chunks.push((Span::new(start, text.len()), *at, Some(ix)));
+                    slot += 1;
+                }
+            }
+        }
+        let inner = &text[context.prefix.len()..];
+        let lead = inner.len() - inner.trim_start().len();
+        let fragment = Span::new(context.prefix.len() + lead, context.prefix.len() + inner.trim_end().len());
+        text.push_str(context.suffix);
+        Wrapped { text, chunks, fragment }
+    }
+
+    /// Unnamed slots are slots of their own, in order; named ones share.
+    fn slot_index(&self, name: &str, nth: usize) -> usize {
+        if name != "_" {
+            return self.slots.iter().position(|s| s.name == name).unwrap_or(0);
+        }
+        let before = self.template.slots().take(nth).filter(|(n, ..)| *n == "_").count();
+        let unnamed = self.slots.iter().enumerate().filter(|(_, s)| s.name == "_");
+        unnamed.map(|(i, _)| i).nth(before).unwrap_or(0)
+    }
+
+    fn remember_error(&mut self, tree: &Tree, wrapped: &Wrapped) {
+        let inside = tree.errors().into_iter().find(|e| wrapped.fragment.contains(*e));
+        let Some(at) = inside.and_then(|e| source_span(wrapped, e)) else { return };
+        if self.best.is_none_or(|b| at.start > b.start) {
+            self.best = Some(if at.is_empty() { Span::new(at.start as usize, (at.start as usize + 1).min(self.source.len())) } else { at });
+        }
+    }
+
+    fn read(&self, index: usize, context: &Context, tree: &Tree, wrapped: &Wrapped) -> Option<Reading> {
+        let nodes = roots(tree, context, wrapped.fragment, self.language)?;
+        let accepted = |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
+        let is_slot = |n: &Node<'_>| wrapped.chunks.iter().any(|(s, _, ix)| ix.is_some() && *s == span(*n));
+        if !nodes.iter().all(|n| accepted(n) || is_slot(n)) {
+            return None;
+        }
+        let mut build = Build { compiler: self, wrapped, tokens: Vec::new(), bodiless: context.bodiless, unresolved: Vec::new(), declared: Vec::new() };
+        let roots: Option<Vec<PNode>> =
+            nodes.iter().map(|n| build.node(*n, None, ("", None), 0)).collect();
+        let roots = roots?;
+        // Every slot must have become a node of its own.
+        let slots = wrapped.chunks.iter().filter(|c| c.2.is_some()).count();
+        let found = build.tokens.iter().filter(|t| matches!(t.key, Key::Slot(_))).count();
+        if slots != found {
+            return None;
+        }
+        let Build { tokens, mut unresolved, declared, .. } = build;
+        unresolved.retain(|(w, _)| !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str()));
+        Some(Reading { context: index, roots, tokens, unresolved })
+    }
+}
+
+/// Counts the choice up, the first slot fastest; false after the last.
+fn advance(choice: &mut [usize], spellings: usize) -> bool {
+    for c in choice {
+        *c += 1;
+        if *c < spellings {
+            return true;
+        }
+        *c = 0;
+    }
+    false
+}
+
+fn placeholder(p: &Placeholder, ix: usize) -> String {
+    let word = if p.capital { "ZqSlot" } else { "zqSlot" };
+    format!("{}{word}{ix}{}", p.before, p.after)
+}
+
+/// The nodes that cover the fragment: one, or a run of siblings.
+fn roots<'t>(tree: &'t Tree, context: &Context, fragment: Span, language: &Language) -> Option<Vec<Node<'t>>> {
+    if context.bodiless {
+        let mut node = tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
+        loop {
+            let body = language.declaration(node.kind()).map(|d| d.body).filter(|b| !b.is_empty());
+            let body = body.and_then(|b| node.child_by_field_name(b));
+            if node.start_byte() == fragment.start as usize
+                && body.is_some_and(|b| b.start_byte() >= fragment.end as usize && span(b).end == span(node).end)
+            {
+                return Some(vec![node]);
+            }
+            node = node.parent()?;
+        }
+    }
+    if let Some(node) = tree.node_at(fragment, context.accepts) {
+        return Some(vec![node]);
+    }
+    let around = tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
+    let inside: Vec<Node<'t>> =
+        crate::tree::children(around).into_iter().filter(|c| span(*c).meets(fragment)).collect();
+    let covers = inside.first()?.start_byte() == fragment.start as usize
+        && inside.last()?.end_byte() == fragment.end as usize
+        && inside.iter().all(|n| n.is_named());
+    (covers && inside.len() > 1).then(|| inside.into_iter().filter(|n| !n.is_extra()).collect())
+}
+
+/// Maps a place of the wrapped text back to the source.
+fn source_span(wrapped: &Wrapped, at: Span) -> Option<Span> {
+    let point = |offset: u32, end: bool| {
+        wrapped.chunks.iter().find_map(|(w, s, slot)| {
+            let holds = if end { w.start < offset && offset <= w.end } else { w.start <= offset && offset < w.end };
+            if !holds {
+                return None;
+            }
+            // Escapes make a text chunk shorter than its source; its ends stay right.
+            let exact = slot.is_none() && w.len() == s.len();
+            Some(if exact {
+                s.start + (offset - w.start)
+            } else if end {
+                s.end
+            } else {
+                s.start
+            })
+        })
+    };
+    let start = point(at.start, false).or_else(|| point(at.start, true))?;
+    let end = point(at.end, true).unwrap_or(start);
+    Some(Span { start, end: end.max(start) })
+}
+
+struct Build<'a, 'b> {
+    compiler: &'a Compiler<'b>,
+    wrapped: &'a Wrapped,
+    tokens: Vec<PToken>,
+    bodiless: bool,
+    unresolved: Vec<(String, Option<usize>)>,
+    /// Names that the pattern itself declares.
+    declared: Vec<String>,
+}
+
+impl Build<'_, '_> {
+    fn node(
+        &mut self,
+        node: Node<'_>,
+        field: Option<&'static str>,
+        parent: (&'static str, Option<Node<'_>>),
+        depth: usize,
+    ) -> Option<PNode> {
+        if depth > MAX_DEPTH {
+            return None;
+        }
+        let language = self.compiler.language;
+        let kind = language.kind(node);
+        let place = (parent.0, field.unwrap_or(""));
+        let slot = self.wrapped.chunks.iter().find(|(s, _, ix)| ix.is_some() && *s == span(node));
+        if let Some((_, at, Some(ix))) = slot {
+            let key = Key::Slot(self.compiler.slots[*ix].name.clone());
+            let token = self.token(*at, key, place, false);
+            return Some(PNode { kind, field, what: What::Slot(*ix, token) });
+        }
+        let at = source_span(self.wrapped, span(node))?;
+        let space = self.space(node, field, parent.0);
+        if let Some(space) = space.filter(|s| *s != Space::Declared && *s != Space::Member)
+            && let Some(ix) = self.name_index(node)
+        {
+            let def = &self.compiler.names[ix];
+            let key = Key::Name { word: def.word.clone(), symbol: def.symbol.clone(), space };
+            let token = self.token(at, key, place, false);
+            return Some(PNode { kind, field, what: What::Name(ix, token, space) });
+        }
+        if node.child_count() == 0 {
+            let text = span(node).of(&self.wrapped.text).to_owned();
+            self.note_word(node, &text, space, parent);
+            let token = self.token(at, Key::Text(text.clone()), place, language.is_separator(kind));
+            return Some(PNode { kind, field, what: What::Leaf(text, token) });
+        }
+        self.inner(node, field, depth)
+    }
+
+    fn inner(&mut self, node: Node<'_>, field: Option<&'static str>, depth: usize) -> Option<PNode> {
+        let language = self.compiler.language;
+        let kind = language.kind(node);
+        let first_token = self.tokens.len();
+        let body = language.declaration(kind).map_or("", |d| d.body);
+        let mut children = Vec::new();
+        let mut separators = Vec::new();
+        for (child, child_field) in children_with_fields(node) {
+            if child.is_extra() || span(child).is_empty() {
+                continue;
+            }
+            if self.bodiless && depth == 0 && child_field == Some(body) {
+                continue;
+            }
+            let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;
+            match p.what {
+                What::Leaf(_, token) if !child.is_named() && language.is_separator(child.kind()) => {
+                    separators.push((children.len(), token));
+                }
+                _ => children.push(p),
+            }
+        }
+        let symbol = self.member_symbol(kind, &children, first_token);
+        Some(PNode { kind, field, what: What::Inner(Inner { children, separators, symbol }) })
+    }
+
+    fn token(&mut self, at: Span, key: Key, place: (&'static str, &'static str), separator: bool) -> usize {
+        let binds = self.compiler.language.binds(place.0, Some(place.1)).then_some(place);
+        self.tokens.push(PToken { at, key, binds, separator });
+        self.tokens.len() - 1
+    }
+
+    fn space(&self, node: Node<'_>, field: Option<&str>, parent: &str) -> Option<Space> {
+        let names = &self.compiler.language.names;
+        if names.paths.contains(&node.kind()) {
+            return Some(Space::Value);
+        }
+        let (_, space) = names.words.iter().find(|(k, _)| *k == node.kind())?;
+        let position = names
+            .positions
+            .iter()
+            .find(|(k, f, _)| *k == parent && (f.is_empty() || Some(*f) == field));
+        let space = position.map_or(*space, |p| p.2);
+        let behind = node.prev_sibling().is_some_and(|s| names.member_after.contains(&s.kind()));
+        Some(if behind && space != Space::Declared { Space::Member } else { space })
+    }
+
+    fn name_index(&self, node: Node<'_>) -> Option<usize> {
+        let text: String =
+            span(node).of(&self.wrapped.text).chars().filter(|c| !c.is_whitespace()).collect();
+        self.compiler.names.iter().position(|n| n.word == text)
+    }
+
+    /// Remembers names that nothing in the recipe resolves.
+    fn note_word(&mut self, node: Node<'_>, text: &str, space: Option<Space>, parent: (&str, Option<Node<'_>>)) {
+        let names = &self.compiler.language.names;
+        match space {
+            Some(Space::Declared) => self.declared.push(text.to_owned()),
+            Some(Space::Callable | Space::Member) => {
+                let receiver = parent.1.and_then(|p| {
+                    let fields = [names.call, names.member];
+                    let (_, receiver, _) = fields.into_iter().find(|f| f.0 == p.kind())?;
+                    p.child_by_field_name(receiver).filter(|r| r.id() != node.id())
+                });
+                match receiver.map(|r| self.base(r)) {
+                    Some(Base::Resolved) => {}
+                    Some(Base::Slot(ix)) => self.unresolved.push((text.to_owned(), Some(ix))),
+                    // The base is a name that is noted by itself.
+                    Some(Base::Word) => {}
+                    None if space == Some(Space::Member) => {}
+                    None => self.unresolved.push((text.to_owned(), None)),
+                }
+            }
+            Some(_) => self.unresolved.push((text.to_owned(), None)),
+            None => {}
+        }
+    }
+
+    /// What a chain of calls and members is built on.
+    fn base(&self, mut node: Node<'_>) -> Base {
+        let names = &self.compiler.language.names;
+        loop {
+            let slot = self.wrapped.chunks.iter().find(|(s, _, ix)| ix.is_some() && *s == span(node));
+            if let Some((_, _, Some(ix))) = slot {
+                return Base::Slot(*ix);
+            }
+            if self.name_index(node).is_some() {
+                return Base::Resolved;
+            }
+            let rule = names.receivers.iter().find(|(k, _)| *k == node.kind());
+            let next = rule.and_then(|(_, field)| {
+                if field.is_empty() { node.named_child(0) } else { node.child_by_field_name(field) }
+            });
+            match next {
+                Some(next) => node = next,
+                None if names.words.iter().any(|(k, _)| *k == node.kind()) => return Base::Word,
+                None => return Base::Resolved,
+            }
+        }
+    }
+
+    /// `Name.member`: the full symbol, so that it is also found where it is written without the receiver.
+    fn member_symbol(&self, kind: &str, children: &[PNode], first_token: usize) -> Option<MemberSymbol> {
+        let names = &self.compiler.language.names;
+        let (_, receiver, name) = [names.call, names.member].into_iter().find(|f| f.0 == kind)?;
+        let by_field = |f: &str| children.iter().find(|c| c.field == Some(f));
+        let member = by_field(name)?;
+        match (by_field(receiver).map(|r| &r.what), &member.what) {
+            (Some(What::Name(ix, ..)), What::Leaf(word, token)) => {
+                let symbol = format!("{}{}{word}", self.compiler.names[*ix].symbol, names.separator);
+                Some(MemberSymbol { symbol, name_token: *token })
+            }
+            (None, What::Name(ix, token, _)) => {
+                debug_assert!(*token >= first_token);
+                Some(MemberSymbol { symbol: self.compiler.names[*ix].symbol.clone(), name_token: *token })
+            }
+            _ => None,
+        }
+    }
+}
+
+enum Base {
+    Resolved,
+    Slot(usize),
+    Word,
+}
+
+/// True if two readings would match the same.
+fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
+    a.len() == b.len()
+        && a.iter().zip(b).all(|(a, b)| {
+            a.kind == b.kind
+                && match (&a.what, &b.what) {
+                    (What::Inner(a), What::Inner(b)) => {
+                        a.separators.len() == b.separators.len() && same_shape(&a.children, &b.children)
+                    }
+                    (What::Leaf(a, _), What::Leaf(b, _)) => a == b,
+                    (What::Slot(a, _), What::Slot(b, _)) => a == b,
+                    (What::Name(a, ..), What::Name(b, ..)) => a == b,
+                    _ => false,
+                }
+        })
+}

@@ -1,0 +1,210 @@
+//! Patterns: pieces of source with slots, read in every context that the language has.
+
+mod compile;
+mod matching;
+mod write;
+
+use std::collections::BTreeMap;
+
+use emendo_text::Span;
+use regex::Regex;
+
+pub use matching::{Bound, Match, NameUse};
+pub use write::{Replacement, Splice, Unresolved, Written, delete_splice};
+
+use crate::language::{Language, Space};
+use crate::template::Repeat;
+
+/// The words for `form`.
+pub const FORMS: &[&str] = &[
+    "number", "string", "boolean", "null", "name", "call", "member", "function", "object", "list", "template",
+    "type", "statement", "other",
+];
+
+/// A pattern, compiled for one language.
+#[derive(Debug)]
+pub struct Pattern {
+    pub(crate) language: &'static Language,
+    pub(crate) source: String,
+    pub(crate) readings: Vec<Reading>,
+    pub(crate) slots: Vec<SlotDef>,
+    /// Symbols that words of the pattern stand for.
+    pub(crate) names: Vec<NameDef>,
+}
+
+/// What a slot's contents must be.
+#[derive(Debug, Default)]
+pub struct Constraint {
+    /// A regular expression that the text must fit; named groups become slots.
+    pub text: Option<Regex>,
+    /// A regular expression that the text must not fit.
+    pub not_text: Option<Regex>,
+    /// Forms, any of them.
+    pub form: Vec<String>,
+    /// Forms, none of them.
+    pub not_form: Vec<String>,
+    /// Symbols or globs (`a.b.*`, `a.b.**`), any of them.
+    pub means: Vec<String>,
+}
+
+#[derive(Debug)]
+pub(crate) struct SlotDef {
+    pub(crate) name: String,
+    pub(crate) repeat: Repeat,
+    pub(crate) constraint: Constraint,
+}
+
+#[derive(Debug)]
+pub(crate) struct NameDef {
+    pub(crate) word: String,
+    pub(crate) symbol: String,
+}
+
+/// One way to read a pattern.
+#[derive(Debug)]
+pub(crate) struct Reading {
+    pub(crate) context: usize,
+    pub(crate) roots: Vec<PNode>,
+    pub(crate) tokens: Vec<PToken>,
+    /// Names that nothing resolves: each with the slot that it is called on, if it is that.
+    pub(crate) unresolved: Vec<(String, Option<usize>)>,
+}
+
+/// A node of a pattern.
+#[derive(Debug)]
+pub(crate) struct PNode {
+    pub(crate) kind: &'static str,
+    pub(crate) field: Option<&'static str>,
+    pub(crate) what: What,
+}
+
+#[derive(Debug)]
+pub(crate) enum What {
+    Inner(Inner),
+    /// Text that must be equal; the token's index.
+    Leaf(String, usize),
+    /// The slot's and the token's index.
+    Slot(usize, usize),
+    /// The name's and the token's index, and the space of the position.
+    Name(usize, usize, Space),
+}
+
+#[derive(Debug)]
+pub(crate) struct Inner {
+    /// Without separators.
+    pub(crate) children: Vec<PNode>,
+    /// Separators: how many children stand before, and the token.
+    pub(crate) separators: Vec<(usize, usize)>,
+    /// For a call or member access whose receiver is a name: the full symbol it means.
+    pub(crate) symbol: Option<MemberSymbol>,
+}
+
+#[derive(Debug)]
+pub(crate) struct MemberSymbol {
+    pub(crate) symbol: String,
+    /// Token of the member's name.
+    pub(crate) name_token: usize,
+}
+
+/// A token of a pattern, with its place in the pattern's source.
+#[derive(Debug, Clone)]
+pub(crate) struct PToken {
+    pub(crate) at: Span,
+    pub(crate) key: Key,
+    /// Stands where a loose expression needs parentheses: kind and field of the place.
+    pub(crate) binds: Option<(&'static str, &'static str)>,
+    pub(crate) separator: bool,
+}
+
+/// What makes two tokens the same.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Key {
+    Text(String),
+    Slot(String),
+    Name { word: String, symbol: String, space: Space },
+}
+
+/// Why a pattern does not compile.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PatternError {
+    /// Where, in the pattern's source.
+    pub at: Span,
+    /// What.
+    pub message: String,
+    /// The way out.
+    pub help: String,
+}
+
+impl Pattern {
+    /// Compiles a pattern. `names` are words with the symbols they stand for; `context` keeps one reading.
+    ///
+    /// # Errors
+    /// If a slot is malformed, or no context of the language can read the source.
+    pub fn compile(
+        language: &'static Language,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+    ) -> Result<Self, PatternError> {
+        compile::pattern(language, source, names, context)
+    }
+
+    /// The names of the slots, each once, unnamed ones left out.
+    pub fn slots(&self) -> impl Iterator<Item = &str> {
+        self.slots.iter().map(|s| s.name.as_str()).filter(|n| *n != "_")
+    }
+
+    /// True if a slot of this name takes any number of nodes.
+    pub fn is_list(&self, slot: &str) -> bool {
+        let many = |s: &SlotDef| matches!(s.repeat, Repeat::Any | Repeat::Some);
+        self.slots.iter().any(|s| s.name == slot && many(s))
+    }
+
+    /// Sets what a slot's contents must be.
+    pub fn constrain(&mut self, slot: &str, constraint: Constraint) {
+        if let Some(def) = self.slots.iter_mut().find(|s| s.name == slot) {
+            def.constraint = constraint;
+        }
+    }
+
+    /// What the contexts of the readings are called, in order.
+    pub fn readings(&self) -> Vec<&'static str> {
+        self.readings.iter().map(|r| self.language.contexts[r.context].name).collect()
+    }
+
+    /// The words and literals that a file must hold to match, whatever the reading.
+    pub fn literals(&self) -> Vec<String> {
+        let mut sets = self.readings.iter().map(|r| {
+            r.tokens.iter().filter_map(|t| literal(&t.key)).collect::<std::collections::BTreeSet<String>>()
+        });
+        let Some(first) = sets.next() else { return Vec::new() };
+        sets.fold(first, |a, b| a.intersection(&b).cloned().collect()).into_iter().collect()
+    }
+
+    /// True if some reading declares a type: then other files may see the change.
+    pub fn declares_types(&self) -> bool {
+        let types = |kind: &str| {
+            let mut rules = self.language.names.bindings.iter();
+            rules.any(|b| b.kind == kind && b.space == Space::Type && !b.field.is_empty())
+                || kind == self.language.names.package
+        };
+        self.readings.iter().any(|r| r.roots.iter().any(|n| types(n.kind)))
+    }
+
+    /// True if nothing in the pattern can be looked for: it is slots and punctuation only.
+    pub fn is_bare(&self) -> bool {
+        self.literals().is_empty()
+    }
+}
+
+/// A word that is always spelled the same; short names of symbols always stand somewhere in the file.
+fn literal(key: &Key) -> Option<String> {
+    match key {
+        Key::Text(t) if t.starts_with(|c: char| c.is_alphanumeric() || c == '_') && t.len() > 1 => Some(t.clone()),
+        Key::Name { symbol, .. } => {
+            let last = symbol.rsplit(['.', ':']).next().unwrap_or(symbol);
+            Some(last.to_owned())
+        }
+        _ => None,
+    }
+}

@@ -1,0 +1,855 @@
+//! Writing one pattern over a match of another: what both share stays as it stands in the file.
+
+use std::collections::BTreeMap;
+
+use emendo_text::{Part, Span};
+
+use super::matching::{Bound, Match};
+use super::{Key, PToken, Pattern, PatternError};
+use crate::facts::ImportName;
+use crate::language::{Language, Space};
+use crate::names::{Certainty, Fact, Resolver};
+use crate::tree::{Tree, span, walk};
+
+/// One change of bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Splice {
+    /// The bytes that are replaced.
+    pub span: Span,
+    /// What is written instead.
+    pub parts: Vec<Part>,
+}
+
+impl Splice {
+    /// Replaces by plain text.
+    pub fn text(span: Span, text: impl Into<String>) -> Self {
+        let text = text.into();
+        Self { span, parts: if text.is_empty() { Vec::new() } else { vec![Part::Text(text)] } }
+    }
+}
+
+/// What a replacement writes at one match.
+#[derive(Clone, Debug, Default)]
+pub struct Written {
+    /// The changes, in order.
+    pub splices: Vec<Splice>,
+    /// What lowers the certainty.
+    pub facts: Vec<Fact>,
+    /// Imports that the written names need.
+    pub imports: Vec<ImportName>,
+}
+
+/// Why a replacement cannot be written at a match.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unresolved(pub String);
+
+/// The `new` of an action, compiled against its `old`.
+#[derive(Debug)]
+pub struct Replacement {
+    pattern: Option<Pattern>,
+    /// For each reading of `old`, the reading of `new` in the same position.
+    readings: Vec<Option<usize>>,
+}
+
+impl Replacement {
+    /// Compiles `new` against `old`. An empty `new` deletes.
+    ///
+    /// # Errors
+    /// If `new` cannot be read where `old` stands, or uses a slot that `old` does not bind (`extra` are bound elsewhere).
+    pub fn compile(
+        old: &Pattern,
+        new: &str,
+        names: &BTreeMap<String, String>,
+        extra: &[String],
+    ) -> Result<Self, PatternError> {
+        if new.trim().is_empty() {
+            return Ok(Self { pattern: None, readings: vec![None; old.readings.len()] });
+        }
+        let mut pattern = Pattern::compile(old.language, new, names, None)?;
+        unbound(old, &pattern, new, extra)?;
+        let straight = dedent(new);
+        if straight != new {
+            pattern = Pattern::compile(old.language, &straight, names, None)?;
+        }
+        let contexts = old.language.contexts;
+        let readings: Vec<Option<usize>> = old
+            .readings
+            .iter()
+            .map(|o| {
+                let same = pattern.readings.iter().position(|n| n.context == o.context);
+                let name = contexts[o.context].name;
+                same.or_else(|| pattern.readings.iter().position(|n| contexts[n.context].name == name))
+            })
+            .collect();
+        if readings.iter().all(Option::is_none) {
+            let list = |p: &Pattern| p.readings().join(" or ");
+            return Err(PatternError {
+                at: Span::new(0, new.len()),
+                message: format!("this cannot stand where `old` stands: it reads as {}, `old` as {}", list(&pattern), list(old)),
+                help: "write both as the same kind of code: two expressions, two statements, two declarations".into(),
+            });
+        }
+        Ok(Self { pattern: Some(pattern), readings })
+    }
+
+    /// True if it deletes.
+    pub fn deletes(&self) -> bool {
+        self.pattern.is_none()
+    }
+
+    /// The replacement as a pattern, for finding places where the work is done.
+    pub fn pattern(&self) -> Option<&Pattern> {
+        self.pattern.as_ref()
+    }
+
+    /// The splices that write it over a match.
+    ///
+    /// # Errors
+    /// If the place cannot be written: no reading of `new` fits it, or nothing whole can be deleted.
+    pub fn write(
+        &self,
+        old: &Pattern,
+        m: &Match,
+        tree: &Tree,
+        text: &str,
+        line_end: &str,
+        resolver: &Resolver<'_>,
+    ) -> Result<Written, Unresolved> {
+        let language = old.language;
+        let Some(new) = &self.pattern else {
+            return delete(language, m, tree, text);
+        };
+        let Some(ix) = self.readings[m.reading] else {
+            let context = language.contexts[old.readings[m.reading].context].name;
+            return Err(Unresolved(format!("`new` cannot be read as the {context} that stands here")));
+        };
+        let mut writer = Writer {
+            language,
+            new_source: &new.source,
+            m,
+            tree,
+            text,
+            resolver,
+            old: old_tokens(old, m),
+            new: Vec::new(),
+            indent: indent_at(text, m.span.start as usize),
+            line_end,
+            out: Written::default(),
+        };
+        writer.new = writer.new_tokens(&old.readings[m.reading].tokens, &new.readings[ix].tokens);
+        let root = &new.readings[ix].roots[0];
+        let old_kind = old.readings[m.reading].roots[0].kind;
+        let wrap = language.loose.contains(&root.kind)
+            && !(language.loose.contains(&old_kind) && old_kind == root.kind)
+            && language.binds(m.place.0, m.place.1);
+        writer.run(wrap);
+        Ok(writer.out)
+    }
+}
+
+fn unbound(old: &Pattern, new: &Pattern, source: &str, extra: &[String]) -> Result<(), PatternError> {
+    let template = crate::template::Template::parse(source)
+        .map_err(|e| PatternError { at: e.at, message: e.message, help: e.help })?;
+    debug_assert!(!new.readings.is_empty());
+    for (name, at, _) in template.slots() {
+        if old.slots().any(|s| s == name) || extra.iter().any(|e| e == name) {
+            continue;
+        }
+        let known: Vec<&str> = old.slots().chain(extra.iter().map(String::as_str)).collect();
+        let help = match (name, known.as_slice()) {
+            ("_", _) => "give the slot a name in `old` and use that name here".to_owned(),
+            (_, []) => "`old` has no slots".to_owned(),
+            _ => format!("`old` binds: {}", known.join(", ")),
+        };
+        let message = if name == "_" {
+            "an unnamed slot cannot be written".to_owned()
+        } else {
+            format!("nothing binds the slot `{name}`")
+        };
+        return Err(PatternError { at, message, help });
+    }
+    Ok(())
+}
+
+/// Takes away the indentation that all lines share, and blank lines at the ends.
+fn dedent(source: &str) -> String {
+    let body = source.trim_start_matches(['\n', '\r']).trim_end();
+    let lines = || body.lines().filter(|l| !l.trim().is_empty());
+    let shared = lines().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
+    let cut = body.lines().map(|l| l.get(shared..).unwrap_or(""));
+    cut.collect::<Vec<_>>().join("\n")
+}
+
+struct OldToken {
+    key: Key,
+    at: Span,
+    /// What stands before it in `old`.
+    gap: String,
+    binds: Option<(&'static str, &'static str)>,
+}
+
+fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
+    let source_tokens = &old.readings[m.reading].tokens;
+    let tokens = source_tokens.iter().zip(&m.token_of);
+    let mut out: Vec<OldToken> = tokens
+        .enumerate()
+        .filter_map(|(i, (t, at))| {
+            let before = i.checked_sub(1).map_or(0, |b| source_tokens[b].at.end);
+            let gap = Span { start: before, end: t.at.start.max(before) }.of(&old.source).to_owned();
+            Some(OldToken { key: t.key.clone(), at: (*at)?, gap, binds: t.binds })
+        })
+        .filter(|t| !t.at.is_empty())
+        .collect();
+    out.sort_by_key(|t| t.at.start);
+    out
+}
+
+/// A token of the new text at this match.
+struct NewToken {
+    key: Key,
+    at: Span,
+    /// What stands before it in `new`.
+    gap: String,
+    /// A slot that needs parentheses here.
+    parens: bool,
+    separator: bool,
+}
+
+struct Writer<'a> {
+    language: &'static Language,
+    new_source: &'a str,
+    m: &'a Match,
+    tree: &'a Tree,
+    text: &'a str,
+    resolver: &'a Resolver<'a>,
+    old: Vec<OldToken>,
+    new: Vec<NewToken>,
+    indent: &'a str,
+    line_end: &'a str,
+    out: Written,
+}
+
+impl Writer<'_> {
+    /// The tokens of `new`, without those of empty list slots and a separator beside each.
+    fn new_tokens(&self, old: &[PToken], tokens: &[PToken]) -> Vec<NewToken> {
+        let bound = |k: &Key| match k {
+            Key::Slot(name) => self.m.slot(name),
+            _ => None,
+        };
+        let empty = |t: &PToken| bound(&t.key).is_some_and(|b| b.count == 0 && b.text.is_none());
+        let mut drop = self.unwritten_receivers(old, tokens);
+        for i in 0..tokens.len() {
+            if !empty(&tokens[i]) {
+                continue;
+            }
+            drop[i] = true;
+            let before = i.checked_sub(1).filter(|b| tokens[*b].separator && !drop[*b]);
+            let after = Some(i + 1).filter(|a| tokens.get(*a).is_some_and(|t| t.separator));
+            let comma = |i: &usize| self.language.separators.iter().any(|s| Key::Text((*s).to_owned()) == tokens[*i].key);
+            if let Some(b) = before.filter(comma).or(after.filter(comma)) {
+                drop[b] = true;
+            }
+        }
+        let kept = (0..tokens.len()).filter(|i| !drop[*i]);
+        kept.map(|i| {
+            let t = &tokens[i];
+            let gap = self.gap_before(tokens, &drop, i);
+            let loose = bound(&t.key).is_some_and(|b| self.language.loose.contains(&b.kind));
+            let before = self.old.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
+            let parens = loose && t.binds.is_some() && before != t.binds;
+            NewToken { key: t.key.clone(), at: t.at, gap, parens, separator: t.separator }
+        })
+        .collect()
+    }
+
+    /// `Type.` in `new` where the code has the same member without it (a static import) stays unwritten.
+    fn unwritten_receivers(&self, old: &[PToken], new: &[PToken]) -> Vec<bool> {
+        let here = |i: usize| self.m.token_of.get(i).copied().flatten();
+        let mut drop = vec![false; new.len()];
+        for i in 0..old.len().saturating_sub(2) {
+            let omitted = matches!(old[i].key, Key::Name { .. }) && here(i).is_none() && here(i + 1).is_none();
+            if !omitted || here(i + 2).is_none() {
+                continue;
+            }
+            let same = |j: usize| (0..3).all(|k| new[j + k].key == old[i + k].key);
+            for j in (0..new.len().saturating_sub(2)).filter(|j| same(*j)) {
+                drop[j] = true;
+                drop[j + 1] = true;
+            }
+        }
+        drop
+    }
+
+    /// What stands before a token of `new`. Where tokens before it are dropped, the gap goes with the separator.
+    fn gap_before(&self, tokens: &[PToken], drop: &[bool], i: usize) -> String {
+        let first = (0..i).rev().take_while(|j| drop[*j]).last().unwrap_or(i);
+        let at = if first < i && tokens[i - 1].separator { first } else { i };
+        let before = at.checked_sub(1).map_or(0, |b| tokens[b].at.end);
+        Span { start: before, end: tokens[at].at.start.max(before) }.of(self.new_source).to_owned()
+    }
+
+    fn run(&mut self, wrap: bool) {
+        let anchors = align(&self.old, &self.new);
+        self.effects(&anchors);
+        let mut edges: Vec<Option<(usize, usize)>> = vec![None];
+        edges.extend(anchors.into_iter().map(Some));
+        edges.push(None);
+        for i in 1..edges.len() {
+            self.region(edges[i - 1], edges[i], i == 1, i + 1 == edges.len(), wrap);
+        }
+        self.pull_up(&edges);
+    }
+
+    /// A slot with effects that is dropped, repeated or moved past another may change what happens.
+    fn effects(&mut self, anchors: &[(usize, usize)]) {
+        let mut told = Vec::new();
+        for (i, old) in self.old.iter().enumerate() {
+            let Key::Slot(name) = &old.key else { continue };
+            let uses = self.new.iter().filter(|n| n.key == old.key).count();
+            let in_place = anchors.iter().any(|(o, _)| *o == i);
+            let what = match (uses, in_place) {
+                (0, _) => "left out",
+                (1, true) => continue,
+                (1, false) => "moved",
+                _ => "repeated",
+            };
+            if !told.contains(name) && self.has_effects(old.at) {
+                told.push(name.clone());
+                self.out.facts.push(Fact {
+                    says: Certainty::Likely,
+                    text: format!("`{name}` may do something when it is evaluated, and is {what}"),
+                    at: Some(old.at),
+                });
+            }
+        }
+    }
+
+    fn has_effects(&self, at: Span) -> bool {
+        let root = self.tree.root();
+        let start = root.descendant_for_byte_range(at.start as usize, at.end as usize).unwrap_or(root);
+        let mut found = false;
+        walk(start, |n| {
+            found |= at.contains(span(n)) && self.language.effects.contains(&n.kind());
+            !found && span(n).meets(at)
+        });
+        found
+    }
+
+    /// Writes what differs between two kept tokens.
+    fn region(
+        &mut self,
+        prev: Option<(usize, usize)>,
+        next: Option<(usize, usize)>,
+        first: bool,
+        last: bool,
+        wrap: bool,
+    ) {
+        let deleted: Vec<Span> =
+            self.old[prev.map_or(0, |p| p.0 + 1)..next.map_or(self.old.len(), |n| n.0)].iter().map(|t| t.at).collect();
+        let range = prev.map_or(0, |p| p.1 + 1)..next.map_or(self.new.len(), |n| n.1);
+        let close = prev.is_some_and(|p| self.new[p.1].parens);
+        let open = next.is_some_and(|n| self.new[n.1].parens);
+        let mut lead = if first && wrap { "(".to_owned() } else { String::new() };
+        let mut tail = if last && wrap { ")".to_owned() } else { String::new() };
+        if close {
+            lead = format!("){lead}");
+        }
+        if open {
+            tail.push('(');
+        }
+        if deleted.is_empty() && range.is_empty() && lead.is_empty() && tail.is_empty() {
+            return;
+        }
+        let start = prev.map(|p| self.old[p.0].at.end).or(deleted.first().map(|d| d.start));
+        let end = next.map(|n| self.old[n.0].at.start).or(deleted.last().map(|d| d.end));
+        let (start, end) = match (start, end) {
+            (Some(s), Some(e)) => (s, e),
+            (Some(s), None) => (s, s),
+            (None, Some(e)) => (e, e),
+            (None, None) => (self.m.span.start, self.m.span.start),
+        };
+        if deleted.is_empty() && range.is_empty() {
+            // Only parentheses.
+            if !lead.is_empty() {
+                self.push(Splice::text(Span { start, end: start }, lead));
+            }
+            if !tail.is_empty() {
+                self.push(Splice::text(Span { start: end, end }, tail));
+            }
+            return;
+        }
+        let region = Region { prev, next, deleted, range, start, end };
+        let (before, parts, after) = self.inserted(&region);
+        self.place(&region, lead, before, parts, after, tail);
+    }
+
+    /// The text for the new tokens of a region: the gap before, the tokens, the gap behind.
+    fn inserted(&mut self, r: &Region) -> (String, Vec<Part>, String) {
+        let gap_of = |w: &Self, n: (usize, usize)| w.reindent(&w.new[n.1].gap);
+        if r.range.is_empty() {
+            let between = match (r.prev, r.next) {
+                (Some(_), Some(n)) => gap_of(self, n),
+                _ => String::new(),
+            };
+            return (between, Vec::new(), String::new());
+        }
+        let mut before = r.prev.map_or(String::new(), |_| self.reindent(&self.new[r.range.start].gap));
+        let mut after = r.next.map_or(String::new(), |n| gap_of(self, n));
+        let own_line = self.layout(r, &mut before, &mut after);
+        let mut parts = Vec::new();
+        for i in r.range.clone() {
+            let token = &self.new[i];
+            let inner_gap = (i + 1 < r.range.end).then(|| self.new[i + 1].gap.clone());
+            let separator = token.separator;
+            self.token(i, &mut parts);
+            if let Some(inner_gap) = inner_gap {
+                let blank = inner_gap.trim().is_empty();
+                let written = match &own_line {
+                    Some(line) if separator && blank => line.clone(),
+                    _ => self.reindent(&inner_gap),
+                };
+                add(&mut parts, written);
+            } else if separator && let Some(line) = &own_line && after.trim().is_empty() {
+                after.clone_from(line);
+            }
+        }
+        (before, parts, after)
+    }
+
+    /// The exceptions to "white space comes from `new`": one-per-line lists, and brackets inside brackets.
+    /// Gives the break that follows each separator, if the list has one item a line.
+    fn layout(&self, r: &Region, before: &mut String, after: &mut String) -> Option<String> {
+        let original = Span { start: r.start, end: r.end }.of(self.text);
+        let is = |t: &NewToken, set: &[&str]| matches!(&t.key, Key::Text(k) if set.contains(&k.as_str()));
+        let (first, last) = (&self.new[r.range.start], &self.new[r.range.end - 1]);
+        let breaks = |s: &str| s.contains('\n') || s.contains('\r');
+        const OPEN: &[&str] = &["(", "[", "{"];
+        const CLOSE: &[&str] = &[")", "]", "}"];
+        if r.deleted.is_empty() && breaks(original) && original.trim().is_empty() {
+            if r.prev.is_some_and(|p| is(&self.new[p.1], OPEN)) && is(last, OPEN) {
+                original.clone_into(after);
+                return None;
+            }
+            if r.next.is_some_and(|n| is(&self.new[n.1], CLOSE)) && is(first, CLOSE) {
+                original.clone_into(before);
+                return None;
+            }
+        }
+        let line_of = |at: u32| {
+            let start = line_start(self.text, at as usize);
+            let lead = &self.text[start..at as usize];
+            (lead.trim().is_empty() && start > 0).then(|| format!("{}{lead}", self.line_end))
+        };
+        if first.separator {
+            let line = line_of(self.old[r.prev?.0].at.start);
+            if line.is_some() && r.deleted.is_empty() && breaks(original) {
+                original.clone_into(after);
+            }
+            return line;
+        }
+        if last.separator && r.deleted.is_empty() {
+            let line = line_of(self.old[r.next?.0].at.start)?;
+            original.clone_into(before);
+            return Some(line);
+        }
+        None
+    }
+
+    /// One new token as parts.
+    fn token(&mut self, i: usize, parts: &mut Vec<Part>) {
+        let token = &self.new[i];
+        match &token.key {
+            Key::Text(_) => {
+                let written = token.at.of(self.new_source).to_owned();
+                add(parts, written);
+            }
+            Key::Slot(name) => {
+                let parens = token.parens;
+                let Some(bound) = self.m.slot(name).cloned() else { return };
+                if parens {
+                    add(parts, "(".to_owned());
+                }
+                slot(&bound, parts);
+                if parens {
+                    add(parts, ")".to_owned());
+                }
+            }
+            Key::Name { word, symbol, space } => {
+                let (word, symbol, space) = (word.clone(), symbol.clone(), *space);
+                let written = self.name(&word, &symbol, space);
+                add(parts, written);
+            }
+        }
+    }
+
+    /// How a named symbol is written here, and what must be imported for it.
+    fn name(&mut self, word: &str, symbol: &str, space: Space) -> String {
+        let at = self.m.span.start;
+        let separator = self.language.names.separator;
+        let simple = symbol.rsplit(separator).next().unwrap_or(symbol);
+        // A word with dots, or of the author's own choosing, is imported by its last part.
+        let path: Vec<&str> = if word.contains(separator) { word.split(separator).collect() } else { vec![simple] };
+        if self.resolver.means(&path, space, at, symbol).is_some() {
+            return path.join(separator);
+        }
+        let in_full = self.m.names.iter().any(|n| n.full) || self.resolver.taken(simple, space, at, symbol);
+        if in_full || !symbol.contains(separator) {
+            return symbol.to_owned();
+        }
+        let is_static = (self.language.names.imports_member)(symbol, space);
+        self.out.imports.push(ImportName { is_static, path: symbol.to_owned(), wildcard: false });
+        simple.to_owned()
+    }
+
+    /// Puts new text into the file: over the old tokens, with everything between them that is no blank kept.
+    fn place(&mut self, r: &Region, lead: String, before: String, parts: Vec<Part>, after: String, tail: String) {
+        let whole = Span { start: r.start, end: r.end };
+        let mut gaps = Vec::new();
+        let mut at = r.start;
+        for d in &r.deleted {
+            gaps.push(Span { start: at, end: d.start.max(at) });
+            at = d.end;
+        }
+        gaps.push(Span { start: at, end: r.end.max(at) });
+        let full = |g: &Span| !g.of(self.text).trim().is_empty();
+        let join = |before: String, after: String| {
+            let mut out = Vec::new();
+            add(&mut out, lead.clone() + &before);
+            for p in &parts {
+                match p {
+                    Part::Text(t) => add(&mut out, t.clone()),
+                    copy => out.push(copy.clone()),
+                }
+            }
+            add(&mut out, after + &tail);
+            out
+        };
+        if !gaps.iter().any(full) {
+            // One token for one token: blanks that the author of the code set differently stay.
+            let single = r.deleted.len() == 1 && r.range.len() == 1;
+            let keep = |gap: &Span, old: Option<&OldToken>, new: String| match old {
+                Some(old) if single && gap.of(self.text) != old.gap => gap.of(self.text).to_owned(),
+                _ => new,
+            };
+            let first_deleted = r.prev.map_or(0, |p| p.0 + 1);
+            let before = keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
+            let after = keep(&gaps[gaps.len() - 1], r.next.and_then(|n| self.old.get(n.0)), after);
+            self.push(Splice { span: whole, parts: join(before, after) });
+            return;
+        }
+        let Some(first) = r.deleted.first().copied() else {
+            // Nothing goes: the new tokens stand directly behind the kept one.
+            let point = if r.prev.is_some() { r.start } else { r.end };
+            let (before, after) = if r.prev.is_some() { (before, String::new()) } else { (String::new(), after) };
+            self.push(Splice { span: Span { start: point, end: point }, parts: join(before, after) });
+            return;
+        };
+        let last_gap = gaps[gaps.len() - 1];
+        let keep_first = full(&gaps[0]) || r.prev.is_none();
+        let span = Span { start: if keep_first { first.start } else { r.start }, end: first.end };
+        let only = r.deleted.len() == 1;
+        let keep_last = full(&last_gap) || r.next.is_none();
+        let extend = only && !keep_last;
+        let span = if extend { Span { start: span.start, end: r.end } } else { span };
+        let before = if keep_first { String::new() } else { before };
+        let tail_gap = if extend { after.clone() } else { String::new() };
+        self.push(Splice { span, parts: join(before, tail_gap) });
+        for (i, d) in r.deleted.iter().enumerate().skip(1) {
+            let start = if full(&gaps[i]) { d.start } else { gaps[i].start };
+            let last = i + 1 == r.deleted.len();
+            let end = if last && !keep_last { r.end } else { d.end };
+            let written = if last && !keep_last { after.clone() } else { String::new() };
+            self.push(Splice::text(Span { start, end }, written));
+        }
+    }
+
+    /// A slot alone on its line is pulled up where `new` shows it inline beside something new.
+    fn pull_up(&mut self, edges: &[Option<(usize, usize)>]) {
+        for w in edges.windows(3) {
+            let (Some(prev), Some(here), next) = (w[0], w[1], w[2]) else { continue };
+            if !matches!(self.new[here.1].key, Key::Slot(_)) || prev.0 + 1 != here.0 || prev.1 + 1 != here.1 {
+                continue;
+            }
+            let (at, before) = (self.old[here.0].at, self.old[prev.0].at);
+            let gap = Span { start: before.end, end: at.start };
+            let gap_text = gap.of(self.text);
+            let inline = self.new[here.1].gap.as_str();
+            let changed_behind = next.map_or(here.1 + 1 < self.new.len() || here.0 + 1 < self.old.len(), |n| {
+                n.0 != here.0 + 1 || n.1 != here.1 + 1
+            });
+            let breaks = |s: &str| s.contains(['\n', '\r']);
+            let line_end = self.text[at.end as usize..].find(['\n', '\r']).map_or(self.text.len(), |i| at.end as usize + i);
+            let own = self.old[here.0 + 1..].iter().take_while(|t| (t.at.end as usize) <= line_end);
+            let covered = own.map(|t| t.at.end as usize).last().unwrap_or(at.end as usize);
+            let alone = self.text[covered..line_end].trim().is_empty() && covered < self.m.span.end as usize;
+            // More items of the same list on later lines keep the list one-per-line.
+            let list_goes_on = next.is_some_and(|n| {
+                self.new[here.1 + 1..n.1].iter().any(|t| t.separator) && self.old[here.0 + 1..n.0].len() <= 1
+            });
+            if breaks(gap_text)
+                && gap_text.trim().is_empty()
+                && !breaks(inline)
+                && !breaks(at.of(self.text))
+                && changed_behind
+                && alone
+                && !list_goes_on
+            {
+                let inline = inline.to_owned();
+                self.push(Splice::text(gap, inline));
+            }
+        }
+        self.out.splices.sort_by_key(|s| (s.span.start, s.span.end));
+    }
+
+    /// A gap of `new` with the file's line ends and the indentation of the place.
+    fn reindent(&self, gap: &str) -> String {
+        if !gap.contains('\n') {
+            return gap.to_owned();
+        }
+        let tabs = self.indent.contains('\t');
+        let mut out = String::new();
+        for (i, line) in gap.split('\n').enumerate() {
+            if i == 0 {
+                out.push_str(line.trim_end_matches('\r'));
+                continue;
+            }
+            out.push_str(self.line_end);
+            let body = line.trim_start_matches(' ');
+            let width = line.len() - body.len();
+            if body.is_empty() && i + 1 < gap.split('\n').count() {
+                continue;
+            }
+            out.push_str(self.indent);
+            if tabs {
+                out.push_str(&"\t".repeat(width / 4));
+                out.push_str(&" ".repeat(width % 4));
+            } else {
+                out.push_str(&" ".repeat(width));
+            }
+            out.push_str(body);
+        }
+        out
+    }
+
+    /// Adds a splice, without the bytes that it would write as they stand.
+    fn push(&mut self, splice: Splice) {
+        let splice = shrink(splice, self.text);
+        if !(splice.span.is_empty() && splice.parts.is_empty()) {
+            self.out.splices.push(splice);
+        }
+    }
+}
+
+struct Region {
+    prev: Option<(usize, usize)>,
+    next: Option<(usize, usize)>,
+    deleted: Vec<Span>,
+    range: std::ops::Range<usize>,
+    start: u32,
+    end: u32,
+}
+
+fn add(parts: &mut Vec<Part>, text: String) {
+    if text.is_empty() {
+        return;
+    }
+    match parts.last_mut() {
+        Some(Part::Text(last)) => last.push_str(&text),
+        _ => parts.push(Part::Text(text)),
+    }
+}
+
+fn slot(bound: &Bound, parts: &mut Vec<Part>) {
+    match &bound.text {
+        Some(text) => add(parts, text.clone()),
+        None if bound.span.is_empty() => {}
+        None => parts.push(Part::Copy(bound.span)),
+    }
+}
+
+/// Drops what is equal at both ends of a splice and the file.
+fn shrink(mut s: Splice, text: &str) -> Splice {
+    if let Some(Part::Text(first)) = s.parts.first_mut() {
+        let old = s.span.of(text);
+        let same: usize = first.chars().zip(old.chars()).take_while(|(a, b)| a == b).map(|(a, _)| a.len_utf8()).sum();
+        // Words are never cut in two.
+        let same = word_edge(old, first, same);
+        first.replace_range(..same, "");
+        s.span.start += same as u32;
+        if first.is_empty() {
+            s.parts.remove(0);
+        }
+    }
+    if let Some(Part::Text(last)) = s.parts.last_mut() {
+        let old = s.span.of(text);
+        let same: usize = last.chars().rev().zip(old.chars().rev()).take_while(|(a, b)| a == b).map(|(a, _)| a.len_utf8()).sum();
+        let word = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '_');
+        let mut same = same;
+        while same > 0 {
+            let inside = word(last[last.len() - same..].chars().next());
+            let cut = inside
+                && (word(last[..last.len() - same].chars().next_back()) || word(old[..old.len() - same].chars().next_back()));
+            if !cut {
+                break;
+            }
+            same -= last[last.len() - same..].chars().next().map_or(1, char::len_utf8);
+        }
+        last.truncate(last.len() - same);
+        s.span.end -= same as u32;
+        if last.is_empty() {
+            s.parts.pop();
+        }
+    }
+    s
+}
+
+fn word_edge(a: &str, b: &str, mut same: usize) -> usize {
+    let word = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '_');
+    while same > 0 {
+        let inside = word(a[..same].chars().next_back());
+        if !(inside && (word(a[same..].chars().next()) || word(b[same..].chars().next()))) {
+            break;
+        }
+        same -= a[..same].chars().next_back().map_or(1, char::len_utf8);
+    }
+    same
+}
+
+/// The pairs of tokens that stand in both, in order; slots weigh most, then names, then the rest.
+fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
+    let weight = |k: &Key| match k {
+        Key::Slot(_) => 16,
+        Key::Name { .. } => 6,
+        Key::Text(t) if t.starts_with(char::is_alphanumeric) => 4,
+        Key::Text(_) => 2,
+    };
+    let same = |a: &Key, b: &Key| match (a, b) {
+        (Key::Name { symbol: a, .. }, Key::Name { symbol: b, .. }) => a == b,
+        (a, b) => a == b,
+    };
+    let (n, m) = (old.len(), new.len());
+    let mut best = vec![vec![0u32; m + 1]; n + 1];
+    for i in (0..n).rev() {
+        for j in (0..m).rev() {
+            let skip = best[i + 1][j].max(best[i][j + 1]);
+            let take = if same(&old[i].key, &new[j].key) { best[i + 1][j + 1] + weight(&old[i].key) } else { 0 };
+            best[i][j] = skip.max(take);
+        }
+    }
+    let mut out = Vec::new();
+    let (mut i, mut j) = (0, 0);
+    while i < n && j < m {
+        let take = same(&old[i].key, &new[j].key) && best[i][j] == best[i + 1][j + 1] + weight(&old[i].key);
+        if take {
+            out.push((i, j));
+            i += 1;
+            j += 1;
+        } else if best[i + 1][j] >= best[i][j + 1] {
+            i += 1;
+        } else {
+            j += 1;
+        }
+    }
+    out
+}
+
+fn delete(language: &Language, m: &Match, tree: &Tree, text: &str) -> Result<Written, Unresolved> {
+    let whole = if language.line_items.contains(&m.kind) { Some(m.span) } else { m.statement };
+    let comment = |at: u32| comment_behind(tree, text, at);
+    if let Some(span) = whole {
+        let splice = delete_splice(text, span, comment);
+        return Ok(Written { splices: vec![splice], ..Written::default() });
+    }
+    let listed = language.keyed.iter().any(|k| k.0 == m.place.0) || m.place.0.contains("list") || m.place.0.contains("parameters");
+    if listed && let Some(list) = m.parent {
+        return Ok(Written { splices: vec![delete_item(language, text, m.span, list)], ..Written::default() });
+    }
+    Err(Unresolved("only a whole statement, member or list item can be deleted, and this is a part of one".into()))
+}
+
+/// An item of a list goes with one separator beside it.
+fn delete_item(language: &Language, text: &str, item: Span, list: Span) -> Splice {
+    let behind = &text[item.end as usize..list.end as usize];
+    let skipped = behind.len() - behind.trim_start().len();
+    for s in language.separators {
+        if behind[skipped..].starts_with(s) {
+            let after = &behind[skipped + s.len()..];
+            let blanks = after.len() - after.trim_start_matches([' ', '\t']).len();
+            let end = item.end as usize + skipped + s.len() + blanks;
+            return Splice::text(Span::new(item.start as usize, end), "");
+        }
+    }
+    let before = text[list.start as usize..item.start as usize].trim_end();
+    for s in language.separators {
+        if let Some(rest) = before.strip_suffix(s) {
+            return Splice::text(Span::new(list.start as usize + rest.len(), item.end as usize), "");
+        }
+    }
+    Splice::text(item, "")
+}
+
+/// The end of a comment that begins on the same line directly behind `at`.
+fn comment_behind(tree: &Tree, text: &str, at: u32) -> Option<u32> {
+    let rest = &text[at as usize..];
+    let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
+    let start = at as usize + blanks;
+    let node = tree.root().descendant_for_byte_range(start, start + 1)?;
+    (node.is_extra() && node.start_byte() == start).then(|| node.end_byte() as u32)
+}
+
+/// Takes a whole item away: with its line if nothing else stands on it, and with one of two blank lines around it.
+/// `comment_behind` gives the end of a comment that goes along.
+pub fn delete_splice(text: &str, item: Span, comment_behind: impl Fn(u32) -> Option<u32>) -> Splice {
+    let (start, mut end) = (item.start as usize, item.end as usize);
+    let line = line_start(text, start);
+    let alone_before = text[line..start].trim().is_empty();
+    let to_line_end = |at: usize| text[at..].find(['\n', '\r']).map_or(text.len(), |i| at + i);
+    if let Some(comment) = comment_behind(item.end).filter(|c| {
+        let line_end = to_line_end(*c as usize);
+        text[*c as usize..line_end].trim().is_empty() && !text[end..*c as usize].contains('\n')
+    }) {
+        end = comment as usize;
+    }
+    let line_end = to_line_end(end);
+    if !alone_before || !text[end..line_end].trim().is_empty() {
+        // Something else stands on the line: only the item and the blanks on one side go.
+        let rest = &text[item.end as usize..];
+        let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
+        let (s, e) = if alone_before || text[..start].ends_with([' ', '\t', '(']) && blanks > 0 {
+            (start, item.end as usize + blanks)
+        } else {
+            (text[..start].trim_end_matches([' ', '\t']).len(), end)
+        };
+        return Splice::text(Span::new(s, e), "");
+    }
+    let after = next_line(text, line_end);
+    let blank_before = line == 0 || text[line_start(text, line - 1)..line].trim().is_empty();
+    let next_end = to_line_end(after);
+    let blank_after = after < text.len() && text[after..next_end].trim().is_empty();
+    if blank_before && blank_after {
+        return Splice::text(Span::new(line, next_line(text, next_end)), "");
+    }
+    if after == text.len() && line_end == text.len() {
+        // The last line has no line end: the one before loses its own.
+        let line = text[..line].trim_end_matches(['\n', '\r']).len().max(line.saturating_sub(2));
+        return Splice::text(Span::new(line, after), "");
+    }
+    Splice::text(Span::new(line, after), "")
+}
+
+/// Where the line that holds `at` begins.
+fn line_start(text: &str, at: usize) -> usize {
+    text[..at].rfind(['\n', '\r']).map_or(0, |i| i + 1)
+}
+
+/// Where the line behind the line end at `at` begins.
+fn next_line(text: &str, at: usize) -> usize {
+    if text[at..].starts_with("\r\n") { at + 2 } else { (at + 1).min(text.len()) }
+}
+
+/// The blanks at the start of the line that holds `at`.
+fn indent_at(text: &str, at: usize) -> &str {
+    let start = line_start(text, at);
+    let line = &text[start..at];
+    &line[..line.len() - line.trim_start().len()]
+}
