@@ -1,1 +1,21 @@
-//! x
+//! What a recipe says: from its text to a checked [`Recipe`], with every error of the file at once.
+//!
+//! A recipe is walked along a table of keys ([`Key`]) from which the checks and the reference of the
+//! language come. The kinds of actions are not known here: [`load`] is handed their table, each an
+//! [`ActionKind`] with keys of its own.
+//!
+//! - [`Source`] is a recipe's text with the folder it may read from.
+//! - [`Recipe`] holds [`Step`]s, each with [`Action`]s in the order of the file, and [`Example`]s.
+//! - [`Table`], [`Node`] and [`Text`] are values with their places, for messages.
+
+mod keys;
+mod load;
+mod model;
+mod pairs;
+mod value;
+
+pub use keys::{ActionKind, COMMON, EXAMPLE, INPUT, Key, LIBRARY, RECIPE, SLOT, STEP, Shape};
+pub use load::{Loaded, load};
+pub use model::{Action, Example, Glob, Globs, Input, Library, Name, Recipe, Scope, Source, Step};
+pub use pairs::{Pair, pairs};
+pub use value::{Node, Table, Text, Value};

@@ -550,7 +550,12 @@ impl Writer<'_> {
         let only = r.deleted.len() == 1;
         let keep_last = full(&last_gap) || r.next.is_none();
         let extend = only && !keep_last;
-        let span = if extend { Span { start: span.start, end: r.end } } else { span };
+        let mut span = if extend { Span { start: span.start, end: r.end } } else { span };
+        let last_text = last_gap.of(self.text);
+        if only && keep_last && after.is_empty() && !last_text.contains(['\n', '\r']) {
+            // A comment that follows inline moves up to the new token.
+            span.end += (last_text.len() - last_text.trim_start().len()) as u32;
+        }
         let before = if keep_first { String::new() } else { before };
         let tail_gap = if extend { after.clone() } else { String::new() };
         self.push(Splice { span, parts: join(before, tail_gap) });

@@ -1,0 +1,189 @@
+//! The keys of the recipe language: one table a place, from which checks and reference come.
+
+/// What a key holds.
+#[derive(Clone, Copy)]
+pub enum Shape {
+    /// Any text.
+    Text,
+    /// A piece of source with slots; checked by the action.
+    Pattern,
+    /// A regular expression, checked here.
+    Regex,
+    /// One glob or a list.
+    Globs,
+    /// A version.
+    Version,
+    /// Version comparisons between commas.
+    Requirement,
+    /// One symbol or a list.
+    Symbols,
+    /// One text or a list.
+    Texts,
+    /// One of these words, or a list of them.
+    Words(&'static [&'static str]),
+    /// True or false.
+    Bool,
+    /// A whole number.
+    Integer,
+    /// Words that stand for symbols.
+    Names,
+    /// A table with these keys.
+    Table(&'static [Key]),
+    /// One table or several with these keys.
+    Tables(&'static [Key]),
+    /// A table of tables with these keys, under names of the author's choosing.
+    Named(&'static [Key]),
+    /// Pairs of old and new.
+    Pairs,
+    /// Text, or a table `{ old, new }`.
+    Base,
+    /// Known to the language, not built yet.
+    Later,
+}
+
+/// A key of the recipe language.
+pub struct Key {
+    /// Its name.
+    pub name: &'static str,
+    /// What it holds.
+    pub shape: Shape,
+    /// What it means, in a line.
+    pub about: &'static str,
+    /// A recipe without it is faulty.
+    pub required: bool,
+}
+
+impl Key {
+    /// An optional key.
+    pub const fn new(name: &'static str, shape: Shape, about: &'static str) -> Self {
+        Self { name, shape, about, required: false }
+    }
+
+    /// A key that must be there.
+    pub const fn required(name: &'static str, shape: Shape, about: &'static str) -> Self {
+        Self { name, shape, about, required: true }
+    }
+
+    /// A key that is known but not built.
+    pub const fn later(name: &'static str) -> Self {
+        Self::new(name, Shape::Later, "not built yet")
+    }
+}
+
+/// A kind of action: its word and its keys. What it does is not known here.
+pub trait ActionKind: Sync {
+    /// The word in the recipe: `[[step.WORD]]`.
+    fn name(&self) -> &'static str;
+    /// What it does, in a line.
+    fn about(&self) -> &'static str;
+    /// Its own keys, besides [`COMMON`].
+    fn keys(&self) -> &'static [Key];
+    /// True if the keys that name code hold for it: `lang`, `names`, `slots`, and what is inherited of them.
+    fn about_code(&self) -> bool;
+}
+
+use Shape::{Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts, Version, Words};
+
+/// Keys of the recipe itself.
+pub const RECIPE: &[Key] = &[
+    Key::required("emendo", Integer, "version of this format: 1"),
+    Key::required("id", Text, "the recipe's own word, lasting: decisions refer to it"),
+    Key::required("title", Text, "a short title"),
+    Key::new("summary", Text, "what it does, in a sentence or two"),
+    Key::new("docs", Text, "where the upgrade is described"),
+    Key::new("lang", Text, "language of all steps that name none"),
+    Key::new("names", Names, "words that stand for symbols in all patterns"),
+    Key::new("files", Globs, "only these files"),
+    Key::new("not_files", Globs, "not these files"),
+    Key::new("library", Table(LIBRARY), "the library and the versions that the recipe is for"),
+    Key::new("inputs", Named(INPUT), "values that the user may give"),
+    Key::new("step", Tables(STEP), "the steps in order"),
+    Key::new("example", Tables(EXAMPLE), "code before and after, run by `recipe test`"),
+    Key::later("requires"),
+    Key::later("library_type"),
+    Key::later("only_if"),
+    Key::later("unless"),
+];
+
+/// Keys of `[library]`.
+pub const LIBRARY: &[Key] = &[
+    Key::required("name", Text, "the library's name"),
+    Key::new("coordinates", Texts, "its coordinates, with the ecosystem before a colon"),
+    Key::new("from", Requirement, "versions that the recipe starts from"),
+    Key::new("to", Version, "the version it leads to"),
+];
+
+/// Keys of `[inputs.NAME]`.
+pub const INPUT: &[Key] = &[
+    Key::new("summary", Text, "what the value is for"),
+    Key::new("default", Text, "the value if none is given"),
+];
+
+/// Keys of `[[step]]`, besides the kinds of actions.
+pub const STEP: &[Key] = &[
+    Key::required("id", Text, "the step's own word, lasting: decisions refer to it"),
+    Key::required("title", Text, "a short title"),
+    Key::new("why", Text, "the reason, for the reviewer"),
+    Key::new("caution", Text, "what behaves differently although it compiles"),
+    Key::new("docs", Text, "where the change is described"),
+    Key::new("lang", Text, "language of the actions that name none"),
+    Key::new("names", Names, "words that stand for symbols in the patterns of the step"),
+    Key::new("files", Globs, "only these files"),
+    Key::new("not_files", Globs, "not these files"),
+    Key::later("only_if"),
+    Key::later("unless"),
+];
+
+/// Keys that every action has.
+pub const COMMON: &[Key] = &[
+    Key::new("lang", Text, "the language of the patterns"),
+    Key::new("names", Names, "words that stand for symbols"),
+    Key::new("slots", Named(SLOT), "what slots may hold"),
+    Key::new("files", Globs, "only these files"),
+    Key::new("not_files", Globs, "not these files"),
+    Key::later("only_if"),
+    Key::later("unless"),
+    Key::later("surrounded_by"),
+    Key::later("not_surrounded_by"),
+];
+
+/// Keys of `slots.NAME`.
+pub const SLOT: &[Key] = &[
+    Key::new("text", Regex, "a regular expression that the text must fit; named groups become slots"),
+    Key::new("not_text", Regex, "a regular expression that the text must not fit"),
+    Key::new("form", Words(FORMS), "forms, any of them"),
+    Key::new("not_form", Words(FORMS), "forms, none of them"),
+    Key::new("means", Symbols, "symbols or globs that it must resolve to, any of them"),
+    Key::later("type"),
+    Key::later("not_type"),
+    Key::later("is"),
+    Key::later("is_not"),
+    Key::later("holding"),
+    Key::later("not_holding"),
+    Key::later("defined_with"),
+    Key::later("free"),
+    Key::later("single"),
+];
+
+/// The words for `form`.
+const FORMS: &[&str] = &[
+    "number", "string", "boolean", "null", "name", "call", "member", "function", "object", "list", "template",
+    "type", "statement", "other",
+];
+
+/// Keys of `[[example]]`.
+pub const EXAMPLE: &[Key] = &[
+    Key::new("title", Text, "what it shows"),
+    Key::new("step", Text, "run this step only"),
+    Key::new("lang", Text, "the language, if it is not the recipe's"),
+    Key::new("path", Text, "the file's name, where it decides how the file is read (`pom.xml`)"),
+    Key::new("before", Text, "the code before"),
+    Key::new("after", Text, "the code after"),
+    Key::new("unchanged", Text, "code that must stay as it is: a look-alike"),
+    Key::new("notes", Texts, "parts of the notes that are expected"),
+    Key::later("tree"),
+];
+
+/// Kinds of actions that the language knows and nobody has built.
+pub(crate) const LATER_KINDS: &[&str] = &["signature", "markup", "file", "generate", "include"];
+
