@@ -13,8 +13,8 @@ pub struct ImportPlan {
     pub add: Vec<ImportName>,
     /// Bytes that edits take away without copying them.
     pub removed: Vec<Span>,
-    /// Imports that must stay, whatever goes.
-    pub keep: Vec<ImportName>,
+    /// Symbols whose import goes even if it was unused before.
+    pub drop: Vec<String>,
 }
 
 /// One change of the imports.
@@ -61,8 +61,7 @@ impl ImportPlan {
     /// True if the import was used, and every use goes.
     fn unused(&self, language: &Language, facts: &FileFacts, import: &Import) -> bool {
         let Some(local) = import.local() else { return false };
-        let name = import.name();
-        if self.keep.contains(&name) || self.add.contains(&name) || language.names.import.is_empty() {
+        if self.add.contains(&import.name()) || language.names.import.is_empty() {
             return false;
         }
         let uses = facts.words(local).iter().filter(|w| !matches!(w.space, Space::Member | Space::Declared));
@@ -71,7 +70,7 @@ impl ImportPlan {
             any = true;
             self.removed.iter().any(|r| r.contains(w.span))
         });
-        any && all_go
+        all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
 }
 
@@ -84,12 +83,12 @@ fn known(facts: &FileFacts, name: &ImportName) -> bool {
 }
 
 /// Turns the path of an import into another, touching only the segments that differ.
-pub(crate) fn rename(import: &Import, path: &str) -> Splice {
+fn rename(import: &Import, path: &str) -> Splice {
     respell(&import.segments, path)
 }
 
 /// Turns dotted segments in place into another path, touching only those that differ.
-pub(crate) fn respell(segments: &[(String, Span)], path: &str) -> Splice {
+pub fn respell(segments: &[(String, Span)], path: &str) -> Splice {
     let new: Vec<&str> = path.split('.').collect();
     let old: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
     let most = old.len().min(new.len());

@@ -18,7 +18,7 @@ mod template;
 mod tree;
 
 pub use facts::{FileFacts, Import, ImportName, Word};
-pub use imports::{ImportEdit, ImportPlan};
+pub use imports::{ImportEdit, ImportPlan, respell};
 pub use language::{Binding, Context, Declaration, Language, Names, Placeholder, Reach, Space};
 pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};

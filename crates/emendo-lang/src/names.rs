@@ -55,6 +55,11 @@ impl ProjectTypes {
         self.0.entry(package.to_owned()).or_default().insert(name.to_owned());
     }
 
+    /// True if a file of the project says that it belongs to this package.
+    pub fn has_package(&self, package: &str) -> bool {
+        self.0.contains_key(package)
+    }
+
     /// True if the project declares this type.
     pub fn declares(&self, package: &str, name: &str) -> bool {
         self.0.get(package).is_some_and(|names| names.contains(name))

@@ -74,6 +74,19 @@ impl Tree {
         out
     }
 
+    /// The declarations with names of their own, in source order: whole span and name.
+    pub fn declarations(&self, language: &Language, text: &str) -> Vec<(Span, String)> {
+        let mut out = Vec::new();
+        walk(self.root(), |node| {
+            let rule = language.declaration(node.kind()).filter(|d| !d.name.is_empty() && !d.body.is_empty());
+            if let Some(name) = rule.and_then(|d| node.child_by_field_name(d.name)) {
+                out.push((span(node), span(name).of(text).to_owned()));
+            }
+            true
+        });
+        out
+    }
+
     /// The outermost node that covers exactly `at` and has one of these kinds (any, if there are none).
     pub fn node_at(&self, at: Span, kinds: &[&str]) -> Option<Node<'_>> {
         let mut node = self.root().descendant_for_byte_range(at.start as usize, at.end as usize)?;

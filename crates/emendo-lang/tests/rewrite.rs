@@ -31,7 +31,7 @@ fn rewrite(old: &str, new: &str, source: &str) -> String {
     for (i, (m, w)) in matches.iter().zip(&written).enumerate() {
         placed.extend(w.splices.iter().map(|s| Placed { by: i as u32, span: s.span, hull: m.span, parts: &s.parts }));
     }
-    let (out, _) = render(source, &PieceMap::new(Piece::whole(source)), &mut placed);
+    let out = render(source, &PieceMap::new(Piece::whole(source)), &mut placed).text;
     assert!(!Tree::parse(java, &out).has_error(), "the result parses:\n{out}");
     out
 }

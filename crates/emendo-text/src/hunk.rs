@@ -205,7 +205,7 @@ fn line(kind: LineKind, text: &str) -> HunkLine {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Part, PieceMap, Placed, render};
+    use crate::{Part, PieceMap, Placed, Rendered, render};
 
     #[test]
     fn a_changed_line_shows_three_lines_around_and_its_edit() {
@@ -214,7 +214,7 @@ mod tests {
         let parts = [Part::Text("LINE".into())];
         let span = Span::new(at, at + 4);
         let map = PieceMap::new(Piece::whole(&old));
-        let (new, pieces) = render(&old, &map, &mut [Placed { by: 3, span, hull: span, parts: &parts }]);
+        let Rendered { text: new, pieces, .. } = render(&old, &map, &mut [Placed { by: 3, span, hull: span, parts: &parts }]);
         let hunks = hunks(&old, &new, &pieces);
         assert_eq!(hunks.len(), 1);
         let h = &hunks[0];
@@ -228,7 +228,7 @@ mod tests {
         let old = "a\nb\nc";
         let span = Span::new(2, 4);
         let map = PieceMap::new(Piece::whole(old));
-        let (new, pieces) = render(old, &map, &mut [Placed { by: 0, span, hull: span, parts: &[] }]);
+        let Rendered { text: new, pieces, .. } = render(old, &map, &mut [Placed { by: 0, span, hull: span, parts: &[] }]);
         assert_eq!(new, "a\nc");
         let h = &hunks(old, &new, &pieces)[0];
         assert_eq!((h.old_start, h.old_lines, h.new_start, h.new_lines), (1, 3, 1, 2));

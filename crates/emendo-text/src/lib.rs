@@ -28,7 +28,7 @@ pub use diag::{Diagnostic, Label, Severity};
 pub use digest::{Digest, Hasher};
 pub use hunk::{Hunk, HunkLine, LineKind, hunks};
 pub use path::{PathError, RelPath};
-pub use piece::{Part, Piece, PieceMap, Placed, render};
+pub use piece::{Part, Piece, PieceMap, Placed, Rendered, render};
 pub use span::{Lines, Span};
 pub use text::{Encoding, Text, Unreadable};
 pub use visible::{one_line, visible};

@@ -170,6 +170,8 @@ enum Task<'a> {
     Place { span: Span, owner: Option<u32> },
     /// Bytes of the input in which no edit lies.
     Keep(Span),
+    /// The outermost splice over these bytes begins or ends.
+    Mark(Span, bool),
     Text { by: u32, origin: Span, text: &'a str },
 }
 
@@ -178,14 +180,18 @@ enum Task<'a> {
 /// A splice whose edit lies inside another splice is written where that one copies the place; in
 /// bytes that are taken away without a copy it is not written. Work is linear in text and splices
 /// (but for the sort), and nothing recurses.
-pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> (String, Vec<Piece>) {
+pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> Rendered {
     splices.sort_by_key(|s| (s.span.start, std::cmp::Reverse(s.span.end)));
     let splices = &*splices;
     let mut out = String::with_capacity(text.len() + 64);
     let mut pieces: Vec<Piece> = Vec::with_capacity(map.pieces.len() + 2 * splices.len());
     let mut tasks = vec![Task::Place { span: Span::new(0, text.len()), owner: None }];
+    let mut replaced = Vec::new();
+    let mut began = 0;
     while let Some(task) = tasks.pop() {
         match task {
+            Task::Mark(_, true) => began = out.len(),
+            Task::Mark(span, false) => replaced.push((span, out.len() - began)),
             Task::Text { by, origin, text } => {
                 out.push_str(text);
                 push(&mut pieces, Piece::Written { by, len: text.len() as u32, origin });
@@ -201,7 +207,18 @@ pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> (String
             }
         }
     }
-    (out, pieces)
+    Rendered { text: out, pieces, replaced }
+}
+
+/// What [`render`] gives.
+#[derive(Clone, Debug)]
+pub struct Rendered {
+    /// The new text.
+    pub text: String,
+    /// Where its bytes come from.
+    pub pieces: Vec<Piece>,
+    /// The replaced bytes of the input, outermost and in order, with the lengths of what stands there now.
+    pub replaced: Vec<(Span, usize)>,
 }
 
 /// Queues what stands at one place: its outermost splices and the bytes between them.
@@ -231,16 +248,26 @@ fn place<'a>(
             let same = splices[i..].iter().take_while(|n| n.span.start == s.span.start);
             for n in same.filter(|n| n.span.is_empty() && !(n.by != s.by && s.span.contains(n.hull)))
             {
-                queue_parts(n, map, queue);
+                marked(n, map, owner, queue);
             }
             i = from(s.span.end);
             last = Some(s);
         }
-        queue_parts(s, map, queue);
+        marked(s, map, owner, queue);
         at = s.span.end;
     }
     if span.end > at {
         queue.push(Task::Keep(Span { start: at, end: span.end }));
+    }
+}
+
+fn marked<'a>(s: &Placed<'a>, map: &PieceMap, owner: Option<u32>, queue: &mut Vec<Task<'a>>) {
+    if owner.is_none() {
+        queue.push(Task::Mark(s.span, true));
+    }
+    queue_parts(s, map, queue);
+    if owner.is_none() {
+        queue.push(Task::Mark(s.span, false));
     }
 }
 
@@ -284,7 +311,7 @@ mod tests {
             Placed { by: 0, span: Span::new(4, 15), hull: Span::new(0, 16), parts: &swap },
             Placed { by: 1, span: Span::new(4, 9), hull: Span::new(4, 12), parts: &inner },
         ];
-        let (out, pieces) = render(src, &map, &mut splices);
+        let Rendered { text: out, pieces, .. } = render(src, &map, &mut splices);
         assert_eq!(out, "old(2, deep(1))");
         assert_eq!(pieces.iter().map(|p| p.len()).sum::<usize>(), out.len());
     }
@@ -295,9 +322,10 @@ mod tests {
         let map = PieceMap::new(Piece::whole(src));
         let first = text("gamma");
         let span = Span::new(6, 10);
-        let (out, pieces) =
+        let Rendered { text: out, pieces, replaced } =
             render(src, &map, &mut [Placed { by: 7, span, hull: span, parts: &first }]);
         assert_eq!(out, "alpha gamma");
+        assert_eq!(replaced, [(span, 5)]);
         let map = PieceMap::new(pieces);
         assert_eq!(map.writers(Span::new(0, 11)), vec![7]);
         assert_eq!(map.writers(Span::new(0, 6)), Vec::<u32>::new());
@@ -323,7 +351,7 @@ mod tests {
                 Placed { by: i as u32, span, hull: span, parts: p }
             })
             .collect();
-        let (out, _) = render(&src, &map, &mut splices);
+        let out = render(&src, &map, &mut splices).text;
         assert_eq!(out, format!("{}x{}", "[".repeat(depth), "]".repeat(depth)));
     }
 }

@@ -325,7 +325,7 @@ const NAMES: Names = Names {
         bind_child("inferred_parameters", "identifier", Space::Value, Reach::Scope),
     ],
     member_scopes: &["class_body", "interface_body", "enum_body", "annotation_type_body"],
-    type_keywords: &["class", "interface", "enum", "record"],
+    type_keywords: &["class", "interface", "enum", "record", "package"],
     call: ("method_invocation", "object", "name"),
     member: ("field_access", "object", "field"),
     receivers: &[

@@ -34,7 +34,7 @@ pub(super) fn pattern(
     }
     let slots = slot_defs(&template);
     let defs: Vec<NameDef> =
-        names.iter().map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone() }).collect();
+        names.iter().map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone(), also: Vec::new() }).collect();
     let mut compiler = Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
     let mut readings: Vec<Reading> = Vec::new();
     for (i, c) in language.contexts.iter().enumerate() {
@@ -417,11 +417,11 @@ impl Build<'_, '_> {
         match (by_field(receiver).map(|r| &r.what), &member.what) {
             (Some(What::Name(ix, ..)), What::Leaf(word, token)) => {
                 let symbol = format!("{}{}{word}", self.compiler.names[*ix].symbol, names.separator);
-                Some(MemberSymbol { symbol, name_token: *token })
+                Some(MemberSymbol { symbol, also: Vec::new(), name_token: *token })
             }
             (None, What::Name(ix, token, _)) => {
                 debug_assert!(*token >= first_token);
-                Some(MemberSymbol { symbol: self.compiler.names[*ix].symbol.clone(), name_token: *token })
+                Some(MemberSymbol { symbol: self.compiler.names[*ix].symbol.clone(), also: Vec::new(), name_token: *token })
             }
             _ => None,
         }

@@ -287,15 +287,21 @@ impl<'p, 't> Matcher<'p, 't> {
 
     fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
         let Some(path) = path_words(self.language(), node, self.text) else { return false };
-        let symbol = &self.pattern.names[ix].symbol;
-        let Some(fact) = self.resolver.means(&path, space, node.start_byte() as u32, symbol) else {
+        let def = &self.pattern.names[ix];
+        let Some((fact, symbol)) = self.any_spelling(&path, space, node.start_byte() as u32, &def.symbol, &def.also) else {
             return false;
         };
-        let full = path.len() > 1 && path.join(self.language().names.separator) == *symbol;
+        let full = path.len() > 1 && path.join(self.language().names.separator) == symbol;
         self.state.facts.push(fact);
-        self.state.names.push(NameUse { symbol: symbol.clone(), span: span(node), full });
+        self.state.names.push(NameUse { symbol, span: span(node), full });
         self.state.tokens[token] = Some(span(node));
         true
+    }
+
+    /// Does the path mean a symbol under any of its names? Gives the fact and the name that fits.
+    fn any_spelling(&self, path: &[&str], space: Space, at: u32, symbol: &str, also: &[String]) -> Option<(Fact, String)> {
+        let all = std::iter::once(symbol).chain(also.iter().map(String::as_str));
+        all.into_iter().find_map(|s| Some((self.resolver.means(path, space, at, s)?, s.to_owned())))
     }
 
     /// `Type.member` where the code says `member`, or the other way round.
@@ -306,8 +312,8 @@ impl<'p, 't> Matcher<'p, 't> {
         let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
         if p.kind == names.member.0 && is_word {
             let word = span(node).of(self.text);
-            let Some(fact) = self.resolver.means(&[word], Space::Value, at, &member.symbol) else { return false };
-            return self.found(fact, &member.symbol, member.name_token, span(node), false);
+            let Some((fact, symbol)) = self.any_spelling(&[word], Space::Value, at, &member.symbol, &member.also) else { return false };
+            return self.found(fact, &symbol, member.name_token, span(node), false);
         }
         if p.kind != names.call.0 || node.kind() != names.call.0 {
             return false;
@@ -323,9 +329,9 @@ impl<'p, 't> Matcher<'p, 't> {
                 (path, Space::Value, span(r).hull(span(called)))
             }
         };
-        let Some(fact) = self.resolver.means(&path, space, at, &member.symbol) else { return false };
-        let full = path.join(names.separator) == member.symbol;
-        self.found(fact, &member.symbol, member.name_token, place, full);
+        let Some((fact, symbol)) = self.any_spelling(&path, space, at, &member.symbol, &member.also) else { return false };
+        let full = path.join(names.separator) == symbol;
+        self.found(fact, &symbol, member.name_token, place, full);
         let callee = |f: Option<&str>| f == Some(receiver) || f == Some(name);
         let rest: Vec<&PNode> =
             inner.children.iter().filter(|c| !callee(c.field) && !matches!(&c.what, What::Leaf(t, _) if t == names.separator)).collect();

@@ -13,6 +13,7 @@ pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written, delete_splice};
 
 use crate::language::{Language, Space};
+use crate::names::Spellings;
 use crate::template::Repeat;
 
 /// The words for `form`.
@@ -58,6 +59,8 @@ pub(crate) struct SlotDef {
 pub(crate) struct NameDef {
     pub(crate) word: String,
     pub(crate) symbol: String,
+    /// Other names of the same symbol, from renames of the run.
+    pub(crate) also: Vec<String>,
 }
 
 /// One way to read a pattern.
@@ -102,6 +105,8 @@ pub(crate) struct Inner {
 #[derive(Debug)]
 pub(crate) struct MemberSymbol {
     pub(crate) symbol: String,
+    /// Other names of the same symbol, from renames of the run.
+    pub(crate) also: Vec<String>,
     /// Token of the member's name.
     pub(crate) name_token: usize,
 }
@@ -167,13 +172,41 @@ impl Pattern {
         }
     }
 
+    /// Makes the pattern find its symbols under their other names too.
+    pub fn spell(&mut self, spellings: &Spellings) {
+        for def in &mut self.names {
+            def.also = spellings.of(&def.symbol).split_off(1);
+        }
+        for reading in &mut self.readings {
+            reading.roots.iter_mut().for_each(|n| spell(n, spellings));
+        }
+    }
+
     /// What the contexts of the readings are called, in order.
     pub fn readings(&self) -> Vec<&'static str> {
         self.readings.iter().map(|r| self.language.contexts[r.context].name).collect()
     }
 
+    /// Sets of words, one of which a file must hold whole to match, in whatever reading and spelling.
+    pub fn needs(&self) -> Vec<Vec<String>> {
+        let mut sets = vec![self.literals()];
+        let last = |s: &String| s.rsplit(['.', ':']).next().unwrap_or(s).to_owned();
+        for def in self.names.iter().filter(|d| !d.also.is_empty()) {
+            let own = last(&def.symbol);
+            let others: Vec<String> = def.also.iter().map(last).filter(|o| *o != own).collect();
+            let more: Vec<Vec<String>> = others
+                .iter()
+                .flat_map(|o| sets.iter().map(|s| s.iter().map(|w| if *w == own { o.clone() } else { w.clone() }).collect()).collect::<Vec<_>>())
+                .collect();
+            sets.extend(more);
+        }
+        sets.sort();
+        sets.dedup();
+        sets
+    }
+
     /// The words and literals that a file must hold to match, whatever the reading.
-    pub fn literals(&self) -> Vec<String> {
+    fn literals(&self) -> Vec<String> {
         let mut sets = self.readings.iter().map(|r| {
             r.tokens.iter().filter_map(|t| literal(&t.key)).collect::<std::collections::BTreeSet<String>>()
         });
@@ -191,9 +224,14 @@ impl Pattern {
         self.readings.iter().any(|r| r.roots.iter().any(|n| types(n.kind)))
     }
 
-    /// True if nothing in the pattern can be looked for: it is slots and punctuation only.
-    pub fn is_bare(&self) -> bool {
-        self.literals().is_empty()
+}
+
+fn spell(node: &mut PNode, spellings: &Spellings) {
+    if let What::Inner(inner) = &mut node.what {
+        if let Some(member) = &mut inner.symbol {
+            member.also = spellings.of(&member.symbol).split_off(1);
+        }
+        inner.children.iter_mut().for_each(|c| spell(c, spellings));
     }
 }
 

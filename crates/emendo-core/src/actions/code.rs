@@ -1,0 +1,322 @@
+//! `code`: a pattern becomes another, or is deleted; with `choice`, the reviewer picks among several.
+
+use std::collections::HashSet;
+
+use emendo_lang::{Certainty, Fact, ImportName, Language, Match, Pattern, Replacement, Written};
+use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
+use emendo_text::{Diagnostic, Digest, RelPath, Span};
+
+use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern, pattern_error};
+use crate::edit::{Alternative, Change, Draft, Found, NoteDraft};
+use crate::narrow::Needs;
+
+/// The kind.
+pub(super) static CODE: Code = Code;
+
+pub(super) struct Code;
+
+const IMPORTS: &[Key] = &[
+    Key::new("add", Shape::Symbols, "symbols to import"),
+    Key::new("drop", Shape::Symbols, "symbols whose import goes, if nothing uses it"),
+];
+
+const CHOICE: &[Key] = &[
+    Key::required("label", Shape::Text, "the word for it in review"),
+    Key::new("new", Shape::Pattern, "the code; without it the place stays"),
+    Key::new("why", Shape::Text, "when it is the right one"),
+];
+
+const KEYS: &[Key] = &[
+    Key::new("old", Shape::Pattern, "the code that is looked for"),
+    Key::new("new", Shape::Pattern, "the code that is written; empty deletes"),
+    Key::new("choice", Shape::Tables(CHOICE), "alternatives, one of which the reviewer picks"),
+    Key::new("imports", Shape::Table(IMPORTS), "imports that no pattern shows"),
+    Key::new("as", Shape::Text, "the one way to read the pattern: expression, statement, member, type, ..."),
+    Key::new("pairs", Shape::Pairs, "many old and new patterns"),
+    Key::new("table", Shape::Text, "many old and new patterns, from a CSV file of the recipe's folder"),
+    Key::later("value"),
+    Key::later("elsewhere"),
+    Key::later("gather"),
+    Key::later("rework"),
+    Key::later("follow"),
+    Key::later("once"),
+    Key::later("holding"),
+    Key::later("not_holding"),
+];
+
+impl ActionKind for Code {
+    fn name(&self) -> &'static str {
+        "code"
+    }
+    fn about(&self) -> &'static str {
+        "rewrites code that fits a pattern"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        true
+    }
+}
+
+impl Kind for Code {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        let language = language(action, cx)?;
+        let choices = action.table.tables("choice");
+        let rows = pairs(action, &cx.recipe.source, cx.out);
+        if rows.is_empty() {
+            cx.out.push(Diagnostic::error("this action says nothing to look for", action.span).help("write `old`, `pairs` or `table`"));
+            return None;
+        }
+        if action.table.get("new").is_none() && action.table.get("old").is_some() && choices.is_empty() {
+            let help = "write `new`, or `new = ''` to delete, or `[[step.code.choice]]`; to report only, use a `note`";
+            cx.out.push(Diagnostic::error("this action says nothing to write", action.span).help(help));
+            return None;
+        }
+        if action.table.get("new").is_some() && !choices.is_empty() {
+            cx.out.push(Diagnostic::error("`new` and `choice` exclude each other", action.span).help("move `new` into a `choice` of its own"));
+            return None;
+        }
+        let mut rules = Vec::new();
+        for row in &rows {
+            let Some(old) = pattern(language, &row.old, action, cx) else { continue };
+            let outcome = if !choices.is_empty() {
+                Outcome::Choice(choices.iter().filter_map(|(t, _)| option(&old, t, action, cx)).collect())
+            } else if let Some(new) = &row.new {
+                match replacement(&old, new, action, cx) {
+                    Some(r) => Outcome::Write(Box::new(r)),
+                    None => continue,
+                }
+            } else if let Some(advice) = &row.advice {
+                Outcome::Note(advice.clone())
+            } else {
+                Outcome::Write(Box::new(replacement(&old, &Text::derived(String::new(), row.old.span), action, cx)?))
+            };
+            warn_readings(&old, &outcome, row, action, cx);
+            rules.push(Rule { digest: action_digest("code", &row.old.text), old, outcome });
+        }
+        let list = |key: &str| {
+            let texts = action.table.table("imports").map(|t| t.texts(key)).unwrap_or_default();
+            texts.into_iter().map(|t| t.text.clone()).collect::<Vec<_>>()
+        };
+        let needs = Needs::of(rules.iter().flat_map(|r| r.old.needs()));
+        let symbols = action.scope.names.values().map(|n| n.symbol.clone()).collect();
+        Some(Box::new(CodeRunner {
+            language,
+            covers: Box::new(covers_code(action, language)),
+            rules,
+            add: list("add"),
+            drop: list("drop"),
+            needs,
+            symbols,
+        }))
+    }
+}
+
+/// Several readings are no error; where they could write different text, the author should know.
+fn warn_readings(old: &Pattern, outcome: &Outcome, row: &emendo_recipe::Pair, action: &Action, cx: &mut CompileCx<'_>) {
+    let mut readings = old.readings();
+    readings.dedup();
+    let writes = matches!(outcome, Outcome::Write(_) | Outcome::Choice(_));
+    // A statement and a member of the same text are told apart by where they stand.
+    let unlike = readings.iter().any(|r| !matches!(*r, "statement" | "member" | "expression" | "type"));
+    if writes && readings.len() > 1 && unlike && action.table.get("as").is_none() {
+        let d = Diagnostic::warning(format!("this pattern reads in several ways: {}", readings.join(", ")), row.old.span);
+        cx.out.push(d.help(format!("`as = \"{}\"` keeps one of them", readings[0])));
+    }
+}
+
+fn replacement(old: &Pattern, new: &Text, action: &Action, cx: &mut CompileCx<'_>) -> Option<Replacement> {
+    match Replacement::compile(old, &new.text, &super::names(action, cx), &groups(action)) {
+        Ok(r) => Some(r),
+        Err(e) => {
+            cx.out.push(pattern_error(&e, new));
+            None
+        }
+    }
+}
+
+fn option(old: &Pattern, t: &Table, action: &Action, cx: &mut CompileCx<'_>) -> Option<Choice> {
+    let text = |key: &str| t.text(key).map(|t| t.text.clone());
+    let replacement = match t.text("new") {
+        Some(new) => Some(replacement(old, new, action, cx)?),
+        None => None,
+    };
+    Some(Choice { label: text("label")?, why: text("why"), replacement })
+}
+
+struct CodeRunner {
+    language: &'static Language,
+    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    rules: Vec<Rule>,
+    add: Vec<String>,
+    drop: Vec<String>,
+    needs: Needs,
+    symbols: Vec<String>,
+}
+
+struct Rule {
+    digest: Digest,
+    old: Pattern,
+    outcome: Outcome,
+}
+
+enum Outcome {
+    Write(Box<Replacement>),
+    Choice(Vec<Choice>),
+    Note(String),
+}
+
+struct Choice {
+    label: String,
+    why: Option<String>,
+    replacement: Option<Replacement>,
+}
+
+impl Runner for CodeRunner {
+    fn kind(&self) -> &'static str {
+        "code"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        self.symbols.clone()
+    }
+    fn asks_declarations(&self) -> bool {
+        !self.symbols.is_empty()
+    }
+    fn changes_declarations(&self) -> bool {
+        self.rules.iter().any(|r| r.old.declares_types())
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let resolver = cx.resolver(code);
+        for (row, rule) in self.rules.iter().enumerate() {
+            let matches = rule.old.matches(&code.tree, cx.text, &resolver);
+            if matches.is_empty() {
+                continue;
+            }
+            let done = self.done(rule, cx, code);
+            let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
+            let mut at: HashSet<(Span, String)> = HashSet::new();
+            for m in matches {
+                let resolved = m.names.iter().any(|n| !n.symbol.is_empty());
+                if done.contains(&m.span) || (!resolved && !reaches) {
+                    continue;
+                }
+                let Some(draft) = self.draft(rule, (action, row), &m, cx, code, out) else { continue };
+                // Readings that give equal bytes merge; different bytes withhold the place.
+                let text = format!("{:?}{:?}", draft.change.splices, draft.alternatives.iter().map(|a| &a.change.splices).collect::<Vec<_>>());
+                let other = at.iter().any(|(s, t)| *s == m.span && *t != text);
+                if other {
+                    out.drafts.retain(|d| d.hull != m.span || d.action != (action, row));
+                    out.notes.push(NoteDraft {
+                        at: m.span,
+                        say: "the pattern reads in several ways here that would write different code; `as` in the recipe decides".into(),
+                    });
+                } else if at.insert((m.span, text)) {
+                    out.drafts.push(draft);
+                }
+            }
+        }
+    }
+}
+
+impl CodeRunner {
+    /// Places where the code already is what `new` says.
+    fn done(&self, rule: &Rule, cx: &FileCx<'_>, code: &crate::edit::Code) -> HashSet<Span> {
+        let news: Vec<&Pattern> = match &rule.outcome {
+            Outcome::Write(r) => r.pattern().into_iter().collect(),
+            Outcome::Choice(c) => c.iter().filter_map(|c| c.replacement.as_ref()?.pattern()).collect(),
+            Outcome::Note(_) => Vec::new(),
+        };
+        let resolver = cx.resolver(code);
+        news.iter().flat_map(|n| n.matches(&code.tree, cx.text, &resolver)).map(|m| m.span).collect()
+    }
+
+    fn draft(
+        &self,
+        rule: &Rule,
+        action: (usize, usize),
+        m: &Match,
+        cx: &FileCx<'_>,
+        code: &crate::edit::Code,
+        out: &mut Found,
+    ) -> Option<Draft> {
+        let mut draft = Draft {
+            action,
+            digest: rule.digest,
+            hull: m.span,
+            tokens: m.own_tokens(&rule.old).collect(),
+            change: Change::default(),
+            certainty: m.certainty(),
+            evidence: m.facts.clone(),
+            alternatives: Vec::new(),
+        };
+        if draft.evidence.is_empty() {
+            draft.evidence.push(Fact { says: Certainty::Unsure, text: "the pattern names nothing that could be resolved".into(), at: None });
+        }
+        let mut fail = |reason: String| out.notes.push(NoteDraft { at: m.span, say: reason });
+        match &rule.outcome {
+            Outcome::Note(advice) => {
+                fail(advice.clone());
+                return None;
+            }
+            Outcome::Write(replacement) => match self.write(replacement, rule, m, cx, code) {
+                Ok((change, facts)) => {
+                    draft.change = change;
+                    draft.evidence.extend(facts);
+                }
+                Err(reason) => {
+                    fail(reason);
+                    return None;
+                }
+            },
+            Outcome::Choice(choices) => {
+                for choice in choices {
+                    let written = match &choice.replacement {
+                        Some(r) => self.write(r, rule, m, cx, code),
+                        None => Ok((Change::default(), Vec::new())),
+                    };
+                    match written {
+                        Ok((change, facts)) => draft.alternatives.push(Alternative {
+                            label: choice.label.clone(),
+                            why: choice.why.clone(),
+                            change,
+                            facts,
+                        }),
+                        Err(reason) => fail(format!("`{}` cannot be written here: {reason}", choice.label)),
+                    }
+                }
+            }
+        }
+        draft.certainty = draft.evidence.iter().map(|e| e.says).min().unwrap_or(draft.certainty).min(draft.certainty);
+        (!draft.change.splices.is_empty() || !draft.alternatives.is_empty()).then_some(draft)
+    }
+
+    fn write(
+        &self,
+        replacement: &Replacement,
+        rule: &Rule,
+        m: &Match,
+        cx: &FileCx<'_>,
+        code: &crate::edit::Code,
+    ) -> Result<(Change, Vec<Fact>), String> {
+        let resolver = cx.resolver(code);
+        let Written { splices, facts, mut imports } =
+            replacement.write(&rule.old, m, &code.tree, cx.text, cx.line_end, &resolver).map_err(|e| e.0)?;
+        for symbol in &self.add {
+            let is_static = (self.language.names.imports_member)(symbol, emendo_lang::Space::Value);
+            imports.push(ImportName { is_static, path: symbol.clone(), wildcard: false });
+        }
+        Ok((Change { splices, imports, drop_imports: self.drop.clone() }, facts))
+    }
+}

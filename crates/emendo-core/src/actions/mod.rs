@@ -1,0 +1,222 @@
+//! The kinds of actions: one row and one file each, with keys, check, compile and run together.
+
+mod code;
+mod library;
+mod note;
+mod setting;
+mod symbol;
+mod values;
+
+pub(crate) use symbol::renames;
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use emendo_docs::Manifest;
+use emendo_lang::{Constraint, Language, Pattern, PatternError, ProjectTypes, Resolver, Spellings};
+use emendo_recipe::{Action, ActionKind, Recipe, Step, Text, Value};
+use emendo_text::{Diagnostic, Digest, RelPath};
+use regex::Regex;
+
+use crate::edit::{Code, Found};
+use crate::narrow::Needs;
+
+/// A kind of action that can be compiled.
+pub trait Kind: ActionKind {
+    /// Compiles an action. What is wrong goes to the context; `None` if nothing can run.
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>>;
+}
+
+/// All kinds that are built.
+pub const KINDS: &[&dyn Kind] = &[&code::CODE, &symbol::SYMBOL, &library::LIBRARY, &setting::SETTING, &note::NOTE];
+
+/// The kinds as the loader of recipes wants them.
+pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {
+    KINDS.iter().map(|k| *k as &dyn ActionKind).collect()
+}
+
+/// What an action may ask while it is compiled.
+pub struct CompileCx<'a> {
+    /// The recipe.
+    pub recipe: &'a Recipe,
+    /// The step.
+    pub step: &'a Step,
+    /// All renames of the recipe: symbols are known under both names.
+    pub spellings: &'a Spellings,
+    /// Renames of earlier steps, old and new.
+    pub renamed: &'a [(String, String)],
+    /// What is wrong.
+    pub out: &'a mut Vec<Diagnostic>,
+}
+
+/// A compiled action.
+pub trait Runner: Send + Sync {
+    /// The kind's word.
+    fn kind(&self) -> &'static str;
+    /// True if the action looks into files of this path.
+    fn covers(&self, path: &RelPath) -> bool;
+    /// The language whose tree it needs, if any.
+    fn language(&self) -> Option<&'static Language> {
+        None
+    }
+    /// What a file must hold.
+    fn needs(&self) -> &Needs;
+    /// Symbols that it names: where the library is.
+    fn symbols(&self) -> Vec<String> {
+        Vec::new()
+    }
+    /// True if it asks what other files declare.
+    fn asks_declarations(&self) -> bool {
+        false
+    }
+    /// True if it may change what other files see.
+    fn changes_declarations(&self) -> bool {
+        false
+    }
+    /// True if it reads all manifests of the project together.
+    fn reads_manifests(&self) -> bool {
+        false
+    }
+    /// A note that stands at the step itself.
+    fn step_note(&self) -> Option<String> {
+        None
+    }
+    /// Finds what it would do in one file.
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found);
+}
+
+/// What an action sees of one file, and what it may ask.
+pub struct FileCx<'a> {
+    /// The file.
+    pub path: &'a RelPath,
+    /// Its text before the step.
+    pub text: &'a str,
+    /// The line end that most lines have.
+    pub line_end: &'a str,
+    /// Its tree and facts, where it is code.
+    pub code: Option<&'a Code>,
+    /// What the project declares.
+    pub project: &'a ProjectTypes,
+    /// All manifests.
+    pub manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
+    /// The packages of the recipe's symbols.
+    pub packages: &'a [String],
+}
+
+impl FileCx<'_> {
+    /// The resolver for the file.
+    pub fn resolver<'a>(&'a self, code: &'a Code) -> Resolver<'a> {
+        Resolver { language: code.language, facts: &code.facts, project: self.project }
+    }
+}
+
+/// The language of an action, or a message.
+pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'static Language> {
+    let known = || emendo_lang::LANGUAGES.iter().map(|l| l.id).collect::<Vec<_>>().join(", ");
+    let Some(lang) = &action.scope.lang else {
+        let d = Diagnostic::error("no language is given for this action", action.span);
+        cx.out.push(d.help(format!("write `lang = \"...\"` in the action, its step or the recipe: {}", known())));
+        return None;
+    };
+    let found = emendo_lang::language(&lang.text);
+    if found.is_none() {
+        let d = Diagnostic::error(format!("the language `{}` is not built yet", lang.text), lang.span);
+        let d = d.help(format!("built so far: {}", known()));
+        if !cx.out.contains(&d) {
+            cx.out.push(d);
+        }
+    }
+    found
+}
+
+/// A message about a pattern, at its place in the recipe.
+pub(crate) fn pattern_error(e: &PatternError, text: &Text) -> Diagnostic {
+    Diagnostic::error(e.message.clone(), text.place(e.at)).help(e.help.clone())
+}
+
+/// The names of an action as they are called when its step begins.
+pub(crate) fn names(action: &Action, cx: &CompileCx<'_>) -> BTreeMap<String, String> {
+    action.scope.symbols().into_iter().map(|(word, symbol)| (word, current(cx.renamed, symbol))).collect()
+}
+
+/// A symbol after the renames of earlier steps.
+fn current(renamed: &[(String, String)], symbol: String) -> String {
+    renamed.iter().fold(symbol, |s, (old, new)| match s.strip_prefix(old.as_str()) {
+        Some(rest) if rest.is_empty() || rest.starts_with('.') => format!("{new}{rest}"),
+        _ => s,
+    })
+}
+
+/// Compiles a pattern with its slots and spellings.
+pub(crate) fn pattern(
+    language: &'static Language,
+    text: &Text,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<Pattern> {
+    let context = action.table.text("as").map(|t| t.text.as_str());
+    match Pattern::compile(language, &text.text, &names(action, cx), context) {
+        Ok(mut pattern) => {
+            constrain(&mut pattern, action, cx);
+            pattern.spell(cx.spellings);
+            Some(pattern)
+        }
+        Err(e) => {
+            cx.out.push(pattern_error(&e, text));
+            None
+        }
+    }
+}
+
+/// Sets what `slots` says. Slots that the pattern does not have are an error.
+fn constrain(pattern: &mut Pattern, action: &Action, cx: &mut CompileCx<'_>) {
+    let Some(slots) = action.table.table("slots") else { return };
+    for entry in &slots.entries {
+        if !pattern.slots().any(|s| s == entry.key) {
+            let known: Vec<&str> = pattern.slots().collect();
+            let help = if known.is_empty() { "the pattern has no slots".into() } else { format!("its slots: {}", known.join(", ")) };
+            cx.out.push(Diagnostic::error(format!("the pattern has no slot `{}`", entry.key), entry.key_span).help(help));
+            continue;
+        }
+        let Value::Table(t) = &entry.node.value else { continue };
+        let regex = |key: &str| t.text(key).and_then(|t| Regex::new(&t.text).ok());
+        let list = |key: &str| t.texts(key).into_iter().map(|t| t.text.clone()).collect::<Vec<_>>();
+        pattern.constrain(
+            &entry.key,
+            Constraint {
+                text: regex("text"),
+                not_text: regex("not_text"),
+                form: list("form"),
+                not_form: list("not_form"),
+                means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
+            },
+        );
+    }
+}
+
+/// Names of groups in `text` constraints: they are slots too.
+pub(crate) fn groups(action: &Action) -> Vec<String> {
+    let Some(slots) = action.table.table("slots") else { return Vec::new() };
+    let tables = slots.entries.iter().filter_map(|e| match &e.node.value {
+        Value::Table(t) => t.text("text"),
+        _ => None,
+    });
+    let regexes = tables.filter_map(|t| Regex::new(&t.text).ok());
+    regexes.flat_map(|r| r.capture_names().flatten().map(str::to_owned).collect::<Vec<_>>()).collect()
+}
+
+/// Identity of an action: its kind and what it looks for.
+pub(crate) fn action_digest(kind: &str, old: &str) -> Digest {
+    emendo_text::Hasher::new().part(kind).part(old).finish()
+}
+
+/// The files of a language that an action covers.
+pub(crate) fn covers_code(action: &Action, language: &Language) -> impl Fn(&RelPath) -> bool + use<> {
+    let scope = action.scope.clone();
+    let id = language.id;
+    // `files` with `lang` reads those files as that language, whatever their names.
+    move |path| {
+        let claims = || emendo_lang::language(id).is_some_and(|l| l.claims(path));
+        scope.covers(path) && (scope.files.is_some() || claims())
+    }
+}

@@ -1,0 +1,181 @@
+//! What the user decided: an append-only log, one line each, safe for several writers.
+
+use std::collections::HashMap;
+use std::io::Write;
+use std::path::Path;
+
+use emendo_text::{Digest, RelPath};
+use serde::{Deserialize, Serialize};
+
+use crate::edit::{Edit, StepKey};
+
+/// What was decided about an edit.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase", tag = "verdict")]
+pub enum Verdict {
+    /// To be written, as long as it says the same.
+    Accepted {
+        /// What was accepted.
+        seal: Digest,
+    },
+    /// Never to be written.
+    Rejected,
+    /// One of the alternatives is to be written.
+    Picked {
+        /// The alternative.
+        label: String,
+        /// What it wrote.
+        seal: Digest,
+    },
+    /// As if nothing had been decided.
+    Cleared,
+}
+
+/// One line of the log.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Decision {
+    /// The edit.
+    pub edit: Digest,
+    /// For finding a rejection again when the id has changed.
+    pub weak: Digest,
+    /// The step, for people who read the log.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// The file.
+    pub path: RelPath,
+    /// What was decided.
+    #[serde(flatten)]
+    pub verdict: Verdict,
+}
+
+impl Decision {
+    /// A decision about an edit.
+    pub fn about(edit: &Edit, verdict: Verdict) -> Self {
+        Self { edit: edit.id, weak: edit.weak, step: edit.step.clone(), path: edit.path.clone(), verdict }
+    }
+}
+
+/// How an edit stands, from the decisions.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Status {
+    /// Nothing is decided.
+    Undecided,
+    /// Accepted as it is; an alternative, where it is a choice.
+    Accepted(Option<String>),
+    /// Rejected.
+    Rejected,
+    /// Accepted once, but it says something else now.
+    Again,
+}
+
+/// All decisions of a project; the last one about an edit counts.
+#[derive(Clone, Debug, Default)]
+pub struct Decisions {
+    last: HashMap<Digest, Decision>,
+    rejected: HashMap<Digest, Vec<(Digest, RelPath)>>,
+}
+
+/// Why the log cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum DecisionError {
+    /// Reading or writing failed.
+    #[error("cannot use the log of decisions: {0}")]
+    Io(#[from] std::io::Error),
+    /// A line is not one of ours.
+    #[error("line {line} of the log of decisions cannot be read: {error}")]
+    Line {
+        /// The line, from 1.
+        line: usize,
+        /// What is wrong.
+        error: serde_json::Error,
+    },
+}
+
+impl Decisions {
+    /// Reads a log; a missing one is empty. An unfinished last line (a killed writer) is passed over.
+    ///
+    /// # Errors
+    /// If it cannot be read.
+    pub fn read(path: &Path) -> Result<Self, DecisionError> {
+        let text = match std::fs::read_to_string(path) {
+            Ok(text) => text,
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
+            Err(e) => return Err(e.into()),
+        };
+        let mut out = Self::default();
+        for (i, line) in text.split_inclusive('\n').enumerate() {
+            match serde_json::from_str::<Decision>(line.trim()) {
+                Ok(d) => out.add(d),
+                Err(_) if !line.ends_with('\n') || line.trim().is_empty() => {}
+                Err(error) => return Err(DecisionError::Line { line: i + 1, error }),
+            }
+        }
+        Ok(out)
+    }
+
+    /// Adds a decision.
+    pub fn add(&mut self, d: Decision) {
+        let list = self.rejected.entry(d.weak).or_default();
+        list.retain(|(id, _)| *id != d.edit);
+        if d.verdict == Verdict::Rejected {
+            list.push((d.edit, d.path.clone()));
+        }
+        self.last.insert(d.edit, d);
+    }
+
+    /// Appends decisions to a log, each as one write.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn append(path: &Path, decisions: &[Decision]) -> Result<(), DecisionError> {
+        let mut file = std::fs::OpenOptions::new().create(true).append(true).open(path)?;
+        let mut text = String::new();
+        for d in decisions {
+            let line = serde_json::to_string(d).map_err(std::io::Error::other)?;
+            text.push_str(&line);
+            text.push('\n');
+        }
+        file.write_all(text.as_bytes())?;
+        file.sync_data()?;
+        Ok(())
+    }
+
+    /// How an edit stands.
+    pub fn status(&self, edit: &Edit) -> Status {
+        let seals: Vec<(String, Digest)> = edit.options.iter().map(|o| (o.label.clone(), o.seal)).collect();
+        self.status_of(edit.id, edit.seal, &seals)
+    }
+
+    /// How an edit stands, by its id, its seal and the seals of its alternatives.
+    pub fn status_of(&self, id: Digest, seal: Digest, options: &[(String, Digest)]) -> Status {
+        match self.last.get(&id).map(|d| &d.verdict) {
+            None | Some(Verdict::Cleared) => Status::Undecided,
+            Some(Verdict::Rejected) => Status::Rejected,
+            Some(Verdict::Accepted { seal: accepted }) if options.is_empty() && *accepted == seal => Status::Accepted(None),
+            Some(Verdict::Picked { label, seal }) if options.iter().any(|(l, s)| l == label && s == seal) => {
+                Status::Accepted(Some(label.clone()))
+            }
+            Some(_) => Status::Again,
+        }
+    }
+
+    /// True if nothing at all is said about an id.
+    pub fn silent(&self, id: Digest) -> bool {
+        matches!(self.last.get(&id).map(|d| &d.verdict), None | Some(Verdict::Cleared))
+    }
+
+    /// A rejection of the same tokens by the same action whose id is not among `here`: the place was moved or renamed.
+    pub fn weakly_rejected(&self, weak: Digest, path: &RelPath, here: &[Digest], exists: impl Fn(&RelPath) -> bool) -> bool {
+        self.rejected.get(&weak).is_some_and(|list| {
+            list.iter().any(|(id, was)| (was == path && !here.contains(id)) || (was != path && !exists(was)))
+        })
+    }
+
+    /// Decisions that match none of these edits.
+    pub fn stale<'a>(&'a self, edits: &std::collections::HashSet<Digest>) -> Vec<&'a Decision> {
+        let mut out: Vec<&Decision> =
+            self.last.values().filter(|d| d.verdict != Verdict::Cleared && !edits.contains(&d.edit)).collect();
+        out.sort_by(|a, b| (&a.path, a.edit).cmp(&(&b.path, b.edit)));
+        out
+    }
+}

@@ -1,0 +1,197 @@
+//! What a step finds in a file, and the edits that come of it.
+
+use emendo_lang::{Certainty, Fact, FileFacts, ImportName, Splice, Tree};
+use emendo_text::{Digest, RelPath, Span};
+use serde::{Deserialize, Serialize};
+
+/// A step of a recipe, by their lasting words.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct StepKey {
+    /// The recipe's id.
+    pub recipe: String,
+    /// The step's id.
+    pub step: String,
+}
+
+impl std::fmt::Display for StepKey {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}/{}", self.recipe, self.step)
+    }
+}
+
+/// A change that an action would make, in coordinates of its step's input text.
+#[derive(Clone, Debug)]
+pub struct Draft {
+    /// Which action of the step, and which of its pairs.
+    pub action: (usize, usize),
+    /// Identity of the action's kind and `old`.
+    pub digest: Digest,
+    /// The whole place.
+    pub hull: Span,
+    /// The tokens that the pattern itself names.
+    pub tokens: Vec<Span>,
+    /// The change; empty for a choice that nobody has made.
+    pub change: Change,
+    /// How sure it is.
+    pub certainty: Certainty,
+    /// Why.
+    pub evidence: Vec<Fact>,
+    /// Alternatives of a choice.
+    pub alternatives: Vec<Alternative>,
+}
+
+/// Splices with the imports that they need.
+#[derive(Clone, Debug, Default)]
+pub struct Change {
+    /// The splices, in order.
+    pub splices: Vec<Splice>,
+    /// Imports that the written names need.
+    pub imports: Vec<ImportName>,
+    /// Symbols whose imports go, even unused.
+    pub drop_imports: Vec<String>,
+}
+
+/// One way to write a place.
+#[derive(Clone, Debug)]
+pub struct Alternative {
+    /// Its word.
+    pub label: String,
+    /// When it is the right one.
+    pub why: Option<String>,
+    /// The change; empty leaves the place.
+    pub change: Change,
+    /// What lowers the certainty.
+    pub facts: Vec<Fact>,
+}
+
+/// A place that a person must look at.
+#[derive(Clone, Debug)]
+pub struct NoteDraft {
+    /// The place in the step's input text.
+    pub at: Span,
+    /// What to say.
+    pub say: String,
+}
+
+/// All that a step finds in one file. It depends on the text and the answers only, never on decisions.
+#[derive(Default)]
+pub struct Found {
+    /// Changes, by action and place.
+    pub drafts: Vec<Draft>,
+    /// Notes.
+    pub notes: Vec<NoteDraft>,
+    /// The parsed text and its facts, where the file is code.
+    pub code: Option<Code>,
+}
+
+/// A parsed file.
+pub struct Code {
+    /// Its language.
+    pub language: &'static emendo_lang::Language,
+    /// The tree.
+    pub tree: Tree,
+    /// The facts.
+    pub facts: FileFacts,
+}
+
+/// One piece of evidence, as it is shown.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Evidence {
+    /// How sure this fact leaves the place.
+    pub says: Certainty,
+    /// The fact, in plain words.
+    pub text: String,
+}
+
+/// One way to write a place, as it is shown.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Option_ {
+    /// Its word, for `choose`.
+    pub label: String,
+    /// When it is the right one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub why: Option<String>,
+    /// The place as it would read.
+    pub after: String,
+    /// Its seal.
+    pub seal: Digest,
+}
+
+/// Where an edit stands in its run.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase", tag = "standing", content = "because")]
+pub enum Standing {
+    /// In the text of this run.
+    In,
+    /// Left out: rejected, or a choice that nobody has made.
+    Out,
+    /// Held back, with the reason.
+    Withheld(String),
+}
+
+/// A proposed change at one place, of one step.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Edit {
+    /// Its lasting id.
+    pub id: Digest,
+    /// Its step.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// The kind of its action.
+    pub action: String,
+    /// The file.
+    pub path: RelPath,
+    /// The line in the original file, from 1.
+    pub line: u32,
+    /// How sure it is that the place is what the recipe means.
+    pub certainty: Certainty,
+    /// Why.
+    pub evidence: Vec<Evidence>,
+    /// What behaves differently although it compiles.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub caution: Option<String>,
+    /// The place as it reads before the step.
+    pub before: String,
+    /// The place as it reads after the edit; the same as before for a choice that nobody has made.
+    pub after: String,
+    /// What an acceptance stands for.
+    pub seal: Digest,
+    /// Edits that look alike have the same shape.
+    pub shape: Digest,
+    /// Edits of earlier steps that wrote what this one changes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parents: Vec<Digest>,
+    /// Alternatives of a choice.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub options: Vec<Option_>,
+    /// For finding a rejection again when the id has changed.
+    pub weak: Digest,
+    /// Another edit of the step holds this one back.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub behind: Option<Digest>,
+    /// In, out or withheld.
+    #[serde(flatten)]
+    pub standing: Standing,
+    /// An import that follows from the other edits of the step: nobody decides it alone.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub derived: bool,
+}
+
+/// A place that a person must look at; no edit.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Note {
+    /// The step that says it.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// The file; none where the note stands at the step.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub path: Option<RelPath>,
+    /// The line in the original file, from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line: Option<u32>,
+    /// The line's text.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub source: String,
+    /// What to say.
+    pub say: String,
+}

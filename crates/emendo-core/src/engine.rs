@@ -1,0 +1,292 @@
+//! Runs a plan over a project: narrow, answer, and file by file through the stages.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use emendo_docs::{Manifest, ecosystem_of};
+use emendo_lang::{FileFacts, ProjectTypes, Tree, language_of};
+use emendo_text::{Digest, RelPath, Text};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::decisions::Decisions;
+use crate::edit::Note;
+use crate::plan::Plan;
+use crate::project::Project;
+use crate::run_file::{Env, FileResult, FileRun};
+use crate::walk::{Skipped, Skips, is_generated, walk};
+
+/// What counts as in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Mode {
+    /// Propose and review: undecided edits are in.
+    View,
+    /// Apply: accepted edits only.
+    Write,
+}
+
+/// What other files answer.
+#[derive(Default)]
+pub struct Answers {
+    /// The types that the project declares, of those that the plan asks about.
+    pub types: ProjectTypes,
+    /// All manifests.
+    pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
+}
+
+/// Takes what a run finds, file by file in order of path.
+pub trait Sink {
+    /// A file with edits or notes.
+    ///
+    /// # Errors
+    /// Whatever stops the run.
+    fn file(&mut self, file: FileResult) -> std::io::Result<()>;
+    /// How far the run is: files done, files in all.
+    fn progress(&mut self, _done: u64, _all: u64) {}
+}
+
+/// What a run counted.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Counts {
+    /// Files that were looked at.
+    pub files: u64,
+    /// Files that a step looked into.
+    pub candidates: u64,
+    /// What was passed over.
+    pub skipped: Skips,
+    /// Candidates with syntax errors; they are handled where they are sound.
+    pub with_errors: u64,
+}
+
+/// A run over a project.
+pub struct Engine<'a> {
+    /// The project.
+    pub project: &'a Project,
+    /// The plan.
+    pub plan: &'a Plan,
+    /// The decisions.
+    pub decisions: &'a Decisions,
+    /// View or write.
+    pub mode: Mode,
+    /// Kinds of files that are not passed over.
+    pub with: &'a [Skipped],
+    /// Only these files are run; all are asked.
+    pub only: Option<&'a HashSet<RelPath>>,
+}
+
+/// Files that are read for a chunk of results at a time.
+const CHUNK: usize = 256;
+/// Larger files are passed over.
+const MAX_FILE: u64 = 64 << 20;
+
+/// A file that a step may look into.
+struct Candidate {
+    path: RelPath,
+    size: u64,
+}
+
+/// What one look at a file told.
+struct Looked {
+    candidate: Option<Candidate>,
+    types: Vec<(String, Vec<String>)>,
+    manifest: Option<Arc<Manifest>>,
+    skipped: Option<Skipped>,
+}
+
+impl Engine<'_> {
+    /// Runs all steps over all files. Results come in order of path.
+    ///
+    /// # Errors
+    /// What the sink gives.
+    pub fn run(&self, sink: &mut dyn Sink) -> std::io::Result<(Counts, Vec<Note>)> {
+        let walked = walk(self.project, self.with);
+        let mut counts = Counts { files: walked.files.len() as u64, skipped: walked.skipped, ..Counts::default() };
+        let files: Vec<RelPath> = walked.files.into_iter().filter(|p| self.covered(p)).collect();
+        let looked: Vec<Looked> = files.into_par_iter().filter_map(|p| self.look(p)).collect();
+        let mut answers = Answers::default();
+        let mut candidates = Vec::new();
+        for l in looked {
+            if let Some(why) = l.skipped {
+                *counts.skipped.entry(why).or_default() += 1;
+            }
+            for (package, names) in l.types {
+                names.iter().for_each(|n| answers.types.add(&package, n));
+            }
+            if let (Some(m), Some(c)) = (l.manifest, &l.candidate) {
+                answers.manifests.insert(c.path.clone(), m);
+            }
+            candidates.extend(l.candidate);
+        }
+        counts.candidates = candidates.len() as u64;
+        let errors = AtomicU64::new(0);
+        self.stages(candidates, answers, sink, &errors)?;
+        counts.with_errors = errors.into_inner();
+        let notes = self.plan.steps.iter().flat_map(|s| {
+            let say = s.runners.iter().filter_map(|r| r.step_note());
+            say.map(|say| Note { step: s.info.key.clone(), path: None, line: None, source: String::new(), say })
+        });
+        Ok((counts, notes.collect()))
+    }
+
+    fn covered(&self, path: &RelPath) -> bool {
+        self.plan.steps.iter().flat_map(|s| &s.runners).any(|r| r.covers(path))
+    }
+
+    /// Reads a file once: is it a candidate, and what does it declare?
+    fn look(&self, path: RelPath) -> Option<Looked> {
+        let mut out = Looked { candidate: None, types: Vec::new(), manifest: None, skipped: None };
+        let full = self.project.path(&path);
+        let size = std::fs::metadata(&full).map(|m| m.len()).unwrap_or(0);
+        if size > MAX_FILE {
+            out.skipped = Some(Skipped::Large);
+            return Some(out);
+        }
+        let Ok(bytes) = std::fs::read(&full) else {
+            out.skipped = Some(Skipped::Unreadable);
+            return Some(out);
+        };
+        if !self.plan.narrow.may_matter(&bytes) {
+            return None;
+        }
+        let present = self.plan.narrow.present(&bytes);
+        let steps = || self.plan.steps.iter().flat_map(|s| &s.runners);
+        let wanted = steps().any(|r| r.covers(&path) && r.needs().met(&present));
+        if !wanted && !present.declares {
+            return None;
+        }
+        let Ok(text) = Text::decode(&bytes) else {
+            out.skipped = Some(Skipped::Encoding);
+            return Some(out);
+        };
+        if is_generated(&bytes) && !self.with.contains(&Skipped::Generated) {
+            out.skipped = Some(Skipped::Generated);
+            return Some(out);
+        }
+        if present.declares && let Some(language) = language_of(&path) {
+            let tree = Tree::parse(language, text.as_str());
+            let facts = FileFacts::read(language, &tree, text.as_str());
+            out.types.push((facts.package.clone(), facts.top_types().map(str::to_owned).collect()));
+        }
+        if self.plan.reads_manifests()
+            && let Some(e) = ecosystem_of(&path)
+        {
+            out.manifest = (e.read)(text.as_str()).ok().map(Arc::new);
+        }
+        out.candidate = wanted.then_some(Candidate { path, size });
+        Some(out)
+    }
+
+    fn stages(
+        &self,
+        candidates: Vec<Candidate>,
+        mut answers: Answers,
+        sink: &mut dyn Sink,
+        errors: &AtomicU64,
+    ) -> std::io::Result<()> {
+        let exists = |p: &RelPath| self.project.path(p).exists();
+        let files: Vec<Candidate> =
+            candidates.into_iter().filter(|c| self.only.is_none_or(|o| o.contains(&c.path))).collect();
+        let all = files.len() as u64;
+        let stages = &self.plan.stages;
+        let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
+        for (n, stage) in stages.iter().enumerate() {
+            let last = n + 1 == stages.len();
+            let mut done = 0;
+            for chunk in chunks(&files) {
+                let env = Env { plan: self.plan, decisions: self.decisions, mode: self.mode, answers: &answers, exists: &exists };
+                let starts: Vec<(RelPath, Option<FileRun>)> =
+                    chunk.iter().map(|c| (c.path.clone(), kept.remove(&c.path))).collect();
+                let runs: Vec<FileRun> = starts
+                    .into_par_iter()
+                    .filter_map(|(path, run)| {
+                        let fresh = run.is_none();
+                        let mut run = run.or_else(|| self.open(path))?;
+                        for step in &self.plan.steps[stage.clone()] {
+                            run.step(step, &env);
+                        }
+                        if fresh && run.has_errors() {
+                            errors.fetch_add(1, Ordering::Relaxed);
+                        }
+                        run.rest();
+                        run.matters().then_some(run)
+                    })
+                    .collect();
+                for run in runs {
+                    if last {
+                        sink.file(run.finish())?;
+                    } else {
+                        kept.insert(run.path.clone(), run);
+                    }
+                }
+                done += chunk.len() as u64;
+                sink.progress(done, all);
+            }
+            if !last {
+                self.update(&mut answers, &kept);
+            }
+        }
+        Ok(())
+    }
+
+    fn open(&self, path: RelPath) -> Option<FileRun> {
+        let bytes = std::fs::read(self.project.path(&path)).ok()?;
+        let text = Text::decode(&bytes).ok()?;
+        Some(FileRun::new(path, text, Digest::of(&bytes)))
+    }
+
+    /// Reads again what the files of a stage say to others.
+    fn update(&self, answers: &mut Answers, kept: &HashMap<RelPath, FileRun>) {
+        for (path, run) in kept {
+            if let Some(e) = ecosystem_of(path).filter(|_| self.plan.reads_manifests()) {
+                match (e.read)(&run.text) {
+                    Ok(m) => drop(answers.manifests.insert(path.clone(), Arc::new(m))),
+                    Err(_) => drop(answers.manifests.remove(path)),
+                }
+            }
+            if let Some(language) = language_of(path) {
+                let tree = Tree::parse(language, &run.text);
+                let facts = FileFacts::read(language, &tree, &run.text);
+                facts.top_types().for_each(|t| answers.types.add(&facts.package, t));
+            }
+        }
+    }
+}
+
+/// Chunks of files; one that is over a megabyte goes alone, since its tree is many times larger.
+fn chunks(files: &[Candidate]) -> impl Iterator<Item = &[Candidate]> {
+    let mut rest = files;
+    std::iter::from_fn(move || {
+        if rest.is_empty() {
+            return None;
+        }
+        let large = |c: &Candidate| c.size > 1 << 20;
+        let n = if large(&rest[0]) {
+            1
+        } else {
+            rest.iter().take(CHUNK).take_while(|c| !large(c)).count()
+        };
+        let (head, tail) = rest.split_at(n);
+        rest = tail;
+        Some(head)
+    })
+}
+
+/// Runs a plan over one text that lies nowhere: for examples.
+pub fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
+    let decisions = Decisions::default();
+    let answers = Answers {
+        manifests: ecosystem_of(path)
+            .and_then(|e| (e.read)(text).ok())
+            .map(|m| BTreeMap::from([(path.clone(), Arc::new(m))]))
+            .unwrap_or_default(),
+        ..Answers::default()
+    };
+    let exists = |_: &RelPath| true;
+    let env = Env { plan, decisions: &decisions, mode: Mode::View, answers: &answers, exists: &exists };
+    let mut run = FileRun::new(path.clone(), Text::new(text), Digest::of(text.as_bytes()));
+    for step in &plan.steps {
+        run.step(step, &env);
+    }
+    run.finish()
+}

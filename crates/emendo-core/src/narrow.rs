@@ -1,0 +1,139 @@
+//! Which files can a step touch? Decided by the words in them, before anything is parsed.
+
+use std::collections::{HashMap, HashSet};
+
+use aho_corasick::{AhoCorasick, MatchKind};
+
+/// Sets of words: a text is a candidate if it holds all words of any set. No sets: nothing is one; an empty set: everything is.
+#[derive(Clone, Debug, Default)]
+pub struct Needs(pub Vec<Vec<String>>);
+
+impl Needs {
+    /// Needs from spellings of any kind: they are cut into words.
+    pub fn of(sets: impl IntoIterator<Item = Vec<String>>) -> Self {
+        let words = |set: Vec<String>| {
+            let mut out: Vec<String> = set.iter().flat_map(|s| words(s.as_bytes()).map(lossy).collect::<Vec<_>>()).collect();
+            out.sort();
+            out.dedup();
+            out
+        };
+        Self(sets.into_iter().map(words).collect())
+    }
+
+    /// True if a text that holds these words is a candidate.
+    pub fn met(&self, present: &Present<'_>) -> bool {
+        self.0.iter().any(|set| set.iter().all(|w| present.holds(w)))
+    }
+}
+
+fn lossy(w: &[u8]) -> String {
+    String::from_utf8_lossy(w).into_owned()
+}
+
+/// The words of some bytes: runs of letters, digits, `_`, `$` and anything beyond ASCII.
+fn words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
+    bytes.split(|b| !WORD[*b as usize]).filter(|w| !w.is_empty())
+}
+
+const WORD: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut i = 0;
+    while i < 256 {
+        let b = i as u8;
+        table[i] = b.is_ascii_alphanumeric() || b == b'_' || b == b'$' || b >= 0x80;
+        i += 1;
+    }
+    table
+};
+
+/// All words that any step of a run asks for, compiled for one look at each file.
+pub struct Narrow {
+    ids: HashMap<Vec<u8>, u32>,
+    /// One word of each set; a text without any of them is no candidate for anything.
+    keys: Option<AhoCorasick>,
+    everything: bool,
+    declared: HashSet<u32>,
+    keywords: HashSet<&'static [u8]>,
+}
+
+/// The asked words that a text holds.
+pub struct Present<'n> {
+    narrow: &'n Narrow,
+    bits: Vec<u64>,
+    /// The text seems to declare one of the types that the run asks for.
+    pub declares: bool,
+}
+
+impl Narrow {
+    /// Compiles needs. `types` are names whose declaration in the project matters, `keywords` the words before one.
+    pub fn new<'a>(
+        needs: impl IntoIterator<Item = &'a Needs>,
+        types: impl IntoIterator<Item = String>,
+        keywords: impl IntoIterator<Item = &'static str>,
+    ) -> Self {
+        let mut ids: HashMap<Vec<u8>, u32> = HashMap::new();
+        let mut id = |w: &str| {
+            let next = ids.len() as u32;
+            *ids.entry(w.as_bytes().to_vec()).or_insert(next)
+        };
+        let mut keys: HashSet<String> = HashSet::new();
+        let mut everything = false;
+        for set in needs.into_iter().flat_map(|n| &n.0) {
+            set.iter().for_each(|w| drop(id(w)));
+            match set.iter().max_by_key(|w| w.len()) {
+                Some(longest) => drop(keys.insert(longest.clone())),
+                None => everything = true,
+            }
+        }
+        let mut declared = HashSet::new();
+        for name in types {
+            declared.insert(id(&name));
+            keys.insert(name);
+        }
+        let mut keys: Vec<String> = keys.into_iter().collect();
+        keys.sort();
+        let keys = AhoCorasick::builder().match_kind(MatchKind::LeftmostFirst).build(&keys).ok();
+        Self { ids, keys, everything, declared, keywords: keywords.into_iter().map(str::as_bytes).collect() }
+    }
+
+    /// A quick look: false if the text cannot be a candidate for anything.
+    pub fn may_matter(&self, bytes: &[u8]) -> bool {
+        self.everything || self.keys.as_ref().is_none_or(|k| k.is_match(bytes))
+    }
+
+    /// The asked words in a text, in one pass over it.
+    pub fn present(&self, bytes: &[u8]) -> Present<'_> {
+        let mut bits = vec![0u64; self.ids.len().div_ceil(64)];
+        let mut declares = false;
+        let mut before: &[u8] = b"";
+        for word in words(bytes) {
+            if let Some(id) = self.ids.get(word) {
+                bits[*id as usize / 64] |= 1 << (id % 64);
+                declares |= self.declared.contains(id) && self.keywords.contains(before);
+            }
+            before = word;
+        }
+        Present { narrow: self, bits, declares }
+    }
+}
+
+impl Present<'_> {
+    fn holds(&self, word: &str) -> bool {
+        self.narrow.ids.get(word.as_bytes()).is_some_and(|id| self.bits[*id as usize / 64] & (1 << (id % 64)) != 0)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn whole_words_of_one_set_together() {
+        let needs = Needs::of([vec!["a.Station".to_owned(), "open".to_owned()], vec!["Gauge".to_owned()]]);
+        let narrow = Narrow::new([&needs], ["Gauge".to_owned()], ["class"]);
+        let met = |t: &str| narrow.may_matter(t.as_bytes()) && needs.met(&narrow.present(t.as_bytes()));
+        assert!(met("a . Station . open()") && met("Gauge") && met("x-Gauge-y"));
+        assert!(!met("a.Station.opened") && !met("Station open") && !met("Gauges"));
+        assert!(narrow.present(b"class Gauge").declares && !narrow.present(b"new Gauge").declares);
+    }
+}

@@ -1,0 +1,175 @@
+//! From checked recipes to what runs: steps with compiled actions, cut into stages.
+
+use std::collections::BTreeSet;
+use std::ops::Range;
+
+use emendo_lang::{LANGUAGES, Spellings};
+use emendo_recipe::Recipe;
+use emendo_text::{Diagnostic, Digest};
+use serde::{Deserialize, Serialize};
+
+use crate::actions::{CompileCx, KINDS, Kind, Runner, renames};
+use crate::edit::StepKey;
+use crate::narrow::Narrow;
+
+/// A recipe of a run, as it is remembered.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct RecipeInfo {
+    /// Its id.
+    pub id: String,
+    /// Its title.
+    pub title: String,
+    /// Where it comes from.
+    pub path: String,
+    /// Identity of all that was read, inputs included.
+    pub digest: Digest,
+}
+
+/// A step of a run, as it is shown.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct StepInfo {
+    /// Its key.
+    #[serde(flatten)]
+    pub key: StepKey,
+    /// Its title.
+    pub title: String,
+    /// The reason.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub why: Option<String>,
+    /// What behaves differently although it compiles.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub caution: Option<String>,
+}
+
+/// A compiled step.
+pub struct PlanStep {
+    /// How it is shown.
+    pub info: StepInfo,
+    /// Its actions in order.
+    pub runners: Vec<Box<dyn Runner>>,
+    /// The packages of its recipe's symbols.
+    pub packages: Vec<String>,
+}
+
+/// What runs.
+pub struct Plan {
+    /// The recipes in order.
+    pub recipes: Vec<RecipeInfo>,
+    /// All steps in order.
+    pub steps: Vec<PlanStep>,
+    /// Runs of steps that go file by file; all files finish one before the next begins.
+    pub stages: Vec<Range<usize>>,
+    /// What files must hold to matter.
+    pub narrow: Narrow,
+}
+
+impl Plan {
+    /// Compiles recipes in the order given. Gives the messages for each, in the same order; the plan
+    /// is only to be run if none is an error.
+    pub fn compile(recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
+        let mut steps = Vec::new();
+        let mut messages = Vec::new();
+        for recipe in recipes {
+            let mut out = Vec::new();
+            steps.extend(compile_recipe(recipe, &mut out));
+            out.sort_by_key(Diagnostic::start);
+            messages.push(out);
+        }
+        let infos = recipes.iter().map(|r| RecipeInfo {
+            id: r.id.clone(),
+            title: r.title.clone(),
+            path: r.source.name.clone(),
+            digest: r.digest,
+        });
+        let runners = || steps.iter().flat_map(|s: &PlanStep| &s.runners);
+        let narrow = Narrow::new(
+            runners().map(|r| r.needs()),
+            runners().filter(|r| r.asks_declarations()).flat_map(|r| declared_names(&r.symbols())).collect::<BTreeSet<_>>(),
+            LANGUAGES.iter().flat_map(|l| l.names.type_keywords.iter().copied()),
+        );
+        let plan = Self { recipes: infos.collect(), stages: stages(&steps), steps, narrow };
+        (plan, messages)
+    }
+
+    /// Identity of the whole plan.
+    pub fn digest(&self) -> Digest {
+        let mut hasher = emendo_text::Hasher::new();
+        self.recipes.iter().for_each(|r| drop(hasher.digest(r.digest)));
+        hasher.finish()
+    }
+
+    /// True if any step reads all manifests together.
+    pub fn reads_manifests(&self) -> bool {
+        self.steps.iter().flat_map(|s| &s.runners).any(|r| r.reads_manifests())
+    }
+}
+
+fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
+    let mut spellings = Spellings::default();
+    let mut by_step: Vec<Vec<(String, String)>> = Vec::new();
+    for step in &recipe.steps {
+        let symbols = step.actions.iter().filter(|a| a.kind.name() == "symbol" && !a.broken);
+        by_step.push(symbols.flat_map(|a| renames(a, &recipe.source)).collect());
+    }
+    let all: Vec<&(String, String)> = by_step.iter().flatten().collect();
+    for (old, new) in &all {
+        // Names that are swapped, or that another rename gives away, are not one symbol.
+        if !all.iter().any(|(other, _)| other == new) {
+            spellings.join(old, new);
+        }
+    }
+    let mut renamed: Vec<(String, String)> = Vec::new();
+    let mut steps = Vec::new();
+    for (step, now) in recipe.steps.iter().zip(by_step) {
+        let mut runners = Vec::new();
+        for action in step.actions.iter().filter(|a| !a.broken) {
+            let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
+            let mut cx = CompileCx { recipe, step, spellings: &spellings, renamed: &renamed, out };
+            runners.extend(kind.and_then(|k| k.compile(action, &mut cx)));
+        }
+        renamed.extend(now);
+        let info = StepInfo {
+            key: StepKey { recipe: recipe.id.clone(), step: step.id.clone() },
+            title: step.title.clone(),
+            why: step.why.clone(),
+            caution: step.caution.clone(),
+        };
+        steps.push(PlanStep { info, runners, packages: Vec::new() });
+    }
+    let packages: BTreeSet<String> =
+        steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.symbols()).map(|s| package_of(&s)).collect();
+    let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
+    steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));
+    steps
+}
+
+/// What stands before the first part that begins with a capital letter.
+fn package_of(symbol: &str) -> String {
+    let parts = symbol.split('.').take_while(|p| !p.starts_with(char::is_uppercase));
+    parts.collect::<Vec<_>>().join(".")
+}
+
+/// Names whose declaration in the project contradicts a symbol: the types, and the root of the packages.
+fn declared_names(symbols: &[String]) -> Vec<String> {
+    let types = symbols.iter().flat_map(|s| s.split('.').filter(|p| p.starts_with(char::is_uppercase)));
+    let roots = symbols.iter().filter_map(|s| s.split('.').next());
+    types.chain(roots).map(str::to_owned).collect()
+}
+
+/// A stage ends before a step that asks about other files what a step of the stage may have changed.
+fn stages(steps: &[PlanStep]) -> Vec<Range<usize>> {
+    let mut out = Vec::new();
+    let mut start = 0;
+    for i in 1..steps.len() {
+        let before = || steps[start..i].iter().flat_map(|s| &s.runners);
+        let here = || steps[i].runners.iter();
+        let declarations = here().any(|r| r.asks_declarations()) && before().any(|r| r.changes_declarations());
+        let manifests = here().any(|r| r.reads_manifests()) && before().any(|r| r.reads_manifests());
+        if declarations || manifests {
+            out.push(start..i);
+            start = i;
+        }
+    }
+    out.push(start..steps.len());
+    out
+}

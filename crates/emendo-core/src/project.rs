@@ -1,0 +1,147 @@
+//! The project: its root, its settings, its state folder.
+
+use std::path::{Path, PathBuf};
+
+use emendo_text::{PathError, RelPath};
+use globset::{Glob, GlobSet, GlobSetBuilder};
+use serde::Deserialize;
+
+/// The folder of the tool's state, at the project's root.
+pub const STATE: &str = ".emendo";
+/// The project's settings, at its root.
+pub const SETTINGS: &str = "emendo.toml";
+
+/// A project on disk.
+#[derive(Debug)]
+pub struct Project {
+    root: PathBuf,
+    /// Only what lies below this folder is looked at; empty for all.
+    below: String,
+    ignore: GlobSet,
+}
+
+/// Why a folder cannot be used as a project.
+#[derive(Debug, thiserror::Error)]
+pub enum ProjectError {
+    /// The folder cannot be read.
+    #[error("cannot open `{0}`: {1}")]
+    Open(PathBuf, std::io::Error),
+    /// `emendo.toml` is faulty.
+    #[error("`{0}` is faulty: {1}")]
+    Settings(PathBuf, String),
+    /// The state folder is not to be trusted.
+    #[error("`{0}` {1}: it is not used")]
+    State(PathBuf, &'static str),
+    /// A path of the project cannot be used.
+    #[error(transparent)]
+    Path(#[from] PathError),
+    /// The state folder cannot be made.
+    #[error("cannot make `{0}`: {1}")]
+    Make(PathBuf, std::io::Error),
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct Settings {
+    /// Globs of paths that are not looked at.
+    #[serde(default)]
+    ignore: Vec<String>,
+}
+
+impl Project {
+    /// Opens the project that `dir` belongs to: the nearest `emendo.toml` upwards, else the top of the git tree, else `dir`.
+    ///
+    /// # Errors
+    /// If the folder cannot be read or the settings are faulty.
+    pub fn open(dir: &Path) -> Result<Self, ProjectError> {
+        let dir = dir.canonicalize().map_err(|e| ProjectError::Open(dir.to_owned(), e))?;
+        if !dir.is_dir() {
+            let e = std::io::Error::from(std::io::ErrorKind::NotADirectory);
+            return Err(ProjectError::Open(dir, e));
+        }
+        let up = |name: &str| dir.ancestors().find(|a| a.join(name).exists()).map(Path::to_owned);
+        let root = up(SETTINGS).or_else(|| up(".git")).unwrap_or_else(|| dir.clone());
+        let below = match dir.strip_prefix(&root) {
+            Ok(rest) if rest.as_os_str().is_empty() => String::new(),
+            Ok(rest) => RelPath::from_path(rest)?.as_str().to_owned(),
+            Err(_) => String::new(),
+        };
+        let ignore = settings(&root)?;
+        Ok(Self { root, below, ignore })
+    }
+
+    /// The root.
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// The folder below the root that limits what is looked at; empty for none.
+    pub fn below(&self) -> &str {
+        &self.below
+    }
+
+    /// True if the settings say to pass over a path.
+    pub fn ignores(&self, path: &RelPath) -> bool {
+        self.ignore.is_match(path.as_path())
+    }
+
+    /// The full path of a file.
+    pub fn path(&self, path: &RelPath) -> PathBuf {
+        self.root.join(path.as_path())
+    }
+
+    /// The state folder, checked; not made.
+    ///
+    /// # Errors
+    /// If it is a link, no folder, or belongs to someone else.
+    pub fn state(&self) -> Result<PathBuf, ProjectError> {
+        let state = self.root.join(STATE);
+        let Ok(meta) = std::fs::symlink_metadata(&state) else { return Ok(state) };
+        let refuse = |why| Err(ProjectError::State(state.clone(), why));
+        if meta.file_type().is_symlink() {
+            return refuse("is a symbolic link");
+        }
+        if !meta.is_dir() {
+            return refuse("is no folder");
+        }
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::MetadataExt;
+            if meta.uid() != rustix::process::geteuid().as_raw() {
+                return refuse("belongs to another user");
+            }
+        }
+        Ok(state)
+    }
+
+    /// The state folder, made if it is not there: for this user only, and out of every commit.
+    ///
+    /// # Errors
+    /// As [`Project::state`], and if it cannot be made.
+    pub fn make_state(&self) -> Result<PathBuf, ProjectError> {
+        let state = self.state()?;
+        if !state.exists() {
+            let fail = |e| ProjectError::Make(state.clone(), e);
+            let mut builder = std::fs::DirBuilder::new();
+            #[cfg(unix)]
+            {
+                use std::os::unix::fs::DirBuilderExt;
+                builder.mode(0o700);
+            }
+            builder.create(&state).map_err(fail)?;
+            std::fs::write(state.join(".gitignore"), "*\n").map_err(fail)?;
+        }
+        Ok(state)
+    }
+}
+
+fn settings(root: &Path) -> Result<GlobSet, ProjectError> {
+    let path = root.join(SETTINGS);
+    let Ok(text) = std::fs::read_to_string(&path) else { return Ok(GlobSet::empty()) };
+    let settings: Settings = toml::from_str(&text).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?;
+    let mut set = GlobSetBuilder::new();
+    for glob in &settings.ignore {
+        set.add(Glob::new(glob).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?);
+    }
+    set.build().map_err(|e| ProjectError::Settings(path, e.to_string()))
+}

@@ -1,0 +1,635 @@
+//! One file through the steps of a run: find, fold, write, parse again.
+
+use std::collections::HashMap;
+
+use emendo_lang::{Certainty, FileFacts, ImportPlan, Language, Splice, Tree};
+use emendo_text::{Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Text, hunks, render};
+
+use crate::actions::FileCx;
+use crate::anchor::Anchors;
+use crate::decisions::{Decisions, Status};
+use crate::edit::{Change, Code, Draft, Edit, Evidence, Found, Note, NoteDraft, Option_, Standing};
+use crate::engine::{Answers, Mode};
+use crate::plan::{Plan, PlanStep};
+
+/// Longest excerpt that is kept of a place; the diff shows the whole.
+const EXCERPT: usize = 4000;
+/// Rounds of withholding before all edits of the step in the file are.
+const ROUNDS: usize = 12;
+
+/// A file on its way through a run.
+pub(crate) struct FileRun {
+    pub(crate) path: RelPath,
+    pub(crate) base: Text,
+    pub(crate) digest: Digest,
+    pub(crate) text: String,
+    map: PieceMap,
+    code: Vec<Code>,
+    pub(crate) edits: Vec<Edit>,
+    pub(crate) notes: Vec<Note>,
+    lines: Option<Lines>,
+}
+
+/// What a run made of a file.
+pub struct FileResult {
+    /// The file.
+    pub path: RelPath,
+    /// Digest of its bytes as they are.
+    pub base: Digest,
+    /// All edits, those that are out too, in order of steps and places.
+    pub edits: Vec<Edit>,
+    /// Notes.
+    pub notes: Vec<Note>,
+    /// The changed lines; `by` are indices into `edits`.
+    pub hunks: Vec<Hunk>,
+    /// The new bytes, where anything changed.
+    pub after: Option<Vec<u8>>,
+}
+
+/// What a file may ask while it runs.
+pub(crate) struct Env<'a> {
+    pub(crate) plan: &'a Plan,
+    pub(crate) decisions: &'a Decisions,
+    pub(crate) mode: Mode,
+    pub(crate) answers: &'a Answers,
+    pub(crate) exists: &'a (dyn Fn(&RelPath) -> bool + Sync),
+}
+
+/// A draft with its lasting names and how it stands.
+struct Folded {
+    draft: Draft,
+    id: Digest,
+    weak: Digest,
+    parents: Vec<u32>,
+    seal: Digest,
+    /// Label and seal of each alternative.
+    options: Vec<(String, Digest)>,
+    status: Status,
+    withheld: Option<String>,
+    behind: Option<usize>,
+}
+
+impl Folded {
+    fn change(&self) -> Option<&Change> {
+        if self.draft.alternatives.is_empty() {
+            return Some(&self.draft.change);
+        }
+        let Status::Accepted(Some(label)) = &self.status else { return None };
+        self.draft.alternatives.iter().find(|a| a.label == *label).map(|a| &a.change)
+    }
+
+    /// All bytes that the edit may write over, whatever is chosen.
+    fn claims(&self) -> Vec<&Splice> {
+        let all = self.draft.alternatives.iter().flat_map(|a| &a.change.splices);
+        self.draft.change.splices.iter().chain(all).collect()
+    }
+
+    fn wanted(&self, mode: Mode) -> bool {
+        match mode {
+            Mode::View => self.status != Status::Rejected,
+            Mode::Write => matches!(self.status, Status::Accepted(_)),
+        }
+    }
+}
+
+impl FileRun {
+    pub(crate) fn new(path: RelPath, base: Text, digest: Digest) -> Self {
+        let text = base.as_str().to_owned();
+        let map = PieceMap::new(Piece::whole(&text));
+        Self { path, base, digest, text, map, code: Vec::new(), edits: Vec::new(), notes: Vec::new(), lines: None }
+    }
+
+    /// True if the run has anything to say about the file.
+    pub(crate) fn matters(&self) -> bool {
+        !self.edits.is_empty() || !self.notes.is_empty()
+    }
+
+    /// True if a part of the file could not be parsed.
+    pub(crate) fn has_errors(&self) -> bool {
+        self.code.iter().any(|c| c.tree.has_error())
+    }
+
+    /// Lets go of what can be made again.
+    pub(crate) fn rest(&mut self) {
+        self.code.clear();
+    }
+
+    /// Runs one step.
+    pub(crate) fn step(&mut self, step: &PlanStep, env: &Env<'_>) {
+        let covering: Vec<usize> = (0..step.runners.len()).filter(|i| step.runners[*i].covers(&self.path)).collect();
+        if covering.is_empty() {
+            return;
+        }
+        let present = env.plan.narrow.present(self.text.as_bytes());
+        let wanted: Vec<usize> = covering.into_iter().filter(|i| step.runners[*i].needs().met(&present)).collect();
+        if wanted.is_empty() {
+            return;
+        }
+        let mut found = Found::default();
+        for i in wanted {
+            let runner = &step.runners[i];
+            let code = runner.language().map(|l| self.code(l));
+            let cx = FileCx {
+                path: &self.path,
+                text: &self.text,
+                line_end: self.base.line_end(),
+                code: code.map(|c| &self.code[c]),
+                project: &env.answers.types,
+                manifests: &env.answers.manifests,
+                packages: &step.packages,
+            };
+            runner.find(&cx, i, &mut found);
+        }
+        self.notes(step, std::mem::take(&mut found.notes));
+        if !found.drafts.is_empty() {
+            self.fold(step, found.drafts, env);
+        }
+    }
+
+    /// The parsed text, parsed if it is not.
+    fn code(&mut self, language: &'static Language) -> usize {
+        if let Some(i) = self.code.iter().position(|c| std::ptr::eq(c.language, language)) {
+            return i;
+        }
+        let tree = Tree::parse(language, &self.text);
+        let facts = FileFacts::read(language, &tree, &self.text);
+        self.code.push(Code { language, tree, facts });
+        self.code.len() - 1
+    }
+
+    fn line(&mut self, at: Span) -> u32 {
+        let origin = self.map.origin(at);
+        let base = self.base.as_str();
+        self.lines.get_or_insert_with(|| Lines::new(base)).line(origin.start)
+    }
+
+    fn notes(&mut self, step: &PlanStep, drafts: Vec<NoteDraft>) {
+        for n in drafts {
+            let line = self.line(n.at);
+            let start = self.text[..n.at.start as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+            let source: String = self.text[start..].lines().next().unwrap_or("").trim().chars().take(200).collect();
+            let note = Note {
+                step: step.info.key.clone(),
+                path: Some(self.path.clone()),
+                line: Some(line),
+                source,
+                say: n.say,
+            };
+            if !self.notes.contains(&note) {
+                self.notes.push(note);
+            }
+        }
+    }
+
+    fn fold(&mut self, step: &PlanStep, drafts: Vec<Draft>, env: &Env<'_>) {
+        let mut folded = self.name(step, drafts);
+        let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
+        for f in &mut folded {
+            f.status = env.decisions.status_of(f.id, f.seal, &f.options);
+            let silent = env.decisions.silent(f.id);
+            if silent && env.decisions.weakly_rejected(f.weak, &self.path, &ids, env.exists) {
+                f.status = Status::Rejected;
+            }
+            if !self.base.can_hold(&written(&f.draft)) {
+                f.withheld = Some("the file is in an 8-bit encoding that the new text cannot be written in".into());
+            }
+        }
+        conflicts(&mut folded);
+        for i in 0..folded.len() {
+            // Held back by another: only its own acceptance, with the other rejected, brings it in.
+            let behind = folded[i].behind.map(|b| folded[b].status.clone());
+            if matches!((&folded[i].status, behind), (Status::Accepted(_), Some(Status::Rejected))) {
+                folded[i].withheld = None;
+                folded[i].behind = None;
+            }
+        }
+        let first = self.edits.len() as u32;
+        for round in 0..=ROUNDS {
+            let (text, pieces, code, derived) = self.write(step, &folded, first, env.mode);
+            let bad = self.broken(&text, &pieces, &code, first, folded.len());
+            if bad.is_empty() {
+                self.record(step, folded, derived);
+                self.text = text;
+                self.map = PieceMap::new(pieces);
+                self.code = code;
+                return;
+            }
+            let all = round + 1 >= ROUNDS;
+            for (i, f) in folded.iter_mut().enumerate() {
+                if (all || bad.contains(&(i as u32))) && f.withheld.is_none() {
+                    f.withheld = Some("the file would no longer parse with it".into());
+                }
+            }
+        }
+    }
+
+    /// Gives drafts their lasting ids, seals and parents.
+    fn name(&mut self, step: &PlanStep, mut drafts: Vec<Draft>) -> Vec<Folded> {
+        drafts.sort_by_key(|d| (d.action, d.hull.start, std::cmp::Reverse(d.hull.end)));
+        let mut kept: Vec<Draft> = Vec::new();
+        for d in drafts {
+            // Equal edits merge: the one that stands first in the recipe speaks for both.
+            let equal = |k: &&Draft| k.hull == d.hull && k.change.splices == d.change.splices && k.alternatives.is_empty() && d.alternatives.is_empty();
+            if !kept.iter().rev().take(64).any(|k| equal(&k)) {
+                kept.push(d);
+            }
+        }
+        let base_code = self.map.untouched().then(|| self.code.first()).flatten().map(|c| (c.language, c.tree.clone()));
+        let base_code = base_code.or_else(|| {
+            let language = self.code.first()?.language;
+            Some((language, Tree::parse(language, self.base.as_str())))
+        });
+        let base = self.base.as_str();
+        let mut anchors = Anchors::new(base, base_code.as_ref().map(|(l, t)| (*l, t)));
+        let key = &step.info.key;
+        let mut inside: HashMap<u32, u64> = HashMap::new();
+        let mut names: Vec<(Digest, Digest)> = Vec::new();
+        for d in &kept {
+            let slice = self.map.slice(d.hull);
+            let only = match slice.as_slice() {
+                [Piece::Written { by, .. }] => Some(*by),
+                _ => None,
+            };
+            let mut h = Hasher::new();
+            h.part(&key.recipe).part(&key.step);
+            let mut weak = Hasher::new();
+            weak.part(&key.recipe).part(&key.step).digest(d.digest);
+            if let Some(by) = only {
+                // Inside text that the tool wrote: the parent and an ordinal.
+                let n = inside.entry(by).or_default();
+                h.digest(self.edits[by as usize].id).digest(d.digest).number(*n);
+                weak.digest(self.edits[by as usize].id).number(*n);
+                *n += 1;
+            } else {
+                let a = anchors.name(self.map.origin(d.hull));
+                h.part(self.path.as_str()).part(&a.declaration).digest(a.tokens).number(a.ordinal as u64);
+                weak.digest(a.tokens);
+            }
+            names.push((h.finish(), weak.finish()));
+        }
+        let mut count: HashMap<Digest, usize> = HashMap::new();
+        names.iter().for_each(|(id, _)| *count.entry(*id).or_default() += 1);
+        kept.into_iter()
+            .zip(names)
+            .map(|(draft, (id, weak))| {
+                let id = if count[&id] > 1 { Hasher::new().digest(id).digest(draft.digest).finish() } else { id };
+                let (parents, seal) = self.seal(&draft, &draft.change);
+                let options = draft.alternatives.iter().map(|a| (a.label.clone(), self.seal(&draft, &a.change).1)).collect();
+                Folded { draft, id, weak, parents, seal, options, status: Status::Undecided, withheld: None, behind: None }
+            })
+            .collect()
+    }
+
+    /// The edits that wrote what a change touches, and the digest of its text before and after.
+    fn seal(&self, draft: &Draft, change: &Change) -> (Vec<u32>, Digest) {
+        let mut parents: Vec<u32> = Vec::new();
+        let mut h = Hasher::new();
+        let mut source = |span: Span, h: &mut Hasher| {
+            for piece in self.map.slice(span) {
+                match piece {
+                    Piece::Base(s) => drop(h.part(s.of(self.base.as_str()))),
+                    Piece::Written { by, .. } => {
+                        parents.push(by);
+                        h.digest(self.edits[by as usize].seal);
+                    }
+                }
+            }
+        };
+        for t in &draft.tokens {
+            source(*t, &mut h);
+        }
+        for s in &change.splices {
+            h.number(u64::from(s.span.start - draft.hull.start.min(s.span.start)));
+            source(s.span, &mut h);
+            for part in &s.parts {
+                match part {
+                    Part::Text(t) => drop(h.part(t)),
+                    Part::Copy(span) => source(*span, &mut h),
+                }
+            }
+        }
+        for i in &change.imports {
+            h.part(&i.path);
+        }
+        parents.sort_unstable();
+        parents.dedup();
+        (parents, h.finish())
+    }
+
+    /// Writes what is in: the new text, its pieces and tree, and the imports that follow.
+    fn write(
+        &self,
+        step: &PlanStep,
+        folded: &[Folded],
+        first: u32,
+        mode: Mode,
+    ) -> (String, Vec<Piece>, Vec<Code>, Vec<(Edit, Vec<Splice>)>) {
+        let active: Vec<(u32, &Folded, &Change)> = folded
+            .iter()
+            .enumerate()
+            .filter(|(_, f)| f.withheld.is_none() && f.wanted(mode))
+            .filter_map(|(i, f)| Some((first + i as u32, f, f.change()?)))
+            .collect();
+        let mut placed: Vec<Placed<'_>> = Vec::new();
+        for (by, f, change) in &active {
+            placed.extend(change.splices.iter().map(|s| Placed { by: *by, span: s.span, hull: f.draft.hull, parts: &s.parts }));
+        }
+        let derived = self.imports(step, &active);
+        for (i, (_, splices)) in derived.iter().enumerate() {
+            let by = first + folded.len() as u32 + i as u32;
+            placed.extend(splices.iter().map(|s| Placed { by, span: s.span, hull: s.span, parts: &s.parts }));
+        }
+        if placed.is_empty() {
+            let code = self.code.iter().map(|c| (c.language, c.tree.clone())).collect::<Vec<_>>();
+            let code = code.into_iter().map(|(language, tree)| {
+                let facts = FileFacts::read(language, &tree, &self.text);
+                Code { language, tree, facts }
+            });
+            return (self.text.clone(), self.map.pieces().to_vec(), code.collect(), derived);
+        }
+        let out = render(&self.text, &self.map, &mut placed);
+        let code = self.code.iter().map(|c| {
+            let tree = c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced);
+            let facts = FileFacts::read(c.language, &tree, &out.text);
+            Code { language: c.language, tree, facts }
+        });
+        let code = code.collect();
+        (out.text, out.pieces, code, derived)
+    }
+
+    /// Import statements that follow from the active edits of the step.
+    fn imports(&self, step: &PlanStep, active: &[(u32, &Folded, &Change)]) -> Vec<(Edit, Vec<Splice>)> {
+        let Some(code) = self.code.first() else { return Vec::new() };
+        let mut plan = ImportPlan::default();
+        for (_, _, change) in active {
+            plan.add.extend(change.imports.iter().cloned());
+            plan.drop.extend(change.drop_imports.iter().cloned());
+            for s in &change.splices {
+                plan.removed.extend(uncopied(s));
+            }
+        }
+        let touched = |span: Span| active.iter().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span) || (!span.is_empty() && s.span == span)));
+        let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
+        let key = &step.info.key;
+        edits
+            .into_iter()
+            .filter(|e| !touched(e.splice.span))
+            .map(|e| {
+                let mut h = Hasher::new();
+                h.part("import").part(&key.recipe).part(&key.step).part(self.path.as_str());
+                e.about.iter().for_each(|a| drop(h.part(a)));
+                let id = h.finish();
+                let what = e.about.join(", ");
+                let edit = Edit {
+                    id,
+                    step: key.clone(),
+                    action: "import".into(),
+                    path: self.path.clone(),
+                    line: 0,
+                    certainty: Certainty::Certain,
+                    evidence: vec![Evidence { says: Certainty::Certain, text: format!("follows from the other edits: {what}") }],
+                    caution: None,
+                    before: excerpt(e.splice.span.of(&self.text)),
+                    after: excerpt(&plain_parts(&e.splice.parts, &self.text)),
+                    seal: id,
+                    shape: id,
+                    parents: Vec::new(),
+                    options: Vec::new(),
+                    weak: id,
+                    behind: None,
+                    standing: Standing::In,
+                    derived: true,
+                };
+                (edit, vec![e.splice])
+            })
+            .collect()
+    }
+
+    /// The edits of this step that made the text stop parsing, as indices among its drafts.
+    fn broken(&self, text: &str, pieces: &[Piece], code: &[Code], first: u32, count: usize) -> Vec<u32> {
+        let mut out = Vec::new();
+        let map = PieceMap::new(pieces.to_vec());
+        for (old, new) in self.code.iter().zip(code) {
+            if !new.tree.has_error() {
+                continue;
+            }
+            let errors = new.tree.errors();
+            if old.tree.has_error() && errors.len() <= old.tree.errors().len() {
+                continue;
+            }
+            let mine = |by: &u32| *by >= first && *by < first + count as u32;
+            let before = out.len();
+            for e in &errors {
+                // An error shows up at the wrong bytes or right behind them.
+                let mut reach = 1usize;
+                let mut hit: Vec<u32> = Vec::new();
+                while hit.is_empty() && reach <= text.len().max(1) * 2 {
+                    let around = Span::new((e.start as usize).saturating_sub(reach), (e.end as usize + reach).min(text.len()));
+                    hit = map.writers(around).into_iter().filter(mine).collect();
+                    reach *= 8;
+                }
+                out.extend(hit.into_iter().map(|by| by - first));
+            }
+            if out.len() == before {
+                out.extend(0..count as u32);
+            }
+        }
+        out
+    }
+
+    fn record(&mut self, step: &PlanStep, folded: Vec<Folded>, derived: Vec<(Edit, Vec<Splice>)>) {
+        let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
+        self.line(Span::at(0));
+        for f in folded {
+            let line = self.line(f.draft.hull);
+            let parents: Vec<&Edit> = f.parents.iter().map(|p| &self.edits[*p as usize]).filter(|p| !p.derived).collect();
+            let own = f.draft.certainty;
+            let certainty = parents.iter().map(|p| p.certainty).min().map_or(own, |p| p.min(own));
+            let standing = match (&f.withheld, &f.status) {
+                (Some(why), _) => Standing::Withheld(why.clone()),
+                (None, Status::Rejected) => Standing::Out,
+                (None, _) if f.change().is_none() => Standing::Out,
+                (None, _) => Standing::In,
+            };
+            let after = f.change().map_or_else(|| f.draft.hull.of(&self.text).to_owned(), |c| applied(&self.text, f.draft.hull, c));
+            let options = f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| Option_ {
+                label: label.clone(),
+                why: a.why.clone(),
+                after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
+                seal: *seal,
+            });
+            let evidence = f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
+            let mut shape = Hasher::new();
+            shape.part(&step.info.key.recipe).part(&step.info.key.step).digest(f.draft.digest);
+            for s in &f.draft.change.splices {
+                for p in &s.parts {
+                    shape.part(match p {
+                        Part::Text(t) => t.as_str(),
+                        Part::Copy(_) => "",
+                    });
+                }
+            }
+            let edit = Edit {
+                id: f.id,
+                step: step.info.key.clone(),
+                action: step.runners[f.draft.action.0].kind().to_owned(),
+                path: self.path.clone(),
+                line,
+                certainty,
+                evidence,
+                caution: step.info.caution.clone(),
+                before: excerpt(f.draft.hull.of(&self.text)),
+                after: excerpt(&after),
+                seal: f.seal,
+                shape: shape.finish(),
+                parents: parents.iter().map(|p| p.id).collect(),
+                options: options.collect(),
+                weak: f.weak,
+                behind: f.behind.map(|b| ids[b]),
+                standing,
+                derived: false,
+            };
+            self.edits.push(edit);
+        }
+        for (mut edit, splices) in derived {
+            edit.line = splices.first().map_or(1, |s| self.line(s.span));
+            self.edits.push(edit);
+        }
+    }
+
+    fn evidence(&self, fact: &emendo_lang::Fact) -> Evidence {
+        let text = match fact.at {
+            Some(at) if fact.text.contains("{line}") => {
+                let line = self.lines.as_ref().map_or(0, |l| l.line(self.map.origin(at).start));
+                fact.text.replace("{line}", &line.to_string())
+            }
+            _ => fact.text.clone(),
+        };
+        Evidence { says: fact.says, text }
+    }
+
+    /// What became of the file.
+    pub(crate) fn finish(self) -> FileResult {
+        let changed = self.text != self.base.as_str();
+        let hunks = if changed { hunks(self.base.as_str(), &self.text, self.map.pieces()) } else { Vec::new() };
+        let after = changed.then(|| self.base.encode(&self.text)).flatten();
+        FileResult { path: self.path, base: self.digest, edits: self.edits, notes: self.notes, hunks, after }
+    }
+}
+
+/// The bytes that a splice takes away without copying them.
+fn uncopied(s: &Splice) -> Vec<Span> {
+    let mut copies: Vec<Span> = s
+        .parts
+        .iter()
+        .filter_map(|p| match p {
+            Part::Copy(c) if s.span.contains(*c) => Some(*c),
+            _ => None,
+        })
+        .collect();
+    copies.sort();
+    let mut out = Vec::new();
+    let mut at = s.span.start;
+    for c in copies {
+        if c.start > at {
+            out.push(Span { start: at, end: c.start });
+        }
+        at = at.max(c.end);
+    }
+    if s.span.end > at {
+        out.push(Span { start: at, end: s.span.end });
+    }
+    out
+}
+
+/// All text that a draft would write, to see whether the file can hold it.
+fn written(d: &Draft) -> String {
+    let changes = std::iter::once(&d.change).chain(d.alternatives.iter().map(|a| &a.change));
+    let parts = changes.flat_map(|c| &c.splices).flat_map(|s| &s.parts);
+    parts
+        .filter_map(|p| match p {
+            Part::Text(t) => Some(t.as_str()),
+            Part::Copy(_) => None,
+        })
+        .collect()
+}
+
+/// Marks edits that write over the same bytes as one that stands before them in the recipe.
+fn conflicts(folded: &mut [Folded]) {
+    let mut all: Vec<(Span, usize)> = Vec::new();
+    for (i, f) in folded.iter().enumerate() {
+        all.extend(f.claims().into_iter().map(|s| (s.span, i)));
+    }
+    all.sort_by_key(|(s, i)| (s.start, std::cmp::Reverse(s.end), *i));
+    let mut open: Vec<(Span, usize)> = Vec::new();
+    for (span, i) in all {
+        open.retain(|(o, _)| o.end > span.start);
+        if folded[i].withheld.is_some() {
+            continue;
+        }
+        let mut lost = false;
+        while let Some((_, other)) = open.iter().rev().find(|(o, j)| *j != i && o.meets(span)).copied() {
+            if folded[other].withheld.is_some() {
+                open.retain(|(_, j)| *j != other);
+                continue;
+            }
+            if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
+                break;
+            }
+            let (winner, loser) = if folded[other].draft.action <= folded[i].draft.action { (other, i) } else { (i, other) };
+            folded[loser].withheld = Some("another edit of the same step changes the same code, and stands first in the recipe".into());
+            folded[loser].behind = Some(winner);
+            if loser == i {
+                lost = true;
+                break;
+            }
+        }
+        if !lost {
+            open.push((span, i));
+        }
+    }
+}
+
+/// True if `inner` lies whole in a place that `outer` copies, or leaves alone.
+fn inside(outer: &Folded, inner: &Folded) -> bool {
+    let hull = inner.draft.hull;
+    outer.draft.hull.contains(hull)
+        && outer.claims().iter().filter(|s| s.span.meets(hull)).all(|s| {
+            s.parts.iter().any(|p| matches!(p, Part::Copy(c) if c.contains(hull)))
+        })
+}
+
+/// A place with one change applied, for showing.
+fn applied(text: &str, hull: Span, change: &Change) -> String {
+    let around = change.splices.iter().map(|s| s.span).fold(hull, Span::hull);
+    let mut out = String::new();
+    let mut at = around.start;
+    for s in &change.splices {
+        out.push_str(Span { start: at, end: s.span.start.max(at) }.of(text));
+        out.push_str(&plain_parts(&s.parts, text));
+        at = s.span.end.max(at);
+    }
+    out.push_str(Span { start: at, end: around.end }.of(text));
+    out
+}
+
+fn plain_parts(parts: &[Part], text: &str) -> String {
+    parts
+        .iter()
+        .map(|p| match p {
+            Part::Text(t) => t.as_str(),
+            Part::Copy(span) => span.of(text),
+        })
+        .collect()
+}
+
+fn excerpt(text: &str) -> String {
+    if text.len() <= EXCERPT {
+        return text.to_owned();
+    }
+    let mut end = EXCERPT;
+    while !text.is_char_boundary(end) {
+        end -= 1;
+    }
+    format!("{}…", &text[..end])
+}
