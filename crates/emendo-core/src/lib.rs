@@ -1,11 +1,54 @@
-//! Runs recipes over a project.
+//! Runs recipes over a project: proposes, keeps decisions, writes, takes back. No interface code.
+//!
+//! The nouns, in the order in which a run meets them:
+//!
+//! - [`check`] turns recipe texts into a [`Checked`]: recipes, a [`Plan`] of steps with compiled actions, messages.
+//! - An [`Engine`] runs a plan over a [`Project`]: it narrows files by their words, finds what each step could do to
+//!   a file's text (no decision is known there), and *folds* that with the [`Decisions`] into a new text whose pieces
+//!   say which edit wrote what. It pushes [`FileResult`]s into a [`Sink`].
+//! - A [`Proposal`] is what a run in [`Mode::View`] found, kept on disk as it grows.
+//! - A [`Session`] is the facade: propose, accept, reject, choose, apply, undo.
+//! - `apply` runs again in [`Mode::Write`] and writes through a [`Journal`], over a [`Disk`] that tests can make fail.
+//!
+//! ```no_run
+//! use emendo_core::{Session, check, read_source};
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! let checked = check(vec![read_source("tidewire-3.toml".as_ref())?], &Default::default());
+//! let session = Session::open(".".as_ref())?;
+//! let proposal = session.propose(&checked, &Default::default(), &[], &mut |_, _| {})?;
+//! println!("{} edits", proposal.decidable().count());
+//! # Ok(()) }
+//! ```
+
 mod actions;
 mod anchor;
+mod check;
 mod decisions;
+mod disk;
 mod edit;
 mod engine;
+mod example;
+mod journal;
 mod narrow;
 mod plan;
 mod project;
+mod proposal;
 mod run_file;
+mod session;
 mod walk;
+
+pub use actions::recipe_kinds;
+pub use check::{Checked, check, read_source};
+pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
+pub use disk::{Disk, RealDisk, StateFile};
+pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Standing, StepKey};
+pub use emendo_lang::Certainty;
+pub use engine::{Counts, Engine, Mode, Sink};
+pub use example::{Ran, Verdict as ExampleVerdict, test};
+pub use journal::{Journal, Op, Ops, Phase, TakenBack};
+pub use plan::{Plan, RecipeInfo, StepInfo};
+pub use project::{Project, ProjectError, SETTINGS, STATE};
+pub use proposal::{FileRecord, Header, Proposal, Trailer};
+pub use run_file::FileResult;
+pub use session::{Applied, ApplyOptions, Decided, Selection, Session, SessionError};
+pub use walk::{Skipped, Skips};

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_docs::{ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, Value as ManifestValue, Version, ecosystem_of};
+use emendo_docs::{ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, Value as ManifestValue, Version};
 use emendo_lang::{Certainty, Fact, Splice};
 use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath};

@@ -1,0 +1,205 @@
+//! The file layer of apply and undo: writes that never follow a link, and that tests can make fail.
+
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use cap_fs_ext::{DirExt, FollowSymlinks, OpenOptionsFollowExt};
+use cap_std::ambient_authority;
+use cap_std::fs::{Dir, OpenOptions};
+use emendo_text::RelPath;
+
+/// A file of the journal that is being written.
+pub trait StateFile: Write {
+    /// Brings what was written to the disk.
+    ///
+    /// # Errors
+    /// If the disk says so.
+    fn sync(&mut self) -> io::Result<()>;
+}
+
+/// What apply and undo do to files.
+pub trait Disk: Sync {
+    /// The content of a file; `None` if there is none, or a link in its place.
+    ///
+    /// # Errors
+    /// If it cannot be read.
+    fn read(&self, path: &RelPath) -> io::Result<Option<Vec<u8>>>;
+    /// True if the file has several names, or an owner that a new file would not get.
+    ///
+    /// # Errors
+    /// If it cannot be looked at.
+    fn keeps_inode(&self, path: &RelPath) -> io::Result<bool>;
+    /// Writes a temporary file beside a file, with its mode and owner.
+    ///
+    /// # Errors
+    /// If it cannot be written; nothing is left then.
+    fn write_temp(&self, path: &RelPath, temp: &str, bytes: &[u8]) -> io::Result<()>;
+    /// Puts the temporary file in the place of the file.
+    ///
+    /// # Errors
+    /// If it cannot be renamed.
+    fn rename(&self, path: &RelPath, temp: &str) -> io::Result<()>;
+    /// Writes over a file, front to back, then cuts it.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    fn write_over(&self, path: &RelPath, bytes: &[u8]) -> io::Result<()>;
+    /// Takes a temporary file away, if it is there.
+    ///
+    /// # Errors
+    /// If it cannot be removed.
+    fn remove_temp(&self, path: &RelPath, temp: &str) -> io::Result<()>;
+    /// Brings all that was written to the disk: contents, names and folders.
+    ///
+    /// # Errors
+    /// If the disk says so.
+    fn sync(&self) -> io::Result<()>;
+    /// Begins a file of the journal; `append` adds to one.
+    ///
+    /// # Errors
+    /// If it cannot be made.
+    fn state_file(&self, path: &Path, append: bool) -> io::Result<Box<dyn StateFile>>;
+}
+
+/// The real disk, below a project's root.
+pub struct RealDisk {
+    root: Dir,
+    path: PathBuf,
+}
+
+impl RealDisk {
+    /// Opens the root.
+    ///
+    /// # Errors
+    /// If it cannot be opened.
+    pub fn open(root: &Path) -> io::Result<Self> {
+        Ok(Self { root: Dir::open_ambient_dir(root, ambient_authority())?, path: root.to_owned() })
+    }
+
+    /// The folder of a file, opened component by component without following links.
+    fn folder(&self, path: &RelPath) -> io::Result<Dir> {
+        let mut dir = self.root.try_clone()?;
+        for part in path.folder().split('/').filter(|p| !p.is_empty()) {
+            dir = dir.open_dir_nofollow(part)?;
+        }
+        Ok(dir)
+    }
+}
+
+fn no_follow() -> OpenOptions {
+    let mut options = OpenOptions::new();
+    options.follow(FollowSymlinks::No);
+    options
+}
+
+impl Disk for RealDisk {
+    fn read(&self, path: &RelPath) -> io::Result<Option<Vec<u8>>> {
+        let open = || -> io::Result<Vec<u8>> {
+            let mut file = self.folder(path)?.open_with(path.name(), no_follow().read(true))?;
+            let mut bytes = Vec::new();
+            io::Read::read_to_end(&mut file, &mut bytes)?;
+            Ok(bytes)
+        };
+        match open() {
+            Ok(bytes) => Ok(Some(bytes)),
+            Err(e) if matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(None),
+            // A link where a file was.
+            Err(_) if std::fs::symlink_metadata(self.path.join(path.as_path())).is_ok_and(|m| m.is_symlink()) => Ok(None),
+            Err(e) => Err(e),
+        }
+    }
+
+    fn keeps_inode(&self, path: &RelPath) -> io::Result<bool> {
+        let meta = std::fs::symlink_metadata(self.path.join(path.as_path()))?;
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::MetadataExt;
+            let own = rustix::process::geteuid().as_raw();
+            let foreign = meta.uid() != own && own != 0;
+            Ok(meta.nlink() > 1 || foreign)
+        }
+        #[cfg(not(unix))]
+        {
+            let _ = meta;
+            Ok(false)
+        }
+    }
+
+    fn write_temp(&self, path: &RelPath, temp: &str, bytes: &[u8]) -> io::Result<()> {
+        let dir = self.folder(path)?;
+        let write = || -> io::Result<()> {
+            let mut file = dir.open_with(temp, no_follow().write(true).create_new(true))?;
+            file.write_all(bytes)?;
+            let like = dir.symlink_metadata(path.name())?;
+            #[cfg(unix)]
+            {
+                use cap_std::fs::MetadataExt;
+                if like.uid() != rustix::process::geteuid().as_raw() || like.gid() != rustix::process::getegid().as_raw() {
+                    std::os::unix::fs::fchown(&file, Some(like.uid()), Some(like.gid()))?;
+                }
+            }
+            file.set_permissions(like.permissions())?;
+            if cfg!(not(target_os = "linux")) {
+                file.sync_all()?;
+            }
+            Ok(())
+        };
+        write().inspect_err(|_| drop(dir.remove_file(temp)))
+    }
+
+    fn rename(&self, path: &RelPath, temp: &str) -> io::Result<()> {
+        let dir = self.folder(path)?;
+        dir.rename(temp, &dir, path.name())
+    }
+
+    fn write_over(&self, path: &RelPath, bytes: &[u8]) -> io::Result<()> {
+        let mut file = self.folder(path)?.open_with(path.name(), no_follow().write(true))?;
+        file.write_all(bytes)?;
+        file.set_len(bytes.len() as u64)?;
+        file.sync_all()
+    }
+
+    fn remove_temp(&self, path: &RelPath, temp: &str) -> io::Result<()> {
+        match self.folder(path).and_then(|d| d.remove_file(temp)) {
+            Err(e) if matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(()),
+            other => other,
+        }
+    }
+
+    fn sync(&self) -> io::Result<()> {
+        #[cfg(target_os = "linux")]
+        {
+            // One call for the file system: a sync for each file costs more than all the rest.
+            rustix::fs::syncfs(&self.root)?;
+        }
+        Ok(())
+    }
+
+    fn state_file(&self, path: &Path, append: bool) -> io::Result<Box<dyn StateFile>> {
+        let mut options = std::fs::OpenOptions::new();
+        if append {
+            options.append(true).create(true);
+        } else {
+            options.write(true).create_new(true);
+        }
+        Ok(Box::new(RealStateFile(io::BufWriter::with_capacity(1 << 18, options.open(path)?))))
+    }
+}
+
+struct RealStateFile(io::BufWriter<std::fs::File>);
+
+impl Write for RealStateFile {
+    fn write(&mut self, buf: &[u8]) -> io::Result<usize> {
+        self.0.write(buf)
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        self.0.flush()
+    }
+}
+
+impl StateFile for RealStateFile {
+    fn sync(&mut self) -> io::Result<()> {
+        self.0.flush()?;
+        self.0.get_ref().sync_all()
+    }
+}

@@ -1,0 +1,339 @@
+//! What an apply wrote, kept so that it can be taken back, even after a kill at any moment.
+//!
+//! A journal is a folder: `pack` holds the contents before and after, `ops.json` says what goes where,
+//! `phase` grows a line at a time. Both are on the disk before the first temporary file is written;
+//! all temporary files are on the disk before the first one is renamed.
+
+use std::io::{self, Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+
+use emendo_text::{Digest, RelPath};
+use serde::{Deserialize, Serialize};
+
+use crate::decisions::Decision;
+use crate::disk::{Disk, StateFile};
+
+/// How far an apply came.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Phase {
+    /// Contents and plan are on the disk; temporary files may be.
+    Prepared,
+    /// Files may have been replaced.
+    Renaming,
+    /// All is written.
+    Done,
+    /// It is being taken back.
+    Undoing,
+    /// All is as before.
+    Undone,
+}
+
+/// A run of bytes in the pack.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub struct Packed {
+    offset: u64,
+    len: u64,
+    /// Digest of the bytes.
+    pub digest: Digest,
+}
+
+/// One file of an apply.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Op {
+    /// The file.
+    pub path: RelPath,
+    /// Its content before.
+    pub before: Packed,
+    /// Its content after.
+    pub after: Packed,
+    /// The name of its temporary file.
+    pub temp: String,
+    /// It is written over, since it has several names or another owner.
+    pub over: bool,
+    /// It held changes of the user's that were in no commit.
+    pub dirty: bool,
+}
+
+/// What an apply is about to do.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Ops {
+    /// When, in seconds since 1970; for people.
+    pub time: u64,
+    /// The recipes, by title.
+    pub recipes: Vec<String>,
+    /// The files.
+    pub ops: Vec<Op>,
+    /// The acceptances that it uses up.
+    pub decisions: Vec<Decision>,
+}
+
+/// A journal on disk.
+#[derive(Debug)]
+pub struct Journal {
+    dir: PathBuf,
+    /// Its number, from 1.
+    pub id: u32,
+    /// How far it came.
+    pub phase: Phase,
+    /// What it does.
+    pub ops: Ops,
+}
+
+/// Collects the contents of an apply before anything is written.
+pub struct Packer<'d> {
+    disk: &'d dyn Disk,
+    dir: PathBuf,
+    id: u32,
+    pack: Box<dyn StateFile>,
+    at: u64,
+    ops: Vec<Op>,
+}
+
+/// What was taken back, and what was not.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct TakenBack {
+    /// Files that are as before again.
+    pub restored: Vec<RelPath>,
+    /// Files that someone changed since: left as they are.
+    pub kept: Vec<RelPath>,
+}
+
+impl<'d> Packer<'d> {
+    /// Begins a journal below the state folder.
+    ///
+    /// # Errors
+    /// If it cannot be made.
+    pub fn begin(disk: &'d dyn Disk, state: &Path) -> io::Result<Self> {
+        let base = state.join("journal");
+        std::fs::create_dir_all(&base)?;
+        let id = numbers(&base)?.last().map_or(1, |n| n + 1);
+        let dir = base.join(format!("{id:06}"));
+        std::fs::create_dir(&dir)?;
+        let pack = match disk.state_file(&dir.join("pack"), false) {
+            Ok(pack) => pack,
+            Err(e) => {
+                drop(std::fs::remove_dir(&dir));
+                return Err(e);
+            }
+        };
+        Ok(Self { disk, dir, id, pack, at: 0, ops: Vec::new() })
+    }
+
+    fn pack(&mut self, bytes: &[u8]) -> io::Result<Packed> {
+        self.pack.write_all(bytes)?;
+        let offset = self.at;
+        self.at += bytes.len() as u64;
+        Ok(Packed { offset, len: bytes.len() as u64, digest: Digest::of(bytes) })
+    }
+
+    /// Adds a file.
+    ///
+    /// # Errors
+    /// If the pack cannot be written.
+    pub fn add(&mut self, path: RelPath, before: &[u8], after: &[u8], dirty: bool) -> io::Result<()> {
+        let (before, after) = (self.pack(before)?, self.pack(after)?);
+        let over = self.disk.keeps_inode(&path)?;
+        let temp = format!(".emendo-{}-{}.tmp", self.id, self.ops.len());
+        self.ops.push(Op { path, before, after, temp, over, dirty });
+        Ok(())
+    }
+
+    /// True if no file was added.
+    pub fn is_empty(&self) -> bool {
+        self.ops.is_empty()
+    }
+
+    /// Takes the begun journal away.
+    pub fn abandon(self) {
+        drop(std::fs::remove_dir_all(&self.dir));
+    }
+
+    /// Brings contents and plan to the disk: from here on a kill can be taken back.
+    ///
+    /// # Errors
+    /// If they cannot be written; then nothing is left of the journal.
+    pub fn seal(mut self, time: u64, recipes: Vec<String>, decisions: Vec<Decision>) -> io::Result<Journal> {
+        let ops = Ops { time, recipes, ops: std::mem::take(&mut self.ops), decisions };
+        let result = self.write(&ops);
+        if let Err(e) = result {
+            drop(std::fs::remove_dir_all(&self.dir));
+            return Err(e);
+        }
+        Ok(Journal { dir: self.dir, id: self.id, phase: Phase::Prepared, ops })
+    }
+
+    fn write(&mut self, ops: &Ops) -> io::Result<()> {
+        self.pack.sync()?;
+        let mut file = self.disk.state_file(&self.dir.join("ops.json"), false)?;
+        serde_json::to_writer(&mut file, ops)?;
+        file.sync()?;
+        write_phase(self.disk, &self.dir, Phase::Prepared)?;
+        sync_folder(&self.dir)?;
+        self.dir.parent().map_or(Ok(()), sync_folder)
+    }
+}
+
+impl Journal {
+    /// All journals below a state folder, the oldest first. One that never got as far as a plan is taken away.
+    ///
+    /// # Errors
+    /// If one cannot be read.
+    pub fn all(state: &Path) -> io::Result<Vec<Self>> {
+        let base = state.join("journal");
+        let mut out = Vec::new();
+        for id in numbers(&base)? {
+            let dir = base.join(format!("{id:06}"));
+            let Some(phase) = read_phase(&dir) else {
+                // Killed before anything was written: there is nothing to take back.
+                drop(std::fs::remove_dir_all(&dir));
+                continue;
+            };
+            let ops = serde_json::from_slice(&std::fs::read(dir.join("ops.json"))?)?;
+            out.push(Self { dir, id, phase, ops });
+        }
+        Ok(out)
+    }
+
+    /// True if it was interrupted.
+    pub fn unfinished(&self) -> bool {
+        !matches!(self.phase, Phase::Done | Phase::Undone)
+    }
+
+    fn enter(&mut self, disk: &dyn Disk, phase: Phase) -> io::Result<()> {
+        write_phase(disk, &self.dir, phase)?;
+        self.phase = phase;
+        Ok(())
+    }
+
+    fn unpack(&self, packed: Packed) -> io::Result<Vec<u8>> {
+        let mut file = std::fs::File::open(self.dir.join("pack"))?;
+        file.seek(SeekFrom::Start(packed.offset))?;
+        let mut bytes = Vec::new();
+        file.take(packed.len).read_to_end(&mut bytes)?;
+        if Digest::of(&bytes) != packed.digest {
+            return Err(io::Error::new(io::ErrorKind::InvalidData, "the journal's pack is damaged"));
+        }
+        Ok(bytes)
+    }
+
+    /// Writes everything. On an error all is taken back.
+    ///
+    /// # Errors
+    /// What stopped it; the message says so if taking back failed too.
+    pub fn run(&mut self, disk: &dyn Disk) -> io::Result<()> {
+        let Err(e) = self.write_all(disk) else { return Ok(()) };
+        match self.take_back(disk) {
+            Ok(_) => Err(e),
+            Err(second) => Err(io::Error::new(e.kind(), format!("{e}; and taking back what was written failed: {second}"))),
+        }
+    }
+
+    fn write_all(&mut self, disk: &dyn Disk) -> io::Result<()> {
+        let at = |op: &Op, e: io::Error| io::Error::new(e.kind(), format!("{}: {e}", op.path));
+        for op in self.ops.ops.iter().filter(|o| !o.over) {
+            let bytes = self.unpack(op.after)?;
+            disk.write_temp(&op.path, &op.temp, &bytes).map_err(|e| at(op, e))?;
+        }
+        disk.sync()?;
+        self.enter(disk, Phase::Renaming)?;
+        for op in &self.ops.ops {
+            // Someone may have written the file a moment ago.
+            let now = disk.read(&op.path).map_err(|e| at(op, e))?;
+            if now.map(|b| Digest::of(&b)) != Some(op.before.digest) {
+                return Err(at(op, io::Error::other("the file was changed just now")));
+            }
+            if op.over {
+                let bytes = self.unpack(op.after)?;
+                disk.write_over(&op.path, &bytes).map_err(|e| at(op, e))?;
+            } else {
+                disk.rename(&op.path, &op.temp).map_err(|e| at(op, e))?;
+            }
+        }
+        disk.sync()?;
+        self.enter(disk, Phase::Done)
+    }
+
+    /// Makes every file as it was before, except those that someone else changed since.
+    ///
+    /// # Errors
+    /// If a file cannot be written; calling it again goes on.
+    pub fn take_back(&mut self, disk: &dyn Disk) -> io::Result<TakenBack> {
+        if self.phase != Phase::Undoing {
+            self.enter(disk, Phase::Undoing)?;
+        }
+        let mut out = TakenBack::default();
+        let mut swaps = Vec::new();
+        for op in &self.ops.ops {
+            disk.remove_temp(&op.path, &op.temp)?;
+            let Some(now) = disk.read(&op.path)? else {
+                out.kept.push(op.path.clone());
+                continue;
+            };
+            let digest = Digest::of(&now);
+            if digest == op.before.digest {
+                continue;
+            }
+            let ours = digest == op.after.digest || (op.over && self.half_written(op, &now)?);
+            if !ours {
+                out.kept.push(op.path.clone());
+                continue;
+            }
+            let bytes = self.unpack(op.before)?;
+            if op.over {
+                disk.write_over(&op.path, &bytes)?;
+            } else {
+                disk.write_temp(&op.path, &op.temp, &bytes)?;
+                swaps.push(op);
+            }
+            out.restored.push(op.path.clone());
+        }
+        disk.sync()?;
+        for op in swaps {
+            disk.rename(&op.path, &op.temp)?;
+        }
+        disk.sync()?;
+        self.enter(disk, Phase::Undone)?;
+        Ok(out)
+    }
+
+    /// True if a file is the new content up to some byte and the old one behind it.
+    fn half_written(&self, op: &Op, now: &[u8]) -> io::Result<bool> {
+        let (before, after) = (self.unpack(op.before)?, self.unpack(op.after)?);
+        let same = |a: &[u8], b: &[u8]| a.iter().zip(b).take_while(|(a, b)| a == b).count();
+        let forth = same(now, &after);
+        let back = same(now, &before);
+        let rest = |from: usize, of: &[u8]| of.get(from..).unwrap_or(&[]).to_vec();
+        // Forward: the head is new. Backward (an undo that was killed): the head is old.
+        Ok(now[forth..] == rest(forth, &before) || now[back..] == rest(back, &after))
+    }
+}
+
+fn numbers(base: &Path) -> io::Result<Vec<u32>> {
+    let entries = match std::fs::read_dir(base) {
+        Ok(entries) => entries,
+        Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(e),
+    };
+    let mut out: Vec<u32> = entries.filter_map(|e| e.ok()?.file_name().to_str()?.parse().ok()).collect();
+    out.sort_unstable();
+    Ok(out)
+}
+
+fn write_phase(disk: &dyn Disk, dir: &Path, phase: Phase) -> io::Result<()> {
+    let mut file = disk.state_file(&dir.join("phase"), true)?;
+    let word = serde_json::to_string(&phase)?;
+    file.write_all(format!("{word}\n").as_bytes())?;
+    file.sync()
+}
+
+/// The last whole line counts.
+fn read_phase(dir: &Path) -> Option<Phase> {
+    let text = std::fs::read_to_string(dir.join("phase")).ok()?;
+    let whole = text.split_inclusive('\n').filter(|l| l.ends_with('\n'));
+    whole.filter_map(|l| serde_json::from_str(l.trim()).ok()).next_back()
+}
+
+fn sync_folder(dir: &Path) -> io::Result<()> {
+    if cfg!(unix) { std::fs::File::open(dir)?.sync_all() } else { Ok(()) }
+}

@@ -1,0 +1,179 @@
+//! A proposal on disk: a line for the run, a line for each file, a line for the counts. It is written as it grows.
+
+use std::collections::BTreeMap;
+use std::io::{self, BufRead, BufReader, BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+use emendo_text::{Digest, Hunk, RelPath};
+use serde::{Deserialize, Serialize};
+
+use crate::edit::{Edit, Note};
+use crate::engine::{Counts, Sink};
+use crate::plan::{RecipeInfo, StepInfo};
+use crate::run_file::FileResult;
+use crate::walk::Skipped;
+
+/// What a proposal was made from.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Header {
+    /// Version of the format.
+    pub proposal: u32,
+    /// The recipes in order.
+    pub recipes: Vec<RecipeInfo>,
+    /// The values given for inputs.
+    pub inputs: BTreeMap<String, String>,
+    /// Kinds of files that were not passed over.
+    pub with: Vec<Skipped>,
+    /// The folder that limited the run; empty for none.
+    pub below: String,
+    /// The steps in order.
+    pub steps: Vec<StepInfo>,
+    /// Identity of the plan.
+    pub plan: Digest,
+    /// Steps may depend on what other files hold after earlier steps.
+    pub staged: bool,
+}
+
+/// What is proposed for one file.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct FileRecord {
+    /// The file.
+    pub path: RelPath,
+    /// Digest of its bytes when it was read.
+    pub base: Digest,
+    /// The edits.
+    pub edits: Vec<Edit>,
+    /// The notes.
+    pub notes: Vec<Note>,
+    /// The changed lines; `by` are indices into `edits`.
+    pub hunks: Vec<Hunk>,
+}
+
+/// What a run counted, and what stands at no file.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub struct Trailer {
+    /// Counts.
+    pub counts: Counts,
+    /// Notes at steps.
+    pub notes: Vec<Note>,
+}
+
+/// A proposal as read back.
+#[derive(Clone, Debug)]
+pub struct Proposal {
+    /// What it was made from.
+    pub header: Header,
+    /// The files in order of path.
+    pub files: Vec<FileRecord>,
+    /// Counts and notes at steps.
+    pub trailer: Trailer,
+}
+
+const NAME: &str = "proposal.jsonl";
+
+/// Writes a proposal as it grows; it takes the place of the last one when it is finished.
+pub struct ProposalWriter<'p> {
+    out: BufWriter<std::fs::File>,
+    temp: PathBuf,
+    path: PathBuf,
+    progress: &'p mut dyn FnMut(u64, u64),
+}
+
+impl<'p> ProposalWriter<'p> {
+    /// Begins a proposal in a state folder.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn begin(state: &Path, header: &Header, progress: &'p mut dyn FnMut(u64, u64)) -> io::Result<Self> {
+        let (temp, path) = (state.join(format!("{NAME}.new")), state.join(NAME));
+        let mut out = BufWriter::with_capacity(1 << 18, std::fs::File::create(&temp)?);
+        line(&mut out, header)?;
+        Ok(Self { out, temp, path, progress })
+    }
+
+    /// Adds a file as it was recorded before.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn record(&mut self, record: &FileRecord) -> io::Result<()> {
+        line(&mut self.out, record)
+    }
+
+    /// Ends the proposal and puts it in place.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn finish(mut self, trailer: &Trailer) -> io::Result<()> {
+        line(&mut self.out, trailer)?;
+        self.out.flush()?;
+        drop(self.out);
+        std::fs::rename(&self.temp, &self.path)
+    }
+}
+
+fn line(out: &mut impl Write, value: &impl Serialize) -> io::Result<()> {
+    serde_json::to_writer(&mut *out, value)?;
+    out.write_all(b"\n")
+}
+
+impl Sink for ProposalWriter<'_> {
+    fn file(&mut self, f: FileResult) -> io::Result<()> {
+        self.record(&FileRecord::from(f))
+    }
+    fn progress(&mut self, done: u64, all: u64) {
+        (self.progress)(done, all);
+    }
+}
+
+impl From<FileResult> for FileRecord {
+    fn from(f: FileResult) -> Self {
+        Self { path: f.path, base: f.base, edits: f.edits, notes: f.notes, hunks: f.hunks }
+    }
+}
+
+impl Proposal {
+    /// Reads the proposal of a state folder; `None` if there is none.
+    ///
+    /// # Errors
+    /// If it cannot be read.
+    pub fn read(state: &Path) -> io::Result<Option<Self>> {
+        let file = match std::fs::File::open(state.join(NAME)) {
+            Ok(file) => file,
+            Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(None),
+            Err(e) => return Err(e),
+        };
+        let mut lines: Vec<String> = BufReader::new(file).lines().collect::<io::Result<_>>()?;
+        let damaged = || io::Error::new(io::ErrorKind::InvalidData, "the proposal is damaged: run `emendo propose` again");
+        let trailer = serde_json::from_str(&lines.pop().ok_or_else(damaged)?).map_err(|_| damaged())?;
+        let mut lines = lines.into_iter();
+        let header = serde_json::from_str(&lines.next().ok_or_else(damaged)?).map_err(|_| damaged())?;
+        let files = lines.map(|l| serde_json::from_str(&l).map_err(|_| damaged())).collect::<io::Result<_>>()?;
+        Ok(Some(Self { header, files, trailer }))
+    }
+
+    /// Takes the proposal of a state folder away: it was applied or taken back.
+    ///
+    /// # Errors
+    /// If it cannot be removed.
+    pub fn remove(state: &Path) -> io::Result<()> {
+        match std::fs::remove_file(state.join(NAME)) {
+            Err(e) if e.kind() != io::ErrorKind::NotFound => Err(e),
+            _ => Ok(()),
+        }
+    }
+
+    /// All edits.
+    pub fn edits(&self) -> impl Iterator<Item = &Edit> {
+        self.files.iter().flat_map(|f| &f.edits)
+    }
+
+    /// The edits that are decided: all but the imports that follow from others.
+    pub fn decidable(&self) -> impl Iterator<Item = &Edit> {
+        self.edits().filter(|e| !e.derived)
+    }
+
+    /// All notes, those at steps too.
+    pub fn notes(&self) -> impl Iterator<Item = &Note> {
+        self.files.iter().flat_map(|f| &f.notes).chain(&self.trailer.notes)
+    }
+}

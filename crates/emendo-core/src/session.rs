@@ -1,0 +1,636 @@
+//! The facade: a project with its proposal, decisions and journal.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::io;
+use std::path::{Path, PathBuf};
+
+use emendo_lang::Certainty;
+use emendo_text::{Digest, RelPath};
+
+use crate::check::{Checked, check, read_source};
+use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
+use crate::disk::Disk;
+use crate::edit::{Edit, Standing};
+use crate::engine::{Engine, Mode, Sink};
+use crate::journal::{Journal, Packer, Phase, TakenBack};
+use crate::project::{Project, ProjectError};
+use crate::proposal::{Header, Proposal, ProposalWriter, Trailer};
+use crate::run_file::FileResult;
+use crate::walk::Skipped;
+
+/// A project that is being moved.
+pub struct Session {
+    project: Project,
+}
+
+/// Why something could not be done.
+#[derive(Debug, thiserror::Error)]
+pub enum SessionError {
+    /// The project.
+    #[error(transparent)]
+    Project(#[from] ProjectError),
+    /// Reading or writing.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    /// The log of decisions.
+    #[error(transparent)]
+    Decisions(#[from] DecisionError),
+    /// There is no proposal.
+    #[error("there is no proposal yet")]
+    NoProposal,
+    /// An apply was interrupted.
+    #[error("an apply was interrupted")]
+    Unfinished,
+    /// Another run holds the project.
+    #[error("another run is at work on this project")]
+    Busy,
+    /// Files are not as they were proposed.
+    #[error("files have changed since the proposal")]
+    Changed(Vec<RelPath>),
+    /// Files hold changes that are in no commit.
+    #[error("files hold changes that are in no commit")]
+    Dirty(Vec<RelPath>),
+    /// The recipe is not as it was.
+    #[error("the recipe `{0}` has changed since the proposal, or cannot be read")]
+    Recipe(String),
+    /// A selection fits nothing, or names something that is not there.
+    #[error("{0}")]
+    Selection(String),
+    /// There is nothing to take back.
+    #[error("there is nothing to take back")]
+    NothingApplied,
+}
+
+/// Which edits are meant.
+#[derive(Clone, Debug, Default)]
+pub struct Selection {
+    /// Steps, by id or `recipe/step`; any of them.
+    pub steps: Vec<String>,
+    /// Files or folders; any of them.
+    pub files: Vec<String>,
+    /// This certainty and above.
+    pub certainty: Option<Certainty>,
+    /// Edits, by the beginnings of their ids.
+    pub edits: Vec<String>,
+    /// All edits.
+    pub all: bool,
+}
+
+/// What became of a selection.
+#[derive(Clone, Debug, Default)]
+pub struct Decided {
+    /// Edits that are decided now.
+    pub decided: Vec<Edit>,
+    /// Edits that were accepted along, since others build on them.
+    pub along: Vec<Edit>,
+    /// Edits that were meant and not decided, with the reason.
+    pub refused: Vec<(Edit, String)>,
+}
+
+/// What an apply did.
+#[derive(Clone, Debug, Default)]
+pub struct Applied {
+    /// The interrupted apply before this one was taken back.
+    pub recovered: Option<TakenBack>,
+    /// Files that were written.
+    pub files: Vec<RelPath>,
+    /// Edits that were written.
+    pub written: usize,
+    /// Accepted edits that were not written, with the reason.
+    pub left_out: Vec<(Edit, String)>,
+    /// Files that were left out, since they changed.
+    pub skipped: Vec<RelPath>,
+    /// Edits that nobody has decided on.
+    pub undecided: usize,
+}
+
+/// What `apply` is asked to do.
+pub struct ApplyOptions<'a> {
+    /// Accept this level and above first.
+    pub accept: Option<Certainty>,
+    /// Leave out files that have changed.
+    pub skip_changed: bool,
+    /// The time, in seconds since 1970; for people who read the journal.
+    pub time: u64,
+    /// Of these files, those that hold the user's own changes.
+    pub dirty: &'a dyn Fn(&[RelPath]) -> Vec<RelPath>,
+    /// Write files with the user's own changes too.
+    pub allow_dirty: bool,
+}
+
+impl Session {
+    /// Opens the project that a folder belongs to.
+    ///
+    /// # Errors
+    /// If it cannot be read.
+    pub fn open(dir: &Path) -> Result<Self, SessionError> {
+        Ok(Self { project: Project::open(dir)? })
+    }
+
+    /// The project.
+    pub fn project(&self) -> &Project {
+        &self.project
+    }
+
+    fn state(&self) -> Result<PathBuf, SessionError> {
+        Ok(self.project.state()?)
+    }
+
+    fn log(&self) -> Result<PathBuf, SessionError> {
+        Ok(self.state()?.join("decisions.jsonl"))
+    }
+
+    /// The decisions so far.
+    ///
+    /// # Errors
+    /// If they cannot be read.
+    pub fn decisions(&self) -> Result<Decisions, SessionError> {
+        Ok(Decisions::read(&self.log()?)?)
+    }
+
+    /// The journals, the oldest first.
+    ///
+    /// # Errors
+    /// If one cannot be read.
+    pub fn journals(&self) -> Result<Vec<Journal>, SessionError> {
+        Ok(Journal::all(&self.state()?)?)
+    }
+
+    /// The proposal, if there is one.
+    ///
+    /// # Errors
+    /// If it cannot be read.
+    pub fn proposal(&self) -> Result<Option<Proposal>, SessionError> {
+        Ok(Proposal::read(&self.state()?)?)
+    }
+
+    /// Only one run writes at a time; the lock goes with the value.
+    fn lock(&self) -> Result<std::fs::File, SessionError> {
+        let path = self.project.make_state()?.join("lock");
+        let file = std::fs::OpenOptions::new().create(true).truncate(false).write(true).open(path)?;
+        match file.try_lock() {
+            Ok(()) => Ok(file),
+            Err(std::fs::TryLockError::WouldBlock) => Err(SessionError::Busy),
+            Err(std::fs::TryLockError::Error(e)) => Err(e.into()),
+        }
+    }
+
+    fn refuse_unfinished(&self) -> Result<(), SessionError> {
+        if self.journals()?.last().is_some_and(Journal::unfinished) { Err(SessionError::Unfinished) } else { Ok(()) }
+    }
+
+    /// Computes a proposal and keeps it. No file of the project changes.
+    ///
+    /// # Errors
+    /// If the project cannot be read, an apply was interrupted, or the proposal cannot be kept.
+    pub fn propose(
+        &self,
+        checked: &Checked,
+        inputs: &BTreeMap<String, String>,
+        with: &[Skipped],
+        progress: &mut dyn FnMut(u64, u64),
+    ) -> Result<Proposal, SessionError> {
+        let _lock = self.lock()?;
+        self.refuse_unfinished()?;
+        let header = Header {
+            proposal: 1,
+            recipes: checked.plan.recipes.clone(),
+            inputs: inputs.clone(),
+            with: with.to_vec(),
+            below: self.project.below().to_owned(),
+            steps: checked.plan.steps.iter().map(|s| s.info.clone()).collect(),
+            plan: checked.plan.digest(),
+            staged: checked.plan.stages.len() > 1 || checked.plan.reads_manifests(),
+        };
+        self.run_view(checked, header, None, progress)
+    }
+
+    fn run_view(
+        &self,
+        checked: &Checked,
+        header: Header,
+        again: Option<(&Proposal, &HashSet<RelPath>)>,
+        progress: &mut dyn FnMut(u64, u64),
+    ) -> Result<Proposal, SessionError> {
+        let state = self.project.make_state()?;
+        let decisions = self.decisions()?;
+        let engine = Engine {
+            project: &self.project,
+            plan: &checked.plan,
+            decisions: &decisions,
+            mode: Mode::View,
+            with: &header.with,
+            only: again.map(|a| a.1),
+        };
+        let mut writer = ProposalWriter::begin(&state, &header, progress)?;
+        let trailer = match again {
+            None => {
+                let (counts, notes) = engine.run(&mut writer)?;
+                Trailer { counts, notes }
+            }
+            Some((old, only)) => {
+                let mut fresh = Collect::default();
+                engine.run(&mut fresh)?;
+                let mut fresh: BTreeMap<RelPath, FileResult> = fresh.0.into_iter().map(|f| (f.path.clone(), f)).collect();
+                for record in &old.files {
+                    if only.contains(&record.path) {
+                        fresh.remove(&record.path).map_or(Ok(()), |f| writer.file(f))?;
+                    } else {
+                        writer.record(record)?;
+                    }
+                }
+                old.trailer.clone()
+            }
+        };
+        writer.finish(&trailer)?;
+        self.proposal()?.ok_or(SessionError::NoProposal)
+    }
+
+    /// The recipes of a proposal, loaded again; they must be what they were.
+    fn recipes_of(&self, header: &Header) -> Result<Checked, SessionError> {
+        let mut sources = Vec::new();
+        for r in &header.recipes {
+            sources.push(read_source(Path::new(&r.path)).map_err(|_| SessionError::Recipe(r.path.clone()))?);
+        }
+        let checked = check(sources, &header.inputs);
+        let changed = checked.plan.recipes.iter().zip(&header.recipes).find(|(now, then)| now.digest != then.digest);
+        match changed {
+            Some((_, r)) => Err(SessionError::Recipe(r.path.clone())),
+            None if checked.failed() || checked.plan.digest() != header.plan => Err(SessionError::Recipe(header.recipes[0].path.clone())),
+            None => Ok(checked),
+        }
+    }
+
+    /// Computes again what depends on decisions that changed.
+    fn refresh(&self, proposal: &Proposal, changed: &[Edit]) -> Result<(), SessionError> {
+        let checked = self.recipes_of(&proposal.header)?;
+        let only: HashSet<RelPath> = changed.iter().map(|e| e.path.clone()).collect();
+        let again = (!proposal.header.staged).then_some((proposal, &only));
+        self.run_view(&checked, proposal.header.clone(), again, &mut |_, _| {})?;
+        Ok(())
+    }
+
+    /// Accepts the edits of a selection.
+    ///
+    /// # Errors
+    /// If there is no proposal, or the selection fits nothing.
+    pub fn accept(&self, selection: &Selection) -> Result<Decided, SessionError> {
+        let _lock = self.lock()?;
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let (decided, log) = accept(&proposal, &self.decisions()?, selection)?;
+        Decisions::append(&self.log()?, &log)?;
+        Ok(decided)
+    }
+
+    /// Rejects the edits of a selection; what builds on them is computed again.
+    ///
+    /// # Errors
+    /// If there is no proposal, or the selection fits nothing.
+    pub fn reject(&self, selection: &Selection) -> Result<Decided, SessionError> {
+        let _lock = self.lock()?;
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let decisions = self.decisions()?;
+        let edits = select(&proposal, selection)?;
+        let fresh: Vec<Edit> = edits.into_iter().filter(|e| decisions.status(e) != Status::Rejected).cloned().collect();
+        let log: Vec<Decision> = fresh.iter().map(|e| Decision::about(e, Verdict::Rejected)).collect();
+        Decisions::append(&self.log()?, &log)?;
+        self.refresh(&proposal, &fresh)?;
+        Ok(Decided { decided: fresh, ..Decided::default() })
+    }
+
+    /// Picks an alternative of each selected choice that has one of this name.
+    ///
+    /// # Errors
+    /// If there is no proposal, the selection fits nothing, or no edit has that alternative.
+    pub fn choose(&self, selection: &Selection, label: &str) -> Result<Decided, SessionError> {
+        let _lock = self.lock()?;
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let mut out = Decided::default();
+        let mut log = Vec::new();
+        for e in select(&proposal, selection)? {
+            match e.options.iter().find(|o| o.label == label) {
+                Some(o) => {
+                    log.push(Decision::about(e, Verdict::Picked { label: label.to_owned(), seal: o.seal }));
+                    out.decided.push(e.clone());
+                }
+                None if e.options.is_empty() => out.refused.push((e.clone(), "it is no choice".into())),
+                None => {
+                    let labels: Vec<&str> = e.options.iter().map(|o| o.label.as_str()).collect();
+                    out.refused.push((e.clone(), format!("its alternatives are: {}", labels.join(", "))));
+                }
+            }
+        }
+        if out.decided.is_empty() {
+            let why = out.refused.first().map_or(String::new(), |(e, why)| format!(" (`{}`: {why})", e.id.short(8)));
+            return Err(SessionError::Selection(format!("no selected edit has an alternative `{label}`{why}")));
+        }
+        Decisions::append(&self.log()?, &log)?;
+        self.refresh(&proposal, &out.decided)?;
+        Ok(out)
+    }
+
+    /// Writes what is accepted: all of it or nothing.
+    ///
+    /// # Errors
+    /// If files or recipes changed, files hold the user's own changes, or the disk fails; then nothing is written.
+    pub fn apply(&self, disk: &dyn Disk, options: &ApplyOptions<'_>) -> Result<Applied, SessionError> {
+        let _lock = self.lock()?;
+        let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        if let Some(level) = options.accept {
+            let selection = Selection { certainty: Some(level), ..Selection::default() };
+            let (_, log) = accept(&proposal, &self.decisions()?, &selection)?;
+            Decisions::append(&self.log()?, &log)?;
+        }
+        let decisions = self.decisions()?;
+        let accepted: HashMap<Digest, &Edit> = proposal
+            .decidable()
+            .filter(|e| matches!(decisions.status(e), Status::Accepted(_)) && !matches!(e.standing, Standing::Withheld(_)))
+            .map(|e| (e.id, e))
+            .collect();
+        out.undecided = proposal.decidable().filter(|e| matches!(decisions.status(e), Status::Undecided | Status::Again)).count();
+        let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
+        if paths.is_empty() {
+            return Ok(out);
+        }
+        let changed = self.changed(disk, &proposal, &paths)?;
+        if !changed.is_empty() && !options.skip_changed {
+            return Err(SessionError::Changed(changed));
+        }
+        changed.iter().for_each(|p| drop(paths.remove(p)));
+        out.skipped = changed;
+        let mut sorted: Vec<RelPath> = paths.iter().cloned().collect();
+        sorted.sort();
+        let dirty = self.dirty(disk, &sorted, options)?;
+        if !dirty.is_empty() && !options.allow_dirty {
+            return Err(SessionError::Dirty(dirty));
+        }
+        let checked = self.recipes_of(&proposal.header)?;
+        let engine = Engine {
+            project: &self.project,
+            plan: &checked.plan,
+            decisions: &decisions,
+            mode: Mode::Write,
+            with: &proposal.header.with,
+            only: Some(&paths),
+        };
+        let packer = Packer::begin(disk, &self.project.make_state()?)?;
+        let mut sink = Writing { disk, packer, accepted: &accepted, bases: bases(&proposal), dirty: dirty.into_iter().collect(), used: Vec::new(), files: Vec::new(), underfoot: Vec::new() };
+        let run = engine.run(&mut sink);
+        let Writing { packer, used, files, underfoot, .. } = sink;
+        if let Err(e) = run {
+            packer.abandon();
+            return Err(e.into());
+        }
+        if !underfoot.is_empty() {
+            packer.abandon();
+            return Err(SessionError::Changed(underfoot));
+        }
+        let done: HashSet<Digest> = used.iter().map(|d| d.edit).collect();
+        out.left_out = left_out(&accepted, &done, &out.skipped);
+        if packer.is_empty() {
+            packer.abandon();
+            return Ok(out);
+        }
+        let titles = proposal.header.recipes.iter().map(|r| r.title.clone()).collect();
+        let mut journal = packer.seal(options.time, titles, used.clone())?;
+        journal.run(disk)?;
+        let cleared: Vec<Decision> = used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
+        Decisions::append(&self.log()?, &cleared)?;
+        out.written = used.len();
+        out.files = files;
+        Proposal::remove(&self.state()?)?;
+        Ok(out)
+    }
+
+    /// Files of a proposal that are not as they were.
+    fn changed(&self, disk: &dyn Disk, proposal: &Proposal, paths: &HashSet<RelPath>) -> Result<Vec<RelPath>, SessionError> {
+        let mut out = Vec::new();
+        for f in proposal.files.iter().filter(|f| paths.contains(&f.path)) {
+            if disk.read(&f.path)?.map(|b| Digest::of(&b)) != Some(f.base) {
+                out.push(f.path.clone());
+            }
+        }
+        Ok(out)
+    }
+
+    /// Files with the user's own changes: what the last apply wrote over clean files is not theirs.
+    fn dirty(&self, disk: &dyn Disk, paths: &[RelPath], options: &ApplyOptions<'_>) -> Result<Vec<RelPath>, SessionError> {
+        let journals = self.journals()?;
+        let mut out = Vec::new();
+        for path in (options.dirty)(paths) {
+            let op = journals.iter().rev().filter(|j| j.phase == Phase::Done).find_map(|j| j.ops.ops.iter().find(|o| o.path == path));
+            let ours = match op {
+                Some(op) if !op.dirty => disk.read(&path)?.map(|b| Digest::of(&b)) == Some(op.after.digest),
+                _ => false,
+            };
+            if !ours {
+                out.push(path);
+            }
+        }
+        Ok(out)
+    }
+
+    /// Takes an interrupted apply back, if there is one.
+    fn recover(&self, disk: &dyn Disk) -> Result<Option<TakenBack>, SessionError> {
+        let mut journals = self.journals()?;
+        match journals.last_mut() {
+            Some(j) if j.unfinished() => Ok(Some(j.take_back(disk)?)),
+            _ => Ok(None),
+        }
+    }
+
+    /// Takes back the last apply, an interrupted one too. Its acceptances hold again.
+    ///
+    /// # Errors
+    /// If there is none, or the disk fails; calling it again goes on.
+    pub fn undo(&self, disk: &dyn Disk) -> Result<(TakenBack, bool), SessionError> {
+        let _lock = self.lock()?;
+        if let Some(back) = self.recover(disk)? {
+            return Ok((back, true));
+        }
+        let mut journals = self.journals()?;
+        let journal = journals.iter_mut().rev().find(|j| j.phase == Phase::Done).ok_or(SessionError::NothingApplied)?;
+        let back = journal.take_back(disk)?;
+        Decisions::append(&self.log()?, &journal.ops.decisions)?;
+        Proposal::remove(&self.state()?)?;
+        Ok((back, false))
+    }
+}
+
+/// Keeps results.
+#[derive(Default)]
+struct Collect(Vec<FileResult>);
+
+impl Sink for Collect {
+    fn file(&mut self, file: FileResult) -> io::Result<()> {
+        self.0.push(file);
+        Ok(())
+    }
+}
+
+/// Packs what an apply writes, file by file.
+struct Writing<'a> {
+    disk: &'a dyn Disk,
+    packer: Packer<'a>,
+    accepted: &'a HashMap<Digest, &'a Edit>,
+    bases: HashMap<RelPath, Digest>,
+    dirty: HashSet<RelPath>,
+    used: Vec<Decision>,
+    files: Vec<RelPath>,
+    underfoot: Vec<RelPath>,
+}
+
+impl Sink for Writing<'_> {
+    fn file(&mut self, file: FileResult) -> io::Result<()> {
+        let before = self.disk.read(&file.path)?.unwrap_or_default();
+        if Digest::of(&before) != file.base || self.bases.get(&file.path) != Some(&file.base) {
+            self.underfoot.push(file.path);
+            return Ok(());
+        }
+        for e in file.edits.iter().filter(|e| e.standing == Standing::In) {
+            let Some(shown) = self.accepted.get(&e.id) else { continue };
+            let verdict = match shown.options.iter().find(|o| o.after == e.after) {
+                Some(o) if !e.options.is_empty() => Verdict::Picked { label: o.label.clone(), seal: o.seal },
+                _ => Verdict::Accepted { seal: e.seal },
+            };
+            self.used.push(Decision::about(e, verdict));
+        }
+        if let Some(after) = file.after.filter(|a| *a != before) {
+            let dirty = self.dirty.contains(&file.path);
+            self.packer.add(file.path.clone(), &before, &after, dirty)?;
+            self.files.push(file.path);
+        }
+        Ok(())
+    }
+}
+
+fn bases(proposal: &Proposal) -> HashMap<RelPath, Digest> {
+    proposal.files.iter().map(|f| (f.path.clone(), f.base)).collect()
+}
+
+fn left_out(accepted: &HashMap<Digest, &Edit>, done: &HashSet<Digest>, skipped: &[RelPath]) -> Vec<(Edit, String)> {
+    let mut out: Vec<(Edit, String)> = accepted
+        .values()
+        .filter(|e| !done.contains(&e.id))
+        .map(|e| {
+            let why = if skipped.contains(&e.path) {
+                "its file has changed since the proposal"
+            } else {
+                "it would write something else than what was accepted: decide again"
+            };
+            ((*e).clone(), why.to_owned())
+        })
+        .collect();
+    out.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
+    out
+}
+
+/// The decidable edits of a selection, in order.
+fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>, SessionError> {
+    let fail = |message: String| Err(SessionError::Selection(message));
+    for step in &s.steps {
+        if !proposal.header.steps.iter().any(|i| is_step(&i.key, step)) {
+            let known: Vec<&str> = proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
+            return fail(format!("no step is called `{step}`; the steps: {}", known.join(", ")));
+        }
+    }
+    for prefix in &s.edits {
+        let hits = proposal.edits().filter(|e| e.id.to_string().starts_with(prefix.as_str())).count();
+        match hits {
+            0 => return fail(format!("no edit has an id that begins with `{prefix}`")),
+            1 => {}
+            n => return fail(format!("`{prefix}` is the beginning of {n} ids: give more of it")),
+        }
+        if proposal.edits().any(|e| e.derived && e.id.to_string().starts_with(prefix.as_str())) {
+            return fail(format!("`{prefix}` is an import that follows from other edits: decide on those"));
+        }
+    }
+    for file in &s.files {
+        if !proposal.files.iter().any(|f| is_file(&f.path, file)) {
+            return fail(format!("the proposal has nothing for `{file}`"));
+        }
+    }
+    let hit = |e: &&Edit| {
+        (s.steps.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w)))
+            && (s.files.is_empty() || s.files.iter().any(|w| is_file(&e.path, w)))
+            && (s.edits.is_empty() || s.edits.iter().any(|w| e.id.to_string().starts_with(w.as_str())))
+            && s.certainty.is_none_or(|c| e.certainty >= c)
+    };
+    Ok(proposal.decidable().filter(hit).collect())
+}
+
+fn is_step(key: &crate::edit::StepKey, word: &str) -> bool {
+    key.step == word || key.to_string() == word
+}
+
+fn is_file(path: &RelPath, word: &str) -> bool {
+    let word = word.trim_start_matches("./").trim_end_matches('/');
+    path.as_str() == word || path.as_str().strip_prefix(word).is_some_and(|r| r.starts_with('/'))
+}
+
+/// What an acceptance covers: undecided edits, with those that they build on. Never a `caution` that is
+/// not named, an unpicked choice, or an unsure edit that was not asked for.
+fn accept(proposal: &Proposal, decisions: &Decisions, s: &Selection) -> Result<(Decided, Vec<Decision>), SessionError> {
+    let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
+    let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w));
+    let mut out = Decided::default();
+    let mut log = Vec::new();
+    let mut seen: HashSet<Digest> = HashSet::new();
+    for e in select(proposal, s)? {
+        let explicit = !s.edits.is_empty();
+        let status = decisions.status(e);
+        let refuse = |why: &str| Some((e.clone(), why.to_owned()));
+        let refused = match (&e.standing, &status) {
+            (_, Status::Accepted(_)) => continue,
+            (_, Status::Rejected) if !explicit => continue,
+            (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => refuse(&format!("it is held back: {why}")),
+            _ if !e.options.is_empty() => refuse("it is a choice: pick one with `emendo choose`"),
+            _ if e.caution.is_some() && !named(e) => refuse("its step calls for caution: name it with `--step` or `--edit`"),
+            _ if e.certainty == Certainty::Unsure && !explicit && !s.all && s.certainty != Some(Certainty::Unsure) => {
+                refuse("it is unsure: ask for it with `--certainty unsure` or `--edit`")
+            }
+            _ => None,
+        };
+        if let Some(refused) = refused {
+            out.refused.push(refused);
+            continue;
+        }
+        match parents(e, &by_id, decisions) {
+            Err(why) => out.refused.push((e.clone(), why)),
+            Ok(parents) => {
+                for p in parents.into_iter().filter(|p| seen.insert(p.id)) {
+                    log.push(Decision::about(p, Verdict::Accepted { seal: p.seal }));
+                    out.along.push(p.clone());
+                }
+                if seen.insert(e.id) {
+                    log.push(Decision::about(e, Verdict::Accepted { seal: e.seal }));
+                    out.decided.push(e.clone());
+                }
+            }
+        }
+    }
+    let own: HashSet<Digest> = out.decided.iter().map(|e| e.id).collect();
+    out.along.retain(|e| !own.contains(&e.id));
+    Ok((out, log))
+}
+
+/// The undecided edits that an edit builds on, all the way down.
+fn parents<'p>(e: &Edit, by_id: &HashMap<Digest, &'p Edit>, decisions: &Decisions) -> Result<Vec<&'p Edit>, String> {
+    let mut out: Vec<&Edit> = Vec::new();
+    let mut todo: Vec<Digest> = e.parents.clone();
+    while let Some(id) = todo.pop() {
+        let Some(p) = by_id.get(&id) else { continue };
+        match decisions.status(p) {
+            Status::Accepted(_) => continue,
+            Status::Rejected => return Err(format!("it builds on `{}`, which is rejected", id.short(8))),
+            _ if !p.options.is_empty() => return Err(format!("it builds on `{}`, a choice that nobody has made", id.short(8))),
+            _ => {}
+        }
+        if !out.iter().any(|o| o.id == id) {
+            out.push(p);
+            todo.extend(&p.parents);
+        }
+    }
+    Ok(out)
+}
