@@ -170,7 +170,8 @@ impl Disk for RealDisk {
         #[cfg(target_os = "linux")]
         {
             // One call for the file system: a sync for each file costs more than all the rest.
-            rustix::fs::syncfs(&self.root)?;
+            // The root is held by path only, which cannot be synced.
+            rustix::fs::syncfs(std::fs::File::open(&self.path)?)?;
         }
         Ok(())
     }

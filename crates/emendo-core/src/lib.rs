@@ -35,6 +35,7 @@ mod project;
 mod proposal;
 mod run_file;
 mod session;
+mod summary;
 mod walk;
 
 pub use actions::recipe_kinds;
@@ -51,4 +52,5 @@ pub use project::{Project, ProjectError, SETTINGS, STATE};
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
 pub use run_file::FileResult;
 pub use session::{Applied, ApplyOptions, Decided, Selection, Session, SessionError};
+pub use summary::{StepTally, Summary, Tally, summarize};
 pub use walk::{Skipped, Skips};

@@ -79,7 +79,9 @@ impl Narrow {
         let mut keys: HashSet<String> = HashSet::new();
         let mut everything = false;
         for set in needs.into_iter().flat_map(|n| &n.0) {
-            set.iter().for_each(|w| drop(id(w)));
+            for w in set {
+                id(w);
+            }
             match set.iter().max_by_key(|w| w.len()) {
                 Some(longest) => drop(keys.insert(longest.clone())),
                 None => everything = true,

@@ -124,7 +124,7 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
         let mut runners = Vec::new();
         for action in step.actions.iter().filter(|a| !a.broken) {
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
-            let mut cx = CompileCx { recipe, step, spellings: &spellings, renamed: &renamed, out };
+            let mut cx = CompileCx { recipe, spellings: &spellings, renamed: &renamed, out };
             runners.extend(kind.and_then(|k| k.compile(action, &mut cx)));
         }
         renamed.extend(now);

@@ -1,2 +1,21 @@
-//! x
-fn main() {}
+//! The program: reads the command line, calls the core, shows what came of it. Only this crate prints.
+
+mod commands;
+mod errors;
+mod git;
+mod messages;
+mod progress;
+mod show;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+fn main() -> ExitCode {
+    let cli = commands::Cli::parse();
+    cli.color.write_global();
+    match cli.run() {
+        Ok(code) => code,
+        Err(e) => errors::report(&e),
+    }
+}

@@ -14,7 +14,7 @@ use std::sync::Arc;
 
 use emendo_docs::Manifest;
 use emendo_lang::{Constraint, Language, Pattern, PatternError, ProjectTypes, Resolver, Spellings};
-use emendo_recipe::{Action, ActionKind, Recipe, Step, Text, Value};
+use emendo_recipe::{Action, ActionKind, Recipe, Text, Value};
 use emendo_text::{Diagnostic, Digest, RelPath};
 use regex::Regex;
 
@@ -39,8 +39,6 @@ pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {
 pub struct CompileCx<'a> {
     /// The recipe.
     pub recipe: &'a Recipe,
-    /// The step.
-    pub step: &'a Step,
     /// All renames of the recipe: symbols are known under both names.
     pub spellings: &'a Spellings,
     /// Renames of earlier steps, old and new.

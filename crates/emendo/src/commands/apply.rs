@@ -1,0 +1,91 @@
+//! `apply`: writes what is accepted, all of it or nothing.
+
+use std::io::Write;
+use std::process::ExitCode;
+use std::time::{SystemTime, UNIX_EPOCH};
+
+use clap::Args;
+use emendo_core::{Applied, ApplyOptions, Certainty, RealDisk, Session};
+use serde_json::json;
+
+use super::Globals;
+use super::decide::level;
+use crate::git;
+use crate::show::{self, BOLD, LOOK, count};
+
+/// Write what is accepted: all of it or nothing
+///
+/// Files that changed since the proposal, and files with changes that are in no commit, are refused. `emendo undo`
+/// takes an apply back.
+#[derive(Args)]
+pub(crate) struct Apply {
+    /// Accept this certainty and above first: certain, likely, unsure or all
+    #[arg(long, value_name = "LEVEL", value_parser = level)]
+    accept: Option<Certainty>,
+    /// Write files with changes that are in no commit too
+    #[arg(long)]
+    allow_dirty: bool,
+    /// Leave out files that changed since the proposal
+    #[arg(long)]
+    skip_changed: bool,
+}
+
+impl Apply {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let session = globals.session()?;
+        let applied = apply(&session, self.accept, self.skip_changed, self.allow_dirty)?;
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let left: Vec<_> = applied.left_out.iter().map(|(e, why)| json!({ "edit": e.id, "path": e.path, "because": why })).collect();
+            let recovered = applied.recovered.as_ref().map(|t| json!({ "restored": t.restored, "kept": t.kept }));
+            let value = json!({
+                "files": applied.files, "edits": applied.written, "left_out": left,
+                "skipped": applied.skipped, "undecided": applied.undecided, "recovered": recovered,
+            });
+            serde_json::to_writer_pretty(&mut out, &value)?;
+            writeln!(out)?;
+        } else {
+            show_applied(&mut out, &applied)?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// Applies with git's word on what is the user's own.
+pub(crate) fn apply(session: &Session, accept: Option<Certainty>, skip_changed: bool, allow_dirty: bool) -> anyhow::Result<Applied> {
+    let root = session.project().root().to_owned();
+    let disk = RealDisk::open(&root)?;
+    let time = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs());
+    let dirty = move |paths: &[emendo_text::RelPath]| git::dirty(&root, paths);
+    Ok(session.apply(&disk, &ApplyOptions { accept, skip_changed, time, dirty: &dirty, allow_dirty })?)
+}
+
+pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result<()> {
+    if let Some(back) = &a.recovered {
+        writeln!(out, "{LOOK}an interrupted apply was taken back first{LOOK:#} ({})", count(back.restored.len(), "file"))?;
+    }
+    if a.files.is_empty() {
+        writeln!(out, "nothing was written: no edit is accepted. `emendo accept` accepts, or `emendo apply --accept certain`")?;
+    } else {
+        writeln!(out, "{BOLD}written{BOLD:#}: {} in {}", count(a.written, "edit"), count(a.files.len(), "file"))?;
+        for path in a.files.iter().take(40) {
+            writeln!(out, "  {}", emendo_text::visible(path.as_str()))?;
+        }
+        if a.files.len() > 40 {
+            writeln!(out, "  ... and {} more", a.files.len() - 40)?;
+        }
+    }
+    if !a.left_out.is_empty() {
+        writeln!(out, "{LOOK}accepted and not written{LOOK:#}: {}", count(a.left_out.len(), "edit"))?;
+        for (e, why) in a.left_out.iter().take(20) {
+            writeln!(out, "  {} {why}", show::head(e))?;
+        }
+    }
+    if a.undecided > 0 {
+        writeln!(out, "undecided: {}; run `emendo propose` again to see them", count(a.undecided, "edit"))?;
+    }
+    if !a.files.is_empty() {
+        writeln!(out, "`emendo undo` takes this back")?;
+    }
+    Ok(())
+}

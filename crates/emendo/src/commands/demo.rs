@@ -1,0 +1,110 @@
+//! `demo`: the whole path on sample data.
+
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use anyhow::Context;
+use clap::Args;
+use emendo_core::{Certainty, Selection, Session, summarize};
+use include_dir::{Dir, include_dir};
+use serde_json::json;
+
+use super::apply::{apply, show_applied};
+use super::propose::to_json;
+use super::{Globals, load};
+use crate::errors::Usage;
+use crate::git;
+use crate::show::{self, BOLD, DIM, count};
+
+static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+const RECIPE: &str = "tidewire-3.toml";
+
+/// Show the whole path on sample data: propose, accept what is certain, apply, and what is left
+///
+/// The Harbour Board's berth service moves from Tidewire 2 to Tidewire 3, both made up. Without DIR it is written
+/// to a scratch folder.
+#[derive(Args)]
+pub(crate) struct Demo {
+    /// A folder for the sample project; it must be empty or not there yet
+    #[arg(value_name = "FOLDER")]
+    folder: Option<PathBuf>,
+}
+
+impl Demo {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let dir = place(globals, self.folder)?;
+        DATA.extract(&dir).with_context(|| format!("cannot write the sample project to `{}`", dir.display()))?;
+        let project = dir.join("project");
+        let recipe = dir.join(RECIPE);
+        let with_git = git::init(&project);
+        let session = Session::open(&project)?;
+        let checked = load(globals, std::slice::from_ref(&recipe), &BTreeMap::new())?;
+        super::refuse_faulty(&checked)?;
+        let mut quiet = |_: u64, _: u64| {};
+        let first = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
+        let before = summarize(&first, &session.decisions()?);
+        let accepted = session.accept(&Selection { certainty: Some(Certainty::Certain), ..Selection::default() })?;
+        let applied = apply(&session, None, false, false)?;
+        let second = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
+        let decisions = session.decisions()?;
+        let after = summarize(&second, &decisions);
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let value = json!({
+                "project": project, "recipe": recipe, "proposed": before, "accepted": accepted.decided.len(),
+                "written": applied.files, "left": to_json(&second, &after, &decisions),
+            });
+            serde_json::to_writer_pretty(&mut out, &value)?;
+            writeln!(out)?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        writeln!(out, "The Harbour Board moves its berth service from Tidewire 2 to Tidewire 3 (both are made up).")?;
+        writeln!(out, "{DIM}project: {}\nrecipe:  {}{DIM:#}", project.display(), recipe.display())?;
+        title(&mut out, "1. propose: what the recipe would change; no file is touched")?;
+        show::steps(&mut out, &before)?;
+        title(&mut out, "2. accept --certainty certain: what needs no second look")?;
+        writeln!(out, "accepted: {}", count(accepted.decided.len() + accepted.along.len(), "edit"))?;
+        title(&mut out, "3. apply: write what was accepted")?;
+        show_applied(&mut out, &applied)?;
+        title(&mut out, "4. propose again: what is left to decide")?;
+        show::proposal(&mut out, &second, &after, &decisions, true)?;
+        title(&mut out, "What to try next")?;
+        tips(&mut out, &project, &recipe, with_git)?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+fn title(out: &mut impl Write, text: &str) -> std::io::Result<()> {
+    writeln!(out, "\n{BOLD}== {text}{BOLD:#}\n")
+}
+
+/// The folder for the sample: the user's, if it is free, or one in the scratch folder that stays.
+fn place(globals: &Globals, folder: Option<PathBuf>) -> anyhow::Result<PathBuf> {
+    let Some(folder) = folder else {
+        return Ok(tempfile::Builder::new().prefix("emendo-demo-").tempdir()?.keep());
+    };
+    let dir = globals.path(&folder);
+    let free = std::fs::read_dir(&dir).map_or(true, |mut entries| entries.next().is_none());
+    if !free {
+        let help = "name a folder that is empty or not there yet; nothing was written";
+        return Err(Usage::new(format!("`{}` is not empty", folder.display()), help));
+    }
+    std::fs::create_dir_all(&dir).with_context(|| format!("cannot make `{}`", dir.display()))?;
+    Ok(dir.canonicalize()?)
+}
+
+fn tips(out: &mut impl Write, project: &Path, recipe: &Path, with_git: bool) -> std::io::Result<()> {
+    let (p, r) = (project.display(), recipe.display());
+    writeln!(out, "  cd {p}")?;
+    if with_git {
+        writeln!(out, "  git diff                                      # what was written")?;
+    }
+    writeln!(out, "  emendo choose --edit ID LABEL                 # settle a choice, ids and labels as above")?;
+    writeln!(out, "  emendo accept --certainty likely              # then: emendo apply --allow-dirty is not needed,")?;
+    writeln!(out, "  emendo apply                                  # what Emendo wrote itself is not in the way")?;
+    writeln!(out, "  emendo reject --edit ID                       # it stays rejected in later runs")?;
+    writeln!(out, "  emendo status; emendo undo                    # where it stands; take the last apply back")?;
+    writeln!(out, "  emendo recipe test {r}")
+}

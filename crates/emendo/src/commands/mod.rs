@@ -1,0 +1,142 @@
+//! The commands: one file each.
+
+mod apply;
+mod decide;
+mod demo;
+mod propose;
+mod recipe;
+mod status;
+mod undo;
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand};
+use emendo_core::{Checked, Session, check, read_source};
+
+use crate::errors::{Shown, USAGE, Usage};
+
+/// Moves a code base to a new version of a library, by recipe, with every change reviewed.
+///
+/// The usual way: `propose` a recipe, read what comes back, `accept` what is right, `apply` it. `undo` takes an
+/// apply back. `demo` shows all of it on sample data.
+///
+/// Exit codes: 0 done; 1 there is something to do (`--check`); 2 wrong usage or a faulty recipe; 3 refused to
+/// protect your work; 5 the system failed.
+#[derive(Parser)]
+#[command(name = "emendo", version, propagate_version = true, max_term_width = 100)]
+pub(crate) struct Cli {
+    /// Work as if started in this folder
+    #[arg(short = 'C', value_name = "DIR", global = true)]
+    dir: Option<PathBuf>,
+    /// Print the result as JSON
+    #[arg(long, global = true)]
+    json: bool,
+    /// When to use colours
+    #[arg(long, value_name = "WHEN", global = true, default_value = "auto", value_parser = color)]
+    pub(crate) color: anstream::ColorChoice,
+    #[command(subcommand)]
+    command: Command,
+}
+
+fn color(word: &str) -> Result<anstream::ColorChoice, String> {
+    match word {
+        "auto" => Ok(anstream::ColorChoice::Auto),
+        "always" => Ok(anstream::ColorChoice::Always),
+        "never" => Ok(anstream::ColorChoice::Never),
+        _ => Err("one of: auto, always, never".into()),
+    }
+}
+
+#[derive(Subcommand)]
+enum Command {
+    Propose(propose::Propose),
+    Accept(decide::Accept),
+    Reject(decide::Reject),
+    Choose(decide::Choose),
+    Apply(apply::Apply),
+    Undo(undo::Undo),
+    Status(status::StatusCommand),
+    #[command(subcommand)]
+    Recipe(recipe::Recipe),
+    Demo(demo::Demo),
+}
+
+/// What every command may ask of the command line.
+pub(crate) struct Globals {
+    pub(crate) dir: PathBuf,
+    pub(crate) json: bool,
+}
+
+impl Globals {
+    pub(crate) fn session(&self) -> anyhow::Result<Session> {
+        Ok(Session::open(&self.dir)?)
+    }
+
+    /// A path that the user wrote, as seen from `-C`.
+    pub(crate) fn path(&self, path: &std::path::Path) -> PathBuf {
+        self.dir.join(path)
+    }
+}
+
+impl Cli {
+    pub(crate) fn run(self) -> anyhow::Result<ExitCode> {
+        let dir = self.dir.unwrap_or_else(|| PathBuf::from("."));
+        let globals = Globals { dir, json: self.json };
+        match self.command {
+            Command::Propose(c) => c.run(&globals),
+            Command::Accept(c) => c.run(&globals),
+            Command::Reject(c) => c.run(&globals),
+            Command::Choose(c) => c.run(&globals),
+            Command::Apply(c) => c.run(&globals),
+            Command::Undo(c) => c.run(&globals),
+            Command::Status(c) => c.run(&globals),
+            Command::Recipe(c) => c.run(&globals),
+            Command::Demo(c) => c.run(&globals),
+        }
+    }
+}
+
+/// Inputs as `NAME=VALUE`.
+pub(crate) fn inputs(given: &[String]) -> anyhow::Result<BTreeMap<String, String>> {
+    let pair = |g: &String| match g.split_once('=') {
+        Some((name, value)) if !name.is_empty() => Ok((name.to_owned(), value.to_owned())),
+        _ => Err(Usage::new(format!("`{g}` is no input"), "write `--input NAME=VALUE`")),
+    };
+    given.iter().map(pair).collect()
+}
+
+/// Loads recipes and shows what is wrong with them. `strict`: stop on errors.
+pub(crate) fn load(
+    globals: &Globals,
+    recipes: &[PathBuf],
+    inputs: &BTreeMap<String, String>,
+) -> anyhow::Result<Checked> {
+    let mut sources = Vec::new();
+    for path in recipes {
+        let full = globals.path(path);
+        let full = full.canonicalize().unwrap_or(full);
+        let source = read_source(&full).map_err(|e| {
+            Usage::new(format!("cannot read the recipe `{}`: {e}", path.display()), "give the path of a recipe file")
+        })?;
+        sources.push(source);
+    }
+    Ok(check(sources, inputs))
+}
+
+/// Shows the messages about recipes on standard error; an error if any is one.
+pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
+    use std::io::Write;
+    let mut err = anstream::stderr().lock();
+    for (recipe, messages) in checked.recipes.iter().zip(&checked.messages) {
+        for d in messages.iter().filter(|d| d.severity == emendo_text::Severity::Error) {
+            writeln!(err, "{}\n", crate::messages::render(d, &recipe.source.name, &recipe.source.text))?;
+        }
+    }
+    if checked.failed() {
+        writeln!(err, "nothing was proposed: mend the recipe first")?;
+        return Err(Shown(USAGE).into());
+    }
+    Ok(())
+}

@@ -1,0 +1,101 @@
+//! `propose`: computes what recipes would change; no file of the project changes.
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_core::{Decisions, Proposal, Skipped, Summary, summarize};
+use serde_json::{Value, json};
+
+use super::{Globals, inputs, load, refuse_faulty};
+use crate::errors::TO_DO;
+use crate::progress::Progress;
+use crate::show;
+
+/// Compute what recipes would change; no file of the project changes
+///
+/// Prints a summary by step, the notes, and a diff whose hunks name their steps. Decisions from earlier runs hold.
+#[derive(Args)]
+pub(crate) struct Propose {
+    /// Recipe files, in the order in which they run
+    #[arg(required = true, value_name = "RECIPE")]
+    recipes: Vec<PathBuf>,
+    /// A value for an input of the recipe; may be given several times
+    #[arg(long = "input", value_name = "NAME=VALUE")]
+    inputs: Vec<String>,
+    /// Exit with 1 if there is anything to change or to look at
+    #[arg(long)]
+    check: bool,
+    /// Look into files that are passed over otherwise
+    #[arg(long, value_name = "KIND", value_parser = ["vendored", "minified", "generated"])]
+    with: Vec<String>,
+    /// Print the summary without the diff
+    #[arg(long)]
+    brief: bool,
+}
+
+impl Propose {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let inputs = inputs(&self.inputs)?;
+        let checked = load(globals, &self.recipes, &inputs)?;
+        refuse_faulty(&checked)?;
+        let with: Vec<Skipped> =
+            Skipped::INCLUDABLE.iter().filter(|(w, _)| self.with.iter().any(|g| g == w)).map(|(_, k)| *k).collect();
+        let session = globals.session()?;
+        let mut bar = Progress::new();
+        let proposal = session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;
+        drop(bar);
+        let decisions = session.decisions()?;
+        let summary = summarize(&proposal, &decisions);
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            serde_json::to_writer_pretty(&mut out, &to_json(&proposal, &summary, &decisions))?;
+            use std::io::Write;
+            writeln!(out)?;
+        } else {
+            show::proposal(&mut out, &proposal, &summary, &decisions, !self.brief)?;
+        }
+        let open = summary.total.edits > summary.total.rejected || summary.total.notes > 0 || summary.total.withheld > 0;
+        Ok(if self.check && open { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
+    }
+}
+
+/// The proposal as JSON: what it was made from, the summary, and each file with edits, notes and hunks.
+pub(crate) fn to_json(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
+    let files: Vec<Value> = p
+        .files
+        .iter()
+        .map(|f| {
+            let edits: Vec<Value> = f.edits.iter().map(|e| edit_json(e, d)).collect();
+            json!({ "path": f.path, "edits": edits, "notes": f.notes, "hunks": f.hunks })
+        })
+        .collect();
+    json!({
+        "recipes": p.header.recipes,
+        "inputs": p.header.inputs,
+        "counts": p.trailer.counts,
+        "steps": s.steps,
+        "total": s.total,
+        "notes": p.trailer.notes,
+        "files": files,
+    })
+}
+
+/// An edit as JSON, with how it is decided.
+pub(crate) fn edit_json(e: &emendo_core::Edit, d: &Decisions) -> Value {
+    use emendo_core::Status;
+    let (word, label) = match d.status(e) {
+        Status::Undecided => ("undecided", None),
+        Status::Accepted(label) => ("accepted", label),
+        Status::Rejected => ("rejected", None),
+        Status::Again => ("again", None),
+    };
+    let mut value = serde_json::to_value(e).unwrap_or_default();
+    if let Value::Object(map) = &mut value {
+        map.insert("decision".into(), json!(word));
+        if let Some(label) = label {
+            map.insert("picked".into(), json!(label));
+        }
+    }
+    value
+}

@@ -1,0 +1,96 @@
+//! `status`: where this migration stands.
+
+use std::collections::HashSet;
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_core::{Phase, RealDisk, summarize};
+use emendo_text::{Digest, one_line};
+use serde_json::json;
+
+use super::Globals;
+use crate::show::{self, BOLD, DIM, LOOK, count};
+
+/// Where this migration stands
+///
+/// Shows the proposal by step with its decisions, files that changed since, decisions that fit nothing any more,
+/// and what was applied.
+#[derive(Args)]
+pub(crate) struct StatusCommand {}
+
+impl StatusCommand {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let session = globals.session()?;
+        let proposal = session.proposal()?;
+        let decisions = session.decisions()?;
+        let journals = session.journals()?;
+        let disk = RealDisk::open(session.project().root())?;
+        let mut changed = Vec::new();
+        for f in proposal.iter().flat_map(|p| &p.files).filter(|f| !f.edits.is_empty()) {
+            use emendo_core::Disk;
+            if disk.read(&f.path)?.map(|b| Digest::of(&b)) != Some(f.base) {
+                changed.push(f.path.clone());
+            }
+        }
+        let ids: HashSet<Digest> = proposal.iter().flat_map(|p| p.edits()).map(|e| e.id).collect();
+        let stale = if proposal.is_some() { decisions.stale(&ids) } else { Vec::new() };
+        let summary = proposal.as_ref().map(|p| summarize(p, &decisions));
+        let unfinished = journals.last().is_some_and(emendo_core::Journal::unfinished);
+        let done: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let applied: Vec<_> = done
+                .iter()
+                .map(|j| json!({ "time": j.ops.time, "recipes": j.ops.recipes, "files": j.ops.ops.iter().map(|o| &o.path).collect::<Vec<_>>(), "edits": j.ops.decisions.len() }))
+                .collect();
+            let value = json!({
+                "root": session.project().root(),
+                "recipes": proposal.as_ref().map(|p| &p.header.recipes),
+                "steps": summary.as_ref().map(|s| &s.steps),
+                "total": summary.as_ref().map(|s| &s.total),
+                "changed": changed,
+                "stale": stale,
+                "applied": applied,
+                "interrupted": unfinished,
+            });
+            serde_json::to_writer_pretty(&mut out, &value)?;
+            writeln!(out)?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        if unfinished {
+            writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;
+        }
+        match (&proposal, &summary) {
+            (Some(p), Some(s)) => {
+                for r in &p.header.recipes {
+                    writeln!(out, "{BOLD}{}{BOLD:#} {DIM}({}){DIM:#}", one_line(&r.title), one_line(&r.id))?;
+                }
+                show::steps(&mut out, s)?;
+            }
+            _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
+        }
+        if !changed.is_empty() {
+            writeln!(out, "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):")?;
+            for p in &changed {
+                writeln!(out, "  {}", emendo_text::visible(p.as_str()))?;
+            }
+        }
+        if !stale.is_empty() {
+            writeln!(out, "decisions that fit no edit any more: {}", stale.len())?;
+            for d in stale.iter().take(10) {
+                writeln!(out, "  {} {} {DIM}[{}]{DIM:#}", d.edit.short(8), emendo_text::visible(d.path.as_str()), d.step.step)?;
+            }
+        }
+        for j in &done {
+            writeln!(
+                out,
+                "applied: {} in {} ({}); `emendo undo` takes the last apply back",
+                count(j.ops.decisions.len(), "edit"),
+                count(j.ops.ops.len(), "file"),
+                one_line(&j.ops.recipes.join(", "))
+            )?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}

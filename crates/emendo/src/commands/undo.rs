@@ -1,0 +1,42 @@
+//! `undo`: takes back the last apply.
+
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_core::RealDisk;
+use serde_json::json;
+
+use super::Globals;
+use crate::errors::REFUSED;
+use crate::show::{LOOK, count};
+
+/// Take back the last apply, an interrupted one too
+///
+/// Files that someone changed since are left as they are and listed; the exit code is 3 then.
+#[derive(Args)]
+pub(crate) struct Undo {}
+
+impl Undo {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let session = globals.session()?;
+        let disk = RealDisk::open(session.project().root())?;
+        let (back, interrupted) = session.undo(&disk)?;
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let value = json!({ "restored": back.restored, "kept": back.kept, "interrupted": interrupted });
+            serde_json::to_writer_pretty(&mut out, &value)?;
+            writeln!(out)?;
+        } else {
+            let what = if interrupted { "an interrupted apply was taken back" } else { "the last apply was taken back" };
+            writeln!(out, "{what}: {} as before", count(back.restored.len(), "file"))?;
+            if !back.kept.is_empty() {
+                writeln!(out, "{LOOK}changed since then, and left as they are{LOOK:#}:")?;
+                for path in &back.kept {
+                    writeln!(out, "  {}", emendo_text::visible(path.as_str()))?;
+                }
+            }
+        }
+        Ok(if back.kept.is_empty() { ExitCode::SUCCESS } else { ExitCode::from(REFUSED) })
+    }
+}

@@ -1,0 +1,88 @@
+//! From errors to what the user sees: a sentence, a way out, an exit code.
+
+use std::io::Write;
+use std::process::ExitCode;
+
+use emendo_core::SessionError;
+
+/// There is something to do, where a command was asked to check.
+pub(crate) const TO_DO: u8 = 1;
+/// Wrong usage or a faulty recipe.
+pub(crate) const USAGE: u8 = 2;
+/// Refused, to protect the user's work.
+pub(crate) const REFUSED: u8 = 3;
+/// The system failed: a disk, a permission.
+const SYSTEM: u8 = 5;
+
+/// An error that has been shown already; only the code is left.
+#[derive(Debug, thiserror::Error)]
+#[error("exit with {0}")]
+pub(crate) struct Shown(pub(crate) u8);
+
+/// An error with its way out and exit code.
+#[derive(Debug, thiserror::Error)]
+#[error("{message}")]
+pub(crate) struct Usage {
+    pub(crate) message: String,
+    pub(crate) help: Option<String>,
+}
+
+impl Usage {
+    pub(crate) fn new(message: impl Into<String>, help: impl Into<String>) -> anyhow::Error {
+        Self { message: message.into(), help: Some(help.into()) }.into()
+    }
+}
+
+/// Shows an error and gives its exit code. A closed pipe is none.
+pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
+    let io = e.chain().find_map(|c| c.downcast_ref::<std::io::Error>());
+    if io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe) {
+        return ExitCode::SUCCESS;
+    }
+    if let Some(Shown(code)) = e.downcast_ref::<Shown>() {
+        return ExitCode::from(*code);
+    }
+    let (code, help) = way_out(e);
+    let mut err = anstream::stderr().lock();
+    let bold = anstyle::Style::new().bold().fg_color(Some(anstyle::AnsiColor::Red.into()));
+    let message = emendo_text::visible(&format!("{e:#}")).into_owned();
+    drop(writeln!(err, "{bold}error{bold:#}: {message}"));
+    for line in help.iter().flat_map(|h| h.lines()) {
+        drop(writeln!(err, "  {}", emendo_text::visible(line)));
+    }
+    ExitCode::from(code)
+}
+
+fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
+    if let Some(u) = e.downcast_ref::<Usage>() {
+        return (USAGE, u.help.clone());
+    }
+    let Some(s) = e.downcast_ref::<SessionError>() else { return (SYSTEM, None) };
+    let list = |paths: &[emendo_text::RelPath]| {
+        let mut text: Vec<String> = paths.iter().take(20).map(|p| format!("  {p}")).collect();
+        if paths.len() > 20 {
+            text.push(format!("  ... and {} more", paths.len() - 20));
+        }
+        text.join("\n")
+    };
+    match s {
+        SessionError::NoProposal => (USAGE, Some("make one: `emendo propose RECIPE`".into())),
+        SessionError::Unfinished => (
+            REFUSED,
+            Some("take it back with `emendo undo`, or finish the work with `emendo apply`, which takes it back first".into()),
+        ),
+        SessionError::Busy => (REFUSED, Some("wait until it is done".into())),
+        SessionError::Changed(paths) => (
+            REFUSED,
+            Some(format!("{}\nrun `emendo propose` again; decisions are kept. Or leave these files out: `--skip-changed`", list(paths))),
+        ),
+        SessionError::Dirty(paths) => {
+            (REFUSED, Some(format!("{}\ncommit or stash them first, or write over them all the same: `--allow-dirty`", list(paths))))
+        }
+        SessionError::Recipe(_) => (REFUSED, Some("run `emendo propose` again; decisions are kept".into())),
+        SessionError::Selection(_) => (USAGE, Some("`emendo status` shows the steps, `emendo propose` the edits with their ids".into())),
+        SessionError::NothingApplied => (USAGE, Some("`emendo status` shows what was applied".into())),
+        SessionError::Project(_) => (USAGE, None),
+        SessionError::Io(_) | SessionError::Decisions(_) => (SYSTEM, Some("no file of the project was left half written".into())),
+    }
+}

@@ -1,0 +1,44 @@
+//! What git says about a project. The program `git` is asked, with everything that could run code switched off.
+
+use std::path::Path;
+use std::process::Command;
+
+use emendo_text::RelPath;
+
+/// Of these files, those with changes that are in no commit, new files among them. Without git, or
+/// outside of a git tree, none.
+pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
+    let Some(prefix) = output(root, &["rev-parse", "--show-prefix"]) else { return Vec::new() };
+    let prefix = String::from_utf8_lossy(&prefix).trim_end_matches('\n').to_owned();
+    let Some(out) = output(root, &["status", "--porcelain=v1", "-z", "--untracked-files=all", "--", "."]) else {
+        return Vec::new();
+    };
+    let mut changed = std::collections::HashSet::new();
+    let mut fields = out.split(|b| *b == 0);
+    while let Some(field) = fields.next() {
+        let Some((state, path)) = field.split_at_checked(3) else { continue };
+        let path = String::from_utf8_lossy(path);
+        changed.insert(path.strip_prefix(&prefix).unwrap_or(&path).to_owned());
+        if state.contains(&b'R') || state.contains(&b'C') {
+            // The name before a move stands in a field of its own.
+            fields.next();
+        }
+    }
+    paths.iter().filter(|p| changed.contains(p.as_str())).cloned().collect()
+}
+
+/// Makes a repository with one commit of everything. False if git is not there or refuses.
+pub(crate) fn init(root: &Path) -> bool {
+    let identity = ["-c", "user.name=Harbour Board", "-c", "user.email=board@harbour.example", "-c", "commit.gpgsign=false"];
+    let commit: Vec<&str> = identity.iter().copied().chain(["commit", "-q", "-m", "The board on Tidewire 2"]).collect();
+    output(root, &["init", "-q"]).is_some()
+        && output(root, &["-c", "core.autocrlf=false", "add", "-A"]).is_some()
+        && output(root, &commit).is_some()
+}
+
+fn output(root: &Path, args: &[&str]) -> Option<Vec<u8>> {
+    let mut git = Command::new("git");
+    git.arg("-C").arg(root).args(["-c", "core.fsmonitor=false", "--no-optional-locks"]).args(args);
+    let out = git.stdin(std::process::Stdio::null()).output().ok()?;
+    out.status.success().then_some(out.stdout)
+}

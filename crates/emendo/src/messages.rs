@@ -1,0 +1,57 @@
+//! Diagnostics with the text they are about, underlined.
+
+use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
+use emendo_text::{Diagnostic, Severity, visible};
+use serde_json::{Value, json};
+
+/// Renders a diagnostic about `text`, which was read from `name`.
+pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
+    // Control characters would move the underlines and deceive the reader: each becomes one harmless character.
+    let clean: String = text.chars().map(|c| if c.is_control() && !matches!(c, '\n' | '\t' | '\r') { '\u{2423}' } else { c }).collect();
+    let same_bytes = clean.len() == text.len();
+    let shown = if same_bytes { clean.as_str() } else { text };
+    let level = match d.severity {
+        Severity::Error => Level::ERROR,
+        Severity::Warning => Level::WARNING,
+    };
+    let message = visible(&d.message).into_owned();
+    let help = d.help.as_deref().map(|h| visible(h).into_owned());
+    let mut group = level.primary_title(message.as_str()).elements(std::iter::empty::<annotate_snippets::Message<'_>>());
+    if d.labels.is_empty() {
+        group = group.element(annotate_snippets::Origin::path(name));
+    } else {
+        let mut snippet = Snippet::source(shown).path(name).line_start(1);
+        for (i, l) in d.labels.iter().enumerate() {
+            let kind = if i == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
+            let start = (l.span.start as usize).min(shown.len());
+            let end = (l.span.end as usize).clamp(start, shown.len());
+            let annotation = kind.span(start..end);
+            snippet = snippet.annotation(if l.text.is_empty() { annotation } else { annotation.label(l.text.as_str()) });
+        }
+        group = group.element(snippet);
+    }
+    if let Some(help) = &help {
+        group = group.element(Level::HELP.message(help.as_str()));
+    }
+    Renderer::styled().render(&[group])
+}
+
+/// A diagnostic as JSON.
+pub(crate) fn json(d: &Diagnostic, name: &str, text: &str) -> Value {
+    let lines = emendo_text::Lines::new(text);
+    let place = |start: u32| {
+        let line = lines.line(start);
+        let column = text[lines.start(line as usize - 1, text.len())..(start as usize).min(text.len())].chars().count() + 1;
+        (line, column)
+    };
+    let labels: Vec<Value> = d
+        .labels
+        .iter()
+        .map(|l| {
+            let (line, column) = place(l.span.start);
+            json!({ "line": line, "column": column, "start": l.span.start, "end": l.span.end, "text": l.text })
+        })
+        .collect();
+    let severity = if d.severity == Severity::Error { "error" } else { "warning" };
+    json!({ "severity": severity, "message": d.message, "file": name, "places": labels, "help": d.help })
+}

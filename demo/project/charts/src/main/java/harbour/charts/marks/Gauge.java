@@ -1,0 +1,3 @@
+package harbour.charts.marks;
+
+public record Gauge(double level) {}
