@@ -330,11 +330,11 @@ impl FileRun {
             .filter(|(_, f)| f.withheld.is_none() && f.wanted(mode))
             .filter_map(|(i, f)| Some((first + i as u32, f, f.change()?)))
             .collect();
+        let (derived, absorbed) = self.imports(step, &active);
         let mut placed: Vec<Placed<'_>> = Vec::new();
-        for (by, f, change) in &active {
+        for (by, f, change) in active.iter().filter(|a| !absorbed.contains(&a.0)) {
             placed.extend(change.splices.iter().map(|s| Placed { by: *by, span: s.span, hull: f.draft.hull, parts: &s.parts }));
         }
-        let derived = self.imports(step, &active);
         for (i, (_, splices)) in derived.iter().enumerate() {
             let by = first + folded.len() as u32 + i as u32;
             placed.extend(splices.iter().map(|s| Placed { by, span: s.span, hull: s.span, parts: &s.parts }));
@@ -357,9 +357,10 @@ impl FileRun {
         (out.text, out.pieces, code, derived)
     }
 
-    /// Import statements that follow from the active edits of the step.
-    fn imports(&self, step: &PlanStep, active: &[(u32, &Folded, &Change)]) -> Vec<(Edit, Vec<Splice>)> {
-        let Some(code) = self.code.first() else { return Vec::new() };
+    /// Import statements that follow from the active edits of the step, and the edits of statements that
+    /// go with their last use, so that nothing is left to change in them.
+    fn imports(&self, step: &PlanStep, active: &[(u32, &Folded, &Change)]) -> (Vec<(Edit, Vec<Splice>)>, Vec<u32>) {
+        let Some(code) = self.code.first() else { return (Vec::new(), Vec::new()) };
         let mut plan = ImportPlan::default();
         for (_, _, change) in active {
             plan.add.extend(change.imports.iter().cloned());
@@ -368,10 +369,13 @@ impl FileRun {
                 plan.removed.extend(uncopied(s));
             }
         }
-        let touched = |span: Span| active.iter().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span) || (!span.is_empty() && s.span == span)));
         let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
+        let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();
+        let absorbed: Vec<u32> = active.iter().filter(|a| statements.contains(&a.1.draft.hull)).map(|a| a.0).collect();
+        let others = || active.iter().filter(|a| !absorbed.contains(&a.0));
+        let touched = |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
         let key = &step.info.key;
-        edits
+        let derived = edits
             .into_iter()
             .filter(|e| !touched(e.splice.span))
             .map(|e| {
@@ -401,8 +405,8 @@ impl FileRun {
                     derived: true,
                 };
                 (edit, vec![e.splice])
-            })
-            .collect()
+            });
+        (derived.collect(), absorbed)
     }
 
     /// The edits of this step that made the text stop parsing, as indices among its drafts.

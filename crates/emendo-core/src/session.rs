@@ -348,7 +348,7 @@ impl Session {
             .filter(|e| matches!(decisions.status(e), Status::Accepted(_)) && !matches!(e.standing, Standing::Withheld(_)))
             .map(|e| (e.id, e))
             .collect();
-        out.undecided = proposal.decidable().filter(|e| matches!(decisions.status(e), Status::Undecided | Status::Again)).count();
+        out.undecided = proposal.decidable().filter(|e| !matches!(e.standing, Standing::Withheld(_)) && matches!(decisions.status(e), Status::Undecided | Status::Again)).count();
         let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
         if paths.is_empty() {
             return Ok(out);

@@ -24,6 +24,8 @@ pub struct ImportEdit {
     pub splice: Splice,
     /// The statements that are changed or dropped, by path, and added.
     pub about: Vec<String>,
+    /// The statement that is changed or dropped.
+    pub statement: Option<Span>,
 }
 
 impl ImportPlan {
@@ -48,10 +50,10 @@ impl ImportPlan {
             });
         }
         for (old, new) in pairs {
-            edits.push(ImportEdit { splice: rename(old, &new.path), about: vec![old.path().to_owned(), new.path.clone()] });
+            edits.push(ImportEdit { splice: rename(old, &new.path), about: vec![old.path().to_owned(), new.path.clone()], statement: Some(old.span) });
         }
         for old in dropped {
-            edits.push(ImportEdit { splice: delete_splice(text, old.span, |_| None), about: vec![old.path().to_owned()] });
+            edits.push(ImportEdit { splice: delete_splice(text, old.span, |_| None), about: vec![old.path().to_owned()], statement: Some(old.span) });
         }
         edits.extend(insertions(language, facts, text, line_end, &add));
         edits.sort_by_key(|e| (e.splice.span.start, e.splice.span.end));
@@ -140,7 +142,7 @@ fn insertions(language: &Language, facts: &FileFacts, text: &str, line_end: &str
             }
             None => {
                 let splice = Splice::text(Span::at(at), written);
-                out.push(ImportEdit { splice, about: vec![name.path.clone()] });
+                out.push(ImportEdit { splice, about: vec![name.path.clone()], statement: None });
             }
         }
     }

@@ -128,7 +128,10 @@ fn warn_readings(old: &Pattern, outcome: &Outcome, row: &emendo_recipe::Pair, ac
 
 fn replacement(old: &Pattern, new: &Text, action: &Action, cx: &mut CompileCx<'_>) -> Option<Replacement> {
     match Replacement::compile(old, &new.text, &super::names(action, cx), &groups(action)) {
-        Ok(r) => Some(r),
+        Ok(mut r) => {
+            r.spell(cx.spellings);
+            Some(r)
+        }
         Err(e) => {
             cx.out.push(pattern_error(&e, new));
             None

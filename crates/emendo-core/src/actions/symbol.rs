@@ -84,19 +84,29 @@ impl Kind for Symbol {
                 cx.out.push(d.help("write `new`, or advice as the third of the pair"));
                 return None;
             }
+            let new = p.new.as_ref().map(|n| n.text.clone());
+            // A half-done upgrade may have the symbol under a name that another row gave it.
+            let mut olds = cx.spellings.of(&p.old.text);
+            olds.retain(|o| Some(o) != new.as_ref());
             rows.push(Row {
                 digest: action_digest("symbol", &p.old.text),
-                old: p.old.text.clone(),
-                new: p.new.as_ref().map(|n| n.text.clone()),
+                olds,
+                new,
                 advice: p.advice.clone(),
             });
         }
-        let mut by_last: HashMap<String, Vec<usize>> = HashMap::new();
+        let mut by_last: HashMap<String, Vec<(usize, usize)>> = HashMap::new();
+        let mut by_old: HashMap<String, (usize, usize)> = HashMap::new();
         for (i, r) in rows.iter().enumerate() {
-            by_last.entry(last(&r.old).to_owned()).or_default().push(i);
+            for (n, old) in r.olds.iter().enumerate() {
+                by_last.entry(last(old).to_owned()).or_default().push((i, n));
+                let hit = by_old.entry(old.clone()).or_insert((i, n));
+                if n == 0 {
+                    *hit = (i, 0);
+                }
+            }
         }
-        let by_old = rows.iter().enumerate().map(|(i, r)| (r.old.clone(), i)).collect();
-        let needs = Needs::of(rows.iter().map(|r| vec![r.old.clone()]));
+        let needs = Needs::of(rows.iter().flat_map(|r| &r.olds).map(|o| vec![o.clone()]));
         Some(Box::new(SymbolRunner {
             language,
             covers: Box::new(covers_code(action, language)),
@@ -120,7 +130,8 @@ fn parent(symbol: &str) -> &str {
 
 struct Row {
     digest: Digest,
-    old: String,
+    /// The old symbol, and other names that it may have by now.
+    olds: Vec<String>,
     new: Option<String>,
     advice: Option<String>,
 }
@@ -131,8 +142,10 @@ struct SymbolRunner {
     package: bool,
     except: Vec<String>,
     rows: Vec<Row>,
-    by_last: HashMap<String, Vec<usize>>,
-    by_old: HashMap<String, usize>,
+    /// Row and old name, by the last part of the name.
+    by_last: HashMap<String, Vec<(usize, usize)>>,
+    /// Row and old name, by the whole name.
+    by_old: HashMap<String, (usize, usize)>,
     needs: Needs,
 }
 
@@ -150,7 +163,7 @@ impl Runner for SymbolRunner {
         &self.needs
     }
     fn symbols(&self) -> Vec<String> {
-        let all = self.rows.iter().flat_map(|r| [Some(r.old.clone()), r.new.clone()]);
+        let all = self.rows.iter().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
         all.flatten().chain(self.except.iter().filter(|e| !e.contains('*')).cloned()).collect()
     }
     fn asks_declarations(&self) -> bool {
@@ -164,7 +177,7 @@ impl Runner for SymbolRunner {
         for import in &code.facts.imports {
             self.import(&place, import, out);
         }
-        let mut hits: Vec<(Word, usize)> = Vec::new();
+        let mut hits: Vec<(Word, (usize, usize))> = Vec::new();
         if self.rows.len() < 64 {
             for (name, rows) in &self.by_last {
                 hits.extend(code.facts.words(name).iter().flat_map(|w| rows.iter().map(|r| (*w, *r))));
@@ -176,8 +189,8 @@ impl Runner for SymbolRunner {
             }
         }
         hits.sort_by_key(|(w, r)| (w.span.start, *r));
-        for (word, row) in hits {
-            self.word(&place, word, row, out);
+        for (word, (row, old)) in hits {
+            self.word(&place, word, row, &self.rows[row].olds[old], out);
         }
     }
 }
@@ -192,14 +205,14 @@ struct Place<'a> {
 
 impl SymbolRunner {
     /// The row that decides about a full name: the longest that is the name or stands above it, unless it is excepted.
-    fn row_of(&self, path: &str) -> Option<usize> {
+    fn row_of(&self, path: &str) -> Option<(usize, &str)> {
         if self.except.iter().any(|e| excepted(e, path)) {
             return None;
         }
         let mut at = path;
         loop {
-            if let Some(row) = self.by_old.get(at) {
-                return Some(*row);
+            if let Some((row, old)) = self.by_old.get(at) {
+                return Some((*row, &self.rows[*row].olds[*old]));
             }
             at = at.rsplit_once('.')?.0;
         }
@@ -207,7 +220,7 @@ impl SymbolRunner {
 
     fn import(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
         let path = import.path();
-        let Some(row) = self.row_of(path) else {
+        let Some((row, old)) = self.row_of(path) else {
             if import.wildcard && !import.is_static && !self.package {
                 self.wildcard_of_moved_types(p, import, out);
             }
@@ -221,12 +234,16 @@ impl SymbolRunner {
             self.note(r, import.span, out);
             return;
         };
-        let renamed_type = !self.package && path == r.old && !import.is_static && !import.wildcard && last(new) != last(&r.old);
-        if renamed_type && p.code.facts.words(last(&r.old)).iter().any(|w| !matches!(w.space, Space::Member | Space::Declared)) {
+        let renamed_type = !self.package && path == old && !import.is_static && !import.wildcard && last(new) != last(old);
+        if renamed_type && p.code.facts.words(last(old)).iter().any(|w| !matches!(w.space, Space::Member | Space::Declared)) {
             // The uses are the edits; the import follows from them.
             return;
         }
-        let target = format!("{new}{}", &path[r.old.len()..]);
+        let target = format!("{new}{}", &path[old.len()..]);
+        if target == path {
+            return;
+        }
+        let both = import.wildcard && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
         let fact = Fact { says: Certainty::Certain, text: format!("`{path}` is imported by its full name"), at: Some(import.span) };
         let splice = match self.kept_below(p, import, path) {
             // Some names of the wildcard stay behind: it becomes two.
@@ -238,7 +255,7 @@ impl SymbolRunner {
             }
             false => respell(&import.segments, &target),
         };
-        if import.wildcard && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == format!("{new}{}", &path[r.old.len()..])) {
+        if both {
             // Both are here already: a wildcard that was split before.
             return;
         }
@@ -256,19 +273,20 @@ impl SymbolRunner {
 
     /// Types that move away from a package whose wildcard the file imports get an import of their own.
     fn wildcard_of_moved_types(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
-        let mut rows: Vec<usize> = self
+        let mut rows: Vec<(usize, usize)> = self
             .by_last
             .iter()
             .filter(|(name, _)| !p.code.facts.words(name).is_empty())
             .flat_map(|(_, rows)| rows.iter().copied())
-            .filter(|r| parent(&self.rows[*r].old) == import.path())
+            .filter(|(r, o)| parent(&self.rows[*r].olds[*o]) == import.path())
             .collect();
         rows.sort_unstable();
-        for row in rows {
+        for (row, old) in rows {
             let r = &self.rows[row];
-            let Some(new) = r.new.as_ref().filter(|n| last(n) == last(&r.old) && parent(n) != parent(&r.old)) else { continue };
-            let used = p.code.facts.words(last(&r.old)).iter().find_map(|w| {
-                let fact = p.resolver.means(&[last(&r.old)], w.space, w.span.start, &r.old)?;
+            let old = &r.olds[old];
+            let Some(new) = r.new.as_ref().filter(|n| last(n) == last(old) && parent(n) != parent(old)) else { continue };
+            let used = p.code.facts.words(last(old)).iter().find_map(|w| {
+                let fact = p.resolver.means(&[last(old)], w.space, w.span.start, old)?;
                 matches!(w.space, Space::Type | Space::Value).then_some(fact)
             });
             let known = p.code.facts.imports.iter().any(|i| i.path() == new && !i.wildcard);
@@ -281,20 +299,20 @@ impl SymbolRunner {
         }
     }
 
-    fn word(&self, p: &Place<'_>, word: Word, row: usize, out: &mut Found) {
+    fn word(&self, p: &Place<'_>, word: Word, row: usize, old: &str, out: &mut Found) {
         let r = &self.rows[row];
         if word.space == Space::Declared {
             return;
         }
         if word.path_start < word.span.start {
-            self.dotted(p, word, row, out);
+            self.dotted(p, word, row, old, out);
             return;
         }
         if self.package || matches!(word.space, Space::Member | Space::Callable) {
             return;
         }
-        let name = last(&r.old);
-        let Some(fact) = p.resolver.means(&[name], word.space, word.span.start, &r.old) else { return };
+        let name = last(old);
+        let Some(fact) = p.resolver.means(&[name], word.space, word.span.start, old) else { return };
         let Some(new) = &r.new else {
             self.note(r, word.span, out);
             return;
@@ -306,24 +324,24 @@ impl SymbolRunner {
     }
 
     /// A name in full, or a nested type behind its outer one.
-    fn dotted(&self, p: &Place<'_>, word: Word, row: usize, out: &mut Found) {
+    fn dotted(&self, p: &Place<'_>, word: Word, row: usize, old: &str, out: &mut Found) {
         let r = &self.rows[row];
         let whole = Span { start: word.path_start, end: word.span.end };
         let segments = segments(p.cx.text, whole);
         let path: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
         let written = path.join(".");
-        if written == r.old {
+        if written == old {
             let ahead = ahead(p.cx.text, word.span.end);
             let full = format!("{written}{ahead}");
             let excepted = self.except.iter().any(|e| excepted(e, &full));
-            if excepted || self.row_of(&full) != Some(row) {
+            if excepted || self.row_of(&full).map(|r| r.0) != Some(row) {
                 return;
             }
             let own = self.package && full.split('.').count() > path.len() && {
                 let next = full[written.len()..].trim_start_matches('.').split('.').next().unwrap_or("");
                 p.cx.project.declares(&written, next)
             };
-            let fact = p.resolver.means(&path, word.space, word.path_start, &r.old);
+            let fact = p.resolver.means(&path, word.space, word.path_start, old);
             let Some(fact) = fact.filter(|_| !own && path.len() > 1) else { return };
             match &r.new {
                 Some(new) => {
@@ -334,12 +352,12 @@ impl SymbolRunner {
             }
             return;
         }
-        if self.package || !r.old.ends_with(&format!(".{written}")) {
+        if self.package || !old.ends_with(&format!(".{written}")) {
             return;
         }
-        let Some(fact) = p.resolver.means(&path, Space::Value, word.path_start, &r.old) else { return };
+        let Some(fact) = p.resolver.means(&path, Space::Value, word.path_start, old) else { return };
         match &r.new {
-            Some(new) if parent(new) == parent(&r.old) => {
+            Some(new) if parent(new) == parent(old) => {
                 let splice = Splice::text(word.span, last(new));
                 self.draft(p, row, whole, vec![whole], vec![splice], Vec::new(), vec![fact], out);
             }
@@ -365,7 +383,7 @@ impl SymbolRunner {
 
     fn note(&self, r: &Row, at: Span, out: &mut Found) {
         let advice = r.advice.clone().unwrap_or_default();
-        out.notes.push(NoteDraft { at, say: format!("`{}`: {advice}", r.old) });
+        out.notes.push(NoteDraft { at, say: format!("`{}`: {advice}", r.olds[0]) });
     }
 
     #[allow(clippy::too_many_arguments)]

@@ -294,7 +294,7 @@ impl Build<'_, '_> {
             && let Some(ix) = self.name_index(node)
         {
             let def = &self.compiler.names[ix];
-            let key = Key::Name { word: def.word.clone(), symbol: def.symbol.clone(), space };
+            let key = Key::Name { word: def.word.clone(), symbol: def.symbol.clone(), also: Vec::new(), space };
             let token = self.token(at, key, place, false);
             return Some(PNode { kind, field, what: What::Name(ix, token, space) });
         }

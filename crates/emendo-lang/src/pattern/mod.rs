@@ -126,7 +126,7 @@ pub(crate) struct PToken {
 pub(crate) enum Key {
     Text(String),
     Slot(String),
-    Name { word: String, symbol: String, space: Space },
+    Name { word: String, symbol: String, also: Vec<String>, space: Space },
 }
 
 /// Why a pattern does not compile.
@@ -179,6 +179,11 @@ impl Pattern {
         }
         for reading in &mut self.readings {
             reading.roots.iter_mut().for_each(|n| spell(n, spellings));
+            for token in &mut reading.tokens {
+                if let Key::Name { symbol, also, .. } = &mut token.key {
+                    *also = spellings.of(symbol).split_off(1);
+                }
+            }
         }
     }
 

@@ -8,7 +8,7 @@ use super::matching::{Bound, Match};
 use super::{Key, PToken, Pattern, PatternError};
 use crate::facts::ImportName;
 use crate::language::{Language, Space};
-use crate::names::{Certainty, Fact, Resolver};
+use crate::names::{Certainty, Fact, Resolver, Spellings};
 use crate::tree::{Tree, span, walk};
 
 /// One change of bytes.
@@ -90,6 +90,13 @@ impl Replacement {
             });
         }
         Ok(Self { pattern: Some(pattern), readings })
+    }
+
+    /// Makes the replacement know its symbols under their other names too.
+    pub fn spell(&mut self, spellings: &Spellings) {
+        if let Some(p) = &mut self.pattern {
+            p.spell(spellings);
+        }
     }
 
     /// True if it deletes.
@@ -474,16 +481,16 @@ impl Writer<'_> {
                     add(parts, ")".to_owned());
                 }
             }
-            Key::Name { word, symbol, space } => {
-                let (word, symbol, space) = (word.clone(), symbol.clone(), *space);
-                let written = self.name(&word, &symbol, space);
+            Key::Name { word, symbol, also, space } => {
+                let (word, symbol, also, space) = (word.clone(), symbol.clone(), also.clone(), *space);
+                let written = self.name(&word, &symbol, &also, space);
                 add(parts, written);
             }
         }
     }
 
     /// How a named symbol is written here, and what must be imported for it.
-    fn name(&mut self, word: &str, symbol: &str, space: Space) -> String {
+    fn name(&mut self, word: &str, symbol: &str, also: &[String], space: Space) -> String {
         let at = self.m.span.start;
         let separator = self.language.names.separator;
         let simple = symbol.rsplit(separator).next().unwrap_or(symbol);
@@ -491,6 +498,13 @@ impl Writer<'_> {
         let path: Vec<&str> = if word.contains(separator) { word.split(separator).collect() } else { vec![simple] };
         if self.resolver.means(&path, space, at, symbol).is_some() {
             return path.join(separator);
+        }
+        // The file may know the symbol by another name already.
+        for other in also {
+            let last = other.rsplit(separator).next().unwrap_or(other);
+            if self.resolver.means(&[last], space, at, other).is_some() {
+                return last.to_owned();
+            }
         }
         let in_full = self.m.names.iter().any(|n| n.full) || self.resolver.taken(simple, space, at, symbol);
         if in_full || !symbol.contains(separator) {
@@ -562,7 +576,9 @@ impl Writer<'_> {
         for (i, d) in r.deleted.iter().enumerate().skip(1) {
             let start = if full(&gaps[i]) { d.start } else { gaps[i].start };
             let last = i + 1 == r.deleted.len();
-            let end = if last && !keep_last { r.end } else { d.end };
+            let inline = last && after.is_empty() && !last_text.contains(['\n', '\r']);
+            let blanks = if inline { last_text.len() - last_text.trim_start().len() } else { 0 };
+            let end = if last && !keep_last { r.end } else { d.end + blanks as u32 };
             let written = if last && !keep_last { after.clone() } else { String::new() };
             self.push(Splice::text(Span { start, end }, written));
         }

@@ -101,10 +101,12 @@ fn tips(out: &mut impl Write, project: &Path, recipe: &Path, with_git: bool) -> 
     if with_git {
         writeln!(out, "  git diff                                      # what was written")?;
     }
-    writeln!(out, "  emendo choose --edit ID LABEL                 # settle a choice, ids and labels as above")?;
-    writeln!(out, "  emendo accept --certainty likely              # then: emendo apply --allow-dirty is not needed,")?;
-    writeln!(out, "  emendo apply                                  # what Emendo wrote itself is not in the way")?;
+    writeln!(out, "  emendo choose --edit ID LABEL                 # settle a choice; ids and labels stand above")?;
+    writeln!(out, "  emendo accept --certainty likely              # what one inference resolved")?;
+    writeln!(out, "  emendo accept --step clock                    # a step with a caution must be named")?;
     writeln!(out, "  emendo reject --edit ID                       # it stays rejected in later runs")?;
+    writeln!(out, "  emendo apply                                  # write what is accepted")?;
     writeln!(out, "  emendo status; emendo undo                    # where it stands; take the last apply back")?;
+    writeln!(out, "  emendo propose {r}")?;
     writeln!(out, "  emendo recipe test {r}")
 }
