@@ -62,7 +62,11 @@ impl<'a> Anchors<'a> {
             hasher.part(t.of(self.text));
         }
         let ordinal = self.ordinal(declaration, first, last - first);
-        Anchor { declaration: self.declarations[declaration].path.clone(), tokens: hasher.finish(), ordinal }
+        Anchor {
+            declaration: self.declarations[declaration].path.clone(),
+            tokens: hasher.finish(),
+            ordinal,
+        }
     }
 
     fn run(&self, from: usize, len: usize) -> u64 {
@@ -99,12 +103,15 @@ impl<'a> Anchors<'a> {
 }
 
 fn hash(token: &str) -> u64 {
-    token.bytes().fold(0xcbf2_9ce4_8422_2325, |h: u64, b| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3))
+    token
+        .bytes()
+        .fold(0xcbf2_9ce4_8422_2325, |h: u64, b| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3))
 }
 
 /// The named declarations of a file in source order; the file itself is the first.
 fn declarations(text: &str, code: Option<(&Language, &Tree)>) -> Vec<Declaration> {
-    let mut out = vec![Declaration { span: Span::new(0, text.len()), parent: 0, path: String::new() }];
+    let mut out =
+        vec![Declaration { span: Span::new(0, text.len()), parent: 0, path: String::new() }];
     let Some((language, tree)) = code else { return out };
     let mut open = vec![0usize];
     let mut seen: HashMap<String, usize> = HashMap::new();
@@ -134,7 +141,10 @@ mod tests {
         let names = |text: &str, find: &str| {
             let mut anchors = Anchors::new(text, None);
             let hits: Vec<usize> = text.match_indices(find).map(|(i, _)| i).collect();
-            hits.into_iter().map(|i| anchors.name(Span::new(i, i + find.len()))).map(|a| (a.tokens, a.ordinal)).collect::<Vec<_>>()
+            hits.into_iter()
+                .map(|i| anchors.name(Span::new(i, i + find.len())))
+                .map(|a| (a.tokens, a.ordinal))
+                .collect::<Vec<_>>()
         };
         let one = names("f(a); g(); f(a); f(b);", "f(a)");
         assert_eq!(one.iter().map(|o| o.1).collect::<Vec<_>>(), [0, 1]);

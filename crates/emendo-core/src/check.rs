@@ -34,8 +34,10 @@ impl Checked {
 pub fn read_source(path: &Path) -> io::Result<Source> {
     let bytes = std::fs::read(path)?;
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes).to_vec();
-    let text = String::from_utf8(bytes).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "the file is not UTF-8"))?;
-    let folder = path.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p }.to_owned());
+    let text = String::from_utf8(bytes)
+        .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "the file is not UTF-8"))?;
+    let folder =
+        path.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p }.to_owned());
     Ok(Source { name: path.display().to_string(), text, folder })
 }
 
@@ -49,12 +51,16 @@ pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>) -> Checked
         // With several recipes, an input belongs to those that have it.
         let mut given = inputs.clone();
         if several {
-            given.retain(|name, _| source.text.contains(&format!("[inputs.{name}]")) || source.text.contains("[inputs]"));
+            given.retain(|name, _| {
+                source.text.contains(&format!("[inputs.{name}]"))
+                    || source.text.contains("[inputs]")
+            });
         }
         let mut loaded = load(source, &kinds, &given);
         if let Some(twin) = recipes.iter().find(|r| r.id == loaded.recipe.id && !r.id.is_empty()) {
             let message = format!("`{}` has the same id: `{}`", twin.source.name, twin.id);
-            let mut d = Diagnostic::error(message, emendo_text::Span::at(0)).help("name each recipe once");
+            let mut d =
+                Diagnostic::error(message, emendo_text::Span::at(0)).help("name each recipe once");
             d.labels.clear();
             loaded.diagnostics.push(d);
         }

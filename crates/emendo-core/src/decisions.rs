@@ -51,7 +51,13 @@ pub struct Decision {
 impl Decision {
     /// A decision about an edit.
     pub fn about(edit: &Edit, verdict: Verdict) -> Self {
-        Self { edit: edit.id, weak: edit.weak, step: edit.step.clone(), path: edit.path.clone(), verdict }
+        Self {
+            edit: edit.id,
+            weak: edit.weak,
+            step: edit.step.clone(),
+            path: edit.path.clone(),
+            verdict,
+        }
     }
 }
 
@@ -142,7 +148,8 @@ impl Decisions {
 
     /// How an edit stands.
     pub fn status(&self, edit: &Edit) -> Status {
-        let seals: Vec<(String, Digest)> = edit.options.iter().map(|o| (o.label.clone(), o.seal)).collect();
+        let seals: Vec<(String, Digest)> =
+            edit.options.iter().map(|o| (o.label.clone(), o.seal)).collect();
         self.status_of(edit.id, edit.seal, &seals)
     }
 
@@ -151,8 +158,14 @@ impl Decisions {
         match self.last.get(&id).map(|d| &d.verdict) {
             None | Some(Verdict::Cleared) => Status::Undecided,
             Some(Verdict::Rejected) => Status::Rejected,
-            Some(Verdict::Accepted { seal: accepted }) if options.is_empty() && *accepted == seal => Status::Accepted(None),
-            Some(Verdict::Picked { label, seal }) if options.iter().any(|(l, s)| l == label && s == seal) => {
+            Some(Verdict::Accepted { seal: accepted })
+                if options.is_empty() && *accepted == seal =>
+            {
+                Status::Accepted(None)
+            }
+            Some(Verdict::Picked { label, seal })
+                if options.iter().any(|(l, s)| l == label && s == seal) =>
+            {
                 Status::Accepted(Some(label.clone()))
             }
             Some(_) => Status::Again,
@@ -165,16 +178,27 @@ impl Decisions {
     }
 
     /// A rejection of the same tokens by the same action whose id is not among `here`: the place was moved or renamed.
-    pub fn weakly_rejected(&self, weak: Digest, path: &RelPath, here: &[Digest], exists: impl Fn(&RelPath) -> bool) -> bool {
+    pub fn weakly_rejected(
+        &self,
+        weak: Digest,
+        path: &RelPath,
+        here: &[Digest],
+        exists: impl Fn(&RelPath) -> bool,
+    ) -> bool {
         self.rejected.get(&weak).is_some_and(|list| {
-            list.iter().any(|(id, was)| (was == path && !here.contains(id)) || (was != path && !exists(was)))
+            list.iter().any(|(id, was)| {
+                (was == path && !here.contains(id)) || (was != path && !exists(was))
+            })
         })
     }
 
     /// Decisions that match none of these edits.
     pub fn stale<'a>(&'a self, edits: &std::collections::HashSet<Digest>) -> Vec<&'a Decision> {
-        let mut out: Vec<&Decision> =
-            self.last.values().filter(|d| d.verdict != Verdict::Cleared && !edits.contains(&d.edit)).collect();
+        let mut out: Vec<&Decision> = self
+            .last
+            .values()
+            .filter(|d| d.verdict != Verdict::Cleared && !edits.contains(&d.edit))
+            .collect();
         out.sort_by(|a, b| (&a.path, a.edit).cmp(&(&b.path, b.edit)));
         out
     }

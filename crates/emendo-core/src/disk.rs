@@ -102,9 +102,18 @@ impl Disk for RealDisk {
         };
         match open() {
             Ok(bytes) => Ok(Some(bytes)),
-            Err(e) if matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(None),
+            Err(e)
+                if matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) =>
+            {
+                Ok(None)
+            }
             // A link where a file was.
-            Err(_) if std::fs::symlink_metadata(self.path.join(path.as_path())).is_ok_and(|m| m.is_symlink()) => Ok(None),
+            Err(_)
+                if std::fs::symlink_metadata(self.path.join(path.as_path()))
+                    .is_ok_and(|m| m.is_symlink()) =>
+            {
+                Ok(None)
+            }
             Err(e) => Err(e),
         }
     }
@@ -134,7 +143,9 @@ impl Disk for RealDisk {
             #[cfg(unix)]
             {
                 use cap_std::fs::MetadataExt;
-                if like.uid() != rustix::process::geteuid().as_raw() || like.gid() != rustix::process::getegid().as_raw() {
+                if like.uid() != rustix::process::geteuid().as_raw()
+                    || like.gid() != rustix::process::getegid().as_raw()
+                {
                     std::os::unix::fs::fchown(&file, Some(like.uid()), Some(like.gid()))?;
                 }
             }
@@ -161,7 +172,11 @@ impl Disk for RealDisk {
 
     fn remove_temp(&self, path: &RelPath, temp: &str) -> io::Result<()> {
         match self.folder(path).and_then(|d| d.remove_file(temp)) {
-            Err(e) if matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(()),
+            Err(e)
+                if matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) =>
+            {
+                Ok(())
+            }
             other => other,
         }
     }

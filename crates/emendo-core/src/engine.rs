@@ -28,7 +28,7 @@ pub enum Mode {
 
 /// What other files answer.
 #[derive(Default)]
-pub struct Answers {
+pub(crate) struct Answers {
     /// The types that the project declares, of those that the plan asks about.
     pub types: ProjectTypes,
     /// All manifests.
@@ -101,7 +101,11 @@ impl Engine<'_> {
     /// What the sink gives.
     pub fn run(&self, sink: &mut dyn Sink) -> std::io::Result<(Counts, Vec<Note>)> {
         let walked = walk(self.project, self.with);
-        let mut counts = Counts { files: walked.files.len() as u64, skipped: walked.skipped, ..Counts::default() };
+        let mut counts = Counts {
+            files: walked.files.len() as u64,
+            skipped: walked.skipped,
+            ..Counts::default()
+        };
         let files: Vec<RelPath> = walked.files.into_iter().filter(|p| self.covered(p)).collect();
         let looked: Vec<Looked> = files.into_par_iter().filter_map(|p| self.look(p)).collect();
         let mut answers = Answers::default();
@@ -124,7 +128,13 @@ impl Engine<'_> {
         counts.with_errors = errors.into_inner();
         let notes = self.plan.steps.iter().flat_map(|s| {
             let say = s.runners.iter().filter_map(|r| r.step_note());
-            say.map(|say| Note { step: s.info.key.clone(), path: None, line: None, source: String::new(), say })
+            say.map(|say| Note {
+                step: s.info.key.clone(),
+                path: None,
+                line: None,
+                source: String::new(),
+                say,
+            })
         });
         Ok((counts, notes.collect()))
     }
@@ -163,7 +173,9 @@ impl Engine<'_> {
             out.skipped = Some(Skipped::Generated);
             return Some(out);
         }
-        if present.declares && let Some(language) = language_of(&path) {
+        if present.declares
+            && let Some(language) = language_of(&path)
+        {
             let tree = Tree::parse(language, text.as_str());
             let facts = FileFacts::read(language, &tree, text.as_str());
             out.types.push((facts.package.clone(), facts.top_types().map(str::to_owned).collect()));
@@ -185,8 +197,10 @@ impl Engine<'_> {
         errors: &AtomicU64,
     ) -> std::io::Result<()> {
         let exists = |p: &RelPath| self.project.path(p).exists();
-        let files: Vec<Candidate> =
-            candidates.into_iter().filter(|c| self.only.is_none_or(|o| o.contains(&c.path))).collect();
+        let files: Vec<Candidate> = candidates
+            .into_iter()
+            .filter(|c| self.only.is_none_or(|o| o.contains(&c.path)))
+            .collect();
         let all = files.len() as u64;
         let stages = &self.plan.stages;
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
@@ -194,7 +208,13 @@ impl Engine<'_> {
             let last = n + 1 == stages.len();
             let mut done = 0;
             for chunk in chunks(&files) {
-                let env = Env { plan: self.plan, decisions: self.decisions, mode: self.mode, answers: &answers, exists: &exists };
+                let env = Env {
+                    plan: self.plan,
+                    decisions: self.decisions,
+                    mode: self.mode,
+                    answers: &answers,
+                    exists: &exists,
+                };
                 let starts: Vec<(RelPath, Option<FileRun>)> =
                     chunk.iter().map(|c| (c.path.clone(), kept.remove(&c.path))).collect();
                 let runs: Vec<FileRun> = starts
@@ -273,7 +293,7 @@ fn chunks(files: &[Candidate]) -> impl Iterator<Item = &[Candidate]> {
 }
 
 /// Runs a plan over one text that lies nowhere: for examples.
-pub fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
+pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
     let decisions = Decisions::default();
     let answers = Answers {
         manifests: ecosystem_of(path)
@@ -283,7 +303,8 @@ pub fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
         ..Answers::default()
     };
     let exists = |_: &RelPath| true;
-    let env = Env { plan, decisions: &decisions, mode: Mode::View, answers: &answers, exists: &exists };
+    let env =
+        Env { plan, decisions: &decisions, mode: Mode::View, answers: &answers, exists: &exists };
     let mut run = FileRun::new(path.clone(), Text::new(text), Digest::of(text.as_bytes()));
     for step in &plan.steps {
         run.step(step, &env);

@@ -52,7 +52,12 @@ pub struct Ran {
 pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>) -> Vec<Ran> {
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
-        Ran { number: i + 1, title, span: e.span, verdict: one(recipe, e, inputs).unwrap_or_else(Verdict::Broken) }
+        Ran {
+            number: i + 1,
+            title,
+            span: e.span,
+            verdict: one(recipe, e, inputs).unwrap_or_else(Verdict::Broken),
+        }
     };
     recipe.examples.iter().enumerate().map(run).collect()
 }
@@ -70,7 +75,8 @@ fn one(recipe: &Recipe, e: &Example, inputs: &BTreeMap<String, String>) -> Resul
         let show = |t: &str| body(code, t, &head);
         return Ok(Verdict::Differs { expected: show(&expected), actual: show(&actual) });
     }
-    if let Some(problem) = notes(e, &result.notes.iter().map(|n| n.say.clone()).collect::<Vec<_>>()) {
+    if let Some(problem) = notes(e, &result.notes.iter().map(|n| n.say.clone()).collect::<Vec<_>>())
+    {
         return Ok(Verdict::Notes { problem });
     }
     let again = run_text(&plan, &path, &actual);
@@ -103,11 +109,15 @@ fn path_for(recipe: &Recipe, e: &Example) -> Result<RelPath, String> {
     }
     let lang = e.lang.as_ref().map(|t| t.text.clone()).or_else(|| lang_of(recipe, e));
     let Some(lang) = lang else {
-        return Err("nothing says what the example is written in: give it a `lang`, or a `path`".into());
+        return Err(
+            "nothing says what the example is written in: give it a `lang`, or a `path`".into()
+        );
     };
     let format = emendo_docs::FORMATS.iter().find(|f| f.id == lang).map(|f| f.extensions[0]);
     match (language(&lang).map(|l| l.extensions[0]), format) {
-        (Some(ending), _) | (None, Some(ending)) => RelPath::new(&format!("Example.{ending}")).map_err(|e| e.to_string()),
+        (Some(ending), _) | (None, Some(ending)) => {
+            RelPath::new(&format!("Example.{ending}")).map_err(|e| e.to_string())
+        }
         (None, None) => Err(format!("`{lang}` is neither a language nor a format that is built")),
     }
 }
@@ -128,7 +138,9 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     let mut symbols: Vec<(String, String)> = Vec::new();
     for action in steps.flat_map(|s| &s.actions) {
         symbols.extend(action.scope.symbols());
-        let old = crate::actions::renames(action, &recipe.source).into_iter().filter(|_| action.kind.name() == "symbol");
+        let old = crate::actions::renames(action, &recipe.source)
+            .into_iter()
+            .filter(|_| action.kind.name() == "symbol");
         symbols.extend(old.map(|(old, _)| (old.rsplit('.').next().unwrap_or("").to_owned(), old)));
     }
     let declared: Vec<&str> = facts.top_types().collect();
@@ -142,7 +154,11 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
         })
         .map(|(_, symbol)| {
             let is_static = (language.names.imports_member)(&symbol, emendo_lang::Space::Value);
-            (language.names.write_import)(&emendo_lang::ImportName { is_static, path: symbol, wildcard: false })
+            (language.names.write_import)(&emendo_lang::ImportName {
+                is_static,
+                path: symbol,
+                wildcard: false,
+            })
         })
         .collect();
     lines.sort();

@@ -81,7 +81,7 @@ pub struct Journal {
 }
 
 /// Collects the contents of an apply before anything is written.
-pub struct Packer<'d> {
+pub(crate) struct Packer<'d> {
     disk: &'d dyn Disk,
     dir: PathBuf,
     id: u32,
@@ -104,7 +104,7 @@ impl<'d> Packer<'d> {
     ///
     /// # Errors
     /// If it cannot be made.
-    pub fn begin(disk: &'d dyn Disk, state: &Path) -> io::Result<Self> {
+    pub(crate) fn begin(disk: &'d dyn Disk, state: &Path) -> io::Result<Self> {
         let base = state.join("journal");
         std::fs::create_dir_all(&base)?;
         let id = numbers(&base)?.last().map_or(1, |n| n + 1);
@@ -131,7 +131,13 @@ impl<'d> Packer<'d> {
     ///
     /// # Errors
     /// If the pack cannot be written.
-    pub fn add(&mut self, path: RelPath, before: &[u8], after: &[u8], dirty: bool) -> io::Result<()> {
+    pub(crate) fn add(
+        &mut self,
+        path: RelPath,
+        before: &[u8],
+        after: &[u8],
+        dirty: bool,
+    ) -> io::Result<()> {
         let (before, after) = (self.pack(before)?, self.pack(after)?);
         let over = self.disk.keeps_inode(&path)?;
         let temp = format!(".emendo-{}-{}.tmp", self.id, self.ops.len());
@@ -140,12 +146,12 @@ impl<'d> Packer<'d> {
     }
 
     /// True if no file was added.
-    pub fn is_empty(&self) -> bool {
+    pub(crate) fn is_empty(&self) -> bool {
         self.ops.is_empty()
     }
 
     /// Takes the begun journal away.
-    pub fn abandon(self) {
+    pub(crate) fn abandon(self) {
         drop(std::fs::remove_dir_all(&self.dir));
     }
 
@@ -153,7 +159,12 @@ impl<'d> Packer<'d> {
     ///
     /// # Errors
     /// If they cannot be written; then nothing is left of the journal.
-    pub fn seal(mut self, time: u64, recipes: Vec<String>, decisions: Vec<Decision>) -> io::Result<Journal> {
+    pub(crate) fn seal(
+        mut self,
+        time: u64,
+        recipes: Vec<String>,
+        decisions: Vec<Decision>,
+    ) -> io::Result<Journal> {
         let ops = Ops { time, recipes, ops: std::mem::take(&mut self.ops), decisions };
         let result = self.write(&ops);
         if let Err(e) = result {
@@ -212,7 +223,10 @@ impl Journal {
         let mut bytes = Vec::new();
         file.take(packed.len).read_to_end(&mut bytes)?;
         if Digest::of(&bytes) != packed.digest {
-            return Err(io::Error::new(io::ErrorKind::InvalidData, "the journal's pack is damaged"));
+            return Err(io::Error::new(
+                io::ErrorKind::InvalidData,
+                "the journal's pack is damaged",
+            ));
         }
         Ok(bytes)
     }
@@ -225,7 +239,10 @@ impl Journal {
         let Err(e) = self.write_all(disk) else { return Ok(()) };
         match self.take_back(disk) {
             Ok(_) => Err(e),
-            Err(second) => Err(io::Error::new(e.kind(), format!("{e}; and taking back what was written failed: {second}"))),
+            Err(second) => Err(io::Error::new(
+                e.kind(),
+                format!("{e}; and taking back what was written failed: {second}"),
+            )),
         }
     }
 
@@ -315,7 +332,8 @@ fn numbers(base: &Path) -> io::Result<Vec<u32>> {
         Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(e) => return Err(e),
     };
-    let mut out: Vec<u32> = entries.filter_map(|e| e.ok()?.file_name().to_str()?.parse().ok()).collect();
+    let mut out: Vec<u32> =
+        entries.filter_map(|e| e.ok()?.file_name().to_str()?.parse().ok()).collect();
     out.sort_unstable();
     Ok(out)
 }

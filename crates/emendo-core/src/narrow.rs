@@ -12,7 +12,10 @@ impl Needs {
     /// Needs from spellings of any kind: they are cut into words.
     pub fn of(sets: impl IntoIterator<Item = Vec<String>>) -> Self {
         let words = |set: Vec<String>| {
-            let mut out: Vec<String> = set.iter().flat_map(|s| words(s.as_bytes()).map(lossy).collect::<Vec<_>>()).collect();
+            let mut out: Vec<String> = set
+                .iter()
+                .flat_map(|s| words(s.as_bytes()).map(lossy).collect::<Vec<_>>())
+                .collect();
             out.sort();
             out.dedup();
             out
@@ -95,7 +98,13 @@ impl Narrow {
         let mut keys: Vec<String> = keys.into_iter().collect();
         keys.sort();
         let keys = AhoCorasick::builder().match_kind(MatchKind::LeftmostFirst).build(&keys).ok();
-        Self { ids, keys, everything, declared, keywords: keywords.into_iter().map(str::as_bytes).collect() }
+        Self {
+            ids,
+            keys,
+            everything,
+            declared,
+            keywords: keywords.into_iter().map(str::as_bytes).collect(),
+        }
     }
 
     /// A quick look: false if the text cannot be a candidate for anything.
@@ -121,7 +130,10 @@ impl Narrow {
 
 impl Present<'_> {
     fn holds(&self, word: &str) -> bool {
-        self.narrow.ids.get(word.as_bytes()).is_some_and(|id| self.bits[*id as usize / 64] & (1 << (id % 64)) != 0)
+        self.narrow
+            .ids
+            .get(word.as_bytes())
+            .is_some_and(|id| self.bits[*id as usize / 64] & (1 << (id % 64)) != 0)
     }
 }
 
@@ -131,9 +143,11 @@ mod tests {
 
     #[test]
     fn whole_words_of_one_set_together() {
-        let needs = Needs::of([vec!["a.Station".to_owned(), "open".to_owned()], vec!["Gauge".to_owned()]]);
+        let needs =
+            Needs::of([vec!["a.Station".to_owned(), "open".to_owned()], vec!["Gauge".to_owned()]]);
         let narrow = Narrow::new([&needs], ["Gauge".to_owned()], ["class"]);
-        let met = |t: &str| narrow.may_matter(t.as_bytes()) && needs.met(&narrow.present(t.as_bytes()));
+        let met =
+            |t: &str| narrow.may_matter(t.as_bytes()) && needs.met(&narrow.present(t.as_bytes()));
         assert!(met("a . Station . open()") && met("Gauge") && met("x-Gauge-y"));
         assert!(!met("a.Station.opened") && !met("Station open") && !met("Gauges"));
         assert!(narrow.present(b"class Gauge").declares && !narrow.present(b"new Gauge").declares);

@@ -84,7 +84,10 @@ impl Plan {
         let runners = || steps.iter().flat_map(|s: &PlanStep| &s.runners);
         let narrow = Narrow::new(
             runners().map(|r| r.needs()),
-            runners().filter(|r| r.asks_declarations()).flat_map(|r| declared_names(&r.symbols())).collect::<BTreeSet<_>>(),
+            runners()
+                .filter(|r| r.asks_declarations())
+                .flat_map(|r| declared_names(&r.symbols()))
+                .collect::<BTreeSet<_>>(),
             LANGUAGES.iter().flat_map(|l| l.names.type_keywords.iter().copied()),
         );
         let plan = Self { recipes: infos.collect(), stages: stages(&steps), steps, narrow };
@@ -94,7 +97,9 @@ impl Plan {
     /// Identity of the whole plan.
     pub fn digest(&self) -> Digest {
         let mut hasher = emendo_text::Hasher::new();
-        self.recipes.iter().for_each(|r| drop(hasher.digest(r.digest)));
+        for r in &self.recipes {
+            hasher.digest(r.digest);
+        }
         hasher.finish()
     }
 
@@ -136,8 +141,12 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
         };
         steps.push(PlanStep { info, runners, packages: Vec::new() });
     }
-    let packages: BTreeSet<String> =
-        steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.symbols()).map(|s| package_of(&s)).collect();
+    let packages: BTreeSet<String> = steps
+        .iter()
+        .flat_map(|s| &s.runners)
+        .flat_map(|r| r.symbols())
+        .map(|s| package_of(&s))
+        .collect();
     let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
     steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));
     steps
@@ -151,7 +160,8 @@ fn package_of(symbol: &str) -> String {
 
 /// Names whose declaration in the project contradicts a symbol: the types, and the root of the packages.
 fn declared_names(symbols: &[String]) -> Vec<String> {
-    let types = symbols.iter().flat_map(|s| s.split('.').filter(|p| p.starts_with(char::is_uppercase)));
+    let types =
+        symbols.iter().flat_map(|s| s.split('.').filter(|p| p.starts_with(char::is_uppercase)));
     let roots = symbols.iter().filter_map(|s| s.split('.').next());
     types.chain(roots).map(str::to_owned).collect()
 }
@@ -163,8 +173,10 @@ fn stages(steps: &[PlanStep]) -> Vec<Range<usize>> {
     for i in 1..steps.len() {
         let before = || steps[start..i].iter().flat_map(|s| &s.runners);
         let here = || steps[i].runners.iter();
-        let declarations = here().any(|r| r.asks_declarations()) && before().any(|r| r.changes_declarations());
-        let manifests = here().any(|r| r.reads_manifests()) && before().any(|r| r.reads_manifests());
+        let declarations =
+            here().any(|r| r.asks_declarations()) && before().any(|r| r.changes_declarations());
+        let manifests =
+            here().any(|r| r.reads_manifests()) && before().any(|r| r.reads_manifests());
         if declarations || manifests {
             out.push(start..i);
             start = i;

@@ -138,7 +138,8 @@ impl Project {
 fn settings(root: &Path) -> Result<GlobSet, ProjectError> {
     let path = root.join(SETTINGS);
     let Ok(text) = std::fs::read_to_string(&path) else { return Ok(GlobSet::empty()) };
-    let settings: Settings = toml::from_str(&text).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?;
+    let settings: Settings =
+        toml::from_str(&text).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?;
     let mut set = GlobSetBuilder::new();
     for glob in &settings.ignore {
         set.add(Glob::new(glob).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?);

@@ -72,7 +72,7 @@ pub struct Proposal {
 const NAME: &str = "proposal.jsonl";
 
 /// Writes a proposal as it grows; it takes the place of the last one when it is finished.
-pub struct ProposalWriter<'p> {
+pub(crate) struct ProposalWriter<'p> {
     out: BufWriter<std::fs::File>,
     temp: PathBuf,
     path: PathBuf,
@@ -84,7 +84,11 @@ impl<'p> ProposalWriter<'p> {
     ///
     /// # Errors
     /// If it cannot be written.
-    pub fn begin(state: &Path, header: &Header, progress: &'p mut dyn FnMut(u64, u64)) -> io::Result<Self> {
+    pub(crate) fn begin(
+        state: &Path,
+        header: &Header,
+        progress: &'p mut dyn FnMut(u64, u64),
+    ) -> io::Result<Self> {
         let (temp, path) = (state.join(format!("{NAME}.new")), state.join(NAME));
         let mut out = BufWriter::with_capacity(1 << 18, std::fs::File::create(&temp)?);
         line(&mut out, header)?;
@@ -95,7 +99,7 @@ impl<'p> ProposalWriter<'p> {
     ///
     /// # Errors
     /// If it cannot be written.
-    pub fn record(&mut self, record: &FileRecord) -> io::Result<()> {
+    pub(crate) fn record(&mut self, record: &FileRecord) -> io::Result<()> {
         line(&mut self.out, record)
     }
 
@@ -103,7 +107,7 @@ impl<'p> ProposalWriter<'p> {
     ///
     /// # Errors
     /// If it cannot be written.
-    pub fn finish(mut self, trailer: &Trailer) -> io::Result<()> {
+    pub(crate) fn finish(mut self, trailer: &Trailer) -> io::Result<()> {
         line(&mut self.out, trailer)?;
         self.out.flush()?;
         drop(self.out);
@@ -143,11 +147,20 @@ impl Proposal {
             Err(e) => return Err(e),
         };
         let mut lines: Vec<String> = BufReader::new(file).lines().collect::<io::Result<_>>()?;
-        let damaged = || io::Error::new(io::ErrorKind::InvalidData, "the proposal is damaged: run `emendo propose` again");
-        let trailer = serde_json::from_str(&lines.pop().ok_or_else(damaged)?).map_err(|_| damaged())?;
+        let damaged = || {
+            io::Error::new(
+                io::ErrorKind::InvalidData,
+                "the proposal is damaged: run `emendo propose` again",
+            )
+        };
+        let trailer =
+            serde_json::from_str(&lines.pop().ok_or_else(damaged)?).map_err(|_| damaged())?;
         let mut lines = lines.into_iter();
-        let header = serde_json::from_str(&lines.next().ok_or_else(damaged)?).map_err(|_| damaged())?;
-        let files = lines.map(|l| serde_json::from_str(&l).map_err(|_| damaged())).collect::<io::Result<_>>()?;
+        let header =
+            serde_json::from_str(&lines.next().ok_or_else(damaged)?).map_err(|_| damaged())?;
+        let files = lines
+            .map(|l| serde_json::from_str(&l).map_err(|_| damaged()))
+            .collect::<io::Result<_>>()?;
         Ok(Some(Self { header, files, trailer }))
     }
 

@@ -3,7 +3,9 @@
 use std::collections::HashMap;
 
 use emendo_lang::{Certainty, FileFacts, ImportPlan, Language, Splice, Tree};
-use emendo_text::{Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Text, hunks, render};
+use emendo_text::{
+    Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Text, hunks, render,
+};
 
 use crate::actions::FileCx;
 use crate::anchor::Anchors;
@@ -69,6 +71,15 @@ struct Folded {
     behind: Option<usize>,
 }
 
+/// A step's result for a file.
+struct Written {
+    text: String,
+    pieces: Vec<Piece>,
+    code: Vec<Code>,
+    /// Import statements that follow, with their changes.
+    derived: Vec<(Edit, Vec<Splice>)>,
+}
+
 impl Folded {
     fn change(&self) -> Option<&Change> {
         if self.draft.alternatives.is_empty() {
@@ -96,7 +107,17 @@ impl FileRun {
     pub(crate) fn new(path: RelPath, base: Text, digest: Digest) -> Self {
         let text = base.as_str().to_owned();
         let map = PieceMap::new(Piece::whole(&text));
-        Self { path, base, digest, text, map, code: Vec::new(), edits: Vec::new(), notes: Vec::new(), lines: None }
+        Self {
+            path,
+            base,
+            digest,
+            text,
+            map,
+            code: Vec::new(),
+            edits: Vec::new(),
+            notes: Vec::new(),
+            lines: None,
+        }
     }
 
     /// True if the run has anything to say about the file.
@@ -116,12 +137,14 @@ impl FileRun {
 
     /// Runs one step.
     pub(crate) fn step(&mut self, step: &PlanStep, env: &Env<'_>) {
-        let covering: Vec<usize> = (0..step.runners.len()).filter(|i| step.runners[*i].covers(&self.path)).collect();
+        let covering: Vec<usize> =
+            (0..step.runners.len()).filter(|i| step.runners[*i].covers(&self.path)).collect();
         if covering.is_empty() {
             return;
         }
         let present = env.plan.narrow.present(self.text.as_bytes());
-        let wanted: Vec<usize> = covering.into_iter().filter(|i| step.runners[*i].needs().met(&present)).collect();
+        let wanted: Vec<usize> =
+            covering.into_iter().filter(|i| step.runners[*i].needs().met(&present)).collect();
         if wanted.is_empty() {
             return;
         }
@@ -167,7 +190,8 @@ impl FileRun {
         for n in drafts {
             let line = self.line(n.at);
             let start = self.text[..n.at.start as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
-            let source: String = self.text[start..].lines().next().unwrap_or("").trim().chars().take(200).collect();
+            let source: String =
+                self.text[start..].lines().next().unwrap_or("").trim().chars().take(200).collect();
             let note = Note {
                 step: step.info.key.clone(),
                 path: Some(self.path.clone()),
@@ -191,21 +215,26 @@ impl FileRun {
                 f.status = Status::Rejected;
             }
             if !self.base.can_hold(&written(&f.draft)) {
-                f.withheld = Some("the file is in an 8-bit encoding that the new text cannot be written in".into());
+                f.withheld = Some(
+                    "the file is in an 8-bit encoding that the new text cannot be written in"
+                        .into(),
+                );
             }
         }
         conflicts(&mut folded);
         for i in 0..folded.len() {
             // Held back by another: only its own acceptance, with the other rejected, brings it in.
             let behind = folded[i].behind.map(|b| folded[b].status.clone());
-            if matches!((&folded[i].status, behind), (Status::Accepted(_), Some(Status::Rejected))) {
+            if matches!((&folded[i].status, behind), (Status::Accepted(_), Some(Status::Rejected)))
+            {
                 folded[i].withheld = None;
                 folded[i].behind = None;
             }
         }
         let first = self.edits.len() as u32;
         for round in 0..=ROUNDS {
-            let (text, pieces, code, derived) = self.write(step, &folded, first, env.mode);
+            let Written { text, pieces, code, derived } =
+                self.write(step, &folded, first, env.mode);
             let bad = self.broken(&text, &pieces, &code, first, folded.len());
             if bad.is_empty() {
                 self.record(step, folded, derived);
@@ -229,12 +258,22 @@ impl FileRun {
         let mut kept: Vec<Draft> = Vec::new();
         for d in drafts {
             // Equal edits merge: the one that stands first in the recipe speaks for both.
-            let equal = |k: &&Draft| k.hull == d.hull && k.change.splices == d.change.splices && k.alternatives.is_empty() && d.alternatives.is_empty();
+            let equal = |k: &&Draft| {
+                k.hull == d.hull
+                    && k.change.splices == d.change.splices
+                    && k.alternatives.is_empty()
+                    && d.alternatives.is_empty()
+            };
             if !kept.iter().rev().take(64).any(|k| equal(&k)) {
                 kept.push(d);
             }
         }
-        let base_code = self.map.untouched().then(|| self.code.first()).flatten().map(|c| (c.language, c.tree.clone()));
+        let base_code = self
+            .map
+            .untouched()
+            .then(|| self.code.first())
+            .flatten()
+            .map(|c| (c.language, c.tree.clone()));
         let base_code = base_code.or_else(|| {
             let language = self.code.first()?.language;
             Some((language, Tree::parse(language, self.base.as_str())))
@@ -262,7 +301,10 @@ impl FileRun {
                 *n += 1;
             } else {
                 let a = anchors.name(self.map.origin(d.hull));
-                h.part(self.path.as_str()).part(&a.declaration).digest(a.tokens).number(a.ordinal as u64);
+                h.part(self.path.as_str())
+                    .part(&a.declaration)
+                    .digest(a.tokens)
+                    .number(a.ordinal as u64);
                 weak.digest(a.tokens);
             }
             names.push((h.finish(), weak.finish()));
@@ -272,10 +314,28 @@ impl FileRun {
         kept.into_iter()
             .zip(names)
             .map(|(draft, (id, weak))| {
-                let id = if count[&id] > 1 { Hasher::new().digest(id).digest(draft.digest).finish() } else { id };
+                let id = if count[&id] > 1 {
+                    Hasher::new().digest(id).digest(draft.digest).finish()
+                } else {
+                    id
+                };
                 let (parents, seal) = self.seal(&draft, &draft.change);
-                let options = draft.alternatives.iter().map(|a| (a.label.clone(), self.seal(&draft, &a.change).1)).collect();
-                Folded { draft, id, weak, parents, seal, options, status: Status::Undecided, withheld: None, behind: None }
+                let options = draft
+                    .alternatives
+                    .iter()
+                    .map(|a| (a.label.clone(), self.seal(&draft, &a.change).1))
+                    .collect();
+                Folded {
+                    draft,
+                    id,
+                    weak,
+                    parents,
+                    seal,
+                    options,
+                    status: Status::Undecided,
+                    withheld: None,
+                    behind: None,
+                }
             })
             .collect()
     }
@@ -317,13 +377,7 @@ impl FileRun {
     }
 
     /// Writes what is in: the new text, its pieces and tree, and the imports that follow.
-    fn write(
-        &self,
-        step: &PlanStep,
-        folded: &[Folded],
-        first: u32,
-        mode: Mode,
-    ) -> (String, Vec<Piece>, Vec<Code>, Vec<(Edit, Vec<Splice>)>) {
+    fn write(&self, step: &PlanStep, folded: &[Folded], first: u32, mode: Mode) -> Written {
         let active: Vec<(u32, &Folded, &Change)> = folded
             .iter()
             .enumerate()
@@ -333,11 +387,21 @@ impl FileRun {
         let (derived, absorbed) = self.imports(step, &active);
         let mut placed: Vec<Placed<'_>> = Vec::new();
         for (by, f, change) in active.iter().filter(|a| !absorbed.contains(&a.0)) {
-            placed.extend(change.splices.iter().map(|s| Placed { by: *by, span: s.span, hull: f.draft.hull, parts: &s.parts }));
+            placed.extend(change.splices.iter().map(|s| Placed {
+                by: *by,
+                span: s.span,
+                hull: f.draft.hull,
+                parts: &s.parts,
+            }));
         }
         for (i, (_, splices)) in derived.iter().enumerate() {
             let by = first + folded.len() as u32 + i as u32;
-            placed.extend(splices.iter().map(|s| Placed { by, span: s.span, hull: s.span, parts: &s.parts }));
+            placed.extend(splices.iter().map(|s| Placed {
+                by,
+                span: s.span,
+                hull: s.span,
+                parts: &s.parts,
+            }));
         }
         if placed.is_empty() {
             let code = self.code.iter().map(|c| (c.language, c.tree.clone())).collect::<Vec<_>>();
@@ -345,7 +409,8 @@ impl FileRun {
                 let facts = FileFacts::read(language, &tree, &self.text);
                 Code { language, tree, facts }
             });
-            return (self.text.clone(), self.map.pieces().to_vec(), code.collect(), derived);
+            let (text, pieces) = (self.text.clone(), self.map.pieces().to_vec());
+            return Written { text, pieces, code: code.collect(), derived };
         }
         let out = render(&self.text, &self.map, &mut placed);
         let code = self.code.iter().map(|c| {
@@ -354,12 +419,16 @@ impl FileRun {
             Code { language: c.language, tree, facts }
         });
         let code = code.collect();
-        (out.text, out.pieces, code, derived)
+        Written { text: out.text, pieces: out.pieces, code, derived }
     }
 
     /// Import statements that follow from the active edits of the step, and the edits of statements that
     /// go with their last use, so that nothing is left to change in them.
-    fn imports(&self, step: &PlanStep, active: &[(u32, &Folded, &Change)]) -> (Vec<(Edit, Vec<Splice>)>, Vec<u32>) {
+    fn imports(
+        &self,
+        step: &PlanStep,
+        active: &[(u32, &Folded, &Change)],
+    ) -> (Vec<(Edit, Vec<Splice>)>, Vec<u32>) {
         let Some(code) = self.code.first() else { return (Vec::new(), Vec::new()) };
         let mut plan = ImportPlan::default();
         for (_, _, change) in active {
@@ -371,46 +440,57 @@ impl FileRun {
         }
         let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
         let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();
-        let absorbed: Vec<u32> = active.iter().filter(|a| statements.contains(&a.1.draft.hull)).map(|a| a.0).collect();
+        let absorbed: Vec<u32> =
+            active.iter().filter(|a| statements.contains(&a.1.draft.hull)).map(|a| a.0).collect();
         let others = || active.iter().filter(|a| !absorbed.contains(&a.0));
-        let touched = |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
+        let touched =
+            |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
         let key = &step.info.key;
-        let derived = edits
-            .into_iter()
-            .filter(|e| !touched(e.splice.span))
-            .map(|e| {
-                let mut h = Hasher::new();
-                h.part("import").part(&key.recipe).part(&key.step).part(self.path.as_str());
-                e.about.iter().for_each(|a| drop(h.part(a)));
-                let id = h.finish();
-                let what = e.about.join(", ");
-                let edit = Edit {
-                    id,
-                    step: key.clone(),
-                    action: "import".into(),
-                    path: self.path.clone(),
-                    line: 0,
-                    certainty: Certainty::Certain,
-                    evidence: vec![Evidence { says: Certainty::Certain, text: format!("follows from the other edits: {what}") }],
-                    caution: None,
-                    before: excerpt(e.splice.span.of(&self.text)),
-                    after: excerpt(&plain_parts(&e.splice.parts, &self.text)),
-                    seal: id,
-                    shape: id,
-                    parents: Vec::new(),
-                    options: Vec::new(),
-                    weak: id,
-                    behind: None,
-                    standing: Standing::In,
-                    derived: true,
-                };
-                (edit, vec![e.splice])
-            });
+        let derived = edits.into_iter().filter(|e| !touched(e.splice.span)).map(|e| {
+            let mut h = Hasher::new();
+            h.part("import").part(&key.recipe).part(&key.step).part(self.path.as_str());
+            for a in &e.about {
+                h.part(a);
+            }
+            let id = h.finish();
+            let what = e.about.join(", ");
+            let edit = Edit {
+                id,
+                step: key.clone(),
+                action: "import".into(),
+                path: self.path.clone(),
+                line: 0,
+                certainty: Certainty::Certain,
+                evidence: vec![Evidence {
+                    says: Certainty::Certain,
+                    text: format!("follows from the other edits: {what}"),
+                }],
+                caution: None,
+                before: excerpt(e.splice.span.of(&self.text)),
+                after: excerpt(&plain_parts(&e.splice.parts, &self.text)),
+                seal: id,
+                shape: id,
+                parents: Vec::new(),
+                options: Vec::new(),
+                weak: id,
+                behind: None,
+                standing: Standing::In,
+                derived: true,
+            };
+            (edit, vec![e.splice])
+        });
         (derived.collect(), absorbed)
     }
 
     /// The edits of this step that made the text stop parsing, as indices among its drafts.
-    fn broken(&self, text: &str, pieces: &[Piece], code: &[Code], first: u32, count: usize) -> Vec<u32> {
+    fn broken(
+        &self,
+        text: &str,
+        pieces: &[Piece],
+        code: &[Code],
+        first: u32,
+        count: usize,
+    ) -> Vec<u32> {
         let mut out = Vec::new();
         let map = PieceMap::new(pieces.to_vec());
         for (old, new) in self.code.iter().zip(code) {
@@ -428,7 +508,10 @@ impl FileRun {
                 let mut reach = 1usize;
                 let mut hit: Vec<u32> = Vec::new();
                 while hit.is_empty() && reach <= text.len().max(1) * 2 {
-                    let around = Span::new((e.start as usize).saturating_sub(reach), (e.end as usize + reach).min(text.len()));
+                    let around = Span::new(
+                        (e.start as usize).saturating_sub(reach),
+                        (e.end as usize + reach).min(text.len()),
+                    );
                     hit = map.writers(around).into_iter().filter(mine).collect();
                     reach *= 8;
                 }
@@ -446,7 +529,8 @@ impl FileRun {
         self.line(Span::at(0));
         for f in folded {
             let line = self.line(f.draft.hull);
-            let parents: Vec<&Edit> = f.parents.iter().map(|p| &self.edits[*p as usize]).filter(|p| !p.derived).collect();
+            let parents: Vec<&Edit> =
+                f.parents.iter().map(|p| &self.edits[*p as usize]).filter(|p| !p.derived).collect();
             let own = f.draft.certainty;
             let certainty = parents.iter().map(|p| p.certainty).min().map_or(own, |p| p.min(own));
             let standing = match (&f.withheld, &f.status) {
@@ -455,13 +539,17 @@ impl FileRun {
                 (None, _) if f.change().is_none() => Standing::Out,
                 (None, _) => Standing::In,
             };
-            let after = f.change().map_or_else(|| f.draft.hull.of(&self.text).to_owned(), |c| applied(&self.text, f.draft.hull, c));
-            let options = f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| Option_ {
-                label: label.clone(),
-                why: a.why.clone(),
-                after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
-                seal: *seal,
-            });
+            let after = f.change().map_or_else(
+                || f.draft.hull.of(&self.text).to_owned(),
+                |c| applied(&self.text, f.draft.hull, c),
+            );
+            let options =
+                f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| Option_ {
+                    label: label.clone(),
+                    why: a.why.clone(),
+                    after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
+                    seal: *seal,
+                });
             let evidence = f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
             let mut shape = Hasher::new();
             shape.part(&step.info.key.recipe).part(&step.info.key.step).digest(f.draft.digest);
@@ -515,9 +603,20 @@ impl FileRun {
     /// What became of the file.
     pub(crate) fn finish(self) -> FileResult {
         let changed = self.text != self.base.as_str();
-        let hunks = if changed { hunks(self.base.as_str(), &self.text, self.map.pieces()) } else { Vec::new() };
+        let hunks = if changed {
+            hunks(self.base.as_str(), &self.text, self.map.pieces())
+        } else {
+            Vec::new()
+        };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
-        FileResult { path: self.path, base: self.digest, edits: self.edits, notes: self.notes, hunks, after }
+        FileResult {
+            path: self.path,
+            base: self.digest,
+            edits: self.edits,
+            notes: self.notes,
+            hunks,
+            after,
+        }
     }
 }
 
@@ -572,7 +671,9 @@ fn conflicts(folded: &mut [Folded]) {
             continue;
         }
         let mut lost = false;
-        while let Some((_, other)) = open.iter().rev().find(|(o, j)| *j != i && o.meets(span)).copied() {
+        while let Some((_, other)) =
+            open.iter().rev().find(|(o, j)| *j != i && o.meets(span)).copied()
+        {
             if folded[other].withheld.is_some() {
                 open.retain(|(_, j)| *j != other);
                 continue;
@@ -580,7 +681,11 @@ fn conflicts(folded: &mut [Folded]) {
             if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
                 break;
             }
-            let (winner, loser) = if folded[other].draft.action <= folded[i].draft.action { (other, i) } else { (i, other) };
+            let (winner, loser) = if folded[other].draft.action <= folded[i].draft.action {
+                (other, i)
+            } else {
+                (i, other)
+            };
             folded[loser].withheld = Some("another edit of the same step changes the same code, and stands first in the recipe".into());
             folded[loser].behind = Some(winner);
             if loser == i {
@@ -598,9 +703,11 @@ fn conflicts(folded: &mut [Folded]) {
 fn inside(outer: &Folded, inner: &Folded) -> bool {
     let hull = inner.draft.hull;
     outer.draft.hull.contains(hull)
-        && outer.claims().iter().filter(|s| s.span.meets(hull)).all(|s| {
-            s.parts.iter().any(|p| matches!(p, Part::Copy(c) if c.contains(hull)))
-        })
+        && outer
+            .claims()
+            .iter()
+            .filter(|s| s.span.meets(hull))
+            .all(|s| s.parts.iter().any(|p| matches!(p, Part::Copy(c) if c.contains(hull))))
 }
 
 /// A place with one change applied, for showing.

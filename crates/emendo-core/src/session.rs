@@ -167,7 +167,8 @@ impl Session {
     /// Only one run writes at a time; the lock goes with the value.
     fn lock(&self) -> Result<std::fs::File, SessionError> {
         let path = self.project.make_state()?.join("lock");
-        let file = std::fs::OpenOptions::new().create(true).truncate(false).write(true).open(path)?;
+        let file =
+            std::fs::OpenOptions::new().create(true).truncate(false).write(true).open(path)?;
         match file.try_lock() {
             Ok(()) => Ok(file),
             Err(std::fs::TryLockError::WouldBlock) => Err(SessionError::Busy),
@@ -176,7 +177,11 @@ impl Session {
     }
 
     fn refuse_unfinished(&self) -> Result<(), SessionError> {
-        if self.journals()?.last().is_some_and(Journal::unfinished) { Err(SessionError::Unfinished) } else { Ok(()) }
+        if self.journals()?.last().is_some_and(Journal::unfinished) {
+            Err(SessionError::Unfinished)
+        } else {
+            Ok(())
+        }
     }
 
     /// Computes a proposal and keeps it. No file of the project changes.
@@ -231,7 +236,8 @@ impl Session {
             Some((old, only)) => {
                 let mut fresh = Collect::default();
                 engine.run(&mut fresh)?;
-                let mut fresh: BTreeMap<RelPath, FileResult> = fresh.0.into_iter().map(|f| (f.path.clone(), f)).collect();
+                let mut fresh: BTreeMap<RelPath, FileResult> =
+                    fresh.0.into_iter().map(|f| (f.path.clone(), f)).collect();
                 for record in &old.files {
                     if only.contains(&record.path) {
                         fresh.remove(&record.path).map_or(Ok(()), |f| writer.file(f))?;
@@ -250,13 +256,23 @@ impl Session {
     fn recipes_of(&self, header: &Header) -> Result<Checked, SessionError> {
         let mut sources = Vec::new();
         for r in &header.recipes {
-            sources.push(read_source(Path::new(&r.path)).map_err(|_| SessionError::Recipe(r.path.clone()))?);
+            sources.push(
+                read_source(Path::new(&r.path))
+                    .map_err(|_| SessionError::Recipe(r.path.clone()))?,
+            );
         }
         let checked = check(sources, &header.inputs);
-        let changed = checked.plan.recipes.iter().zip(&header.recipes).find(|(now, then)| now.digest != then.digest);
+        let changed = checked
+            .plan
+            .recipes
+            .iter()
+            .zip(&header.recipes)
+            .find(|(now, then)| now.digest != then.digest);
         match changed {
             Some((_, r)) => Err(SessionError::Recipe(r.path.clone())),
-            None if checked.failed() || checked.plan.digest() != header.plan => Err(SessionError::Recipe(header.recipes[0].path.clone())),
+            None if checked.failed() || checked.plan.digest() != header.plan => {
+                Err(SessionError::Recipe(header.recipes[0].path.clone()))
+            }
             None => Ok(checked),
         }
     }
@@ -291,8 +307,13 @@ impl Session {
         let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
         let decisions = self.decisions()?;
         let edits = select(&proposal, selection)?;
-        let fresh: Vec<Edit> = edits.into_iter().filter(|e| decisions.status(e) != Status::Rejected).cloned().collect();
-        let log: Vec<Decision> = fresh.iter().map(|e| Decision::about(e, Verdict::Rejected)).collect();
+        let fresh: Vec<Edit> = edits
+            .into_iter()
+            .filter(|e| decisions.status(e) != Status::Rejected)
+            .cloned()
+            .collect();
+        let log: Vec<Decision> =
+            fresh.iter().map(|e| Decision::about(e, Verdict::Rejected)).collect();
         Decisions::append(&self.log()?, &log)?;
         self.refresh(&proposal, &fresh)?;
         Ok(Decided { decided: fresh, ..Decided::default() })
@@ -310,19 +331,30 @@ impl Session {
         for e in select(&proposal, selection)? {
             match e.options.iter().find(|o| o.label == label) {
                 Some(o) => {
-                    log.push(Decision::about(e, Verdict::Picked { label: label.to_owned(), seal: o.seal }));
+                    log.push(Decision::about(
+                        e,
+                        Verdict::Picked { label: label.to_owned(), seal: o.seal },
+                    ));
                     out.decided.push(e.clone());
                 }
-                None if e.options.is_empty() => out.refused.push((e.clone(), "it is no choice".into())),
+                None if e.options.is_empty() => {
+                    out.refused.push((e.clone(), "it is no choice".into()));
+                }
                 None => {
                     let labels: Vec<&str> = e.options.iter().map(|o| o.label.as_str()).collect();
-                    out.refused.push((e.clone(), format!("its alternatives are: {}", labels.join(", "))));
+                    out.refused
+                        .push((e.clone(), format!("its alternatives are: {}", labels.join(", "))));
                 }
             }
         }
         if out.decided.is_empty() {
-            let why = out.refused.first().map_or(String::new(), |(e, why)| format!(" (`{}`: {why})", e.id.short(8)));
-            return Err(SessionError::Selection(format!("no selected edit has an alternative `{label}`{why}")));
+            let why = out
+                .refused
+                .first()
+                .map_or(String::new(), |(e, why)| format!(" (`{}`: {why})", e.id.short(8)));
+            return Err(SessionError::Selection(format!(
+                "no selected edit has an alternative `{label}`{why}"
+            )));
         }
         Decisions::append(&self.log()?, &log)?;
         self.refresh(&proposal, &out.decided)?;
@@ -333,7 +365,11 @@ impl Session {
     ///
     /// # Errors
     /// If files or recipes changed, files hold the user's own changes, or the disk fails; then nothing is written.
-    pub fn apply(&self, disk: &dyn Disk, options: &ApplyOptions<'_>) -> Result<Applied, SessionError> {
+    pub fn apply(
+        &self,
+        disk: &dyn Disk,
+        options: &ApplyOptions<'_>,
+    ) -> Result<Applied, SessionError> {
         let _lock = self.lock()?;
         let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
         let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
@@ -345,10 +381,19 @@ impl Session {
         let decisions = self.decisions()?;
         let accepted: HashMap<Digest, &Edit> = proposal
             .decidable()
-            .filter(|e| matches!(decisions.status(e), Status::Accepted(_)) && !matches!(e.standing, Standing::Withheld(_)))
+            .filter(|e| {
+                matches!(decisions.status(e), Status::Accepted(_))
+                    && !matches!(e.standing, Standing::Withheld(_))
+            })
             .map(|e| (e.id, e))
             .collect();
-        out.undecided = proposal.decidable().filter(|e| !matches!(e.standing, Standing::Withheld(_)) && matches!(decisions.status(e), Status::Undecided | Status::Again)).count();
+        out.undecided = proposal
+            .decidable()
+            .filter(|e| {
+                !matches!(e.standing, Standing::Withheld(_))
+                    && matches!(decisions.status(e), Status::Undecided | Status::Again)
+            })
+            .count();
         let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
         if paths.is_empty() {
             return Ok(out);
@@ -357,7 +402,9 @@ impl Session {
         if !changed.is_empty() && !options.skip_changed {
             return Err(SessionError::Changed(changed));
         }
-        changed.iter().for_each(|p| drop(paths.remove(p)));
+        for p in &changed {
+            paths.remove(p);
+        }
         out.skipped = changed;
         let mut sorted: Vec<RelPath> = paths.iter().cloned().collect();
         sorted.sort();
@@ -375,7 +422,16 @@ impl Session {
             only: Some(&paths),
         };
         let packer = Packer::begin(disk, &self.project.make_state()?)?;
-        let mut sink = Writing { disk, packer, accepted: &accepted, bases: bases(&proposal), dirty: dirty.into_iter().collect(), used: Vec::new(), files: Vec::new(), underfoot: Vec::new() };
+        let mut sink = Writing {
+            disk,
+            packer,
+            accepted: &accepted,
+            bases: bases(&proposal),
+            dirty: dirty.into_iter().collect(),
+            used: Vec::new(),
+            files: Vec::new(),
+            underfoot: Vec::new(),
+        };
         let run = engine.run(&mut sink);
         let Writing { packer, used, files, underfoot, .. } = sink;
         if let Err(e) = run {
@@ -395,7 +451,8 @@ impl Session {
         let titles = proposal.header.recipes.iter().map(|r| r.title.clone()).collect();
         let mut journal = packer.seal(options.time, titles, used.clone())?;
         journal.run(disk)?;
-        let cleared: Vec<Decision> = used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
+        let cleared: Vec<Decision> =
+            used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
         Decisions::append(&self.log()?, &cleared)?;
         out.written = used.len();
         out.files = files;
@@ -404,7 +461,12 @@ impl Session {
     }
 
     /// Files of a proposal that are not as they were.
-    fn changed(&self, disk: &dyn Disk, proposal: &Proposal, paths: &HashSet<RelPath>) -> Result<Vec<RelPath>, SessionError> {
+    fn changed(
+        &self,
+        disk: &dyn Disk,
+        proposal: &Proposal,
+        paths: &HashSet<RelPath>,
+    ) -> Result<Vec<RelPath>, SessionError> {
         let mut out = Vec::new();
         for f in proposal.files.iter().filter(|f| paths.contains(&f.path)) {
             if disk.read(&f.path)?.map(|b| Digest::of(&b)) != Some(f.base) {
@@ -415,13 +477,24 @@ impl Session {
     }
 
     /// Files with the user's own changes: what the last apply wrote over clean files is not theirs.
-    fn dirty(&self, disk: &dyn Disk, paths: &[RelPath], options: &ApplyOptions<'_>) -> Result<Vec<RelPath>, SessionError> {
+    fn dirty(
+        &self,
+        disk: &dyn Disk,
+        paths: &[RelPath],
+        options: &ApplyOptions<'_>,
+    ) -> Result<Vec<RelPath>, SessionError> {
         let journals = self.journals()?;
         let mut out = Vec::new();
         for path in (options.dirty)(paths) {
-            let op = journals.iter().rev().filter(|j| j.phase == Phase::Done).find_map(|j| j.ops.ops.iter().find(|o| o.path == path));
+            let op = journals
+                .iter()
+                .rev()
+                .filter(|j| j.phase == Phase::Done)
+                .find_map(|j| j.ops.ops.iter().find(|o| o.path == path));
             let ours = match op {
-                Some(op) if !op.dirty => disk.read(&path)?.map(|b| Digest::of(&b)) == Some(op.after.digest),
+                Some(op) if !op.dirty => {
+                    disk.read(&path)?.map(|b| Digest::of(&b)) == Some(op.after.digest)
+                }
                 _ => false,
             };
             if !ours {
@@ -450,7 +523,11 @@ impl Session {
             return Ok((back, true));
         }
         let mut journals = self.journals()?;
-        let journal = journals.iter_mut().rev().find(|j| j.phase == Phase::Done).ok_or(SessionError::NothingApplied)?;
+        let journal = journals
+            .iter_mut()
+            .rev()
+            .find(|j| j.phase == Phase::Done)
+            .ok_or(SessionError::NothingApplied)?;
         let back = journal.take_back(disk)?;
         Decisions::append(&self.log()?, &journal.ops.decisions)?;
         Proposal::remove(&self.state()?)?;
@@ -491,7 +568,9 @@ impl Sink for Writing<'_> {
         for e in file.edits.iter().filter(|e| e.standing == Standing::In) {
             let Some(shown) = self.accepted.get(&e.id) else { continue };
             let verdict = match shown.options.iter().find(|o| o.after == e.after) {
-                Some(o) if !e.options.is_empty() => Verdict::Picked { label: o.label.clone(), seal: o.seal },
+                Some(o) if !e.options.is_empty() => {
+                    Verdict::Picked { label: o.label.clone(), seal: o.seal }
+                }
                 _ => Verdict::Accepted { seal: e.seal },
             };
             self.used.push(Decision::about(e, verdict));
@@ -509,7 +588,11 @@ fn bases(proposal: &Proposal) -> HashMap<RelPath, Digest> {
     proposal.files.iter().map(|f| (f.path.clone(), f.base)).collect()
 }
 
-fn left_out(accepted: &HashMap<Digest, &Edit>, done: &HashSet<Digest>, skipped: &[RelPath]) -> Vec<(Edit, String)> {
+fn left_out(
+    accepted: &HashMap<Digest, &Edit>,
+    done: &HashSet<Digest>,
+    skipped: &[RelPath],
+) -> Vec<(Edit, String)> {
     let mut out: Vec<(Edit, String)> = accepted
         .values()
         .filter(|e| !done.contains(&e.id))
@@ -531,19 +614,23 @@ fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>, Se
     let fail = |message: String| Err(SessionError::Selection(message));
     for step in &s.steps {
         if !proposal.header.steps.iter().any(|i| is_step(&i.key, step)) {
-            let known: Vec<&str> = proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
+            let known: Vec<&str> =
+                proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
             return fail(format!("no step is called `{step}`; the steps: {}", known.join(", ")));
         }
     }
     for prefix in &s.edits {
-        let hits = proposal.edits().filter(|e| e.id.to_string().starts_with(prefix.as_str())).count();
+        let hits =
+            proposal.edits().filter(|e| e.id.to_string().starts_with(prefix.as_str())).count();
         match hits {
             0 => return fail(format!("no edit has an id that begins with `{prefix}`")),
             1 => {}
             n => return fail(format!("`{prefix}` is the beginning of {n} ids: give more of it")),
         }
         if proposal.edits().any(|e| e.derived && e.id.to_string().starts_with(prefix.as_str())) {
-            return fail(format!("`{prefix}` is an import that follows from other edits: decide on those"));
+            return fail(format!(
+                "`{prefix}` is an import that follows from other edits: decide on those"
+            ));
         }
     }
     for file in &s.files {
@@ -554,7 +641,8 @@ fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>, Se
     let hit = |e: &&Edit| {
         (s.steps.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w)))
             && (s.files.is_empty() || s.files.iter().any(|w| is_file(&e.path, w)))
-            && (s.edits.is_empty() || s.edits.iter().any(|w| e.id.to_string().starts_with(w.as_str())))
+            && (s.edits.is_empty()
+                || s.edits.iter().any(|w| e.id.to_string().starts_with(w.as_str())))
             && s.certainty.is_none_or(|c| e.certainty >= c)
     };
     Ok(proposal.decidable().filter(hit).collect())
@@ -571,7 +659,11 @@ fn is_file(path: &RelPath, word: &str) -> bool {
 
 /// What an acceptance covers: undecided edits, with those that they build on. Never a `caution` that is
 /// not named, an unpicked choice, or an unsure edit that was not asked for.
-fn accept(proposal: &Proposal, decisions: &Decisions, s: &Selection) -> Result<(Decided, Vec<Decision>), SessionError> {
+fn accept(
+    proposal: &Proposal,
+    decisions: &Decisions,
+    s: &Selection,
+) -> Result<(Decided, Vec<Decision>), SessionError> {
     let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
     let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w));
     let mut out = Decided::default();
@@ -584,10 +676,18 @@ fn accept(proposal: &Proposal, decisions: &Decisions, s: &Selection) -> Result<(
         let refused = match (&e.standing, &status) {
             (_, Status::Accepted(_)) => continue,
             (_, Status::Rejected) if !explicit => continue,
-            (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => refuse(&format!("it is held back: {why}")),
+            (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => {
+                refuse(&format!("it is held back: {why}"))
+            }
             _ if !e.options.is_empty() => refuse("it is a choice: pick one with `emendo choose`"),
-            _ if e.caution.is_some() && !named(e) => refuse("its step calls for caution: name it with `--step` or `--edit`"),
-            _ if e.certainty == Certainty::Unsure && !explicit && !s.all && s.certainty != Some(Certainty::Unsure) => {
+            _ if e.caution.is_some() && !named(e) => {
+                refuse("its step calls for caution: name it with `--step` or `--edit`")
+            }
+            _ if e.certainty == Certainty::Unsure
+                && !explicit
+                && !s.all
+                && s.certainty != Some(Certainty::Unsure) =>
+            {
                 refuse("it is unsure: ask for it with `--certainty unsure` or `--edit`")
             }
             _ => None,
@@ -616,15 +716,26 @@ fn accept(proposal: &Proposal, decisions: &Decisions, s: &Selection) -> Result<(
 }
 
 /// The undecided edits that an edit builds on, all the way down.
-fn parents<'p>(e: &Edit, by_id: &HashMap<Digest, &'p Edit>, decisions: &Decisions) -> Result<Vec<&'p Edit>, String> {
+fn parents<'p>(
+    e: &Edit,
+    by_id: &HashMap<Digest, &'p Edit>,
+    decisions: &Decisions,
+) -> Result<Vec<&'p Edit>, String> {
     let mut out: Vec<&Edit> = Vec::new();
     let mut todo: Vec<Digest> = e.parents.clone();
     while let Some(id) = todo.pop() {
         let Some(p) = by_id.get(&id) else { continue };
         match decisions.status(p) {
             Status::Accepted(_) => continue,
-            Status::Rejected => return Err(format!("it builds on `{}`, which is rejected", id.short(8))),
-            _ if !p.options.is_empty() => return Err(format!("it builds on `{}`, a choice that nobody has made", id.short(8))),
+            Status::Rejected => {
+                return Err(format!("it builds on `{}`, which is rejected", id.short(8)));
+            }
+            _ if !p.options.is_empty() => {
+                return Err(format!(
+                    "it builds on `{}`, a choice that nobody has made",
+                    id.short(8)
+                ));
+            }
             _ => {}
         }
         if !out.iter().any(|o| o.id == id) {

@@ -73,7 +73,9 @@ impl Tally {
         match decisions.status(e) {
             Status::Accepted(_) => self.accepted += 1,
             // A rejection that was found again by weaker means is out without a decision of its own.
-            Status::Undecided if e.standing == Standing::Out && e.options.is_empty() => self.rejected += 1,
+            Status::Undecided if e.standing == Standing::Out && e.options.is_empty() => {
+                self.rejected += 1;
+            }
             Status::Rejected => self.rejected += 1,
             Status::Undecided => self.undecided += 1,
             Status::Again => self.again += 1,
@@ -83,8 +85,12 @@ impl Tally {
 
 /// Counts a proposal.
 pub fn summarize(proposal: &Proposal, decisions: &Decisions) -> Summary {
-    let mut steps: Vec<StepTally> =
-        proposal.header.steps.iter().map(|s| StepTally { step: s.clone(), tally: Tally::default() }).collect();
+    let mut steps: Vec<StepTally> = proposal
+        .header
+        .steps
+        .iter()
+        .map(|s| StepTally { step: s.clone(), tally: Tally::default() })
+        .collect();
     let mut total = Tally::default();
     for f in &proposal.files {
         let live = |e: &&Edit| !matches!(e.standing, Standing::Withheld(_)) && !e.derived;

@@ -54,19 +54,23 @@ impl Skipped {
     }
 
     /// Kinds that the user may include, with their words.
-    pub const INCLUDABLE: [(&'static str, Self); 3] =
-        [("vendored", Self::Vendored), ("minified", Self::Minified), ("generated", Self::Generated)];
+    pub const INCLUDABLE: [(&'static str, Self); 3] = [
+        ("vendored", Self::Vendored),
+        ("minified", Self::Minified),
+        ("generated", Self::Generated),
+    ];
 }
 
 /// How many files and folders each rule passed over.
 pub type Skips = BTreeMap<Skipped, u64>;
 
 /// Folders in which projects keep the code of others.
-const VENDORED: &[&str] = &["node_modules", "vendor", "third_party", "bower_components", ".venv", "site-packages"];
+const VENDORED: &[&str] =
+    &["node_modules", "vendor", "third_party", "bower_components", ".venv", "site-packages"];
 
 /// The files of a project in order of path.
 #[derive(Debug, Default)]
-pub struct Walked {
+pub(crate) struct Walked {
     /// The files.
     pub files: Vec<RelPath>,
     /// What was passed over.
@@ -74,7 +78,7 @@ pub struct Walked {
 }
 
 /// Walks a project. `with` are kinds that are not passed over.
-pub fn walk(project: &Project, with: &[Skipped]) -> Walked {
+pub(crate) fn walk(project: &Project, with: &[Skipped]) -> Walked {
     let out = Mutex::new(Walked::default());
     let stack = outer_rules(project);
     rayon::scope(|scope| folder(scope, project, project.below().to_owned(), stack, with, &out));

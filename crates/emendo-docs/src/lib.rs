@@ -11,5 +11,7 @@ mod manifests;
 mod version;
 
 pub use formats::{FORMATS, Format, Setting, format_of};
-pub use manifests::{ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, ManifestError, Property, Value, ecosystem_of};
+pub use manifests::{
+    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, ManifestError, Property, Value, ecosystem_of,
+};
 pub use version::{Comparison, Requirement, Version};

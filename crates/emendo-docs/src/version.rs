@@ -23,7 +23,9 @@ impl Version {
         if !body.starts_with(|c: char| c.is_ascii_digit()) {
             return None;
         }
-        let plain = body.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_' | '+' | '~'));
+        let plain = body
+            .chars()
+            .all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_' | '+' | '~'));
         if !plain {
             return None;
         }
@@ -36,7 +38,8 @@ impl Version {
                 continue;
             }
             let digit = c.is_ascii_digit();
-            let end = rest.find(|d: char| !d.is_ascii_alphanumeric() || d.is_ascii_digit() != digit);
+            let end =
+                rest.find(|d: char| !d.is_ascii_alphanumeric() || d.is_ascii_digit() != digit);
             let (run, after) = rest.split_at(end.unwrap_or(rest.len()));
             parts.push(if digit {
                 // A number too large to count is compared as text of its length by falling back to the largest.
@@ -86,7 +89,9 @@ fn rank(word: &str) -> i32 {
 fn order(a: &Part, b: &Part) -> Ordering {
     match (a, b) {
         (Part::Number(a), Part::Number(b)) => a.cmp(b),
-        (Part::Word(a), Part::Word(b)) => rank(a).cmp(&rank(b)).then_with(|| if rank(a) == 0 { Ordering::Equal } else { a.cmp(b) }),
+        (Part::Word(a), Part::Word(b)) => rank(a)
+            .cmp(&rank(b))
+            .then_with(|| if rank(a) == 0 { Ordering::Equal } else { a.cmp(b) }),
         // 1.0.1 is newer than 1.0-rc.
         (Part::Number(_), Part::Word(_)) => Ordering::Greater,
         (Part::Word(_), Part::Number(_)) => Ordering::Less,
@@ -136,7 +141,8 @@ impl Requirement {
             .map(str::trim)
             .map(|part| {
                 let op = OPS.iter().copied().find(|o| part.starts_with(o)).unwrap_or("");
-                let version = Version::parse(part[op.len()..].trim()).ok_or_else(|| format!("`{part}` is no version comparison"))?;
+                let version = Version::parse(part[op.len()..].trim())
+                    .ok_or_else(|| format!("`{part}` is no version comparison"))?;
                 Ok(Comparison { op, version })
             })
             .collect();
@@ -165,7 +171,19 @@ mod tests {
 
     #[test]
     fn versions_are_ordered_as_people_expect() {
-        let list = ["1.0-alpha1", "1.0-beta", "1.0-SNAPSHOT", "1.0-rc1", "1.0-rc2", "1.0", "1.0.1", "1.2", "1.10", "2.0.0.Final", "31.1-jre"];
+        let list = [
+            "1.0-alpha1",
+            "1.0-beta",
+            "1.0-SNAPSHOT",
+            "1.0-rc1",
+            "1.0-rc2",
+            "1.0",
+            "1.0.1",
+            "1.2",
+            "1.10",
+            "2.0.0.Final",
+            "31.1-jre",
+        ];
         let versions: Vec<Version> = list.iter().map(|v| Version::parse(v).expect(v)).collect();
         for (i, a) in versions.iter().enumerate() {
             for (j, b) in versions.iter().enumerate() {

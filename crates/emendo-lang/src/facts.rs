@@ -35,7 +35,12 @@ pub struct ImportName {
 
 impl Import {
     /// An import statement at `node`.
-    pub(crate) fn new(node: Node<'_>, segments: Vec<(String, Span)>, wildcard: bool, is_static: bool) -> Self {
+    pub(crate) fn new(
+        node: Node<'_>,
+        segments: Vec<(String, Span)>,
+        wildcard: bool,
+        is_static: bool,
+    ) -> Self {
         let path = segments.iter().map(|(s, _)| s.as_str()).collect::<Vec<_>>().join(".");
         Self { span: span(node), segments, wildcard, is_static, path }
     }
@@ -123,7 +128,8 @@ impl FileFacts {
             }],
             words: HashMap::new(),
         };
-        let mut pass = Pass { language, text, facts: &mut facts, open: vec![0], parents: Vec::new() };
+        let mut pass =
+            Pass { language, text, facts: &mut facts, open: vec![0], parents: Vec::new() };
         let pass = std::cell::RefCell::new(&mut pass);
         walk_cursor(
             tree.root(),
@@ -154,7 +160,10 @@ impl FileFacts {
         let mut scope = Some(self.scope_at(at));
         while let Some(i) = scope {
             let s = &self.scopes[i as usize];
-            let hit = s.bindings.iter().find(|b| b.name == name && spaces.contains(&b.space) && b.from <= at);
+            let hit = s
+                .bindings
+                .iter()
+                .find(|b| b.name == name && spaces.contains(&b.space) && b.from <= at);
             if let Some(b) = hit {
                 return Some(Declared { space: b.space, at: b.at });
             }
@@ -215,7 +224,8 @@ impl Pass<'_> {
         if kind == names.package {
             let mut words = Vec::new();
             words_in(node, self.text, &mut words);
-            self.facts.package = words.iter().map(|(w, _)| w.as_str()).collect::<Vec<_>>().join(names.separator);
+            self.facts.package =
+                words.iter().map(|(w, _)| w.as_str()).collect::<Vec<_>>().join(names.separator);
             self.facts.package_span = Some(span(node));
             return false;
         }
@@ -224,7 +234,11 @@ impl Pass<'_> {
         let opens = names.scopes.contains(&kind) && !self.parents.is_empty();
         if opens {
             let id = self.facts.scopes.len() as u32;
-            self.facts.scopes.push(Scope { span: span(node), parent: Some(around), bindings: Vec::new() });
+            self.facts.scopes.push(Scope {
+                span: span(node),
+                parent: Some(around),
+                bindings: Vec::new(),
+            });
             self.open.push(id);
         }
         self.bind(node, around);
@@ -234,7 +248,12 @@ impl Pass<'_> {
             }
             return false;
         }
-        self.parents.push(Above { kind, start: node.start_byte() as u32, opened: opens, token: "" });
+        self.parents.push(Above {
+            kind,
+            start: node.start_byte() as u32,
+            opened: opens,
+            token: "",
+        });
         true
     }
 
@@ -252,7 +271,8 @@ impl Pass<'_> {
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.start));
         let field = cursor.field_name().unwrap_or("");
         let at = span(node);
-        let position = names.positions.iter().find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field));
+        let position =
+            names.positions.iter().find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field));
         let mut space = position.map_or(*space, |p| p.2);
         if names.member_after.contains(&token) && space != Space::Declared {
             space = Space::Member;
@@ -279,14 +299,20 @@ impl Pass<'_> {
             } else {
                 node.child_by_field_name(rule.field).into_iter().collect::<Vec<_>>()
             };
-            for name in found.into_iter().filter(|n| names.words.iter().any(|(k, _)| *k == n.kind())) {
+            for name in
+                found.into_iter().filter(|n| names.words.iter().any(|(k, _)| *k == n.kind()))
+            {
                 let scope = match rule.reach {
                     Reach::Inside => self.open.last().copied().unwrap_or(around),
                     Reach::Scope | Reach::Onwards => around,
                 };
                 let owner = self.parents.iter().rev().find(|p| p.opened);
                 let member = owner.is_some_and(|o| names.member_scopes.contains(&o.kind));
-                let from = if rule.reach == Reach::Onwards && !member { node.start_byte() as u32 } else { 0 };
+                let from = if rule.reach == Reach::Onwards && !member {
+                    node.start_byte() as u32
+                } else {
+                    0
+                };
                 self.facts.scopes[scope as usize].bindings.push(Bound {
                     name: span(name).of(self.text).to_owned(),
                     space: rule.space,

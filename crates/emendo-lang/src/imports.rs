@@ -30,11 +30,18 @@ pub struct ImportEdit {
 
 impl ImportPlan {
     /// The changes, in order of place.
-    pub fn edits(&self, language: &Language, facts: &FileFacts, text: &str, line_end: &str) -> Vec<ImportEdit> {
+    pub fn edits(
+        &self,
+        language: &Language,
+        facts: &FileFacts,
+        text: &str,
+        line_end: &str,
+    ) -> Vec<ImportEdit> {
         let mut add: Vec<&ImportName> = self.add.iter().filter(|a| !known(facts, a)).collect();
         add.sort();
         add.dedup();
-        let mut dropped: Vec<&Import> = facts.imports.iter().filter(|i| self.unused(language, facts, i)).collect();
+        let mut dropped: Vec<&Import> =
+            facts.imports.iter().filter(|i| self.unused(language, facts, i)).collect();
         let mut edits = Vec::new();
         // A new import stands on the line of the one it replaces: one of the same name first.
         let mut pairs: Vec<(&Import, &ImportName)> = Vec::new();
@@ -50,10 +57,18 @@ impl ImportPlan {
             });
         }
         for (old, new) in pairs {
-            edits.push(ImportEdit { splice: rename(old, &new.path), about: vec![old.path().to_owned(), new.path.clone()], statement: Some(old.span) });
+            edits.push(ImportEdit {
+                splice: rename(old, &new.path),
+                about: vec![old.path().to_owned(), new.path.clone()],
+                statement: Some(old.span),
+            });
         }
         for old in dropped {
-            edits.push(ImportEdit { splice: delete_splice(text, old.span, |_| None), about: vec![old.path().to_owned()], statement: Some(old.span) });
+            edits.push(ImportEdit {
+                splice: delete_splice(text, old.span, |_| None),
+                about: vec![old.path().to_owned()],
+                statement: Some(old.span),
+            });
         }
         edits.extend(insertions(language, facts, text, line_end, &add));
         edits.sort_by_key(|e| (e.splice.span.start, e.splice.span.end));
@@ -66,7 +81,10 @@ impl ImportPlan {
         if self.add.contains(&import.name()) || language.names.import.is_empty() {
             return false;
         }
-        let uses = facts.words(local).iter().filter(|w| !matches!(w.space, Space::Member | Space::Declared));
+        let uses = facts
+            .words(local)
+            .iter()
+            .filter(|w| !matches!(w.space, Space::Member | Space::Declared));
         let mut any = false;
         let all_go = uses.into_iter().all(|w| {
             any = true;
@@ -80,7 +98,8 @@ fn known(facts: &FileFacts, name: &ImportName) -> bool {
     let (package, _) = name.path.rsplit_once('.').unwrap_or(("", &name.path));
     facts.imports.iter().any(|i| {
         i.is_static == name.is_static
-            && (i.path() == name.path && i.wildcard == name.wildcard || (i.wildcard && i.path() == package && !name.wildcard))
+            && (i.path() == name.path && i.wildcard == name.wildcard
+                || (i.wildcard && i.path() == package && !name.wildcard))
     })
 }
 
@@ -95,7 +114,8 @@ pub fn respell(segments: &[(String, Span)], path: &str) -> Splice {
     let old: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
     let most = old.len().min(new.len());
     let head = old.iter().zip(&new).take_while(|(a, b)| a == b).count().min(most);
-    let tail = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count().min(most - head);
+    let tail =
+        old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count().min(most - head);
     let (gone, come) = (&segments[head..segments.len() - tail], &new[head..new.len() - tail]);
     let text = come.join(".");
     match (gone.first(), gone.last()) {
@@ -120,7 +140,13 @@ pub fn respell(segments: &[(String, Span)], path: &str) -> Splice {
     }
 }
 
-fn insertions(language: &Language, facts: &FileFacts, text: &str, line_end: &str, add: &[&ImportName]) -> Vec<ImportEdit> {
+fn insertions(
+    language: &Language,
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    add: &[&ImportName],
+) -> Vec<ImportEdit> {
     let mut out: Vec<ImportEdit> = Vec::new();
     for name in add {
         let statement = (language.names.write_import)(name);
@@ -150,15 +176,24 @@ fn insertions(language: &Language, facts: &FileFacts, text: &str, line_end: &str
 }
 
 /// Where a new import goes, and the text before and behind it.
-fn insertion(facts: &FileFacts, text: &str, line_end: &str, name: &ImportName) -> (usize, String, String) {
-    let shared = |a: &str| a.split('.').zip(name.path.split('.')).take_while(|(a, b)| a == b).count();
-    let like: Vec<&Import> = facts.imports.iter().filter(|i| i.is_static == name.is_static).collect();
+fn insertion(
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    name: &ImportName,
+) -> (usize, String, String) {
+    let shared =
+        |a: &str| a.split('.').zip(name.path.split('.')).take_while(|(a, b)| a == b).count();
+    let like: Vec<&Import> =
+        facts.imports.iter().filter(|i| i.is_static == name.is_static).collect();
     if let Some(best) = like.iter().map(|i| shared(i.path())).max() {
         // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
         let kin: Vec<&&Import> = like.iter().filter(|i| shared(i.path()) == best).collect();
         let behind = kin.iter().find(|i| i.path() > name.path.as_str());
         return match behind {
-            Some(next) => (line_start(text, next.span.start as usize), String::new(), line_end.to_owned()),
+            Some(next) => {
+                (line_start(text, next.span.start as usize), String::new(), line_end.to_owned())
+            }
             None => {
                 let last = kin.last().map_or(0, |i| i.span.end as usize);
                 (line_stop(text, last), line_end.to_owned(), String::new())
@@ -167,10 +202,16 @@ fn insertion(facts: &FileFacts, text: &str, line_end: &str, name: &ImportName) -
     }
     if let Some(last) = facts.imports.last() {
         // Imports of the other kind only: a group of its own behind them.
-        return (line_stop(text, last.span.end as usize), format!("{line_end}{line_end}"), String::new());
+        return (
+            line_stop(text, last.span.end as usize),
+            format!("{line_end}{line_end}"),
+            String::new(),
+        );
     }
     match facts.package_span {
-        Some(package) => (line_stop(text, package.end as usize), format!("{line_end}{line_end}"), String::new()),
+        Some(package) => {
+            (line_stop(text, package.end as usize), format!("{line_end}{line_end}"), String::new())
+        }
         None => (0, String::new(), format!("{line_end}{line_end}")),
     }
 }

@@ -23,8 +23,8 @@ pub use language::{Binding, Context, Declaration, Language, Names, Placeholder, 
 pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};
 pub use pattern::{
-    Bound, Constraint, FORMS, Match, NameUse, Pattern, PatternError, Replacement, Splice, Unresolved,
-    Written, delete_splice,
+    Bound, Constraint, FORMS, Match, NameUse, Pattern, PatternError, Replacement, Splice,
+    Unresolved, Written, delete_splice,
 };
 pub use template::{Chunk, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};

@@ -120,11 +120,8 @@ impl Resolver<'_> {
         let written = path.join(separator);
         let first = *path.first()?;
         let full = written == symbol;
-        let package = if full {
-            None
-        } else {
-            Some(symbol.strip_suffix(&written)?.strip_suffix(separator)?)
-        };
+        let package =
+            if full { None } else { Some(symbol.strip_suffix(&written)?.strip_suffix(separator)?) };
         if full && path.len() > 1 {
             let hidden = self.facts.lookup(first, &[Space::Value, Space::Type], at);
             return hidden.is_none().then(|| Fact {
@@ -148,15 +145,21 @@ impl Resolver<'_> {
         if let Some(own) = facts.lookup(first, spaces, at) {
             let top_type = own.space == Space::Type && facts.top_types().any(|t| t == first);
             let text = format!("`{first}` is declared in this file, line {{line}}");
-            return (top_type && facts.package == package)
-                .then_some(Fact { says: Certainty::Certain, text, at: Some(own.at) });
+            return (top_type && facts.package == package).then_some(Fact {
+                says: Certainty::Certain,
+                text,
+                at: Some(own.at),
+            });
         }
         let fits = |is_static: bool| if space == Space::Callable { is_static } else { true };
         let single = facts.imports.iter().find(|i| i.local() == Some(first) && fits(i.is_static));
         if let Some(import) = single {
             let text = format!("`{first}` is imported on line {{line}}");
-            return (import.path() == wanted)
-                .then_some(Fact { says: Certainty::Certain, text, at: Some(import.span) });
+            return (import.path() == wanted).then_some(Fact {
+                says: Certainty::Certain,
+                text,
+                at: Some(import.span),
+            });
         }
         self.without_import(first, space, package)
     }
@@ -176,13 +179,20 @@ impl Resolver<'_> {
         let fits = |is_static: bool| space != Space::Callable || is_static;
         let wild = || facts.imports.iter().filter(|i| i.wildcard && fits(i.is_static));
         if let Some(import) = wild().find(|i| i.path() == package) {
-            let rival = wild().find(|i| i.path() != package && self.project.declares(i.path(), first));
+            let rival =
+                wild().find(|i| i.path() != package && self.project.declares(i.path(), first));
             let (says, text) = match rival {
                 Some(rival) => (
                     Certainty::Unsure,
-                    format!("`{first}` may come from `{package}.*` (line {{line}}) or from `{}.*`", rival.path()),
+                    format!(
+                        "`{first}` may come from `{package}.*` (line {{line}}) or from `{}.*`",
+                        rival.path()
+                    ),
                 ),
-                None => (Certainty::Likely, format!("`{first}` comes in by `{package}.*` on line {{line}}")),
+                None => (
+                    Certainty::Likely,
+                    format!("`{first}` comes in by `{package}.*` on line {{line}}"),
+                ),
             };
             return Some(Fact { says, text, at: Some(import.span) });
         }
@@ -214,7 +224,9 @@ impl Resolver<'_> {
         let imports = &self.facts.imports;
         packages.iter().any(|p| {
             below(&self.facts.package, p).is_some()
-                || imports.iter().any(|i| below(i.path(), p).is_some() || (i.wildcard && i.path() == p))
+                || imports
+                    .iter()
+                    .any(|i| below(i.path(), p).is_some() || (i.wildcard && i.path() == p))
                 || (p.contains('.') && self.full_name(p, text))
         })
     }

@@ -76,7 +76,10 @@ impl Template {
             }
             text.push_str(&source[i..at]);
             if !text.is_empty() {
-                chunks.push(Chunk::Text { at: Span::new(text_start, at), text: std::mem::take(&mut text) });
+                chunks.push(Chunk::Text {
+                    at: Span::new(text_start, at),
+                    text: std::mem::take(&mut text),
+                });
             }
             let (chunk, end) = slot(source, at)?;
             chunks.push(chunk);
@@ -100,10 +103,18 @@ impl Template {
 }
 
 fn slot(source: &str, at: usize) -> Result<(Chunk, usize), TemplateError> {
-    let fail = |span: Span, message: String, help: &str| TemplateError { at: span, message, help: help.to_owned() };
+    let fail = |span: Span, message: String, help: &str| TemplateError {
+        at: span,
+        message,
+        help: help.to_owned(),
+    };
     let Some(len) = source[at..].find('}') else {
         let span = Span::new(at, (at + 2).min(source.len()));
-        return Err(fail(span, "this slot has no closing brace".into(), "write `@{name}`; a literal `@{` is written `\\@{`"));
+        return Err(fail(
+            span,
+            "this slot has no closing brace".into(),
+            "write `@{name}`; a literal `@{` is written `\\@{`",
+        ));
     };
     let end = at + len + 1;
     let span = Span::new(at, end);
@@ -126,7 +137,11 @@ fn slot(source: &str, at: usize) -> Result<(Chunk, usize), TemplateError> {
         return Err(fail(span, format!("`{inner}` is no slot name"), help));
     }
     if RESERVED.contains(&name) {
-        return Err(fail(span, format!("`{name}` is a reserved word"), "give the slot another name"));
+        return Err(fail(
+            span,
+            format!("`{name}` is a reserved word"),
+            "give the slot another name",
+        ));
     }
     Ok((Chunk::Slot { at: span, name: name.to_owned(), repeat }, end))
 }
@@ -141,7 +156,9 @@ mod tests {
         let slots: Vec<_> = t.slots().map(|(n, _, r)| (n.to_owned(), r)).collect();
         let want = [("a", Repeat::One), ("b", Repeat::Any), ("_", Repeat::Optional)];
         assert_eq!(slots, want.map(|(n, r)| (n.to_owned(), r)));
-        assert!(t.chunks.iter().any(|c| matches!(c, Chunk::Text { text, .. } if text.contains("@{c}"))));
+        assert!(
+            t.chunks.iter().any(|c| matches!(c, Chunk::Text { text, .. } if text.contains("@{c}")))
+        );
     }
 
     #[test]

@@ -27,7 +27,13 @@ impl Tree {
     }
 
     /// Parses the text that came out of `edits` (old span, new length; in order, not meeting), reusing this tree.
-    pub fn parse_edited(&self, language: &Language, old: &str, new: &str, edits: &[(Span, usize)]) -> Self {
+    pub fn parse_edited(
+        &self,
+        language: &Language,
+        old: &str,
+        new: &str,
+        edits: &[(Span, usize)],
+    ) -> Self {
         let mut tree = self.0.clone();
         let mut shift = 0isize;
         for (span, len) in edits {
@@ -78,7 +84,9 @@ impl Tree {
     pub fn declarations(&self, language: &Language, text: &str) -> Vec<(Span, String)> {
         let mut out = Vec::new();
         walk(self.root(), |node| {
-            let rule = language.declaration(node.kind()).filter(|d| !d.name.is_empty() && !d.body.is_empty());
+            let rule = language
+                .declaration(node.kind())
+                .filter(|d| !d.name.is_empty() && !d.body.is_empty());
             if let Some(name) = rule.and_then(|d| node.child_by_field_name(d.name)) {
                 out.push((span(node), span(name).of(text).to_owned()));
             }
@@ -169,7 +177,8 @@ pub(crate) fn words_in(node: Node<'_>, text: &str, out: &mut Vec<(String, Span)>
 /// The spans of the tokens (leaves that are no comments) below `root` that lie in `within`.
 pub(crate) fn tokens<'t>(root: Node<'t>, within: Span) -> Vec<Node<'t>> {
     let mut out = Vec::new();
-    let start = root.descendant_for_byte_range(within.start as usize, within.end as usize).unwrap_or(root);
+    let start =
+        root.descendant_for_byte_range(within.start as usize, within.end as usize).unwrap_or(root);
     walk(start, |n| {
         let s = span(n);
         if n.is_extra() || s.end <= within.start || s.start >= within.end {

@@ -29,7 +29,12 @@ fn rewrite(old: &str, new: &str, source: &str) -> String {
         .collect();
     let mut placed: Vec<Placed<'_>> = Vec::new();
     for (i, (m, w)) in matches.iter().zip(&written).enumerate() {
-        placed.extend(w.splices.iter().map(|s| Placed { by: i as u32, span: s.span, hull: m.span, parts: &s.parts }));
+        placed.extend(w.splices.iter().map(|s| Placed {
+            by: i as u32,
+            span: s.span,
+            hull: m.span,
+            parts: &s.parts,
+        }));
     }
     let out = render(source, &PieceMap::new(Piece::whole(source)), &mut placed).text;
     assert!(!Tree::parse(java, &out).has_error(), "the result parses:\n{out}");
@@ -38,7 +43,9 @@ fn rewrite(old: &str, new: &str, source: &str) -> String {
 
 /// A method body in a file that imports the library.
 fn body(code: &str) -> String {
-    format!("import tidewire.client.Station;\nimport tidewire.client.Gauge;\nclass A {{\n  void m() {{\n    {code}\n  }}\n}}\n")
+    format!(
+        "import tidewire.client.Station;\nimport tidewire.client.Gauge;\nclass A {{\n  void m() {{\n    {code}\n  }}\n}}\n"
+    )
 }
 
 #[track_caller]
@@ -59,8 +66,18 @@ fn a_constructor_becomes_a_chain_in_any_layout() {
         "var s = new Station(\n        h, // the host\n        70);",
         "var s = Station.at(\n        h).port( // the host\n        70).open();",
     );
-    case(OLD, NEW, "var s = new Station(\n        h,\n        70);", "var s = Station.at(h).port(70).open();");
-    case(OLD, NEW, "var s = new Station(/* a */ h, /* b */ 70 /* c */);", "var s = Station.at(/* a */ h).port(/* b */ 70 /* c */).open();");
+    case(
+        OLD,
+        NEW,
+        "var s = new Station(\n        h,\n        70);",
+        "var s = Station.at(h).port(70).open();",
+    );
+    case(
+        OLD,
+        NEW,
+        "var s = new Station(/* a */ h, /* b */ 70 /* c */);",
+        "var s = Station.at(/* a */ h).port(/* b */ 70 /* c */).open();",
+    );
 }
 
 #[test]
@@ -75,10 +92,18 @@ fn nested_matches_are_all_rewritten() {
 
 #[test]
 fn full_names_and_static_imports_are_other_spellings() {
-    case(OLD, NEW, "new tidewire.client.Station(h, 1);", "tidewire.client.Station.at(h).port(1).open();");
+    case(
+        OLD,
+        NEW,
+        "new tidewire.client.Station(h, 1);",
+        "tidewire.client.Station.at(h).port(1).open();",
+    );
     let file = "import static tidewire.client.Station.at;\nclass A { Object o = at(1); }\n";
     let out = rewrite("Station.at(@{x})", "Station.at(@{x}, 2)", file);
-    assert_eq!(out, "import static tidewire.client.Station.at;\nclass A { Object o = at(1, 2); }\n");
+    assert_eq!(
+        out,
+        "import static tidewire.client.Station.at;\nclass A { Object o = at(1, 2); }\n"
+    );
     let file = "import tidewire.client.Station;\nclass A { Object o = Station.at(1); }\n";
     let out = rewrite("at(@{x})", "at(@{x}, 2)", file);
     assert_eq!(out, "import tidewire.client.Station;\nclass A { Object o = Station.at(1, 2); }\n");
@@ -90,7 +115,9 @@ fn look_alikes_stay() {
     stays("class A { class Station {} Object o = new Station(h, 1); }");
     stays("import other.Station;\nclass A { Object o = new Station(h, 1); }");
     stays("class A<Station> { Object o = new Station(h, 1); }");
-    stays("import tidewire.client.Station;\nclass A { void m(Gauge Station) { Object o = new Station(h); } }");
+    stays(
+        "import tidewire.client.Station;\nclass A { void m(Gauge Station) { Object o = new Station(h); } }",
+    );
     let shadowed = "import tidewire.client.Station;\nclass A { void m(Other Station) { Station.wrap(a, b); } }";
     assert_eq!(rewrite("Station.wrap(@{a}, @{b})", "Station.join(@{b}, @{a})", shadowed), shadowed);
 }
@@ -102,23 +129,42 @@ fn lists_lose_and_gain_items() {
     case(old, new, "Station.all(a, b, c);", "Station.each(b, c);");
     let (old, new) = ("Station.all(@{rest*})", "Station.all(@{rest*}, true)");
     case(old, "Station.each(@{rest*}, true)", "Station.all();", "Station.each(true);");
-    case(old, new, "Station.all(\n        a,\n        b\n    );", "Station.all(\n        a,\n        b,\n        true\n    );");
+    case(
+        old,
+        new,
+        "Station.all(\n        a,\n        b\n    );",
+        "Station.all(\n        a,\n        b,\n        true\n    );",
+    );
 }
 
 #[test]
 fn parentheses_come_where_a_slot_would_bind_differently() {
     case("Station.neg(@{x})", "@{x}.negate()", "Station.neg(a + b);", "(a + b).negate();");
     case("Station.neg(@{x})", "@{x}.negate()", "Station.neg(a.b());", "a.b().negate();");
-    case("Station.sum(@{x}, @{y})", "@{x} + @{y}", "int z = 2 * Station.sum(a, b);", "int z = 2 * (a + b);");
+    case(
+        "Station.sum(@{x}, @{y})",
+        "@{x} + @{y}",
+        "int z = 2 * Station.sum(a, b);",
+        "int z = 2 * (a + b);",
+    );
     case("Station.sum(@{x}, @{y})", "@{x} + @{y}", "int z = Station.sum(a, b);", "int z = a + b;");
 }
 
 #[test]
 fn statements_and_members_are_deleted_with_their_line() {
     case("Station.stop();", "", "a();\n    Station.stop(); // bye\n    b();", "a();\n    b();");
-    case("Station.stop()", "", "a();\n    // why\n    Station.stop();\n    b();", "a();\n    // why\n    b();");
-    let file = "import tidewire.client.Gauge;\nclass A {\n  @Gauge\n  @Deprecated public int x;\n}\n";
-    assert_eq!(rewrite("@Gauge", "", file), "import tidewire.client.Gauge;\nclass A {\n  @Deprecated public int x;\n}\n");
+    case(
+        "Station.stop()",
+        "",
+        "a();\n    // why\n    Station.stop();\n    b();",
+        "a();\n    // why\n    b();",
+    );
+    let file =
+        "import tidewire.client.Gauge;\nclass A {\n  @Gauge\n  @Deprecated public int x;\n}\n";
+    assert_eq!(
+        rewrite("@Gauge", "", file),
+        "import tidewire.client.Gauge;\nclass A {\n  @Deprecated public int x;\n}\n"
+    );
 }
 
 #[test]
@@ -127,26 +173,44 @@ fn declarations_leave_modifiers_and_bodies_free() {
     let out = rewrite("void onTide(Gauge @{g})", "void onLevel(Gauge @{g})", file);
     assert_eq!(out, file.replace("onTide", "onLevel"));
     let file = "import tidewire.client.Gauge;\nclass A extends Gauge {\n  int x;\n}\n";
-    let out = rewrite("class @{n} extends Gauge { @{body*} }", "class @{n} implements Gauge { @{body*} }", file);
+    let out = rewrite(
+        "class @{n} extends Gauge { @{body*} }",
+        "class @{n} implements Gauge { @{body*} }",
+        file,
+    );
     assert_eq!(out, file.replace("extends", "implements"));
 }
 
 #[test]
 fn annotation_values_match_in_any_order() {
     let file = "import tidewire.client.Gauge;\n@Gauge(unit = M, name = \"x\")\nclass A { }\n";
-    let out = rewrite("@Gauge(name = @{n}, unit = @{u})", "@Gauge(label = @{n}, unit = @{u})", file);
+    let out =
+        rewrite("@Gauge(name = @{n}, unit = @{u})", "@Gauge(label = @{n}, unit = @{u})", file);
     assert!(out.contains("label = \"x\"") && out.contains("unit = M"), "{out}");
 }
 
 #[test]
 fn equal_slots_need_equal_code() {
-    case("Station.same(@{a}, @{a})", "Station.one(@{a})", "Station.same(x . y, x.y /* y */);", "Station.one(x . y /* y */);");
-    case("Station.same(@{a}, @{a})", "Station.one(@{a})", "Station.same(x, y);", "Station.same(x, y);");
+    case(
+        "Station.same(@{a}, @{a})",
+        "Station.one(@{a})",
+        "Station.same(x . y, x.y /* y */);",
+        "Station.one(x . y /* y */);",
+    );
+    case(
+        "Station.same(@{a}, @{a})",
+        "Station.one(@{a})",
+        "Station.same(x, y);",
+        "Station.same(x, y);",
+    );
 }
 
 #[test]
 fn line_ends_tabs_and_statements() {
     let file = "import tidewire.client.Station;\r\nclass A {\r\n\tvoid m() {\r\n\t\tStation.stop();\r\n\t}\r\n}";
     let out = rewrite("Station.stop();", "if (x) {\n    Station.close();\n}", file);
-    assert_eq!(out, "import tidewire.client.Station;\r\nclass A {\r\n\tvoid m() {\r\n\t\tif (x) {\r\n\t\t\tStation.close();\r\n\t\t}\r\n\t}\r\n}");
+    assert_eq!(
+        out,
+        "import tidewire.client.Station;\r\nclass A {\r\n\tvoid m() {\r\n\t\tif (x) {\r\n\t\t\tStation.close();\r\n\t\t}\r\n\t}\r\n}"
+    );
 }

@@ -82,7 +82,10 @@ pub trait ActionKind: Sync {
     fn about_code(&self) -> bool;
 }
 
-use Shape::{Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts, Version, Words};
+use Shape::{
+    Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts, Version,
+    Words,
+};
 
 /// Keys of the recipe itself.
 pub const RECIPE: &[Key] = &[
@@ -149,7 +152,11 @@ pub const COMMON: &[Key] = &[
 
 /// Keys of `slots.NAME`.
 pub const SLOT: &[Key] = &[
-    Key::new("text", Regex, "a regular expression that the text must fit; named groups become slots"),
+    Key::new(
+        "text",
+        Regex,
+        "a regular expression that the text must fit; named groups become slots",
+    ),
     Key::new("not_text", Regex, "a regular expression that the text must not fit"),
     Key::new("form", Words(FORMS), "forms, any of them"),
     Key::new("not_form", Words(FORMS), "forms, none of them"),
@@ -167,8 +174,20 @@ pub const SLOT: &[Key] = &[
 
 /// The words for `form`.
 const FORMS: &[&str] = &[
-    "number", "string", "boolean", "null", "name", "call", "member", "function", "object", "list", "template",
-    "type", "statement", "other",
+    "number",
+    "string",
+    "boolean",
+    "null",
+    "name",
+    "call",
+    "member",
+    "function",
+    "object",
+    "list",
+    "template",
+    "type",
+    "statement",
+    "other",
 ];
 
 /// Keys of `[[example]]`.
@@ -186,4 +205,3 @@ pub const EXAMPLE: &[Key] = &[
 
 /// Kinds of actions that the language knows and nobody has built.
 pub(crate) const LATER_KINDS: &[&str] = &["signature", "markup", "file", "generate", "include"];
-

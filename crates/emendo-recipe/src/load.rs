@@ -6,8 +6,12 @@ use emendo_text::{Diagnostic, Hasher, Severity, Span};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use crate::keys::{ActionKind, COMMON, EXAMPLE, INPUT, Key, LATER_KINDS, LIBRARY, RECIPE, SLOT, STEP, Shape};
-use crate::model::{Action, Example, Glob, Globs, Input, Library, Name, Recipe, Scope, Source, Step};
+use crate::keys::{
+    ActionKind, COMMON, EXAMPLE, INPUT, Key, LATER_KINDS, LIBRARY, RECIPE, SLOT, STEP, Shape,
+};
+use crate::model::{
+    Action, Example, Glob, Globs, Input, Library, Name, Recipe, Scope, Source, Step,
+};
 use crate::value::{Entry, Node, Table, Text, Value};
 
 /// What came of loading: a recipe, as far as it could be read, and all that is wrong with it.
@@ -26,15 +30,23 @@ impl Loaded {
 }
 
 /// Loads a recipe. `kinds` are the kinds of actions that are built; `given` are values for its inputs.
-pub fn load(source: Source, kinds: &[&'static dyn ActionKind], given: &BTreeMap<String, String>) -> Loaded {
+pub fn load(
+    source: Source,
+    kinds: &[&'static dyn ActionKind],
+    given: &BTreeMap<String, String>,
+) -> Loaded {
     let text = source.text.clone();
-    let mut loader = Loader { text: &text, kinds, inputs: BTreeMap::new(), unset: Vec::new(), out: Vec::new() };
+    let mut loader =
+        Loader { text: &text, kinds, inputs: BTreeMap::new(), unset: Vec::new(), out: Vec::new() };
     let (root, errors) = DeTable::parse_recoverable(&text);
     for e in errors {
         let span = e.span().unwrap_or(0..0);
         loader.out.push(
-            Diagnostic::error(format!("this is no TOML: {}", e.message()), Span::new(span.start, span.end))
-                .help("recipes are TOML 1.0; write patterns in '...' or '''...''' strings"),
+            Diagnostic::error(
+                format!("this is no TOML: {}", e.message()),
+                Span::new(span.start, span.end),
+            )
+            .help("recipes are TOML 1.0; write patterns in '...' or '''...''' strings"),
         );
     }
     let inputs = loader.read_inputs(&root, given);
@@ -61,12 +73,18 @@ fn span_of<T>(s: &Spanned<T>) -> Span {
 
 impl Loader<'_> {
     /// Inputs come first: the other values may refer to them.
-    fn read_inputs(&mut self, root: &Spanned<DeTable<'_>>, given: &BTreeMap<String, String>) -> Vec<Input> {
+    fn read_inputs(
+        &mut self,
+        root: &Spanned<DeTable<'_>>,
+        given: &BTreeMap<String, String>,
+    ) -> Vec<Input> {
         let mut inputs = Vec::new();
         let tables = root.get_ref().get("inputs").and_then(|v| v.get_ref().as_table());
         for (name, value) in tables.into_iter().flatten() {
             let name = name.get_ref().to_string();
-            let text = |key: &str| value.get_ref().as_table()?.get(key)?.get_ref().as_str().map(str::to_owned);
+            let text = |key: &str| {
+                value.get_ref().as_table()?.get(key)?.get_ref().as_str().map(str::to_owned)
+            };
             inputs.push(Input { name, summary: text("summary"), default: text("default") });
         }
         for input in &inputs {
@@ -77,8 +95,16 @@ impl Loader<'_> {
         }
         for name in given.keys().filter(|n| !inputs.iter().any(|i| i.name == **n)) {
             let known: Vec<&str> = inputs.iter().map(|i| i.name.as_str()).collect();
-            let help = if known.is_empty() { "this recipe takes no inputs".into() } else { format!("its inputs: {}", known.join(", ")) };
-            self.out.push(Diagnostic { labels: Vec::new(), ..Diagnostic::error(format!("the recipe has no input `{name}`"), Span::at(0)).help(help) });
+            let help = if known.is_empty() {
+                "this recipe takes no inputs".into()
+            } else {
+                format!("its inputs: {}", known.join(", "))
+            };
+            self.out.push(Diagnostic {
+                labels: Vec::new(),
+                ..Diagnostic::error(format!("the recipe has no input `{name}`"), Span::at(0))
+                    .help(help)
+            });
         }
         inputs
     }
@@ -86,7 +112,11 @@ impl Loader<'_> {
     fn table(&mut self, t: &DeTable<'_>) -> Table {
         let mut entries: Vec<Entry> = t
             .iter()
-            .map(|(k, v)| Entry { key: k.get_ref().to_string(), key_span: span_of(k), node: self.node(v) })
+            .map(|(k, v)| Entry {
+                key: k.get_ref().to_string(),
+                key_span: span_of(k),
+                node: self.node(v),
+            })
             .collect();
         entries.sort_by_key(|e| e.key_span.start);
         Table { entries }
@@ -99,7 +129,8 @@ impl Loader<'_> {
             DeValue::Boolean(b) => Value::Bool(*b),
             DeValue::Integer(i) => {
                 let digits = i.as_str().replace('_', "");
-                i64::from_str_radix(&digits, i.radix()).map_or(Value::Other("a number out of range"), Value::Integer)
+                i64::from_str_radix(&digits, i.radix())
+                    .map_or(Value::Other("a number out of range"), Value::Integer)
             }
             DeValue::Float(_) => Value::Other("a fraction"),
             DeValue::Datetime(_) => Value::Other("a date"),
@@ -143,7 +174,10 @@ impl Loader<'_> {
         if let Some(node) = root.get("emendo")
             && !matches!(node.value, Value::Integer(1))
         {
-            self.out.push(Diagnostic::error("this version of the recipe format is not known", node.span).help("write `emendo = 1`"));
+            self.out.push(
+                Diagnostic::error("this version of the recipe format is not known", node.span)
+                    .help("write `emendo = 1`"),
+            );
         }
         let scope = self.scope(root, &Scope::default());
         let text = |key: &str| root.text(key).map(|t| t.text.clone());
@@ -180,16 +214,21 @@ impl Loader<'_> {
     }
 
     fn check_id(&mut self, id: &Text) {
-        let plain = !id.text.is_empty() && id.text.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.'));
+        let plain = !id.text.is_empty()
+            && id.text.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.'));
         if !plain {
-            self.out.push(Diagnostic::error(format!("`{}` is no id", id.text), id.span).help("letters, digits, `-`, `_` and `.` make an id"));
+            self.out.push(
+                Diagnostic::error(format!("`{}` is no id", id.text), id.span)
+                    .help("letters, digits, `-`, `_` and `.` make an id"),
+            );
         }
     }
 
     fn steps(&mut self, root: &Table, scope: &Scope) -> Vec<Step> {
         let mut steps: Vec<Step> = Vec::new();
         for (table, span) in root.tables("step") {
-            let kinds: Vec<&str> = self.kinds.iter().map(|k| k.name()).chain(LATER_KINDS.iter().copied()).collect();
+            let kinds: Vec<&str> =
+                self.kinds.iter().map(|k| k.name()).chain(LATER_KINDS.iter().copied()).collect();
             self.check_table(table, STEP, "`[[step]]`", span, &kinds);
             let scope = self.scope(table, scope);
             let text = |key: &str| table.text(key).map(|t| t.text.clone());
@@ -198,13 +237,20 @@ impl Loader<'_> {
                 self.check_id(t);
                 if let Some(other) = steps.iter().find(|s| s.id == id) {
                     let d = Diagnostic::error(format!("two steps have the id `{id}`"), t.span);
-                    self.out.push(d.also(other.span, "the first one").help("decisions refer to ids: give each step its own"));
+                    self.out.push(
+                        d.also(other.span, "the first one")
+                            .help("decisions refer to ids: give each step its own"),
+                    );
                 }
             }
             let mut actions = self.actions(table, &scope);
             actions.sort_by_key(|a| a.span.start);
-            if actions.is_empty() && !table.entries.iter().any(|e| kinds.contains(&e.key.as_str())) {
-                self.out.push(Diagnostic::error("this step has no action", span).help(format!("add one: {}", kind_list(self.kinds))));
+            if actions.is_empty() && !table.entries.iter().any(|e| kinds.contains(&e.key.as_str()))
+            {
+                self.out.push(
+                    Diagnostic::error("this step has no action", span)
+                        .help(format!("add one: {}", kind_list(self.kinds))),
+                );
             }
             steps.push(Step {
                 id,
@@ -223,23 +269,36 @@ impl Loader<'_> {
         for entry in &step.entries {
             if LATER_KINDS.contains(&entry.key.as_str()) {
                 self.out.push(
-                    Diagnostic::error(format!("`{}` actions are not built yet", entry.key), entry.key_span)
-                        .help(format!("built so far: {}", kind_list(self.kinds))),
+                    Diagnostic::error(
+                        format!("`{}` actions are not built yet", entry.key),
+                        entry.key_span,
+                    )
+                    .help(format!("built so far: {}", kind_list(self.kinds))),
                 );
                 continue;
             }
-            let Some(kind) = self.kinds.iter().copied().find(|k| k.name() == entry.key) else { continue };
+            let Some(kind) = self.kinds.iter().copied().find(|k| k.name() == entry.key) else {
+                continue;
+            };
             let tables = step.tables(&entry.key);
             if tables.is_empty() {
-                let d = Diagnostic::error(format!("`{}` must be a table, not {}", entry.key, entry.node.value.what()), entry.node.span);
-                self.out.push(d.help(format!("write `[[step.{}]]` on a line of its own", entry.key)));
+                let d = Diagnostic::error(
+                    format!("`{}` must be a table, not {}", entry.key, entry.node.value.what()),
+                    entry.node.span,
+                );
+                self.out
+                    .push(d.help(format!("write `[[step.{}]]` on a line of its own", entry.key)));
             }
             for (table, span) in tables {
                 let before = self.errors();
                 let place = format!("`[[step.{}]]`", kind.name());
                 let keys: Vec<&Key> = kind.keys().iter().chain(COMMON).collect();
                 self.check_keys(table, &keys, &place, span, &[]);
-                let inherited = if kind.about_code() { scope.clone() } else { Scope { files: None, lang: None, names: BTreeMap::new(), ..scope.clone() } };
+                let inherited = if kind.about_code() {
+                    scope.clone()
+                } else {
+                    Scope { files: None, lang: None, names: BTreeMap::new(), ..scope.clone() }
+                };
                 let scope = self.scope(table, &inherited);
                 let broken = self.errors() > before;
                 out.push(Action { kind, table: table.clone(), span, scope, broken });
@@ -261,7 +320,9 @@ impl Loader<'_> {
         if let Some(names) = table.table("names") {
             for e in &names.entries {
                 if let Value::Text(t) = &e.node.value {
-                    scope.names.insert(e.key.clone(), Name { symbol: t.text.clone(), span: t.span });
+                    scope
+                        .names
+                        .insert(e.key.clone(), Name { symbol: t.text.clone(), span: t.span });
                 }
             }
         }
@@ -279,7 +340,9 @@ impl Loader<'_> {
                 Ok(glob) => out.push(Glob(glob.compile_matcher())),
                 Err(e) => {
                     let d = Diagnostic::error(format!("this is no glob: {}", e.kind()), t.span);
-                    self.out.push(d.help("`*` stays within a folder, `**` crosses folders, `{a,b}` is either"));
+                    self.out.push(d.help(
+                        "`*` stays within a folder, `**` crosses folders, `{a,b}` is either",
+                    ));
                 }
             }
         }
@@ -294,19 +357,27 @@ impl Loader<'_> {
                 && !steps.iter().any(|s| s.id == step.text)
             {
                 let ids: Vec<&str> = steps.iter().map(|s| s.id.as_str()).collect();
-                self.out.push(Diagnostic::error(format!("no step has the id `{}`", step.text), step.span).help(format!("the steps: {}", ids.join(", "))));
+                self.out.push(
+                    Diagnostic::error(format!("no step has the id `{}`", step.text), step.span)
+                        .help(format!("the steps: {}", ids.join(", "))),
+                );
             }
-            let (before, after, unchanged) = match (table.text("before"), table.text("after"), table.text("unchanged")) {
-                (Some(b), Some(a), None) => (b, a, false),
-                (None, None, Some(u)) => (u, u, true),
-                // Only notes are expected.
-                (Some(b), None, None) if table.get("notes").is_some() => (b, b, false),
-                _ => {
-                    let d = Diagnostic::error("an example needs `before` and `after`, or `unchanged`", span);
-                    self.out.push(d.help("`unchanged` holds a look-alike that must stay as it is"));
-                    continue;
-                }
-            };
+            let (before, after, unchanged) =
+                match (table.text("before"), table.text("after"), table.text("unchanged")) {
+                    (Some(b), Some(a), None) => (b, a, false),
+                    (None, None, Some(u)) => (u, u, true),
+                    // Only notes are expected.
+                    (Some(b), None, None) if table.get("notes").is_some() => (b, b, false),
+                    _ => {
+                        let d = Diagnostic::error(
+                            "an example needs `before` and `after`, or `unchanged`",
+                            span,
+                        );
+                        self.out
+                            .push(d.help("`unchanged` holds a look-alike that must stay as it is"));
+                        continue;
+                    }
+                };
             out.push(Example {
                 title: table.text("title").map(|t| t.text.clone()),
                 step: table.text("step").cloned(),
@@ -342,16 +413,27 @@ impl Loader<'_> {
 
     fn unknown_key(&mut self, e: &Entry, keys: &[&Key], place: &str, also: &[&str]) {
         let d = Diagnostic::error(format!("{place} has no key `{}`", e.key), e.key_span);
-        let homes: Vec<&str> = places(self.kinds).into_iter().filter(|(_, ks)| ks.iter().any(|k| k.name == e.key)).map(|(p, _)| p).collect();
+        let homes: Vec<&str> = places(self.kinds)
+            .into_iter()
+            .filter(|(_, ks)| ks.iter().any(|k| k.name == e.key))
+            .map(|(p, _)| p)
+            .collect();
         let near = keys.iter().map(|k| k.name).chain(also.iter().copied());
         let near = near.map(|n| (strsim::damerau_levenshtein(n, &e.key), n)).min();
         let help = match near {
-            Some((distance, name)) if distance <= 2 && distance < e.key.len() => format!("did you mean `{name}`?"),
+            Some((distance, name)) if distance <= 2 && distance < e.key.len() => {
+                format!("did you mean `{name}`?")
+            }
             _ if !homes.is_empty() => {
-                format!("`{}` belongs to {}; a key written after a sub-table's header lands in that sub-table: move it above", e.key, homes.join(" or "))
+                format!(
+                    "`{}` belongs to {}; a key written after a sub-table's header lands in that sub-table: move it above",
+                    e.key,
+                    homes.join(" or ")
+                )
             }
             _ => {
-                let names: Vec<&str> = keys.iter().map(|k| k.name).chain(also.iter().copied()).collect();
+                let names: Vec<&str> =
+                    keys.iter().map(|k| k.name).chain(also.iter().copied()).collect();
                 format!("its keys: {}", names.join(", "))
             }
         };
@@ -361,45 +443,71 @@ impl Loader<'_> {
     fn check_value(&mut self, key: &Key, e: &Entry) {
         let node = &e.node;
         let wrong = |what: &str| {
-            Diagnostic::error(format!("`{}` must be {what}, not {}", key.name, node.value.what()), node.span).help(format!("`{}` is {}", key.name, key.about))
+            Diagnostic::error(
+                format!("`{}` must be {what}, not {}", key.name, node.value.what()),
+                node.span,
+            )
+            .help(format!("`{}` is {}", key.name, key.about))
         };
         match (key.shape, &node.value) {
             (Shape::Later, _) => {
                 let d = Diagnostic::error(format!("`{}` is not built yet", key.name), e.key_span);
                 self.out.push(d.help("leave it out; the changelog says when it comes"));
             }
-            (Shape::Text | Shape::Pattern, Value::Text(_)) | (Shape::Bool, Value::Bool(_)) | (Shape::Integer, Value::Integer(_)) => {}
+            (Shape::Text | Shape::Pattern, Value::Text(_))
+            | (Shape::Bool, Value::Bool(_))
+            | (Shape::Integer, Value::Integer(_)) => {}
             (Shape::Text | Shape::Pattern, _) => self.out.push(wrong("text")),
             (Shape::Bool, _) => self.out.push(wrong("true or false")),
             (Shape::Integer, _) => self.out.push(wrong("a whole number")),
             (Shape::Regex, Value::Text(t)) => self.check_regex(t),
             (Shape::Version, Value::Text(t)) => {
-                if !t.text.starts_with(|c: char| c.is_ascii_digit() || matches!(c, 'v' | '^' | '~' | '=' | '>' | '[')) {
-                    self.out.push(Diagnostic::error(format!("`{}` is no version", t.text), t.span).help("for example `3.0.2`"));
+                if !t.text.starts_with(|c: char| {
+                    c.is_ascii_digit() || matches!(c, 'v' | '^' | '~' | '=' | '>' | '[')
+                }) {
+                    self.out.push(
+                        Diagnostic::error(format!("`{}` is no version", t.text), t.span)
+                            .help("for example `3.0.2`"),
+                    );
                 }
             }
             (Shape::Requirement, Value::Text(t)) => self.check_requirement(t),
             (Shape::Regex | Shape::Version | Shape::Requirement, _) => self.out.push(wrong("text")),
-            (Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_), Value::Text(_) | Value::List(_)) => self.check_list(key, node),
-            (Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_), _) => self.out.push(wrong("text or a list of texts")),
+            (
+                Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_),
+                Value::Text(_) | Value::List(_),
+            ) => self.check_list(key, node),
+            (Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_), _) => {
+                self.out.push(wrong("text or a list of texts"));
+            }
             (Shape::Names, Value::Table(t)) => self.check_names(t),
-            (Shape::Table(keys), Value::Table(t)) => self.check_table(t, keys, &format!("`{}`", key.name), node.span, &[]),
+            (Shape::Table(keys), Value::Table(t)) => {
+                self.check_table(t, keys, &format!("`{}`", key.name), node.span, &[]);
+            }
             (Shape::Named(keys), Value::Table(t)) => {
                 for e in &t.entries {
                     let place = format!("`{}.{}`", key.name, e.key);
                     match &e.node.value {
                         Value::Table(t) => self.check_table(t, keys, &place, e.node.span, &[]),
-                        other => self.out.push(Diagnostic::error(format!("{place} must be a table, not {}", other.what()), e.node.span)),
+                        other => self.out.push(Diagnostic::error(
+                            format!("{place} must be a table, not {}", other.what()),
+                            e.node.span,
+                        )),
                     }
                 }
             }
-            (Shape::Names | Shape::Table(_) | Shape::Named(_), _) => self.out.push(wrong("a table")),
+            (Shape::Names | Shape::Table(_) | Shape::Named(_), _) => {
+                self.out.push(wrong("a table"));
+            }
             // Steps and examples are checked where they are read.
             (Shape::Tables(keys), Value::Table(_) | Value::List(_)) => {
                 let own = std::ptr::eq(keys, STEP) || std::ptr::eq(keys, EXAMPLE);
                 if let Value::List(items) = &node.value {
                     for item in items.iter().filter(|i| !matches!(i.value, Value::Table(_))) {
-                        self.out.push(Diagnostic::error(format!("`{}` must hold tables, not {}", key.name, item.value.what()), item.span));
+                        self.out.push(Diagnostic::error(
+                            format!("`{}` must hold tables, not {}", key.name, item.value.what()),
+                            item.span,
+                        ));
                     }
                 }
                 if !own && let Some(Value::Table(_) | Value::List(_)) = Some(&node.value) {
@@ -421,7 +529,10 @@ impl Loader<'_> {
         let items: &[Node] = if let Value::List(items) = &node.value { items } else { &single };
         for item in items {
             let Value::Text(t) = &item.value else {
-                self.out.push(Diagnostic::error(format!("`{}` must hold texts, not {}", key.name, item.value.what()), item.span));
+                self.out.push(Diagnostic::error(
+                    format!("`{}` must hold texts, not {}", key.name, item.value.what()),
+                    item.span,
+                ));
                 continue;
             };
             match key.shape {
@@ -436,21 +547,29 @@ impl Loader<'_> {
     }
 
     fn check_names(&mut self, names: &Table) {
-        const RESERVED: &[&str] = &["files", "not_files", "lang", "slots", "old", "new", "why", "title", "caution"];
+        const RESERVED: &[&str] =
+            &["files", "not_files", "lang", "slots", "old", "new", "why", "title", "caution"];
         for e in &names.entries {
             match &e.node.value {
                 Value::Text(t) => {
                     self.check_symbol(t, false);
                     if RESERVED.contains(&e.key.as_str()) && !t.text.contains('.') {
-                        let d = Diagnostic::warning(format!("`{}` in `names` is read as a word of the pattern", e.key), e.key_span);
+                        let d = Diagnostic::warning(
+                            format!("`{}` in `names` is read as a word of the pattern", e.key),
+                            e.key_span,
+                        );
                         self.out.push(d.help("if it is a key of the step or action, move it above the header of `names`"));
                     }
                 }
                 Value::Table(_) => {
-                    let d = Diagnostic::error(format!("`{}` is split by its dots", e.key), e.key_span);
+                    let d =
+                        Diagnostic::error(format!("`{}` is split by its dots", e.key), e.key_span);
                     self.out.push(d.help("quote a word with dots: `\"Level.INFO\" = \"...\"`"));
                 }
-                other => self.out.push(Diagnostic::error(format!("a name stands for a symbol, not {}", other.what()), e.node.span)),
+                other => self.out.push(Diagnostic::error(
+                    format!("a name stands for a symbol, not {}", other.what()),
+                    e.node.span,
+                )),
             }
         }
     }
@@ -458,24 +577,41 @@ impl Loader<'_> {
     fn check_symbol(&mut self, t: &Text, glob: bool) {
         let part = |p: &str| {
             let star = glob && (p == "*" || p == "**");
-            star || (!p.is_empty() && !p.starts_with(|c: char| c.is_ascii_digit()) && p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$')))
+            star || (!p.is_empty()
+                && !p.starts_with(|c: char| c.is_ascii_digit())
+                && p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$')))
         };
         if !t.text.split('.').all(part) {
             let d = Diagnostic::error(format!("`{}` is no symbol", t.text), t.span);
-            self.out.push(d.help("write the full name with dots, as the language does: `tidewire.client.Station`"));
+            self.out.push(d.help(
+                "write the full name with dots, as the language does: `tidewire.client.Station`",
+            ));
         }
     }
 
     fn check_regex(&mut self, t: &Text) {
         let Err(e) = regex::Regex::new(&t.text) else { return };
-        let look = ["(?=", "(?!", "(?<=", "(?<!"].iter().find_map(|l| t.text.find(l).map(|at| (at, l.len())));
+        let look = ["(?=", "(?!", "(?<=", "(?<!"]
+            .iter()
+            .find_map(|l| t.text.find(l).map(|at| (at, l.len())));
         let d = match look {
-            Some((at, len)) => Diagnostic::error("look-around is not part of these regular expressions", t.place(Span::new(at, at + len)))
-                .help("state what must not fit in `not_text`, beside `text`"),
+            Some((at, len)) => Diagnostic::error(
+                "look-around is not part of these regular expressions",
+                t.place(Span::new(at, at + len)),
+            )
+            .help("state what must not fit in `not_text`, beside `text`"),
             None => {
                 let said = e.to_string();
-                let reason = said.lines().last().unwrap_or("").trim().trim_start_matches("error: ").to_owned();
-                Diagnostic::error(format!("this is no regular expression: {reason}"), t.span).help("a literal special character is written with a backslash, in a '...' string")
+                let reason = said
+                    .lines()
+                    .last()
+                    .unwrap_or("")
+                    .trim()
+                    .trim_start_matches("error: ")
+                    .to_owned();
+                Diagnostic::error(format!("this is no regular expression: {reason}"), t.span).help(
+                    "a literal special character is written with a backslash, in a '...' string",
+                )
             }
         };
         self.out.push(d);
@@ -487,7 +623,10 @@ impl Loader<'_> {
             p.starts_with(|c: char| c.is_ascii_digit())
         });
         if !fits {
-            self.out.push(Diagnostic::error(format!("`{}` is no version requirement", t.text), t.span).help("comparisons between commas: `>=2.4, <3`"));
+            self.out.push(
+                Diagnostic::error(format!("`{}` is no version requirement", t.text), t.span)
+                    .help("comparisons between commas: `>=2.4, <3`"),
+            );
         }
     }
 }

@@ -87,7 +87,11 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
         }
     };
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
-    let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).trim(csv::Trim::All).from_reader(bytes);
+    let mut reader = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .flexible(true)
+        .trim(csv::Trim::All)
+        .from_reader(bytes);
     let mut columns = [Some(0), Some(1), Some(2)];
     let mut rows = Vec::new();
     for (i, record) in reader.records().enumerate() {
@@ -123,8 +127,13 @@ fn contradictions(found: &[Pair], out: &mut Vec<Diagnostic>) {
         match seen.get(p.old.text.as_str()) {
             Some(first) if new(first) != new(p) => {
                 let say = |p: &Pair| new(p).map_or("a note".to_owned(), |n| format!("`{n}`"));
-                let message = format!("`{}` becomes both {} and {}", p.old.text, say(first), say(p));
-                out.push(Diagnostic::error(message, p.old.span).also(first.old.span, "first said here").help("keep one of the two rows"));
+                let message =
+                    format!("`{}` becomes both {} and {}", p.old.text, say(first), say(p));
+                out.push(
+                    Diagnostic::error(message, p.old.span)
+                        .also(first.old.span, "first said here")
+                        .help("keep one of the two rows"),
+                );
             }
             Some(_) => {}
             None => {

@@ -19,7 +19,12 @@ impl Text {
         let raw = span.of(source);
         let exact = [3, 1].into_iter().find_map(|quotes: usize| {
             let inner = raw.get(quotes..raw.len().checked_sub(quotes)?)?;
-            let skipped = if quotes == 3 { inner.len() - inner.strip_prefix("\r\n").or(inner.strip_prefix('\n')).unwrap_or(inner).len() } else { 0 };
+            let skipped = if quotes == 3 {
+                inner.len()
+                    - inner.strip_prefix("\r\n").or(inner.strip_prefix('\n')).unwrap_or(inner).len()
+            } else {
+                0
+            };
             (&inner[skipped..] == text).then_some(span.start + (quotes + skipped) as u32)
         });
         Self { text: text.to_owned(), span, exact }

@@ -35,7 +35,11 @@ pub struct Line {
 ///
 /// # Errors
 /// What `out` gives.
-pub fn diff(file: &FileRecord, decisions: &Decisions, out: &mut dyn FnMut(Line) -> io::Result<()>) -> io::Result<()> {
+pub fn diff(
+    file: &FileRecord,
+    decisions: &Decisions,
+    out: &mut dyn FnMut(Line) -> io::Result<()>,
+) -> io::Result<()> {
     if file.hunks.is_empty() {
         return Ok(());
     }

@@ -74,9 +74,7 @@ pub fn hunks(old: &str, new: &str, pieces: &[Piece]) -> Vec<Hunk> {
     let mut groups: Vec<Vec<Change>> = Vec::new();
     for change in changes {
         match groups.last_mut() {
-            Some(group)
-                if group.last().is_some_and(|l| change.old.0 <= l.old.1 + 2 * CONTEXT) =>
-            {
+            Some(group) if group.last().is_some_and(|l| change.old.0 <= l.old.1 + 2 * CONTEXT) => {
                 group.push(change);
             }
             _ => groups.push(vec![change]),
@@ -141,7 +139,8 @@ fn split<'a>(text: &'a str, lines: &Lines) -> Vec<&'a str> {
 
 fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
     // The line behind the last line end is empty and no line of its own.
-    let count = |lines: &[&str]| lines.len() - usize::from(lines.last().is_some_and(|l| l.is_empty()));
+    let count =
+        |lines: &[&str]| lines.len() - usize::from(lines.last().is_some_and(|l| l.is_empty()));
     let (old_count, new_count) = (count(old), count(new));
     let first = &group[0];
     let before = first.old.0.min(first.new.0).min(CONTEXT);
@@ -153,7 +152,8 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
         out.extend(old[at..change.old.0.min(old_count)].iter().map(|l| line(LineKind::Same, l)));
         let old_end = change.old.1.min(old_count);
         let new_end = change.new.1.min(new_count);
-        let (o, n) = (&old[change.old.0.min(old_end)..old_end], &new[change.new.0.min(new_end)..new_end]);
+        let (o, n) =
+            (&old[change.old.0.min(old_end)..old_end], &new[change.new.0.min(new_end)..new_end]);
         for op in similar::capture_diff_slices(similar::Algorithm::Myers, o, n) {
             let (tag, or, nr) = op.as_tag_tuple();
             if tag == similar::DiffTag::Equal {
@@ -174,7 +174,12 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
 }
 
 /// Cuts unchanged lines at the ends to the usual context and counts.
-fn trim(lines: &mut Vec<HunkLine>, mut old_start: usize, mut new_start: usize, by: Vec<u32>) -> Hunk {
+fn trim(
+    lines: &mut Vec<HunkLine>,
+    mut old_start: usize,
+    mut new_start: usize,
+    by: Vec<u32>,
+) -> Hunk {
     let same = |l: &&HunkLine| l.kind == LineKind::Same;
     let lead = lines.iter().take_while(same).count().saturating_sub(CONTEXT);
     if lead < lines.len() {
@@ -214,7 +219,8 @@ mod tests {
         let parts = [Part::Text("LINE".into())];
         let span = Span::new(at, at + 4);
         let map = PieceMap::new(Piece::whole(&old));
-        let Rendered { text: new, pieces, .. } = render(&old, &map, &mut [Placed { by: 3, span, hull: span, parts: &parts }]);
+        let Rendered { text: new, pieces, .. } =
+            render(&old, &map, &mut [Placed { by: 3, span, hull: span, parts: &parts }]);
         let hunks = hunks(&old, &new, &pieces);
         assert_eq!(hunks.len(), 1);
         let h = &hunks[0];
@@ -228,7 +234,8 @@ mod tests {
         let old = "a\nb\nc";
         let span = Span::new(2, 4);
         let map = PieceMap::new(Piece::whole(old));
-        let Rendered { text: new, pieces, .. } = render(old, &map, &mut [Placed { by: 0, span, hull: span, parts: &[] }]);
+        let Rendered { text: new, pieces, .. } =
+            render(old, &map, &mut [Placed { by: 0, span, hull: span, parts: &[] }]);
         assert_eq!(new, "a\nc");
         let h = &hunks(old, &new, &pieces)[0];
         assert_eq!((h.old_start, h.old_lines, h.new_start, h.new_lines), (1, 3, 1, 2));

@@ -47,7 +47,9 @@ impl Piece {
     fn cut(self, from: usize, to: usize) -> Self {
         match self {
             Self::Base(s) => Self::Base(Span::new(s.start as usize + from, s.start as usize + to)),
-            Self::Written { by, origin, .. } => Self::Written { by, len: (to - from) as u32, origin },
+            Self::Written { by, origin, .. } => {
+                Self::Written { by, len: (to - from) as u32, origin }
+            }
         }
     }
 }
@@ -167,12 +169,19 @@ impl PieceMap {
 
 enum Task<'a> {
     /// A place of the input, with the edits inside it but those of `owner`.
-    Place { span: Span, owner: Option<u32> },
+    Place {
+        span: Span,
+        owner: Option<u32>,
+    },
     /// Bytes of the input in which no edit lies.
     Keep(Span),
     /// The outermost splice over these bytes begins or ends.
     Mark(Span, bool),
-    Text { by: u32, origin: Span, text: &'a str },
+    Text {
+        by: u32,
+        origin: Span,
+        text: &'a str,
+    },
 }
 
 /// Writes splices into a text: gives the new text and its pieces.
@@ -246,7 +255,8 @@ fn place<'a>(
         if !s.span.is_empty() {
             // Insertions at the same point that do not belong inside come first.
             let same = splices[i..].iter().take_while(|n| n.span.start == s.span.start);
-            for n in same.filter(|n| n.span.is_empty() && !(n.by != s.by && s.span.contains(n.hull)))
+            for n in
+                same.filter(|n| n.span.is_empty() && !(n.by != s.by && s.span.contains(n.hull)))
             {
                 marked(n, map, owner, queue);
             }
@@ -284,8 +294,12 @@ fn queue_parts<'a>(s: &Placed<'a>, map: &PieceMap, queue: &mut Vec<Task<'a>>) {
 /// Adds a piece, joined to the one before where they are one run.
 fn push(pieces: &mut Vec<Piece>, piece: Piece) {
     match (pieces.last_mut(), piece) {
-        (Some(Piece::Base(last)), Piece::Base(next)) if last.end == next.start => last.end = next.end,
-        (Some(Piece::Written { by, len: 0, .. }), Piece::Written { by: next, .. }) if *by == next => {
+        (Some(Piece::Base(last)), Piece::Base(next)) if last.end == next.start => {
+            last.end = next.end;
+        }
+        (Some(Piece::Written { by, len: 0, .. }), Piece::Written { by: next, .. })
+            if *by == next =>
+        {
             pieces.pop();
             pieces.push(piece);
         }
@@ -305,7 +319,8 @@ mod tests {
     fn an_inner_edit_moves_with_the_copied_place() {
         let src = "old(inner(1), 2)";
         let map = PieceMap::new(Piece::whole(src));
-        let swap = [Part::Copy(Span::new(14, 15)), Part::Text(", ".into()), Part::Copy(Span::new(4, 12))];
+        let swap =
+            [Part::Copy(Span::new(14, 15)), Part::Text(", ".into()), Part::Copy(Span::new(4, 12))];
         let inner = text("deep");
         let mut splices = [
             Placed { by: 0, span: Span::new(4, 15), hull: Span::new(0, 16), parts: &swap },

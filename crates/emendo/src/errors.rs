@@ -28,7 +28,7 @@ pub(crate) struct Usage {
 }
 
 impl Usage {
-    pub(crate) fn new(message: impl Into<String>, help: impl Into<String>) -> anyhow::Error {
+    pub(crate) fn error(message: impl Into<String>, help: impl Into<String>) -> anyhow::Error {
         Self { message: message.into(), help: Some(help.into()) }.into()
     }
 }

@@ -10,7 +10,9 @@ use emendo_text::RelPath;
 pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
     let Some(prefix) = output(root, &["rev-parse", "--show-prefix"]) else { return Vec::new() };
     let prefix = String::from_utf8_lossy(&prefix).trim_end_matches('\n').to_owned();
-    let Some(out) = output(root, &["status", "--porcelain=v1", "-z", "--untracked-files=all", "--", "."]) else {
+    let Some(out) =
+        output(root, &["status", "--porcelain=v1", "-z", "--untracked-files=all", "--", "."])
+    else {
         return Vec::new();
     };
     let mut changed = std::collections::HashSet::new();
@@ -29,8 +31,16 @@ pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
 
 /// Makes a repository with one commit of everything. False if git is not there or refuses.
 pub(crate) fn init(root: &Path) -> bool {
-    let identity = ["-c", "user.name=Harbour Board", "-c", "user.email=board@harbour.example", "-c", "commit.gpgsign=false"];
-    let commit: Vec<&str> = identity.iter().copied().chain(["commit", "-q", "-m", "The board on Tidewire 2"]).collect();
+    let identity = [
+        "-c",
+        "user.name=Harbour Board",
+        "-c",
+        "user.email=board@harbour.example",
+        "-c",
+        "commit.gpgsign=false",
+    ];
+    let commit: Vec<&str> =
+        identity.iter().copied().chain(["commit", "-q", "-m", "The board on Tidewire 2"]).collect();
     output(root, &["init", "-q"]).is_some()
         && output(root, &["-c", "core.autocrlf=false", "add", "-A"]).is_some()
         && output(root, &commit).is_some()

@@ -7,7 +7,10 @@ use serde_json::{Value, json};
 /// Renders a diagnostic about `text`, which was read from `name`.
 pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
     // Control characters would move the underlines and deceive the reader: each becomes one harmless character.
-    let clean: String = text.chars().map(|c| if c.is_control() && !matches!(c, '\n' | '\t' | '\r') { '\u{2423}' } else { c }).collect();
+    let clean: String = text
+        .chars()
+        .map(|c| if c.is_control() && !matches!(c, '\n' | '\t' | '\r') { '\u{2423}' } else { c })
+        .collect();
     let same_bytes = clean.len() == text.len();
     let shown = if same_bytes { clean.as_str() } else { text };
     let level = match d.severity {
@@ -16,7 +19,9 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
     };
     let message = visible(&d.message).into_owned();
     let help = d.help.as_deref().map(|h| visible(h).into_owned());
-    let mut group = level.primary_title(message.as_str()).elements(std::iter::empty::<annotate_snippets::Message<'_>>());
+    let mut group = level
+        .primary_title(message.as_str())
+        .elements(std::iter::empty::<annotate_snippets::Message<'_>>());
     if d.labels.is_empty() {
         group = group.element(annotate_snippets::Origin::path(name));
     } else {
@@ -26,7 +31,11 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
             let start = (l.span.start as usize).min(shown.len());
             let end = (l.span.end as usize).clamp(start, shown.len());
             let annotation = kind.span(start..end);
-            snippet = snippet.annotation(if l.text.is_empty() { annotation } else { annotation.label(l.text.as_str()) });
+            snippet = snippet.annotation(if l.text.is_empty() {
+                annotation
+            } else {
+                annotation.label(l.text.as_str())
+            });
         }
         group = group.element(snippet);
     }
@@ -41,7 +50,11 @@ pub(crate) fn json(d: &Diagnostic, name: &str, text: &str) -> Value {
     let lines = emendo_text::Lines::new(text);
     let place = |start: u32| {
         let line = lines.line(start);
-        let column = text[lines.start(line as usize - 1, text.len())..(start as usize).min(text.len())].chars().count() + 1;
+        let column = text
+            [lines.start(line as usize - 1, text.len())..(start as usize).min(text.len())]
+            .chars()
+            .count()
+            + 1;
         (line, column)
     };
     let labels: Vec<Value> = d

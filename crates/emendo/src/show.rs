@@ -20,7 +20,13 @@ pub(crate) fn count(n: usize, one: &str) -> String {
 }
 
 /// The whole proposal: summary, notes, what is held back, choices, and the diff.
-pub(crate) fn proposal(out: &mut impl Write, p: &Proposal, s: &Summary, d: &Decisions, with_diff: bool) -> io::Result<()> {
+pub(crate) fn proposal(
+    out: &mut impl Write,
+    p: &Proposal,
+    s: &Summary,
+    d: &Decisions,
+    with_diff: bool,
+) -> io::Result<()> {
     for r in &p.header.recipes {
         writeln!(out, "{BOLD}{}{BOLD:#} {DIM}({}){DIM:#}", one_line(&r.title), one_line(&r.id))?;
     }
@@ -52,11 +58,16 @@ fn line(out: &mut impl Write, kind: Kind, text: &str) -> io::Result<()> {
 }
 
 fn counts(out: &mut impl Write, c: &Counts) -> io::Result<()> {
-    let mut text = format!("{} in the project, {} looked into", count(c.files as usize, "file"), c.candidates);
+    let mut text =
+        format!("{} in the project, {} looked into", count(c.files as usize, "file"), c.candidates);
     if c.with_errors > 0 {
-        text.push_str(&format!(", {} with syntax errors (handled where they are sound)", c.with_errors));
+        text.push_str(&format!(
+            ", {} with syntax errors (handled where they are sound)",
+            c.with_errors
+        ));
     }
-    let skipped: Vec<String> = c.skipped.iter().map(|(why, n)| format!("{n} {}", why.word())).collect();
+    let skipped: Vec<String> =
+        c.skipped.iter().map(|(why, n)| format!("{n} {}", why.word())).collect();
     if !skipped.is_empty() {
         text.push_str(&format!("; passed over: {}", skipped.join(", ")));
     }
@@ -65,7 +76,8 @@ fn counts(out: &mut impl Write, c: &Counts) -> io::Result<()> {
 
 /// A table of the steps.
 pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
-    let width = s.steps.iter().map(|t| t.step.key.step.chars().count()).max().unwrap_or(4).clamp(4, 24);
+    let width =
+        s.steps.iter().map(|t| t.step.key.step.chars().count()).max().unwrap_or(4).clamp(4, 24);
     writeln!(
         out,
         "{BOLD}{:width$}  {:>5} {:>5}  {:>7} {:>6} {:>6}  {:>5} {:>9}  what it does{BOLD:#}",
@@ -76,7 +88,13 @@ pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
         writeln!(
             out,
             "{name:width$}  {:>5} {:>5}  {:>7} {:>6} {:>6}  {:>5} {:>9}  {title}",
-            n(t.files), n(t.edits), n(t.certain), n(t.likely), n(t.unsure), n(t.notes), n(t.withheld)
+            n(t.files),
+            n(t.edits),
+            n(t.certain),
+            n(t.likely),
+            n(t.unsure),
+            n(t.notes),
+            n(t.withheld)
         )
     };
     for t in &s.steps {
@@ -94,7 +112,11 @@ pub(crate) fn decided(out: &mut impl Write, t: &Tally) -> io::Result<()> {
     if t.edits == 0 {
         return writeln!(out, "nothing to change");
     }
-    let mut parts = vec![format!("{} accepted", t.accepted), format!("{} rejected", t.rejected), format!("{} undecided", t.undecided)];
+    let mut parts = vec![
+        format!("{} accepted", t.accepted),
+        format!("{} rejected", t.rejected),
+        format!("{} undecided", t.undecided),
+    ];
     if t.again > 0 {
         parts.push(format!("{} to decide again, since they say something else now", t.again));
     }
@@ -118,7 +140,12 @@ pub(crate) fn note(out: &mut impl Write, n: &Note) -> io::Result<()> {
         (Some(path), Some(line)) => format!("{}:{line}", visible(path.as_str())),
         _ => "the step itself".into(),
     };
-    writeln!(out, "  {PLACE}{place}{PLACE:#} {DIM}[{}]{DIM:#} {}", visible(&n.step.step), one_line(&n.say))?;
+    writeln!(
+        out,
+        "  {PLACE}{place}{PLACE:#} {DIM}[{}]{DIM:#} {}",
+        visible(&n.step.step),
+        one_line(&n.say)
+    )?;
     if !n.source.is_empty() {
         writeln!(out, "      {DIM}{}{DIM:#}", one_line(&n.source))?;
     }
@@ -154,8 +181,13 @@ fn choices(out: &mut impl Write, p: &Proposal, d: &Decisions) -> io::Result<()> 
         }
         writeln!(out, "  {} {DIM}{}{DIM:#}", head(e), one_line(&e.before))?;
         for o in &e.options {
-            let why = o.why.as_ref().map(|w| format!(" {DIM}({}){DIM:#}", one_line(w))).unwrap_or_default();
-            let text = if o.after == e.before { "leave it as it is".into() } else { one_line(&o.after) };
+            let why = o
+                .why
+                .as_ref()
+                .map(|w| format!(" {DIM}({}){DIM:#}", one_line(w)))
+                .unwrap_or_default();
+            let text =
+                if o.after == e.before { "leave it as it is".into() } else { one_line(&o.after) };
             writeln!(out, "      {BOLD}{}{BOLD:#}: {text}{why}", one_line(&o.label))?;
         }
     }

@@ -6,7 +6,10 @@ use emendo_lang::{Certainty, Fact, ImportName, Language, Match, Pattern, Replace
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
-use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern, pattern_error};
+use super::{
+    CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern,
+    pattern_error,
+};
 use crate::edit::{Alternative, Change, Draft, Found, NoteDraft};
 use crate::narrow::Needs;
 
@@ -31,9 +34,17 @@ const KEYS: &[Key] = &[
     Key::new("new", Shape::Pattern, "the code that is written; empty deletes"),
     Key::new("choice", Shape::Tables(CHOICE), "alternatives, one of which the reviewer picks"),
     Key::new("imports", Shape::Table(IMPORTS), "imports that no pattern shows"),
-    Key::new("as", Shape::Text, "the one way to read the pattern: expression, statement, member, type, ..."),
+    Key::new(
+        "as",
+        Shape::Text,
+        "the one way to read the pattern: expression, statement, member, type, ...",
+    ),
     Key::new("pairs", Shape::Pairs, "many old and new patterns"),
-    Key::new("table", Shape::Text, "many old and new patterns, from a CSV file of the recipe's folder"),
+    Key::new(
+        "table",
+        Shape::Text,
+        "many old and new patterns, from a CSV file of the recipe's folder",
+    ),
     Key::later("value"),
     Key::later("elsewhere"),
     Key::later("gather"),
@@ -65,23 +76,36 @@ impl Kind for Code {
         let choices = action.table.tables("choice");
         let rows = pairs(action, &cx.recipe.source, cx.out);
         if rows.is_empty() {
-            cx.out.push(Diagnostic::error("this action says nothing to look for", action.span).help("write `old`, `pairs` or `table`"));
+            cx.out.push(
+                Diagnostic::error("this action says nothing to look for", action.span)
+                    .help("write `old`, `pairs` or `table`"),
+            );
             return None;
         }
-        if action.table.get("new").is_none() && action.table.get("old").is_some() && choices.is_empty() {
+        if action.table.get("new").is_none()
+            && action.table.get("old").is_some()
+            && choices.is_empty()
+        {
             let help = "write `new`, or `new = ''` to delete, or `[[step.code.choice]]`; to report only, use a `note`";
-            cx.out.push(Diagnostic::error("this action says nothing to write", action.span).help(help));
+            cx.out.push(
+                Diagnostic::error("this action says nothing to write", action.span).help(help),
+            );
             return None;
         }
         if action.table.get("new").is_some() && !choices.is_empty() {
-            cx.out.push(Diagnostic::error("`new` and `choice` exclude each other", action.span).help("move `new` into a `choice` of its own"));
+            cx.out.push(
+                Diagnostic::error("`new` and `choice` exclude each other", action.span)
+                    .help("move `new` into a `choice` of its own"),
+            );
             return None;
         }
         let mut rules = Vec::new();
         for row in &rows {
             let Some(old) = pattern(language, &row.old, action, cx) else { continue };
             let outcome = if !choices.is_empty() {
-                Outcome::Choice(choices.iter().filter_map(|(t, _)| option(&old, t, action, cx)).collect())
+                Outcome::Choice(
+                    choices.iter().filter_map(|(t, _)| option(&old, t, action, cx)).collect(),
+                )
             } else if let Some(new) = &row.new {
                 match replacement(&old, new, action, cx) {
                     Some(r) => Outcome::Write(Box::new(r)),
@@ -90,7 +114,12 @@ impl Kind for Code {
             } else if let Some(advice) = &row.advice {
                 Outcome::Note(advice.clone())
             } else {
-                Outcome::Write(Box::new(replacement(&old, &Text::derived(String::new(), row.old.span), action, cx)?))
+                Outcome::Write(Box::new(replacement(
+                    &old,
+                    &Text::derived(String::new(), row.old.span),
+                    action,
+                    cx,
+                )?))
             };
             warn_readings(&old, &outcome, row, action, cx);
             rules.push(Rule { digest: action_digest("code", &row.old.text), old, outcome });
@@ -114,19 +143,34 @@ impl Kind for Code {
 }
 
 /// Several readings are no error; where they could write different text, the author should know.
-fn warn_readings(old: &Pattern, outcome: &Outcome, row: &emendo_recipe::Pair, action: &Action, cx: &mut CompileCx<'_>) {
+fn warn_readings(
+    old: &Pattern,
+    outcome: &Outcome,
+    row: &emendo_recipe::Pair,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) {
     let mut readings = old.readings();
     readings.dedup();
     let writes = matches!(outcome, Outcome::Write(_) | Outcome::Choice(_));
     // A statement and a member of the same text are told apart by where they stand.
-    let unlike = readings.iter().any(|r| !matches!(*r, "statement" | "member" | "expression" | "type"));
+    let unlike =
+        readings.iter().any(|r| !matches!(*r, "statement" | "member" | "expression" | "type"));
     if writes && readings.len() > 1 && unlike && action.table.get("as").is_none() {
-        let d = Diagnostic::warning(format!("this pattern reads in several ways: {}", readings.join(", ")), row.old.span);
+        let d = Diagnostic::warning(
+            format!("this pattern reads in several ways: {}", readings.join(", ")),
+            row.old.span,
+        );
         cx.out.push(d.help(format!("`as = \"{}\"` keeps one of them", readings[0])));
     }
 }
 
-fn replacement(old: &Pattern, new: &Text, action: &Action, cx: &mut CompileCx<'_>) -> Option<Replacement> {
+fn replacement(
+    old: &Pattern,
+    new: &Text,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<Replacement> {
     match Replacement::compile(old, &new.text, &super::names(action, cx), &groups(action)) {
         Ok(mut r) => {
             r.spell(cx.spellings);
@@ -215,9 +259,15 @@ impl Runner for CodeRunner {
                 if done.contains(&m.span) || (!resolved && !reaches) {
                     continue;
                 }
-                let Some(draft) = self.draft(rule, (action, row), &m, cx, code, out) else { continue };
+                let Some(draft) = self.draft(rule, (action, row), &m, cx, code, out) else {
+                    continue;
+                };
                 // Readings that give equal bytes merge; different bytes withhold the place.
-                let text = format!("{:?}{:?}", draft.change.splices, draft.alternatives.iter().map(|a| &a.change.splices).collect::<Vec<_>>());
+                let text = format!(
+                    "{:?}{:?}",
+                    draft.change.splices,
+                    draft.alternatives.iter().map(|a| &a.change.splices).collect::<Vec<_>>()
+                );
                 let other = at.iter().any(|(s, t)| *s == m.span && *t != text);
                 if other {
                     out.drafts.retain(|d| d.hull != m.span || d.action != (action, row));
@@ -238,11 +288,16 @@ impl CodeRunner {
     fn done(&self, rule: &Rule, cx: &FileCx<'_>, code: &crate::edit::Code) -> HashSet<Span> {
         let news: Vec<&Pattern> = match &rule.outcome {
             Outcome::Write(r) => r.pattern().into_iter().collect(),
-            Outcome::Choice(c) => c.iter().filter_map(|c| c.replacement.as_ref()?.pattern()).collect(),
+            Outcome::Choice(c) => {
+                c.iter().filter_map(|c| c.replacement.as_ref()?.pattern()).collect()
+            }
             Outcome::Note(_) => Vec::new(),
         };
         let resolver = cx.resolver(code);
-        news.iter().flat_map(|n| n.matches(&code.tree, cx.text, &resolver)).map(|m| m.span).collect()
+        news.iter()
+            .flat_map(|n| n.matches(&code.tree, cx.text, &resolver))
+            .map(|m| m.span)
+            .collect()
     }
 
     fn draft(
@@ -265,7 +320,11 @@ impl CodeRunner {
             alternatives: Vec::new(),
         };
         if draft.evidence.is_empty() {
-            draft.evidence.push(Fact { says: Certainty::Unsure, text: "the pattern names nothing that could be resolved".into(), at: None });
+            draft.evidence.push(Fact {
+                says: Certainty::Unsure,
+                text: "the pattern names nothing that could be resolved".into(),
+                at: None,
+            });
         }
         let mut fail = |reason: String| out.notes.push(NoteDraft { at: m.span, say: reason });
         match &rule.outcome {
@@ -296,12 +355,20 @@ impl CodeRunner {
                             change,
                             facts,
                         }),
-                        Err(reason) => fail(format!("`{}` cannot be written here: {reason}", choice.label)),
+                        Err(reason) => {
+                            fail(format!("`{}` cannot be written here: {reason}", choice.label));
+                        }
                     }
                 }
             }
         }
-        draft.certainty = draft.evidence.iter().map(|e| e.says).min().unwrap_or(draft.certainty).min(draft.certainty);
+        draft.certainty = draft
+            .evidence
+            .iter()
+            .map(|e| e.says)
+            .min()
+            .unwrap_or(draft.certainty)
+            .min(draft.certainty);
         (!draft.change.splices.is_empty() || !draft.alternatives.is_empty()).then_some(draft)
     }
 
@@ -314,8 +381,9 @@ impl CodeRunner {
         code: &crate::edit::Code,
     ) -> Result<(Change, Vec<Fact>), String> {
         let resolver = cx.resolver(code);
-        let Written { splices, facts, mut imports } =
-            replacement.write(&rule.old, m, &code.tree, cx.text, cx.line_end, &resolver).map_err(|e| e.0)?;
+        let Written { splices, facts, mut imports } = replacement
+            .write(&rule.old, m, &code.tree, cx.text, cx.line_end, &resolver)
+            .map_err(|e| e.0)?;
         for symbol in &self.add {
             let is_static = (self.language.names.imports_member)(symbol, emendo_lang::Space::Value);
             imports.push(ImportName { is_static, path: symbol.clone(), wildcard: false });

@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_docs::{ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, Value as ManifestValue, Version};
+use emendo_docs::{
+    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, Value as ManifestValue, Version,
+};
 use emendo_lang::{Certainty, Fact, Splice};
 use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath};
@@ -38,7 +40,11 @@ const KEYS: &[Key] = &[
     Key::later("for"),
     Key::later("rework"),
     Key::new("pairs", Shape::Pairs, "many old and new coordinates"),
-    Key::new("table", Shape::Text, "many old and new coordinates, from a CSV file of the recipe's folder"),
+    Key::new(
+        "table",
+        Shape::Text,
+        "many old and new coordinates, from a CSV file of the recipe's folder",
+    ),
 ];
 
 impl ActionKind for LibraryKind {
@@ -66,7 +72,9 @@ impl Kind for LibraryKind {
         };
         let mut rows: Vec<(Text, Option<Text>)> = Vec::new();
         if let [_, _, ..] = table.texts("old").as_slice() {
-            rows.extend(table.texts("old").into_iter().map(|o| (o.clone(), table.text("new").cloned())));
+            rows.extend(
+                table.texts("old").into_iter().map(|o| (o.clone(), table.text("new").cloned())),
+            );
         }
         rows.extend(pairs(action, &cx.recipe.source, cx.out).into_iter().map(|p| (p.old, p.new)));
         if rows.is_empty() {
@@ -74,7 +82,9 @@ impl Kind for LibraryKind {
             rows.extend(single.into_iter().map(|o| (o.clone(), table.text("new").cloned())));
         }
         if rows.is_empty() {
-            cx.out.push(Diagnostic::error("this action names no library", action.span).help("write `old`"));
+            cx.out.push(
+                Diagnostic::error("this action names no library", action.span).help("write `old`"),
+            );
             return None;
         }
         let version = table.text("version");
@@ -82,7 +92,10 @@ impl Kind for LibraryKind {
         let mut ecosystem = None;
         for (old, new) in rows {
             if new.is_none() && version.is_none() {
-                cx.out.push(Diagnostic::error("nothing happens to this library", old.span).help("write `version` or `new`"));
+                cx.out.push(
+                    Diagnostic::error("nothing happens to this library", old.span)
+                        .help("write `version` or `new`"),
+                );
                 return None;
             }
             let (eco, coordinate) = coordinate(&old, table.text("ecosystem"), cx)?;
@@ -91,8 +104,13 @@ impl Kind for LibraryKind {
                 Some(n) => Some(self::coordinate(n, table.text("ecosystem"), cx)?.1),
                 None => None,
             };
-            if new.as_ref().is_some_and(|n| n.contains('*')) || (new.is_some() && coordinate.contains('*')) {
-                cx.out.push(Diagnostic::error("a coordinate with `*` cannot be renamed", old.span).help("name each library, or give a `version` only"));
+            if new.as_ref().is_some_and(|n| n.contains('*'))
+                || (new.is_some() && coordinate.contains('*'))
+            {
+                cx.out.push(
+                    Diagnostic::error("a coordinate with `*` cannot be renamed", old.span)
+                        .help("name each library, or give a `version` only"),
+                );
                 return None;
             }
             rules.push(Rule { digest: action_digest("library", &old.text), old: coordinate, new });
@@ -101,33 +119,59 @@ impl Kind for LibraryKind {
             Some(t) => match Version::parse(&t.text) {
                 Some(v) => Some(v),
                 None => {
-                    cx.out.push(Diagnostic::error(format!("`{}` is no version", t.text), t.span).help("for example `3.0.2`"));
+                    cx.out.push(
+                        Diagnostic::error(format!("`{}` is no version", t.text), t.span)
+                            .help("for example `3.0.2`"),
+                    );
                     return None;
                 }
             },
             None => None,
         };
         let needs = Needs(vec![vec![]]);
-        Some(Box::new(LibraryRunner { ecosystem: ecosystem?, kind: kinds, scope: action.scope.clone(), rules, target, needs }))
+        Some(Box::new(LibraryRunner {
+            ecosystem: ecosystem?,
+            kind: kinds,
+            scope: action.scope.clone(),
+            rules,
+            target,
+            needs,
+        }))
     }
 }
 
 /// A coordinate with its ecosystem.
-fn coordinate(t: &Text, ecosystem: Option<&Text>, cx: &mut CompileCx<'_>) -> Option<(&'static Ecosystem, String)> {
+fn coordinate(
+    t: &Text,
+    ecosystem: Option<&Text>,
+    cx: &mut CompileCx<'_>,
+) -> Option<(&'static Ecosystem, String)> {
     let known = || ECOSYSTEMS.iter().map(|e| e.id).collect::<Vec<_>>().join(", ");
-    let prefixed = ECOSYSTEMS.iter().find(|e| t.text.strip_prefix(e.id).is_some_and(|r| r.starts_with(':')));
+    let prefixed =
+        ECOSYSTEMS.iter().find(|e| t.text.strip_prefix(e.id).is_some_and(|r| r.starts_with(':')));
     let (eco, rest) = match (prefixed, ecosystem) {
         (Some(e), _) => (e, &t.text[e.id.len() + 1..]),
         (None, Some(name)) => match ECOSYSTEMS.iter().find(|e| e.id == name.text) {
             Some(e) => (e, t.text.as_str()),
             None => {
-                cx.out.push(Diagnostic::error(format!("the ecosystem `{}` is not built yet", name.text), name.span).help(format!("built so far: {}", known())));
+                cx.out.push(
+                    Diagnostic::error(
+                        format!("the ecosystem `{}` is not built yet", name.text),
+                        name.span,
+                    )
+                    .help(format!("built so far: {}", known())),
+                );
                 return None;
             }
         },
         (None, None) => {
-            let d = Diagnostic::error(format!("`{}` names no ecosystem that is built", t.text), t.span);
-            cx.out.push(d.help(format!("write it before the coordinate: `maven:{}` (built so far: {})", t.text, known())));
+            let d =
+                Diagnostic::error(format!("`{}` names no ecosystem that is built", t.text), t.span);
+            cx.out.push(d.help(format!(
+                "write it before the coordinate: `maven:{}` (built so far: {})",
+                t.text,
+                known()
+            )));
             return None;
         }
     };
@@ -181,7 +225,13 @@ impl Runner for LibraryRunner {
             Ok(m) => m,
             Err(e) => {
                 let at = e.at;
-                out.notes.push(NoteDraft { at, say: format!("this {} file cannot be read: {}", self.ecosystem.title, e.message) });
+                out.notes.push(NoteDraft {
+                    at,
+                    say: format!(
+                        "this {} file cannot be read: {}",
+                        self.ecosystem.title, e.message
+                    ),
+                });
                 return;
             }
         };
@@ -225,7 +275,10 @@ impl LibraryRunner {
             match version.property() {
                 Some(name) => {
                     if self.definer(cx.manifests, cx.path, name).is_none() {
-                        let say = format!("the version of `{}` is held in `{name}`, which no file of the project defines", entry.coordinate);
+                        let say = format!(
+                            "the version of `{}` is held in `{name}`, which no file of the project defines",
+                            entry.coordinate
+                        );
                         out.notes.push(NoteDraft { at: version.span, say });
                     }
                 }
@@ -245,15 +298,29 @@ impl LibraryRunner {
     }
 
     /// A property that holds the version of a library here or in a project below.
-    fn property(&self, cx: &FileCx<'_>, action: usize, held: &Held<'_>, value: &ManifestValue, out: &mut Found) {
+    fn property(
+        &self,
+        cx: &FileCx<'_>,
+        action: usize,
+        held: &Held<'_>,
+        value: &ManifestValue,
+        out: &mut Found,
+    ) {
         let Some(target) = &self.target else { return };
         let rule = &self.rules[held.row];
         match self.raise(value, target, false) {
             Ok(true) => {
-                let place = if held.user == cx.path { "this file".to_owned() } else { format!("`{}`", held.user) };
+                let place = if held.user == cx.path {
+                    "this file".to_owned()
+                } else {
+                    format!("`{}`", held.user)
+                };
                 let mut evidence = vec![Fact {
                     says: Certainty::Certain,
-                    text: format!("`{}` holds the version of `{}` in {place}", held.name, held.coordinate),
+                    text: format!(
+                        "`{}` holds the version of `{}` in {place}",
+                        held.name, held.coordinate
+                    ),
                     at: Some(value.span),
                 }];
                 if let Some(other) = held.others.first() {
@@ -286,15 +353,32 @@ impl LibraryRunner {
         let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
         let tokens = splices.iter().map(|s| s.span).collect();
         let change = Change { splices, ..Change::default() };
-        out.drafts.push(Draft { action, digest, hull, tokens, change, certainty, evidence, alternatives: Vec::new() });
+        out.drafts.push(Draft {
+            action,
+            digest,
+            hull,
+            tokens,
+            change,
+            certainty,
+            evidence,
+            alternatives: Vec::new(),
+        });
     }
 
     /// True if a written version is older than the target; an error says why it cannot be told.
-    fn raise(&self, written: &ManifestValue, target: &Version, renamed: bool) -> Result<bool, String> {
+    fn raise(
+        &self,
+        written: &ManifestValue,
+        target: &Version,
+        renamed: bool,
+    ) -> Result<bool, String> {
         match Version::parse(&written.text) {
             Some(v) if renamed => Ok(v.to_string() != target.to_string()),
             Some(v) => Ok(v.compare(target).is_lt()),
-            None => Err(format!("the version `{}` is no plain version: raise it to {target} by hand", written.text)),
+            None => Err(format!(
+                "the version `{}` is no plain version: raise it to {target} by hand",
+                written.text
+            )),
         }
     }
 
@@ -304,7 +388,9 @@ impl LibraryRunner {
         for (user, manifest) in cx.manifests {
             for entry in &manifest.entries {
                 let Some(row) = self.row(entry) else { continue };
-                let Some(name) = entry.version.as_ref().and_then(ManifestValue::property) else { continue };
+                let Some(name) = entry.version.as_ref().and_then(ManifestValue::property) else {
+                    continue;
+                };
                 let Some((definer, name)) = self.follow(cx.manifests, user, name) else { continue };
                 if definer != cx.path || out.iter().any(|h| h.name == name && h.row == row) {
                     continue;
@@ -317,12 +403,20 @@ impl LibraryRunner {
     }
 
     /// Libraries that the action is not about and that share the property.
-    fn other_users(&self, manifests: &BTreeMap<RelPath, Arc<Manifest>>, definer: &RelPath, name: &str) -> Vec<String> {
+    fn other_users(
+        &self,
+        manifests: &BTreeMap<RelPath, Arc<Manifest>>,
+        definer: &RelPath,
+        name: &str,
+    ) -> Vec<String> {
         let mut out: Vec<String> = Vec::new();
         for (user, manifest) in manifests {
             for e in manifest.entries.iter().filter(|e| self.row(e).is_none()) {
                 let uses = e.version.as_ref().and_then(ManifestValue::property) == Some(name);
-                if uses && self.definer(manifests, user, name) == Some(definer) && !out.contains(&e.coordinate) {
+                if uses
+                    && self.definer(manifests, user, name) == Some(definer)
+                    && !out.contains(&e.coordinate)
+                {
                     out.push(e.coordinate.clone());
                 }
             }
@@ -331,7 +425,12 @@ impl LibraryRunner {
     }
 
     /// The property that really holds a value, through properties that refer to others.
-    fn follow<'a>(&self, manifests: &'a BTreeMap<RelPath, Arc<Manifest>>, user: &'a RelPath, name: &'a str) -> Option<(&'a RelPath, &'a str)> {
+    fn follow<'a>(
+        &self,
+        manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
+        user: &'a RelPath,
+        name: &'a str,
+    ) -> Option<(&'a RelPath, &'a str)> {
         let (mut at, mut name) = (self.definer(manifests, user, name)?, name);
         for _ in 0..8 {
             let value = &manifests.get(at)?.properties.iter().find(|p| p.name == name)?.value;
@@ -347,7 +446,12 @@ impl LibraryRunner {
     }
 
     /// The file that defines a property: this one, or the nearest parent in the project.
-    fn definer<'a>(&self, manifests: &'a BTreeMap<RelPath, Arc<Manifest>>, from: &'a RelPath, name: &str) -> Option<&'a RelPath> {
+    fn definer<'a>(
+        &self,
+        manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
+        from: &'a RelPath,
+        name: &str,
+    ) -> Option<&'a RelPath> {
         let mut at = manifests.get_key_value(from)?;
         for _ in 0..32 {
             if at.1.properties.iter().any(|p| p.name == name) {
@@ -373,6 +477,10 @@ fn beside(file: &RelPath, relative: &str) -> Option<RelPath> {
         }
     }
     let joined = parts.join("/");
-    let path = if joined.ends_with(".xml") || joined.ends_with(".pom") { joined } else { format!("{joined}/{}", file.name()) };
+    let path = if joined.ends_with(".xml") || joined.ends_with(".pom") {
+        joined
+    } else {
+        format!("{joined}/{}", file.name())
+    };
     RelPath::new(path.trim_start_matches('/')).ok()
 }

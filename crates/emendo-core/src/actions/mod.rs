@@ -22,13 +22,14 @@ use crate::edit::{Code, Found};
 use crate::narrow::Needs;
 
 /// A kind of action that can be compiled.
-pub trait Kind: ActionKind {
+pub(crate) trait Kind: ActionKind {
     /// Compiles an action. What is wrong goes to the context; `None` if nothing can run.
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>>;
 }
 
 /// All kinds that are built.
-pub const KINDS: &[&dyn Kind] = &[&code::CODE, &symbol::SYMBOL, &library::LIBRARY, &setting::SETTING, &note::NOTE];
+pub(crate) const KINDS: &[&dyn Kind] =
+    &[&code::CODE, &symbol::SYMBOL, &library::LIBRARY, &setting::SETTING, &note::NOTE];
 
 /// The kinds as the loader of recipes wants them.
 pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {
@@ -36,7 +37,7 @@ pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {
 }
 
 /// What an action may ask while it is compiled.
-pub struct CompileCx<'a> {
+pub(crate) struct CompileCx<'a> {
     /// The recipe.
     pub recipe: &'a Recipe,
     /// All renames of the recipe: symbols are known under both names.
@@ -113,12 +114,16 @@ pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'stat
     let known = || emendo_lang::LANGUAGES.iter().map(|l| l.id).collect::<Vec<_>>().join(", ");
     let Some(lang) = &action.scope.lang else {
         let d = Diagnostic::error("no language is given for this action", action.span);
-        cx.out.push(d.help(format!("write `lang = \"...\"` in the action, its step or the recipe: {}", known())));
+        cx.out.push(d.help(format!(
+            "write `lang = \"...\"` in the action, its step or the recipe: {}",
+            known()
+        )));
         return None;
     };
     let found = emendo_lang::language(&lang.text);
     if found.is_none() {
-        let d = Diagnostic::error(format!("the language `{}` is not built yet", lang.text), lang.span);
+        let d =
+            Diagnostic::error(format!("the language `{}` is not built yet", lang.text), lang.span);
         let d = d.help(format!("built so far: {}", known()));
         if !cx.out.contains(&d) {
             cx.out.push(d);
@@ -134,7 +139,12 @@ pub(crate) fn pattern_error(e: &PatternError, text: &Text) -> Diagnostic {
 
 /// The names of an action as they are called when its step begins.
 pub(crate) fn names(action: &Action, cx: &CompileCx<'_>) -> BTreeMap<String, String> {
-    action.scope.symbols().into_iter().map(|(word, symbol)| (word, current(cx.renamed, symbol))).collect()
+    action
+        .scope
+        .symbols()
+        .into_iter()
+        .map(|(word, symbol)| (word, current(cx.renamed, symbol)))
+        .collect()
 }
 
 /// A symbol after the renames of earlier steps.
@@ -172,8 +182,18 @@ fn constrain(pattern: &mut Pattern, action: &Action, cx: &mut CompileCx<'_>) {
     for entry in &slots.entries {
         if !pattern.slots().any(|s| s == entry.key) {
             let known: Vec<&str> = pattern.slots().collect();
-            let help = if known.is_empty() { "the pattern has no slots".into() } else { format!("its slots: {}", known.join(", ")) };
-            cx.out.push(Diagnostic::error(format!("the pattern has no slot `{}`", entry.key), entry.key_span).help(help));
+            let help = if known.is_empty() {
+                "the pattern has no slots".into()
+            } else {
+                format!("its slots: {}", known.join(", "))
+            };
+            cx.out.push(
+                Diagnostic::error(
+                    format!("the pattern has no slot `{}`", entry.key),
+                    entry.key_span,
+                )
+                .help(help),
+            );
             continue;
         }
         let Value::Table(t) = &entry.node.value else { continue };
@@ -200,7 +220,9 @@ pub(crate) fn groups(action: &Action) -> Vec<String> {
         _ => None,
     });
     let regexes = tables.filter_map(|t| Regex::new(&t.text).ok());
-    regexes.flat_map(|r| r.capture_names().flatten().map(str::to_owned).collect::<Vec<_>>()).collect()
+    regexes
+        .flat_map(|r| r.capture_names().flatten().map(str::to_owned).collect::<Vec<_>>())
+        .collect()
 }
 
 /// Identity of an action: its kind and what it looks for.
@@ -209,7 +231,10 @@ pub(crate) fn action_digest(kind: &str, old: &str) -> Digest {
 }
 
 /// The files of a language that an action covers.
-pub(crate) fn covers_code(action: &Action, language: &Language) -> impl Fn(&RelPath) -> bool + use<> {
+pub(crate) fn covers_code(
+    action: &Action,
+    language: &Language,
+) -> impl Fn(&RelPath) -> bool + use<> {
     let scope = action.scope.clone();
     let id = language.id;
     // `files` with `lang` reads those files as that language, whatever their names.

@@ -15,9 +15,17 @@ pub(super) static NOTE: Note = Note;
 pub(super) struct Note;
 
 const KEYS: &[Key] = &[
-    Key::new("find", Shape::Pattern, "the code that is looked for; without it the note stands at the step"),
+    Key::new(
+        "find",
+        Shape::Pattern,
+        "the code that is looked for; without it the note stands at the step",
+    ),
     Key::required("say", Shape::Text, "what to say; slots of `find` may be used"),
-    Key::new("as", Shape::Text, "the one way to read the pattern: expression, statement, member, type, ..."),
+    Key::new(
+        "as",
+        Shape::Text,
+        "the one way to read the pattern: expression, statement, member, type, ...",
+    ),
     Key::later("comment_out"),
     Key::later("in_source"),
     Key::later("keep"),
@@ -43,22 +51,35 @@ impl Kind for Note {
         let say = action.table.text("say")?.clone();
         let Some(find) = action.table.text("find") else {
             if let Some(slots) = action.table.entry("slots") {
-                cx.out.push(Diagnostic::error("without `find` there are no slots", slots.key_span).help("add `find`"));
+                cx.out.push(
+                    Diagnostic::error("without `find` there are no slots", slots.key_span)
+                        .help("add `find`"),
+                );
             }
             return Some(Box::new(StepNote(say.text, Needs::default())));
         };
         let language = language(action, cx)?;
         let find = pattern(language, find, action, cx)?;
-        let known: Vec<String> = find.slots().map(str::to_owned).chain(super::groups(action)).collect();
+        let known: Vec<String> =
+            find.slots().map(str::to_owned).chain(super::groups(action)).collect();
         if let Err(e) = emendo_lang::Template::parse(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
-        } else if let Err(missing) = fill(&say.text, |name| known.iter().any(|k| k == name).then(|| Filled::Text(String::new()))) {
+        } else if let Err(missing) = fill(&say.text, |name| {
+            known.iter().any(|k| k == name).then(|| Filled::Text(String::new()))
+        }) {
             let d = Diagnostic::error(format!("nothing binds the slot `{missing}`"), say.span);
             cx.out.push(d.help(format!("`find` binds: {}", known.join(", "))));
         }
         let needs = Needs::of(find.needs());
         let symbols = action.scope.names.values().map(|n| n.symbol.clone()).collect();
-        Some(Box::new(PlaceNote { language, covers: Box::new(covers_code(action, language)), find, say: say.text, needs, symbols }))
+        Some(Box::new(PlaceNote {
+            language,
+            covers: Box::new(covers_code(action, language)),
+            find,
+            say: say.text,
+            needs,
+            symbols,
+        }))
     }
 }
 

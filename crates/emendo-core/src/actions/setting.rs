@@ -51,12 +51,18 @@ impl Kind for SettingKind {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let table = &action.table;
         let mut rows: Vec<(Text, Option<Text>, Option<String>)> =
-            pairs(action, &cx.recipe.source, cx.out).into_iter().map(|p| (p.old, p.new, p.advice)).collect();
+            pairs(action, &cx.recipe.source, cx.out)
+                .into_iter()
+                .map(|p| (p.old, p.new, p.advice))
+                .collect();
         if let Some(key) = table.text("key") {
             rows.insert(0, (key.clone(), table.text("new").cloned(), None));
         }
         if rows.is_empty() {
-            cx.out.push(Diagnostic::error("this action names no key", action.span).help("write `key`, `pairs` or `table`"));
+            cx.out.push(
+                Diagnostic::error("this action names no key", action.span)
+                    .help("write `key`, `pairs` or `table`"),
+            );
             return None;
         }
         let when = match table.text("when_value").map(|t| (t, ValuePattern::compile(&t.text))) {
@@ -70,7 +76,8 @@ impl Kind for SettingKind {
         let to = table.text("to");
         if let Some(to) = to {
             let slots = when.as_ref().map(ValuePattern::slots).unwrap_or_default();
-            let known = |name: &str| slots.iter().any(|s| s == name).then(|| Filled::Text(String::new()));
+            let known =
+                |name: &str| slots.iter().any(|s| s == name).then(|| Filled::Text(String::new()));
             if let Err(missing) = fill(&to.text, known) {
                 let d = Diagnostic::error(format!("nothing binds the slot `{missing}`"), to.span);
                 cx.out.push(d.help("`when_value` binds slots"));
@@ -89,7 +96,10 @@ impl Kind for SettingKind {
             if let Some(new) = &new
                 && starred(&old) != starred(new)
             {
-                let d = Diagnostic::error("`*` must stand in both keys, as their last part, or in neither", new.span);
+                let d = Diagnostic::error(
+                    "`*` must stand in both keys, as their last part, or in neither",
+                    new.span,
+                );
                 cx.out.push(d.also(old.span, "the old key"));
                 continue;
             }
@@ -102,7 +112,14 @@ impl Kind for SettingKind {
             });
         }
         let needs = Needs::of(rules.iter().map(|r| vec![r.key.clone()]));
-        Some(Box::new(SettingRunner { scope: action.scope.clone(), rules, when, to: to.map(|t| t.text.clone()), remove, needs }))
+        Some(Box::new(SettingRunner {
+            scope: action.scope.clone(),
+            rules,
+            when,
+            to: to.map(|t| t.text.clone()),
+            remove,
+            needs,
+        }))
     }
 }
 
@@ -150,9 +167,15 @@ impl Runner for SettingRunner {
         let settings = (format.read)(cx.text);
         // The longest key that fits decides.
         let mut order: Vec<usize> = (0..self.rules.len()).collect();
-        order.sort_by_key(|i| std::cmp::Reverse((self.rules[*i].key.len(), !self.rules[*i].all_below)));
+        order.sort_by_key(|i| {
+            std::cmp::Reverse((self.rules[*i].key.len(), !self.rules[*i].all_below))
+        });
         for s in &settings {
-            let Some((row, rest)) = order.iter().find_map(|i| Some((*i, self.rules[*i].fits(&s.key)?))) else { continue };
+            let Some((row, rest)) =
+                order.iter().find_map(|i| Some((*i, self.rules[*i].fits(&s.key)?)))
+            else {
+                continue;
+            };
             let slots = match &self.when {
                 Some(when) => match when.fit(&s.value) {
                     Some(slots) => slots,
@@ -192,7 +215,10 @@ impl SettingRunner {
             if let Some(new) = &rule.new {
                 let key = format!("{new}{rest}");
                 if key != s.key && all.iter().any(|o| o.key == key) {
-                    let say = format!("`{}` should become `{key}`, which this file has already: keep one of the two", s.key);
+                    let say = format!(
+                        "`{}` should become `{key}`, which this file has already: keep one of the two",
+                        s.key
+                    );
                     out.notes.push(NoteDraft { at: s.key_span, say });
                     return;
                 }
@@ -201,7 +227,9 @@ impl SettingRunner {
                 }
             }
             if let Some(to) = &self.to {
-                let value = |name: &str| slots.iter().find(|(n, _)| n == name).map(|(_, v)| Filled::Text(v.clone()));
+                let value = |name: &str| {
+                    slots.iter().find(|(n, _)| n == name).map(|(_, v)| Filled::Text(v.clone()))
+                };
                 let to = fill(to, value).unwrap_or_else(|_| to.clone());
                 if to != s.value {
                     splices.push(Splice::text(s.value_span, (format.write_value)(&to)));
@@ -229,10 +257,15 @@ impl SettingRunner {
         if s.key.contains('.') {
             (Certainty::Certain, format!("the key is `{}`", s.key))
         } else if self.scope.files.is_some() {
-            (Certainty::Likely, format!("the key `{}` is a single word, in a file that the recipe names", s.key))
+            (
+                Certainty::Likely,
+                format!("the key `{}` is a single word, in a file that the recipe names", s.key),
+            )
         } else {
-            (Certainty::Unsure, format!("the key `{}` is a single word that anything could use", s.key))
+            (
+                Certainty::Unsure,
+                format!("the key `{}` is a single word that anything could use", s.key),
+            )
         }
     }
 }
-

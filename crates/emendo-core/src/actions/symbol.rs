@@ -2,7 +2,10 @@
 
 use std::collections::HashMap;
 
-use emendo_lang::{Certainty, Fact, Import, ImportName, Language, Resolver, Space, Splice, Word, respell, token_texts};
+use emendo_lang::{
+    Certainty, Fact, Import, ImportName, Language, Resolver, Space, Splice, Word, respell,
+    token_texts,
+};
 use emendo_recipe::{Action, ActionKind, Key, Shape, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
@@ -15,8 +18,18 @@ pub(super) static SYMBOL: Symbol = Symbol;
 
 pub(super) struct Symbol;
 
-const WHAT: &[&str] =
-    &["package", "module", "type", "function", "method", "property", "constant", "macro", "annotation", "enum-case"];
+const WHAT: &[&str] = &[
+    "package",
+    "module",
+    "type",
+    "function",
+    "method",
+    "property",
+    "constant",
+    "macro",
+    "annotation",
+    "enum-case",
+];
 const BUILT: &[&str] = &["package", "type"];
 
 const KEYS: &[Key] = &[
@@ -25,7 +38,11 @@ const KEYS: &[Key] = &[
     Key::new("new", Shape::Symbols, "its new full name"),
     Key::new("except", Shape::Symbols, "symbols or globs below a package that keep their name"),
     Key::new("pairs", Shape::Pairs, "many old and new symbols"),
-    Key::new("table", Shape::Text, "many old and new symbols, from a CSV file of the recipe's folder"),
+    Key::new(
+        "table",
+        Shape::Text,
+        "many old and new symbols, from a CSV file of the recipe's folder",
+    ),
     Key::new("base", Shape::Base, "stands before each symbol of `pairs` and `table`"),
     Key::later("gone"),
     Key::later("becomes"),
@@ -59,28 +76,44 @@ impl Kind for Symbol {
         let language = language(action, cx)?;
         let what = action.table.text("what")?;
         if !BUILT.contains(&what.text.as_str()) {
-            let d = Diagnostic::error(format!("symbols of kind `{}` are not built yet", what.text), what.span);
+            let d = Diagnostic::error(
+                format!("symbols of kind `{}` are not built yet", what.text),
+                what.span,
+            );
             cx.out.push(d.help(format!("built so far: {}", BUILT.join(", "))));
             return None;
         }
         let found = pairs(action, &cx.recipe.source, cx.out);
         if found.is_empty() {
-            cx.out.push(Diagnostic::error("this action names no symbol", action.span).help("write `old` and `new`, `pairs` or `table`"));
+            cx.out.push(
+                Diagnostic::error("this action names no symbol", action.span)
+                    .help("write `old` and `new`, `pairs` or `table`"),
+            );
             return None;
         }
         let separator = language.names.separator;
         let mut rows = Vec::new();
         for p in &found {
             let plain = |t: &emendo_recipe::Text| {
-                t.text.split(separator).all(|s| !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$')))
+                t.text.split(separator).all(|s| {
+                    !s.is_empty()
+                        && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'))
+                })
             };
-            for t in [Some(&p.old), p.new.as_ref()].into_iter().flatten().filter(|t| !plain(t)) {
-                let d = Diagnostic::error(format!("`{}` is no symbol of {}", t.text, language.title), t.span);
-                cx.out.push(d.help(format!("write the full name: `a{separator}b{separator}Name`, without wildcards")));
+            let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
+            if let Some(t) = named.find(|t| !plain(t)) {
+                let d = Diagnostic::error(
+                    format!("`{}` is no symbol of {}", t.text, language.title),
+                    t.span,
+                );
+                cx.out.push(d.help(format!(
+                    "write the full name: `a{separator}b{separator}Name`, without wildcards"
+                )));
                 return None;
             }
             if p.new.is_none() && p.advice.is_none() {
-                let d = Diagnostic::error(format!("nothing happens to `{}`", p.old.text), p.old.span);
+                let d =
+                    Diagnostic::error(format!("nothing happens to `{}`", p.old.text), p.old.span);
                 cx.out.push(d.help("write `new`, or advice as the third of the pair"));
                 return None;
             }
@@ -180,7 +213,9 @@ impl Runner for SymbolRunner {
         let mut hits: Vec<(Word, (usize, usize))> = Vec::new();
         if self.rows.len() < 64 {
             for (name, rows) in &self.by_last {
-                hits.extend(code.facts.words(name).iter().flat_map(|w| rows.iter().map(|r| (*w, *r))));
+                hits.extend(
+                    code.facts.words(name).iter().flat_map(|w| rows.iter().map(|r| (*w, *r))),
+                );
             }
         } else {
             for (name, words) in code.facts.all_words() {
@@ -226,7 +261,9 @@ impl SymbolRunner {
             }
             return;
         };
-        if p.cx.project.declares(parent(path), last(path)) || (import.wildcard && p.cx.project.has_package(path)) {
+        if p.cx.project.declares(parent(path), last(path))
+            || (import.wildcard && p.cx.project.has_package(path))
+        {
             return;
         }
         let r = &self.rows[row];
@@ -234,8 +271,18 @@ impl SymbolRunner {
             self.note(r, import.span, out);
             return;
         };
-        let renamed_type = !self.package && path == old && !import.is_static && !import.wildcard && last(new) != last(old);
-        if renamed_type && p.code.facts.words(last(old)).iter().any(|w| !matches!(w.space, Space::Member | Space::Declared)) {
+        let renamed_type = !self.package
+            && path == old
+            && !import.is_static
+            && !import.wildcard
+            && last(new) != last(old);
+        if renamed_type
+            && p.code
+                .facts
+                .words(last(old))
+                .iter()
+                .any(|w| !matches!(w.space, Space::Member | Space::Declared))
+        {
             // The uses are the edits; the import follows from them.
             return;
         }
@@ -243,14 +290,20 @@ impl SymbolRunner {
         if target == path {
             return;
         }
-        let both = import.wildcard && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
-        let fact = Fact { says: Certainty::Certain, text: format!("`{path}` is imported by its full name"), at: Some(import.span) };
+        let both = import.wildcard
+            && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
+        let fact = Fact {
+            says: Certainty::Certain,
+            text: format!("`{path}` is imported by its full name"),
+            at: Some(import.span),
+        };
         let splice = match self.kept_below(p, import, path) {
             // Some names of the wildcard stay behind: it becomes two.
             true => {
                 let name = ImportName { is_static: import.is_static, path: target, wildcard: true };
                 let line = line_of(p.cx.text, import.span.start);
-                let text = format!("{}{line}{}", p.cx.line_end, (self.language.names.write_import)(&name));
+                let text =
+                    format!("{}{line}{}", p.cx.line_end, (self.language.names.write_import)(&name));
                 Splice::text(Span::at(import.span.end as usize), text)
             }
             false => respell(&import.segments, &target),
@@ -259,15 +312,31 @@ impl SymbolRunner {
             // Both are here already: a wildcard that was split before.
             return;
         }
-        self.draft(p, row, import.span, vec![import.path_span()], vec![splice], Vec::new(), vec![fact], out);
+        self.draft(
+            p,
+            row,
+            import.span,
+            vec![import.path_span()],
+            vec![splice],
+            Vec::new(),
+            vec![fact],
+            out,
+        );
     }
 
     /// True if a wildcard import brings names in that `except` keeps, and the file uses one.
     fn kept_below(&self, p: &Place<'_>, import: &Import, path: &str) -> bool {
         import.wildcard
             && self.except.iter().any(|e| {
-                let name = e.strip_prefix(path).and_then(|r| r.strip_prefix('.')).and_then(|r| r.split('.').next());
-                name.is_some_and(|n| n == "*" || n == "**" || p.code.facts.words(n).iter().any(|w| w.space != Space::Member))
+                let name = e
+                    .strip_prefix(path)
+                    .and_then(|r| r.strip_prefix('.'))
+                    .and_then(|r| r.split('.').next());
+                name.is_some_and(|n| {
+                    n == "*"
+                        || n == "**"
+                        || p.code.facts.words(n).iter().any(|w| w.space != Space::Member)
+                })
             })
     }
 
@@ -284,7 +353,11 @@ impl SymbolRunner {
         for (row, old) in rows {
             let r = &self.rows[row];
             let old = &r.olds[old];
-            let Some(new) = r.new.as_ref().filter(|n| last(n) == last(old) && parent(n) != parent(old)) else { continue };
+            let Some(new) =
+                r.new.as_ref().filter(|n| last(n) == last(old) && parent(n) != parent(old))
+            else {
+                continue;
+            };
             let used = p.code.facts.words(last(old)).iter().find_map(|w| {
                 let fact = p.resolver.means(&[last(old)], w.space, w.span.start, old)?;
                 matches!(w.space, Space::Type | Space::Value).then_some(fact)
@@ -293,9 +366,19 @@ impl SymbolRunner {
             let Some(fact) = used.filter(|_| !known) else { continue };
             let name = ImportName { is_static: false, path: new.clone(), wildcard: false };
             let line = line_of(p.cx.text, import.span.start);
-            let text = format!("{}{line}{}", p.cx.line_end, (self.language.names.write_import)(&name));
+            let text =
+                format!("{}{line}{}", p.cx.line_end, (self.language.names.write_import)(&name));
             let splice = Splice::text(Span::at(import.span.end as usize), text);
-            self.draft(p, row, import.span, vec![import.path_span()], vec![splice], Vec::new(), vec![fact], out);
+            self.draft(
+                p,
+                row,
+                import.span,
+                vec![import.path_span()],
+                vec![splice],
+                Vec::new(),
+                vec![fact],
+                out,
+            );
         }
     }
 
@@ -312,7 +395,9 @@ impl SymbolRunner {
             return;
         }
         let name = last(old);
-        let Some(fact) = p.resolver.means(&[name], word.space, word.span.start, old) else { return };
+        let Some(fact) = p.resolver.means(&[name], word.space, word.span.start, old) else {
+            return;
+        };
         let Some(new) = &r.new else {
             self.note(r, word.span, out);
             return;
@@ -338,7 +423,8 @@ impl SymbolRunner {
                 return;
             }
             let own = self.package && full.split('.').count() > path.len() && {
-                let next = full[written.len()..].trim_start_matches('.').split('.').next().unwrap_or("");
+                let next =
+                    full[written.len()..].trim_start_matches('.').split('.').next().unwrap_or("");
                 p.cx.project.declares(&written, next)
             };
             let fact = p.resolver.means(&path, word.space, word.path_start, old);
@@ -346,7 +432,16 @@ impl SymbolRunner {
             match &r.new {
                 Some(new) => {
                     let splice = respell(&segments, new);
-                    self.draft(p, row, whole, vec![whole], vec![splice], Vec::new(), vec![fact], out);
+                    self.draft(
+                        p,
+                        row,
+                        whole,
+                        vec![whole],
+                        vec![splice],
+                        Vec::new(),
+                        vec![fact],
+                        out,
+                    );
                 }
                 None => self.note(r, whole, out),
             }
@@ -355,7 +450,9 @@ impl SymbolRunner {
         if self.package || !old.ends_with(&format!(".{written}")) {
             return;
         }
-        let Some(fact) = p.resolver.means(&path, Space::Value, word.path_start, old) else { return };
+        let Some(fact) = p.resolver.means(&path, Space::Value, word.path_start, old) else {
+            return;
+        };
         match &r.new {
             Some(new) if parent(new) == parent(old) => {
                 let splice = Splice::text(word.span, last(new));
@@ -368,7 +465,16 @@ impl SymbolRunner {
 
     /// A use becomes the new simple name, with an import; or the full name, where the simple one is taken.
     #[allow(clippy::too_many_arguments)]
-    fn rename_use(&self, p: &Place<'_>, row: usize, word: Word, at: Span, fact: Fact, new: &str, out: &mut Found) {
+    fn rename_use(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        word: Word,
+        at: Span,
+        fact: Fact,
+        new: &str,
+        out: &mut Found,
+    ) {
         let simple = last(new);
         let known = p.resolver.means(&[simple], word.space, word.span.start, new).is_some();
         let (text, imports) = if known {
@@ -376,7 +482,10 @@ impl SymbolRunner {
         } else if p.resolver.taken(simple, word.space, word.span.start, new) {
             (new.to_owned(), Vec::new())
         } else {
-            (simple.to_owned(), vec![ImportName { is_static: false, path: new.to_owned(), wildcard: false }])
+            (
+                simple.to_owned(),
+                vec![ImportName { is_static: false, path: new.to_owned(), wildcard: false }],
+            )
         };
         self.draft(p, row, at, vec![at], vec![Splice::text(at, text)], imports, vec![fact], out);
     }
@@ -398,7 +507,8 @@ impl SymbolRunner {
         evidence: Vec<Fact>,
         out: &mut Found,
     ) {
-        let splices: Vec<Splice> = splices.into_iter().filter(|s| !(s.span.is_empty() && s.parts.is_empty())).collect();
+        let splices: Vec<Splice> =
+            splices.into_iter().filter(|s| !(s.span.is_empty() && s.parts.is_empty())).collect();
         if splices.is_empty() {
             return;
         }

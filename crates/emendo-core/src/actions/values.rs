@@ -38,7 +38,9 @@ impl ValuePattern {
         for chunk in &template.chunks {
             match chunk {
                 Chunk::Text { text, .. } => source.push_str(&regex::escape(text)),
-                Chunk::Slot { name, .. } if name != "_" && seen.insert(name.clone()) => source.push_str(&format!("(?P<{name}>.+?)")),
+                Chunk::Slot { name, .. } if name != "_" && seen.insert(name.clone()) => {
+                    source.push_str(&format!("(?P<{name}>.+?)"));
+                }
                 Chunk::Slot { .. } => source.push_str(".+?"),
             }
         }
@@ -55,7 +57,11 @@ impl ValuePattern {
     pub(super) fn fit(&self, value: &str) -> Option<Vec<(String, String)>> {
         let groups = self.0.captures(value)?;
         let names = self.0.capture_names().flatten();
-        Some(names.filter_map(|n| Some((n.to_owned(), groups.name(n)?.as_str().to_owned()))).collect())
+        Some(
+            names
+                .filter_map(|n| Some((n.to_owned(), groups.name(n)?.as_str().to_owned())))
+                .collect(),
+        )
     }
 
     /// The names of its slots.

@@ -62,7 +62,9 @@ mod tests {
     #[test]
     fn keys_and_values_survive_writing_and_reading() {
         let f = &FORMATS[0];
-        for (key, value) in [("a b:c=d", " lead"), ("#x", "back\\slash"), ("ü", "tab\tnew\nline"), ("k", "")] {
+        for (key, value) in
+            [("a b:c=d", " lead"), ("#x", "back\\slash"), ("ü", "tab\tnew\nline"), ("k", "")]
+        {
             let text = format!("{}={}\n", (f.write_key)(key), (f.write_value)(value));
             let read = (f.read)(&text);
             assert_eq!((read[0].key.as_str(), read[0].value.as_str()), (key, value), "{text}");

@@ -88,7 +88,8 @@ fn unescape(raw: &str) -> String {
             Some('r') => out.push('\r'),
             Some('f') => out.push('\x0c'),
             Some('u') => {
-                let digits: String = std::iter::from_fn(|| chars.next_if(char::is_ascii_hexdigit)).take(4).collect();
+                let digits: String =
+                    std::iter::from_fn(|| chars.next_if(char::is_ascii_hexdigit)).take(4).collect();
                 let code = u32::from_str_radix(&digits, 16).ok().and_then(char::from_u32);
                 out.push(code.unwrap_or('\u{fffd}'));
             }
@@ -135,7 +136,9 @@ fn escape(text: &str, key: bool) -> String {
             c if c.is_ascii() => out.push(c),
             c => {
                 let mut units = [0; 2];
-                c.encode_utf16(&mut units).iter().for_each(|u| out.push_str(&format!("\\u{u:04x}")));
+                c.encode_utf16(&mut units)
+                    .iter()
+                    .for_each(|u| out.push_str(&format!("\\u{u:04x}")));
             }
         }
     }

@@ -20,7 +20,10 @@ const PLUGIN_GROUP: &str = "org.apache.maven.plugins";
 
 fn check_coordinate(coordinate: &str) -> Option<String> {
     let parts: Vec<&str> = coordinate.split(':').collect();
-    let ok = |p: &&str| !p.is_empty() && p.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_' | '*'));
+    let ok = |p: &&str| {
+        !p.is_empty()
+            && p.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_' | '*'))
+    };
     let fits = parts.len() == 2 && parts.iter().all(ok);
     (!fits).then(|| format!("`{coordinate}` is no Maven coordinate: write `group:artifact`"))
 }
@@ -29,7 +32,11 @@ fn read(text: &str) -> Result<Manifest, ManifestError> {
     let options = ParsingOptions { allow_dtd: true, ..ParsingOptions::default() };
     let doc = Document::parse_with_options(text, options).map_err(|e| {
         let pos = e.pos();
-        let line = text.split('\n').take(pos.row.saturating_sub(1) as usize).map(|l| l.len() + 1).sum::<usize>();
+        let line = text
+            .split('\n')
+            .take(pos.row.saturating_sub(1) as usize)
+            .map(|l| l.len() + 1)
+            .sum::<usize>();
         let at = (line + pos.col.saturating_sub(1) as usize).min(text.len());
         ManifestError { message: e.to_string(), at: Span::at(at) }
     })?;
@@ -38,7 +45,9 @@ fn read(text: &str) -> Result<Manifest, ManifestError> {
     for node in root.descendants().filter(Node::is_element) {
         let parent = node.parent_element().map_or("", |p| p.tag_name().name());
         match (parent, node.tag_name().name()) {
-            ("dependencies", "dependency") => out.entries.extend(entry(text, node, EntryKind::Dependency)),
+            ("dependencies", "dependency") => {
+                out.entries.extend(entry(text, node, EntryKind::Dependency));
+            }
             ("plugins", "plugin") => out.entries.extend(entry(text, node, EntryKind::Plugin)),
             ("project", "parent") => {
                 out.entries.extend(entry(text, node, EntryKind::Parent));
@@ -47,16 +56,21 @@ fn read(text: &str) -> Result<Manifest, ManifestError> {
                 out.parent_path = path.unwrap_or_else(|| "../pom.xml".to_owned());
             }
             ("properties", name) => {
-                let grand = node.parent_element().and_then(|p| p.parent_element()).map_or("", |g| g.tag_name().name());
+                let grand = node
+                    .parent_element()
+                    .and_then(|p| p.parent_element())
+                    .map_or("", |g| g.tag_name().name());
                 if matches!(grand, "project" | "profile") {
-                    out.properties.push(Property { name: name.to_owned(), value: value(text, node) });
+                    out.properties
+                        .push(Property { name: name.to_owned(), value: value(text, node) });
                 }
             }
             _ => {}
         }
     }
     let own = |tag: &str| child(root, tag).map(|n| value(text, n).text);
-    let group = own("groupId").or_else(|| out.parent.as_deref()?.split(':').next().map(str::to_owned));
+    let group =
+        own("groupId").or_else(|| out.parent.as_deref()?.split(':').next().map(str::to_owned));
     out.own = own("artifactId").map(|a| format!("{}:{a}", group.unwrap_or_default()));
     Ok(out)
 }
@@ -84,7 +98,8 @@ fn child<'a, 'i>(node: Node<'a, 'i>, name: &str) -> Option<Node<'a, 'i>> {
 
 /// The text of an element, and where it stands. Comments and CDATA inside leave the whole inside as the place.
 fn value(text: &str, node: Node<'_, '_>) -> Value {
-    let decoded: String = node.children().filter_map(|c| if c.is_text() { c.text() } else { None }).collect();
+    let decoded: String =
+        node.children().filter_map(|c| if c.is_text() { c.text() } else { None }).collect();
     let start = node.first_child().map(|c| c.range().start);
     let end = node.last_child().map(|c| c.range().end);
     let (start, end) = match (start, end) {

@@ -138,7 +138,14 @@ mod tests {
         let names: Vec<&str> = m.entries.iter().map(|e| e.coordinate.as_str()).collect();
         assert_eq!(
             names,
-            ["p:parent", "a:bom", "org.tidewire:tidewire-core", "org.apache.maven.plugins:tide-plugin", "in:plugin", "pr:of"]
+            [
+                "p:parent",
+                "a:bom",
+                "org.tidewire:tidewire-core",
+                "org.apache.maven.plugins:tide-plugin",
+                "in:plugin",
+                "pr:of"
+            ]
         );
         let tidewire = &m.entries[2];
         assert_eq!(tidewire.version.as_ref().and_then(Value::property), Some("tw.version"));

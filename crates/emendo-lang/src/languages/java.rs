@@ -7,7 +7,8 @@ use tree_sitter::Node;
 use crate::language::{Binding, Context, Declaration, Language, Names, Placeholder, Reach, Space};
 use crate::{Import, ImportName};
 
-static GRAMMAR: LazyLock<tree_sitter::Language> = LazyLock::new(|| tree_sitter_java::LANGUAGE.into());
+static GRAMMAR: LazyLock<tree_sitter::Language> =
+    LazyLock::new(|| tree_sitter_java::LANGUAGE.into());
 
 /// The facts about Java.
 pub(super) const JAVA: Language = Language {
@@ -199,8 +200,18 @@ const CONTEXTS: &[Context] = &[
     context("import", "", " class Zq { }", &["import_declaration"]),
     context("annotation", "", " class Zq { }", &["annotation", "marker_annotation"]),
     context("pair", "@Zq(", ") class Zq { }", &["element_value_pair"]),
-    context("parameter", "class Zq { void zq(", ") { } }", &["formal_parameter", "spread_parameter"]),
-    context("clause", "class Zq { void zq() { try { } ", " } }", &["catch_clause", "finally_clause"]),
+    context(
+        "parameter",
+        "class Zq { void zq(",
+        ") { } }",
+        &["formal_parameter", "spread_parameter"],
+    ),
+    context(
+        "clause",
+        "class Zq { void zq() { try { } ",
+        " } }",
+        &["catch_clause", "finally_clause"],
+    ),
     context(
         "clause",
         "class Zq { void zq() { switch (zq) { ",
@@ -223,12 +234,30 @@ const HEADER: &[&str] = &["type_parameters", "superclass", "interfaces", "permit
 
 const DECLARATIONS: &[Declaration] = &[
     declaration("class_declaration", &["modifiers"], HEADER, "body", "name"),
-    declaration("interface_declaration", &["modifiers", "extends_interfaces"], HEADER, "body", "name"),
+    declaration(
+        "interface_declaration",
+        &["modifiers", "extends_interfaces"],
+        HEADER,
+        "body",
+        "name",
+    ),
     declaration("enum_declaration", &["modifiers"], HEADER, "body", "name"),
     declaration("record_declaration", &["modifiers"], HEADER, "body", "name"),
     declaration("annotation_type_declaration", &["modifiers"], &[], "body", "name"),
-    declaration("method_declaration", &["modifiers", "throws"], &["type_parameters"], "body", "name"),
-    declaration("constructor_declaration", &["modifiers", "throws"], &["type_parameters"], "body", "name"),
+    declaration(
+        "method_declaration",
+        &["modifiers", "throws"],
+        &["type_parameters"],
+        "body",
+        "name",
+    ),
+    declaration(
+        "constructor_declaration",
+        &["modifiers", "throws"],
+        &["type_parameters"],
+        "body",
+        "name",
+    ),
     declaration("field_declaration", &["modifiers"], &[], "", ""),
     declaration("constant_declaration", &["modifiers"], &[], "", ""),
     declaration("local_variable_declaration", &["modifiers"], &[], "", ""),
@@ -240,7 +269,12 @@ const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reac
     Binding { kind, field, child: "", space, reach }
 }
 
-const fn bind_child(kind: &'static str, child: &'static str, space: Space, reach: Reach) -> Binding {
+const fn bind_child(
+    kind: &'static str,
+    child: &'static str,
+    space: Space,
+    reach: Reach,
+) -> Binding {
     Binding { kind, field: "", child, space, reach }
 }
 
@@ -340,13 +374,49 @@ const NAMES: Names = Names {
     ],
     implicit: &["java.lang"],
     builtin: &[
-        "Object", "String", "Integer", "Long", "Short", "Byte", "Character", "Boolean", "Double", "Float",
-        "Number", "Math", "System", "Thread", "Runnable", "Iterable", "Comparable", "CharSequence",
-        "StringBuilder", "StringBuffer", "Class", "Enum", "Record", "Void", "Throwable", "Exception",
-        "RuntimeException", "Error", "IllegalArgumentException", "IllegalStateException",
-        "NullPointerException", "UnsupportedOperationException", "IndexOutOfBoundsException",
-        "ClassCastException", "InterruptedException", "NumberFormatException", "AutoCloseable",
-        "Cloneable", "Override", "Deprecated", "SuppressWarnings", "FunctionalInterface", "SafeVarargs",
+        "Object",
+        "String",
+        "Integer",
+        "Long",
+        "Short",
+        "Byte",
+        "Character",
+        "Boolean",
+        "Double",
+        "Float",
+        "Number",
+        "Math",
+        "System",
+        "Thread",
+        "Runnable",
+        "Iterable",
+        "Comparable",
+        "CharSequence",
+        "StringBuilder",
+        "StringBuffer",
+        "Class",
+        "Enum",
+        "Record",
+        "Void",
+        "Throwable",
+        "Exception",
+        "RuntimeException",
+        "Error",
+        "IllegalArgumentException",
+        "IllegalStateException",
+        "NullPointerException",
+        "UnsupportedOperationException",
+        "IndexOutOfBoundsException",
+        "ClassCastException",
+        "InterruptedException",
+        "NumberFormatException",
+        "AutoCloseable",
+        "Cloneable",
+        "Override",
+        "Deprecated",
+        "SuppressWarnings",
+        "FunctionalInterface",
+        "SafeVarargs",
     ],
     package: "package_declaration",
     import: "import_declaration",
@@ -358,7 +428,8 @@ const NAMES: Names = Names {
 /// Members of a type are imported with `static`; types, nested ones too, are not.
 fn imports_member(symbol: &str, space: Space) -> bool {
     let camel = |s: &str| {
-        s.starts_with(char::is_uppercase) && (s.len() == 1 || s.contains(|c: char| c.is_lowercase()))
+        s.starts_with(char::is_uppercase)
+            && (s.len() == 1 || s.contains(|c: char| c.is_lowercase()))
     };
     let mut parts = symbol.rsplit('.');
     let (last, parent) = (parts.next().unwrap_or(""), parts.next().unwrap_or(""));

@@ -40,7 +40,9 @@ mod tests {
         for l in LANGUAGES {
             let g = (l.grammar)();
             let known = |kind: &str| {
-                kind.is_empty() || g.id_for_node_kind(kind, true) != 0 || g.id_for_node_kind(kind, false) != 0
+                kind.is_empty()
+                    || g.id_for_node_kind(kind, true) != 0
+                    || g.id_for_node_kind(kind, false) != 0
             };
             let field = |f: &str| f.is_empty() || g.field_id_for_name(f).is_some();
             let mut kinds: Vec<&str> = Vec::new();

@@ -5,7 +5,10 @@ use std::collections::BTreeMap;
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::{Constraint, Inner, Key, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading, SlotDef, What};
+use super::{
+    Constraint, Inner, Key, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading,
+    SlotDef, What,
+};
 use crate::language::{Context, Language, Placeholder, Space};
 use crate::template::{Chunk, Template};
 use crate::tree::{Tree, children_with_fields, span};
@@ -23,19 +26,29 @@ pub(super) fn pattern(
     context: Option<&str>,
 ) -> Result<Pattern, PatternError> {
     let whole = Span::new(0, source.len());
-    let fail = |message: String, help: &str| PatternError { at: whole, message, help: help.to_owned() };
+    let fail =
+        |message: String, help: &str| PatternError { at: whole, message, help: help.to_owned() };
     if source.len() > MAX_BYTES {
-        return Err(fail(format!("this pattern is larger than {MAX_BYTES} bytes"), "split it into several actions"));
+        return Err(fail(
+            format!("this pattern is larger than {MAX_BYTES} bytes"),
+            "split it into several actions",
+        ));
     }
-    let template = Template::parse(source)
-        .map_err(|e| PatternError { at: e.at, message: e.message, help: e.help })?;
+    let template = Template::parse(source).map_err(|e| PatternError {
+        at: e.at,
+        message: e.message,
+        help: e.help,
+    })?;
     if source.trim().is_empty() {
         return Err(fail("this pattern is empty".into(), "write the code that is to be found"));
     }
     let slots = slot_defs(&template);
-    let defs: Vec<NameDef> =
-        names.iter().map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone(), also: Vec::new() }).collect();
-    let mut compiler = Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
+    let defs: Vec<NameDef> = names
+        .iter()
+        .map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone(), also: Vec::new() })
+        .collect();
+    let mut compiler =
+        Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
     let mut readings: Vec<Reading> = Vec::new();
     for (i, c) in language.contexts.iter().enumerate() {
         if context.is_some_and(|wanted| wanted != c.name) {
@@ -58,13 +71,22 @@ fn slot_defs(template: &Template) -> Vec<SlotDef> {
     let mut slots: Vec<SlotDef> = Vec::new();
     for (name, _, repeat) in template.slots() {
         if name == "_" || !slots.iter().any(|s| s.name == name) {
-            slots.push(SlotDef { name: name.to_owned(), repeat, constraint: Constraint::default() });
+            slots.push(SlotDef {
+                name: name.to_owned(),
+                repeat,
+                constraint: Constraint::default(),
+            });
         }
     }
     slots
 }
 
-fn unreadable(language: &Language, source: &str, context: Option<&str>, best: Option<Span>) -> PatternError {
+fn unreadable(
+    language: &Language,
+    source: &str,
+    context: Option<&str>,
+    best: Option<Span>,
+) -> PatternError {
     let names: Vec<&str> = language.contexts.iter().map(|c| c.name).collect();
     if let Some(wanted) = context
         && !names.contains(&wanted)
@@ -144,7 +166,8 @@ impl Compiler<'_> {
         }
         let inner = &text[context.prefix.len()..];
         let lead = inner.len() - inner.trim_start().len();
-        let fragment = Span::new(context.prefix.len() + lead, context.prefix.len() + inner.trim_end().len());
+        let fragment =
+            Span::new(context.prefix.len() + lead, context.prefix.len() + inner.trim_end().len());
         text.push_str(context.suffix);
         Wrapped { text, chunks, fragment }
     }
@@ -163,18 +186,37 @@ impl Compiler<'_> {
         let inside = tree.errors().into_iter().find(|e| wrapped.fragment.contains(*e));
         let Some(at) = inside.and_then(|e| source_span(wrapped, e)) else { return };
         if self.best.is_none_or(|b| at.start > b.start) {
-            self.best = Some(if at.is_empty() { Span::new(at.start as usize, (at.start as usize + 1).min(self.source.len())) } else { at });
+            self.best = Some(if at.is_empty() {
+                Span::new(at.start as usize, (at.start as usize + 1).min(self.source.len()))
+            } else {
+                at
+            });
         }
     }
 
-    fn read(&self, index: usize, context: &Context, tree: &Tree, wrapped: &Wrapped) -> Option<Reading> {
+    fn read(
+        &self,
+        index: usize,
+        context: &Context,
+        tree: &Tree,
+        wrapped: &Wrapped,
+    ) -> Option<Reading> {
         let nodes = roots(tree, context, wrapped.fragment, self.language)?;
-        let accepted = |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
-        let is_slot = |n: &Node<'_>| wrapped.chunks.iter().any(|(s, _, ix)| ix.is_some() && *s == span(*n));
+        let accepted =
+            |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
+        let is_slot =
+            |n: &Node<'_>| wrapped.chunks.iter().any(|(s, _, ix)| ix.is_some() && *s == span(*n));
         if !nodes.iter().all(|n| accepted(n) || is_slot(n)) {
             return None;
         }
-        let mut build = Build { compiler: self, wrapped, tokens: Vec::new(), bodiless: context.bodiless, unresolved: Vec::new(), declared: Vec::new() };
+        let mut build = Build {
+            compiler: self,
+            wrapped,
+            tokens: Vec::new(),
+            bodiless: context.bodiless,
+            unresolved: Vec::new(),
+            declared: Vec::new(),
+        };
         let roots: Option<Vec<PNode>> =
             nodes.iter().map(|n| build.node(*n, None, ("", None), 0)).collect();
         let roots = roots?;
@@ -185,7 +227,9 @@ impl Compiler<'_> {
             return None;
         }
         let Build { tokens, mut unresolved, declared, .. } = build;
-        unresolved.retain(|(w, _)| !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str()));
+        unresolved.retain(|(w, _)| {
+            !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
+        });
         Some(Reading { context: index, roots, tokens, unresolved })
     }
 }
@@ -208,14 +252,23 @@ fn placeholder(p: &Placeholder, ix: usize) -> String {
 }
 
 /// The nodes that cover the fragment: one, or a run of siblings.
-fn roots<'t>(tree: &'t Tree, context: &Context, fragment: Span, language: &Language) -> Option<Vec<Node<'t>>> {
+fn roots<'t>(
+    tree: &'t Tree,
+    context: &Context,
+    fragment: Span,
+    language: &Language,
+) -> Option<Vec<Node<'t>>> {
     if context.bodiless {
-        let mut node = tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
+        let mut node = tree
+            .root()
+            .descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
         loop {
             let body = language.declaration(node.kind()).map(|d| d.body).filter(|b| !b.is_empty());
             let body = body.and_then(|b| node.child_by_field_name(b));
             if node.start_byte() == fragment.start as usize
-                && body.is_some_and(|b| b.start_byte() >= fragment.end as usize && span(b).end == span(node).end)
+                && body.is_some_and(|b| {
+                    b.start_byte() >= fragment.end as usize && span(b).end == span(node).end
+                })
             {
                 return Some(vec![node]);
             }
@@ -225,7 +278,8 @@ fn roots<'t>(tree: &'t Tree, context: &Context, fragment: Span, language: &Langu
     if let Some(node) = tree.node_at(fragment, context.accepts) {
         return Some(vec![node]);
     }
-    let around = tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
+    let around =
+        tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
     let inside: Vec<Node<'t>> =
         crate::tree::children(around).into_iter().filter(|c| span(*c).meets(fragment)).collect();
     let covers = inside.first()?.start_byte() == fragment.start as usize
@@ -238,7 +292,11 @@ fn roots<'t>(tree: &'t Tree, context: &Context, fragment: Span, language: &Langu
 fn source_span(wrapped: &Wrapped, at: Span) -> Option<Span> {
     let point = |offset: u32, end: bool| {
         wrapped.chunks.iter().find_map(|(w, s, slot)| {
-            let holds = if end { w.start < offset && offset <= w.end } else { w.start <= offset && offset < w.end };
+            let holds = if end {
+                w.start < offset && offset <= w.end
+            } else {
+                w.start <= offset && offset < w.end
+            };
             if !holds {
                 return None;
             }
@@ -294,7 +352,12 @@ impl Build<'_, '_> {
             && let Some(ix) = self.name_index(node)
         {
             let def = &self.compiler.names[ix];
-            let key = Key::Name { word: def.word.clone(), symbol: def.symbol.clone(), also: Vec::new(), space };
+            let key = Key::Name {
+                word: def.word.clone(),
+                symbol: def.symbol.clone(),
+                also: Vec::new(),
+                space,
+            };
             let token = self.token(at, key, place, false);
             return Some(PNode { kind, field, what: What::Name(ix, token, space) });
         }
@@ -307,7 +370,12 @@ impl Build<'_, '_> {
         self.inner(node, field, depth)
     }
 
-    fn inner(&mut self, node: Node<'_>, field: Option<&'static str>, depth: usize) -> Option<PNode> {
+    fn inner(
+        &mut self,
+        node: Node<'_>,
+        field: Option<&'static str>,
+        depth: usize,
+    ) -> Option<PNode> {
         let language = self.compiler.language;
         let kind = language.kind(node);
         let first_token = self.tokens.len();
@@ -323,7 +391,9 @@ impl Build<'_, '_> {
             }
             let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;
             match p.what {
-                What::Leaf(_, token) if !child.is_named() && language.is_separator(child.kind()) => {
+                What::Leaf(_, token)
+                    if !child.is_named() && language.is_separator(child.kind()) =>
+                {
                     separators.push((children.len(), token));
                 }
                 _ => children.push(p),
@@ -333,7 +403,13 @@ impl Build<'_, '_> {
         Some(PNode { kind, field, what: What::Inner(Inner { children, separators, symbol }) })
     }
 
-    fn token(&mut self, at: Span, key: Key, place: (&'static str, &'static str), separator: bool) -> usize {
+    fn token(
+        &mut self,
+        at: Span,
+        key: Key,
+        place: (&'static str, &'static str),
+        separator: bool,
+    ) -> usize {
         let binds = self.compiler.language.binds(place.0, Some(place.1)).then_some(place);
         self.tokens.push(PToken { at, key, binds, separator });
         self.tokens.len() - 1
@@ -361,7 +437,13 @@ impl Build<'_, '_> {
     }
 
     /// Remembers names that nothing in the recipe resolves.
-    fn note_word(&mut self, node: Node<'_>, text: &str, space: Option<Space>, parent: (&str, Option<Node<'_>>)) {
+    fn note_word(
+        &mut self,
+        node: Node<'_>,
+        text: &str,
+        space: Option<Space>,
+        parent: (&str, Option<Node<'_>>),
+    ) {
         let names = &self.compiler.language.names;
         match space {
             Some(Space::Declared) => self.declared.push(text.to_owned()),
@@ -389,7 +471,8 @@ impl Build<'_, '_> {
     fn base(&self, mut node: Node<'_>) -> Base {
         let names = &self.compiler.language.names;
         loop {
-            let slot = self.wrapped.chunks.iter().find(|(s, _, ix)| ix.is_some() && *s == span(node));
+            let slot =
+                self.wrapped.chunks.iter().find(|(s, _, ix)| ix.is_some() && *s == span(node));
             if let Some((_, _, Some(ix))) = slot {
                 return Base::Slot(*ix);
             }
@@ -409,19 +492,29 @@ impl Build<'_, '_> {
     }
 
     /// `Name.member`: the full symbol, so that it is also found where it is written without the receiver.
-    fn member_symbol(&self, kind: &str, children: &[PNode], first_token: usize) -> Option<MemberSymbol> {
+    fn member_symbol(
+        &self,
+        kind: &str,
+        children: &[PNode],
+        first_token: usize,
+    ) -> Option<MemberSymbol> {
         let names = &self.compiler.language.names;
         let (_, receiver, name) = [names.call, names.member].into_iter().find(|f| f.0 == kind)?;
         let by_field = |f: &str| children.iter().find(|c| c.field == Some(f));
         let member = by_field(name)?;
         match (by_field(receiver).map(|r| &r.what), &member.what) {
             (Some(What::Name(ix, ..)), What::Leaf(word, token)) => {
-                let symbol = format!("{}{}{word}", self.compiler.names[*ix].symbol, names.separator);
+                let symbol =
+                    format!("{}{}{word}", self.compiler.names[*ix].symbol, names.separator);
                 Some(MemberSymbol { symbol, also: Vec::new(), name_token: *token })
             }
             (None, What::Name(ix, token, _)) => {
                 debug_assert!(*token >= first_token);
-                Some(MemberSymbol { symbol: self.compiler.names[*ix].symbol.clone(), also: Vec::new(), name_token: *token })
+                Some(MemberSymbol {
+                    symbol: self.compiler.names[*ix].symbol.clone(),
+                    also: Vec::new(),
+                    name_token: *token,
+                })
             }
             _ => None,
         }
@@ -441,7 +534,8 @@ fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
             a.kind == b.kind
                 && match (&a.what, &b.what) {
                     (What::Inner(a), What::Inner(b)) => {
-                        a.separators.len() == b.separators.len() && same_shape(&a.children, &b.children)
+                        a.separators.len() == b.separators.len()
+                            && same_shape(&a.children, &b.children)
                     }
                     (What::Leaf(a, _), What::Leaf(b, _)) => a == b,
                     (What::Slot(a, _), What::Slot(b, _)) => a == b,

@@ -79,7 +79,10 @@ impl Match {
     /// The places of the pattern's own tokens, slots left out.
     pub fn own_tokens<'a>(&'a self, pattern: &'a Pattern) -> impl Iterator<Item = Span> + 'a {
         let tokens = &pattern.readings[self.reading].tokens;
-        let own = tokens.iter().zip(&self.token_of).filter(|(t, _)| !matches!(t.key, super::Key::Slot(_)));
+        let own = tokens
+            .iter()
+            .zip(&self.token_of)
+            .filter(|(t, _)| !matches!(t.key, super::Key::Slot(_)));
         own.filter_map(|(_, s)| *s)
     }
 }
@@ -176,12 +179,14 @@ fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
     match &p.what {
         What::Slot(..) => true,
         What::Name(..) => {
-            language.names.paths.contains(&kind) || language.names.words.iter().any(|(k, _)| *k == kind)
+            language.names.paths.contains(&kind)
+                || language.names.words.iter().any(|(k, _)| *k == kind)
         }
         What::Leaf(..) => language.alike(p.kind, kind),
         What::Inner(i) => {
             let word = || language.names.words.iter().any(|(k, _)| *k == kind);
-            language.alike(p.kind, kind) || (i.symbol.is_some() && p.kind == language.names.member.0 && word())
+            language.alike(p.kind, kind)
+                || (i.symbol.is_some() && p.kind == language.names.member.0 && word())
         }
     }
 }
@@ -235,7 +240,9 @@ impl<'p, 't> Matcher<'p, 't> {
 
     fn run(&mut self, roots: &[PNode], items: &[Child<'t>]) -> Option<usize> {
         let mut used = Vec::new();
-        self.sequence(roots, items, 0, false, &mut used).then(|| used.last().map_or(0, |r| r.end)).filter(|n| *n > 0)
+        self.sequence(roots, items, 0, false, &mut used)
+            .then(|| used.last().map_or(0, |r| r.end))
+            .filter(|n| *n > 0)
     }
 
     fn node(&mut self, p: &PNode, node: Node<'t>, root: bool) -> bool {
@@ -246,10 +253,14 @@ impl<'p, 't> Matcher<'p, 't> {
         let language = self.language();
         match &p.what {
             What::Slot(ix, token) => {
-                node.is_named() && !language.spreads.contains(&node.kind()) && self.bind(*ix, *token, &[node], span(node))
+                node.is_named()
+                    && !language.spreads.contains(&node.kind())
+                    && self.bind(*ix, *token, &[node], span(node))
             }
             What::Leaf(text, token) => {
-                let same = language.alike(p.kind, node.kind()) && node.child_count() == 0 && span(node).of(self.text) == text;
+                let same = language.alike(p.kind, node.kind())
+                    && node.child_count() == 0
+                    && span(node).of(self.text) == text;
                 if same {
                     self.state.tokens[*token] = Some(span(node));
                 }
@@ -288,7 +299,9 @@ impl<'p, 't> Matcher<'p, 't> {
     fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
         let Some(path) = path_words(self.language(), node, self.text) else { return false };
         let def = &self.pattern.names[ix];
-        let Some((fact, symbol)) = self.any_spelling(&path, space, node.start_byte() as u32, &def.symbol, &def.also) else {
+        let Some((fact, symbol)) =
+            self.any_spelling(&path, space, node.start_byte() as u32, &def.symbol, &def.also)
+        else {
             return false;
         };
         let full = path.len() > 1 && path.join(self.language().names.separator) == symbol;
@@ -299,7 +312,14 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// Does the path mean a symbol under any of its names? Gives the fact and the name that fits.
-    fn any_spelling(&self, path: &[&str], space: Space, at: u32, symbol: &str, also: &[String]) -> Option<(Fact, String)> {
+    fn any_spelling(
+        &self,
+        path: &[&str],
+        space: Space,
+        at: u32,
+        symbol: &str,
+        also: &[String],
+    ) -> Option<(Fact, String)> {
         let all = std::iter::once(symbol).chain(also.iter().map(String::as_str));
         all.into_iter().find_map(|s| Some((self.resolver.means(path, space, at, s)?, s.to_owned())))
     }
@@ -312,7 +332,11 @@ impl<'p, 't> Matcher<'p, 't> {
         let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
         if p.kind == names.member.0 && is_word {
             let word = span(node).of(self.text);
-            let Some((fact, symbol)) = self.any_spelling(&[word], Space::Value, at, &member.symbol, &member.also) else { return false };
+            let Some((fact, symbol)) =
+                self.any_spelling(&[word], Space::Value, at, &member.symbol, &member.also)
+            else {
+                return false;
+            };
             return self.found(fact, &symbol, member.name_token, span(node), false);
         }
         if p.kind != names.call.0 || node.kind() != names.call.0 {
@@ -324,22 +348,34 @@ impl<'p, 't> Matcher<'p, 't> {
         let (path, space, place) = match has_receiver {
             None => (vec![span(called).of(self.text)], Space::Callable, span(called)),
             Some(r) => {
-                let Some(mut path) = path_words(self.language(), r, self.text) else { return false };
+                let Some(mut path) = path_words(self.language(), r, self.text) else {
+                    return false;
+                };
                 path.push(span(called).of(self.text));
                 (path, Space::Value, span(r).hull(span(called)))
             }
         };
-        let Some((fact, symbol)) = self.any_spelling(&path, space, at, &member.symbol, &member.also) else { return false };
+        let Some((fact, symbol)) =
+            self.any_spelling(&path, space, at, &member.symbol, &member.also)
+        else {
+            return false;
+        };
         let full = path.join(names.separator) == symbol;
         self.found(fact, &symbol, member.name_token, place, full);
         let callee = |f: Option<&str>| f == Some(receiver) || f == Some(name);
-        let rest: Vec<&PNode> =
-            inner.children.iter().filter(|c| !callee(c.field) && !matches!(&c.what, What::Leaf(t, _) if t == names.separator)).collect();
+        let rest: Vec<&PNode> = inner
+            .children
+            .iter()
+            .filter(|c| {
+                !callee(c.field) && !matches!(&c.what, What::Leaf(t, _) if t == names.separator)
+            })
+            .collect();
         let items: Vec<Child<'t>> = significant(self.language(), node)
             .into_iter()
             .filter(|(n, f)| !callee(*f) && n.kind() != names.separator)
             .collect();
-        rest.len() == items.len() && rest.iter().zip(items).all(|(p, (n, _))| self.node(p, n, false))
+        rest.len() == items.len()
+            && rest.iter().zip(items).all(|(p, (n, _))| self.node(p, n, false))
     }
 
     fn found(&mut self, fact: Fact, symbol: &str, token: usize, at: Span, full: bool) -> bool {
@@ -371,7 +407,11 @@ impl<'p, 't> Matcher<'p, 't> {
             self.sequence(&inner.children, &items, 0, true, &mut used)
         } else {
             let plain = patterns.len() == items.len();
-            plain && patterns.iter().zip(&items).all(|(p, (n, f))| same_field(p, *f) && self.node(p, *n, false))
+            plain
+                && patterns
+                    .iter()
+                    .zip(&items)
+                    .all(|(p, (n, f))| same_field(p, *f) && self.node(p, *n, false))
         };
         if all_fits {
             self.separators(inner, node, &items, &used);
@@ -397,9 +437,13 @@ impl<'p, 't> Matcher<'p, 't> {
                 || (bodiless && *f == Some(declaration.body));
             !free || written(n, *f)
         });
-        let Some(at) = patterns.iter().position(|p| p.kind == declaration.modifiers) else { return true };
+        let Some(at) = patterns.iter().position(|p| p.kind == declaration.modifiers) else {
+            return true;
+        };
         let p = patterns.remove(at);
-        let Some(found) = items.iter().position(|(n, _)| n.kind() == declaration.modifiers) else { return false };
+        let Some(found) = items.iter().position(|(n, _)| n.kind() == declaration.modifiers) else {
+            return false;
+        };
         let (node, _) = items.remove(found);
         self.node(p, node, false)
     }
@@ -435,8 +479,15 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// Takes keyed pairs out of the comparison, wherever they stand.
-    fn keyed(&mut self, pair: &str, key: &str, patterns: &mut Vec<&PNode>, items: &mut Vec<Child<'t>>) -> bool {
-        let key_of = |n: Node<'_>| n.child_by_field_name(key).map(|k| span(k).of(self.text).to_owned());
+    fn keyed(
+        &mut self,
+        pair: &str,
+        key: &str,
+        patterns: &mut Vec<&PNode>,
+        items: &mut Vec<Child<'t>>,
+    ) -> bool {
+        let key_of =
+            |n: Node<'_>| n.child_by_field_name(key).map(|k| span(k).of(self.text).to_owned());
         let found: Vec<(usize, Option<usize>)> = patterns
             .iter()
             .enumerate()
@@ -444,7 +495,9 @@ impl<'p, 't> Matcher<'p, 't> {
                 let What::Inner(inner) = &p.what else { return None };
                 let written = inner.children.iter().find(|c| c.field == Some(key))?;
                 let What::Leaf(word, _) = &written.what else { return None };
-                let item = items.iter().position(|(n, _)| n.kind() == pair && key_of(*n).as_ref() == Some(word));
+                let item = items
+                    .iter()
+                    .position(|(n, _)| n.kind() == pair && key_of(*n).as_ref() == Some(word));
                 (p.kind == pair).then_some((i, item))
             })
             .collect();
@@ -497,11 +550,15 @@ impl<'p, 't> Matcher<'p, 't> {
             let at = used.last().map_or(0, |r| r.end);
             let Some(p) = patterns.get(pi) else { return !whole || at == items.len() };
             let slot = match &p.what {
-                What::Slot(ix, token) if self.pattern.slots[*ix].repeat != Repeat::One => Some((*ix, *token)),
+                What::Slot(ix, token) if self.pattern.slots[*ix].repeat != Repeat::One => {
+                    Some((*ix, *token))
+                }
                 _ => None,
             };
             let Some((ix, token)) = slot else {
-                let fits = items.get(at).is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
+                let fits = items
+                    .get(at)
+                    .is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
                 if !fits {
                     return false;
                 }
@@ -558,7 +615,9 @@ impl<'p, 't> Matcher<'p, 't> {
             let saved = self.state.clone();
             let used_before = used.len();
             used.push(at..at + count);
-            if self.bind(ix, token, &taken, place) && self.sequence(patterns, items, pi + 1, whole, used) {
+            if self.bind(ix, token, &taken, place)
+                && self.sequence(patterns, items, pi + 1, whole, used)
+            {
                 return true;
             }
             used.truncate(used_before);
@@ -571,7 +630,13 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// Finds the separators of the code that stand where the pattern has one.
-    fn separators(&mut self, inner: &Inner, node: Node<'t>, items: &[Child<'t>], used: &[Range<usize>]) {
+    fn separators(
+        &mut self,
+        inner: &Inner,
+        node: Node<'t>,
+        items: &[Child<'t>],
+        used: &[Range<usize>],
+    ) {
         if inner.separators.is_empty() {
             return;
         }
@@ -595,7 +660,9 @@ impl<'p, 't> Matcher<'p, 't> {
                 let right = used[*before..].iter().find(|r| !r.is_empty());
                 let empty_beside = used.get(before.wrapping_sub(1)).is_some_and(|r| r.is_empty())
                     || used.get(*before).is_some_and(|r| r.is_empty());
-                if empty_beside && left.is_some() && right.is_none() || left.is_none() && right.is_some() && *before > 0 {
+                if empty_beside && left.is_some() && right.is_none()
+                    || left.is_none() && right.is_some() && *before > 0
+                {
                     // The list slot beside it is empty: the code has no separator here.
                     continue;
                 }
@@ -603,7 +670,9 @@ impl<'p, 't> Matcher<'p, 't> {
                 let high = right.map_or(node.end_byte(), |r| items[r.start].0.start_byte());
                 (low, high)
             };
-            let hit = all[from..].iter().position(|n| n.kind() == text && n.start_byte() >= low && n.end_byte() <= high);
+            let hit = all[from..]
+                .iter()
+                .position(|n| n.kind() == text && n.start_byte() >= low && n.end_byte() <= high);
             if let Some(i) = hit {
                 self.state.tokens[*token] = Some(span(all[from + i]));
                 from += i + 1;
@@ -624,7 +693,8 @@ impl<'p, 't> Matcher<'p, 't> {
             return false;
         }
         let kind = if let [only] = nodes { self.language().kind(*only) } else { "" };
-        let bound = Bound { name: def.name.clone(), span: at, kind, count: nodes.len(), text: None };
+        let bound =
+            Bound { name: def.name.clone(), span: at, kind, count: nodes.len(), text: None };
         self.state.slots.push((ix, bound, nodes.to_vec()));
         self.state.tokens[token] = Some(at);
         true
@@ -633,7 +703,8 @@ impl<'p, 't> Matcher<'p, 't> {
     /// Equal code: the same tokens, whatever the layout and the comments.
     fn equal(&self, a: Span, b: Span) -> bool {
         let (x, y) = (tokens(self.tree.root(), a), tokens(self.tree.root(), b));
-        x.len() == y.len() && x.iter().zip(&y).all(|(x, y)| span(*x).of(self.text) == span(*y).of(self.text))
+        x.len() == y.len()
+            && x.iter().zip(&y).all(|(x, y)| span(*x).of(self.text) == span(*y).of(self.text))
     }
 
     fn satisfies(&mut self, c: &Constraint, node: Node<'t>) -> bool {
@@ -644,7 +715,13 @@ impl<'p, 't> Matcher<'p, 't> {
                 if let Some(m) = groups.name(name) {
                     let at = Span::new(node.start_byte() + m.start(), node.start_byte() + m.end());
                     let text = Some(m.as_str().to_owned());
-                    self.state.groups.push(Bound { name: name.to_owned(), span: at, kind: "", count: 1, text });
+                    self.state.groups.push(Bound {
+                        name: name.to_owned(),
+                        span: at,
+                        kind: "",
+                        count: 1,
+                        text,
+                    });
                 }
             }
         }
@@ -652,7 +729,9 @@ impl<'p, 't> Matcher<'p, 't> {
             return false;
         }
         let form = form_of(self.language(), node);
-        if (!c.form.is_empty() && !c.form.iter().any(|f| f == form)) || c.not_form.iter().any(|f| f == form) {
+        if (!c.form.is_empty() && !c.form.iter().any(|f| f == form))
+            || c.not_form.iter().any(|f| f == form)
+        {
             return false;
         }
         c.means.is_empty() || self.means_any(&c.means, node)
@@ -661,7 +740,13 @@ impl<'p, 't> Matcher<'p, 't> {
     fn means_any(&mut self, symbols: &[String], node: Node<'t>) -> bool {
         let Some(path) = path_words(self.language(), node, self.text) else { return false };
         let separator = self.language().names.separator;
-        let space = self.language().names.words.iter().find(|w| w.0 == node.kind()).map_or(Space::Value, |w| w.1);
+        let space = self
+            .language()
+            .names
+            .words
+            .iter()
+            .find(|w| w.0 == node.kind())
+            .map_or(Space::Value, |w| w.1);
         let at = node.start_byte() as u32;
         for wanted in symbols {
             let glob = wanted.strip_suffix("**").or_else(|| wanted.strip_suffix('*'));
@@ -699,7 +784,10 @@ impl<'p, 't> Matcher<'p, 't> {
                 continue;
             }
             let text = match receiver {
-                Some(ix) => format!("the type of the receiver of `{word}` (slot `{}`) is not known", self.pattern.slots[*ix].name),
+                Some(ix) => format!(
+                    "the type of the receiver of `{word}` (slot `{}`) is not known",
+                    self.pattern.slots[*ix].name
+                ),
                 None => format!("nothing tells what `{word}` means here"),
             };
             self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });

@@ -18,8 +18,20 @@ use crate::template::Repeat;
 
 /// The words for `form`.
 pub const FORMS: &[&str] = &[
-    "number", "string", "boolean", "null", "name", "call", "member", "function", "object", "list", "template",
-    "type", "statement", "other",
+    "number",
+    "string",
+    "boolean",
+    "null",
+    "name",
+    "call",
+    "member",
+    "function",
+    "object",
+    "list",
+    "template",
+    "type",
+    "statement",
+    "other",
 ];
 
 /// A pattern, compiled for one language.
@@ -201,7 +213,15 @@ impl Pattern {
             let others: Vec<String> = def.also.iter().map(last).filter(|o| *o != own).collect();
             let more: Vec<Vec<String>> = others
                 .iter()
-                .flat_map(|o| sets.iter().map(|s| s.iter().map(|w| if *w == own { o.clone() } else { w.clone() }).collect()).collect::<Vec<_>>())
+                .flat_map(|o| {
+                    sets.iter()
+                        .map(|s| {
+                            s.iter()
+                                .map(|w| if *w == own { o.clone() } else { w.clone() })
+                                .collect()
+                        })
+                        .collect::<Vec<_>>()
+                })
                 .collect();
             sets.extend(more);
         }
@@ -213,7 +233,10 @@ impl Pattern {
     /// The words and literals that a file must hold to match, whatever the reading.
     fn literals(&self) -> Vec<String> {
         let mut sets = self.readings.iter().map(|r| {
-            r.tokens.iter().filter_map(|t| literal(&t.key)).collect::<std::collections::BTreeSet<String>>()
+            r.tokens
+                .iter()
+                .filter_map(|t| literal(&t.key))
+                .collect::<std::collections::BTreeSet<String>>()
         });
         let Some(first) = sets.next() else { return Vec::new() };
         sets.fold(first, |a, b| a.intersection(&b).cloned().collect()).into_iter().collect()
@@ -228,7 +251,6 @@ impl Pattern {
         };
         self.readings.iter().any(|r| r.roots.iter().any(|n| types(n.kind)))
     }
-
 }
 
 fn spell(node: &mut PNode, spellings: &Spellings) {
@@ -243,7 +265,9 @@ fn spell(node: &mut PNode, spellings: &Spellings) {
 /// A word that is always spelled the same; short names of symbols always stand somewhere in the file.
 fn literal(key: &Key) -> Option<String> {
     match key {
-        Key::Text(t) if t.starts_with(|c: char| c.is_alphanumeric() || c == '_') && t.len() > 1 => Some(t.clone()),
+        Key::Text(t) if t.starts_with(|c: char| c.is_alphanumeric() || c == '_') && t.len() > 1 => {
+            Some(t.clone())
+        }
         Key::Name { symbol, .. } => {
             let last = symbol.rsplit(['.', ':']).next().unwrap_or(symbol);
             Some(last.to_owned())

@@ -78,7 +78,9 @@ impl Replacement {
             .map(|o| {
                 let same = pattern.readings.iter().position(|n| n.context == o.context);
                 let name = contexts[o.context].name;
-                same.or_else(|| pattern.readings.iter().position(|n| contexts[n.context].name == name))
+                same.or_else(|| {
+                    pattern.readings.iter().position(|n| contexts[n.context].name == name)
+                })
             })
             .collect();
         if readings.iter().all(Option::is_none) {
@@ -128,7 +130,9 @@ impl Replacement {
         };
         let Some(ix) = self.readings[m.reading] else {
             let context = language.contexts[old.readings[m.reading].context].name;
-            return Err(Unresolved(format!("`new` cannot be read as the {context} that stands here")));
+            return Err(Unresolved(format!(
+                "`new` cannot be read as the {context} that stands here"
+            )));
         };
         let mut writer = Writer {
             language,
@@ -154,9 +158,17 @@ impl Replacement {
     }
 }
 
-fn unbound(old: &Pattern, new: &Pattern, source: &str, extra: &[String]) -> Result<(), PatternError> {
-    let template = crate::template::Template::parse(source)
-        .map_err(|e| PatternError { at: e.at, message: e.message, help: e.help })?;
+fn unbound(
+    old: &Pattern,
+    new: &Pattern,
+    source: &str,
+    extra: &[String],
+) -> Result<(), PatternError> {
+    let template = crate::template::Template::parse(source).map_err(|e| PatternError {
+        at: e.at,
+        message: e.message,
+        help: e.help,
+    })?;
     debug_assert!(!new.readings.is_empty());
     for (name, at, _) in template.slots() {
         if old.slots().any(|s| s == name) || extra.iter().any(|e| e == name) {
@@ -202,7 +214,8 @@ fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
         .enumerate()
         .filter_map(|(i, (t, at))| {
             let before = i.checked_sub(1).map_or(0, |b| source_tokens[b].at.end);
-            let gap = Span { start: before, end: t.at.start.max(before) }.of(&old.source).to_owned();
+            let gap =
+                Span { start: before, end: t.at.start.max(before) }.of(&old.source).to_owned();
             Some(OldToken { key: t.key.clone(), at: (*at)?, gap, binds: t.binds })
         })
         .filter(|t| !t.at.is_empty())
@@ -252,7 +265,12 @@ impl Writer<'_> {
             drop[i] = true;
             let before = i.checked_sub(1).filter(|b| tokens[*b].separator && !drop[*b]);
             let after = Some(i + 1).filter(|a| tokens.get(*a).is_some_and(|t| t.separator));
-            let comma = |i: &usize| self.language.separators.iter().any(|s| Key::Text((*s).to_owned()) == tokens[*i].key);
+            let comma = |i: &usize| {
+                self.language
+                    .separators
+                    .iter()
+                    .any(|s| Key::Text((*s).to_owned()) == tokens[*i].key)
+            };
             if let Some(b) = before.filter(comma).or(after.filter(comma)) {
                 drop[b] = true;
             }
@@ -274,7 +292,9 @@ impl Writer<'_> {
         let here = |i: usize| self.m.token_of.get(i).copied().flatten();
         let mut drop = vec![false; new.len()];
         for i in 0..old.len().saturating_sub(2) {
-            let omitted = matches!(old[i].key, Key::Name { .. }) && here(i).is_none() && here(i + 1).is_none();
+            let omitted = matches!(old[i].key, Key::Name { .. })
+                && here(i).is_none()
+                && here(i + 1).is_none();
             if !omitted || here(i + 2).is_none() {
                 continue;
             }
@@ -333,7 +353,8 @@ impl Writer<'_> {
 
     fn has_effects(&self, at: Span) -> bool {
         let root = self.tree.root();
-        let start = root.descendant_for_byte_range(at.start as usize, at.end as usize).unwrap_or(root);
+        let start =
+            root.descendant_for_byte_range(at.start as usize, at.end as usize).unwrap_or(root);
         let mut found = false;
         walk(start, |n| {
             found |= at.contains(span(n)) && self.language.effects.contains(&n.kind());
@@ -351,8 +372,11 @@ impl Writer<'_> {
         last: bool,
         wrap: bool,
     ) {
-        let deleted: Vec<Span> =
-            self.old[prev.map_or(0, |p| p.0 + 1)..next.map_or(self.old.len(), |n| n.0)].iter().map(|t| t.at).collect();
+        let deleted: Vec<Span> = self.old
+            [prev.map_or(0, |p| p.0 + 1)..next.map_or(self.old.len(), |n| n.0)]
+            .iter()
+            .map(|t| t.at)
+            .collect();
         let range = prev.map_or(0, |p| p.1 + 1)..next.map_or(self.new.len(), |n| n.1);
         let close = prev.is_some_and(|p| self.new[p.1].parens);
         let open = next.is_some_and(|n| self.new[n.1].parens);
@@ -400,7 +424,8 @@ impl Writer<'_> {
             };
             return (between, Vec::new(), String::new());
         }
-        let mut before = r.prev.map_or(String::new(), |_| self.reindent(&self.new[r.range.start].gap));
+        let mut before =
+            r.prev.map_or(String::new(), |_| self.reindent(&self.new[r.range.start].gap));
         let mut after = r.next.map_or(String::new(), |n| gap_of(self, n));
         let own_line = self.layout(r, &mut before, &mut after);
         let mut parts = Vec::new();
@@ -416,7 +441,10 @@ impl Writer<'_> {
                     _ => self.reindent(&inner_gap),
                 };
                 add(&mut parts, written);
-            } else if separator && let Some(line) = &own_line && after.trim().is_empty() {
+            } else if separator
+                && let Some(line) = &own_line
+                && after.trim().is_empty()
+            {
                 after.clone_from(line);
             }
         }
@@ -482,7 +510,8 @@ impl Writer<'_> {
                 }
             }
             Key::Name { word, symbol, also, space } => {
-                let (word, symbol, also, space) = (word.clone(), symbol.clone(), also.clone(), *space);
+                let (word, symbol, also, space) =
+                    (word.clone(), symbol.clone(), also.clone(), *space);
                 let written = self.name(&word, &symbol, &also, space);
                 add(parts, written);
             }
@@ -495,7 +524,8 @@ impl Writer<'_> {
         let separator = self.language.names.separator;
         let simple = symbol.rsplit(separator).next().unwrap_or(symbol);
         // A word with dots, or of the author's own choosing, is imported by its last part.
-        let path: Vec<&str> = if word.contains(separator) { word.split(separator).collect() } else { vec![simple] };
+        let path: Vec<&str> =
+            if word.contains(separator) { word.split(separator).collect() } else { vec![simple] };
         if self.resolver.means(&path, space, at, symbol).is_some() {
             return path.join(separator);
         }
@@ -506,7 +536,8 @@ impl Writer<'_> {
                 return last.to_owned();
             }
         }
-        let in_full = self.m.names.iter().any(|n| n.full) || self.resolver.taken(simple, space, at, symbol);
+        let in_full =
+            self.m.names.iter().any(|n| n.full) || self.resolver.taken(simple, space, at, symbol);
         if in_full || !symbol.contains(separator) {
             return symbol.to_owned();
         }
@@ -516,7 +547,15 @@ impl Writer<'_> {
     }
 
     /// Puts new text into the file: over the old tokens, with everything between them that is no blank kept.
-    fn place(&mut self, r: &Region, lead: String, before: String, parts: Vec<Part>, after: String, tail: String) {
+    fn place(
+        &mut self,
+        r: &Region,
+        lead: String,
+        before: String,
+        parts: Vec<Part>,
+        after: String,
+        tail: String,
+    ) {
         let whole = Span { start: r.start, end: r.end };
         let mut gaps = Vec::new();
         let mut at = r.start;
@@ -546,7 +585,8 @@ impl Writer<'_> {
                 _ => new,
             };
             let first_deleted = r.prev.map_or(0, |p| p.0 + 1);
-            let before = keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
+            let before =
+                keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
             let after = keep(&gaps[gaps.len() - 1], r.next.and_then(|n| self.old.get(n.0)), after);
             self.push(Splice { span: whole, parts: join(before, after) });
             return;
@@ -554,8 +594,12 @@ impl Writer<'_> {
         let Some(first) = r.deleted.first().copied() else {
             // Nothing goes: the new tokens stand directly behind the kept one.
             let point = if r.prev.is_some() { r.start } else { r.end };
-            let (before, after) = if r.prev.is_some() { (before, String::new()) } else { (String::new(), after) };
-            self.push(Splice { span: Span { start: point, end: point }, parts: join(before, after) });
+            let (before, after) =
+                if r.prev.is_some() { (before, String::new()) } else { (String::new(), after) };
+            self.push(Splice {
+                span: Span { start: point, end: point },
+                parts: join(before, after),
+            });
             return;
         };
         let last_gap = gaps[gaps.len() - 1];
@@ -588,24 +632,32 @@ impl Writer<'_> {
     fn pull_up(&mut self, edges: &[Option<(usize, usize)>]) {
         for w in edges.windows(3) {
             let (Some(prev), Some(here), next) = (w[0], w[1], w[2]) else { continue };
-            if !matches!(self.new[here.1].key, Key::Slot(_)) || prev.0 + 1 != here.0 || prev.1 + 1 != here.1 {
+            if !matches!(self.new[here.1].key, Key::Slot(_))
+                || prev.0 + 1 != here.0
+                || prev.1 + 1 != here.1
+            {
                 continue;
             }
             let (at, before) = (self.old[here.0].at, self.old[prev.0].at);
             let gap = Span { start: before.end, end: at.start };
             let gap_text = gap.of(self.text);
             let inline = self.new[here.1].gap.as_str();
-            let changed_behind = next.map_or(here.1 + 1 < self.new.len() || here.0 + 1 < self.old.len(), |n| {
-                n.0 != here.0 + 1 || n.1 != here.1 + 1
-            });
+            let changed_behind = next
+                .map_or(here.1 + 1 < self.new.len() || here.0 + 1 < self.old.len(), |n| {
+                    n.0 != here.0 + 1 || n.1 != here.1 + 1
+                });
             let breaks = |s: &str| s.contains(['\n', '\r']);
-            let line_end = self.text[at.end as usize..].find(['\n', '\r']).map_or(self.text.len(), |i| at.end as usize + i);
+            let line_end = self.text[at.end as usize..]
+                .find(['\n', '\r'])
+                .map_or(self.text.len(), |i| at.end as usize + i);
             let own = self.old[here.0 + 1..].iter().take_while(|t| (t.at.end as usize) <= line_end);
             let covered = own.map(|t| t.at.end as usize).last().unwrap_or(at.end as usize);
-            let alone = self.text[covered..line_end].trim().is_empty() && covered < self.m.span.end as usize;
+            let alone = self.text[covered..line_end].trim().is_empty()
+                && covered < self.m.span.end as usize;
             // More items of the same list on later lines keep the list one-per-line.
             let list_goes_on = next.is_some_and(|n| {
-                self.new[here.1 + 1..n.1].iter().any(|t| t.separator) && self.old[here.0 + 1..n.0].len() <= 1
+                self.new[here.1 + 1..n.1].iter().any(|t| t.separator)
+                    && self.old[here.0 + 1..n.0].len() <= 1
             });
             if breaks(gap_text)
                 && gap_text.trim().is_empty()
@@ -692,7 +744,12 @@ fn slot(bound: &Bound, parts: &mut Vec<Part>) {
 fn shrink(mut s: Splice, text: &str) -> Splice {
     if let Some(Part::Text(first)) = s.parts.first_mut() {
         let old = s.span.of(text);
-        let same: usize = first.chars().zip(old.chars()).take_while(|(a, b)| a == b).map(|(a, _)| a.len_utf8()).sum();
+        let same: usize = first
+            .chars()
+            .zip(old.chars())
+            .take_while(|(a, b)| a == b)
+            .map(|(a, _)| a.len_utf8())
+            .sum();
         // Words are never cut in two.
         let same = word_edge(old, first, same);
         first.replace_range(..same, "");
@@ -703,13 +760,20 @@ fn shrink(mut s: Splice, text: &str) -> Splice {
     }
     if let Some(Part::Text(last)) = s.parts.last_mut() {
         let old = s.span.of(text);
-        let same: usize = last.chars().rev().zip(old.chars().rev()).take_while(|(a, b)| a == b).map(|(a, _)| a.len_utf8()).sum();
+        let same: usize = last
+            .chars()
+            .rev()
+            .zip(old.chars().rev())
+            .take_while(|(a, b)| a == b)
+            .map(|(a, _)| a.len_utf8())
+            .sum();
         let word = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '_');
         let mut same = same;
         while same > 0 {
             let inside = word(last[last.len() - same..].chars().next());
             let cut = inside
-                && (word(last[..last.len() - same].chars().next_back()) || word(old[..old.len() - same].chars().next_back()));
+                && (word(last[..last.len() - same].chars().next_back())
+                    || word(old[..old.len() - same].chars().next_back()));
             if !cut {
                 break;
             }
@@ -753,14 +817,19 @@ fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
     for i in (0..n).rev() {
         for j in (0..m).rev() {
             let skip = best[i + 1][j].max(best[i][j + 1]);
-            let take = if same(&old[i].key, &new[j].key) { best[i + 1][j + 1] + weight(&old[i].key) } else { 0 };
+            let take = if same(&old[i].key, &new[j].key) {
+                best[i + 1][j + 1] + weight(&old[i].key)
+            } else {
+                0
+            };
             best[i][j] = skip.max(take);
         }
     }
     let mut out = Vec::new();
     let (mut i, mut j) = (0, 0);
     while i < n && j < m {
-        let take = same(&old[i].key, &new[j].key) && best[i][j] == best[i + 1][j + 1] + weight(&old[i].key);
+        let take = same(&old[i].key, &new[j].key)
+            && best[i][j] == best[i + 1][j + 1] + weight(&old[i].key);
         if take {
             out.push((i, j));
             i += 1;
@@ -781,11 +850,19 @@ fn delete(language: &Language, m: &Match, tree: &Tree, text: &str) -> Result<Wri
         let splice = delete_splice(text, span, comment);
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }
-    let listed = language.keyed.iter().any(|k| k.0 == m.place.0) || m.place.0.contains("list") || m.place.0.contains("parameters");
+    let listed = language.keyed.iter().any(|k| k.0 == m.place.0)
+        || m.place.0.contains("list")
+        || m.place.0.contains("parameters");
     if listed && let Some(list) = m.parent {
-        return Ok(Written { splices: vec![delete_item(language, text, m.span, list)], ..Written::default() });
+        return Ok(Written {
+            splices: vec![delete_item(language, text, m.span, list)],
+            ..Written::default()
+        });
     }
-    Err(Unresolved("only a whole statement, member or list item can be deleted, and this is a part of one".into()))
+    Err(Unresolved(
+        "only a whole statement, member or list item can be deleted, and this is a part of one"
+            .into(),
+    ))
 }
 
 /// An item of a list goes with one separator beside it.
@@ -803,7 +880,10 @@ fn delete_item(language: &Language, text: &str, item: Span, list: Span) -> Splic
     let before = text[list.start as usize..item.start as usize].trim_end();
     for s in language.separators {
         if let Some(rest) = before.strip_suffix(s) {
-            return Splice::text(Span::new(list.start as usize + rest.len(), item.end as usize), "");
+            return Splice::text(
+                Span::new(list.start as usize + rest.len(), item.end as usize),
+                "",
+            );
         }
     }
     Splice::text(item, "")
@@ -820,7 +900,11 @@ fn comment_behind(tree: &Tree, text: &str, at: u32) -> Option<u32> {
 
 /// Takes a whole item away: with its line if nothing else stands on it, and with one of two blank lines around it.
 /// `comment_behind` gives the end of a comment that goes along.
-pub fn delete_splice(text: &str, item: Span, comment_behind: impl Fn(u32) -> Option<u32>) -> Splice {
+pub fn delete_splice(
+    text: &str,
+    item: Span,
+    comment_behind: impl Fn(u32) -> Option<u32>,
+) -> Splice {
     let (start, mut end) = (item.start as usize, item.end as usize);
     let line = line_start(text, start);
     let alone_before = text[line..start].trim().is_empty();

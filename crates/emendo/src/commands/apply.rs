@@ -36,8 +36,15 @@ impl Apply {
         let applied = apply(&session, self.accept, self.skip_changed, self.allow_dirty)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let left: Vec<_> = applied.left_out.iter().map(|(e, why)| json!({ "edit": e.id, "path": e.path, "because": why })).collect();
-            let recovered = applied.recovered.as_ref().map(|t| json!({ "restored": t.restored, "kept": t.kept }));
+            let left: Vec<_> = applied
+                .left_out
+                .iter()
+                .map(|(e, why)| json!({ "edit": e.id, "path": e.path, "because": why }))
+                .collect();
+            let recovered = applied
+                .recovered
+                .as_ref()
+                .map(|t| json!({ "restored": t.restored, "kept": t.kept }));
             let value = json!({
                 "files": applied.files, "edits": applied.written, "left_out": left,
                 "skipped": applied.skipped, "undecided": applied.undecided, "recovered": recovered,
@@ -52,22 +59,40 @@ impl Apply {
 }
 
 /// Applies with git's word on what is the user's own.
-pub(crate) fn apply(session: &Session, accept: Option<Certainty>, skip_changed: bool, allow_dirty: bool) -> anyhow::Result<Applied> {
+pub(crate) fn apply(
+    session: &Session,
+    accept: Option<Certainty>,
+    skip_changed: bool,
+    allow_dirty: bool,
+) -> anyhow::Result<Applied> {
     let root = session.project().root().to_owned();
     let disk = RealDisk::open(&root)?;
     let time = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs());
     let dirty = move |paths: &[emendo_text::RelPath]| git::dirty(&root, paths);
-    Ok(session.apply(&disk, &ApplyOptions { accept, skip_changed, time, dirty: &dirty, allow_dirty })?)
+    Ok(session
+        .apply(&disk, &ApplyOptions { accept, skip_changed, time, dirty: &dirty, allow_dirty })?)
 }
 
 pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result<()> {
     if let Some(back) = &a.recovered {
-        writeln!(out, "{LOOK}an interrupted apply was taken back first{LOOK:#} ({})", count(back.restored.len(), "file"))?;
+        writeln!(
+            out,
+            "{LOOK}an interrupted apply was taken back first{LOOK:#} ({})",
+            count(back.restored.len(), "file")
+        )?;
     }
     if a.files.is_empty() {
-        writeln!(out, "nothing was written: no edit is accepted. `emendo accept` accepts, or `emendo apply --accept certain`")?;
+        writeln!(
+            out,
+            "nothing was written: no edit is accepted. `emendo accept` accepts, or `emendo apply --accept certain`"
+        )?;
     } else {
-        writeln!(out, "{BOLD}written{BOLD:#}: {} in {}", count(a.written, "edit"), count(a.files.len(), "file"))?;
+        writeln!(
+            out,
+            "{BOLD}written{BOLD:#}: {} in {}",
+            count(a.written, "edit"),
+            count(a.files.len(), "file")
+        )?;
         for path in a.files.iter().take(40) {
             writeln!(out, "  {}", emendo_text::visible(path.as_str()))?;
         }
@@ -76,13 +101,21 @@ pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result
         }
     }
     if !a.left_out.is_empty() {
-        writeln!(out, "{LOOK}accepted and not written{LOOK:#}: {}", count(a.left_out.len(), "edit"))?;
+        writeln!(
+            out,
+            "{LOOK}accepted and not written{LOOK:#}: {}",
+            count(a.left_out.len(), "edit")
+        )?;
         for (e, why) in a.left_out.iter().take(20) {
             writeln!(out, "  {} {why}", show::head(e))?;
         }
     }
     if a.undecided > 0 {
-        writeln!(out, "undecided: {}; run `emendo propose` again to see them", count(a.undecided, "edit"))?;
+        writeln!(
+            out,
+            "undecided: {}; run `emendo propose` again to see them",
+            count(a.undecided, "edit")
+        )?;
     }
     if !a.files.is_empty() {
         writeln!(out, "`emendo undo` takes this back")?;

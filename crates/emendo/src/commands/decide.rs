@@ -46,7 +46,10 @@ impl Which {
     fn selection(self) -> anyhow::Result<Selection> {
         let Self { step, file, certainty, edit, all } = self;
         if step.is_empty() && file.is_empty() && certainty.is_none() && edit.is_empty() && !all {
-            return Err(Usage::new("nothing says which edits are meant", "use --step, --file, --certainty, --edit or --all"));
+            return Err(Usage::error(
+                "nothing says which edits are meant",
+                "use --step, --file, --certainty, --edit or --all",
+            ));
         }
         Ok(Selection { steps: step, files: file, certainty, edits: edit, all })
     }
@@ -108,9 +111,13 @@ fn report(globals: &Globals, d: &Decided, word: &str) -> anyhow::Result<ExitCode
     let mut out = anstream::stdout().lock();
     if globals.json {
         let decisions = globals.session()?.decisions()?;
-        let edits = |list: &[emendo_core::Edit]| list.iter().map(|e| edit_json(e, &decisions)).collect::<Vec<_>>();
-        let refused: Vec<_> = d.refused.iter().map(|(e, why)| json!({ "edit": e.id, "because": why })).collect();
-        let value = json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused });
+        let edits = |list: &[emendo_core::Edit]| {
+            list.iter().map(|e| edit_json(e, &decisions)).collect::<Vec<_>>()
+        };
+        let refused: Vec<_> =
+            d.refused.iter().map(|(e, why)| json!({ "edit": e.id, "because": why })).collect();
+        let value =
+            json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused });
         serde_json::to_writer_pretty(&mut out, &value)?;
         writeln!(out)?;
         return Ok(ExitCode::SUCCESS);
@@ -123,7 +130,11 @@ fn report(globals: &Globals, d: &Decided, word: &str) -> anyhow::Result<ExitCode
         writeln!(out, "  ... and {} more", d.decided.len() - SHOWN)?;
     }
     if !d.along.is_empty() {
-        writeln!(out, "along with them, since they build on these: {}", count(d.along.len(), "edit"))?;
+        writeln!(
+            out,
+            "along with them, since they build on these: {}",
+            count(d.along.len(), "edit")
+        )?;
         for e in d.along.iter().take(SHOWN) {
             writeln!(out, "  {}", show::head(e))?;
         }

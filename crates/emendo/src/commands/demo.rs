@@ -35,7 +35,8 @@ pub(crate) struct Demo {
 impl Demo {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let dir = place(globals, self.folder)?;
-        DATA.extract(&dir).with_context(|| format!("cannot write the sample project to `{}`", dir.display()))?;
+        DATA.extract(&dir)
+            .with_context(|| format!("cannot write the sample project to `{}`", dir.display()))?;
         let project = dir.join("project");
         let recipe = dir.join(RECIPE);
         let with_git = git::init(&project);
@@ -45,7 +46,8 @@ impl Demo {
         let mut quiet = |_: u64, _: u64| {};
         let first = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
         let before = summarize(&first, &session.decisions()?);
-        let accepted = session.accept(&Selection { certainty: Some(Certainty::Certain), ..Selection::default() })?;
+        let accepted = session
+            .accept(&Selection { certainty: Some(Certainty::Certain), ..Selection::default() })?;
         let applied = apply(&session, None, false, false)?;
         let second = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
         let decisions = session.decisions()?;
@@ -60,12 +62,19 @@ impl Demo {
             writeln!(out)?;
             return Ok(ExitCode::SUCCESS);
         }
-        writeln!(out, "The Harbour Board moves its berth service from Tidewire 2 to Tidewire 3 (both are made up).")?;
+        writeln!(
+            out,
+            "The Harbour Board moves its berth service from Tidewire 2 to Tidewire 3 (both are made up)."
+        )?;
         writeln!(out, "{DIM}project: {}\nrecipe:  {}{DIM:#}", project.display(), recipe.display())?;
         title(&mut out, "1. propose: what the recipe would change; no file is touched")?;
         show::steps(&mut out, &before)?;
         title(&mut out, "2. accept --certainty certain: what needs no second look")?;
-        writeln!(out, "accepted: {}", count(accepted.decided.len() + accepted.along.len(), "edit"))?;
+        writeln!(
+            out,
+            "accepted: {}",
+            count(accepted.decided.len() + accepted.along.len(), "edit")
+        )?;
         title(&mut out, "3. apply: write what was accepted")?;
         show_applied(&mut out, &applied)?;
         title(&mut out, "4. propose again: what is left to decide")?;
@@ -89,24 +98,41 @@ fn place(globals: &Globals, folder: Option<PathBuf>) -> anyhow::Result<PathBuf> 
     let free = std::fs::read_dir(&dir).map_or(true, |mut entries| entries.next().is_none());
     if !free {
         let help = "name a folder that is empty or not there yet; nothing was written";
-        return Err(Usage::new(format!("`{}` is not empty", folder.display()), help));
+        return Err(Usage::error(format!("`{}` is not empty", folder.display()), help));
     }
     std::fs::create_dir_all(&dir).with_context(|| format!("cannot make `{}`", dir.display()))?;
     Ok(dir.canonicalize()?)
 }
 
-fn tips(out: &mut impl Write, project: &Path, recipe: &Path, with_git: bool) -> std::io::Result<()> {
+fn tips(
+    out: &mut impl Write,
+    project: &Path,
+    recipe: &Path,
+    with_git: bool,
+) -> std::io::Result<()> {
     let (p, r) = (project.display(), recipe.display());
     writeln!(out, "  cd {p}")?;
     if with_git {
         writeln!(out, "  git diff                                      # what was written")?;
     }
-    writeln!(out, "  emendo choose --edit ID LABEL                 # settle a choice; ids and labels stand above")?;
+    writeln!(
+        out,
+        "  emendo choose --edit ID LABEL                 # settle a choice; ids and labels stand above"
+    )?;
     writeln!(out, "  emendo accept --certainty likely              # what one inference resolved")?;
-    writeln!(out, "  emendo accept --step clock                    # a step with a caution must be named")?;
-    writeln!(out, "  emendo reject --edit ID                       # it stays rejected in later runs")?;
+    writeln!(
+        out,
+        "  emendo accept --step clock                    # a step with a caution must be named"
+    )?;
+    writeln!(
+        out,
+        "  emendo reject --edit ID                       # it stays rejected in later runs"
+    )?;
     writeln!(out, "  emendo apply                                  # write what is accepted")?;
-    writeln!(out, "  emendo status; emendo undo                    # where it stands; take the last apply back")?;
+    writeln!(
+        out,
+        "  emendo status; emendo undo                    # where it stands; take the last apply back"
+    )?;
     writeln!(out, "  emendo propose {r}")?;
     writeln!(out, "  emendo recipe test {r}")
 }

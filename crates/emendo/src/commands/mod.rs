@@ -102,7 +102,7 @@ impl Cli {
 pub(crate) fn inputs(given: &[String]) -> anyhow::Result<BTreeMap<String, String>> {
     let pair = |g: &String| match g.split_once('=') {
         Some((name, value)) if !name.is_empty() => Ok((name.to_owned(), value.to_owned())),
-        _ => Err(Usage::new(format!("`{g}` is no input"), "write `--input NAME=VALUE`")),
+        _ => Err(Usage::error(format!("`{g}` is no input"), "write `--input NAME=VALUE`")),
     };
     given.iter().map(pair).collect()
 }
@@ -118,7 +118,10 @@ pub(crate) fn load(
         let full = globals.path(path);
         let full = full.canonicalize().unwrap_or(full);
         let source = read_source(&full).map_err(|e| {
-            Usage::new(format!("cannot read the recipe `{}`: {e}", path.display()), "give the path of a recipe file")
+            Usage::error(
+                format!("cannot read the recipe `{}`: {e}", path.display()),
+                "give the path of a recipe file",
+            )
         })?;
         sources.push(source);
     }
@@ -131,7 +134,11 @@ pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
     let mut err = anstream::stderr().lock();
     for (recipe, messages) in checked.recipes.iter().zip(&checked.messages) {
         for d in messages.iter().filter(|d| d.severity == emendo_text::Severity::Error) {
-            writeln!(err, "{}\n", crate::messages::render(d, &recipe.source.name, &recipe.source.text))?;
+            writeln!(
+                err,
+                "{}\n",
+                crate::messages::render(d, &recipe.source.name, &recipe.source.text)
+            )?;
         }
     }
     if checked.failed() {

@@ -39,11 +39,15 @@ impl Propose {
         let inputs = inputs(&self.inputs)?;
         let checked = load(globals, &self.recipes, &inputs)?;
         refuse_faulty(&checked)?;
-        let with: Vec<Skipped> =
-            Skipped::INCLUDABLE.iter().filter(|(w, _)| self.with.iter().any(|g| g == w)).map(|(_, k)| *k).collect();
+        let with: Vec<Skipped> = Skipped::INCLUDABLE
+            .iter()
+            .filter(|(w, _)| self.with.iter().any(|g| g == w))
+            .map(|(_, k)| *k)
+            .collect();
         let session = globals.session()?;
         let mut bar = Progress::new();
-        let proposal = session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;
+        let proposal =
+            session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;
         drop(bar);
         let decisions = session.decisions()?;
         let summary = summarize(&proposal, &decisions);
@@ -55,7 +59,9 @@ impl Propose {
         } else {
             show::proposal(&mut out, &proposal, &summary, &decisions, !self.brief)?;
         }
-        let open = summary.total.edits > summary.total.rejected || summary.total.notes > 0 || summary.total.withheld > 0;
+        let open = summary.total.edits > summary.total.rejected
+            || summary.total.notes > 0
+            || summary.total.withheld > 0;
         Ok(if self.check && open { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
     }
 }

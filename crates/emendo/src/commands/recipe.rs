@@ -69,7 +69,12 @@ impl Check {
             let errors = found.iter().filter(|d| d.severity == Severity::Error).count();
             let warnings = found.len() - errors;
             if found.is_empty() {
-                writeln!(out, "{GOOD}no fault found{GOOD:#}: {}, {}", count(recipe.steps.len(), "step"), count(recipe.examples.len(), "example"))?;
+                writeln!(
+                    out,
+                    "{GOOD}no fault found{GOOD:#}: {}, {}",
+                    count(recipe.steps.len(), "step"),
+                    count(recipe.examples.len(), "example")
+                )?;
             } else {
                 writeln!(out, "{}, {}", count(errors, "error"), count(warnings, "warning"))?;
             }
@@ -92,7 +97,10 @@ impl Test {
                 .iter()
                 .map(|r| json!({ "number": r.number, "title": r.title, "passed": r.verdict == ExampleVerdict::Passed, "verdict": words(&r.verdict) }))
                 .collect();
-            serde_json::to_writer_pretty(&mut out, &json!({ "recipe": recipe.id, "examples": list, "failed": failed }))?;
+            serde_json::to_writer_pretty(
+                &mut out,
+                &json!({ "recipe": recipe.id, "examples": list, "failed": failed }),
+            )?;
             writeln!(out)?;
         } else {
             let lines = emendo_text::Lines::new(&recipe.source.text);
@@ -101,12 +109,19 @@ impl Test {
                 if r.verdict == ExampleVerdict::Passed {
                     writeln!(out, "{GOOD}passed{GOOD:#}  {}", visible(&r.title))?;
                 } else {
-                    writeln!(out, "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}", visible(&r.title))?;
+                    writeln!(
+                        out,
+                        "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}",
+                        visible(&r.title)
+                    )?;
                     explain(&mut out, &r.verdict)?;
                 }
             }
             if ran.is_empty() {
-                writeln!(out, "the recipe has no examples: add `[[example]]` with `before` and `after`")?;
+                writeln!(
+                    out,
+                    "the recipe has no examples: add `[[example]]` with `before` and `after`"
+                )?;
             } else {
                 writeln!(out, "{} passed, {failed} failed", ran.len() - failed)?;
             }
@@ -118,7 +133,9 @@ impl Test {
 fn words(v: &ExampleVerdict) -> serde_json::Value {
     match v {
         ExampleVerdict::Passed => json!({ "kind": "passed" }),
-        ExampleVerdict::Differs { expected, actual } => json!({ "kind": "differs", "expected": expected, "actual": actual }),
+        ExampleVerdict::Differs { expected, actual } => {
+            json!({ "kind": "differs", "expected": expected, "actual": actual })
+        }
         ExampleVerdict::NotSettled { actual } => json!({ "kind": "not-settled", "actual": actual }),
         ExampleVerdict::Notes { problem } => json!({ "kind": "notes", "problem": problem }),
         ExampleVerdict::Broken(why) => json!({ "kind": "broken", "problem": why }),
@@ -136,7 +153,9 @@ fn explain(out: &mut impl Write, v: &ExampleVerdict) -> std::io::Result<()> {
             block("expected", expected)?;
             block("came out", actual)
         }
-        ExampleVerdict::NotSettled { actual } => block("a second run changes the result again", actual),
+        ExampleVerdict::NotSettled { actual } => {
+            block("a second run changes the result again", actual)
+        }
         ExampleVerdict::Notes { problem } => block("notes", problem),
         ExampleVerdict::Broken(why) => block("could not be run", why),
     }

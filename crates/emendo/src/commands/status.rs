@@ -64,14 +64,22 @@ impl StatusCommand {
         match (&proposal, &summary) {
             (Some(p), Some(s)) => {
                 for r in &p.header.recipes {
-                    writeln!(out, "{BOLD}{}{BOLD:#} {DIM}({}){DIM:#}", one_line(&r.title), one_line(&r.id))?;
+                    writeln!(
+                        out,
+                        "{BOLD}{}{BOLD:#} {DIM}({}){DIM:#}",
+                        one_line(&r.title),
+                        one_line(&r.id)
+                    )?;
                 }
                 show::steps(&mut out, s)?;
             }
             _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
         }
         if !changed.is_empty() {
-            writeln!(out, "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):")?;
+            writeln!(
+                out,
+                "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):"
+            )?;
             for p in &changed {
                 writeln!(out, "  {}", emendo_text::visible(p.as_str()))?;
             }
@@ -79,7 +87,13 @@ impl StatusCommand {
         if !stale.is_empty() {
             writeln!(out, "decisions that fit no edit any more: {}", stale.len())?;
             for d in stale.iter().take(10) {
-                writeln!(out, "  {} {} {DIM}[{}]{DIM:#}", d.edit.short(8), emendo_text::visible(d.path.as_str()), d.step.step)?;
+                writeln!(
+                    out,
+                    "  {} {} {DIM}[{}]{DIM:#}",
+                    d.edit.short(8),
+                    emendo_text::visible(d.path.as_str()),
+                    d.step.step
+                )?;
             }
         }
         for j in &done {

@@ -24,11 +24,16 @@ impl Undo {
         let (back, interrupted) = session.undo(&disk)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let value = json!({ "restored": back.restored, "kept": back.kept, "interrupted": interrupted });
+            let value =
+                json!({ "restored": back.restored, "kept": back.kept, "interrupted": interrupted });
             serde_json::to_writer_pretty(&mut out, &value)?;
             writeln!(out)?;
         } else {
-            let what = if interrupted { "an interrupted apply was taken back" } else { "the last apply was taken back" };
+            let what = if interrupted {
+                "an interrupted apply was taken back"
+            } else {
+                "the last apply was taken back"
+            };
             writeln!(out, "{what}: {} as before", count(back.restored.len(), "file"))?;
             if !back.kept.is_empty() {
                 writeln!(out, "{LOOK}changed since then, and left as they are{LOOK:#}:")?;
