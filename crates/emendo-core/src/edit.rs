@@ -49,6 +49,8 @@ pub struct Change {
     pub imports: Vec<ImportName>,
     /// Symbols whose imports go, even unused.
     pub drop_imports: Vec<String>,
+    /// Names of the old code that the new code does not use any more.
+    pub released: Vec<Span>,
 }
 
 /// One way to write a place.

@@ -434,6 +434,7 @@ impl FileRun {
         for (_, _, change) in active {
             plan.add.extend(change.imports.iter().cloned());
             plan.drop.extend(change.drop_imports.iter().cloned());
+            plan.removed.extend(&change.released);
             for s in &change.splices {
                 plan.removed.extend(uncopied(s));
             }

@@ -49,7 +49,10 @@ impl ImportPlan {
             dropped.retain(|old| {
                 let fits = |new: &&ImportName| {
                     let last = new.path.rsplit('.').next();
-                    new.is_static == old.is_static && (!same_name || last == old.local())
+                    // A line among other libraries' imports is no place for one of another root.
+                    new.is_static == old.is_static
+                        && root(&new.path) == root(old.path())
+                        && (!same_name || last == old.local())
                 };
                 let Some(i) = add.iter().position(fits) else { return true };
                 pairs.push((old, add.remove(i)));
@@ -92,6 +95,11 @@ impl ImportPlan {
         });
         all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
+}
+
+/// The first segment.
+fn root(path: &str) -> &str {
+    path.split('.').next().unwrap_or(path)
 }
 
 fn known(facts: &FileFacts, name: &ImportName) -> bool {
@@ -196,7 +204,8 @@ fn insertion(
             }
             None => {
                 let last = kin.last().map_or(0, |i| i.span.end as usize);
-                (line_stop(text, last), line_end.to_owned(), String::new())
+                let gap = if best == 0 && grouped(facts, text) { line_end.repeat(2) } else { line_end.to_owned() };
+                (line_stop(text, last), gap, String::new())
             }
         };
     }
@@ -214,6 +223,14 @@ fn insertion(
         }
         None => (0, String::new(), format!("{line_end}{line_end}")),
     }
+}
+
+/// True if the file sets imports of different roots apart by blank lines.
+fn grouped(facts: &FileFacts, text: &str) -> bool {
+    facts.imports.windows(2).any(|w| {
+        let between = &text[w[0].span.end as usize..w[1].span.start as usize];
+        root(w[0].path()) != root(w[1].path()) && between.lines().skip(1).any(|l| l.trim().is_empty()) && between.lines().count() > 2
+    })
 }
 
 fn line_start(text: &str, at: usize) -> usize {

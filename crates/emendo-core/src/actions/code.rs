@@ -381,13 +381,13 @@ impl CodeRunner {
         code: &crate::edit::Code,
     ) -> Result<(Change, Vec<Fact>), String> {
         let resolver = cx.resolver(code);
-        let Written { splices, facts, mut imports } = replacement
+        let Written { splices, facts, mut imports, released } = replacement
             .write(&rule.old, m, &code.tree, cx.text, cx.line_end, &resolver)
             .map_err(|e| e.0)?;
         for symbol in &self.add {
             let is_static = (self.language.names.imports_member)(symbol, emendo_lang::Space::Value);
             imports.push(ImportName { is_static, path: symbol.clone(), wildcard: false });
         }
-        Ok((Change { splices, imports, drop_imports: self.drop.clone() }, facts))
+        Ok((Change { splices, imports, drop_imports: self.drop.clone(), released }, facts))
     }
 }

@@ -518,7 +518,7 @@ impl SymbolRunner {
             digest: self.rows[row].digest,
             hull,
             tokens,
-            change: Change { splices, imports, drop_imports: Vec::new() },
+            change: Change { splices, imports, ..Change::default() },
             certainty,
             evidence,
             alternatives: Vec::new(),

@@ -37,6 +37,8 @@ pub struct Written {
     pub facts: Vec<Fact>,
     /// Imports that the written names need.
     pub imports: Vec<ImportName>,
+    /// Names of the old code that the new code does not use any more.
+    pub released: Vec<Span>,
 }
 
 /// Why a replacement cannot be written at a match.
@@ -317,6 +319,9 @@ impl Writer<'_> {
 
     fn run(&mut self, wrap: bool) {
         let anchors = align(&self.old, &self.new);
+        let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
+        let named = self.old.iter().enumerate().filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
+        self.out.released = named.map(|(_, t)| t.at).collect();
         self.effects(&anchors);
         let mut edges: Vec<Option<(usize, usize)>> = vec![None];
         edges.extend(anchors.into_iter().map(Some));
