@@ -6,8 +6,7 @@ use emendo_lang::{Language, Tree, token_texts};
 use emendo_text::{Digest, Hasher, Span};
 
 /// A file's original text, ready for naming places in it.
-pub(crate) struct Anchors<'a> {
-    text: &'a str,
+pub(crate) struct Anchors {
     /// Where tokens begin and end.
     tokens: Vec<Span>,
     /// Rolling hash of the tokens up to each index.
@@ -36,9 +35,9 @@ pub(crate) struct Anchor {
 
 const BASE: u64 = 0x9E37_79B9_7F4A_7C15;
 
-impl<'a> Anchors<'a> {
+impl Anchors {
     /// Prepares a text; declarations are known where the file is code.
-    pub(crate) fn new(text: &'a str, code: Option<(&Language, &Tree)>) -> Self {
+    pub(crate) fn new(text: &str, code: Option<(&Language, &Tree)>) -> Self {
         let mut tokens = Vec::new();
         let mut prefix = vec![0u64];
         let mut powers = vec![1u64];
@@ -49,17 +48,17 @@ impl<'a> Anchors<'a> {
             powers.push(powers[powers.len() - 1].wrapping_mul(BASE));
         }
         let declarations = declarations(text, code);
-        Self { text, tokens, prefix, powers, declarations, runs: HashMap::new() }
+        Self { tokens, prefix, powers, declarations, runs: HashMap::new() }
     }
 
     /// The name of a place.
-    pub(crate) fn name(&mut self, at: Span) -> Anchor {
+    pub(crate) fn name(&mut self, text: &str, at: Span) -> Anchor {
         let first = self.tokens.partition_point(|t| t.end <= at.start);
         let last = self.tokens.partition_point(|t| t.start < at.end).max(first);
         let declaration = self.around(at);
         let mut hasher = Hasher::new();
         for t in &self.tokens[first..last] {
-            hasher.part(t.of(self.text));
+            hasher.part(t.of(text));
         }
         let ordinal = self.ordinal(declaration, first, last - first);
         Anchor {
@@ -142,14 +141,15 @@ mod tests {
             let mut anchors = Anchors::new(text, None);
             let hits: Vec<usize> = text.match_indices(find).map(|(i, _)| i).collect();
             hits.into_iter()
-                .map(|i| anchors.name(Span::new(i, i + find.len())))
+                .map(|i| anchors.name(text, Span::new(i, i + find.len())))
                 .map(|a| (a.tokens, a.ordinal))
                 .collect::<Vec<_>>()
         };
         let one = names("f(a); g(); f(a); f(b);", "f(a)");
         assert_eq!(one.iter().map(|o| o.1).collect::<Vec<_>>(), [0, 1]);
-        let mut spread = Anchors::new("f ( a );  g();\n\tf(\n a );", None);
-        let second = spread.name(Span::new(16, 22));
+        let other = "f ( a );  g();\n\tf(\n a );";
+        let mut spread = Anchors::new(other, None);
+        let second = spread.name(other, Span::new(16, 23));
         assert_eq!((second.tokens, second.ordinal), (one[1].0, 1));
     }
 }

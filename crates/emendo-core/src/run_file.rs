@@ -26,10 +26,14 @@ pub(crate) struct FileRun {
     pub(crate) digest: Digest,
     pub(crate) text: String,
     map: PieceMap,
+    /// The trees of the text as it is.
+    trees: Vec<(&'static Language, Tree)>,
+    /// Those whose facts were asked for.
     code: Vec<Code>,
     pub(crate) edits: Vec<Edit>,
     pub(crate) notes: Vec<Note>,
     lines: Option<Lines>,
+    anchors: Option<Anchors>,
 }
 
 /// What a run made of a file.
@@ -75,7 +79,7 @@ struct Folded {
 struct Written {
     text: String,
     pieces: Vec<Piece>,
-    code: Vec<Code>,
+    trees: Vec<(&'static Language, Tree)>,
     /// Import statements that follow, with their changes.
     derived: Vec<(Edit, Vec<Splice>)>,
 }
@@ -113,10 +117,12 @@ impl FileRun {
             digest,
             text,
             map,
+            trees: Vec::new(),
             code: Vec::new(),
             edits: Vec::new(),
             notes: Vec::new(),
             lines: None,
+            anchors: None,
         }
     }
 
@@ -127,12 +133,14 @@ impl FileRun {
 
     /// True if a part of the file could not be parsed.
     pub(crate) fn has_errors(&self) -> bool {
-        self.code.iter().any(|c| c.tree.has_error())
+        self.code.iter().any(|c| c.tree.has_error()) || self.trees.iter().any(|t| t.1.has_error())
     }
 
     /// Lets go of what can be made again.
     pub(crate) fn rest(&mut self) {
         self.code.clear();
+        self.trees.clear();
+        self.anchors = None;
     }
 
     /// Runs one step.
@@ -174,7 +182,8 @@ impl FileRun {
         if let Some(i) = self.code.iter().position(|c| std::ptr::eq(c.language, language)) {
             return i;
         }
-        let tree = Tree::parse(language, &self.text);
+        let known = self.trees.iter().position(|t| std::ptr::eq(t.0, language));
+        let tree = known.map_or_else(|| Tree::parse(language, &self.text), |i| self.trees.swap_remove(i).1);
         let facts = FileFacts::read(language, &tree, &self.text);
         self.code.push(Code { language, tree, facts });
         self.code.len() - 1
@@ -233,14 +242,17 @@ impl FileRun {
         }
         let first = self.edits.len() as u32;
         for round in 0..=ROUNDS {
-            let Written { text, pieces, code, derived } =
+            let Written { text, pieces, trees, derived } =
                 self.write(step, &folded, first, env.mode);
-            let bad = self.broken(&text, &pieces, &code, first, folded.len());
+            let bad = self.broken(&text, &pieces, &trees, first, folded.len());
             if bad.is_empty() {
                 self.record(step, folded, derived);
-                self.text = text;
+                let before = std::mem::replace(&mut self.text, text);
                 self.map = PieceMap::new(pieces);
-                self.code = code;
+                if self.text != before {
+                    self.trees = trees;
+                    self.code.clear();
+                }
                 return;
             }
             let all = round + 1 >= ROUNDS;
@@ -250,6 +262,16 @@ impl FileRun {
                 }
             }
         }
+    }
+
+    /// Names for places in the original text; its declarations are known where it is code.
+    fn new_anchors(&self) -> Anchors {
+        let base = self.base.as_str();
+        let Some(code) = self.code.first() else { return Anchors::new(base, None) };
+        if self.map.untouched() {
+            return Anchors::new(base, Some((code.language, &code.tree)));
+        }
+        Anchors::new(base, Some((code.language, &Tree::parse(code.language, base))))
     }
 
     /// Gives drafts their lasting ids, seals and parents.
@@ -268,18 +290,7 @@ impl FileRun {
                 kept.push(d);
             }
         }
-        let base_code = self
-            .map
-            .untouched()
-            .then(|| self.code.first())
-            .flatten()
-            .map(|c| (c.language, c.tree.clone()));
-        let base_code = base_code.or_else(|| {
-            let language = self.code.first()?.language;
-            Some((language, Tree::parse(language, self.base.as_str())))
-        });
-        let base = self.base.as_str();
-        let mut anchors = Anchors::new(base, base_code.as_ref().map(|(l, t)| (*l, t)));
+        let mut anchors = self.anchors.take().unwrap_or_else(|| self.new_anchors());
         let key = &step.info.key;
         let mut inside: HashMap<u32, u64> = HashMap::new();
         let mut names: Vec<(Digest, Digest)> = Vec::new();
@@ -300,7 +311,7 @@ impl FileRun {
                 weak.digest(self.edits[by as usize].id).number(*n);
                 *n += 1;
             } else {
-                let a = anchors.name(self.map.origin(d.hull));
+                let a = anchors.name(self.base.as_str(), self.map.origin(d.hull));
                 h.part(self.path.as_str())
                     .part(&a.declaration)
                     .digest(a.tokens)
@@ -309,6 +320,7 @@ impl FileRun {
             }
             names.push((h.finish(), weak.finish()));
         }
+        self.anchors = Some(anchors);
         let mut count: HashMap<Digest, usize> = HashMap::new();
         names.iter().for_each(|(id, _)| *count.entry(*id).or_default() += 1);
         kept.into_iter()
@@ -404,22 +416,15 @@ impl FileRun {
             }));
         }
         if placed.is_empty() {
-            let code = self.code.iter().map(|c| (c.language, c.tree.clone())).collect::<Vec<_>>();
-            let code = code.into_iter().map(|(language, tree)| {
-                let facts = FileFacts::read(language, &tree, &self.text);
-                Code { language, tree, facts }
-            });
             let (text, pieces) = (self.text.clone(), self.map.pieces().to_vec());
-            return Written { text, pieces, code: code.collect(), derived };
+            return Written { text, pieces, trees: Vec::new(), derived };
         }
         let out = render(&self.text, &self.map, &mut placed);
-        let code = self.code.iter().map(|c| {
-            let tree = c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced);
-            let facts = FileFacts::read(c.language, &tree, &out.text);
-            Code { language: c.language, tree, facts }
+        let trees = self.code.iter().map(|c| {
+            (c.language, c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced))
         });
-        let code = code.collect();
-        Written { text: out.text, pieces: out.pieces, code, derived }
+        let trees = trees.collect();
+        Written { text: out.text, pieces: out.pieces, trees, derived }
     }
 
     /// Import statements that follow from the active edits of the step, and the edits of statements that
@@ -488,17 +493,17 @@ impl FileRun {
         &self,
         text: &str,
         pieces: &[Piece],
-        code: &[Code],
+        trees: &[(&'static Language, Tree)],
         first: u32,
         count: usize,
     ) -> Vec<u32> {
         let mut out = Vec::new();
+        if trees.iter().all(|t| !t.1.has_error()) {
+            return out;
+        }
         let map = PieceMap::new(pieces.to_vec());
-        for (old, new) in self.code.iter().zip(code) {
-            if !new.tree.has_error() {
-                continue;
-            }
-            let errors = new.tree.errors();
+        for (old, (_, new)) in self.code.iter().zip(trees).filter(|t| t.1.1.has_error()) {
+            let errors = new.errors();
             if old.tree.has_error() && errors.len() <= old.tree.errors().len() {
                 continue;
             }

@@ -251,12 +251,11 @@ impl Runner for CodeRunner {
             if matches.is_empty() {
                 continue;
             }
-            let done = self.done(rule, cx, code);
             let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
             let mut at: HashSet<(Span, String)> = HashSet::new();
             for m in matches {
                 let resolved = m.names.iter().any(|n| !n.symbol.is_empty());
-                if done.contains(&m.span) || (!resolved && !reaches) {
+                if (!resolved && !reaches) || self.done(rule, m.span, cx, code) {
                     continue;
                 }
                 let Some(draft) = self.draft(rule, (action, row), &m, cx, code, out) else {
@@ -284,8 +283,8 @@ impl Runner for CodeRunner {
 }
 
 impl CodeRunner {
-    /// Places where the code already is what `new` says.
-    fn done(&self, rule: &Rule, cx: &FileCx<'_>, code: &crate::edit::Code) -> HashSet<Span> {
+    /// True if the code already is what `new` says.
+    fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::edit::Code) -> bool {
         let news: Vec<&Pattern> = match &rule.outcome {
             Outcome::Write(r) => r.pattern().into_iter().collect(),
             Outcome::Choice(c) => {
@@ -294,10 +293,7 @@ impl CodeRunner {
             Outcome::Note(_) => Vec::new(),
         };
         let resolver = cx.resolver(code);
-        news.iter()
-            .flat_map(|n| n.matches(&code.tree, cx.text, &resolver))
-            .map(|m| m.span)
-            .collect()
+        news.iter().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
     }
 
     fn draft(

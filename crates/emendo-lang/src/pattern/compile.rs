@@ -230,7 +230,8 @@ impl Compiler<'_> {
         unresolved.retain(|(w, _)| {
             !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
         });
-        Some(Reading { context: index, roots, tokens, unresolved })
+        let keys = keys(self.language, &roots, self.names);
+        Some(Reading { context: index, roots, tokens, keys, unresolved })
     }
 }
 
@@ -517,6 +518,53 @@ impl Build<'_, '_> {
                 })
             }
             _ => None,
+        }
+    }
+}
+
+/// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
+pub(super) fn keys(language: &Language, roots: &[PNode], names: &[NameDef]) -> Vec<(Vec<String>, usize)> {
+    let mut out = Vec::new();
+    if let [root] = roots {
+        let statement = [language.names.import, language.names.package].contains(&root.kind);
+        if !statement {
+            collect_keys(language, root, names, 0, &mut out);
+        }
+    }
+    out
+}
+
+fn collect_keys(
+    language: &Language,
+    node: &PNode,
+    names: &[NameDef],
+    depth: usize,
+    out: &mut Vec<(Vec<String>, usize)>,
+) {
+    let facts = &language.names;
+    match &node.what {
+        What::Slot(..) => {}
+        What::Leaf(text, _) => {
+            if facts.words.iter().any(|(k, _)| *k == node.kind) {
+                out.push((vec![text.clone()], depth));
+            }
+        }
+        What::Name(ix, ..) => {
+            let last = |s: &String| s.rsplit(facts.separator).next().unwrap_or(s).to_owned();
+            let mut words: Vec<String> =
+                std::iter::once(&names[*ix].symbol).chain(&names[*ix].also).map(last).collect();
+            words.sort();
+            words.dedup();
+            out.push((words, depth));
+        }
+        What::Inner(inner) => {
+            // A receiver may be left unwritten where its member is imported.
+            let unwritten = |c: &PNode| {
+                inner.symbol.is_some() && [facts.call, facts.member].iter().any(|f| f.0 == node.kind && c.field == Some(f.1))
+            };
+            for child in inner.children.iter().filter(|c| !unwritten(c)) {
+                collect_keys(language, child, names, depth + 1, out);
+            }
         }
     }
 }

@@ -81,6 +81,8 @@ pub(crate) struct Reading {
     pub(crate) context: usize,
     pub(crate) roots: Vec<PNode>,
     pub(crate) tokens: Vec<PToken>,
+    /// Words that every match holds, each in any of some spellings, and how deep below the root.
+    pub(crate) keys: Vec<(Vec<String>, usize)>,
     /// Names that nothing resolves: each with the slot that it is called on, if it is that.
     pub(crate) unresolved: Vec<(String, Option<usize>)>,
 }
@@ -191,6 +193,7 @@ impl Pattern {
         }
         for reading in &mut self.readings {
             reading.roots.iter_mut().for_each(|n| spell(n, spellings));
+            reading.keys = compile::keys(self.language, &reading.roots, &self.names);
             for token in &mut reading.tokens {
                 if let Key::Name { symbol, also, .. } = &mut token.key {
                     *also = spellings.of(symbol).split_off(1);
