@@ -13,6 +13,8 @@ pub(crate) struct Anchors {
     prefix: Vec<u64>,
     powers: Vec<u64>,
     declarations: Vec<Declaration>,
+    /// Where each token stands, by its hash.
+    starts: HashMap<u64, Vec<u32>>,
     /// For each declaration and run length: how often each run begins, in order of place.
     runs: HashMap<(usize, usize), HashMap<u64, Vec<u32>>>,
 }
@@ -33,6 +35,8 @@ pub(crate) struct Anchor {
     pub(crate) ordinal: usize,
 }
 
+/// Up to so many tokens of the same text, each is compared by itself.
+const FEW: usize = 2048;
 const BASE: u64 = 0x9E37_79B9_7F4A_7C15;
 
 impl Anchors {
@@ -41,14 +45,16 @@ impl Anchors {
         let mut tokens = Vec::new();
         let mut prefix = vec![0u64];
         let mut powers = vec![1u64];
+        let mut starts: HashMap<u64, Vec<u32>> = HashMap::new();
         for (i, t) in token_texts(text) {
+            starts.entry(hash(t)).or_default().push(tokens.len() as u32);
             tokens.push(Span::new(i, i + t.len()));
             let last = prefix[prefix.len() - 1];
             prefix.push(last.wrapping_mul(BASE).wrapping_add(hash(t)));
             powers.push(powers[powers.len() - 1].wrapping_mul(BASE));
         }
         let declarations = declarations(text, code);
-        Self { tokens, prefix, powers, declarations, runs: HashMap::new() }
+        Self { tokens, prefix, powers, declarations, starts, runs: HashMap::new() }
     }
 
     /// The name of a place.
@@ -77,8 +83,24 @@ impl Anchors {
             return 0;
         }
         let key = (declaration, len);
+        let span = self.declarations[declaration].span;
+        if !self.runs.contains_key(&key)
+            && let Some(alike) = self.starts.get(&self.run(first, 1))
+        {
+            let from = alike.partition_point(|i| self.tokens[*i as usize].start < span.start);
+            let to = alike.partition_point(|i| (*i as usize) < first);
+            if to.saturating_sub(from) <= FEW {
+                let run = self.run(first, len);
+                return alike[from..to]
+                    .iter()
+                    .filter(|i| {
+                        **i as usize + len <= self.tokens.len()
+                            && self.run(**i as usize, len) == run
+                    })
+                    .count();
+            }
+        }
         if !self.runs.contains_key(&key) {
-            let span = self.declarations[declaration].span;
             let from = self.tokens.partition_point(|t| t.start < span.start);
             let to = self.tokens.partition_point(|t| t.end <= span.end);
             let mut starts: HashMap<u64, Vec<u32>> = HashMap::new();

@@ -7,7 +7,7 @@ use std::path::Path;
 use emendo_text::{Digest, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::edit::{Edit, StepKey};
+use crate::edit::{Edit, Standing, StepKey};
 
 /// What was decided about an edit.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -150,7 +150,13 @@ impl Decisions {
     pub fn status(&self, edit: &Edit) -> Status {
         let seals: Vec<(String, Digest)> =
             edit.options.iter().map(|o| (o.label.clone(), o.seal)).collect();
-        self.status_of(edit.id, edit.seal, &seals)
+        match self.status_of(edit.id, edit.seal, &seals) {
+            // A rejection that was found again by weaker means: the run left it out.
+            Status::Undecided if edit.standing == Standing::Out && edit.options.is_empty() => {
+                Status::Rejected
+            }
+            status => status,
+        }
     }
 
     /// How an edit stands, by its id, its seal and the seals of its alternatives.

@@ -183,7 +183,8 @@ impl FileRun {
             return i;
         }
         let known = self.trees.iter().position(|t| std::ptr::eq(t.0, language));
-        let tree = known.map_or_else(|| Tree::parse(language, &self.text), |i| self.trees.swap_remove(i).1);
+        let tree = known
+            .map_or_else(|| Tree::parse(language, &self.text), |i| self.trees.swap_remove(i).1);
         let facts = FileFacts::read(language, &tree, &self.text);
         self.code.push(Code { language, tree, facts });
         self.code.len() - 1

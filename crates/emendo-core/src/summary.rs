@@ -72,10 +72,6 @@ impl Tally {
         self.choices += usize::from(!e.options.is_empty());
         match decisions.status(e) {
             Status::Accepted(_) => self.accepted += 1,
-            // A rejection that was found again by weaker means is out without a decision of its own.
-            Status::Undecided if e.standing == Standing::Out && e.options.is_empty() => {
-                self.rejected += 1;
-            }
             Status::Rejected => self.rejected += 1,
             Status::Undecided => self.undecided += 1,
             Status::Again => self.again += 1,

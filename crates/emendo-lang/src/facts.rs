@@ -155,6 +155,16 @@ impl FileFacts {
         top.map(|b| b.name.as_str())
     }
 
+    /// True if a word does not mean what is imported under its name: something in its scope hides that.
+    pub(crate) fn hides(&self, name: &str, word: &Word) -> bool {
+        let spaces: &[Space] = match word.space {
+            Space::Type => &[Space::Type],
+            Space::Callable => &[Space::Callable],
+            _ => &[Space::Value, Space::Type],
+        };
+        self.lookup(name, spaces, word.span.start).is_some()
+    }
+
     /// The innermost declaration of a name that is visible at `at`.
     pub(crate) fn lookup(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared> {
         let mut scope = Some(self.scope_at(at));

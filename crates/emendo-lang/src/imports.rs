@@ -37,11 +37,12 @@ impl ImportPlan {
         text: &str,
         line_end: &str,
     ) -> Vec<ImportEdit> {
+        let removed = joined(self.removed.clone());
         let mut add: Vec<&ImportName> = self.add.iter().filter(|a| !known(facts, a)).collect();
         add.sort();
         add.dedup();
         let mut dropped: Vec<&Import> =
-            facts.imports.iter().filter(|i| self.unused(language, facts, i)).collect();
+            facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
         let mut edits = Vec::new();
         // A new import stands on the line of the one it replaces: one of the same name first.
         let mut pairs: Vec<(&Import, &ImportName)> = Vec::new();
@@ -79,7 +80,13 @@ impl ImportPlan {
     }
 
     /// True if the import was used, and every use goes.
-    fn unused(&self, language: &Language, facts: &FileFacts, import: &Import) -> bool {
+    fn unused(
+        &self,
+        language: &Language,
+        facts: &FileFacts,
+        removed: &[Span],
+        import: &Import,
+    ) -> bool {
         let Some(local) = import.local() else { return false };
         if self.add.contains(&import.name()) || language.names.import.is_empty() {
             return false;
@@ -90,11 +97,25 @@ impl ImportPlan {
             .filter(|w| !matches!(w.space, Space::Member | Space::Declared));
         let mut any = false;
         let all_go = uses.into_iter().all(|w| {
-            any = true;
-            self.removed.iter().any(|r| r.contains(w.span))
+            any |= !facts.hides(local, w);
+            let i = removed.partition_point(|r| r.end < w.span.end);
+            removed.get(i).is_some_and(|r| r.contains(w.span)) || facts.hides(local, w)
         });
         all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
+}
+
+/// Spans in order, those that touch made one.
+fn joined(mut spans: Vec<Span>) -> Vec<Span> {
+    spans.sort();
+    let mut out: Vec<Span> = Vec::new();
+    for s in spans {
+        match out.last_mut() {
+            Some(last) if s.start <= last.end => last.end = last.end.max(s.end),
+            _ => out.push(s),
+        }
+    }
+    out
 }
 
 /// The first segment.
@@ -204,7 +225,11 @@ fn insertion(
             }
             None => {
                 let last = kin.last().map_or(0, |i| i.span.end as usize);
-                let gap = if best == 0 && grouped(facts, text) { line_end.repeat(2) } else { line_end.to_owned() };
+                let gap = if best == 0 && grouped(facts, text) {
+                    line_end.repeat(2)
+                } else {
+                    line_end.to_owned()
+                };
                 (line_stop(text, last), gap, String::new())
             }
         };
@@ -229,7 +254,9 @@ fn insertion(
 fn grouped(facts: &FileFacts, text: &str) -> bool {
     facts.imports.windows(2).any(|w| {
         let between = &text[w[0].span.end as usize..w[1].span.start as usize];
-        root(w[0].path()) != root(w[1].path()) && between.lines().skip(1).any(|l| l.trim().is_empty()) && between.lines().count() > 2
+        root(w[0].path()) != root(w[1].path())
+            && between.lines().skip(1).any(|l| l.trim().is_empty())
+            && between.lines().count() > 2
     })
 }
 

@@ -62,7 +62,7 @@ pub fn hunks(old: &str, new: &str, pieces: &[Piece]) -> Vec<Hunk> {
     for (o, n, by) in ranges {
         let change = whole_lines(o, n, by, &ol, &nl);
         match changes.last_mut() {
-            Some(last) if change.old.0 <= last.old.1 && change.new.0 <= last.new.1 => {
+            Some(last) if change.old.0 < last.old.1 || change.new.0 < last.new.1 => {
                 last.old.1 = last.old.1.max(change.old.1);
                 last.new.1 = last.new.1.max(change.new.1);
                 last.by.extend(change.by);
@@ -154,15 +154,7 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
         let new_end = change.new.1.min(new_count);
         let (o, n) =
             (&old[change.old.0.min(old_end)..old_end], &new[change.new.0.min(new_end)..new_end]);
-        for op in similar::capture_diff_slices(similar::Algorithm::Myers, o, n) {
-            let (tag, or, nr) = op.as_tag_tuple();
-            if tag == similar::DiffTag::Equal {
-                out.extend(o[or].iter().map(|l| line(LineKind::Same, l)));
-            } else {
-                out.extend(o[or].iter().map(|l| line(LineKind::Removed, l)));
-                out.extend(n[nr].iter().map(|l| line(LineKind::Added, l)));
-            }
-        }
+        compare(o, n, &mut out);
         at = old_end;
         by.extend(change.by.iter().copied());
     }
@@ -170,7 +162,36 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
     out.extend(old[at.min(after)..after].iter().map(|l| line(LineKind::Same, l)));
     by.sort_unstable();
     by.dedup();
+    removed_first(&mut out);
     trim(&mut out, old_start, new_start, by)
+}
+
+/// Lines above which a changed region is shown as it is, without looking for equal lines inside: that takes time
+/// that grows with the square of the differences.
+const MAX_COMPARED: usize = 2000;
+
+fn compare(o: &[&str], n: &[&str], out: &mut Vec<HunkLine>) {
+    if o.len() + n.len() > MAX_COMPARED {
+        out.extend(o.iter().map(|l| line(LineKind::Removed, l)));
+        out.extend(n.iter().map(|l| line(LineKind::Added, l)));
+        return;
+    }
+    for op in similar::capture_diff_slices(similar::Algorithm::Myers, o, n) {
+        let (tag, or, nr) = op.as_tag_tuple();
+        if tag == similar::DiffTag::Equal {
+            out.extend(o[or].iter().map(|l| line(LineKind::Same, l)));
+        } else {
+            out.extend(o[or].iter().map(|l| line(LineKind::Removed, l)));
+            out.extend(n[nr].iter().map(|l| line(LineKind::Added, l)));
+        }
+    }
+}
+
+/// Puts the removed lines of each changed run before its added ones, as people expect to read them.
+fn removed_first(lines: &mut [HunkLine]) {
+    for run in lines.chunk_by_mut(|a, b| a.kind != LineKind::Same && b.kind != LineKind::Same) {
+        run.sort_by_key(|l| l.kind == LineKind::Added);
+    }
 }
 
 /// Cuts unchanged lines at the ends to the usual context and counts.

@@ -1,6 +1,6 @@
 //! `code`: a pattern becomes another, or is deleted; with `choice`, the reviewer picks among several.
 
-use std::collections::HashSet;
+use std::collections::HashMap;
 
 use emendo_lang::{Certainty, Fact, ImportName, Language, Match, Pattern, Replacement, Written};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
@@ -122,7 +122,9 @@ impl Kind for Code {
                 )?))
             };
             warn_readings(&old, &outcome, row, action, cx);
-            rules.push(Rule { digest: action_digest("code", &row.old.text), old, outcome });
+            let grows =
+                outcome.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
+            rules.push(Rule { grows, digest: action_digest("code", &row.old.text), old, outcome });
         }
         let list = |key: &str| {
             let texts = action.table.table("imports").map(|t| t.texts(key)).unwrap_or_default();
@@ -206,6 +208,8 @@ struct Rule {
     digest: Digest,
     old: Pattern,
     outcome: Outcome,
+    /// `old` fits what `new` writes: a place must be looked at before it is changed again.
+    grows: bool,
 }
 
 enum Outcome {
@@ -218,6 +222,33 @@ struct Choice {
     label: String,
     why: Option<String>,
     replacement: Option<Replacement>,
+}
+
+impl Outcome {
+    fn news(&self) -> impl Iterator<Item = &Pattern> {
+        let (one, many) = match self {
+            Self::Write(r) => (r.pattern(), &[][..]),
+            Self::Choice(c) => (None, c.as_slice()),
+            Self::Note(_) => (None, &[][..]),
+        };
+        one.into_iter().chain(many.iter().filter_map(|c| c.replacement.as_ref()?.pattern()))
+    }
+}
+
+/// True if `old` would match what `new` writes, whatever the slots hold: constraints on texts count, others do not.
+fn fits_own_result(
+    language: &'static Language,
+    old: &Text,
+    new: &Pattern,
+    action: &Action,
+    cx: &CompileCx<'_>,
+) -> bool {
+    let Ok(mut probe) = Pattern::compile(language, &old.text, &super::names(action, cx), None)
+    else {
+        return true;
+    };
+    super::constrain_texts(&mut probe, action);
+    new.fits_as_code(&probe)
 }
 
 impl Runner for CodeRunner {
@@ -252,10 +283,10 @@ impl Runner for CodeRunner {
                 continue;
             }
             let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
-            let mut at: HashSet<(Span, String)> = HashSet::new();
+            let mut at: HashMap<Span, String> = HashMap::new();
             for m in matches {
                 let resolved = m.names.iter().any(|n| !n.symbol.is_empty());
-                if (!resolved && !reaches) || self.done(rule, m.span, cx, code) {
+                if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
                     continue;
                 }
                 let Some(draft) = self.draft(rule, (action, row), &m, cx, code, out) else {
@@ -267,14 +298,16 @@ impl Runner for CodeRunner {
                     draft.change.splices,
                     draft.alternatives.iter().map(|a| &a.change.splices).collect::<Vec<_>>()
                 );
-                let other = at.iter().any(|(s, t)| *s == m.span && *t != text);
+                let before = at.get(&m.span);
+                let (other, known) = (before.is_some_and(|t| *t != text), before.is_some());
                 if other {
                     out.drafts.retain(|d| d.hull != m.span || d.action != (action, row));
                     out.notes.push(NoteDraft {
                         at: m.span,
                         say: "the pattern reads in several ways here that would write different code; `as` in the recipe decides".into(),
                     });
-                } else if at.insert((m.span, text)) {
+                } else if !known {
+                    at.insert(m.span, text);
                     out.drafts.push(draft);
                 }
             }
@@ -285,15 +318,8 @@ impl Runner for CodeRunner {
 impl CodeRunner {
     /// True if the code already is what `new` says.
     fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::edit::Code) -> bool {
-        let news: Vec<&Pattern> = match &rule.outcome {
-            Outcome::Write(r) => r.pattern().into_iter().collect(),
-            Outcome::Choice(c) => {
-                c.iter().filter_map(|c| c.replacement.as_ref()?.pattern()).collect()
-            }
-            Outcome::Note(_) => Vec::new(),
-        };
         let resolver = cx.resolver(code);
-        news.iter().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
+        rule.outcome.news().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
     }
 
     fn draft(

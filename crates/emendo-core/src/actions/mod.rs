@@ -212,6 +212,21 @@ fn constrain(pattern: &mut Pattern, action: &Action, cx: &mut CompileCx<'_>) {
     }
 }
 
+/// Sets only what `slots` says about texts.
+pub(crate) fn constrain_texts(pattern: &mut Pattern, action: &Action) {
+    let Some(slots) = action.table.table("slots") else { return };
+    for entry in &slots.entries {
+        let Value::Table(t) = &entry.node.value else { continue };
+        let regex = |key: &str| t.text(key).and_then(|t| Regex::new(&t.text).ok());
+        let constraint = Constraint {
+            text: regex("text"),
+            not_text: regex("not_text"),
+            ..Constraint::default()
+        };
+        pattern.constrain(&entry.key, constraint);
+    }
+}
+
 /// Names of groups in `text` constraints: they are slots too.
 pub(crate) fn groups(action: &Action) -> Vec<String> {
     let Some(slots) = action.table.table("slots") else { return Vec::new() };

@@ -126,7 +126,16 @@ struct Wrapped {
 }
 
 impl Compiler<'_> {
+    /// The first spelling of the slots that reads.
+    fn spelling(&mut self, index: usize, context: &Context) -> Option<Wrapped> {
+        self.first(index, context).map(|(_, wrapped)| wrapped)
+    }
+
     fn context(&mut self, index: usize, context: &Context) -> Option<Reading> {
+        self.first(index, context).map(|(reading, _)| reading)
+    }
+
+    fn first(&mut self, index: usize, context: &Context) -> Option<(Reading, Wrapped)> {
         let count = self.template.slots().count();
         let spellings = self.language.placeholders;
         let mut choice = vec![0usize; count];
@@ -136,7 +145,7 @@ impl Compiler<'_> {
             if tree.has_error() {
                 self.remember_error(&tree, &wrapped);
             } else if let Some(reading) = self.read(index, context, &tree, &wrapped) {
-                return Some(reading);
+                return Some((reading, wrapped));
             }
             if !advance(&mut choice, spellings.len()) {
                 break;
@@ -523,12 +532,48 @@ impl Build<'_, '_> {
 }
 
 /// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
-pub(super) fn keys(language: &Language, roots: &[PNode], names: &[NameDef]) -> Vec<(Vec<String>, usize)> {
+pub(super) fn keys(
+    language: &Language,
+    roots: &[PNode],
+    names: &[NameDef],
+) -> Vec<(Vec<String>, usize)> {
     let mut out = Vec::new();
     if let [root] = roots {
         let statement = [language.names.import, language.names.package].contains(&root.kind);
         if !statement {
             collect_keys(language, root, names, 0, &mut out);
+        }
+    }
+    out
+}
+
+/// The pattern as code, for each reading: a word in each slot, its names imported. With the place of the pattern.
+pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
+    let language = pattern.language;
+    let head: String = pattern
+        .names
+        .iter()
+        .map(|n| {
+            let is_static = (language.names.imports_member)(&n.symbol, Space::Value);
+            let name = crate::ImportName { is_static, path: n.symbol.clone(), wildcard: false };
+            format!("{}\n", (language.names.write_import)(&name))
+        })
+        .collect();
+    let Ok(template) = Template::parse(&pattern.source) else { return Vec::new() };
+    let mut out = Vec::new();
+    for reading in &pattern.readings {
+        let context = &language.contexts[reading.context];
+        let mut compiler = Compiler {
+            language,
+            source: &pattern.source,
+            template: &template,
+            slots: &pattern.slots,
+            names: &pattern.names,
+            best: None,
+        };
+        if let Some(wrapped) = compiler.spelling(reading.context, context) {
+            let text = format!("{head}{}", wrapped.text);
+            out.push((text, wrapped.fragment.shifted(head.len())));
         }
     }
     out
@@ -560,7 +605,10 @@ fn collect_keys(
         What::Inner(inner) => {
             // A receiver may be left unwritten where its member is imported.
             let unwritten = |c: &PNode| {
-                inner.symbol.is_some() && [facts.call, facts.member].iter().any(|f| f.0 == node.kind && c.field == Some(f.1))
+                inner.symbol.is_some()
+                    && [facts.call, facts.member]
+                        .iter()
+                        .any(|f| f.0 == node.kind && c.field == Some(f.1))
             };
             for child in inner.children.iter().filter(|c| !unwritten(c)) {
                 collect_keys(language, child, names, depth + 1, out);

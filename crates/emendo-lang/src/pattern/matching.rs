@@ -95,7 +95,8 @@ impl Match {
 impl Pattern {
     /// All places where the pattern fits, outer ones before inner ones. Places inside syntax errors are left out.
     pub fn matches<'t>(&self, tree: &'t Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
-        let plans: Option<Vec<Vec<(Span, usize)>>> = self.readings.iter().map(|r| self.hits(r, resolver)).collect();
+        let plans: Option<Vec<Vec<(Span, usize)>>> =
+            self.readings.iter().map(|r| self.hits(r, resolver)).collect();
         match plans {
             Some(plans) => self.matches_at(&plans, tree, text, resolver),
             None => self.matches_anywhere(tree, text, resolver),
@@ -105,7 +106,8 @@ impl Pattern {
     /// The places of the rarest word that a reading must hold, with its depth; `None` if there are too many to
     /// look at one by one, or the reading has no such word.
     fn hits(&self, reading: &Reading, resolver: &Resolver<'_>) -> Option<Vec<(Span, usize)>> {
-        let count = |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
+        let count =
+            |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
         let (words, depth) = reading.keys.iter().min_by_key(|(w, _)| count(w))?;
         if count(words) > MAX_HITS {
             return None;
@@ -114,7 +116,13 @@ impl Pattern {
     }
 
     /// Looks only above the given words.
-    fn matches_at(&self, plans: &[Vec<(Span, usize)>], tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+    fn matches_at(
+        &self,
+        plans: &[Vec<(Span, usize)>],
+        tree: &Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+    ) -> Vec<Match> {
         let mut out = Vec::new();
         let mut seen = std::collections::HashSet::new();
         for (ix, hits) in plans.iter().enumerate() {
@@ -151,7 +159,12 @@ impl Pattern {
         !out.is_empty()
     }
 
-    fn matches_anywhere<'t>(&self, tree: &'t Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+    fn matches_anywhere<'t>(
+        &self,
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+    ) -> Vec<Match> {
         let mut out = Vec::new();
         let mut above: Vec<Node<'t>> = Vec::new();
         let above = std::cell::RefCell::new(&mut above);

@@ -12,9 +12,11 @@ use regex::Regex;
 pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written, delete_splice};
 
+use crate::facts::FileFacts;
 use crate::language::{Language, Space};
-use crate::names::Spellings;
+use crate::names::{ProjectTypes, Resolver, Spellings};
 use crate::template::Repeat;
+use crate::tree::Tree;
 
 /// The words for `form`.
 pub const FORMS: &[&str] = &[
@@ -243,6 +245,18 @@ impl Pattern {
         });
         let Some(first) = sets.next() else { return Vec::new() };
         sets.fold(first, |a, b| a.intersection(&b).cloned().collect()).into_iter().collect()
+    }
+
+    /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
+    pub fn fits_as_code(&self, other: &Self) -> bool {
+        compile::as_code(self).iter().any(|(text, at)| {
+            let tree = Tree::parse(self.language, text);
+            let facts = FileFacts::read(self.language, &tree, text);
+            let project = ProjectTypes::default();
+            let resolver = Resolver { language: self.language, facts: &facts, project: &project };
+            // Anywhere inside: an edit inside the result grows it too.
+            other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
+        })
     }
 
     /// True if some reading declares a type: then other files may see the change.

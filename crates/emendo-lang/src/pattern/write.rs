@@ -320,7 +320,11 @@ impl Writer<'_> {
     fn run(&mut self, wrap: bool) {
         let anchors = align(&self.old, &self.new);
         let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
-        let named = self.old.iter().enumerate().filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
+        let named = self
+            .old
+            .iter()
+            .enumerate()
+            .filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
         self.out.released = named.map(|(_, t)| t.at).collect();
         self.effects(&anchors);
         let mut edges: Vec<Option<(usize, usize)>> = vec![None];

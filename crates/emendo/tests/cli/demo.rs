@@ -1,0 +1,87 @@
+//! The shipped demo: what it moves, and what it must leave alone.
+
+use crate::sandbox::Sandbox;
+
+/// A sandbox whose project is the demo's, and whose recipe is the demo's.
+fn demo() -> Sandbox {
+    let s = Sandbox::new();
+    let out = s.run(&["demo", "--json", "sample"]).ok().json();
+    assert!(out["accepted"].as_u64() > Some(20));
+    s
+}
+
+#[test]
+fn the_demo_tells_its_story_and_leaves_work() {
+    let s = Sandbox::new();
+    let run = s.run(&["demo", "sample"]).ok();
+    for part in [
+        "1. propose",
+        "3. apply",
+        "written: 30 edits in 8 files",
+        "Choices",
+        "caution:",
+        "What to try next",
+    ] {
+        assert!(run.out.contains(part), "{part}\n{}", run.out);
+    }
+    s.run(&["demo", "sample"]).code(2).says("is not empty");
+}
+
+#[test]
+fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
+    let s = demo();
+    let (dir, recipe) = (
+        s.path("sample/project").display().to_string(),
+        s.path("sample/tidewire-3.toml").display().to_string(),
+    );
+    s.run(&["-C", &dir, "undo"]).ok();
+    let before = s.tree();
+    s.run(&["-C", &dir, "propose", &recipe]).ok();
+    for step in ["open", "levels", "listen", "stop", "names", "clock", "settings"] {
+        s.run(&["-C", &dir, "accept", "--step", step, "--certainty", "all"]).ok();
+    }
+    s.run(&["-C", &dir, "accept", "--certainty", "all"]).ok();
+    s.run(&["-C", &dir, "choose", "--step", "pool", "own"]).ok();
+    s.run(&["-C", &dir, "apply"]).ok();
+    let after = s.tree();
+    for (path, bytes) in &before {
+        let stays = path.contains("/rail/")
+            || path.ends_with("marks/Gauge.java")
+            || path.ends_with("berths/pom.xml");
+        assert_eq!(
+            stays || path.contains(".gitignore") || path.ends_with("tidewire-3.toml"),
+            after[path] == *bytes,
+            "{path}"
+        );
+    }
+    let service = String::from_utf8_lossy(
+        &after["sample/project/berths/src/main/java/harbour/berths/BerthService.java"],
+    )
+    .into_owned();
+    assert!(service.contains("\"new Station(host, 7070) opens a station\""), "strings stay");
+    assert!(service.contains("// Gauges.level(gauge, \"m\") of version 2"), "comments stay");
+    assert!(service.contains("{@code new Station(host, port)}"), "documentation stays");
+    let light = &after["sample/project/berths/src/main/java/harbour/berths/MoleLight.java"];
+    assert!(
+        !light.ends_with(b"\n") && light.windows(2).filter(|w| w == b"\r\n").count() == 11,
+        "line ends stay"
+    );
+    let settings = String::from_utf8_lossy(
+        &after["sample/project/berths/src/main/resources/application.properties"],
+    )
+    .into_owned();
+    assert!(
+        settings.contains("tidewired.client.port = 7070")
+            && settings.contains("tidewire.units: metres")
+    );
+    let pom = String::from_utf8_lossy(&after["sample/project/pom.xml"]).into_owned();
+    assert!(
+        pom.contains("<tidewire-station.version>2.4.1<")
+            && pom.contains("<tidewire.version>3.0.2<")
+    );
+
+    let again = s.run(&["-C", &dir, "propose", "--json", &recipe]).ok().json();
+    assert_eq!(again["total"]["edits"], 0, "{again:#}");
+    s.run(&["-C", &dir, "undo"]).ok();
+    assert_eq!(s.tree(), before);
+}

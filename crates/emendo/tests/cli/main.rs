@@ -1,0 +1,9 @@
+//! Drives the built program on files in a temporary folder, in a closed environment.
+
+mod decisions;
+mod demo;
+mod interrupted;
+mod recipes;
+mod safety;
+mod sandbox;
+mod writing;

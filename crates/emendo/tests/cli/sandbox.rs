@@ -1,0 +1,191 @@
+//! A project in a temporary folder, and the program run on it.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+
+use serde_json::Value;
+
+/// A temporary project with a recipe beside it.
+pub(crate) struct Sandbox {
+    dir: tempfile::TempDir,
+}
+
+/// What a run gave.
+#[derive(Debug)]
+pub(crate) struct Run {
+    pub(crate) code: i32,
+    pub(crate) out: String,
+    pub(crate) err: String,
+}
+
+impl Run {
+    #[track_caller]
+    pub(crate) fn code(self, expected: i32) -> Self {
+        assert_eq!(self.code, expected, "\nstdout:\n{}\nstderr:\n{}", self.out, self.err);
+        self
+    }
+
+    #[track_caller]
+    pub(crate) fn ok(self) -> Self {
+        self.code(0)
+    }
+
+    #[track_caller]
+    pub(crate) fn says(self, part: &str) -> Self {
+        let all = format!("{}{}", self.out, self.err);
+        assert!(all.contains(part), "`{part}` is not in\n{all}");
+        self
+    }
+
+    #[track_caller]
+    pub(crate) fn json(&self) -> Value {
+        serde_json::from_str(&self.out).unwrap_or_else(|e| panic!("{e}\n{}", self.out))
+    }
+}
+
+/// A recipe's head; actions follow.
+pub(crate) const HEAD: &str = r#"
+emendo = 1
+id = "tide"
+title = "Tide"
+lang = "java"
+names = { Station = "tidewire.client.Station", Gauge = "tidewire.client.Gauge", Level = "tidewire.client.Level" }
+"#;
+
+impl Sandbox {
+    pub(crate) fn new() -> Self {
+        let dir = tempfile::tempdir().expect("a scratch folder");
+        std::fs::create_dir(dir.path().join("project")).expect("fresh");
+        Self { dir }
+    }
+
+    /// A project with one Java class body and a recipe with these steps.
+    pub(crate) fn java(steps: &str, body: &str) -> Self {
+        let s = Self::new();
+        s.recipe(steps);
+        s.write("A.java", &java(body));
+        s
+    }
+
+    pub(crate) fn root(&self) -> PathBuf {
+        self.dir.path().join("project")
+    }
+
+    pub(crate) fn path(&self, rel: &str) -> PathBuf {
+        self.root().join(rel)
+    }
+
+    pub(crate) fn recipe(&self, steps: &str) {
+        std::fs::write(self.recipe_path(), format!("{HEAD}{steps}")).expect("writable");
+    }
+
+    pub(crate) fn recipe_path(&self) -> PathBuf {
+        self.dir.path().join("tide.toml")
+    }
+
+    pub(crate) fn write(&self, rel: &str, bytes: impl AsRef<[u8]>) {
+        let path = self.path(rel);
+        std::fs::create_dir_all(path.parent().expect("has one")).expect("writable");
+        std::fs::write(path, bytes).expect("writable");
+    }
+
+    pub(crate) fn read(&self, rel: &str) -> String {
+        String::from_utf8_lossy(&std::fs::read(self.path(rel)).expect("there")).into_owned()
+    }
+
+    /// All files but the tool's own state and git's, with their contents.
+    pub(crate) fn tree(&self) -> BTreeMap<String, Vec<u8>> {
+        let mut out = BTreeMap::new();
+        collect(&self.root(), &self.root(), &mut out);
+        out
+    }
+
+    pub(crate) fn command(&self, args: &[&str]) -> Command {
+        let mut c = Command::new(env!("CARGO_BIN_EXE_emendo"));
+        c.args(args)
+            .current_dir(self.root())
+            .env_clear()
+            .env("HOME", self.dir.path())
+            .stdin(Stdio::null());
+        if let Some(path) = std::env::var_os("PATH") {
+            c.env("PATH", path);
+        }
+        c
+    }
+
+    pub(crate) fn run(&self, args: &[&str]) -> Run {
+        let out = self.command(args).output().expect("the program runs");
+        Run {
+            code: out.status.code().unwrap_or(-1),
+            out: String::from_utf8_lossy(&out.stdout).into_owned(),
+            err: String::from_utf8_lossy(&out.stderr).into_owned(),
+        }
+    }
+
+    pub(crate) fn spawn(&self, args: &[&str]) -> Child {
+        self.command(args)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("the program runs")
+    }
+
+    pub(crate) fn propose(&self) -> Run {
+        self.run(&["propose", &self.recipe_path().display().to_string()])
+    }
+
+    pub(crate) fn propose_json(&self) -> Value {
+        self.run(&["propose", "--json", &self.recipe_path().display().to_string()]).ok().json()
+    }
+
+    /// The edits of the proposal that are decided, imports left out.
+    pub(crate) fn edits(&self) -> Vec<Value> {
+        edits(&self.propose_json())
+    }
+
+    /// Proposes, accepts everything, applies.
+    pub(crate) fn migrate(&self) {
+        self.propose().ok();
+        self.run(&["apply", "--accept", "all"]).ok();
+    }
+
+    pub(crate) fn git(&self, args: &[&str]) {
+        let run = Command::new("git")
+            .args(["-c", "user.name=t", "-c", "user.email=t@t"])
+            .args(args)
+            .current_dir(self.root())
+            .output();
+        assert!(run.expect("git runs").status.success(), "git {args:?}");
+    }
+}
+
+/// The edits of a proposal as JSON, imports left out.
+pub(crate) fn edits(proposal: &Value) -> Vec<Value> {
+    let files = proposal["files"].as_array().expect("files");
+    let all = files.iter().flat_map(|f| f["edits"].as_array().expect("edits").clone());
+    all.filter(|e| e["derived"] != true).collect()
+}
+
+/// A class with the library imported and this code in a method.
+pub(crate) fn java(body: &str) -> String {
+    format!(
+        "import tidewire.client.Gauge;\nimport tidewire.client.Station;\n\nclass A {{\n    void m() {{\n        {body}\n    }}\n}}\n"
+    )
+}
+
+fn collect(root: &Path, dir: &Path, out: &mut BTreeMap<String, Vec<u8>>) {
+    for entry in std::fs::read_dir(dir).expect("readable") {
+        let path = entry.expect("readable").path();
+        let name = path.file_name().expect("named").to_string_lossy().into_owned();
+        if name == ".emendo" || name == ".git" {
+            continue;
+        }
+        if path.is_dir() {
+            collect(root, &path, out);
+        } else {
+            let rel = path.strip_prefix(root).expect("below").to_string_lossy().into_owned();
+            out.insert(rel, std::fs::read(&path).expect("readable"));
+        }
+    }
+}
