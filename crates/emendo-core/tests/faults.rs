@@ -1,0 +1,236 @@
+//! A disk that fails at every possible moment: the tree is as before or as after, never in between.
+
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+use std::path::Path;
+use std::sync::atomic::{AtomicI64, Ordering};
+
+use emendo_core::{ApplyOptions, Disk, RealDisk, Selection, Session, StateFile, check};
+use emendo_recipe::Source;
+use emendo_text::RelPath;
+
+/// What goes wrong.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Fault {
+    None,
+    /// Bytes that still fit; the write that goes over is cut short.
+    Full(i64),
+    /// Calls that still work; the next one fails, and all after it where `lasting`.
+    Call { after: i64, lasting: bool },
+    /// Nothing can be made or renamed in this folder.
+    ReadOnly(&'static str),
+}
+
+struct FaultyDisk {
+    real: RealDisk,
+    fault: Fault,
+    left: AtomicI64,
+}
+
+impl FaultyDisk {
+    fn new(root: &Path, fault: Fault) -> Self {
+        let left = match fault {
+            Fault::Full(n) | Fault::Call { after: n, .. } => n,
+            _ => 0,
+        };
+        Self { real: RealDisk::open(root).expect("there"), fault, left: AtomicI64::new(left) }
+    }
+
+    fn call(&self, path: Option<&RelPath>) -> io::Result<()> {
+        match self.fault {
+            Fault::Call { lasting, .. } => {
+                let left = self.left.fetch_sub(1, Ordering::SeqCst);
+                let fails = if lasting { left <= 0 } else { left == 0 };
+                if fails { Err(io::Error::other("the disk is gone")) } else { Ok(()) }
+            }
+            Fault::ReadOnly(folder) if path.is_some_and(|p| p.folder() == folder) => {
+                Err(io::ErrorKind::PermissionDenied.into())
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn room(&self, len: usize) -> io::Result<()> {
+        match self.fault {
+            Fault::Full(_) if self.left.fetch_sub(len as i64, Ordering::SeqCst) < len as i64 => {
+                Err(io::ErrorKind::StorageFull.into())
+            }
+            _ => Ok(()),
+        }
+    }
+}
+
+struct FaultyFile {
+    real: Box<dyn StateFile>,
+    full: bool,
+    left: i64,
+}
+
+impl Write for FaultyFile {
+    fn write(&mut self, buf: &[u8]) -> io::Result<usize> {
+        if self.full && self.left < buf.len() as i64 {
+            return Err(io::ErrorKind::StorageFull.into());
+        }
+        self.left -= buf.len() as i64;
+        self.real.write(buf)
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        self.real.flush()
+    }
+}
+
+impl StateFile for FaultyFile {
+    fn sync(&mut self) -> io::Result<()> {
+        self.real.sync()
+    }
+}
+
+impl Disk for FaultyDisk {
+    fn read(&self, path: &RelPath) -> io::Result<Option<Vec<u8>>> {
+        self.real.read(path)
+    }
+    fn keeps_inode(&self, path: &RelPath) -> io::Result<bool> {
+        self.real.keeps_inode(path)
+    }
+    fn write_temp(&self, path: &RelPath, temp: &str, bytes: &[u8]) -> io::Result<()> {
+        self.call(Some(path))?;
+        self.room(bytes.len())?;
+        self.real.write_temp(path, temp, bytes)
+    }
+    fn rename(&self, path: &RelPath, temp: &str) -> io::Result<()> {
+        self.call(Some(path))?;
+        self.real.rename(path, temp)
+    }
+    fn write_over(&self, path: &RelPath, bytes: &[u8]) -> io::Result<()> {
+        self.call(Some(path))?;
+        if self.room(bytes.len()).is_err() {
+            // A real disk keeps what still fitted.
+            let old = self.real.read(path)?.unwrap_or_default();
+            let mut half = bytes[..bytes.len() / 2].to_vec();
+            half.extend(old.get(half.len()..).unwrap_or(&[]));
+            self.real.write_over(path, &half)?;
+            return Err(io::ErrorKind::StorageFull.into());
+        }
+        self.real.write_over(path, bytes)
+    }
+    fn remove_temp(&self, path: &RelPath, temp: &str) -> io::Result<()> {
+        self.real.remove_temp(path, temp)
+    }
+    fn sync(&self) -> io::Result<()> {
+        self.call(None)?;
+        self.real.sync()
+    }
+    fn state_file(&self, path: &Path, append: bool) -> io::Result<Box<dyn StateFile>> {
+        self.call(None)?;
+        let left = self.left.load(Ordering::SeqCst);
+        let real = self.real.state_file(path, append)?;
+        // A line of the phase always fits: real disks fail on data, and a test must be able to go on.
+        Ok(Box::new(FaultyFile { real, full: matches!(self.fault, Fault::Full(_)) && !append, left }))
+    }
+}
+
+struct Fixture {
+    dir: tempfile::TempDir,
+    before: BTreeMap<String, Vec<u8>>,
+    after: BTreeMap<String, Vec<u8>>,
+}
+
+const RECIPE: &str = "emendo = 1\nid = 't'\ntitle = 'T'\nlang = 'java'\nnames = { Station = 'tidewire.client.Station' }\n[[step]]\nid = 's'\ntitle = 'S'\n[[step.code]]\nold = 'new Station(@{h})'\nnew = 'Station.at(@{h}).open()'\n";
+
+impl Fixture {
+    fn new() -> Self {
+        let dir = tempfile::tempdir().expect("a scratch folder");
+        std::fs::create_dir(dir.path().join("sub")).expect("fresh");
+        std::fs::write(dir.path().join("emendo.toml"), "").expect("fresh");
+        std::fs::write(dir.path().join("recipe.toml"), RECIPE).expect("fresh");
+        for i in 0..6 {
+            let path = if i % 2 == 0 { format!("F{i}.java") } else { format!("sub/F{i}.java") };
+            let text = format!("import tidewire.client.Station;\nclass F{i} {{ Object o = new Station(\"{i}\"); }}\n");
+            std::fs::write(dir.path().join(path), text).expect("fresh");
+        }
+        // One file that must be written over, since it has a second name.
+        std::fs::hard_link(dir.path().join("F0.java"), dir.path().join("twin")).expect("same disk");
+        let mut out = Self { before: BTreeMap::new(), after: BTreeMap::new(), dir };
+        out.before = out.tree();
+        let session = out.propose();
+        out.apply(&session, &out.disk(Fault::None)).expect("a healthy disk works");
+        out.after = out.tree();
+        session.undo(&out.disk(Fault::None)).expect("a healthy disk works");
+        assert_eq!(out.tree(), out.before);
+        out
+    }
+
+    fn disk(&self, fault: Fault) -> FaultyDisk {
+        FaultyDisk::new(self.dir.path(), fault)
+    }
+
+    fn propose(&self) -> Session {
+        let session = Session::open(self.dir.path()).expect("opens");
+        let path = self.dir.path().join("recipe.toml");
+        let source = Source { name: path.display().to_string(), text: RECIPE.into(), folder: None };
+        let checked = check(vec![source], &BTreeMap::new());
+        session.propose(&checked, &BTreeMap::new(), &[], &mut |_, _| {}).expect("proposes");
+        session.accept(&Selection { all: true, ..Selection::default() }).expect("accepts");
+        session
+    }
+
+    fn apply(&self, session: &Session, disk: &dyn Disk) -> Result<usize, emendo_core::SessionError> {
+        let none = |_: &[RelPath]| Vec::new();
+        let options = ApplyOptions { accept: None, skip_changed: false, time: 0, dirty: &none, allow_dirty: false };
+        session.apply(disk, &options).map(|a| a.files.len())
+    }
+
+    fn tree(&self) -> BTreeMap<String, Vec<u8>> {
+        let mut out = BTreeMap::new();
+        for folder in ["", "sub"] {
+            for entry in std::fs::read_dir(self.dir.path().join(folder)).expect("readable") {
+                let entry = entry.expect("readable");
+                if entry.file_type().expect("known").is_file() {
+                    let name = format!("{folder}/{}", entry.file_name().to_string_lossy());
+                    out.insert(name, std::fs::read(entry.path()).expect("readable"));
+                }
+            }
+        }
+        out
+    }
+
+    /// Fails once with this fault; then the tree must be known, and a healthy disk must bring it to both ends.
+    fn survives(&self, fault: Fault) -> bool {
+        let session = self.propose();
+        let failed = self.apply(&session, &self.disk(fault)).is_err();
+        if failed {
+            let interrupted = session.journals().expect("readable").last().is_some_and(emendo_core::Journal::unfinished);
+            if interrupted {
+                session.undo(&self.disk(Fault::None)).expect("undo goes on");
+            }
+            assert_eq!(self.tree(), self.before, "{fault:?}: as before after a failed apply");
+            self.apply(&session, &self.disk(Fault::None)).expect("apply works once the disk does");
+        }
+        assert_eq!(self.tree(), self.after, "{fault:?}: as after");
+        session.undo(&self.disk(Fault::None)).expect("undo works");
+        assert_eq!(self.tree(), self.before, "{fault:?}: taken back");
+        failed
+    }
+}
+
+#[test]
+fn a_full_disk_at_any_byte() {
+    let f = Fixture::new();
+    let failed = (0..6000).step_by(97).filter(|n| f.survives(Fault::Full(*n))).count();
+    assert!((10..60).contains(&failed), "{failed} of the limits were hit");
+}
+
+#[test]
+fn any_call_may_fail_once_or_for_good() {
+    let f = Fixture::new();
+    for lasting in [false, true] {
+        let failed = (0..40).filter(|n| f.survives(Fault::Call { after: *n, lasting })).count();
+        assert!((10..40).contains(&failed), "{failed} of the calls failed");
+    }
+}
+
+#[test]
+fn a_read_only_folder_stops_everything() {
+    let f = Fixture::new();
+    assert!(f.survives(Fault::ReadOnly("sub")));
+}
