@@ -1,8 +1,9 @@
 //! Which files can a step touch? Decided by the words in them, before anything is parsed.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 use aho_corasick::{AhoCorasick, MatchKind};
+use emendo_lang::Language;
 
 /// Sets of words: a text is a candidate if it holds all words of any set. No sets: nothing is one; an empty set: everything is.
 #[derive(Clone, Debug, Default)]
@@ -34,7 +35,7 @@ fn lossy(w: &[u8]) -> String {
 }
 
 /// The words of some bytes: runs of letters, digits, `_`, `$` and anything beyond ASCII.
-fn words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
+fn words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> + Clone {
     bytes.split(|b| !WORD[*b as usize]).filter(|w| !w.is_empty())
 }
 
@@ -56,7 +57,19 @@ pub struct Narrow {
     keys: Option<AhoCorasick>,
     everything: bool,
     declared: HashSet<u32>,
-    keywords: HashSet<&'static [u8]>,
+    type_keywords: HashSet<&'static [u8]>,
+    package_keywords: HashSet<&'static [u8]>,
+    /// Packages whose being the project's own matters, in segments.
+    packages: Vec<Vec<Vec<u8>>>,
+}
+
+/// What of the project's own declarations matters to a run.
+#[derive(Debug, Default)]
+pub(crate) struct Declared {
+    /// Names of types.
+    pub(crate) types: BTreeSet<String>,
+    /// Packages, with all below.
+    pub(crate) packages: BTreeSet<String>,
 }
 
 /// The asked words that a text holds.
@@ -68,11 +81,11 @@ pub struct Present<'n> {
 }
 
 impl Narrow {
-    /// Compiles needs. `types` are names whose declaration in the project matters, `keywords` the words before one.
-    pub fn new<'a>(
+    /// Compiles needs, and what the project may declare itself.
+    pub(crate) fn new<'a>(
         needs: impl IntoIterator<Item = &'a Needs>,
-        types: impl IntoIterator<Item = String>,
-        keywords: impl IntoIterator<Item = &'static str>,
+        own: &Declared,
+        languages: &[&'static Language],
     ) -> Self {
         let mut ids: HashMap<Vec<u8>, u32> = HashMap::new();
         let mut id = |w: &str| {
@@ -91,10 +104,16 @@ impl Narrow {
             }
         }
         let mut declared = HashSet::new();
-        for name in types {
-            declared.insert(id(&name));
-            keys.insert(name);
+        for name in &own.types {
+            declared.insert(id(name));
+            keys.insert(name.clone());
         }
+        // A package is looked for by its longest segment.
+        let segments = |p: &String| words(p.as_bytes()).map(<[u8]>::to_vec).collect::<Vec<_>>();
+        let packages: Vec<Vec<Vec<u8>>> = own.packages.iter().map(segments).collect();
+        keys.extend(
+            packages.iter().filter_map(|p| p.iter().max_by_key(|s| s.len())).map(|s| lossy(s)),
+        );
         let mut keys: Vec<String> = keys.into_iter().collect();
         keys.sort();
         let keys = AhoCorasick::builder().match_kind(MatchKind::LeftmostFirst).build(&keys).ok();
@@ -103,7 +122,16 @@ impl Narrow {
             keys,
             everything,
             declared,
-            keywords: keywords.into_iter().map(str::as_bytes).collect(),
+            type_keywords: languages
+                .iter()
+                .flat_map(|l| l.names.type_keywords)
+                .map(|k| k.as_bytes())
+                .collect(),
+            package_keywords: languages
+                .iter()
+                .map(|l| l.names.package_keyword.as_bytes())
+                .collect(),
+            packages,
         }
     }
 
@@ -117,10 +145,17 @@ impl Narrow {
         let mut bits = vec![0u64; self.ids.len().div_ceil(64)];
         let mut declares = false;
         let mut before: &[u8] = b"";
-        for word in words(bytes) {
+        let mut rest = words(bytes);
+        while let Some(word) = rest.next() {
             if let Some(id) = self.ids.get(word) {
                 bits[*id as usize / 64] |= 1 << (id % 64);
-                declares |= self.declared.contains(id) && self.keywords.contains(before);
+                declares |= self.declared.contains(id) && self.type_keywords.contains(before);
+            }
+            if !self.packages.is_empty() && self.package_keywords.contains(word) {
+                let begins = |p: &Vec<Vec<u8>>| {
+                    rest.clone().zip(p).filter(|(a, b)| *a == b.as_slice()).count() == p.len()
+                };
+                declares |= self.packages.iter().any(begins);
             }
             before = word;
         }
@@ -145,11 +180,19 @@ mod tests {
     fn whole_words_of_one_set_together() {
         let needs =
             Needs::of([vec!["a.Station".to_owned(), "open".to_owned()], vec!["Gauge".to_owned()]]);
-        let narrow = Narrow::new([&needs], ["Gauge".to_owned()], ["class"]);
+        let own = Declared {
+            types: BTreeSet::from(["Gauge".to_owned()]),
+            packages: BTreeSet::from(["a.mole".to_owned()]),
+        };
+        let narrow = Narrow::new([&needs], &own, emendo_lang::LANGUAGES);
         let met =
             |t: &str| narrow.may_matter(t.as_bytes()) && needs.met(&narrow.present(t.as_bytes()));
         assert!(met("a . Station . open()") && met("Gauge") && met("x-Gauge-y"));
         assert!(!met("a.Station.opened") && !met("Station open") && !met("Gauges"));
         assert!(narrow.present(b"class Gauge").declares && !narrow.present(b"new Gauge").declares);
+        let own =
+            |t: &str| narrow.may_matter(t.as_bytes()) && narrow.present(t.as_bytes()).declares;
+        assert!(own("package a.mole.x;") && own("package a . mole;"));
+        assert!(!own("package a.moles;") && !own("import a.mole;"));
     }
 }

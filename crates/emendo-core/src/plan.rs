@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::actions::{CompileCx, KINDS, Kind, Runner, renames};
 use crate::edit::StepKey;
-use crate::narrow::Narrow;
+use crate::narrow::{Declared, Narrow};
 
 /// A recipe of a run, as it is remembered.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -82,14 +82,14 @@ impl Plan {
             digest: r.digest,
         });
         let runners = || steps.iter().flat_map(|s: &PlanStep| &s.runners);
-        let narrow = Narrow::new(
-            runners().map(|r| r.needs()),
-            runners()
+        let own = Declared {
+            types: runners()
                 .filter(|r| r.asks_declarations())
-                .flat_map(|r| declared_names(&r.symbols()))
-                .collect::<BTreeSet<_>>(),
-            LANGUAGES.iter().flat_map(|l| l.names.type_keywords.iter().copied()),
-        );
+                .flat_map(|r| type_names(&r.symbols()))
+                .collect(),
+            packages: runners().flat_map(|r| r.packages()).collect(),
+        };
+        let narrow = Narrow::new(runners().map(|r| r.needs()), &own, LANGUAGES);
         let plan = Self { recipes: infos.collect(), stages: stages(&steps), steps, narrow };
         (plan, messages)
     }
@@ -158,12 +158,11 @@ fn package_of(symbol: &str) -> String {
     parts.collect::<Vec<_>>().join(".")
 }
 
-/// Names whose declaration in the project contradicts a symbol: the types, and the root of the packages.
-fn declared_names(symbols: &[String]) -> Vec<String> {
-    let types =
+/// Names of types whose declaration in the project contradicts a symbol.
+fn type_names(symbols: &[String]) -> Vec<String> {
+    let parts =
         symbols.iter().flat_map(|s| s.split('.').filter(|p| p.starts_with(char::is_uppercase)));
-    let roots = symbols.iter().filter_map(|s| s.split('.').next());
-    types.chain(roots).map(str::to_owned).collect()
+    parts.map(str::to_owned).collect()
 }
 
 /// A stage ends before a step that asks about other files what a step of the stage may have changed.

@@ -16,7 +16,10 @@ enum Fault {
     /// Bytes that still fit; the write that goes over is cut short.
     Full(i64),
     /// Calls that still work; the next one fails, and all after it where `lasting`.
-    Call { after: i64, lasting: bool },
+    Call {
+        after: i64,
+        lasting: bool,
+    },
     /// Nothing can be made or renamed in this folder.
     ReadOnly(&'static str),
 }
@@ -125,7 +128,11 @@ impl Disk for FaultyDisk {
         let left = self.left.load(Ordering::SeqCst);
         let real = self.real.state_file(path, append)?;
         // A line of the phase always fits: real disks fail on data, and a test must be able to go on.
-        Ok(Box::new(FaultyFile { real, full: matches!(self.fault, Fault::Full(_)) && !append, left }))
+        Ok(Box::new(FaultyFile {
+            real,
+            full: matches!(self.fault, Fault::Full(_)) && !append,
+            left,
+        }))
     }
 }
 
@@ -145,7 +152,9 @@ impl Fixture {
         std::fs::write(dir.path().join("recipe.toml"), RECIPE).expect("fresh");
         for i in 0..6 {
             let path = if i % 2 == 0 { format!("F{i}.java") } else { format!("sub/F{i}.java") };
-            let text = format!("import tidewire.client.Station;\nclass F{i} {{ Object o = new Station(\"{i}\"); }}\n");
+            let text = format!(
+                "import tidewire.client.Station;\nclass F{i} {{ Object o = new Station(\"{i}\"); }}\n"
+            );
             std::fs::write(dir.path().join(path), text).expect("fresh");
         }
         // One file that must be written over, since it has a second name.
@@ -174,9 +183,19 @@ impl Fixture {
         session
     }
 
-    fn apply(&self, session: &Session, disk: &dyn Disk) -> Result<usize, emendo_core::SessionError> {
+    fn apply(
+        &self,
+        session: &Session,
+        disk: &dyn Disk,
+    ) -> Result<usize, emendo_core::SessionError> {
         let none = |_: &[RelPath]| Vec::new();
-        let options = ApplyOptions { accept: None, skip_changed: false, time: 0, dirty: &none, allow_dirty: false };
+        let options = ApplyOptions {
+            accept: None,
+            skip_changed: false,
+            time: 0,
+            dirty: &none,
+            allow_dirty: false,
+        };
         session.apply(disk, &options).map(|a| a.files.len())
     }
 
@@ -199,7 +218,11 @@ impl Fixture {
         let session = self.propose();
         let failed = self.apply(&session, &self.disk(fault)).is_err();
         if failed {
-            let interrupted = session.journals().expect("readable").last().is_some_and(emendo_core::Journal::unfinished);
+            let interrupted = session
+                .journals()
+                .expect("readable")
+                .last()
+                .is_some_and(emendo_core::Journal::unfinished);
             if interrupted {
                 session.undo(&self.disk(Fault::None)).expect("undo goes on");
             }

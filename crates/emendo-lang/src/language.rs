@@ -146,8 +146,10 @@ pub struct Names {
     pub bindings: &'static [Binding],
     /// Scopes whose values are visible from their start (members of a class).
     pub member_scopes: &'static [&'static str],
-    /// Words that come before the name of a declared type or package, for a quick look without a parse.
+    /// Words that come before the name of a declared type, for a quick look without a parse.
     pub type_keywords: &'static [&'static str],
+    /// The word that comes before the package of a file, for the same.
+    pub package_keyword: &'static str,
     /// Calls whose receiver and name are fields of one node: kind, receiver, name.
     pub call: (&'static str, &'static str, &'static str),
     /// Member access: kind, receiver, name.

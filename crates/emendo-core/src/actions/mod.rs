@@ -64,6 +64,10 @@ pub trait Runner: Send + Sync {
     fn symbols(&self) -> Vec<String> {
         Vec::new()
     }
+    /// Packages that it is about as a whole: what of them is the project's own matters.
+    fn packages(&self) -> Vec<String> {
+        Vec::new()
+    }
     /// True if it asks what other files declare.
     fn asks_declarations(&self) -> bool {
         false

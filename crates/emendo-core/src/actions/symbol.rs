@@ -199,6 +199,13 @@ impl Runner for SymbolRunner {
         let all = self.rows.iter().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
         all.flatten().chain(self.except.iter().filter(|e| !e.contains('*')).cloned()).collect()
     }
+    fn packages(&self) -> Vec<String> {
+        if self.package {
+            self.rows.iter().filter_map(|r| r.olds.first().cloned()).collect()
+        } else {
+            Vec::new()
+        }
+    }
     fn asks_declarations(&self) -> bool {
         true
     }

@@ -359,7 +359,8 @@ const NAMES: Names = Names {
         bind_child("inferred_parameters", "identifier", Space::Value, Reach::Scope),
     ],
     member_scopes: &["class_body", "interface_body", "enum_body", "annotation_type_body"],
-    type_keywords: &["class", "interface", "enum", "record", "package"],
+    type_keywords: &["class", "interface", "enum", "record"],
+    package_keyword: "package",
     call: ("method_invocation", "object", "name"),
     member: ("field_access", "object", "field"),
     receivers: &[

@@ -619,7 +619,12 @@ impl Writer<'_> {
         let extend = only && !keep_last;
         let mut span = if extend { Span { start: span.start, end: r.end } } else { span };
         let last_text = last_gap.of(self.text);
-        if only && keep_last && !r.range.is_empty() && after.is_empty() && !last_text.contains(['\n', '\r']) {
+        if only
+            && keep_last
+            && !r.range.is_empty()
+            && after.is_empty()
+            && !last_text.contains(['\n', '\r'])
+        {
             // A comment that follows inline moves up to the new token.
             span.end += (last_text.len() - last_text.trim_start().len()) as u32;
         }
@@ -629,7 +634,10 @@ impl Writer<'_> {
         for (i, d) in r.deleted.iter().enumerate().skip(1) {
             let start = if full(&gaps[i]) { d.start } else { gaps[i].start };
             let last = i + 1 == r.deleted.len();
-            let inline = last && !r.range.is_empty() && after.is_empty() && !last_text.contains(['\n', '\r']);
+            let inline = last
+                && !r.range.is_empty()
+                && after.is_empty()
+                && !last_text.contains(['\n', '\r']);
             let blanks = if inline { last_text.len() - last_text.trim_start().len() } else { 0 };
             let end = if last && !keep_last { r.end } else { d.end + blanks as u32 };
             let written = if last && !keep_last { after.clone() } else { String::new() };
