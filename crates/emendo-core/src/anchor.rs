@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use emendo_lang::{Language, Tree, token_texts};
 use emendo_text::{Digest, Hasher, Span};
+use rustc_hash::FxHashMap;
 
 /// A file's original text, ready for naming places in it.
 pub(crate) struct Anchors {
@@ -14,9 +15,9 @@ pub(crate) struct Anchors {
     powers: Vec<u64>,
     declarations: Vec<Declaration>,
     /// Where each token stands, by its hash.
-    starts: HashMap<u64, Vec<u32>>,
+    starts: FxHashMap<u64, Vec<u32>>,
     /// For each declaration and run length: how often each run begins, in order of place.
-    runs: HashMap<(usize, usize), HashMap<u64, Vec<u32>>>,
+    runs: FxHashMap<(usize, usize), FxHashMap<u64, Vec<u32>>>,
 }
 
 struct Declaration {
@@ -45,7 +46,7 @@ impl Anchors {
         let mut tokens = Vec::new();
         let mut prefix = vec![0u64];
         let mut powers = vec![1u64];
-        let mut starts: HashMap<u64, Vec<u32>> = HashMap::new();
+        let mut starts: FxHashMap<u64, Vec<u32>> = FxHashMap::default();
         for (i, t) in token_texts(text) {
             starts.entry(hash(t)).or_default().push(tokens.len() as u32);
             tokens.push(Span::new(i, i + t.len()));
@@ -54,7 +55,7 @@ impl Anchors {
             powers.push(powers[powers.len() - 1].wrapping_mul(BASE));
         }
         let declarations = declarations(text, code);
-        Self { tokens, prefix, powers, declarations, starts, runs: HashMap::new() }
+        Self { tokens, prefix, powers, declarations, starts, runs: FxHashMap::default() }
     }
 
     /// The name of a place.
@@ -103,7 +104,7 @@ impl Anchors {
         if !self.runs.contains_key(&key) {
             let from = self.tokens.partition_point(|t| t.start < span.start);
             let to = self.tokens.partition_point(|t| t.end <= span.end);
-            let mut starts: HashMap<u64, Vec<u32>> = HashMap::new();
+            let mut starts: FxHashMap<u64, Vec<u32>> = FxHashMap::default();
             for i in from..(to + 1).saturating_sub(len) {
                 starts.entry(self.run(i, len)).or_default().push(i as u32);
             }

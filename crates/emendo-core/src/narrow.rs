@@ -1,9 +1,10 @@
 //! Which files can a step touch? Decided by the words in them, before anything is parsed.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashSet};
 
 use aho_corasick::{AhoCorasick, MatchKind};
 use emendo_lang::Language;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Sets of words: a text is a candidate if it holds all words of any set. No sets: nothing is one; an empty set: everything is.
 #[derive(Clone, Debug, Default)]
@@ -52,13 +53,13 @@ const WORD: [bool; 256] = {
 
 /// All words that any step of a run asks for, compiled for one look at each file.
 pub struct Narrow {
-    ids: HashMap<Vec<u8>, u32>,
+    ids: FxHashMap<Vec<u8>, u32>,
     /// One word of each set; a text without any of them is no candidate for anything.
     keys: Option<AhoCorasick>,
     everything: bool,
-    declared: HashSet<u32>,
-    type_keywords: HashSet<&'static [u8]>,
-    package_keywords: HashSet<&'static [u8]>,
+    declared: FxHashSet<u32>,
+    type_keywords: FxHashSet<&'static [u8]>,
+    package_keywords: FxHashSet<&'static [u8]>,
     /// Packages whose being the project's own matters, in segments.
     packages: Vec<Vec<Vec<u8>>>,
 }
@@ -87,7 +88,7 @@ impl Narrow {
         own: &Declared,
         languages: &[&'static Language],
     ) -> Self {
-        let mut ids: HashMap<Vec<u8>, u32> = HashMap::new();
+        let mut ids: FxHashMap<Vec<u8>, u32> = FxHashMap::default();
         let mut id = |w: &str| {
             let next = ids.len() as u32;
             *ids.entry(w.as_bytes().to_vec()).or_insert(next)
@@ -103,7 +104,7 @@ impl Narrow {
                 None => everything = true,
             }
         }
-        let mut declared = HashSet::new();
+        let mut declared = FxHashSet::default();
         for name in &own.types {
             declared.insert(id(name));
             keys.insert(name.clone());

@@ -1,6 +1,6 @@
 //! What one pass over a file's tree tells: its package, imports, scopes and words.
 
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 use emendo_text::Span;
 use tree_sitter::{Node, TreeCursor};
@@ -111,7 +111,7 @@ pub struct FileFacts {
     /// The import statements in order.
     pub imports: Vec<Import>,
     scopes: Vec<Scope>,
-    words: HashMap<String, Vec<Word>>,
+    words: FxHashMap<String, Vec<Word>>,
 }
 
 impl FileFacts {
@@ -126,7 +126,7 @@ impl FileFacts {
                 parent: None,
                 bindings: Vec::new(),
             }],
-            words: HashMap::new(),
+            words: FxHashMap::default(),
         };
         let mut pass =
             Pass { language, text, facts: &mut facts, open: vec![0], parents: Vec::new() };
