@@ -38,7 +38,8 @@ pub fn read_source(path: &Path) -> io::Result<Source> {
         .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "the file is not UTF-8"))?;
     let folder =
         path.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p }.to_owned());
-    Ok(Source { name: path.display().to_string(), text, folder })
+    let full = path.canonicalize().unwrap_or_else(|_| path.to_owned());
+    Ok(Source { name: path.display().to_string(), path: full.display().to_string(), text, folder })
 }
 
 /// Loads and compiles recipes in the order given.

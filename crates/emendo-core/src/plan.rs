@@ -78,7 +78,7 @@ impl Plan {
         let infos = recipes.iter().map(|r| RecipeInfo {
             id: r.id.clone(),
             title: r.title.clone(),
-            path: r.source.name.clone(),
+            path: r.source.path.clone(),
             digest: r.digest,
         });
         let runners = || steps.iter().flat_map(|s: &PlanStep| &s.runners);
@@ -127,10 +127,19 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
     let mut steps = Vec::new();
     for (step, now) in recipe.steps.iter().zip(by_step) {
         let mut runners = Vec::new();
-        for action in step.actions.iter().filter(|a| !a.broken) {
+        for action in &step.actions {
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
-            let mut cx = CompileCx { recipe, spellings: &spellings, renamed: &renamed, out };
-            runners.extend(kind.and_then(|k| k.compile(action, &mut cx)));
+            let mut found = Vec::new();
+            let mut cx =
+                CompileCx { recipe, spellings: &spellings, renamed: &renamed, out: &mut found };
+            let runner = kind.and_then(|k| k.compile(action, &mut cx));
+            if action.broken {
+                // What is missing may be what could not be read: only messages about a place of their own count.
+                found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
+            } else {
+                runners.extend(runner);
+            }
+            out.extend(found);
         }
         renamed.extend(now);
         let info = StepInfo {

@@ -693,7 +693,10 @@ fn conflicts(folded: &mut [Folded]) {
             } else {
                 (i, other)
             };
-            folded[loser].withheld = Some("another edit of the same step changes the same code, and stands first in the recipe".into());
+            folded[loser].withheld = Some(format!(
+                "{} of the same step changes the same code and stands first in the recipe",
+                folded[winner].id.short(8)
+            ));
             folded[loser].behind = Some(winner);
             if loser == i {
                 lost = true;

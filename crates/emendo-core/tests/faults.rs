@@ -176,7 +176,8 @@ impl Fixture {
     fn propose(&self) -> Session {
         let session = Session::open(self.dir.path()).expect("opens");
         let path = self.dir.path().join("recipe.toml");
-        let source = Source { name: path.display().to_string(), text: RECIPE.into(), folder: None };
+        let name = path.display().to_string();
+        let source = Source { path: name.clone(), name, text: RECIPE.into(), folder: None };
         let checked = check(vec![source], &BTreeMap::new());
         session.propose(&checked, &BTreeMap::new(), &[], &mut |_, _| {}).expect("proposes");
         session.accept(&Selection { all: true, ..Selection::default() }).expect("accepts");

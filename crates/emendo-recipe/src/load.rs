@@ -432,8 +432,9 @@ impl Loader<'_> {
                 )
             }
             _ => {
-                let names: Vec<&str> =
-                    keys.iter().map(|k| k.name).chain(also.iter().copied()).collect();
+                let built = keys.iter().filter(|k| !matches!(k.shape, Shape::Later));
+                let also = also.iter().filter(|n| !LATER_KINDS.contains(n));
+                let names: Vec<&str> = built.map(|k| k.name).chain(also.copied()).collect();
                 format!("its keys: {}", names.join(", "))
             }
         };

@@ -13,6 +13,8 @@ use crate::value::{Table, Text};
 pub struct Source {
     /// The path or name shown in messages.
     pub name: String,
+    /// The full path, for reading it again.
+    pub path: String,
     /// The text.
     pub text: String,
     /// Reads a file of the recipe's folder by relative path.

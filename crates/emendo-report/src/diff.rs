@@ -31,7 +31,7 @@ pub struct Line {
     pub text: String,
 }
 
-/// Writes one file of a proposal: the diff that `patch` and people read, with a line for each edit.
+/// Writes one file of a proposal as a diff for people: each hunk names its steps and says what each edit rests on.
 ///
 /// # Errors
 /// What `out` gives.

@@ -163,9 +163,7 @@ fn held_back(out: &mut impl Write, p: &Proposal, d: &Decisions) -> io::Result<()
             writeln!(out, "\n{BOLD}Held back{BOLD:#}")?;
         }
         writeln!(out, "  {} {}", head(e), one_line(why))?;
-        if let Some(behind) = &e.behind {
-            writeln!(out, "      {DIM}behind {}{DIM:#}", behind.short(8))?;
-        }
+        writeln!(out, "      {DIM}{}{DIM:#}", one_line(&e.before))?;
     }
     Ok(())
 }

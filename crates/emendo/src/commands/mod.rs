@@ -115,14 +115,13 @@ pub(crate) fn load(
 ) -> anyhow::Result<Checked> {
     let mut sources = Vec::new();
     for path in recipes {
-        let full = globals.path(path);
-        let full = full.canonicalize().unwrap_or(full);
-        let source = read_source(&full).map_err(|e| {
+        let mut source = read_source(&globals.path(path)).map_err(|e| {
             Usage::error(
                 format!("cannot read the recipe `{}`: {e}", path.display()),
                 "give the path of a recipe file",
             )
         })?;
+        source.name = path.display().to_string();
         sources.push(source);
     }
     Ok(check(sources, inputs))
