@@ -29,6 +29,12 @@ pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
     paths.iter().filter(|p| changed.contains(p.as_str())).cloned().collect()
 }
 
+/// True if git tracks a file below this folder of the project.
+pub(crate) fn tracks(root: &Path, folder: &str) -> bool {
+    root.join(folder).exists()
+        && output(root, &["ls-files", "-z", "--", folder]).is_some_and(|out| !out.is_empty())
+}
+
 /// Makes a repository with one commit of everything. False if git is not there or refuses.
 pub(crate) fn init(root: &Path) -> bool {
     let identity = [

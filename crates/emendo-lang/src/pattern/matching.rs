@@ -94,7 +94,7 @@ impl Match {
 
 impl Pattern {
     /// All places where the pattern fits, outer ones before inner ones. Places inside syntax errors are left out.
-    pub fn matches<'t>(&self, tree: &'t Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+    pub fn matches(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
         let plans: Option<Vec<Vec<(Span, usize)>>> =
             self.readings.iter().map(|r| self.hits(r, resolver)).collect();
         match plans {

@@ -71,7 +71,18 @@ pub(crate) struct Globals {
 
 impl Globals {
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
-        Ok(Session::open(&self.dir)?)
+        let session = Session::open(&self.dir)?;
+        if crate::git::tracks(session.project().root(), emendo_core::STATE) {
+            let help = format!(
+                "it holds this machine's state only: `git rm -r --cached {}`",
+                emendo_core::STATE
+            );
+            return Err(Usage::error(
+                format!("git tracks the state folder `{}`", emendo_core::STATE),
+                help,
+            ));
+        }
+        Ok(session)
     }
 
     /// A path that the user wrote, as seen from `-C`.

@@ -98,6 +98,18 @@ fn a_state_folder_that_is_a_link_is_refused() {
 }
 
 #[test]
+fn a_state_folder_in_a_commit_is_refused() {
+    let s = Sandbox::java(OPEN, "use(new Station(a));");
+    s.propose().ok();
+    s.git(&["init", "-q"]);
+    s.git(&["add", "-f", ".emendo"]);
+    s.run(&["status"])
+        .code(2)
+        .says("git tracks the state folder")
+        .says("git rm -r --cached .emendo");
+}
+
+#[test]
 fn undo_keeps_what_was_changed_since() {
     let s = Sandbox::java(OPEN, "use(new Station(a));");
     s.write("B.java", java("use(new Station(b));"));

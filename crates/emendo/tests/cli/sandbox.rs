@@ -64,7 +64,7 @@ impl Sandbox {
     pub(crate) fn java(steps: &str, body: &str) -> Self {
         let s = Self::new();
         s.recipe(steps);
-        s.write("A.java", &java(body));
+        s.write("A.java", java(body));
         s
     }
 
