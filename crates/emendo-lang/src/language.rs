@@ -134,6 +134,8 @@ pub struct Names {
     pub separator: &'static str,
     /// Kinds of single names, with the space that they live in by default.
     pub words: &'static [(&'static str, Space)],
+    /// Words that can be no name, whatever the grammar takes them for.
+    pub reserved: &'static [&'static str],
     /// Kinds of dotted names.
     pub paths: &'static [&'static str],
     /// Positions (parent kind, field) that decide the space of a name.

@@ -214,3 +214,43 @@ fn line_ends_tabs_and_statements() {
         "import tidewire.client.Station;\r\nclass A {\r\n\tvoid m() {\r\n\t\tif (x) {\r\n\t\t\tStation.close();\r\n\t\t}\r\n\t}\r\n}"
     );
 }
+
+#[test]
+fn statements_that_become_one_keep_the_comments_between_them() {
+    let (old, new) = ("@{s}.lock();\n@{s}.reset();", "@{s}.resetLocked();");
+    case(
+        old,
+        new,
+        "s.lock();  // hold\n    s.reset();\n    x();",
+        "s.resetLocked();  // hold\n    x();",
+    );
+    case(old, new, "s.lock(); s.reset(); x();", "s.resetLocked(); x();");
+    case(old, new, "s.lock(); t.reset();", "s.lock(); t.reset();");
+}
+
+#[test]
+fn a_member_behind_a_dot_is_no_bare_name() {
+    case(
+        "Station.MAX",
+        "Station.max()",
+        "int z = Station.MAX + other.MAX;",
+        "int z = Station.max() + other.MAX;",
+    );
+    case("Station", "Gauge", "x = a.Station.y();", "x = a.Station.y();");
+}
+
+#[test]
+fn clauses_have_contexts_of_their_own() {
+    case(
+        "catch (Station.Closed @{e}) { @{b*} }",
+        "catch (Station.Gone @{e}) { @{b*} }",
+        "try { x(); } catch (Station.Closed e) { y(); /* z */ }",
+        "try { x(); } catch (Station.Gone e) { y(); /* z */ }",
+    );
+    let file =
+        "import tidewire.client.Station;\nclass A {\n  void m() throws Station.Closed { }\n}\n";
+    assert_eq!(
+        rewrite("throws Station.Closed", "throws Station.Gone", file),
+        file.replace("Closed", "Gone")
+    );
+}

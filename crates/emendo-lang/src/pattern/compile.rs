@@ -236,6 +236,10 @@ impl Compiler<'_> {
             return None;
         }
         let Build { tokens, mut unresolved, declared, .. } = build;
+        if nodes.iter().any(|n| n.kind() == self.language.names.import) {
+            // An import says all of its name.
+            unresolved.clear();
+        }
         unresolved.retain(|(w, _)| {
             !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
         });
@@ -373,6 +377,10 @@ impl Build<'_, '_> {
         }
         if node.child_count() == 0 {
             let text = span(node).of(&self.wrapped.text).to_owned();
+            if space.is_some() && language.names.reserved.contains(&text.as_str()) {
+                // A keyword that the grammar takes for a name: not what the author wrote.
+                return None;
+            }
             self.note_word(node, &text, space, parent);
             let token = self.token(at, Key::Text(text.clone()), place, language.is_separator(kind));
             return Some(PNode { kind, field, what: What::Leaf(text, token) });

@@ -266,7 +266,7 @@ impl Pattern {
 }
 
 /// The nodes from the root down to the smallest one that holds a place, with their fields.
-fn descend<'t>(tree: &'t Tree, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
+pub(super) fn descend<'t>(tree: &'t Tree, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
     let mut out = Vec::new();
     let mut cursor = tree.root().walk();
     loop {
@@ -407,6 +407,9 @@ impl<'p, 't> Matcher<'p, 't> {
 
     fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
         let Some(path) = path_words(self.language(), node, self.text) else { return false };
+        if path.len() == 1 && self.is_no_reference(node) {
+            return false;
+        }
         let def = &self.pattern.names[ix];
         let Some((fact, symbol)) =
             self.any_spelling(&path, space, node.start_byte() as u32, &def.symbol, &def.also)
@@ -418,6 +421,15 @@ impl<'p, 't> Matcher<'p, 't> {
         self.state.names.push(NameUse { symbol, span: span(node), full });
         self.state.tokens[token] = Some(span(node));
         true
+    }
+
+    /// True for a name behind a dot, or the name of a declaration, a label, a key.
+    fn is_no_reference(&self, node: Node<'t>) -> bool {
+        let words = self.resolver.facts.words(span(node).of(self.text));
+        let i = words.partition_point(|w| w.span.start < span(node).start);
+        words.get(i).is_some_and(|w| {
+            w.span == span(node) && matches!(w.space, Space::Member | Space::Declared)
+        })
     }
 
     /// Does the path mean a symbol under any of its names? Gives the fact and the name that fits.
@@ -440,6 +452,9 @@ impl<'p, 't> Matcher<'p, 't> {
         let at = node.start_byte() as u32;
         let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
         if p.kind == names.member.0 && is_word {
+            if self.is_no_reference(node) {
+                return false;
+            }
             let word = span(node).of(self.text);
             let Some((fact, symbol)) =
                 self.any_spelling(&[word], Space::Value, at, &member.symbol, &member.also)
@@ -902,6 +917,10 @@ impl<'p, 't> Matcher<'p, 't> {
             self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
         }
         let language = self.language();
+        if node.kind() == language.names.import {
+            let text = "the import names its symbol in full".to_owned();
+            self.state.facts.push(Fact { says: Certainty::Certain, text, at: None });
+        }
         let statement = parent.filter(|p| p.kind() == language.expression_statement).map(span);
         let mut slots: Vec<Bound> = self.state.slots.into_iter().map(|s| s.1).collect();
         slots.extend(self.state.groups);

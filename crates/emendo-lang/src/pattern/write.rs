@@ -136,6 +136,13 @@ impl Replacement {
                 "`new` cannot be read as the {context} that stands here"
             )));
         };
+        let (old_count, new_count) =
+            (old.readings[m.reading].roots.len(), new.readings[ix].roots.len());
+        if new_count > old_count && m.place.1.is_some() {
+            return Err(Unresolved(format!(
+                "`new` has {new_count} parts where only one can stand: put braces around this place first"
+            )));
+        }
         let mut writer = Writer {
             language,
             new_source: &new.source,
@@ -628,6 +635,11 @@ impl Writer<'_> {
             // A comment that follows inline moves up to the new token.
             span.end += (last_text.len() - last_text.trim_start().len()) as u32;
         }
+        let mut span = span;
+        if keep_first && r.prev.is_some() && r.next.is_none() && r.range.is_empty() {
+            // Nothing follows: the blanks that led to what goes, go too.
+            span.start = r.start + gaps[0].of(self.text).trim_end().len() as u32;
+        }
         let before = if keep_first { String::new() } else { before };
         let tail_gap = if extend { after.clone() } else { String::new() };
         self.push(Splice { span, parts: join(before, tail_gap) });
@@ -851,10 +863,11 @@ fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
             out.push((i, j));
             i += 1;
             j += 1;
-        } else if best[i + 1][j] >= best[i][j + 1] {
-            i += 1;
-        } else {
+        } else if best[i][j + 1] >= best[i + 1][j] {
+            // Of equally good alignments the one that keeps what stands first in the file.
             j += 1;
+        } else {
+            i += 1;
         }
     }
     out
@@ -864,6 +877,15 @@ fn delete(language: &Language, m: &Match, tree: &Tree, text: &str) -> Result<Wri
     let whole = if language.line_items.contains(&m.kind) { Some(m.span) } else { m.statement };
     let comment = |at: u32| comment_behind(tree, text, at);
     if let Some(span) = whole {
+        let held = super::matching::descend(tree, span)
+            .into_iter()
+            .any(|(n, field)| crate::tree::span(n) == span && field.is_some());
+        if held {
+            return Err(Unresolved(
+                "something must stand here, so it cannot be deleted: put braces around it first"
+                    .into(),
+            ));
+        }
         let splice = delete_splice(text, span, comment);
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }

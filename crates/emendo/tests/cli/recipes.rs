@@ -32,7 +32,8 @@ fn every_error_of_a_file_is_shown_at_once() {
             "look-around is not part",
             "`key` must be text, not a whole number",
             "`signature` actions are not built yet",
-            "5 errors",
+            "nothing binds the slot `b`",
+            "6 errors",
         ],
     );
 }

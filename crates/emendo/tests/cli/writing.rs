@@ -208,3 +208,34 @@ fn large_and_deep_files_are_no_trouble() {
         java(&many.replace("new Station(a, 1)", "Station.at(a).port(1)"))
     );
 }
+
+#[test]
+fn where_one_statement_must_stand_none_and_two_are_refused() {
+    let steps = r#"
+[[step]]
+id = "s"
+title = "S"
+[[step.code]]
+old = 'Station.stop();'
+new = ''
+[[step.code]]
+old = 'Station.go();'
+new = """
+Station.check();
+Station.run();
+"""
+"#;
+    let s = Sandbox::java(
+        steps,
+        "if (a) Station.stop(); else Station.go(); while (b) Station.stop(); Station.go();",
+    );
+    s.propose()
+        .ok()
+        .says("put braces around it first")
+        .says("has 2 parts where only one can stand");
+    s.run(&["apply", "--accept", "all"]).ok();
+    let want = java(
+        "if (a) Station.stop(); else Station.go(); while (b) Station.stop(); Station.check();\n        Station.run();",
+    );
+    assert_eq!(s.read("A.java"), want);
+}
