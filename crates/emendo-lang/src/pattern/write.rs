@@ -635,7 +635,6 @@ impl Writer<'_> {
             // A comment that follows inline moves up to the new token.
             span.end += (last_text.len() - last_text.trim_start().len()) as u32;
         }
-        let mut span = span;
         if keep_first && r.prev.is_some() && r.next.is_none() && r.range.is_empty() {
             // Nothing follows: the blanks that led to what goes, go too.
             span.start = r.start + gaps[0].of(self.text).trim_end().len() as u32;
