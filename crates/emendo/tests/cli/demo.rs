@@ -17,7 +17,7 @@ fn the_demo_tells_its_story_and_leaves_work() {
     for part in [
         "1. propose",
         "3. apply",
-        "written: 30 edits in 8 files",
+        "written: 31 edits in 8 files",
         "Choices",
         "caution:",
         "What to try next",
