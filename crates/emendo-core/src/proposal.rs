@@ -103,6 +103,11 @@ impl<'p> ProposalWriter<'p> {
         line(&mut self.out, record)
     }
 
+    /// Takes an unfinished proposal away; the one before it stays.
+    pub(crate) fn discard(state: &Path) {
+        drop(std::fs::remove_file(state.join(format!("{NAME}.new"))));
+    }
+
     /// Ends the proposal and puts it in place.
     ///
     /// # Errors

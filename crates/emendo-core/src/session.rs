@@ -228,9 +228,22 @@ impl Session {
             only: again.map(|a| a.1),
         };
         let mut writer = ProposalWriter::begin(&state, &header, progress)?;
-        let trailer = match again {
+        let result = self.fill(&mut writer, &engine, again);
+        let trailer = result.inspect_err(|_| ProposalWriter::discard(&state))?;
+        writer.finish(&trailer).inspect_err(|_| ProposalWriter::discard(&state))?;
+        self.proposal()?.ok_or(SessionError::NoProposal)
+    }
+
+    /// Runs the engine into a proposal: over everything, or over some files with the other records as they were.
+    fn fill(
+        &self,
+        writer: &mut ProposalWriter<'_>,
+        engine: &Engine<'_>,
+        again: Option<(&Proposal, &HashSet<RelPath>)>,
+    ) -> io::Result<Trailer> {
+        Ok(match again {
             None => {
-                let (counts, notes) = engine.run(&mut writer)?;
+                let (counts, notes) = engine.run(writer)?;
                 Trailer { counts, notes }
             }
             Some((old, only)) => {
@@ -247,9 +260,7 @@ impl Session {
                 }
                 old.trailer.clone()
             }
-        };
-        writer.finish(&trailer)?;
-        self.proposal()?.ok_or(SessionError::NoProposal)
+        })
     }
 
     /// The recipes of a proposal, loaded again; they must be what they were.
