@@ -9,6 +9,7 @@ use emendo_text::{
 
 use crate::actions::FileCx;
 use crate::anchor::Anchors;
+use crate::conflicts::conflicts;
 use crate::decisions::{Decisions, Status};
 use crate::edit::{Change, Code, Draft, Edit, Evidence, Found, Note, NoteDraft, Option_, Standing};
 use crate::engine::{Answers, Mode};
@@ -62,17 +63,17 @@ pub(crate) struct Env<'a> {
 }
 
 /// A draft with its lasting names and how it stands.
-struct Folded {
-    draft: Draft,
-    id: Digest,
-    weak: Digest,
-    parents: Vec<u32>,
-    seal: Digest,
+pub(crate) struct Folded {
+    pub(crate) draft: Draft,
+    pub(crate) id: Digest,
+    pub(crate) weak: Digest,
+    pub(crate) parents: Vec<u32>,
+    pub(crate) seal: Digest,
     /// Label and seal of each alternative.
-    options: Vec<(String, Digest)>,
-    status: Status,
-    withheld: Option<String>,
-    behind: Option<usize>,
+    pub(crate) options: Vec<(String, Digest)>,
+    pub(crate) status: Status,
+    pub(crate) withheld: Option<String>,
+    pub(crate) behind: Option<usize>,
 }
 
 /// A step's result for a file.
@@ -94,7 +95,7 @@ impl Folded {
     }
 
     /// All bytes that the edit may write over, whatever is chosen.
-    fn claims(&self) -> Vec<&Splice> {
+    pub(crate) fn claims(&self) -> Vec<&Splice> {
         let all = self.draft.alternatives.iter().flat_map(|a| &a.change.splices);
         self.draft.change.splices.iter().chain(all).collect()
     }
@@ -662,62 +663,6 @@ fn written(d: &Draft) -> String {
             Part::Copy(_) => None,
         })
         .collect()
-}
-
-/// Marks edits that write over the same bytes as one that stands before them in the recipe.
-fn conflicts(folded: &mut [Folded]) {
-    let mut all: Vec<(Span, usize)> = Vec::new();
-    for (i, f) in folded.iter().enumerate() {
-        all.extend(f.claims().into_iter().map(|s| (s.span, i)));
-    }
-    all.sort_by_key(|(s, i)| (s.start, std::cmp::Reverse(s.end), *i));
-    let mut open: Vec<(Span, usize)> = Vec::new();
-    for (span, i) in all {
-        open.retain(|(o, _)| o.end > span.start);
-        if folded[i].withheld.is_some() {
-            continue;
-        }
-        let mut lost = false;
-        while let Some((_, other)) =
-            open.iter().rev().find(|(o, j)| *j != i && o.meets(span)).copied()
-        {
-            if folded[other].withheld.is_some() {
-                open.retain(|(_, j)| *j != other);
-                continue;
-            }
-            if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
-                break;
-            }
-            let (winner, loser) = if folded[other].draft.action <= folded[i].draft.action {
-                (other, i)
-            } else {
-                (i, other)
-            };
-            folded[loser].withheld = Some(format!(
-                "{} of the same step changes the same code and stands first in the recipe",
-                folded[winner].id.short(8)
-            ));
-            folded[loser].behind = Some(winner);
-            if loser == i {
-                lost = true;
-                break;
-            }
-        }
-        if !lost {
-            open.push((span, i));
-        }
-    }
-}
-
-/// True if `inner` lies whole in a place that `outer` copies, or leaves alone.
-fn inside(outer: &Folded, inner: &Folded) -> bool {
-    let hull = inner.draft.hull;
-    outer.draft.hull.contains(hull)
-        && outer
-            .claims()
-            .iter()
-            .filter(|s| s.span.meets(hull))
-            .all(|s| s.parts.iter().any(|p| matches!(p, Part::Copy(c) if c.contains(hull))))
 }
 
 /// A place with one change applied, for showing.

@@ -1,6 +1,9 @@
 //! Patterns: pieces of source with slots, read in every context that the language has.
 
+mod align;
 mod compile;
+mod delete;
+mod find;
 mod matching;
 mod write;
 
@@ -9,8 +12,9 @@ use std::collections::BTreeMap;
 use emendo_text::Span;
 use regex::Regex;
 
+pub use delete::delete_splice;
 pub use matching::{Bound, Match, NameUse};
-pub use write::{Replacement, Splice, Unresolved, Written, delete_splice};
+pub use write::{Replacement, Splice, Unresolved, Written};
 
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};

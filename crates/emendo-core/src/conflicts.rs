@@ -1,0 +1,61 @@
+//! Edits of one step that meet: which one is in, which is held back behind it.
+
+use emendo_text::{Part, Span};
+
+use crate::run_file::Folded;
+
+/// Marks edits that write over the same bytes as one that stands before them in the recipe.
+pub(crate) fn conflicts(folded: &mut [Folded]) {
+    let mut all: Vec<(Span, usize)> = Vec::new();
+    for (i, f) in folded.iter().enumerate() {
+        all.extend(f.claims().into_iter().map(|s| (s.span, i)));
+    }
+    all.sort_by_key(|(s, i)| (s.start, std::cmp::Reverse(s.end), *i));
+    let mut open: Vec<(Span, usize)> = Vec::new();
+    for (span, i) in all {
+        open.retain(|(o, _)| o.end > span.start);
+        if folded[i].withheld.is_some() {
+            continue;
+        }
+        let mut lost = false;
+        while let Some((_, other)) =
+            open.iter().rev().find(|(o, j)| *j != i && o.meets(span)).copied()
+        {
+            if folded[other].withheld.is_some() {
+                open.retain(|(_, j)| *j != other);
+                continue;
+            }
+            if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
+                break;
+            }
+            let (winner, loser) = if folded[other].draft.action <= folded[i].draft.action {
+                (other, i)
+            } else {
+                (i, other)
+            };
+            folded[loser].withheld = Some(format!(
+                "{} of the same step changes the same code and stands first in the recipe",
+                folded[winner].id.short(8)
+            ));
+            folded[loser].behind = Some(winner);
+            if loser == i {
+                lost = true;
+                break;
+            }
+        }
+        if !lost {
+            open.push((span, i));
+        }
+    }
+}
+
+/// True if `inner` lies whole in a place that `outer` copies, or leaves alone.
+fn inside(outer: &Folded, inner: &Folded) -> bool {
+    let hull = inner.draft.hull;
+    outer.draft.hull.contains(hull)
+        && outer
+            .claims()
+            .iter()
+            .filter(|s| s.span.meets(hull))
+            .all(|s| s.parts.iter().any(|p| matches!(p, Part::Copy(c) if c.contains(hull))))
+}

@@ -1,0 +1,177 @@
+//! Which edits a selection means, and what an acceptance of them covers.
+
+use std::collections::{HashMap, HashSet};
+
+use emendo_lang::Certainty;
+use emendo_text::{Digest, RelPath};
+
+use crate::decisions::{Decision, Decisions, Status, Verdict};
+use crate::edit::{Edit, Standing, StepKey};
+use crate::proposal::Proposal;
+use crate::session::SessionError;
+
+/// Which edits are meant.
+#[derive(Clone, Debug, Default)]
+pub struct Selection {
+    /// Steps, by id or `recipe/step`; any of them.
+    pub steps: Vec<String>,
+    /// Files or folders; any of them.
+    pub files: Vec<String>,
+    /// This certainty and above.
+    pub certainty: Option<Certainty>,
+    /// Edits, by the beginnings of their ids.
+    pub edits: Vec<String>,
+    /// All edits.
+    pub all: bool,
+}
+
+/// What became of a selection.
+#[derive(Clone, Debug, Default)]
+pub struct Decided {
+    /// Edits that are decided now.
+    pub decided: Vec<Edit>,
+    /// Edits that were accepted along, since others build on them.
+    pub along: Vec<Edit>,
+    /// Edits that were meant and not decided, with the reason.
+    pub refused: Vec<(Edit, String)>,
+}
+
+/// The decidable edits of a selection, in order.
+pub(crate) fn select<'p>(
+    proposal: &'p Proposal,
+    s: &Selection,
+) -> Result<Vec<&'p Edit>, SessionError> {
+    let fail = |message: String| Err(SessionError::Selection(message));
+    for step in &s.steps {
+        if !proposal.header.steps.iter().any(|i| is_step(&i.key, step)) {
+            let known: Vec<&str> =
+                proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
+            return fail(format!("no step is called `{step}`; the steps: {}", known.join(", ")));
+        }
+    }
+    for prefix in &s.edits {
+        let hits =
+            proposal.edits().filter(|e| e.id.to_string().starts_with(prefix.as_str())).count();
+        match hits {
+            0 => return fail(format!("no edit has an id that begins with `{prefix}`")),
+            1 => {}
+            n => return fail(format!("`{prefix}` is the beginning of {n} ids: give more of it")),
+        }
+        if proposal.edits().any(|e| e.derived && e.id.to_string().starts_with(prefix.as_str())) {
+            return fail(format!(
+                "`{prefix}` is an import that follows from other edits: decide on those"
+            ));
+        }
+    }
+    for file in &s.files {
+        if !proposal.files.iter().any(|f| is_file(&f.path, file)) {
+            return fail(format!("the proposal has nothing for `{file}`"));
+        }
+    }
+    let hit = |e: &&Edit| {
+        (s.steps.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w)))
+            && (s.files.is_empty() || s.files.iter().any(|w| is_file(&e.path, w)))
+            && (s.edits.is_empty()
+                || s.edits.iter().any(|w| e.id.to_string().starts_with(w.as_str())))
+            && s.certainty.is_none_or(|c| e.certainty >= c)
+    };
+    Ok(proposal.decidable().filter(hit).collect())
+}
+
+fn is_step(key: &StepKey, word: &str) -> bool {
+    key.step == word || key.to_string() == word
+}
+
+fn is_file(path: &RelPath, word: &str) -> bool {
+    let word = word.trim_start_matches("./").trim_end_matches('/');
+    path.as_str() == word || path.as_str().strip_prefix(word).is_some_and(|r| r.starts_with('/'))
+}
+
+/// What an acceptance covers: undecided edits, with those that they build on. Never a `caution` that is
+/// not named, an unpicked choice, or an unsure edit that was not asked for.
+pub(crate) fn accept(
+    proposal: &Proposal,
+    decisions: &Decisions,
+    s: &Selection,
+) -> Result<(Decided, Vec<Decision>), SessionError> {
+    let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
+    let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w));
+    let mut out = Decided::default();
+    let mut log = Vec::new();
+    let mut seen: HashSet<Digest> = HashSet::new();
+    for e in select(proposal, s)? {
+        let explicit = !s.edits.is_empty();
+        let status = decisions.status(e);
+        let refuse = |why: &str| Some((e.clone(), why.to_owned()));
+        let refused = match (&e.standing, &status) {
+            (_, Status::Accepted(_)) => continue,
+            (_, Status::Rejected) if !explicit => continue,
+            (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => {
+                refuse(&format!("it is held back: {why}"))
+            }
+            _ if !e.options.is_empty() => refuse("it is a choice: pick one with `emendo choose`"),
+            _ if e.caution.is_some() && !named(e) => {
+                refuse("its step calls for caution: name it with `--step` or `--edit`")
+            }
+            _ if e.certainty == Certainty::Unsure
+                && !explicit
+                && !s.all
+                && s.certainty != Some(Certainty::Unsure) =>
+            {
+                refuse("it is unsure: ask for it with `--certainty unsure` or `--edit`")
+            }
+            _ => None,
+        };
+        if let Some(refused) = refused {
+            out.refused.push(refused);
+            continue;
+        }
+        match parents(e, &by_id, decisions) {
+            Err(why) => out.refused.push((e.clone(), why)),
+            Ok(parents) => {
+                for p in parents.into_iter().filter(|p| seen.insert(p.id)) {
+                    log.push(Decision::about(p, Verdict::Accepted { seal: p.seal }));
+                    out.along.push(p.clone());
+                }
+                if seen.insert(e.id) {
+                    log.push(Decision::about(e, Verdict::Accepted { seal: e.seal }));
+                    out.decided.push(e.clone());
+                }
+            }
+        }
+    }
+    let own: HashSet<Digest> = out.decided.iter().map(|e| e.id).collect();
+    out.along.retain(|e| !own.contains(&e.id));
+    Ok((out, log))
+}
+
+/// The undecided edits that an edit builds on, all the way down.
+fn parents<'p>(
+    e: &Edit,
+    by_id: &HashMap<Digest, &'p Edit>,
+    decisions: &Decisions,
+) -> Result<Vec<&'p Edit>, String> {
+    let mut out: Vec<&Edit> = Vec::new();
+    let mut todo: Vec<Digest> = e.parents.clone();
+    while let Some(id) = todo.pop() {
+        let Some(p) = by_id.get(&id) else { continue };
+        match decisions.status(p) {
+            Status::Accepted(_) => continue,
+            Status::Rejected => {
+                return Err(format!("it builds on `{}`, which is rejected", id.short(8)));
+            }
+            _ if !p.options.is_empty() => {
+                return Err(format!(
+                    "it builds on `{}`, a choice that nobody has made",
+                    id.short(8)
+                ));
+            }
+            _ => {}
+        }
+        if !out.iter().any(|o| o.id == id) {
+            out.push(p);
+            todo.extend(&p.parents);
+        }
+    }
+    Ok(out)
+}

@@ -1,0 +1,223 @@
+//! The places where a pattern fits, found without comparing it with everything.
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use super::matching::{Match, Matcher, significant};
+use super::{PNode, Pattern, Reading, What};
+use crate::language::Language;
+use crate::names::Resolver;
+use crate::tree::{Tree, span, walk_cursor};
+
+/// Above so many places of a word, going through the whole tree once costs less.
+const MAX_HITS: usize = 256;
+/// Needless parentheses that may stand between a pattern's root and its words.
+const MAX_PARENTHESES: usize = 6;
+
+impl Pattern {
+    /// All places where the pattern fits, outer ones before inner ones. Places inside syntax errors are left out.
+    pub fn matches(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+        let plans: Option<Vec<Vec<(Span, usize)>>> =
+            self.readings.iter().map(|r| self.hits(r, resolver)).collect();
+        match plans {
+            Some(plans) => self.matches_at(&plans, tree, text, resolver),
+            None => self.matches_anywhere(tree, text, resolver),
+        }
+    }
+
+    /// The places of the rarest word that a reading must hold, with its depth; `None` if there are too many to
+    /// look at one by one, or the reading has no such word.
+    fn hits(&self, reading: &Reading, resolver: &Resolver<'_>) -> Option<Vec<(Span, usize)>> {
+        let count =
+            |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
+        let (words, depth) = reading.keys.iter().min_by_key(|(w, _)| count(w))?;
+        if count(words) > MAX_HITS {
+            return None;
+        }
+        Some(words.iter().flat_map(|w| resolver.facts.words(w)).map(|w| (w.span, *depth)).collect())
+    }
+
+    /// Looks only above the given words.
+    fn matches_at(
+        &self,
+        plans: &[Vec<(Span, usize)>],
+        tree: &Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+    ) -> Vec<Match> {
+        let mut out = Vec::new();
+        let mut seen = std::collections::HashSet::new();
+        for (ix, hits) in plans.iter().enumerate() {
+            for (word, depth) in hits {
+                let path = descend(tree, *word);
+                let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
+                if path.iter().any(|(n, _)| n.is_error()) {
+                    continue;
+                }
+                for i in lowest..path.len() {
+                    let (node, field) = path[i];
+                    let fresh = seen.insert((ix, node.id()));
+                    if fresh && node.is_named() && !node.is_extra() {
+                        let parent = i.checked_sub(1).map(|p| path[p].0);
+                        self.one(ix, node, (parent, field), tree, text, resolver, &mut out);
+                    }
+                }
+            }
+        }
+        out.sort_by_key(|m| (m.span.start, std::cmp::Reverse(m.span.end), m.reading));
+        out
+    }
+
+    /// True if the pattern fits exactly at a place, in some reading.
+    pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
+        let path = descend(tree, at);
+        let mut out = Vec::new();
+        for i in (0..path.len()).rev().take_while(|i| span(path[*i].0) == at) {
+            let parent = i.checked_sub(1).map(|p| path[p].0);
+            for ix in 0..self.readings.len() {
+                self.one(ix, path[i].0, (parent, path[i].1), tree, text, resolver, &mut out);
+            }
+        }
+        !out.is_empty()
+    }
+
+    fn matches_anywhere<'t>(
+        &self,
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+    ) -> Vec<Match> {
+        let mut out = Vec::new();
+        let mut above: Vec<Node<'t>> = Vec::new();
+        let above = std::cell::RefCell::new(&mut above);
+        walk_cursor(
+            tree.root(),
+            |cursor| {
+                let node = cursor.node();
+                if node.is_error() || node.is_extra() {
+                    return false;
+                }
+                let mut above = above.borrow_mut();
+                if node.is_named() {
+                    let parent = above.last().copied();
+                    self.at(node, (parent, cursor.field_name()), tree, text, resolver, &mut out);
+                }
+                let inside = node.child_count() > 0;
+                if inside {
+                    above.push(node);
+                }
+                inside
+            },
+            |_| {
+                above.borrow_mut().pop();
+            },
+        );
+        out
+    }
+
+    fn at<'t>(
+        &self,
+        node: Node<'t>,
+        place: (Option<Node<'t>>, Option<&str>),
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        out: &mut Vec<Match>,
+    ) {
+        for (ix, reading) in self.readings.iter().enumerate() {
+            if reading.roots.len() == 1 {
+                self.one(ix, node, place, tree, text, resolver, out);
+            } else if node.child_count() as usize >= reading.roots.len() {
+                self.runs(ix, reading, node, tree, text, resolver, out);
+            }
+        }
+    }
+
+    /// One reading at one node.
+    #[allow(clippy::too_many_arguments)]
+    fn one<'t>(
+        &self,
+        ix: usize,
+        node: Node<'t>,
+        place: (Option<Node<'t>>, Option<&str>),
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        out: &mut Vec<Match>,
+    ) {
+        let reading = &self.readings[ix];
+        let [root] = reading.roots.as_slice() else { return };
+        if could_be(self.language, root, node) && !node.has_error() {
+            let mut m = Matcher::new(self, reading, tree, text, resolver);
+            if m.root(root, node) {
+                out.extend(m.finish(ix, span(node), node, place));
+            }
+        }
+    }
+
+    /// Runs of siblings.
+    #[allow(clippy::too_many_arguments)]
+    fn runs<'t>(
+        &self,
+        ix: usize,
+        reading: &Reading,
+        parent: Node<'t>,
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        out: &mut Vec<Match>,
+    ) {
+        let items = significant(self.language, parent);
+        let mut i = 0;
+        while i < items.len() {
+            let mut m = Matcher::new(self, reading, tree, text, resolver);
+            let fits = could_be(self.language, &reading.roots[0], items[i].0);
+            match fits.then(|| m.run(&reading.roots, &items[i..])).flatten() {
+                Some(len) => {
+                    let (first, last) = (items[i].0, items[i + len - 1].0);
+                    let at = span(first).hull(span(last));
+                    if items[i..i + len].iter().all(|n| !n.0.has_error()) {
+                        out.extend(m.finish(ix, at, first, (Some(parent), None)));
+                    }
+                    i += len;
+                }
+                None => i += 1,
+            }
+        }
+    }
+}
+
+/// The nodes from the root down to the smallest one that holds a place, with their fields.
+pub(super) fn descend<'t>(tree: &'t Tree, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
+    let mut out = Vec::new();
+    let mut cursor = tree.root().walk();
+    loop {
+        let node = cursor.node();
+        if !span(node).contains(at) {
+            break;
+        }
+        out.push((node, cursor.field_name()));
+        if cursor.goto_first_child_for_byte(at.start as usize).is_none() {
+            break;
+        }
+    }
+    out
+}
+
+/// A quick look at kinds before anything is compared.
+fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
+    let kind = node.kind();
+    match &p.what {
+        What::Slot(..) => true,
+        What::Name(..) => {
+            language.names.paths.contains(&kind)
+                || language.names.words.iter().any(|(k, _)| *k == kind)
+        }
+        What::Leaf(..) => language.alike(p.kind, kind),
+        What::Inner(i) => {
+            let word = || language.names.words.iter().any(|(k, _)| *k == kind);
+            language.alike(p.kind, kind)
+                || (i.symbol.is_some() && p.kind == language.names.member.0 && word())
+        }
+    }
+}
