@@ -159,7 +159,9 @@ impl Engine<'_> {
         if !self.plan.narrow.may_matter(&bytes) {
             return None;
         }
-        let present = self.plan.narrow.present(&bytes);
+        // A byte order mark is no part of the first word.
+        let present =
+            self.plan.narrow.present(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes));
         let steps = || self.plan.steps.iter().flat_map(|s| &s.runners);
         let wanted = steps().any(|r| r.covers(&path) && r.needs().met(&present));
         if !wanted && !present.declares {

@@ -84,6 +84,7 @@ impl Kind for SettingKind {
                 return None;
             }
         }
+        let done = to.and_then(|to| own_result(when.as_ref()?, &to.text));
         let remove = table.is_true("remove");
         let mut rules = Vec::new();
         for (old, new, advice) in rows {
@@ -117,10 +118,18 @@ impl Kind for SettingKind {
             rules,
             when,
             to: to.map(|t| t.text.clone()),
+            done,
             remove,
             needs,
         }))
     }
+}
+
+/// The new value as a pattern, if `when` fits what it writes.
+fn own_result(when: &ValuePattern, to: &str) -> Option<ValuePattern> {
+    let filled = fill(to, |_| Some(Filled::Text("x".into()))).ok()?;
+    when.fit(&filled)?;
+    ValuePattern::compile(to).ok()
 }
 
 struct SettingRunner {
@@ -128,6 +137,8 @@ struct SettingRunner {
     rules: Vec<Rule>,
     when: Option<ValuePattern>,
     to: Option<String>,
+    /// Values that are as the action would leave them, where it would change its own result again.
+    done: Option<ValuePattern>,
     remove: bool,
     needs: Needs,
 }
@@ -226,7 +237,8 @@ impl SettingRunner {
                     splices.push(Splice::text(s.key_span, (format.write_key)(&key)));
                 }
             }
-            if let Some(to) = &self.to {
+            let done = self.done.as_ref().is_some_and(|d| d.fit(&s.value).is_some());
+            if let Some(to) = self.to.as_ref().filter(|_| !done) {
                 let value = |name: &str| {
                     slots.iter().find(|(n, _)| n == name).map(|(_, v)| Filled::Text(v.clone()))
                 };

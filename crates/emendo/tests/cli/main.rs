@@ -6,4 +6,5 @@ mod interrupted;
 mod recipes;
 mod safety;
 mod sandbox;
+mod settings;
 mod writing;
