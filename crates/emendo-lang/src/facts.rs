@@ -139,6 +139,11 @@ impl FileFacts {
         facts
     }
 
+    /// The import statement of a symbol itself, if there is one: what a written name rests on must stay.
+    pub fn import_of(&self, symbol: &str) -> Option<ImportName> {
+        self.imports.iter().find(|i| !i.wildcard && i.path() == symbol).map(Import::name)
+    }
+
     /// All places of a single name.
     pub fn words(&self, name: &str) -> &[Word] {
         self.words.get(name).map_or(&[], Vec::as_slice)

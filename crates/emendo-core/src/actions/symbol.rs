@@ -485,7 +485,7 @@ impl SymbolRunner {
         let simple = last(new);
         let known = p.resolver.means(&[simple], word.space, word.span.start, new).is_some();
         let (text, imports) = if known {
-            (simple.to_owned(), Vec::new())
+            (simple.to_owned(), p.code.facts.import_of(new).into_iter().collect())
         } else if p.resolver.taken(simple, word.space, word.span.start, new) {
             (new.to_owned(), Vec::new())
         } else {

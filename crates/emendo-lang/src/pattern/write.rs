@@ -545,12 +545,14 @@ impl Writer<'_> {
         let path: Vec<&str> =
             if word.contains(separator) { word.split(separator).collect() } else { vec![simple] };
         if self.resolver.means(&path, space, at, symbol).is_some() {
+            self.out.imports.extend(self.resolver.facts.import_of(symbol));
             return path.join(separator);
         }
         // The file may know the symbol by another name already.
         for other in also {
             let last = other.rsplit(separator).next().unwrap_or(other);
             if self.resolver.means(&[last], space, at, other).is_some() {
+                self.out.imports.extend(self.resolver.facts.import_of(other));
                 return last.to_owned();
             }
         }

@@ -7,4 +7,5 @@ mod recipes;
 mod safety;
 mod sandbox;
 mod settings;
+mod symbols;
 mod writing;
