@@ -12,7 +12,7 @@ pub const STATE: &str = ".emendo";
 pub const SETTINGS: &str = "emendo.toml";
 
 /// A project on disk.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Project {
     root: PathBuf,
     /// Only what lies below this folder is looked at; empty for all.
@@ -78,6 +78,12 @@ impl Project {
     /// The folder below the root that limits what is looked at; empty for none.
     pub fn below(&self) -> &str {
         &self.below
+    }
+
+    /// The same project, limited to another folder; empty for all of it.
+    #[must_use]
+    pub fn within(&self, below: &str) -> Self {
+        Self { below: below.to_owned(), ..self.clone() }
     }
 
     /// True if the settings say to pass over a path.

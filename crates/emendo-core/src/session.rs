@@ -194,8 +194,10 @@ impl Session {
     ) -> Result<Proposal, SessionError> {
         let state = self.project.make_state()?;
         let decisions = self.decisions()?;
+        // What the proposal was limited to, wherever it is decided on.
+        let project = self.project.within(&header.below);
         let engine = Engine {
-            project: &self.project,
+            project: &project,
             plan: &checked.plan,
             decisions: &decisions,
             mode: Mode::View,
@@ -399,8 +401,9 @@ impl Session {
             return Err(SessionError::Dirty(dirty));
         }
         let checked = self.recipes_of(&proposal.header)?;
+        let project = self.project.within(&proposal.header.below);
         let engine = Engine {
-            project: &self.project,
+            project: &project,
             plan: &checked.plan,
             decisions: &decisions,
             mode: Mode::Write,

@@ -190,3 +190,25 @@ fn selections_that_fit_nothing_say_so() {
     s.run(&["accept", "--file", "Nope.java"]).code(2).says("nothing for `Nope.java`");
     s.run(&["undo"]).code(2).says("nothing to take back");
 }
+
+#[test]
+fn a_proposal_is_applied_from_any_folder_of_the_project() {
+    let s = Sandbox::java(OPEN, "use(new Station(a));");
+    s.write("emendo.toml", "ignore = [\"gone/**\"]\n");
+    for folder in ["sub", "other", "gone"] {
+        s.write(&format!("{folder}/B.java"), s.read("A.java"));
+    }
+    let recipe = s.recipe_path().display().to_string();
+    s.run(&["propose", &recipe]).ok().says("1 ignored");
+    s.run(&["-C", "sub", "apply", "--accept", "all"]).ok().says("written: 3 edits in 3 files");
+    s.run(&["-C", "other", "undo"]).ok();
+    // Limited to a folder, and applied from above.
+    s.run(&["-C", "sub", "propose", &recipe]).ok();
+    s.run(&["apply"]).ok().says("written: 1 edit in 1 file");
+    assert!(
+        s.read("sub/B.java").contains("Station.at(a)")
+            && s.read("A.java").contains("new Station(a)")
+    );
+    s.write("emendo.toml", "ignored = []\n");
+    s.run(&["status"]).code(2).says("emendo.toml").says("unknown field");
+}
