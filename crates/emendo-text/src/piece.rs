@@ -245,7 +245,7 @@ fn place<'a>(
     while let Some(s) = splices.get(i).filter(|s| s.span.start <= span.end) {
         i += 1;
         let fits = owner.is_none() || (span.contains(s.hull) && Some(s.by) != owner);
-        let nested = last.is_some_and(|l| l.by != s.by && l.span.contains(s.hull));
+        let nested = last.is_some_and(|l| l.by != s.by && holds(l.span, s.hull));
         if !fits || nested || !span.contains(s.span) || s.span.start < at {
             continue;
         }
@@ -255,8 +255,7 @@ fn place<'a>(
         if !s.span.is_empty() {
             // Insertions at the same point that do not belong inside come first.
             let same = splices[i..].iter().take_while(|n| n.span.start == s.span.start);
-            for n in
-                same.filter(|n| n.span.is_empty() && !(n.by != s.by && s.span.contains(n.hull)))
+            for n in same.filter(|n| n.span.is_empty() && !(n.by != s.by && holds(s.span, n.hull)))
             {
                 marked(n, map, owner, queue);
             }
@@ -269,6 +268,12 @@ fn place<'a>(
     if span.end > at {
         queue.push(Task::Keep(Span { start: at, end: span.end }));
     }
+}
+
+/// True if an edit lies inside a replaced place; an insertion at its edge stands beside it.
+fn holds(place: Span, hull: Span) -> bool {
+    let edge = hull.is_empty() && (hull.start == place.start || hull.start == place.end);
+    place.contains(hull) && !edge
 }
 
 fn marked<'a>(s: &Placed<'a>, map: &PieceMap, owner: Option<u32>, queue: &mut Vec<Task<'a>>) {
@@ -329,6 +334,21 @@ mod tests {
         let Rendered { text: out, pieces, .. } = render(src, &map, &mut splices);
         assert_eq!(out, "old(2, deep(1))");
         assert_eq!(pieces.iter().map(|p| p.len()).sum::<usize>(), out.len());
+    }
+
+    #[test]
+    fn an_insertion_at_the_edge_of_a_deleted_line_stays() {
+        let src = "old\nkeep\n";
+        let map = PieceMap::new(Piece::whole(src));
+        let (line, edge) = (Span::new(0, 4), text("new\n"));
+        for at in [0, 4] {
+            let point = Span::at(at);
+            let mut splices = [
+                Placed { by: 0, span: line, hull: line, parts: &[] },
+                Placed { by: 1, span: point, hull: point, parts: &edge },
+            ];
+            assert_eq!(render(src, &map, &mut splices).text, "new\nkeep\n", "at {at}");
+        }
     }
 
     #[test]

@@ -87,6 +87,17 @@ new = 'Level.of(@{x})'
     let want = java("use(Level.of(1), Level.of(2), Gauge.x());")
         .replace("Gauge;\n", "Gauge;\nimport tidewire.client.Level;\n");
     assert_eq!(s.read("A.java"), want);
+    // The last import of one group goes, and the new one belongs to the next group.
+    let away = steps.replace("Level.of", "Away.of") + "names = { Away = 'sea.Away' }\n";
+    let s = Sandbox::new();
+    s.recipe(&away);
+    let file = "package p;\n\nimport tidewire.client.Gauge;\n\nimport sea.Bay;\n\nclass A { Object o = Gauge.read(1); Bay b; }\n";
+    s.write("A.java", file);
+    s.migrate();
+    let want = file
+        .replace("import tidewire.client.Gauge;\n\n", "")
+        .replace("import sea.Bay", "import sea.Away;\nimport sea.Bay");
+    assert_eq!(s.read("A.java"), want.replace("Gauge.read", "Away.of"));
     // The name is taken: written in full.
     let s = Sandbox::java(steps, "use(Gauge.read(1)); class Level { }");
     s.migrate();
