@@ -50,26 +50,26 @@ pub struct Ran {
 
 /// Runs all examples of a recipe.
 pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>) -> Vec<Ran> {
+    // Examples of one step share a plan.
+    let mut plans: BTreeMap<Option<String>, Plan> = BTreeMap::new();
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
-        Ran {
-            number: i + 1,
-            title,
-            span: e.span,
-            verdict: one(recipe, e, inputs).unwrap_or_else(Verdict::Broken),
-        }
+        let step = e.step.as_ref().map(|s| s.text.clone());
+        let plan =
+            plans.entry(step.clone()).or_insert_with(|| plan_for(recipe, step.as_deref(), inputs));
+        let verdict = one(recipe, e, plan).unwrap_or_else(Verdict::Broken);
+        Ran { number: i + 1, title, span: e.span, verdict }
     };
     recipe.examples.iter().enumerate().map(run).collect()
 }
 
-fn one(recipe: &Recipe, e: &Example, inputs: &BTreeMap<String, String>) -> Result<Verdict, String> {
-    let plan = plan_for(recipe, e, inputs);
+fn one(recipe: &Recipe, e: &Example, plan: &Plan) -> Result<Verdict, String> {
     let path = path_for(recipe, e)?;
     let code = emendo_lang::language_of(&path);
     let head = code.map_or(String::new(), |l| head(recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
-    let result = run_text(&plan, &path, &before);
+    let result = run_text(plan, &path, &before);
     let actual = text_of(&before, result.after);
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
@@ -79,7 +79,7 @@ fn one(recipe: &Recipe, e: &Example, inputs: &BTreeMap<String, String>) -> Resul
     {
         return Ok(Verdict::Notes { problem });
     }
-    let again = run_text(&plan, &path, &actual);
+    let again = run_text(plan, &path, &actual);
     if again.after.is_some() {
         let actual = body(code, &text_of(&actual, again.after), &head);
         return Ok(Verdict::NotSettled { actual });
@@ -92,14 +92,12 @@ fn text_of(before: &str, after: Option<Vec<u8>>) -> String {
 }
 
 /// The recipe's plan, or that of one step.
-fn plan_for(recipe: &Recipe, e: &Example, inputs: &BTreeMap<String, String>) -> Plan {
+fn plan_for(recipe: &Recipe, step: Option<&str>, inputs: &BTreeMap<String, String>) -> Plan {
     let source: Source = recipe.source.clone();
     let mut checked = check(vec![source], inputs);
-    if let Some(step) = &e.step {
-        checked.recipes[0].steps.retain(|s| s.id == step.text);
-        return Plan::compile(&checked.recipes).0;
-    }
-    checked.plan
+    let Some(step) = step else { return checked.plan };
+    checked.recipes[0].steps.retain(|s| s.id == step);
+    Plan::compile(&checked.recipes).0
 }
 
 /// The name that the example's file would have.

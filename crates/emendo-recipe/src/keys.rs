@@ -1,5 +1,7 @@
 //! The keys of the recipe language: one table a place, from which checks and reference come.
 
+use emendo_lang::FORMS;
+
 /// What a key holds.
 #[derive(Clone, Copy)]
 pub enum Shape {
@@ -170,24 +172,6 @@ pub const SLOT: &[Key] = &[
     Key::later("defined_with"),
     Key::later("free"),
     Key::later("single"),
-];
-
-/// The words for `form`.
-const FORMS: &[&str] = &[
-    "number",
-    "string",
-    "boolean",
-    "null",
-    "name",
-    "call",
-    "member",
-    "function",
-    "object",
-    "list",
-    "template",
-    "type",
-    "statement",
-    "other",
 ];
 
 /// Keys of `[[example]]`.

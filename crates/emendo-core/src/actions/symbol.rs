@@ -299,6 +299,10 @@ impl SymbolRunner {
         }
         let both = import.wildcard
             && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
+        if both {
+            // Both are here already: a wildcard that was split before.
+            return;
+        }
         let fact = Fact {
             says: Certainty::Certain,
             text: format!("`{path}` is imported by its full name"),
@@ -308,17 +312,10 @@ impl SymbolRunner {
             // Some names of the wildcard stay behind: it becomes two.
             true => {
                 let name = ImportName { is_static: import.is_static, path: target, wildcard: true };
-                let line = line_of(p.cx.text, import.span.start);
-                let text =
-                    format!("{}{line}{}", p.cx.line_end, (self.language.names.write_import)(&name));
-                Splice::text(Span::at(import.span.end as usize), text)
+                self.below(p, import, &name)
             }
             false => respell(&import.segments, &target),
         };
-        if both {
-            // Both are here already: a wildcard that was split before.
-            return;
-        }
         self.draft(
             p,
             row,
@@ -329,6 +326,16 @@ impl SymbolRunner {
             vec![fact],
             out,
         );
+    }
+
+    /// A new import on a line of its own below another.
+    fn below(&self, p: &Place<'_>, import: &Import, name: &ImportName) -> Splice {
+        let lead = line_of(p.cx.text, import.span.start);
+        let statement = (self.language.names.write_import)(name);
+        Splice::text(
+            Span::at(import.span.end as usize),
+            format!("{}{lead}{statement}", p.cx.line_end),
+        )
     }
 
     /// True if a wildcard import brings names in that `except` keeps, and the file uses one.
@@ -369,13 +376,10 @@ impl SymbolRunner {
                 let fact = p.resolver.means(&[last(old)], w.space, w.span.start, old)?;
                 matches!(w.space, Space::Type | Space::Value).then_some(fact)
             });
-            let known = p.code.facts.imports.iter().any(|i| i.path() == new && !i.wildcard);
+            let known = p.code.facts.import_of(new).is_some();
             let Some(fact) = used.filter(|_| !known) else { continue };
             let name = ImportName { is_static: false, path: new.clone(), wildcard: false };
-            let line = line_of(p.cx.text, import.span.start);
-            let text =
-                format!("{}{line}{}", p.cx.line_end, (self.language.names.write_import)(&name));
-            let splice = Splice::text(Span::at(import.span.end as usize), text);
+            let splice = self.below(p, import, &name);
             self.draft(
                 p,
                 row,
