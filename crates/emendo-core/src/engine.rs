@@ -178,7 +178,7 @@ impl Engine<'_> {
         if present.declares
             && let Some(language) = language_of(&path)
         {
-            let tree = Tree::parse(language, text.as_str());
+            let tree = Tree::parse_file(language, &path, text.as_str());
             let facts = FileFacts::read(language, &tree, text.as_str());
             out.types.push((facts.package.clone(), facts.top_types().map(str::to_owned).collect()));
         }
@@ -267,7 +267,7 @@ impl Engine<'_> {
                 }
             }
             if let Some(language) = language_of(path) {
-                let tree = Tree::parse(language, &run.text);
+                let tree = Tree::parse_file(language, path, &run.text);
                 let facts = FileFacts::read(language, &tree, &run.text);
                 facts.top_types().for_each(|t| answers.types.add(&facts.package, t));
             }

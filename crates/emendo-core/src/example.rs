@@ -145,18 +145,14 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     let mut lines: Vec<String> = symbols
         .into_iter()
         .filter(|(word, symbol)| {
-            let simple = symbol.rsplit('.').next().unwrap_or("");
+            let simple = language.names.last(symbol);
             // Only what the example really says, and does not declare itself.
             let said = !facts.words(simple).is_empty() || !facts.words(word).is_empty();
-            said && symbol.contains('.') && !declared.contains(&simple)
+            said && language.names.segments(symbol).len() > 1 && !declared.contains(&simple)
         })
         .map(|(_, symbol)| {
-            let is_static = (language.names.imports_member)(&symbol, emendo_lang::Space::Value);
-            (language.names.write_import)(&emendo_lang::ImportName {
-                is_static,
-                path: symbol,
-                wildcard: false,
-            })
+            let name = emendo_lang::ImportName::of(language, &symbol, emendo_lang::Space::Value);
+            (language.names.write_import)(&name, None)
         })
         .collect();
     lines.sort();

@@ -131,6 +131,7 @@ impl Narrow {
             package_keywords: languages
                 .iter()
                 .map(|l| l.names.package_keyword.as_bytes())
+                .filter(|k| !k.is_empty())
                 .collect(),
             packages,
         }

@@ -85,6 +85,7 @@ impl Plan {
         let own = Declared {
             types: runners()
                 .filter(|r| r.asks_declarations())
+                .filter(|r| r.language().is_some_and(|l| !l.names.packages.is_empty()))
                 .flat_map(|r| type_names(&r.symbols()))
                 .collect(),
             packages: runners().flat_map(|r| r.packages()).collect(),
@@ -153,18 +154,12 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
     let packages: BTreeSet<String> = steps
         .iter()
         .flat_map(|s| &s.runners)
-        .flat_map(|r| r.symbols())
-        .map(|s| package_of(&s))
+        .filter_map(|r| Some((r.language()?, r.symbols())))
+        .flat_map(|(l, all)| all.into_iter().map(|s| l.names.package(&s)).collect::<Vec<_>>())
         .collect();
     let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
     steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));
     steps
-}
-
-/// What stands before the first part that begins with a capital letter.
-fn package_of(symbol: &str) -> String {
-    let parts = symbol.split('.').take_while(|p| !p.starts_with(char::is_uppercase));
-    parts.collect::<Vec<_>>().join(".")
 }
 
 /// Names of types whose declaration in the project contradicts a symbol.

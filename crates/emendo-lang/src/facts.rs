@@ -5,21 +5,35 @@ use rustc_hash::FxHashMap;
 use emendo_text::Span;
 use tree_sitter::{Node, TreeCursor};
 
-use crate::language::{Language, Reach, Space};
+use crate::language::{Binding, Language, Names, Reach, Space};
 use crate::tree::{Tree, span, walk_cursor, words_in};
 
-/// An import statement of a file.
+/// A name, or all names of a place, that an import statement brings into a file. A statement may bring several.
 #[derive(Clone, Debug)]
 pub struct Import {
     /// The statement.
     pub span: Span,
+    /// Its own place in a statement that lists several.
+    pub item: Option<Span>,
+    /// The brackets around the list that it stands in.
+    pub group: Option<Span>,
     /// The segments of its path, with their places.
     pub segments: Vec<(String, Span)>,
+    /// How many leading segments stand once for the whole list.
+    pub shared: usize,
     /// Takes all names below the path.
     pub wildcard: bool,
     /// Takes members of a type.
     pub is_static: bool,
+    /// Another item may be added to its list.
+    pub open: bool,
+    /// It makes the first segment of its path known, with what lies below.
+    pub binds_root: bool,
+    /// The last segment is not written out: it follows from the form of the statement.
+    pub implied: bool,
     path: String,
+    local: Option<String>,
+    aliased: bool,
 }
 
 /// An import as a name, without a place.
@@ -31,28 +45,74 @@ pub struct ImportName {
     pub path: String,
     /// Takes all names below the path.
     pub wildcard: bool,
+    /// The name that the file knows it by, if that is not its own.
+    pub alias: Option<String>,
+}
+
+impl ImportName {
+    /// The plain import of a symbol, as the language imports what is used in this space.
+    pub fn of(language: &Language, symbol: &str, space: Space) -> Self {
+        let is_static = (language.names.imports_member)(symbol, space);
+        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None }
+    }
 }
 
 impl Import {
-    /// An import statement at `node`.
-    pub(crate) fn new(
-        node: Node<'_>,
-        segments: Vec<(String, Span)>,
-        wildcard: bool,
-        is_static: bool,
-    ) -> Self {
-        let path = segments.iter().map(|(s, _)| s.as_str()).collect::<Vec<_>>().join(".");
-        Self { span: span(node), segments, wildcard, is_static, path }
+    /// An import of `segments` by the statement at `node`.
+    pub(crate) fn new(names: &Names, node: Node<'_>, segments: Vec<(String, Span)>) -> Self {
+        let words: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
+        let path = names.join(&words);
+        let local = words.last().map(|l| (*l).to_owned());
+        Self {
+            span: span(node),
+            item: None,
+            group: None,
+            segments,
+            shared: 0,
+            wildcard: false,
+            is_static: false,
+            open: false,
+            binds_root: false,
+            implied: false,
+            path,
+            local,
+            aliased: false,
+        }
     }
 
-    /// The dotted path.
+    /// It takes all names below its path.
+    pub(crate) fn all(mut self) -> Self {
+        self.wildcard = true;
+        self.local = None;
+        self
+    }
+
+    /// It is known by another name in the file.
+    pub(crate) fn known_as(mut self, local: &str) -> Self {
+        self.local = Some(local.to_owned());
+        self.aliased = true;
+        self
+    }
+
+    /// It is one of several in its statement, behind `shared` segments.
+    pub(crate) fn listed(mut self, item: Span, group: Option<Span>, shared: usize, open: bool) -> Self {
+        (self.item, self.group, self.shared, self.open) = (Some(item), group, shared, open);
+        self
+    }
+
+    /// The path, as a symbol.
     pub fn path(&self) -> &str {
         &self.path
     }
 
     /// The name that it makes known, unless it is a wildcard.
     pub fn local(&self) -> Option<&str> {
-        if self.wildcard { None } else { self.segments.last().map(|(s, _)| s.as_str()) }
+        self.local.as_deref()
+    }
+
+    /// True if the file knows it by a name of its own choosing.
+    pub fn aliased(&self) -> bool {
+        self.aliased
     }
 
     /// The place of its path.
@@ -62,7 +122,12 @@ impl Import {
 
     /// The import as a name.
     pub fn name(&self) -> ImportName {
-        ImportName { is_static: self.is_static, path: self.path.clone(), wildcard: self.wildcard }
+        ImportName {
+            is_static: self.is_static,
+            path: self.path.clone(),
+            wildcard: self.wildcard,
+            alias: self.local.clone().filter(|_| self.aliased),
+        }
     }
 }
 
@@ -99,6 +164,8 @@ pub(crate) struct Declared {
     pub(crate) space: Space,
     /// Where it is declared.
     pub(crate) at: Span,
+    /// It is declared at the top of the file.
+    pub(crate) top: bool,
 }
 
 /// The facts about one file, from one pass over its tree.
@@ -108,8 +175,10 @@ pub struct FileFacts {
     pub package: String,
     /// The place of the package statement.
     pub package_span: Option<Span>,
-    /// The import statements in order.
+    /// The imports in order.
     pub imports: Vec<Import>,
+    /// The end of what must stand before imports: a file comment, a documentation string, attributes of the file.
+    pub preamble_end: u32,
     scopes: Vec<Scope>,
     words: FxHashMap<String, Vec<Word>>,
 }
@@ -121,6 +190,7 @@ impl FileFacts {
             package: String::new(),
             package_span: None,
             imports: Vec::new(),
+            preamble_end: preamble_end(language, tree.root(), text),
             scopes: vec![Scope {
                 span: Span::new(0, text.len()),
                 parent: None,
@@ -128,8 +198,14 @@ impl FileFacts {
             }],
             words: FxHashMap::default(),
         };
-        let mut pass =
-            Pass { language, text, facts: &mut facts, open: vec![0], parents: Vec::new() };
+        let mut pass = Pass {
+            language,
+            text,
+            facts: &mut facts,
+            open: vec![0],
+            parents: Vec::new(),
+            import_until: 0,
+        };
         let pass = std::cell::RefCell::new(&mut pass);
         walk_cursor(
             tree.root(),
@@ -180,7 +256,7 @@ impl FileFacts {
                 .iter()
                 .find(|b| b.name == name && spaces.contains(&b.space) && b.from <= at);
             if let Some(b) = hit {
-                return Some(Declared { space: b.space, at: b.at });
+                return Some(Declared { space: b.space, at: b.at, top: s.parent.is_none() });
             }
             scope = s.parent;
         }
@@ -201,6 +277,32 @@ impl FileFacts {
     }
 }
 
+fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u32 {
+    let mut end = 0;
+    let mut cursor = root.walk();
+    if !cursor.goto_first_child() {
+        return end;
+    }
+    loop {
+        let node = cursor.node();
+        let child = || node.named_child(0).map_or("", |c| c.kind());
+        let known = |(kind, only): &(&str, &str)| {
+            *kind == node.kind() && (only.is_empty() || *only == child())
+        };
+        let rest = &text[node.end_byte()..];
+        let set_apart = rest.trim_start_matches([' ', '\t']).lines().take(2).count() == 2
+            && rest.lines().nth(1).is_some_and(|l| l.trim().is_empty());
+        if language.names.preamble.iter().any(known) || (node.is_extra() && set_apart) {
+            end = node.end_byte() as u32;
+        } else if !node.is_extra() {
+            return end;
+        }
+        if !cursor.goto_next_sibling() {
+            return end;
+        }
+    }
+}
+
 struct Pass<'a> {
     language: &'a Language,
     text: &'a str,
@@ -208,6 +310,8 @@ struct Pass<'a> {
     open: Vec<u32>,
     /// The nodes above.
     parents: Vec<Above>,
+    /// The end of a statement that imports and is walked all the same: nothing in it declares.
+    import_until: u32,
 }
 
 struct Above {
@@ -232,17 +336,31 @@ impl Pass<'_> {
         if node.is_extra() {
             return false;
         }
-        if kind == names.import {
+        if names.imports.contains(&kind) {
             self.facts.imports.extend((names.read_import)(node, self.text));
             return false;
         }
-        if kind == names.package {
+        if names.import_like.contains(&kind) {
+            let found = (names.read_import)(node, self.text);
+            if !found.is_empty() {
+                self.facts.imports.extend(found);
+                self.import_until = node.end_byte() as u32;
+            }
+        }
+        if names.packages.contains(&kind) {
+            let body = node.child_by_field_name("body");
+            let name = node.child_by_field_name("name").unwrap_or(node);
             let mut words = Vec::new();
-            words_in(node, self.text, &mut words);
+            words_in(name, self.text, &mut words);
             self.facts.package =
                 words.iter().map(|(w, _)| w.as_str()).collect::<Vec<_>>().join(names.separator);
-            self.facts.package_span = Some(span(node));
-            return false;
+            self.facts.package_span = Some(body.map_or(span(node), |b| Span {
+                start: node.start_byte() as u32,
+                end: b.start_byte() as u32,
+            }));
+            if body.is_none() {
+                return false;
+            }
         }
         self.word(cursor);
         let around = self.open.last().copied().unwrap_or(0);
@@ -292,6 +410,9 @@ impl Pass<'_> {
         if names.member_after.contains(&token) && space != Space::Declared {
             space = Space::Member;
         }
+        if at.start < self.import_until {
+            space = Space::Declared;
+        }
         let in_path = space == Space::Member && names.paths.contains(&parent);
         let path_start = if in_path { start } else { at.start };
         let word = Word { span: at, space, path_start };
@@ -305,36 +426,75 @@ impl Pass<'_> {
     }
 
     fn bind(&mut self, node: Node<'_>, around: u32) {
+        if (node.start_byte() as u32) < self.import_until {
+            return;
+        }
         let kind = node.kind();
+        for rule in self.language.names.bindings.iter().filter(|b| b.kind == kind) {
+            self.declare(rule, node, around);
+        }
+    }
+
+    /// What a rule says that `node` declares.
+    fn declare(&mut self, rule: &Binding, node: Node<'_>, around: u32) {
         let names = &self.language.names;
-        for rule in names.bindings.iter().filter(|b| b.kind == kind) {
-            let found = if rule.field.is_empty() {
-                let mut cursor = node.walk();
-                node.named_children(&mut cursor).filter(|c| c.kind() == rule.child).collect()
-            } else {
-                node.child_by_field_name(rule.field).into_iter().collect::<Vec<_>>()
-            };
-            for name in
-                found.into_iter().filter(|n| names.words.iter().any(|(k, _)| *k == n.kind()))
-            {
-                let scope = match rule.reach {
-                    Reach::Inside => self.open.last().copied().unwrap_or(around),
-                    Reach::Scope | Reach::Onwards => around,
-                };
-                let owner = self.parents.iter().rev().find(|p| p.opened);
-                let member = owner.is_some_and(|o| names.member_scopes.contains(&o.kind));
-                let from = if rule.reach == Reach::Onwards && !member {
-                    node.start_byte() as u32
-                } else {
-                    0
-                };
-                self.facts.scopes[scope as usize].bindings.push(Bound {
-                    name: span(name).of(self.text).to_owned(),
-                    space: rule.space,
-                    at: span(name),
-                    from,
-                });
+        let mut cursor = node.walk();
+        let found: Vec<Node<'_>> = if rule.field.is_empty() {
+            node.named_children(&mut cursor)
+                .filter(|c| rule.child.is_empty() || c.kind() == rule.child)
+                .collect()
+        } else {
+            node.children_by_field_name(rule.field, &mut cursor).collect()
+        };
+        let is_word = |n: &Node<'_>| names.words.iter().any(|(k, _)| *k == n.kind());
+        let mut words = Vec::new();
+        for n in found {
+            if rule.deep {
+                self.taken_apart(n, &mut words);
+            } else if is_word(&n) {
+                words.push(n);
             }
         }
+        let scope = match rule.reach {
+            Reach::Inside => self.open.last().copied().unwrap_or(around),
+            Reach::Scope | Reach::Onwards => around,
+        };
+        let owner = self.parents.iter().rev().find(|p| p.opened);
+        let member = owner.is_some_and(|o| names.member_scopes.contains(&o.kind));
+        let onwards = rule.reach == Reach::Onwards && !member;
+        let from = if onwards { node.start_byte() as u32 } else { 0 };
+        let space = if member && names.members_need_receiver && rule.space != Space::Type {
+            Space::Member
+        } else {
+            rule.space
+        };
+        for name in words {
+            let (at, name) = (span(name), span(name).of(self.text).to_owned());
+            self.facts.scopes[scope as usize].bindings.push(Bound { name, space, at, from });
+        }
+    }
+
+    /// The names in a pattern that takes a value apart.
+    fn taken_apart<'t>(&self, pattern: Node<'t>, out: &mut Vec<Node<'t>>) {
+        let names = &self.language.names;
+        walk_cursor(
+            pattern,
+            |cursor| {
+                let node = cursor.node();
+                // Not asked for the pattern itself: its own field is what led here.
+                let parent = (node.id() != pattern.id()).then(|| cursor.field_name()).flatten();
+                let skipped = names.pattern_skips.iter().any(|(kind, field)| {
+                    if field.is_empty() { *kind == node.kind() } else { Some(*field) == parent }
+                });
+                if skipped {
+                    return false;
+                }
+                if names.words.iter().any(|(k, _)| *k == node.kind()) {
+                    out.push(node);
+                }
+                true
+            },
+            |_| {},
+        );
     }
 }

@@ -3,8 +3,8 @@
 use emendo_text::{Part, Span};
 
 use crate::facts::{FileFacts, Import, ImportName};
-use crate::language::{Language, Space};
-use crate::pattern::{Splice, delete_splice};
+use crate::language::{Language, Names, Space};
+use crate::pattern::{Splice, delete_item, delete_splice};
 
 /// What the active edits of one file and step ask of its imports.
 #[derive(Debug, Default)]
@@ -32,48 +32,29 @@ impl ImportPlan {
     /// The changes, in order of place.
     pub fn edits(
         &self,
-        language: &Language,
+        language: &'static Language,
         facts: &FileFacts,
         text: &str,
         line_end: &str,
     ) -> Vec<ImportEdit> {
         let removed = joined(self.removed.clone());
-        let mut add: Vec<&ImportName> = self.add.iter().filter(|a| !known(facts, a)).collect();
+        let mut add: Vec<&ImportName> =
+            self.add.iter().filter(|a| !known(language, facts, a)).collect();
         add.sort();
         add.dedup();
-        let mut dropped: Vec<&Import> =
+        let dropped: Vec<&Import> =
             facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
-        let mut edits = Vec::new();
-        // A new import stands on the line of the one it replaces: one of the same name first.
-        let mut pairs: Vec<(&Import, &ImportName)> = Vec::new();
-        for same_name in [true, false] {
-            dropped.retain(|old| {
-                let fits = |new: &&ImportName| {
-                    let last = new.path.rsplit('.').next();
-                    // A line among other libraries' imports is no place for one of another root.
-                    new.is_static == old.is_static
-                        && root(&new.path) == root(old.path())
-                        && (!same_name || last == old.local())
-                };
-                let Some(i) = add.iter().position(fits) else { return true };
-                pairs.push((old, add.remove(i)));
-                false
-            });
+        let mut changes =
+            Changes { names: &language.names, facts, text, dropped, out: Vec::new() };
+        // A new import stands on the line of the one it replaces: one of the same list first, then one of the same name.
+        for how in [Like::List, Like::Name, Like::Any] {
+            if how == Like::Name {
+                add.retain(|new| !changes.into_list(new));
+            }
+            add.retain(|new| !changes.instead(new, how));
         }
-        for (old, new) in pairs {
-            edits.push(ImportEdit {
-                splice: rename(old, &new.path),
-                about: vec![old.path().to_owned(), new.path.clone()],
-                statement: Some(old.span),
-            });
-        }
-        for old in dropped {
-            edits.push(ImportEdit {
-                splice: delete_splice(text, old.span, |_| None),
-                about: vec![old.path().to_owned()],
-                statement: Some(old.span),
-            });
-        }
+        changes.drop_rest();
+        let mut edits = changes.out;
         edits.extend(insertions(language, facts, text, line_end, &add));
         edits.sort_by_key(|e| (e.splice.span.start, e.splice.span.end));
         edits
@@ -88,7 +69,7 @@ impl ImportPlan {
         import: &Import,
     ) -> bool {
         let Some(local) = import.local() else { return false };
-        if self.add.contains(&import.name()) || language.names.import.is_empty() {
+        if self.add.contains(&import.name()) || language.names.imports.is_empty() {
             return false;
         }
         let uses = facts
@@ -118,38 +99,177 @@ fn joined(mut spans: Vec<Span>) -> Vec<Span> {
     out
 }
 
-/// The first segment.
-fn root(path: &str) -> &str {
-    path.split('.').next().unwrap_or(path)
+/// Which dropped import a new one may take the place of.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Like {
+    /// One of the same list.
+    List,
+    /// One of the same last name.
+    Name,
+    /// Any of the same root.
+    Any,
 }
 
-fn known(facts: &FileFacts, name: &ImportName) -> bool {
-    let (package, _) = name.path.rsplit_once('.').unwrap_or(("", &name.path));
+/// Import statements while they change.
+struct Changes<'a> {
+    names: &'a Names,
+    facts: &'a FileFacts,
+    text: &'a str,
+    dropped: Vec<&'a Import>,
+    out: Vec<ImportEdit>,
+}
+
+impl<'a> Changes<'a> {
+    /// Writes a new import over a dropped one, if there is one like it.
+    fn instead(&mut self, new: &ImportName, how: Like) -> bool {
+        let segments = self.names.segments(&new.path);
+        let fits = |old: &&Import| {
+            let same_root = !self.names.module_separator.is_empty()
+                || old.segments.first().map(|s| s.0.as_str()) == segments.first().copied();
+            let liked = match how {
+                Like::List => old.item.is_some() && head_of(old) == segments[..segments.len() - 1],
+                Like::Name => old.segments.last().map(|s| s.0.as_str()) == segments.last().copied(),
+                Like::Any => true,
+            };
+            // A line among other libraries' imports is no place for one of another root.
+            liked && same_root && new.is_static == old.is_static && !new.wildcard && !old.wildcard
+                && new.alias.is_none() && !old.aliased()
+        };
+        let Some(i) = self.dropped.iter().position(fits) else { return false };
+        let old = self.dropped[i];
+        let Some(splices) = self.respelled(old, &segments) else { return false };
+        self.dropped.remove(i);
+        let about = vec![old.path().to_owned(), new.path.clone()];
+        for splice in splices {
+            let statement = Some(old.span);
+            self.out.push(ImportEdit { splice, about: about.clone(), statement });
+        }
+        true
+    }
+
+    /// The import with another path: `None` if that takes more than other segments.
+    fn respelled(&self, old: &Import, new: &[&str]) -> Option<Vec<Splice>> {
+        if old.implied && old.segments.last().map(|s| s.0.as_str()) != new.last().copied() {
+            return None;
+        }
+        let (head, tail) = old.segments.split_at(old.shared);
+        if head.is_empty() {
+            return Some(vec![respell(self.names, tail, new)]);
+        }
+        let at = new.len().checked_sub(tail.len())?;
+        let same_head = head.iter().map(|s| s.0.as_str()).eq(new[..at].iter().copied());
+        let alone = self.facts.imports.iter().filter(|i| i.span == old.span).count() == 1;
+        if at == 0 || (!same_head && !alone) {
+            return None;
+        }
+        let mut out = Vec::new();
+        if !same_head {
+            out.push(respell(self.names, head, &new[..at]));
+        }
+        if !old.implied {
+            out.push(respell(self.names, tail, &new[at..]));
+        }
+        out.retain(|s| !(s.span.is_empty() && s.parts.is_empty()));
+        Some(out)
+    }
+
+    /// Adds a new import to a list of its own module that stays.
+    fn into_list(&mut self, new: &ImportName) -> bool {
+        let segments = self.names.segments(&new.path);
+        let Some((last, head)) = segments.split_last() else { return false };
+        let stays = |i: &&Import| !self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
+        let kin: Vec<&Import> = self
+            .facts
+            .imports
+            .iter()
+            .filter(|i| i.open && i.is_static == new.is_static && head_of(i) == head && !new.wildcard)
+            .collect();
+        let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
+        let list: Vec<&&Import> = kin.iter().filter(|i| i.span == first.span && stays(i)).collect();
+        let written = match &new.alias {
+            Some(alias) => format!("{last} as {alias}"),
+            None => (*last).to_owned(),
+        };
+        let name = |i: &Import| i.segments.last().map_or(String::new(), |s| s.0.clone());
+        let sorted = list.windows(2).all(|w| name(w[0]) <= name(w[1]));
+        let before = list.iter().rev().find(|i| !sorted || name(i).as_str() < *last);
+        let item = |i: &Import| i.item.unwrap_or(i.span);
+        let splice = match before {
+            Some(before) => {
+                // The blanks between two items of the list, where it has two.
+                let gap = list.windows(2).next().map(|w| {
+                    self.text[item(w[0]).end as usize..item(w[1]).start as usize].trim_start_matches(',')
+                });
+                let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
+                Splice::text(Span::at(item(before).end as usize), format!(",{gap}{written}"))
+            }
+            None => {
+                let gap = list.windows(2).next().map(|w| {
+                    self.text[item(w[0]).end as usize..item(w[1]).start as usize].trim_start_matches(',')
+                });
+                let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
+                Splice::text(Span::at(item(list[0]).start as usize), format!("{written},{gap}"))
+            }
+        };
+        let (about, statement) = (vec![new.path.clone()], Some(first.span));
+        self.out.push(ImportEdit { splice, about, statement });
+        true
+    }
+
+    /// Takes away what nothing took the place of: an item, a list, or the statement.
+    fn drop_rest(&mut self) {
+        let mut done: Vec<Span> = Vec::new();
+        for old in self.dropped.clone() {
+            let gone = |i: &&Import| self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
+            let all: Vec<&Import> = self.facts.imports.iter().filter(|i| i.span == old.span).collect();
+            let changed = self.out.iter().any(|e| e.statement == Some(old.span));
+            let whole = all.iter().all(gone) && !changed;
+            let group = old.group.filter(|g| all.iter().filter(|i| i.group == Some(*g)).all(gone) && !changed);
+            let about = vec![old.path().to_owned()];
+            let (at, splice) = match (whole, group, old.item) {
+                (true, ..) | (_, _, None) => (old.span, delete_splice(self.text, old.span, |_| None)),
+                (_, Some(group), _) => (group, delete_item(&[","], self.text, group, old.span)),
+                (_, _, Some(item)) => (item, delete_item(&[","], self.text, item, old.group.unwrap_or(old.span))),
+            };
+            if !done.contains(&at) {
+                done.push(at);
+                self.out.push(ImportEdit { splice, about, statement: Some(old.span) });
+            }
+        }
+    }
+}
+
+/// The segments of an import without the last.
+fn head_of(import: &Import) -> Vec<&str> {
+    let head = &import.segments[..import.segments.len().saturating_sub(1)];
+    head.iter().map(|s| s.0.as_str()).collect()
+}
+
+/// True if the file has the import already, or a wildcard that brings it in.
+fn known(language: &Language, facts: &FileFacts, name: &ImportName) -> bool {
+    let package = language.names.parent(&name.path);
     facts.imports.iter().any(|i| {
         i.is_static == name.is_static
-            && (i.path() == name.path && i.wildcard == name.wildcard
+            && (i.path() == name.path
+                && i.wildcard == name.wildcard
+                && i.name().alias == name.alias
                 || (i.wildcard && i.path() == package && !name.wildcard))
     })
 }
 
-/// Turns the path of an import into another, touching only the segments that differ.
-fn rename(import: &Import, path: &str) -> Splice {
-    respell(&import.segments, path)
-}
-
 /// Turns dotted segments in place into another path, touching only those that differ.
-pub fn respell(segments: &[(String, Span)], path: &str) -> Splice {
-    let new: Vec<&str> = path.split('.').collect();
+pub fn respell(names: &Names, segments: &[(String, Span)], new: &[&str]) -> Splice {
+    let separator = names.separator;
     let old: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
     let most = old.len().min(new.len());
-    let head = old.iter().zip(&new).take_while(|(a, b)| a == b).count().min(most);
+    let head = old.iter().zip(new).take_while(|(a, b)| a == b).count().min(most);
     let tail =
         old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count().min(most - head);
     let (gone, come) = (&segments[head..segments.len() - tail], &new[head..new.len() - tail]);
-    let text = come.join(".");
+    let text = come.join(separator);
     match (gone.first(), gone.last()) {
         (Some(first), Some(last)) if !come.is_empty() => Splice::text(first.1.hull(last.1), text),
-        // Segments only go: with the dot on one side.
+        // Segments only go: with the separator on one side.
         (Some(first), Some(last)) => {
             let span = match (head.checked_sub(1), segments.get(segments.len() - tail)) {
                 (_, Some(next)) => Span { start: first.1.start, end: next.1.start },
@@ -160,10 +280,10 @@ pub fn respell(segments: &[(String, Span)], path: &str) -> Splice {
         }
         // Segments only come.
         _ => match segments.get(head) {
-            Some(next) => Splice::text(Span::at(next.1.start as usize), format!("{text}.")),
+            Some(next) => Splice::text(Span::at(next.1.start as usize), format!("{text}{separator}")),
             None => {
                 let end = segments.last().map_or(0, |s| s.1.end as usize);
-                Splice::text(Span::at(end), format!(".{text}"))
+                Splice::text(Span::at(end), format!("{separator}{text}"))
             }
         },
     }
@@ -178,8 +298,10 @@ fn insertions(
 ) -> Vec<ImportEdit> {
     let mut out: Vec<ImportEdit> = Vec::new();
     for name in add {
-        let statement = (language.names.write_import)(name);
-        let (at, before, after) = insertion(facts, text, line_end, name);
+        let like = facts.imports.iter().find(|i| i.is_static == name.is_static);
+        let like = like.or(facts.imports.first()).map(|i| i.span.of(text));
+        let statement = (language.names.write_import)(name, like);
+        let (at, before, after) = insertion(language, facts, text, line_end, name);
         let written = format!("{before}{statement}{after}");
         match out.iter_mut().find(|e| e.splice.span == Span::at(at)) {
             Some(same) => {
@@ -206,55 +328,64 @@ fn insertions(
 
 /// Where a new import goes, and the text before and behind it.
 fn insertion(
+    language: &Language,
     facts: &FileFacts,
     text: &str,
     line_end: &str,
     name: &ImportName,
 ) -> (usize, String, String) {
-    let shared =
-        |a: &str| a.split('.').zip(name.path.split('.')).take_while(|(a, b)| a == b).count();
-    let like: Vec<&Import> =
-        facts.imports.iter().filter(|i| i.is_static == name.is_static).collect();
-    if let Some(best) = like.iter().map(|i| shared(i.path())).max() {
+    let names = &language.names;
+    let wanted = names.segments(&name.path);
+    let shared = |i: &Import| i.segments.iter().zip(&wanted).take_while(|(a, b)| a.0 == **b).count();
+    let indent = |i: &Import| {
+        let start = i.span.start as usize;
+        let from = text[..start].rfind(['\n', '\r']).map_or(0, |l| l + 1);
+        start - from
+    };
+    // Imports inside functions and conditions are no place for one that holds for the file.
+    let outermost = facts.imports.iter().map(indent).min().unwrap_or(0);
+    let all: Vec<&Import> = facts.imports.iter().filter(|i| indent(i) == outermost).collect();
+    let lead = " ".repeat(outermost);
+    let like: Vec<&&Import> = all.iter().filter(|i| i.is_static == name.is_static).collect();
+    if let Some(best) = like.iter().map(|i| shared(i)).max() {
         // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
-        let kin: Vec<&&Import> = like.iter().filter(|i| shared(i.path()) == best).collect();
+        let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
         let behind = kin.iter().find(|i| i.path() > name.path.as_str());
         return match behind {
-            Some(next) => {
-                (line_start(text, next.span.start as usize), String::new(), line_end.to_owned())
-            }
+            Some(next) => (
+                line_start(text, next.span.start as usize),
+                lead,
+                line_end.to_owned(),
+            ),
             None => {
                 let last = kin.last().map_or(0, |i| i.span.end as usize);
-                let gap = if best == 0 && grouped(facts, text) {
-                    line_end.repeat(2)
-                } else {
-                    line_end.to_owned()
-                };
-                (line_stop(text, last), gap, String::new())
+                let blank = best == 0 && grouped(facts, text);
+                let gap = if blank { line_end.repeat(2) } else { line_end.to_owned() };
+                (line_stop(text, last), gap + &lead, String::new())
             }
         };
     }
-    if let Some(last) = facts.imports.last() {
+    if let Some(last) = all.last() {
         // Imports of the other kind only: a group of its own behind them.
-        return (
-            line_stop(text, last.span.end as usize),
-            format!("{line_end}{line_end}"),
-            String::new(),
-        );
+        let at = line_stop(text, last.span.end as usize);
+        return (at, format!("{line_end}{line_end}{lead}"), String::new());
     }
-    match facts.package_span {
-        Some(package) => {
-            (line_stop(text, package.end as usize), format!("{line_end}{line_end}"), String::new())
-        }
-        None => (0, String::new(), format!("{line_end}{line_end}")),
+    let before = facts.package_span.map_or(facts.preamble_end, |p| p.end.max(facts.preamble_end));
+    match before {
+        0 => (0, String::new(), format!("{line_end}{line_end}")),
+        at => (line_stop(text, at as usize), format!("{line_end}{line_end}"), String::new()),
     }
 }
 
 /// True if the file sets imports of different roots apart by blank lines.
 fn grouped(facts: &FileFacts, text: &str) -> bool {
+    let root = |i: &Import| i.segments.first().map(|s| s.0.clone());
     facts.imports.windows(2).any(|w| {
+        if w[1].span.start < w[0].span.end {
+            return false;
+        }
         let between = &text[w[0].span.end as usize..w[1].span.start as usize];
-        root(w[0].path()) != root(w[1].path())
+        root(&w[0]) != root(&w[1])
             && between.lines().skip(1).any(|l| l.trim().is_empty())
             && between.lines().count() > 2
     })

@@ -10,8 +10,14 @@ pub struct Language {
     pub title: &'static str,
     /// File name endings, without the dot.
     pub extensions: &'static [&'static str],
-    /// The grammar.
+    /// Endings of another language whose files can be read as this one, where an action asks for it.
+    pub also_reads: &'static [&'static str],
+    /// The grammar; patterns are read with it.
     pub grammar: fn() -> &'static tree_sitter::Language,
+    /// Grammars of the same kinds for files with certain endings.
+    pub dialects: &'static [Dialect],
+    /// Code inside code that the grammar leaves as loose tokens.
+    pub layer: Option<Layer>,
     /// A small source that parses without error, for tests over the whole table.
     pub sample: &'static str,
     /// Surroundings in which a fragment may be parsed, in order of preference.
@@ -26,8 +32,26 @@ pub struct Language {
     pub alike: &'static [&'static [&'static str]],
     /// Declarations: which parts a pattern may leave out.
     pub declarations: &'static [Declaration],
-    /// Lists of keyed things that match in any order: list kind, pair kind, field of the key.
-    pub keyed: &'static [(&'static str, &'static str, &'static str)],
+    /// Lists of keyed things that match in any order.
+    pub keyed: &'static [Keyed],
+    /// Kinds of literals that are compared by their contents, whatever their quotes.
+    pub strings: &'static [&'static str],
+    /// Kinds inside such literals that hold code.
+    pub interpolations: &'static [&'static str],
+    /// Kinds of text in which white space does not count.
+    pub loose_text: &'static [&'static str],
+    /// Kinds whose children are loose tokens: a slot takes what stands up to the next separator.
+    pub token_runs: &'static [&'static str],
+    /// Links of a chain: kind, and field of what they are hung on (empty: the first child).
+    pub chain: &'static [(&'static str, &'static str)],
+    /// Kinds that wrap one node and add nothing.
+    pub transparent: &'static [&'static str],
+    /// Kinds whose children count as those of the node around.
+    pub splices: &'static [&'static str],
+    /// Kinds that wait for a value and pass it on.
+    pub waits: &'static [&'static str],
+    /// Functions, lambdas and types: what stands in them is not done where they stand.
+    pub nested: &'static [&'static str],
     /// The kind of an expression in parentheses.
     pub parenthesized: &'static str,
     /// Expressions that fall apart when they are put next to an operator or a dot.
@@ -36,8 +60,10 @@ pub struct Language {
     pub binding: &'static [(&'static str, &'static str)],
     /// Kinds whose evaluation may do something besides giving a value.
     pub effects: &'static [&'static str],
-    /// Kinds that spread one argument over several.
+    /// Kinds that spread one argument over several, or are no plain one: a single slot never takes them.
     pub spreads: &'static [&'static str],
+    /// The same for a kind only where it has this field.
+    pub spread_fields: &'static [(&'static str, &'static str)],
     /// Statements that are nothing but an expression.
     pub expression_statement: &'static str,
     /// Things that are deleted with the line they stand on.
@@ -46,6 +72,38 @@ pub struct Language {
     pub forms: &'static [(&'static str, &'static [&'static str])],
     /// Names.
     pub names: Names,
+}
+
+/// A grammar for some of a language's files. Its kinds are named like those of the main grammar.
+pub struct Dialect {
+    /// The endings of its files.
+    pub extensions: &'static [&'static str],
+    /// The grammar.
+    pub grammar: fn() -> &'static tree_sitter::Language,
+}
+
+/// Loose tokens that are mostly code: parsed once more, piece by piece, as statements.
+pub struct Layer {
+    /// The kind that holds the tokens, brackets included.
+    pub kind: &'static str,
+    /// Its parent's kind.
+    pub parent: &'static str,
+    /// The token between pieces.
+    pub separator: &'static str,
+    /// The byte that ends a piece when it is parsed as a statement; it stands in for separators and the last bracket.
+    pub end: u8,
+}
+
+/// A list of keyed things.
+pub struct Keyed {
+    /// Kind of the list.
+    pub list: &'static str,
+    /// Kind of a pair.
+    pub pair: &'static str,
+    /// Field of the key; empty: the first named child.
+    pub key: &'static str,
+    /// A pair of a key and a value of the same name, written as one word; empty if there is none.
+    pub shorthand: &'static str,
 }
 
 /// A surrounding for a fragment.
@@ -84,7 +142,7 @@ pub struct Declaration {
     pub body: &'static str,
     /// The field of its own name.
     pub name: &'static str,
-    /// Kind of the child that holds its modifiers, matched as a set.
+    /// Kind of a child that holds modifiers, matched as a set; empty where they are children themselves.
     pub modifiers: &'static str,
 }
 
@@ -115,6 +173,8 @@ pub struct Binding {
     pub space: Space,
     /// Where it is visible.
     pub reach: Reach,
+    /// All names in what is found are declared: it is a pattern that takes a value apart.
+    pub deep: bool,
 }
 
 /// Where a binding is visible.
@@ -132,6 +192,20 @@ pub enum Reach {
 pub struct Names {
     /// Between the segments of a symbol.
     pub separator: &'static str,
+    /// Behind the module of a symbol, where modules are strings; else empty.
+    pub module_separator: &'static str,
+    /// A name written in full needs no import.
+    pub full_names: bool,
+    /// A name that a wildcard import brings in is as good as one that is imported alone.
+    pub sure_wildcards: bool,
+    /// A member is only reached through a receiver, inside its own type too.
+    pub members_need_receiver: bool,
+    /// Renames of symbols follow all import forms of the language.
+    pub symbols: bool,
+    /// What does not declare when a value is taken apart: a kind, or (with an empty kind) a field.
+    pub pattern_skips: &'static [(&'static str, &'static str)],
+    /// How many leading segments of a symbol name its package or module.
+    pub package_of: fn(&[&str]) -> usize,
     /// Kinds of single names, with the space that they live in by default.
     pub words: &'static [(&'static str, Space)],
     /// Words that can be no name, whatever the grammar takes them for.
@@ -162,16 +236,74 @@ pub struct Names {
     pub implicit: &'static [&'static str],
     /// Well-known names of the implicit packages.
     pub builtin: &'static [&'static str],
-    /// The kind of the statement that says the file's package.
-    pub package: &'static str,
-    /// The kind of an import statement.
-    pub import: &'static str,
+    /// The kinds of statements that say the file's package.
+    pub packages: &'static [&'static str],
+    /// The kinds of import statements.
+    pub imports: &'static [&'static str],
+    /// Kinds of other statements that may import: they are read as such where `read_import` finds something.
+    pub import_like: &'static [&'static str],
+    /// What stands before the imports of a file: a kind, and the kind of its first child if that matters.
+    pub preamble: &'static [(&'static str, &'static str)],
     /// Reads an import statement.
-    pub read_import: fn(tree_sitter::Node<'_>, &str) -> Option<crate::Import>,
-    /// Writes an import statement.
-    pub write_import: fn(&crate::ImportName) -> String,
+    pub read_import: fn(tree_sitter::Node<'_>, &str) -> Vec<crate::Import>,
+    /// Writes an import statement, in the manner of another one of the file.
+    pub write_import: fn(&crate::ImportName, Option<&str>) -> String,
     /// Whether a symbol used in this space is imported as a member.
     pub imports_member: fn(&str, Space) -> bool,
+}
+
+impl Names {
+    /// The segments of a symbol: where modules are strings, the module is the first.
+    pub fn segments<'s>(&self, symbol: &'s str) -> Vec<&'s str> {
+        let mut out = Vec::new();
+        let mut rest = symbol;
+        if !self.module_separator.is_empty() {
+            match symbol.rsplit_once(self.module_separator) {
+                Some((module, below)) => {
+                    out.push(module);
+                    rest = below;
+                }
+                None => return vec![symbol],
+            }
+        }
+        out.extend(rest.split(self.separator));
+        out
+    }
+
+    /// The symbol of these segments.
+    pub fn join<S: AsRef<str>>(&self, segments: &[S]) -> String {
+        let mut out = String::new();
+        for (i, s) in segments.iter().enumerate() {
+            let module = i == 1 && !self.module_separator.is_empty();
+            if i > 0 {
+                out.push_str(if module { self.module_separator } else { self.separator });
+            }
+            out.push_str(s.as_ref());
+        }
+        out
+    }
+
+    /// The last segment of a symbol.
+    pub fn last<'s>(&self, symbol: &'s str) -> &'s str {
+        self.segments(symbol).last().copied().unwrap_or(symbol)
+    }
+
+    /// The symbol without its last segment; empty if it has one only.
+    pub fn parent(&self, symbol: &str) -> String {
+        let segments = self.segments(symbol);
+        self.join(&segments[..segments.len() - 1])
+    }
+
+    /// The package or module of a symbol.
+    pub fn package(&self, symbol: &str) -> String {
+        let segments = self.segments(symbol);
+        self.join(&segments[..(self.package_of)(&segments).min(segments.len())])
+    }
+
+    /// True if the statement kind imports, or says the package.
+    pub(crate) fn is_head(&self, kind: &str) -> bool {
+        self.imports.contains(&kind) || self.packages.contains(&kind)
+    }
 }
 
 impl Language {
@@ -180,9 +312,47 @@ impl Language {
         path.extension().is_some_and(|e| self.extensions.contains(&e))
     }
 
+    /// True if a file of this name can be read as this language.
+    pub fn reads(&self, path: &RelPath) -> bool {
+        path.extension()
+            .is_some_and(|e| self.extensions.contains(&e) || self.also_reads.contains(&e))
+    }
+
+    /// The grammar for a file of this name.
+    pub(crate) fn grammar_for(&self, path: Option<&RelPath>) -> &'static tree_sitter::Language {
+        let ending = path.and_then(RelPath::extension);
+        let dialect = self.dialects.iter().find(|d| ending.is_some_and(|e| d.extensions.contains(&e)));
+        dialect.map_or_else(|| (self.grammar)(), |d| (d.grammar)())
+    }
+
     /// The kind of a node, as long-lived as the language.
     pub(crate) fn kind(&self, node: tree_sitter::Node<'_>) -> &'static str {
-        (self.grammar)().node_kind_for_id(node.kind_id()).unwrap_or("")
+        let main = (self.grammar)();
+        let own = node.language();
+        let grammar = self.dialects.iter().map(|d| (d.grammar)()).find(|g| **g == *own).unwrap_or(main);
+        grammar.node_kind_for_id(node.kind_id()).unwrap_or("")
+    }
+
+    /// The node itself, or what it wraps without adding anything.
+    pub(crate) fn core<'t>(&self, mut node: tree_sitter::Node<'t>) -> tree_sitter::Node<'t> {
+        while node.child_count() == 1 && self.transparent.contains(&node.kind()) {
+            let Some(inner) = node.child(0) else { break };
+            node = inner;
+        }
+        node
+    }
+
+    /// True for what a single slot never takes.
+    pub(crate) fn is_spread(&self, node: tree_sitter::Node<'_>) -> bool {
+        let kind = node.kind();
+        self.spreads.contains(&kind)
+            || self.spread_fields.iter().any(|(k, f)| *k == kind && node.child_by_field_name(f).is_some())
+    }
+
+    /// What a link of a chain hangs on; `None` for a node that is no link.
+    pub(crate) fn base_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+        let (_, field) = self.chain.iter().find(|(k, _)| *k == node.kind())?;
+        if field.is_empty() { node.child(0) } else { node.child_by_field_name(field) }
     }
 
     /// A field's name, as long-lived as the language.

@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use emendo_text::Span;
 use serde::{Deserialize, Serialize};
 
-use crate::facts::FileFacts;
+use crate::facts::{FileFacts, Import};
 use crate::language::{Language, Space};
 
 /// How sure it is that a place is what a recipe means.
@@ -100,7 +100,7 @@ impl Spellings {
 /// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.
 fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
     let rest = symbol.strip_prefix(parent)?;
-    (rest.is_empty() || rest.starts_with(['.', ':'])).then_some(rest)
+    (rest.is_empty() || rest.starts_with(['.', ':', '/'])).then_some(rest)
 }
 
 /// Answers what names mean in one file.
@@ -116,13 +116,10 @@ pub struct Resolver<'a> {
 impl Resolver<'_> {
     /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
     pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
-        let separator = self.language.names.separator;
-        let written = path.join(separator);
+        let names = &self.language.names;
+        let wanted = names.segments(symbol);
         let first = *path.first()?;
-        let full = written == symbol;
-        let package =
-            if full { None } else { Some(symbol.strip_suffix(&written)?.strip_suffix(separator)?) };
-        if full && path.len() > 1 {
+        if names.full_names && path.len() > 1 && path == wanted {
             let hidden = self.facts.lookup(first, &[Space::Value, Space::Type], at);
             return hidden.is_none().then(|| Fact {
                 says: Certainty::Certain,
@@ -130,45 +127,54 @@ impl Resolver<'_> {
                 at: None,
             });
         }
-        self.first_means(first, space, at, package.unwrap_or(""))
+        let package = || Some(names.join(wanted.strip_suffix(path)?));
+        if let Some(own) = self.facts.lookup(first, spaces(space), at)
+            && !(own.top && own.space != Space::Type && self.imported(first, space).is_some())
+        {
+            let top_type = own.space == Space::Type && self.facts.top_types().any(|t| t == first);
+            let here = !names.packages.is_empty() && self.facts.package == package()?;
+            let text = format!("`{first}` is declared in this file, line {{line}}");
+            let says = Certainty::Certain;
+            return (top_type && here).then_some(Fact { says, text, at: Some(own.at) });
+        }
+        if let Some(import) = self.imported(first, space) {
+            return self.through(import, path, &wanted, at);
+        }
+        self.without_import(first, space, &package()?)
     }
 
-    /// Does the single name `first` mean `package.first`?
-    fn first_means(&self, first: &str, space: Space, at: u32, package: &str) -> Option<Fact> {
-        let facts = self.facts;
-        let wanted = join(package, first, self.language.names.separator);
-        let spaces: &[Space] = match space {
-            Space::Type => &[Space::Type],
-            Space::Callable => &[Space::Callable],
-            _ => &[Space::Value, Space::Type],
+    /// The import that makes a name known.
+    pub(crate) fn imported(&self, name: &str, space: Space) -> Option<&Import> {
+        let fits = |i: &&Import| space != Space::Callable || i.is_static;
+        self.facts.imports.iter().filter(fits).find(|i| i.local() == Some(name))
+    }
+
+    /// Does a path that begins with an imported name mean the wanted symbol?
+    fn through(&self, import: &Import, path: &[&str], wanted: &[&str], at: u32) -> Option<Fact> {
+        let own = import.segments.iter().map(|(s, _)| s.as_str());
+        let roots = if import.binds_root { 1 } else { import.segments.len() };
+        let meant: Vec<&str> = own.take(roots).chain(path[1..].iter().copied()).collect();
+        let first = path[0];
+        // Assigned at the top of the file too: most often what stands in for a library that is not there.
+        let again = self.facts.lookup(first, &[Space::Value], at).is_some();
+        let (says, text) = if again {
+            let text = format!("`{first}` is imported on line {{line}}, and assigned in the file too");
+            (Certainty::Likely, text)
+        } else {
+            (Certainty::Certain, format!("`{first}` is imported on line {{line}}"))
         };
-        if let Some(own) = facts.lookup(first, spaces, at) {
-            let top_type = own.space == Space::Type && facts.top_types().any(|t| t == first);
-            let text = format!("`{first}` is declared in this file, line {{line}}");
-            return (top_type && facts.package == package).then_some(Fact {
-                says: Certainty::Certain,
-                text,
-                at: Some(own.at),
-            });
-        }
-        let fits = |is_static: bool| if space == Space::Callable { is_static } else { true };
-        let single = facts.imports.iter().find(|i| i.local() == Some(first) && fits(i.is_static));
-        if let Some(import) = single {
-            let text = format!("`{first}` is imported on line {{line}}");
-            return (import.path() == wanted).then_some(Fact {
-                says: Certainty::Certain,
-                text,
-                at: Some(import.span),
-            });
-        }
-        self.without_import(first, space, package)
+        (meant == wanted).then_some(Fact { says, text, at: Some(import.span) })
     }
 
     /// Same package, wildcard imports and names that need no import.
     fn without_import(&self, first: &str, space: Space, package: &str) -> Option<Fact> {
         let facts = self.facts;
-        let own = space != Space::Callable && self.project.declares(&facts.package, first);
-        if facts.package == package && space != Space::Callable {
+        let names = &self.language.names;
+        let packages = !names.packages.is_empty();
+        let own = packages
+            && space != Space::Callable
+            && self.project.declares(&facts.package, first);
+        if packages && facts.package == package && space != Space::Callable {
             let says = if own { Certainty::Certain } else { Certainty::Likely };
             let text = format!("this file is in the package `{package}` itself");
             return Some(Fact { says, text, at: facts.package_span });
@@ -185,18 +191,17 @@ impl Resolver<'_> {
                 Some(rival) => (
                     Certainty::Unsure,
                     format!(
-                        "`{first}` may come from `{package}.*` (line {{line}}) or from `{}.*`",
+                        "`{first}` may come from `{package}` (line {{line}}) or from `{}`",
                         rival.path()
                     ),
                 ),
                 None => (
-                    Certainty::Likely,
-                    format!("`{first}` comes in by `{package}.*` on line {{line}}"),
+                    if names.sure_wildcards { Certainty::Certain } else { Certainty::Likely },
+                    format!("`{first}` comes in by `{package}` on line {{line}}"),
                 ),
             };
             return Some(Fact { says, text, at: Some(import.span) });
         }
-        let names = &self.language.names;
         (names.implicit.contains(&package) && names.builtin.contains(&first)).then(|| Fact {
             says: Certainty::Certain,
             text: format!("`{first}` needs no import"),
@@ -214,32 +219,35 @@ impl Resolver<'_> {
         let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
         self.facts.lookup(name, looked, at).is_some()
             || self.facts.imports.iter().any(|i| i.local() == Some(name))
-            || self.project.declares(&self.facts.package, name)
+            || (!self.language.names.packages.is_empty()
+                && self.project.declares(&self.facts.package, name))
             || self.facts.words(name).iter().any(|w| matches!(w.space, Space::Type))
             || (self.language.names.builtin.contains(&name) && !self.facts.words(name).is_empty())
     }
 
     /// True if an import or a full name in the file lies below one of these packages.
     pub fn reaches(&self, packages: &[String], text: &str) -> bool {
-        let imports = &self.facts.imports;
+        let names = &self.language.names;
         packages.iter().any(|p| {
-            below(&self.facts.package, p).is_some()
-                || imports
-                    .iter()
-                    .any(|i| below(i.path(), p).is_some() || (i.wildcard && i.path() == p))
-                || (p.contains('.') && self.full_name(p, text))
+            (!names.packages.is_empty() && below(&self.facts.package, p).is_some())
+                || self.facts.imports.iter().any(|i| below(i.path(), p).is_some())
+                || (names.full_names && p.contains(names.separator) && self.full_name(p, text))
         })
     }
 
     fn full_name(&self, package: &str, text: &str) -> bool {
-        let last = package.rsplit('.').next().unwrap_or(package);
-        self.facts.words(last).iter().any(|w| {
+        self.facts.words(self.language.names.last(package)).iter().any(|w| {
             let path = Span { start: w.path_start, end: w.span.end }.of(text);
             path.len() == package.len() && path == package
         })
     }
 }
 
-fn join(package: &str, name: &str, separator: &str) -> String {
-    if package.is_empty() { name.to_owned() } else { format!("{package}{separator}{name}") }
+/// The spaces in which a name of a space is declared.
+fn spaces(space: Space) -> &'static [Space] {
+    match space {
+        Space::Type => &[Space::Type],
+        Space::Callable => &[Space::Callable],
+        _ => &[Space::Value, Space::Type],
+    }
 }

@@ -33,7 +33,101 @@ pub enum Chunk {
         name: String,
         /// How much it takes.
         repeat: Repeat,
+        /// What its text goes through before it is written.
+        filters: Vec<Filter>,
     },
+}
+
+/// A change of a slot's text.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Filter {
+    /// `open_at_once`
+    Snake,
+    /// `open-at-once`
+    Kebab,
+    /// `openAtOnce`
+    Camel,
+    /// `OpenAtOnce`
+    Pascal,
+    /// `OPEN_AT_ONCE`
+    Constant,
+    /// All letters small.
+    Lower,
+    /// All letters capital.
+    Upper,
+    /// In double quotes.
+    Quote,
+    /// Without its quotes.
+    Unquote,
+}
+
+impl Filter {
+    const WORDS: [(&str, Self); 9] = [
+        ("snake", Self::Snake),
+        ("kebab", Self::Kebab),
+        ("camel", Self::Camel),
+        ("pascal", Self::Pascal),
+        ("constant", Self::Constant),
+        ("lower", Self::Lower),
+        ("upper", Self::Upper),
+        ("quote", Self::Quote),
+        ("unquote", Self::Unquote),
+    ];
+
+    /// The text, changed.
+    pub fn apply(self, text: &str) -> String {
+        match self {
+            Self::Snake => words(text).join("_").to_lowercase(),
+            Self::Kebab => words(text).join("-").to_lowercase(),
+            Self::Constant => words(text).join("_").to_uppercase(),
+            Self::Pascal => words(text).iter().map(|w| capital(w)).collect(),
+            Self::Camel => {
+                let words = words(text);
+                let rest = words.iter().skip(1).map(|w| capital(w));
+                let first = words.first().map(|w| w.to_lowercase());
+                first.into_iter().chain(rest).collect()
+            }
+            Self::Lower => text.to_lowercase(),
+            Self::Upper => text.to_uppercase(),
+            Self::Quote if is_quoted(text) => text.to_owned(),
+            Self::Quote => format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\"")),
+            Self::Unquote if is_quoted(text) => text[1..text.len() - 1].to_owned(),
+            Self::Unquote => text.to_owned(),
+        }
+    }
+}
+
+fn is_quoted(text: &str) -> bool {
+    ['"', '\'', '`'].iter().any(|q| text.len() > 1 && text.starts_with(*q) && text.ends_with(*q))
+}
+
+fn capital(word: &str) -> String {
+    let mut chars = word.chars();
+    let first = chars.next().map(|c| c.to_uppercase().collect::<String>()).unwrap_or_default();
+    first + &chars.as_str().to_lowercase()
+}
+
+/// The words of a name in any spelling: `openAtOnce`, `open-at-once`, `HTTPServer`.
+fn words(text: &str) -> Vec<String> {
+    let chars: Vec<char> = text.chars().collect();
+    let mut out: Vec<String> = Vec::new();
+    let mut word = String::new();
+    for (i, c) in chars.iter().enumerate() {
+        if !c.is_alphanumeric() {
+            out.push(std::mem::take(&mut word));
+            continue;
+        }
+        let before = i.checked_sub(1).map(|b| chars[b]);
+        let small_before = before.is_some_and(|b| b.is_lowercase() || b.is_numeric());
+        let small_behind = chars.get(i + 1).is_some_and(|n| n.is_lowercase());
+        if c.is_uppercase() && (small_before || (before.is_some_and(char::is_uppercase) && small_behind)) {
+            out.push(std::mem::take(&mut word));
+        }
+        word.push(*c);
+    }
+    out.push(word);
+    out.retain(|w| !w.is_empty());
+    out
 }
 
 /// A source with slots.
@@ -56,12 +150,31 @@ pub struct TemplateError {
 
 const RESERVED: &[&str] = &["here", "it", "key", "input"];
 
+/// Where a template stands: which reserved words are slots there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Marks {
+    /// None is.
+    None,
+    /// `here` is.
+    Here,
+    /// `it` is.
+    It,
+}
+
 impl Template {
     /// Cuts a source into chunks. `\@{` is a literal `@{`.
     ///
     /// # Errors
     /// For a slot that does not end, has no proper name, or a name that is reserved.
     pub fn parse(source: &str) -> Result<Self, TemplateError> {
+        Self::parse_with(source, Marks::None)
+    }
+
+    /// The same where a reserved word is a slot.
+    ///
+    /// # Errors
+    /// For a slot that does not end, has no proper name, or a name that is reserved here.
+    pub fn parse_with(source: &str, marks: Marks) -> Result<Self, TemplateError> {
         let mut chunks = Vec::new();
         let mut text = String::new();
         let mut text_start = 0;
@@ -81,7 +194,7 @@ impl Template {
                     text: std::mem::take(&mut text),
                 });
             }
-            let (chunk, end) = slot(source, at)?;
+            let (chunk, end) = slot(source, at, marks)?;
             chunks.push(chunk);
             i = end;
             text_start = end;
@@ -96,13 +209,13 @@ impl Template {
     /// The slots: name, place, repeat.
     pub fn slots(&self) -> impl Iterator<Item = (&str, Span, Repeat)> {
         self.chunks.iter().filter_map(|c| match c {
-            Chunk::Slot { at, name, repeat } => Some((name.as_str(), *at, *repeat)),
+            Chunk::Slot { at, name, repeat, .. } => Some((name.as_str(), *at, *repeat)),
             Chunk::Text { .. } => None,
         })
     }
 }
 
-fn slot(source: &str, at: usize) -> Result<(Chunk, usize), TemplateError> {
+fn slot(source: &str, at: usize, marks: Marks) -> Result<(Chunk, usize), TemplateError> {
     let fail = |span: Span, message: String, help: &str| TemplateError {
         at: span,
         message,
@@ -119,16 +232,25 @@ fn slot(source: &str, at: usize) -> Result<(Chunk, usize), TemplateError> {
     let end = at + len + 1;
     let span = Span::new(at, end);
     let inner = &source[at + 2..end - 1];
+    let mut parts = inner.split('|');
+    let inner = parts.next().unwrap_or("").trim();
+    let mut filters = Vec::new();
+    for word in parts {
+        match Filter::WORDS.iter().find(|(w, _)| *w == word.trim()) {
+            Some((_, filter)) => filters.push(*filter),
+            None => {
+                let known: Vec<&str> = Filter::WORDS.iter().map(|(w, _)| *w).collect();
+                let help = format!("filters: {}", known.join(", "));
+                return Err(fail(span, format!("there is no filter `{}`", word.trim()), &help));
+            }
+        }
+    }
     let (name, repeat) = match inner.as_bytes().last() {
         Some(b'*') => (&inner[..inner.len() - 1], Repeat::Any),
         Some(b'+') => (&inner[..inner.len() - 1], Repeat::Some),
         Some(b'?') => (&inner[..inner.len() - 1], Repeat::Optional),
         _ => (inner, Repeat::One),
     };
-    if inner.contains('|') {
-        let help = "leave the filter out and write the slot as it is";
-        return Err(fail(span, format!("filters are not built yet: `{inner}`"), help));
-    }
     let plain = !name.is_empty()
         && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
         && !name.starts_with(|c: char| c.is_ascii_digit());
@@ -136,14 +258,15 @@ fn slot(source: &str, at: usize) -> Result<(Chunk, usize), TemplateError> {
         let help = "a slot is `@{name}`, `@{name*}`, `@{name+}` or `@{name?}`; a literal `@{` is written `\\@{`";
         return Err(fail(span, format!("`{inner}` is no slot name"), help));
     }
-    if RESERVED.contains(&name) {
+    let marked = matches!((marks, name), (Marks::Here, "here") | (Marks::It, "it"));
+    if RESERVED.contains(&name) && !marked {
         return Err(fail(
             span,
             format!("`{name}` is a reserved word"),
             "give the slot another name",
         ));
     }
-    Ok((Chunk::Slot { at: span, name: name.to_owned(), repeat }, end))
+    Ok((Chunk::Slot { at: span, name: name.to_owned(), repeat, filters }, end))
 }
 
 #[cfg(test)]
@@ -159,6 +282,18 @@ mod tests {
         assert!(
             t.chunks.iter().any(|c| matches!(c, Chunk::Text { text, .. } if text.contains("@{c}")))
         );
+    }
+
+    #[test]
+    fn filters_know_every_spelling_of_a_name() {
+        let all = |f: Filter| ["openAtOnce", "open-at_once", "HTTPServer2Go"].map(|t| f.apply(t));
+        assert_eq!(all(Filter::Snake), ["open_at_once", "open_at_once", "http_server2_go"]);
+        assert_eq!(all(Filter::Pascal), ["OpenAtOnce", "OpenAtOnce", "HttpServer2Go"]);
+        assert_eq!(all(Filter::Camel), ["openAtOnce", "openAtOnce", "httpServer2Go"]);
+        assert_eq!(all(Filter::Constant), ["OPEN_AT_ONCE", "OPEN_AT_ONCE", "HTTP_SERVER2_GO"]);
+        assert_eq!(Filter::Quote.apply("a\"b"), "\"a\\\"b\"");
+        assert_eq!(Filter::Unquote.apply("'a'"), "a");
+        assert!(Template::parse("@{x|loud}").is_err());
     }
 
     #[test]

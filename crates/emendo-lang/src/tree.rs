@@ -1,29 +1,125 @@
 //! Parsed texts.
 
-use emendo_text::Span;
-use tree_sitter::{InputEdit, Node, Parser, Point, TreeCursor};
+use emendo_text::{RelPath, Span};
+use tree_sitter::{InputEdit, Node, Parser, Point, Range, TreeCursor};
 
 use crate::Language;
+use crate::language::Layer;
+
+/// Layers within layers: loose tokens within loose tokens.
+const MAX_LAYERS: usize = 4;
 
 /// A parsed text. It owns no text: callers hand the same text in again.
 #[derive(Clone, Debug)]
-pub struct Tree(tree_sitter::Tree);
+pub struct Tree {
+    main: tree_sitter::Tree,
+    grammar: &'static tree_sitter::Language,
+    layers: Vec<Layered>,
+}
+
+/// Loose tokens, parsed once more piece by piece.
+#[derive(Clone, Debug)]
+struct Layered {
+    tree: tree_sitter::Tree,
+    /// What of the text it holds, in order.
+    ranges: Vec<Span>,
+    /// Bytes that were read as the end of a statement.
+    ends: Vec<u32>,
+}
+
+/// A tree of a text, or one of its layers.
+#[derive(Clone, Copy)]
+pub(crate) struct Root<'t> {
+    pub(crate) node: Node<'t>,
+    ends: &'t [u32],
+}
+
+impl Root<'_> {
+    /// True if a place stands in the text as the tree has it.
+    pub(crate) fn holds(&self, at: Span) -> bool {
+        let i = self.ends.partition_point(|e| *e < at.start);
+        self.ends.get(i).is_none_or(|e| *e >= at.end)
+    }
+}
 
 impl Tree {
     /// Parses `text`. Syntax errors become error nodes.
     pub fn parse(language: &Language, text: &str) -> Self {
-        Self::parse_again(language, text, None)
+        Self::parse_as(language, (language.grammar)(), text, None)
     }
 
-    fn parse_again(language: &Language, text: &str, old: Option<&tree_sitter::Tree>) -> Self {
+    /// Parses the text of a file, whose name may choose a dialect.
+    pub fn parse_file(language: &Language, path: &RelPath, text: &str) -> Self {
+        Self::parse_as(language, language.grammar_for(Some(path)), text, None)
+    }
+
+    fn parse_as(
+        language: &Language,
+        grammar: &'static tree_sitter::Language,
+        text: &str,
+        old: Option<&tree_sitter::Tree>,
+    ) -> Self {
         let mut parser = Parser::new();
-        let set = parser.set_language((language.grammar)());
+        let set = parser.set_language(grammar);
         debug_assert!(set.is_ok(), "the grammar of {} fits the runtime", language.id);
-        match parser.parse(text, old) {
-            Some(tree) => Self(tree),
-            // Only a cancelled parse gives no tree, and none is ever cancelled; a fresh one has no state to trip over.
-            None => Self::parse_again(language, "", None),
+        let main = parser.parse(text, old);
+        // Only a cancelled parse gives no tree, and none is ever cancelled; a fresh one has no state to trip over.
+        let Some(main) = main else { return Self::parse_as(language, grammar, "", None) };
+        let mut out = Self { main, grammar, layers: Vec::new() };
+        if let Some(layer) = &language.layer {
+            out.add_layers(layer, &mut parser, text);
         }
+        out
+    }
+
+    fn add_layers(&mut self, layer: &Layer, parser: &mut Parser, text: &str) {
+        for depth in 0..MAX_LAYERS {
+            let from = depth.checked_sub(1).map_or(&self.main, |d| &self.layers[d].tree);
+            let (ranges, ends) = loose(layer, from.root_node());
+            if ranges.is_empty() {
+                return;
+            }
+            let mut shadow = text.as_bytes().to_vec();
+            for e in &ends {
+                shadow[*e as usize] = layer.end;
+            }
+            // Bytes are all that the tree is asked for; points only need to grow with them.
+            let included: Vec<Range> = ranges
+                .iter()
+                .map(|r| Range {
+                    start_byte: r.start as usize,
+                    end_byte: r.end as usize,
+                    start_point: Point::new(0, r.start as usize),
+                    end_point: Point::new(0, r.end as usize),
+                })
+                .collect();
+            if parser.set_included_ranges(&included).is_err() {
+                return;
+            }
+            let tree = parser.parse(&shadow, None);
+            let reset = parser.set_included_ranges(&[]);
+            debug_assert!(reset.is_ok(), "no ranges are always in order");
+            let Some(tree) = tree else { return };
+            self.layers.push(Layered { tree, ranges, ends });
+        }
+    }
+
+    /// The tree, and the layers that hold a place.
+    pub(crate) fn roots_at(&self, at: Span) -> impl Iterator<Item = Root<'_>> {
+        let main = Root { node: self.main.root_node(), ends: &[] };
+        let holds = move |l: &&Layered| {
+            let i = l.ranges.partition_point(|r| r.end < at.end);
+            l.ranges.get(i).is_some_and(|r| r.contains(at))
+        };
+        let layers = self.layers.iter().filter(holds);
+        std::iter::once(main).chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
+    }
+
+    /// The tree and its layers.
+    pub(crate) fn roots(&self) -> impl Iterator<Item = Root<'_>> {
+        let main = Root { node: self.main.root_node(), ends: &[] };
+        let layers = self.layers.iter();
+        std::iter::once(main).chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
     }
 
     /// Parses the text that came out of `edits` (old span, new length; in order, not meeting), reusing this tree.
@@ -34,7 +130,7 @@ impl Tree {
         new: &str,
         edits: &[(Span, usize)],
     ) -> Self {
-        let mut tree = self.0.clone();
+        let mut tree = self.main.clone();
         let mut shift = 0isize;
         for (span, len) in edits {
             let start = (span.start as isize + shift) as usize;
@@ -51,17 +147,17 @@ impl Tree {
             shift += *len as isize - span.len() as isize;
         }
         debug_assert_eq!(old.len() as isize + shift, new.len() as isize);
-        Self::parse_again(language, new, Some(&tree))
+        Self::parse_as(language, self.grammar, new, Some(&tree))
     }
 
     /// The root node.
     pub fn root(&self) -> Node<'_> {
-        self.0.root_node()
+        self.main.root_node()
     }
 
     /// True if any part could not be parsed.
     pub fn has_error(&self) -> bool {
-        self.0.root_node().has_error()
+        self.main.root_node().has_error()
     }
 
     /// The places that could not be parsed: error nodes and missing tokens, outermost first.
@@ -108,6 +204,28 @@ impl Tree {
         }
         best
     }
+}
+
+/// Where loose tokens stand, without the first bracket, and which of their bytes end a piece.
+fn loose(layer: &Layer, root: Node<'_>) -> (Vec<Span>, Vec<u32>) {
+    let (mut ranges, mut ends) = (Vec::new(), Vec::new());
+    walk(root, |node| {
+        if node.kind() != layer.parent {
+            return true;
+        }
+        for list in children(node).into_iter().filter(|c| c.kind() == layer.kind) {
+            let parts = children(list);
+            if parts.len() < 3 || list.has_error() {
+                continue;
+            }
+            let separators = parts.iter().filter(|p| p.kind() == layer.separator);
+            ends.extend(separators.map(|p| p.start_byte() as u32));
+            ends.push(list.end_byte() as u32 - 1);
+            ranges.push(Span::new(list.start_byte() + 1, list.end_byte()));
+        }
+        false
+    });
+    (ranges, ends)
 }
 
 /// A node's range.
@@ -212,4 +330,38 @@ pub fn token_texts(text: &str) -> impl Iterator<Item = (usize, &str)> {
             return Some((start, &text[start..end]));
         }
     })
+}
+
+/// Children, with those of kinds that only hold some together in their place.
+pub(crate) fn spliced<'t>(
+    language: &Language,
+    node: Node<'t>,
+) -> Vec<(Node<'t>, Option<&'t str>)> {
+    let all = children_with_fields(node);
+    if language.splices.is_empty() || !all.iter().any(|c| language.splices.contains(&c.0.kind())) {
+        return all;
+    }
+    let open = |c: (Node<'t>, Option<&'t str>)| {
+        if language.splices.contains(&c.0.kind()) { children_with_fields(c.0) } else { vec![c] }
+    };
+    all.into_iter().flat_map(open).collect()
+}
+
+/// True for what never tells two codes apart: comments, what is not written, blanks in loose text.
+pub(crate) fn skipped(language: &Language, node: Node<'_>, text: &str) -> bool {
+    node.is_extra()
+        || span(node).is_empty()
+        || (language.loose_text.contains(&node.kind()) && span(node).of(text).trim().is_empty())
+}
+
+/// True for a token between items, or one that may be left out.
+pub(crate) fn is_separator(language: &Language, node: Node<'_>) -> bool {
+    language.is_separator(node.kind())
+        && (!node.is_named() || language.optional.contains(&node.kind()))
+}
+
+/// True for a literal that holds code.
+pub(crate) fn holds_code(language: &Language, node: Node<'_>) -> bool {
+    !language.interpolations.is_empty()
+        && children(node).iter().any(|c| language.interpolations.contains(&c.kind()))
 }

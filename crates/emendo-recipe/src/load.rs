@@ -580,12 +580,20 @@ impl Loader<'_> {
             let star = glob && (p == "*" || p == "**");
             star || (!p.is_empty()
                 && !p.starts_with(|c: char| c.is_ascii_digit())
-                && p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$')))
+                && p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$' | '#')))
         };
-        if !t.text.split('.').all(part) {
+        // A module that is a string stands before the last colon, or alone.
+        let module = |m: &str| !m.is_empty() && !m.contains([' ', '\t', '\'', '"', ':']);
+        let below = match t.text.rsplit_once(':') {
+            Some((m, below)) if module(m) => below,
+            _ if t.text.contains(['/', '@', '-']) && module(&t.text) => "",
+            _ => &t.text,
+        };
+        let separator = if below.contains("::") { "::" } else { "." };
+        if !below.is_empty() && !below.split(separator).all(part) {
             let d = Diagnostic::error(format!("`{}` is no symbol", t.text), t.span);
             self.out.push(d.help(
-                "write the full name with dots, as the language does: `tidewire.client.Station`",
+                "write the full name as the language does: `tidewire.client.Station`, `tidewire::Station`, `tidewire/client:Station`",
             ));
         }
     }

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use emendo_lang::{Certainty, Fact, ImportName, Language, Match, Pattern, Replacement, Written};
+use emendo_lang::{Certainty, Fact, ImportName, Language, Match, Pattern, Replacement, Space, Written};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
@@ -407,8 +407,7 @@ impl CodeRunner {
             .write(&rule.old, m, &code.tree, cx.text, cx.line_end, &resolver)
             .map_err(|e| e.0)?;
         for symbol in &self.add {
-            let is_static = (self.language.names.imports_member)(symbol, emendo_lang::Space::Value);
-            imports.push(ImportName { is_static, path: symbol.clone(), wildcard: false });
+            imports.push(ImportName::of(self.language, symbol, Space::Value));
         }
         Ok((Change { splices, imports, drop_imports: self.drop.clone(), released }, facts))
     }

@@ -154,7 +154,7 @@ pub(crate) fn names(action: &Action, cx: &CompileCx<'_>) -> BTreeMap<String, Str
 /// A symbol after the renames of earlier steps.
 fn current(renamed: &[(String, String)], symbol: String) -> String {
     renamed.iter().fold(symbol, |s, (old, new)| match s.strip_prefix(old.as_str()) {
-        Some(rest) if rest.is_empty() || rest.starts_with('.') => format!("{new}{rest}"),
+        Some(rest) if rest.is_empty() || rest.starts_with(['.', ':']) => format!("{new}{rest}"),
         _ => s,
     })
 }
@@ -211,6 +211,7 @@ fn constrain(pattern: &mut Pattern, action: &Action, cx: &mut CompileCx<'_>) {
                 form: list("form"),
                 not_form: list("not_form"),
                 means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
+                ..Constraint::default()
             },
         );
     }
@@ -258,7 +259,7 @@ pub(crate) fn covers_code(
     let id = language.id;
     // `files` with `lang` reads those files as that language, whatever their names.
     move |path| {
-        let claims = || emendo_lang::language(id).is_some_and(|l| l.claims(path));
+        let claims = || emendo_lang::language(id).is_some_and(|l| l.reads(path));
         scope.covers(path) && (scope.files.is_some() || claims())
     }
 }

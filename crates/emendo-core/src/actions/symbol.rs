@@ -75,6 +75,14 @@ impl Kind for Symbol {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let language = language(action, cx)?;
         let what = action.table.text("what")?;
+        if !language.names.symbols {
+            let d = Diagnostic::error(
+                format!("renames of symbols are not built yet for {}", language.title),
+                action.span,
+            );
+            cx.out.push(d.help("write `[[step.code]]` with `names` for each form of use"));
+            return None;
+        }
         if !BUILT.contains(&what.text.as_str()) {
             let d = Diagnostic::error(
                 format!("symbols of kind `{}` are not built yet", what.text),
@@ -311,10 +319,10 @@ impl SymbolRunner {
         let splice = match self.kept_below(p, import, path) {
             // Some names of the wildcard stay behind: it becomes two.
             true => {
-                let name = ImportName { is_static: import.is_static, path: target, wildcard: true };
+                let name = ImportName { is_static: import.is_static, path: target, wildcard: true, alias: None };
                 self.below(p, import, &name)
             }
-            false => respell(&import.segments, &target),
+            false => respell(&self.language.names, &import.segments, &self.language.names.segments(&target)),
         };
         self.draft(
             p,
@@ -331,7 +339,7 @@ impl SymbolRunner {
     /// A new import on a line of its own below another.
     fn below(&self, p: &Place<'_>, import: &Import, name: &ImportName) -> Splice {
         let lead = line_of(p.cx.text, import.span.start);
-        let statement = (self.language.names.write_import)(name);
+        let statement = (self.language.names.write_import)(name, None);
         Splice::text(
             Span::at(import.span.end as usize),
             format!("{}{lead}{statement}", p.cx.line_end),
@@ -378,7 +386,7 @@ impl SymbolRunner {
             });
             let known = p.code.facts.import_of(new).is_some();
             let Some(fact) = used.filter(|_| !known) else { continue };
-            let name = ImportName { is_static: false, path: new.clone(), wildcard: false };
+            let name = ImportName { is_static: false, path: new.clone(), wildcard: false, alias: None };
             let splice = self.below(p, import, &name);
             self.draft(
                 p,
@@ -442,7 +450,7 @@ impl SymbolRunner {
             let Some(fact) = fact.filter(|_| !own && path.len() > 1) else { return };
             match &r.new {
                 Some(new) => {
-                    let splice = respell(&segments, new);
+                    let splice = respell(&self.language.names, &segments, &self.language.names.segments(new));
                     self.draft(
                         p,
                         row,
@@ -495,7 +503,7 @@ impl SymbolRunner {
         } else {
             (
                 simple.to_owned(),
-                vec![ImportName { is_static: false, path: new.to_owned(), wildcard: false }],
+                vec![ImportName { is_static: false, path: new.to_owned(), wildcard: false, alias: None }],
             )
         };
         self.draft(p, row, at, vec![at], vec![Splice::text(at, text)], imports, vec![fact], out);

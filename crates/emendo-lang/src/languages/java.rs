@@ -4,7 +4,9 @@ use std::sync::LazyLock;
 
 use tree_sitter::Node;
 
-use crate::language::{Binding, Context, Declaration, Language, Names, Placeholder, Reach, Space};
+use crate::language::{
+    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space,
+};
 use crate::{Import, ImportName};
 
 static GRAMMAR: LazyLock<tree_sitter::Language> =
@@ -15,7 +17,10 @@ pub(super) const JAVA: Language = Language {
     id: "java",
     title: "Java",
     extensions: &["java"],
+    also_reads: &[],
     grammar: || &GRAMMAR,
+    dialects: &[],
+    layer: None,
     sample: "package p;\nimport a.B;\nimport static a.B.*;\n@X(a = 1) class C<T> extends D implements E {\n  int f = 1;\n  void m(int a, String... b) throws F { for (var x : y) { g.h(x -> x, G::i); } }\n}\n",
     contexts: CONTEXTS,
     placeholders: &[
@@ -32,7 +37,35 @@ pub(super) const JAVA: Language = Language {
         &["scoped_identifier", "scoped_type_identifier"],
     ],
     declarations: DECLARATIONS,
-    keyed: &[("annotation_argument_list", "element_value_pair", "key")],
+    keyed: &[Keyed {
+        list: "annotation_argument_list",
+        pair: "element_value_pair",
+        key: "key",
+        shorthand: "",
+    }],
+    strings: &["string_literal"],
+    interpolations: &["string_interpolation"],
+    loose_text: &[],
+    token_runs: &[],
+    chain: &[
+        ("method_invocation", "object"),
+        ("field_access", "object"),
+        ("array_access", "array"),
+    ],
+    transparent: &[],
+    splices: &[],
+    waits: &[],
+    nested: &[
+        "lambda_expression",
+        "method_declaration",
+        "constructor_declaration",
+        "compact_constructor_declaration",
+        "class_declaration",
+        "interface_declaration",
+        "enum_declaration",
+        "record_declaration",
+        "class_body",
+    ],
     parenthesized: "parenthesized_expression",
     loose: &[
         "assignment_expression",
@@ -66,6 +99,7 @@ pub(super) const JAVA: Language = Language {
         "explicit_constructor_invocation",
     ],
     spreads: &["spread_parameter"],
+    spread_fields: &[],
     expression_statement: "expression_statement",
     line_items: &[
         "expression_statement",
@@ -269,7 +303,7 @@ const DECLARATIONS: &[Declaration] = &[
 ];
 
 const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reach) -> Binding {
-    Binding { kind, field, child: "", space, reach }
+    Binding { kind, field, child: "", space, reach, deep: false }
 }
 
 const fn bind_child(
@@ -278,11 +312,18 @@ const fn bind_child(
     space: Space,
     reach: Reach,
 ) -> Binding {
-    Binding { kind, field: "", child, space, reach }
+    Binding { kind, field: "", child, space, reach, deep: false }
 }
 
 const NAMES: Names = Names {
     separator: ".",
+    module_separator: "",
+    full_names: true,
+    sure_wildcards: false,
+    members_need_receiver: false,
+    symbols: true,
+    pattern_skips: &[],
+    package_of: super::lower_head,
     words: &[("identifier", Space::Value), ("type_identifier", Space::Type)],
     reserved: &[
         "abstract",
@@ -474,8 +515,10 @@ const NAMES: Names = Names {
         "FunctionalInterface",
         "SafeVarargs",
     ],
-    package: "package_declaration",
-    import: "import_declaration",
+    packages: &["package_declaration"],
+    imports: &["import_declaration"],
+    import_like: &[],
+    preamble: &[],
     read_import,
     write_import,
     imports_member,
@@ -493,7 +536,7 @@ fn imports_member(symbol: &str, space: Space) -> bool {
 }
 
 /// `import [static] a.b.C[.*];`
-fn read_import(node: Node<'_>, text: &str) -> Option<Import> {
+fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
     let mut segments = Vec::new();
     let mut wildcard = false;
     let mut is_static = false;
@@ -506,10 +549,16 @@ fn read_import(node: Node<'_>, text: &str) -> Option<Import> {
             _ => {}
         }
     }
-    if segments.is_empty() { None } else { Some(Import::new(node, segments, wildcard, is_static)) }
+    if segments.is_empty() {
+        return Vec::new();
+    }
+    let import = Import::new(&NAMES, node, segments);
+    let mut import = if wildcard { import.all() } else { import };
+    import.is_static = is_static;
+    vec![import]
 }
 
-fn write_import(name: &ImportName) -> String {
+fn write_import(name: &ImportName, _: Option<&str>) -> String {
     let word = if name.is_static { "import static " } else { "import " };
     let end = if name.wildcard { ".*;" } else { ";" };
     format!("{word}{}{end}", name.path)

@@ -1,13 +1,30 @@
 //! The table of languages: one row and one file each.
 
+mod csharp;
 mod java;
+mod python;
+mod rust;
+mod typescript;
 
 use emendo_text::RelPath;
 
 use crate::Language;
 
 /// All languages, in the order in which they are offered.
-pub const LANGUAGES: &[&Language] = &[&java::JAVA];
+pub const LANGUAGES: &[&Language] = &[
+    &java::JAVA,
+    &typescript::TYPESCRIPT,
+    &typescript::JAVASCRIPT,
+    &python::PYTHON,
+    &rust::RUST,
+    &csharp::CSHARP,
+];
+
+/// The segments before the first that begins with a capital letter; without one, all but the last.
+fn lower_head(segments: &[&str]) -> usize {
+    let capital = segments.iter().position(|s| s.starts_with(char::is_uppercase));
+    capital.unwrap_or(segments.len().saturating_sub(1).max(1))
+}
 
 /// The language with this word.
 pub fn language(id: &str) -> Option<&'static Language> {
@@ -49,18 +66,27 @@ mod tests {
             kinds.extend(l.alike.iter().flat_map(|a| a.iter()));
             kinds.extend(l.declarations.iter().flat_map(|d| d.free_kinds.iter().chain([&d.kind])));
             kinds.extend(l.contexts.iter().flat_map(|c| c.accepts.iter()));
-            kinds.extend(l.keyed.iter().flat_map(|k| [&k.0, &k.1]));
+            kinds.extend(l.keyed.iter().flat_map(|k| [k.list, k.pair, k.shorthand]));
+            kinds.extend(l.strings.iter().chain(l.interpolations).chain(l.loose_text));
+            kinds.extend(l.token_runs.iter().chain(l.transparent).chain(l.nested));
+            kinds.extend(l.chain.iter().chain(l.spread_fields).map(|c| c.0));
+            kinds.extend(l.forms.iter().flat_map(|f| f.1.iter().copied()));
             kinds.extend(l.loose.iter().chain(l.effects).chain(l.spreads).chain(l.line_items));
             kinds.extend(l.binding.iter().map(|b| b.0));
             let n = &l.names;
             kinds.extend(n.words.iter().map(|w| w.0).chain(n.positions.iter().map(|p| p.0)));
             kinds.extend(n.paths.iter().chain(n.scopes).chain(n.member_scopes));
             kinds.extend(n.bindings.iter().flat_map(|b| [b.kind, b.child]));
-            kinds.extend([n.call.0, n.member.0, n.package, n.import, l.parenthesized]);
+            kinds.extend([n.call.0, n.member.0, l.parenthesized]);
+            kinds.extend(n.packages.iter().chain(n.imports).chain(n.import_like));
+            kinds.extend(n.receivers.iter().map(|r| r.0).chain(n.preamble.iter().map(|p| p.0)));
             for kind in kinds {
                 assert!(known(kind), "{}: no kind {kind}", l.id);
             }
-            for f in n.bindings.iter().map(|b| b.field).chain(l.binding.iter().map(|b| b.1)) {
+            let fields = n.bindings.iter().map(|b| b.field).chain(l.binding.iter().map(|b| b.1));
+            let fields = fields.chain(l.chain.iter().map(|c| c.1)).chain(n.receivers.iter().map(|r| r.1));
+            let fields = fields.chain(l.keyed.iter().map(|k| k.key)).chain(n.positions.iter().map(|p| p.1));
+            for f in fields {
                 assert!(field(f), "{}: no field {f}", l.id);
             }
         }

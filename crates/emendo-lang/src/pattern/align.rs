@@ -3,7 +3,8 @@
 use emendo_text::Part;
 
 use super::Key;
-use super::write::{NewToken, OldToken, Splice};
+use super::tokens::{NewToken, OldToken};
+use super::write::Splice;
 
 /// Drops what is equal at both ends of a splice and the file.
 pub(super) fn shrink(mut s: Splice, text: &str) -> Splice {
@@ -68,10 +69,11 @@ fn word_edge(a: &str, b: &str, mut same: usize) -> usize {
 /// The pairs of tokens that stand in both, in order; slots weigh most, then names, then the rest.
 pub(super) fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
     let weight = |k: &Key| match k {
-        Key::Slot(_) => 16,
+        Key::Slot(..) => 16,
         Key::Name { .. } => 6,
         Key::Text(t) if t.starts_with(char::is_alphanumeric) => 4,
-        Key::Text(_) => 2,
+        Key::Literal(..) | Key::Part(_) => 4,
+        Key::Text(_) | Key::Quote(..) => 2,
     };
     let same = |a: &Key, b: &Key| match (a, b) {
         (Key::Name { symbol: a, .. }, Key::Name { symbol: b, .. }) => a == b,

@@ -5,25 +5,30 @@ use std::collections::BTreeMap;
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use super::text::quoted;
 use super::{
     Constraint, Inner, Key, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading,
-    SlotDef, What,
+    SlotDef, Text, TextPiece, What,
 };
 use crate::language::{Context, Language, Placeholder, Space};
-use crate::template::{Chunk, Template};
-use crate::tree::{Tree, children_with_fields, span};
+use crate::template::{Chunk, Filter, Marks, Repeat, Template};
+use crate::tree::{Tree, holds_code, is_separator, skipped, span, spliced};
 
 /// Spellings of slots that are tried in one context before it is given up.
 const MAX_SPELLINGS: usize = 200;
 /// Patterns are read by people; this is far above any real one and keeps recursion over them shallow.
 const MAX_BYTES: usize = 64 * 1024;
 const MAX_DEPTH: usize = 400;
+/// The context of patterns that begin with a dot: its prefix ends in a word of this length to hang them on.
+const LINK: &str = "link";
+const LINK_BASE: u32 = 6;
 
 pub(super) fn pattern(
     language: &'static Language,
     source: &str,
     names: &BTreeMap<String, String>,
     context: Option<&str>,
+    marks: Marks,
 ) -> Result<Pattern, PatternError> {
     let whole = Span::new(0, source.len());
     let fail =
@@ -34,7 +39,7 @@ pub(super) fn pattern(
             "split it into several actions",
         ));
     }
-    let template = Template::parse(source).map_err(|e| PatternError {
+    let template = Template::parse_with(source, marks).map_err(|e| PatternError {
         at: e.at,
         message: e.message,
         help: e.help,
@@ -120,9 +125,31 @@ struct Compiler<'a> {
 /// A wrapped text with where the chunks stand in it.
 struct Wrapped {
     text: String,
-    /// For each chunk: place in the wrapped text, place in the source, slot index.
-    chunks: Vec<(Span, Span, Option<usize>)>,
+    chunks: Vec<Placed>,
     fragment: Span,
+}
+
+/// A chunk of the source where it stands in the wrapped text.
+struct Placed {
+    /// In the wrapped text, with what a slot's spelling adds.
+    at: Span,
+    /// The placeholder word alone.
+    word: Span,
+    source: Span,
+    /// Slot and filters; nothing for plain text.
+    slot: Option<(usize, Vec<Filter>)>,
+}
+
+impl Wrapped {
+    /// The slot that stands exactly here.
+    fn slot_at(&self, at: Span) -> Option<&Placed> {
+        self.chunks.iter().find(|c| c.slot.is_some() && c.at == at)
+    }
+
+    /// The slots whose words stand within a place.
+    fn slots_in(&self, at: Span) -> impl Iterator<Item = &Placed> {
+        self.chunks.iter().filter(move |c| c.slot.is_some() && at.contains(c.word))
+    }
 }
 
 impl Compiler<'_> {
@@ -163,12 +190,20 @@ impl Compiler<'_> {
             match chunk {
                 Chunk::Text { at, text: t } => {
                     text.push_str(t);
-                    chunks.push((Span::new(start, text.len()), *at, None));
+                    let place = Span::new(start, text.len());
+                    chunks.push(Placed { at: place, word: place, source: *at, slot: None });
                 }
-                Chunk::Slot { at, name, .. } => {
+                Chunk::Slot { at, name, filters, .. } => {
                     let ix = self.slot_index(name, slot);
-                    text.push_str(&placeholder(&self.language.placeholders[choice[slot]], ix));
-                    chunks.push((Span::new(start, text.len()), *at, Some(ix)));
+                    let spelling = &self.language.placeholders[choice[slot]];
+                    text.push_str(&placeholder(spelling, ix));
+                    let place = Span::new(start, text.len());
+                    let word = Span::new(
+                        start + spelling.before.len(),
+                        text.len() - spelling.after.len(),
+                    );
+                    let slot_of = Some((ix, filters.clone()));
+                    chunks.push(Placed { at: place, word, source: *at, slot: slot_of });
                     slot += 1;
                 }
             }
@@ -203,6 +238,12 @@ impl Compiler<'_> {
         }
     }
 
+    /// A statement that is nothing but an expression is that expression, unless its end is written.
+    fn bare<'t>(&self, node: Node<'t>) -> Node<'t> {
+        let plain = node.kind() == self.language.expression_statement && node.child_count() == 1;
+        node.child(0).filter(|_| plain).unwrap_or(node)
+    }
+
     fn read(
         &self,
         index: usize,
@@ -211,18 +252,20 @@ impl Compiler<'_> {
         wrapped: &Wrapped,
     ) -> Option<Reading> {
         let nodes = roots(tree, context, wrapped.fragment, self.language)?;
+        let nodes: Vec<Node<'_>> = nodes.into_iter().map(|n| self.bare(n)).collect();
         let accepted =
             |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
-        let is_slot =
-            |n: &Node<'_>| wrapped.chunks.iter().any(|(s, _, ix)| ix.is_some() && *s == span(*n));
+        let is_slot = |n: &Node<'_>| wrapped.slot_at(span(*n)).is_some();
         if !nodes.iter().all(|n| accepted(n) || is_slot(n)) {
             return None;
         }
+        let base = Span { start: wrapped.fragment.start - LINK_BASE.min(wrapped.fragment.start), end: wrapped.fragment.start };
         let mut build = Build {
             compiler: self,
             wrapped,
             tokens: Vec::new(),
             bodiless: context.bodiless,
+            base: (context.name == LINK).then_some(base),
             unresolved: Vec::new(),
             declared: Vec::new(),
         };
@@ -230,13 +273,13 @@ impl Compiler<'_> {
             nodes.iter().map(|n| build.node(*n, None, ("", None), 0)).collect();
         let roots = roots?;
         // Every slot must have become a node of its own.
-        let slots = wrapped.chunks.iter().filter(|c| c.2.is_some()).count();
-        let found = build.tokens.iter().filter(|t| matches!(t.key, Key::Slot(_))).count();
+        let slots = wrapped.chunks.iter().filter(|c| c.slot.is_some()).count();
+        let found = build.tokens.iter().filter(|t| matches!(t.key, Key::Slot(..))).count();
         if slots != found {
             return None;
         }
         let Build { tokens, mut unresolved, declared, .. } = build;
-        if nodes.iter().any(|n| n.kind() == self.language.names.import) {
+        if nodes.iter().any(|n| self.language.names.imports.contains(&n.kind())) {
             // An import says all of its name.
             unresolved.clear();
         }
@@ -289,6 +332,12 @@ fn roots<'t>(
             node = node.parent()?;
         }
     }
+    if context.name == LINK {
+        let base = fragment.start.checked_sub(LINK_BASE)?;
+        let whole = Span { start: base, end: fragment.end };
+        let node = tree.node_at(whole, &[])?;
+        return language.base_of(node).is_some().then(|| vec![node]);
+    }
     if let Some(node) = tree.node_at(fragment, context.accepts) {
         return Some(vec![node]);
     }
@@ -305,7 +354,8 @@ fn roots<'t>(
 /// Maps a place of the wrapped text back to the source.
 fn source_span(wrapped: &Wrapped, at: Span) -> Option<Span> {
     let point = |offset: u32, end: bool| {
-        wrapped.chunks.iter().find_map(|(w, s, slot)| {
+        wrapped.chunks.iter().find_map(|c| {
+            let (w, s) = (c.at, c.source);
             let holds = if end {
                 w.start < offset && offset <= w.end
             } else {
@@ -315,7 +365,7 @@ fn source_span(wrapped: &Wrapped, at: Span) -> Option<Span> {
                 return None;
             }
             // Escapes make a text chunk shorter than its source; its ends stay right.
-            let exact = slot.is_none() && w.len() == s.len();
+            let exact = c.slot.is_none() && w.len() == s.len();
             Some(if exact {
                 s.start + (offset - w.start)
             } else if end {
@@ -335,6 +385,8 @@ struct Build<'a, 'b> {
     wrapped: &'a Wrapped,
     tokens: Vec<PToken>,
     bodiless: bool,
+    /// What the links of a link pattern hang on.
+    base: Option<Span>,
     unresolved: Vec<(String, Option<usize>)>,
     /// Names that the pattern itself declares.
     declared: Vec<String>,
@@ -354,11 +406,16 @@ impl Build<'_, '_> {
         let language = self.compiler.language;
         let kind = language.kind(node);
         let place = (parent.0, field.unwrap_or(""));
-        let slot = self.wrapped.chunks.iter().find(|(s, _, ix)| ix.is_some() && *s == span(node));
-        if let Some((_, at, Some(ix))) = slot {
-            let key = Key::Slot(self.compiler.slots[*ix].name.clone());
-            let token = self.token(*at, key, place, false);
+        if self.base == Some(span(node)) {
+            return Some(PNode { kind, field, what: What::Base });
+        }
+        if let Some(Placed { source, slot: Some((ix, filters)), .. }) = self.wrapped.slot_at(span(node)) {
+            let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
+            let token = self.token(*source, String::new(), key, place, false);
             return Some(PNode { kind, field, what: What::Slot(*ix, token) });
+        }
+        if let Some(what) = self.text(node, place)? {
+            return Some(PNode { kind, field, what });
         }
         let at = source_span(self.wrapped, span(node))?;
         let space = self.space(node, field, parent.0);
@@ -372,7 +429,8 @@ impl Build<'_, '_> {
                 also: Vec::new(),
                 space,
             };
-            let token = self.token(at, key, place, false);
+            let text = span(node).of(&self.wrapped.text).to_owned();
+            let token = self.token(at, text, key, place, false);
             return Some(PNode { kind, field, what: What::Name(ix, token, space) });
         }
         if node.child_count() == 0 {
@@ -382,7 +440,8 @@ impl Build<'_, '_> {
                 return None;
             }
             self.note_word(node, &text, space, parent);
-            let token = self.token(at, Key::Text(text.clone()), place, language.is_separator(kind));
+            let key = Key::Text(text.clone());
+            let token = self.token(at, text.clone(), key, place, language.is_separator(kind));
             return Some(PNode { kind, field, what: What::Leaf(text, token) });
         }
         self.inner(node, field, depth)
@@ -400,8 +459,9 @@ impl Build<'_, '_> {
         let body = language.declaration(kind).map_or("", |d| d.body);
         let mut children = Vec::new();
         let mut separators = Vec::new();
-        for (child, child_field) in children_with_fields(node) {
-            if child.is_extra() || span(child).is_empty() {
+        let loose = language.token_runs.contains(&kind);
+        for (child, child_field) in spliced(language, node) {
+            if skipped(language, child, &self.wrapped.text) {
                 continue;
             }
             if self.bodiless && depth == 0 && child_field == Some(body) {
@@ -409,27 +469,108 @@ impl Build<'_, '_> {
             }
             let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;
             match p.what {
-                What::Leaf(_, token)
-                    if !child.is_named() && language.is_separator(child.kind()) =>
-                {
+                What::Leaf(_, token) if !loose && is_separator(language, child) => {
                     separators.push((children.len(), token));
                 }
                 _ => children.push(p),
             }
         }
         let symbol = self.member_symbol(kind, &children, first_token);
-        Some(PNode { kind, field, what: What::Inner(Inner { children, separators, symbol }) })
+        let chained = language.chain.iter().any(|(k, _)| *k == kind) && {
+            let many = |c: &PNode| match &c.what {
+                What::Slot(ix, _) => {
+                    matches!(self.compiler.slots[*ix].repeat, Repeat::Any | Repeat::Some)
+                }
+                _ => false,
+            };
+            let below = |c: &PNode| matches!(&c.what, What::Inner(i) if i.chained);
+            children.first().is_some_and(below)
+                || children.iter().skip(1).any(|c| many(c) && c.kind != "arguments" && links_many(language, c))
+        };
+        let inner = Inner { children, separators, symbol, chained };
+        Some(PNode { kind, field, what: What::Inner(inner) })
+    }
+
+    /// A literal, or a token with slots in it; `None` inside for anything else.
+    fn text(&mut self, node: Node<'_>, place: (&'static str, &'static str)) -> Option<Option<What>> {
+        let language = self.compiler.language;
+        let at = span(node);
+        let literal = language.strings.contains(&node.kind()) && !holds_code(language, node);
+        let leaf = node.child_count() == 0
+            && !language.names.words.iter().any(|(k, _)| *k == node.kind())
+            && self.wrapped.slots_in(at).next().is_some();
+        if !literal && !leaf {
+            return Some(None);
+        }
+        let whole = at.of(&self.wrapped.text);
+        let source = source_span(self.wrapped, at)?;
+        let (prefix, inner) = match literal.then(|| quoted(whole)).flatten() {
+            Some(q) => (Some(q.prefix), Span::new(at.start as usize + q.open, at.end as usize - q.close)),
+            None => (None, at),
+        };
+        if self.wrapped.slots_in(at).next().is_none() {
+            let content = super::text::plain(inner.of(&self.wrapped.text));
+            let prefix = prefix.unwrap_or_default();
+            let key = Key::Literal(prefix.clone(), content.clone());
+            let token = self.token(source, whole.to_owned(), key, place, false);
+            return Some(Some(What::Literal(prefix, content, token)));
+        }
+        let quote = |b: &mut Self, from: u32, to: u32, open: bool| {
+            let q = Span { start: from, end: to };
+            let text = q.of(&b.wrapped.text).to_owned();
+            let key = Key::Quote(prefix.clone().unwrap_or_default(), open);
+            let at = source_span(b.wrapped, q)?;
+            Some(b.token(at, text, key, place, false))
+        };
+        let open = if prefix.is_some() { Some(quote(self, at.start, inner.start, true)?) } else { None };
+        let mut pieces = Vec::new();
+        let mut from = inner.start;
+        let slots: Vec<(Span, Span, usize, Vec<Filter>)> = self
+            .wrapped
+            .slots_in(inner)
+            .filter_map(|c| c.slot.as_ref().map(|(ix, f)| (c.word, c.source, *ix, f.clone())))
+            .collect();
+        for (word, slot_source, ix, filters) in slots {
+            self.part(Span { start: from, end: word.start }, place, &mut pieces)?;
+            let key = Key::Slot(self.compiler.slots[ix].name.clone(), filters);
+            let token = self.token(slot_source, String::new(), key, ("", ""), false);
+            pieces.push(TextPiece::Slot(ix, token));
+            from = word.end;
+        }
+        self.part(Span { start: from, end: inner.end }, place, &mut pieces)?;
+        let quotes = match (prefix.clone(), open) {
+            (Some(prefix), Some(open)) => Some((prefix, open, quote(self, inner.end, at.end, false)?)),
+            _ => None,
+        };
+        Some(Some(What::Text(Text { quotes, pieces })))
+    }
+
+    /// Plain text beside slots.
+    fn part(
+        &mut self,
+        at: Span,
+        place: (&'static str, &'static str),
+        pieces: &mut Vec<TextPiece>,
+    ) -> Option<()> {
+        if !at.is_empty() {
+            let text = at.of(&self.wrapped.text).to_owned();
+            let source = source_span(self.wrapped, at)?;
+            let token = self.token(source, text.clone(), Key::Part(text.clone()), place, false);
+            pieces.push(TextPiece::Part(text, token));
+        }
+        Some(())
     }
 
     fn token(
         &mut self,
         at: Span,
+        text: String,
         key: Key,
         place: (&'static str, &'static str),
         separator: bool,
     ) -> usize {
         let binds = self.compiler.language.binds(place.0, Some(place.1)).then_some(place);
-        self.tokens.push(PToken { at, key, binds, separator });
+        self.tokens.push(PToken { at, text, key, binds, separator });
         self.tokens.len() - 1
     }
 
@@ -489,9 +630,10 @@ impl Build<'_, '_> {
     fn base(&self, mut node: Node<'_>) -> Base {
         let names = &self.compiler.language.names;
         loop {
-            let slot =
-                self.wrapped.chunks.iter().find(|(s, _, ix)| ix.is_some() && *s == span(node));
-            if let Some((_, _, Some(ix))) = slot {
+            if self.base == Some(span(node)) {
+                return Base::Word;
+            }
+            if let Some(Placed { slot: Some((ix, _)), .. }) = self.wrapped.slot_at(span(node)) {
                 return Base::Slot(*ix);
             }
             if self.name_index(node).is_some() {
@@ -522,8 +664,9 @@ impl Build<'_, '_> {
         let member = by_field(name)?;
         match (by_field(receiver).map(|r| &r.what), &member.what) {
             (Some(What::Name(ix, ..)), What::Leaf(word, token)) => {
-                let symbol =
-                    format!("{}{}{word}", self.compiler.names[*ix].symbol, names.separator);
+                let mut segments = names.segments(&self.compiler.names[*ix].symbol);
+                segments.push(word);
+                let symbol = names.join(&segments);
                 Some(MemberSymbol { symbol, also: Vec::new(), name_token: *token })
             }
             (None, What::Name(ix, token, _)) => {
@@ -547,7 +690,7 @@ pub(super) fn keys(
 ) -> Vec<(Vec<String>, usize)> {
     let mut out = Vec::new();
     if let [root] = roots {
-        let statement = [language.names.import, language.names.package].contains(&root.kind);
+        let statement = language.names.is_head(root.kind);
         if !statement {
             collect_keys(language, root, names, 0, &mut out);
         }
@@ -562,9 +705,9 @@ pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
         .names
         .iter()
         .map(|n| {
-            let is_static = (language.names.imports_member)(&n.symbol, Space::Value);
-            let name = crate::ImportName { is_static, path: n.symbol.clone(), wildcard: false };
-            format!("{}\n", (language.names.write_import)(&name))
+            let mut name = crate::ImportName::of(language, &n.symbol, Space::Value);
+            name.alias = Some(n.word.clone()).filter(|w| *w != language.names.last(&n.symbol));
+            format!("{}\n", (language.names.write_import)(&name, None))
         })
         .collect();
     let Ok(template) = Template::parse(&pattern.source) else { return Vec::new() };
@@ -596,14 +739,14 @@ fn collect_keys(
 ) {
     let facts = &language.names;
     match &node.what {
-        What::Slot(..) => {}
+        What::Slot(..) | What::Literal(..) | What::Text(_) | What::Base => {}
         What::Leaf(text, _) => {
             if facts.words.iter().any(|(k, _)| *k == node.kind) {
                 out.push((vec![text.clone()], depth));
             }
         }
         What::Name(ix, ..) => {
-            let last = |s: &String| s.rsplit(facts.separator).next().unwrap_or(s).to_owned();
+            let last = |s: &String| facts.last(s).to_owned();
             let mut words: Vec<String> =
                 std::iter::once(&names[*ix].symbol).chain(&names[*ix].also).map(last).collect();
             words.sort();
@@ -618,11 +761,20 @@ fn collect_keys(
                         .iter()
                         .any(|f| f.0 == node.kind && c.field == Some(f.1))
             };
-            for child in inner.children.iter().filter(|c| !unwritten(c)) {
+            // Any number of links may stand between a chain's end and its start.
+            let below = if inner.chained { 1 } else { 0 };
+            for child in inner.children.iter().skip(below).filter(|c| !unwritten(c)) {
                 collect_keys(language, child, names, depth + 1, out);
             }
         }
     }
+}
+
+/// True if a slot in this place of a chain takes links, not arguments.
+fn links_many(language: &Language, child: &PNode) -> bool {
+    let names = &language.names;
+    [names.call, names.member].iter().any(|m| child.field == Some(m.2))
+        || names.words.iter().any(|(k, _)| *k == child.kind)
 }
 
 enum Base {
@@ -644,6 +796,9 @@ fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
                     (What::Leaf(a, _), What::Leaf(b, _)) => a == b,
                     (What::Slot(a, _), What::Slot(b, _)) => a == b,
                     (What::Name(a, ..), What::Name(b, ..)) => a == b,
+                    (What::Literal(a, b, _), What::Literal(c, d, _)) => a == c && b == d,
+                    (What::Text(a), What::Text(b)) => a.same(b),
+                    (What::Base, What::Base) => true,
                     _ => false,
                 }
         })

@@ -15,9 +15,15 @@ pub(super) fn delete(
     text: &str,
 ) -> Result<Written, Unresolved> {
     let whole = if language.line_items.contains(&m.kind) { Some(m.span) } else { m.statement };
+    if m.link {
+        // With the blanks before it: the next link moves up to where it stood.
+        let start = text[..m.span.start as usize].trim_end().len();
+        let span = Span::new(start, m.span.end as usize);
+        return Ok(Written { splices: vec![Splice::text(span, "")], ..Written::default() });
+    }
     let comment = |at: u32| comment_behind(tree, text, at);
     if let Some(span) = whole {
-        let held = descend(tree, span)
+        let held = descend(tree.root(), span)
             .into_iter()
             .any(|(n, field)| crate::tree::span(n) == span && field.is_some());
         if held {
@@ -29,12 +35,12 @@ pub(super) fn delete(
         let splice = delete_splice(text, span, comment);
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }
-    let listed = language.keyed.iter().any(|k| k.0 == m.place.0)
+    let listed = language.keyed.iter().any(|k| k.list == m.place.0)
         || m.place.0.contains("list")
         || m.place.0.contains("parameters");
     if listed && let Some(list) = m.parent {
         return Ok(Written {
-            splices: vec![delete_item(language, text, m.span, list)],
+            splices: vec![delete_item(language.separators, text, m.span, list)],
             ..Written::default()
         });
     }
@@ -45,10 +51,10 @@ pub(super) fn delete(
 }
 
 /// An item of a list goes with one separator beside it.
-fn delete_item(language: &Language, text: &str, item: Span, list: Span) -> Splice {
+pub(crate) fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> Splice {
     let behind = &text[item.end as usize..list.end as usize];
     let skipped = behind.len() - behind.trim_start().len();
-    for s in language.separators {
+    for s in separators {
         if behind[skipped..].starts_with(s) {
             let after = &behind[skipped + s.len()..];
             let blanks = after.len() - after.trim_start_matches([' ', '\t']).len();
@@ -57,7 +63,7 @@ fn delete_item(language: &Language, text: &str, item: Span, list: Span) -> Splic
         }
     }
     let before = text[list.start as usize..item.start as usize].trim_end();
-    for s in language.separators {
+    for s in separators {
         if let Some(rest) = before.strip_suffix(s) {
             return Splice::text(
                 Span::new(list.start as usize + rest.len(), item.end as usize),

@@ -49,17 +49,20 @@ impl Pattern {
         let mut seen = std::collections::HashSet::new();
         for (ix, hits) in plans.iter().enumerate() {
             for (word, depth) in hits {
-                let path = descend(tree, *word);
-                let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
-                if path.iter().any(|(n, _)| n.is_error()) {
-                    continue;
-                }
-                for i in lowest..path.len() {
-                    let (node, field) = path[i];
-                    let fresh = seen.insert((ix, node.id()));
-                    if fresh && node.is_named() && !node.is_extra() {
-                        let parent = i.checked_sub(1).map(|p| path[p].0);
-                        self.one(ix, node, (parent, field), tree, text, resolver, &mut out);
+                for root in tree.roots_at(*word) {
+                    let path = descend(root.node, *word);
+                    let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
+                    if path.iter().any(|(n, _)| n.is_error()) {
+                        continue;
+                    }
+                    for i in lowest..path.len() {
+                        let (node, field) = path[i];
+                        let fresh = root.holds(span(node)) && seen.insert((ix, node.id()));
+                        if fresh && node.is_named() && !node.is_extra() {
+                            let parent = i.checked_sub(1).map(|p| path[p].0);
+                            let parent = parent.filter(|p| root.holds(span(*p)));
+                            self.one(ix, node, (parent, field), tree, text, resolver, &mut out);
+                        }
                     }
                 }
             }
@@ -70,12 +73,14 @@ impl Pattern {
 
     /// True if the pattern fits exactly at a place, in some reading.
     pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
-        let path = descend(tree, at);
         let mut out = Vec::new();
-        for i in (0..path.len()).rev().take_while(|i| span(path[*i].0) == at) {
-            let parent = i.checked_sub(1).map(|p| path[p].0);
-            for ix in 0..self.readings.len() {
-                self.one(ix, path[i].0, (parent, path[i].1), tree, text, resolver, &mut out);
+        for root in tree.roots_at(at) {
+            let path = descend(root.node, at);
+            for i in (0..path.len()).rev().take_while(|i| span(path[*i].0) == at) {
+                let parent = i.checked_sub(1).map(|p| path[p].0);
+                for ix in 0..self.readings.len() {
+                    self.one(ix, path[i].0, (parent, path[i].1), tree, text, resolver, &mut out);
+                }
             }
         }
         !out.is_empty()
@@ -88,30 +93,31 @@ impl Pattern {
         resolver: &Resolver<'_>,
     ) -> Vec<Match> {
         let mut out = Vec::new();
-        let mut above: Vec<Node<'t>> = Vec::new();
-        let above = std::cell::RefCell::new(&mut above);
-        walk_cursor(
-            tree.root(),
-            |cursor| {
-                let node = cursor.node();
-                if node.is_error() || node.is_extra() {
-                    return false;
-                }
-                let mut above = above.borrow_mut();
-                if node.is_named() {
-                    let parent = above.last().copied();
-                    self.at(node, (parent, cursor.field_name()), tree, text, resolver, &mut out);
-                }
-                let inside = node.child_count() > 0;
-                if inside {
-                    above.push(node);
-                }
-                inside
-            },
-            |_| {
-                above.borrow_mut().pop();
-            },
-        );
+        for root in tree.roots() {
+            let above: std::cell::RefCell<Vec<Node<'t>>> = std::cell::RefCell::default();
+            walk_cursor(
+                root.node,
+                |cursor| {
+                    let node = cursor.node();
+                    if node.is_error() || node.is_extra() {
+                        return false;
+                    }
+                    let mut above = above.borrow_mut();
+                    if node.is_named() && root.holds(span(node)) {
+                        let parent = above.last().copied().filter(|p| root.holds(span(*p)));
+                        self.at(node, (parent, cursor.field_name()), tree, text, resolver, &mut out);
+                    }
+                    let inside = node.child_count() > 0;
+                    if inside {
+                        above.push(node);
+                    }
+                    inside
+                },
+                |_| {
+                    above.borrow_mut().pop();
+                },
+            );
+        }
         out
     }
 
@@ -167,7 +173,7 @@ impl Pattern {
         resolver: &Resolver<'_>,
         out: &mut Vec<Match>,
     ) {
-        let items = significant(self.language, parent);
+        let items = significant(self.language, parent, text);
         let mut i = 0;
         while i < items.len() {
             let mut m = Matcher::new(self, reading, tree, text, resolver);
@@ -187,10 +193,10 @@ impl Pattern {
     }
 }
 
-/// The nodes from the root down to the smallest one that holds a place, with their fields.
-pub(super) fn descend<'t>(tree: &'t Tree, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
+/// The nodes from a root down to the smallest one that holds a place, with their fields.
+pub(super) fn descend<'t>(root: Node<'t>, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
     let mut out = Vec::new();
-    let mut cursor = tree.root().walk();
+    let mut cursor = root.walk();
     loop {
         let node = cursor.node();
         if !span(node).contains(at) {
@@ -207,17 +213,16 @@ pub(super) fn descend<'t>(tree: &'t Tree, at: Span) -> Vec<(Node<'t>, Option<&'t
 /// A quick look at kinds before anything is compared.
 fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
     let kind = node.kind();
+    let is_word = |kind: &str| language.names.words.iter().any(|(k, _)| *k == kind);
     match &p.what {
-        What::Slot(..) => true,
-        What::Name(..) => {
-            language.names.paths.contains(&kind)
-                || language.names.words.iter().any(|(k, _)| *k == kind)
-        }
-        What::Leaf(..) => language.alike(p.kind, kind),
+        What::Slot(..) | What::Base => true,
+        What::Name(..) => language.names.paths.contains(&kind) || is_word(kind),
+        What::Leaf(..) | What::Text(_) => language.alike(p.kind, kind),
+        What::Literal(..) => language.strings.contains(&kind),
         What::Inner(i) => {
-            let word = || language.names.words.iter().any(|(k, _)| *k == kind);
             language.alike(p.kind, kind)
-                || (i.symbol.is_some() && p.kind == language.names.member.0 && word())
+                || ((i.symbol.is_some() || p.kind == language.names.member.0) && is_word(kind))
+                || (i.chained && language.chain.iter().any(|(k, _)| *k == kind))
         }
     }
 }

@@ -1,15 +1,12 @@
 //! Comparing a pattern with a tree, node by node.
 
-use std::ops::Range;
-
 use emendo_text::Span;
 use tree_sitter::Node;
 
 use super::{Constraint, Inner, PNode, Pattern, Reading, What};
 use crate::language::{Declaration, Language, Space};
 use crate::names::{Certainty, Fact, Resolver};
-use crate::template::Repeat;
-use crate::tree::{Tree, children_with_fields, span, tokens, walk_cursor};
+use crate::tree::{Tree, is_separator, skipped, span, spliced, tokens, walk_cursor};
 
 /// Comparisons allowed for one place; only several list slots in a row ever come near.
 const BUDGET: usize = 200_000;
@@ -27,6 +24,15 @@ pub struct Bound {
     pub count: usize,
     /// Set for named groups of a `text` constraint: the group's text.
     pub text: Option<String>,
+    /// What else of a list it holds, where something of the pattern stands between: empty for all in one piece.
+    pub(crate) scattered: Vec<Span>,
+}
+
+impl Bound {
+    /// What a slot holds at a place.
+    pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
+        Self { name: name.to_owned(), span, kind, count, text: None, scattered: Vec::new() }
+    }
 }
 
 /// A use of a named symbol at a match.
@@ -61,6 +67,8 @@ pub struct Match {
     pub(crate) place: (&'static str, Option<&'static str>),
     /// The statement that is nothing but this expression.
     pub(crate) statement: Option<Span>,
+    /// It is a link of a chain.
+    pub(crate) link: bool,
     /// Spans of the ancestors that are items of their own: nearest first.
     pub(crate) parent: Option<Span>,
 }
@@ -82,36 +90,39 @@ impl Match {
         let own = tokens
             .iter()
             .zip(&self.token_of)
-            .filter(|(t, _)| !matches!(t.key, super::Key::Slot(_)));
+            .filter(|(t, _)| !matches!(t.key, super::Key::Slot(..)));
         own.filter_map(|(_, s)| *s)
     }
 }
 
-type Child<'t> = (Node<'t>, Option<&'t str>);
+pub(super) type Child<'t> = (Node<'t>, Option<&'t str>);
 
-/// Children without comments and separators.
-pub(super) fn significant<'t>(language: &Language, node: Node<'t>) -> Vec<Child<'t>> {
-    let keep = |n: &Node<'_>| !n.is_extra() && (n.is_named() || !language.is_separator(n.kind()));
-    children_with_fields(node).into_iter().filter(|(n, _)| keep(n)).collect()
+/// Children without comments and separators; loose tokens keep their separators.
+pub(super) fn significant<'t>(language: &Language, node: Node<'t>, text: &str) -> Vec<Child<'t>> {
+    let loose = language.token_runs.contains(&node.kind());
+    let keep = |n: &Node<'_>| !skipped(language, *n, text) && (loose || !is_separator(language, *n));
+    spliced(language, node).into_iter().filter(|(n, _)| keep(n)).collect()
 }
 
 #[derive(Clone, Default)]
-struct State<'t> {
-    tokens: Vec<Option<Span>>,
-    slots: Vec<(usize, Bound, Vec<Node<'t>>)>,
+pub(super) struct State {
+    pub(super) tokens: Vec<Option<Span>>,
+    pub(super) slots: Vec<(usize, Bound)>,
     groups: Vec<Bound>,
     facts: Vec<Fact>,
     names: Vec<NameUse>,
+    /// Where what a link hangs on ends.
+    pub(super) base_end: Option<u32>,
 }
 
 pub(super) struct Matcher<'p, 't> {
-    pattern: &'p Pattern,
+    pub(super) pattern: &'p Pattern,
     reading: &'p Reading,
     tree: &'t Tree,
-    text: &'p str,
+    pub(super) text: &'p str,
     resolver: &'p Resolver<'p>,
-    budget: usize,
-    state: State<'t>,
+    pub(super) budget: usize,
+    pub(super) state: State,
 }
 
 impl<'p, 't> Matcher<'p, 't> {
@@ -126,60 +137,111 @@ impl<'p, 't> Matcher<'p, 't> {
         Self { pattern, reading, tree, text, resolver, budget: BUDGET, state }
     }
 
-    fn language(&self) -> &'static Language {
+    pub(super) fn language(&self) -> &'static Language {
         self.pattern.language
+    }
+
+    pub(super) fn significant(&self, node: Node<'t>) -> Vec<Child<'t>> {
+        significant(self.language(), node, self.text)
     }
 
     pub(super) fn root(&mut self, p: &PNode, node: Node<'t>) -> bool {
         self.node(p, node, true)
     }
 
+    pub(super) fn reading_key(&self, token: usize) -> &'p super::Key {
+        &self.reading.tokens[token].key
+    }
+
+    /// True if it had to give up; the place may fit all the same.
+    pub(super) fn gave_up(&self) -> bool {
+        self.budget == 0
+    }
+
     pub(super) fn run(&mut self, roots: &[PNode], items: &[Child<'t>]) -> Option<usize> {
         let mut used = Vec::new();
-        self.sequence(roots, items, 0, false, &mut used)
+        let roots: Vec<&PNode> = roots.iter().collect();
+        self.sequence(&roots, items, 0, Fit::Start, &mut used)
             .then(|| used.last().map_or(0, |r| r.end))
             .filter(|n| *n > 0)
     }
 
-    fn node(&mut self, p: &PNode, node: Node<'t>, root: bool) -> bool {
+    pub(super) fn node(&mut self, p: &PNode, node: Node<'t>, root: bool) -> bool {
         if self.budget == 0 {
             return false;
         }
         self.budget -= 1;
         let language = self.language();
-        match &p.what {
+        let fits = match &p.what {
             What::Slot(ix, token) => {
-                node.is_named()
-                    && !language.spreads.contains(&node.kind())
-                    && self.bind(*ix, *token, &[node], span(node))
+                return node.is_named()
+                    && !language.is_spread(node)
+                    && self.bind(*ix, *token, &[node], span(node));
             }
-            What::Leaf(text, token) => {
-                let same = language.alike(p.kind, node.kind())
-                    && node.child_count() == 0
-                    && span(node).of(self.text) == text;
-                if same {
-                    self.state.tokens[*token] = Some(span(node));
+            What::Base => {
+                self.state.base_end = Some(node.end_byte() as u32);
+                return true;
+            }
+            What::Leaf(text, token) => self.leaf(p, text, *token, node),
+            What::Name(ix, token, space) => self.name(*ix, *token, *space, node),
+            What::Literal(prefix, content, token) => {
+                language.strings.contains(&node.kind())
+                    && self.literal(prefix, content, *token, span(node))
+            }
+            What::Text(text) => {
+                let saved = self.state.clone();
+                let fits = language.alike(p.kind, node.kind()) && self.pieces(text, span(node));
+                if !fits {
+                    self.state = saved;
                 }
-                same || (!root && self.unwrapped(p, node))
-            }
-            What::Name(ix, token, space) => {
-                self.name(*ix, *token, *space, node) || (!root && self.unwrapped(p, node))
+                fits
             }
             What::Inner(inner) => {
                 let saved = self.state.clone();
-                if language.alike(p.kind, node.kind()) {
-                    if self.inner(p, inner, node, root) {
+                let chained = inner.chained && language.base_of(node).is_some();
+                if chained {
+                    if self.chain(p, node) {
                         return true;
                     }
-                    self.state = saved.clone();
+                } else if language.alike(p.kind, node.kind()) && self.inner(p, inner, node, root) {
+                    return true;
                 }
+                self.state = saved.clone();
+                if self.without_receiver(p, inner, node) {
+                    return true;
+                }
+                self.state = saved.clone();
                 if inner.symbol.is_some() && self.by_symbol(p, inner, node) {
                     return true;
                 }
                 self.state = saved;
-                !root && self.unwrapped(p, node)
+                false
             }
+        };
+        fits || (!root && self.unwrapped(p, node))
+    }
+
+    /// A token of the same text; white space in loose text does not count, and some tokens count as one.
+    fn leaf(&mut self, p: &PNode, text: &str, token: usize, node: Node<'t>) -> bool {
+        let language = self.language();
+        let found = span(node).of(self.text);
+        let same = if node.child_count() > 0 {
+            false
+        } else if language.loose_text.contains(&node.kind()) && p.kind == node.kind() {
+            found.split_whitespace().eq(text.split_whitespace())
+        } else {
+            found == text && (language.alike(p.kind, node.kind()) || self.both_words(p.kind, node))
+        };
+        if same {
+            self.state.tokens[token] = Some(trimmed(language, node, found));
         }
+        same
+    }
+
+    /// Grammars give a word different kinds by its place in loose tokens and elsewhere.
+    fn both_words(&self, kind: &str, node: Node<'_>) -> bool {
+        let word = |k: &str| self.language().names.words.iter().any(|w| w.0 == k);
+        word(kind) && word(node.kind())
     }
 
     /// Needless parentheses.
@@ -188,7 +250,7 @@ impl<'p, 't> Matcher<'p, 't> {
         if node.kind() != kind || p.kind == kind {
             return false;
         }
-        let inner = significant(self.language(), node).into_iter().find(|(n, _)| n.is_named());
+        let inner = self.significant(node).into_iter().find(|(n, _)| n.is_named());
         inner.is_some_and(|(n, _)| self.node(p, n, false))
     }
 
@@ -203,7 +265,7 @@ impl<'p, 't> Matcher<'p, 't> {
         else {
             return false;
         };
-        let full = path.len() > 1 && path.join(self.language().names.separator) == symbol;
+        let full = path.len() > 1 && self.language().names.segments(&symbol) == path;
         self.state.facts.push(fact);
         self.state.names.push(NameUse { symbol, span: span(node), full });
         self.state.tokens[token] = Some(span(node));
@@ -271,7 +333,7 @@ impl<'p, 't> Matcher<'p, 't> {
         else {
             return false;
         };
-        let full = path.join(names.separator) == symbol;
+        let full = names.segments(&symbol) == path;
         self.found(fact, &symbol, member.name_token, place, full);
         let callee = |f: Option<&str>| f == Some(receiver) || f == Some(name);
         let rest: Vec<&PNode> = inner
@@ -281,7 +343,8 @@ impl<'p, 't> Matcher<'p, 't> {
                 !callee(c.field) && !matches!(&c.what, What::Leaf(t, _) if t == names.separator)
             })
             .collect();
-        let items: Vec<Child<'t>> = significant(self.language(), node)
+        let items: Vec<Child<'t>> = self
+            .significant(node)
             .into_iter()
             .filter(|(n, f)| !callee(*f) && n.kind() != names.separator)
             .collect();
@@ -298,39 +361,37 @@ impl<'p, 't> Matcher<'p, 't> {
 
     fn inner(&mut self, p: &PNode, inner: &Inner, node: Node<'t>, root: bool) -> bool {
         let language = self.language();
-        let mut items = significant(language, node);
+        let mut items = self.significant(node);
         let mut patterns: Vec<&PNode> = inner.children.iter().collect();
         if let Some(declaration) = language.declaration(p.kind)
             && !self.declaration(declaration, &mut patterns, &mut items, root)
         {
             return false;
         }
-        if language.declarations.iter().any(|d| d.modifiers == p.kind) {
+        if language.declarations.iter().any(|d| !d.modifiers.is_empty() && d.modifiers == p.kind) {
             return self.set(&patterns, &items);
         }
-        if let Some((_, pair, key)) = language.keyed.iter().find(|k| k.0 == p.kind)
-            && !self.keyed(pair, key, &mut patterns, &mut items)
-        {
-            return false;
+        if let Some(keyed) = language.keyed.iter().find(|k| k.list == p.kind) {
+            match self.keyed(keyed, &mut patterns, &mut items) {
+                Some(ends) if ends.is_empty() => {}
+                Some(ends) => {
+                    self.commas_behind(inner, node, &ends);
+                    return self.sequence(&patterns, &items, 0, Fit::Whole, &mut Vec::new());
+                }
+                None => return false,
+            }
         }
+        let fit = if language.token_runs.contains(&p.kind) { Fit::Tokens } else { Fit::Whole };
         let mut used = Vec::new();
-        let all_fits = if patterns.len() == inner.children.len() {
-            self.sequence(&inner.children, &items, 0, true, &mut used)
-        } else {
-            let plain = patterns.len() == items.len();
-            plain
-                && patterns
-                    .iter()
-                    .zip(&items)
-                    .all(|(p, (n, f))| same_field(p, *f) && self.node(p, *n, false))
-        };
-        if all_fits {
+        let fits = self.sequence(&patterns, &items, 0, fit, &mut used);
+        if fits && patterns.len() == inner.children.len() {
             self.separators(inner, node, &items, &used);
         }
-        all_fits
+        fits
     }
 
-    /// Takes out of the comparison what a declaration pattern leaves free, and compares modifiers as a set.
+    /// Takes out of the comparison what a declaration pattern leaves free. What it writes of that must be there, in
+    /// any order.
     fn declaration(
         &mut self,
         declaration: &Declaration,
@@ -339,317 +400,125 @@ impl<'p, 't> Matcher<'p, 't> {
         root: bool,
     ) -> bool {
         let bodiless = root && self.language().contexts[self.reading.context].bodiless;
-        let written = |n: &Node<'_>, f: Option<&str>| {
-            patterns.iter().any(|p| p.kind == n.kind() || (f.is_some() && p.field == f))
+        let free = |kind: &str, field: Option<&str>| {
+            declaration.free_kinds.contains(&kind)
+                || field.is_some_and(|f| declaration.free_fields.contains(&f))
         };
-        items.retain(|(n, f)| {
-            let free = declaration.free_kinds.contains(&n.kind())
-                || f.is_some_and(|f| declaration.free_fields.contains(&f))
-                || (bodiless && *f == Some(declaration.body));
-            !free || written(n, *f)
-        });
-        let Some(at) = patterns.iter().position(|p| p.kind == declaration.modifiers) else {
-            return true;
-        };
-        let p = patterns.remove(at);
-        let Some(found) = items.iter().position(|(n, _)| n.kind() == declaration.modifiers) else {
-            return false;
-        };
-        let (node, _) = items.remove(found);
-        self.node(p, node, false)
-    }
-
-    /// Each pattern fits an item of its own; other items are free; a list slot takes the rest.
-    fn set(&mut self, patterns: &[&PNode], items: &[Child<'t>]) -> bool {
-        let mut left: Vec<Node<'t>> = items.iter().map(|i| i.0).collect();
-        let mut rest = None;
-        for p in patterns {
-            if let What::Slot(ix, token) = &p.what
-                && self.pattern.slots[*ix].repeat != Repeat::One
-            {
-                rest = Some((*ix, *token));
+        let mut i = 0;
+        while i < patterns.len() {
+            let p = patterns[i];
+            if !free(p.kind, p.field) || matches!(p.what, What::Slot(..)) {
+                i += 1;
                 continue;
             }
-            let hit = left.iter().position(|n| {
+            patterns.remove(i);
+            let hit = (0..items.len()).find(|at| {
+                let (n, f) = items[*at];
+                if n.kind() != p.kind || f != p.field {
+                    return false;
+                }
                 let saved = self.state.clone();
-                let fits = self.node(p, *n, false);
+                let fits = self.node(p, n, false);
                 if !fits {
                     self.state = saved;
                 }
                 fits
             });
             match hit {
-                Some(i) => drop(left.remove(i)),
+                Some(at) => drop(items.remove(at)),
                 None => return false,
             }
         }
-        let Some((ix, token)) = rest else { return true };
-        let at = left.iter().map(|n| span(*n)).reduce(Span::hull);
-        let at = at.unwrap_or_else(|| Span::at(items.first().map_or(0, |i| i.0.start_byte())));
-        self.bind(ix, token, &left, at)
-    }
-
-    /// Takes keyed pairs out of the comparison, wherever they stand.
-    fn keyed(
-        &mut self,
-        pair: &str,
-        key: &str,
-        patterns: &mut Vec<&PNode>,
-        items: &mut Vec<Child<'t>>,
-    ) -> bool {
-        let key_of =
-            |n: Node<'_>| n.child_by_field_name(key).map(|k| span(k).of(self.text).to_owned());
-        let found: Vec<(usize, Option<usize>)> = patterns
-            .iter()
-            .enumerate()
-            .filter_map(|(i, p)| {
-                let What::Inner(inner) = &p.what else { return None };
-                let written = inner.children.iter().find(|c| c.field == Some(key))?;
-                let What::Leaf(word, _) = &written.what else { return None };
-                let item = items
-                    .iter()
-                    .position(|(n, _)| n.kind() == pair && key_of(*n).as_ref() == Some(word));
-                (p.kind == pair).then_some((i, item))
-            })
-            .collect();
-        // In the same order nothing needs to be taken out, and separators keep their places.
-        let in_order = found.iter().all(|(_, item)| item.is_some())
-            && found.windows(2).all(|w| w[0].1 < w[1].1)
-            && patterns.len() == items.len();
-        if in_order {
-            return true;
-        }
-        for (i, item) in found.iter().rev() {
-            let Some(item) = item else { return false };
-            let p = patterns.remove(*i);
-            if !self.node(p, items[*item].0, false) {
-                return false;
-            }
-        }
-        let mut taken: Vec<usize> = found.iter().filter_map(|f| f.1).collect();
-        taken.sort_unstable();
-        for i in taken.iter().rev() {
-            items.remove(*i);
-        }
-        // What is left in the pattern must take what is left in the list.
-        let rest = patterns.clone();
-        if let [only] = rest.as_slice()
-            && let What::Slot(ix, token) = &only.what
-            && matches!(self.pattern.slots[*ix].repeat, Repeat::Any | Repeat::Some)
-        {
-            let nodes: Vec<Node<'t>> = items.iter().map(|i| i.0).filter(Node::is_named).collect();
-            let at = nodes.iter().map(|n| span(*n)).reduce(Span::hull);
-            patterns.clear();
-            let fits = at.is_none_or(|at| self.bind(*ix, *token, &nodes, at));
-            items.clear();
-            return fits;
-        }
+        let slots: Vec<Option<&str>> = patterns.iter().map(|p| p.field).collect();
+        items.retain(|(n, f)| {
+            let written = f.is_some() && slots.contains(f);
+            !(free(n.kind(), *f) && !written) && !(bodiless && *f == Some(declaration.body))
+        });
         true
     }
 
-    /// Compares a list from pattern `from` on; `used` gets the range of items for each pattern.
-    fn sequence(
-        &mut self,
-        patterns: &[PNode],
-        items: &[Child<'t>],
-        from: usize,
-        whole: bool,
-        used: &mut Vec<Range<usize>>,
-    ) -> bool {
-        let mut pi = from;
-        loop {
-            let at = used.last().map_or(0, |r| r.end);
-            let Some(p) = patterns.get(pi) else { return !whole || at == items.len() };
-            let slot = match &p.what {
-                What::Slot(ix, token) if self.pattern.slots[*ix].repeat != Repeat::One => {
-                    Some((*ix, *token))
-                }
-                _ => None,
-            };
-            let Some((ix, token)) = slot else {
-                let fits = items
-                    .get(at)
-                    .is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
-                if !fits {
-                    return false;
-                }
-                used.push(at..at + 1);
-                pi += 1;
-                continue;
-            };
-            return self.many(patterns, items, pi, whole, (ix, token), used);
-        }
-    }
-
-    /// A slot that takes a varying number of items.
-    fn many(
-        &mut self,
-        patterns: &[PNode],
-        items: &[Child<'t>],
-        pi: usize,
-        whole: bool,
-        (ix, token): (usize, usize),
-        used: &mut Vec<Range<usize>>,
-    ) -> bool {
-        let at = used.last().map_or(0, |r| r.end);
-        let least = |p: &PNode| match &p.what {
-            What::Slot(ix, _) => match self.pattern.slots[*ix].repeat {
-                Repeat::Any | Repeat::Optional => 0,
-                Repeat::One | Repeat::Some => 1,
-            },
-            _ => 1,
-        };
-        let rest = &patterns[pi + 1..];
-        let later: usize = rest.iter().map(least).sum();
-        let varies = rest.iter().any(|p| match &p.what {
-            What::Slot(ix, _) => self.pattern.slots[*ix].repeat != Repeat::One,
-            _ => false,
-        });
-        let Some(most) = (items.len() - at).checked_sub(later) else { return false };
-        let (min, max) = match self.pattern.slots[ix].repeat {
-            Repeat::Some => (1, most),
-            Repeat::Optional => (0, most.min(1)),
-            _ => (0, most),
-        };
-        // Behind the last varying slot, a list that must fit as a whole leaves one length only.
-        let min = if whole && !varies { most.max(min) } else { min };
-        for count in min..=max {
-            let taken: Vec<Node<'t>> = items[at..at + count].iter().map(|i| i.0).collect();
-            if taken.iter().any(|n| !n.is_named()) {
-                break;
-            }
-            let place = taken.iter().map(|n| span(*n)).reduce(Span::hull);
-            let place = place.unwrap_or_else(|| {
-                let before = at.checked_sub(1).map(|i| items[i].0.end_byte());
-                Span::at(before.or_else(|| items.get(at).map(|i| i.0.start_byte())).unwrap_or(0))
-            });
-            let saved = self.state.clone();
-            let used_before = used.len();
-            used.push(at..at + count);
-            if self.bind(ix, token, &taken, place)
-                && self.sequence(patterns, items, pi + 1, whole, used)
-            {
-                return true;
-            }
-            used.truncate(used_before);
-            self.state = saved;
-            if self.budget == 0 {
-                return false;
-            }
-        }
-        false
-    }
-
-    /// Finds the separators of the code that stand where the pattern has one.
-    fn separators(
-        &mut self,
-        inner: &Inner,
-        node: Node<'t>,
-        items: &[Child<'t>],
-        used: &[Range<usize>],
-    ) {
-        if inner.separators.is_empty() {
-            return;
-        }
-        let language = self.language();
-        let all: Vec<Node<'t>> = children_with_fields(node)
-            .into_iter()
-            .map(|c| c.0)
-            .filter(|n| !n.is_extra() && !n.is_named() && language.is_separator(n.kind()))
-            .collect();
-        let mut from = 0;
-        for (before, token) in &inner.separators {
-            let text = match &self.reading.tokens[*token].key {
-                super::Key::Text(t) => t.clone(),
-                _ => continue,
-            };
-            // Out of order: the separators are taken as they come.
-            let (low, high) = if used.is_empty() {
-                (0, usize::MAX)
-            } else {
-                let left = used[..*before].iter().rev().find(|r| !r.is_empty());
-                let right = used[*before..].iter().find(|r| !r.is_empty());
-                let empty_beside = used.get(before.wrapping_sub(1)).is_some_and(|r| r.is_empty())
-                    || used.get(*before).is_some_and(|r| r.is_empty());
-                if empty_beside && left.is_some() && right.is_none()
-                    || left.is_none() && right.is_some() && *before > 0
-                {
-                    // The list slot beside it is empty: the code has no separator here.
-                    continue;
-                }
-                let low = left.map_or(node.start_byte(), |r| items[r.end - 1].0.end_byte());
-                let high = right.map_or(node.end_byte(), |r| items[r.start].0.start_byte());
-                (low, high)
-            };
-            let hit = all[from..]
-                .iter()
-                .position(|n| n.kind() == text && n.start_byte() >= low && n.end_byte() <= high);
-            if let Some(i) = hit {
-                self.state.tokens[*token] = Some(span(all[from + i]));
-                from += i + 1;
-            }
-        }
-    }
-
-    fn bind(&mut self, ix: usize, token: usize, nodes: &[Node<'t>], at: Span) -> bool {
+    pub(super) fn bind(&mut self, ix: usize, token: usize, nodes: &[Node<'t>], at: Span) -> bool {
         let def = &self.pattern.slots[ix];
-        if let Some((_, earlier, _)) = self.state.slots.iter().find(|s| s.0 == ix) {
-            if !self.equal(earlier.span, at) {
-                return false;
-            }
-            self.state.tokens[token] = Some(at);
-            return true;
+        if let Some(known) = self.same_as_before(ix, token, at) {
+            return known;
         }
         if !nodes.iter().all(|n| self.satisfies(&def.constraint, *n)) {
             return false;
         }
-        let kind = if let [only] = nodes { self.language().kind(*only) } else { "" };
-        let bound =
-            Bound { name: def.name.clone(), span: at, kind, count: nodes.len(), text: None };
-        self.state.slots.push((ix, bound, nodes.to_vec()));
+        let kind = match nodes {
+            [only] => self.language().kind(self.language().core(*only)),
+            _ => "",
+        };
+        self.state.slots.push((ix, Bound::new(&def.name, at, kind, nodes.len())));
         self.state.tokens[token] = Some(at);
         true
     }
 
-    /// Equal code: the same tokens, whatever the layout and the comments.
-    fn equal(&self, a: Span, b: Span) -> bool {
-        let (x, y) = (tokens(self.tree.root(), a), tokens(self.tree.root(), b));
-        x.len() == y.len()
-            && x.iter().zip(&y).all(|(x, y)| span(*x).of(self.text) == span(*y).of(self.text))
+    /// Binds a piece of a token.
+    pub(super) fn bind_text(&mut self, ix: usize, token: usize, at: Span) -> bool {
+        let def = &self.pattern.slots[ix];
+        if let Some(known) = self.same_as_before(ix, token, at) {
+            return known;
+        }
+        let c = &def.constraint;
+        let asks_code = !c.form.is_empty() || !c.means.is_empty() || !c.is.is_empty();
+        if asks_code || !self.satisfies_text(c, at) {
+            return false;
+        }
+        self.state.slots.push((ix, Bound::new(&def.name, at, "", 1)));
+        self.state.tokens[token] = Some(at);
+        true
     }
 
-    fn satisfies(&mut self, c: &Constraint, node: Node<'t>) -> bool {
-        let text = span(node).of(self.text);
+    /// A slot that was bound before must hold equal code.
+    fn same_as_before(&mut self, ix: usize, token: usize, at: Span) -> Option<bool> {
+        let (_, earlier) = self.state.slots.iter().find(|s| s.0 == ix)?;
+        if !equal(self.tree, self.text, earlier.span, at) {
+            return Some(false);
+        }
+        self.state.tokens[token] = Some(at);
+        Some(true)
+    }
+
+    fn satisfies_text(&mut self, c: &Constraint, at: Span) -> bool {
+        let text = at.of(self.text);
         if let Some(re) = &c.text {
             let Some(groups) = re.captures(text) else { return false };
             for name in re.capture_names().flatten() {
                 if let Some(m) = groups.name(name) {
-                    let at = Span::new(node.start_byte() + m.start(), node.start_byte() + m.end());
-                    let text = Some(m.as_str().to_owned());
-                    self.state.groups.push(Bound {
-                        name: name.to_owned(),
-                        span: at,
-                        kind: "",
-                        count: 1,
-                        text,
-                    });
+                    let start = at.start as usize;
+                    let place = Span::new(start + m.start(), start + m.end());
+                    let mut bound = Bound::new(name, place, "", 1);
+                    bound.text = Some(m.as_str().to_owned());
+                    self.state.groups.push(bound);
                 }
             }
         }
-        if c.not_text.as_ref().is_some_and(|re| re.is_match(text)) {
+        !c.not_text.as_ref().is_some_and(|re| re.is_match(text))
+    }
+
+    fn satisfies(&mut self, c: &Constraint, node: Node<'t>) -> bool {
+        if !self.satisfies_text(c, span(node)) {
             return false;
         }
-        let form = form_of(self.language(), node);
+        let form = form_of(self.language(), self.language().core(node));
         if (!c.form.is_empty() && !c.form.iter().any(|f| f == form))
             || c.not_form.iter().any(|f| f == form)
         {
+            return false;
+        }
+        let fits = |p: &Pattern| p.fits_at(self.tree, span(node), self.text, self.resolver);
+        if (!c.is.is_empty() && !c.is.iter().any(fits)) || c.is_not.iter().any(fits) {
             return false;
         }
         c.means.is_empty() || self.means_any(&c.means, node)
     }
 
     fn means_any(&mut self, symbols: &[String], node: Node<'t>) -> bool {
-        let Some(path) = path_words(self.language(), node, self.text) else { return false };
+        let Some(path) = path_words(self.language(), self.language().core(node), self.text)
+        else {
+            return false;
+        };
         let separator = self.language().names.separator;
         let space = self
             .language()
@@ -704,13 +573,19 @@ impl<'p, 't> Matcher<'p, 't> {
             self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
         }
         let language = self.language();
-        if node.kind() == language.names.import {
+        if language.names.imports.contains(&node.kind()) {
             let text = "the import names its symbol in full".to_owned();
             self.state.facts.push(Fact { says: Certainty::Certain, text, at: None });
         }
         let statement = parent.filter(|p| p.kind() == language.expression_statement).map(span);
         let mut slots: Vec<Bound> = self.state.slots.into_iter().map(|s| s.1).collect();
         slots.extend(self.state.groups);
+        let mut at = at;
+        if self.state.base_end.is_some() {
+            // A link is what stands behind the thing that it hangs on.
+            let first = self.state.tokens.iter().flatten().map(|s| s.start).min();
+            at.start = first.unwrap_or(at.start).max(at.start);
+        }
         Some(Match {
             reading,
             span: at,
@@ -720,14 +595,47 @@ impl<'p, 't> Matcher<'p, 't> {
             names: self.state.names,
             kind: language.kind(node),
             place: (parent.map_or("", |p| language.kind(p)), language.field(field)),
-            statement,
+            statement: statement.filter(|_| self.state.base_end.is_none()),
+            link: self.state.base_end.is_some(),
             parent: parent.map(span),
         })
     }
 }
 
-fn same_field(p: &PNode, field: Option<&str>) -> bool {
+/// How much of a list a list of patterns must fit.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Fit {
+    /// Its start.
+    Start,
+    /// All of it.
+    Whole,
+    /// All of it, and it is loose tokens.
+    Tokens,
+}
+
+pub(super) fn same_field(p: &PNode, field: Option<&str>) -> bool {
     p.field == field || matches!(p.what, What::Slot(..)) && p.field.is_none()
+}
+
+/// Equal code: the same tokens, whatever the layout and the comments.
+pub(super) fn equal(tree: &Tree, text: &str, a: Span, b: Span) -> bool {
+    if a.of(text) == b.of(text) {
+        return true;
+    }
+    let (x, y) = (tokens(tree.root(), a), tokens(tree.root(), b));
+    !x.is_empty()
+        && x.len() == y.len()
+        && x.iter().zip(&y).all(|(x, y)| span(*x).of(text) == span(*y).of(text))
+}
+
+/// A node's place, without the blanks around loose text.
+fn trimmed(language: &Language, node: Node<'_>, text: &str) -> Span {
+    let at = span(node);
+    if !language.loose_text.contains(&node.kind()) {
+        return at;
+    }
+    let start = at.start as usize + text.len() - text.trim_start().len();
+    Span::new(start, at.start as usize + text.trim_end().len())
 }
 
 /// The segments of a dotted name; `None` for anything else.

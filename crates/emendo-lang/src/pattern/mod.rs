@@ -1,10 +1,16 @@
 //! Patterns: pieces of source with slots, read in every context that the language has.
 
 mod align;
+mod around;
+mod chain;
 mod compile;
 mod delete;
 mod find;
+mod inside;
+mod lists;
 mod matching;
+mod text;
+mod tokens;
 mod write;
 
 use std::collections::BTreeMap;
@@ -12,6 +18,7 @@ use std::collections::BTreeMap;
 use emendo_text::Span;
 use regex::Regex;
 
+pub(crate) use delete::delete_item;
 pub use delete::delete_splice;
 pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written};
@@ -19,7 +26,7 @@ pub use write::{Replacement, Splice, Unresolved, Written};
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};
 use crate::names::{ProjectTypes, Resolver, Spellings};
-use crate::template::Repeat;
+use crate::template::{Filter, Marks, Repeat};
 use crate::tree::Tree;
 
 /// The words for `form`.
@@ -64,6 +71,10 @@ pub struct Constraint {
     pub not_form: Vec<String>,
     /// Symbols or globs (`a.b.*`, `a.b.**`), any of them.
     pub means: Vec<String>,
+    /// Patterns, any of which must fit the whole of it.
+    pub is: Vec<Pattern>,
+    /// Patterns, none of which may.
+    pub is_not: Vec<Pattern>,
 }
 
 #[derive(Debug)]
@@ -110,6 +121,28 @@ pub(crate) enum What {
     Slot(usize, usize),
     /// The name's and the token's index, and the space of the position.
     Name(usize, usize, Space),
+    /// A literal without slots, compared by its contents: what stands before the quotes, the contents, the token.
+    Literal(String, String, usize),
+    /// Text with slots in it.
+    Text(Text),
+    /// What a link hangs on: anything.
+    Base,
+}
+
+/// Text with slots: the contents of a literal, or a token.
+#[derive(Debug)]
+pub(crate) struct Text {
+    /// For a literal: what stands before the quotes, and the tokens of the quotes.
+    pub(crate) quotes: Option<(String, usize, usize)>,
+    pub(crate) pieces: Vec<TextPiece>,
+}
+
+#[derive(Debug)]
+pub(crate) enum TextPiece {
+    /// Text and its token.
+    Part(String, usize),
+    /// The slot's and the token's index.
+    Slot(usize, usize),
 }
 
 #[derive(Debug)]
@@ -120,6 +153,8 @@ pub(crate) struct Inner {
     pub(crate) separators: Vec<(usize, usize)>,
     /// For a call or member access whose receiver is a name: the full symbol it means.
     pub(crate) symbol: Option<MemberSymbol>,
+    /// A chain in which some link is a slot for several.
+    pub(crate) chained: bool,
 }
 
 #[derive(Debug)]
@@ -135,6 +170,8 @@ pub(crate) struct MemberSymbol {
 #[derive(Debug, Clone)]
 pub(crate) struct PToken {
     pub(crate) at: Span,
+    /// Its text, escapes undone.
+    pub(crate) text: String,
     pub(crate) key: Key,
     /// Stands where a loose expression needs parentheses: kind and field of the place.
     pub(crate) binds: Option<(&'static str, &'static str)>,
@@ -145,8 +182,14 @@ pub(crate) struct PToken {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Key {
     Text(String),
-    Slot(String),
+    Slot(String, Vec<Filter>),
     Name { word: String, symbol: String, also: Vec<String>, space: Space },
+    /// What stands before the quotes of a literal, and its contents.
+    Literal(String, String),
+    /// The quotes of a literal with slots in it: what stands before them, and whether they open.
+    Quote(String, bool),
+    /// Text beside a slot.
+    Part(String),
 }
 
 /// Why a pattern does not compile.
@@ -171,7 +214,31 @@ impl Pattern {
         names: &BTreeMap<String, String>,
         context: Option<&str>,
     ) -> Result<Self, PatternError> {
-        compile::pattern(language, source, names, context)
+        compile::pattern(language, source, names, context, Marks::None)
+    }
+
+    /// Compiles a pattern of what stands around a place, or what is written for a value: a reserved word is a slot.
+    ///
+    /// # Errors
+    /// As [`Pattern::compile`].
+    pub fn compile_with(
+        language: &'static Language,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+        marks: Marks,
+    ) -> Result<Self, PatternError> {
+        compile::pattern(language, source, names, context, marks)
+    }
+
+    /// The source that it was compiled from.
+    pub fn source(&self) -> &str {
+        &self.source
+    }
+
+    /// The language that it is written in.
+    pub fn language(&self) -> &'static Language {
+        self.language
     }
 
     /// The names of the slots, each once, unnamed ones left out.
@@ -216,7 +283,7 @@ impl Pattern {
     /// Sets of words, one of which a file must hold whole to match, in whatever reading and spelling.
     pub fn needs(&self) -> Vec<Vec<String>> {
         let mut sets = vec![self.literals()];
-        let last = |s: &String| s.rsplit(['.', ':']).next().unwrap_or(s).to_owned();
+        let last = |s: &String| self.language.names.last(s).to_owned();
         for def in self.names.iter().filter(|d| !d.also.is_empty()) {
             let own = last(&def.symbol);
             let others: Vec<String> = def.also.iter().map(last).filter(|o| *o != own).collect();
@@ -244,7 +311,7 @@ impl Pattern {
         let mut sets = self.readings.iter().map(|r| {
             r.tokens
                 .iter()
-                .filter_map(|t| literal(&t.key))
+                .filter_map(|t| literal(self.language, &t.key))
                 .collect::<std::collections::BTreeSet<String>>()
         });
         let Some(first) = sets.next() else { return Vec::new() };
@@ -268,7 +335,7 @@ impl Pattern {
         let types = |kind: &str| {
             let mut rules = self.language.names.bindings.iter();
             rules.any(|b| b.kind == kind && b.space == Space::Type && !b.field.is_empty())
-                || kind == self.language.names.package
+                || self.language.names.packages.contains(&kind)
         };
         self.readings.iter().any(|r| r.roots.iter().any(|n| types(n.kind)))
     }
@@ -284,15 +351,14 @@ fn spell(node: &mut PNode, spellings: &Spellings) {
 }
 
 /// A word that is always spelled the same; short names of symbols always stand somewhere in the file.
-fn literal(key: &Key) -> Option<String> {
+fn literal(language: &Language, key: &Key) -> Option<String> {
     match key {
         Key::Text(t) if t.starts_with(|c: char| c.is_alphanumeric() || c == '_') && t.len() > 1 => {
             Some(t.clone())
         }
-        Key::Name { symbol, .. } => {
-            let last = symbol.rsplit(['.', ':']).next().unwrap_or(symbol);
-            Some(last.to_owned())
-        }
+        Key::Name { symbol, .. } => Some(language.names.last(symbol).to_owned()),
+        // An escape may be spelled otherwise where the quotes differ.
+        Key::Literal(_, content) if !content.contains(['\\', '"', '\'']) => Some(content.clone()),
         _ => None,
     }
 }

@@ -7,9 +7,11 @@ use emendo_text::{Part, Span};
 use super::align::{align, shrink};
 use super::delete::{delete, indent_at, line_start};
 use super::matching::{Bound, Match};
-use super::{Key, PToken, Pattern, PatternError};
+use super::tokens::{NewToken, OldToken, new_tokens, old_tokens};
+use super::{Key, Pattern, PatternError};
 use crate::facts::ImportName;
 use crate::language::{Language, Space};
+use crate::template::Filter;
 use crate::names::{Certainty, Fact, Resolver, Spellings};
 use crate::tree::{Tree, span, walk};
 
@@ -147,7 +149,6 @@ impl Replacement {
         }
         let mut writer = Writer {
             language,
-            new_source: &new.source,
             m,
             tree,
             text,
@@ -157,15 +158,19 @@ impl Replacement {
             indent: indent_at(text, m.span.start as usize),
             line_end,
             out: Written::default(),
+            failed: None,
         };
-        writer.new = writer.new_tokens(&old.readings[m.reading].tokens, &new.readings[ix].tokens);
+        writer.new = new_tokens(language, m, &writer.old, &old.readings[m.reading], &new.readings[ix], &new.source)?;
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
         let wrap = language.loose.contains(&root.kind)
             && !(language.loose.contains(&old_kind) && old_kind == root.kind)
             && language.binds(m.place.0, m.place.1);
         writer.run(wrap);
-        Ok(writer.out)
+        match writer.failed {
+            Some(failed) => Err(failed),
+            None => Ok(writer.out),
+        }
     }
 }
 
@@ -210,45 +215,8 @@ fn dedent(source: &str) -> String {
     cut.collect::<Vec<_>>().join("\n")
 }
 
-pub(super) struct OldToken {
-    pub(super) key: Key,
-    at: Span,
-    /// What stands before it in `old`.
-    gap: String,
-    binds: Option<(&'static str, &'static str)>,
-}
-
-fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
-    let source_tokens = &old.readings[m.reading].tokens;
-    let tokens = source_tokens.iter().zip(&m.token_of);
-    let mut out: Vec<OldToken> = tokens
-        .enumerate()
-        .filter_map(|(i, (t, at))| {
-            let before = i.checked_sub(1).map_or(0, |b| source_tokens[b].at.end);
-            let gap =
-                Span { start: before, end: t.at.start.max(before) }.of(&old.source).to_owned();
-            Some(OldToken { key: t.key.clone(), at: (*at)?, gap, binds: t.binds })
-        })
-        .filter(|t| !t.at.is_empty())
-        .collect();
-    out.sort_by_key(|t| t.at.start);
-    out
-}
-
-/// A token of the new text at this match.
-pub(super) struct NewToken {
-    pub(super) key: Key,
-    at: Span,
-    /// What stands before it in `new`.
-    gap: String,
-    /// A slot that needs parentheses here.
-    parens: bool,
-    separator: bool,
-}
-
 struct Writer<'a> {
     language: &'static Language,
-    new_source: &'a str,
     m: &'a Match,
     tree: &'a Tree,
     text: &'a str,
@@ -258,74 +226,10 @@ struct Writer<'a> {
     indent: &'a str,
     line_end: &'a str,
     out: Written,
+    failed: Option<Unresolved>,
 }
 
 impl Writer<'_> {
-    /// The tokens of `new`, without those of empty list slots and a separator beside each.
-    fn new_tokens(&self, old: &[PToken], tokens: &[PToken]) -> Vec<NewToken> {
-        let bound = |k: &Key| match k {
-            Key::Slot(name) => self.m.slot(name),
-            _ => None,
-        };
-        let empty = |t: &PToken| bound(&t.key).is_some_and(|b| b.count == 0 && b.text.is_none());
-        let mut drop = self.unwritten_receivers(old, tokens);
-        for i in 0..tokens.len() {
-            if !empty(&tokens[i]) {
-                continue;
-            }
-            drop[i] = true;
-            let before = i.checked_sub(1).filter(|b| tokens[*b].separator && !drop[*b]);
-            let after = Some(i + 1).filter(|a| tokens.get(*a).is_some_and(|t| t.separator));
-            let comma = |i: &usize| {
-                self.language
-                    .separators
-                    .iter()
-                    .any(|s| Key::Text((*s).to_owned()) == tokens[*i].key)
-            };
-            if let Some(b) = before.filter(comma).or(after.filter(comma)) {
-                drop[b] = true;
-            }
-        }
-        let kept = (0..tokens.len()).filter(|i| !drop[*i]);
-        kept.map(|i| {
-            let t = &tokens[i];
-            let gap = self.gap_before(tokens, &drop, i);
-            let loose = bound(&t.key).is_some_and(|b| self.language.loose.contains(&b.kind));
-            let before = self.old.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
-            let parens = loose && t.binds.is_some() && before != t.binds;
-            NewToken { key: t.key.clone(), at: t.at, gap, parens, separator: t.separator }
-        })
-        .collect()
-    }
-
-    /// `Type.` in `new` where the code has the same member without it (a static import) stays unwritten.
-    fn unwritten_receivers(&self, old: &[PToken], new: &[PToken]) -> Vec<bool> {
-        let here = |i: usize| self.m.token_of.get(i).copied().flatten();
-        let mut drop = vec![false; new.len()];
-        for i in 0..old.len().saturating_sub(2) {
-            let omitted = matches!(old[i].key, Key::Name { .. })
-                && here(i).is_none()
-                && here(i + 1).is_none();
-            if !omitted || here(i + 2).is_none() {
-                continue;
-            }
-            let same = |j: usize| (0..3).all(|k| new[j + k].key == old[i + k].key);
-            for j in (0..new.len().saturating_sub(2)).filter(|j| same(*j)) {
-                drop[j] = true;
-                drop[j + 1] = true;
-            }
-        }
-        drop
-    }
-
-    /// What stands before a token of `new`. Where tokens before it are dropped, the gap goes with the separator.
-    fn gap_before(&self, tokens: &[PToken], drop: &[bool], i: usize) -> String {
-        let first = (0..i).rev().take_while(|j| drop[*j]).last().unwrap_or(i);
-        let at = if first < i && tokens[i - 1].separator { first } else { i };
-        let before = at.checked_sub(1).map_or(0, |b| tokens[b].at.end);
-        Span { start: before, end: tokens[at].at.start.max(before) }.of(self.new_source).to_owned()
-    }
-
     fn run(&mut self, wrap: bool) {
         let anchors = align(&self.old, &self.new);
         let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
@@ -349,7 +253,7 @@ impl Writer<'_> {
     fn effects(&mut self, anchors: &[(usize, usize)]) {
         let mut told = Vec::new();
         for (i, old) in self.old.iter().enumerate() {
-            let Key::Slot(name) = &old.key else { continue };
+            let Key::Slot(name, _) = &old.key else { continue };
             let uses = self.new.iter().filter(|n| n.key == old.key).count();
             let in_place = anchors.iter().any(|(o, _)| *o == i);
             let what = match (uses, in_place) {
@@ -370,14 +274,14 @@ impl Writer<'_> {
     }
 
     fn has_effects(&self, at: Span) -> bool {
-        let root = self.tree.root();
-        let start =
-            root.descendant_for_byte_range(at.start as usize, at.end as usize).unwrap_or(root);
         let mut found = false;
-        walk(start, |n| {
-            found |= at.contains(span(n)) && self.language.effects.contains(&n.kind());
-            !found && span(n).meets(at)
-        });
+        for root in self.tree.roots_at(at) {
+            let smallest = root.node.descendant_for_byte_range(at.start as usize, at.end as usize);
+            walk(smallest.unwrap_or(root.node), |n| {
+                found |= at.contains(span(n)) && self.language.effects.contains(&n.kind());
+                !found && span(n).meets(at)
+            });
+        }
         found
     }
 
@@ -512,17 +416,18 @@ impl Writer<'_> {
     fn token(&mut self, i: usize, parts: &mut Vec<Part>) {
         let token = &self.new[i];
         match &token.key {
-            Key::Text(_) => {
-                let written = token.at.of(self.new_source).to_owned();
+            Key::Text(_) | Key::Literal(..) | Key::Part(_) => add(parts, token.text.clone()),
+            Key::Quote(..) => {
+                let written = self.quote(i);
                 add(parts, written);
             }
-            Key::Slot(name) => {
+            Key::Slot(name, filters) => {
                 let parens = token.parens;
                 let Some(bound) = self.m.slot(name).cloned() else { return };
                 if parens {
                     add(parts, "(".to_owned());
                 }
-                slot(&bound, parts);
+                slot(&bound, filters, self.text, parts);
                 if parens {
                     add(parts, ")".to_owned());
                 }
@@ -530,40 +435,100 @@ impl Writer<'_> {
             Key::Name { word, symbol, also, space } => {
                 let (word, symbol, also, space) =
                     (word.clone(), symbol.clone(), also.clone(), *space);
-                let written = self.name(&word, &symbol, &also, space);
-                add(parts, written);
+                match self.name(&word, &symbol, &also, space) {
+                    Ok(written) => add(parts, written),
+                    Err(e) => self.failed = Some(e),
+                }
             }
         }
     }
 
+    /// The quotes of a new literal: those of the literal in the file that its slot stood in, if it did.
+    fn quote(&self, i: usize) -> String {
+        let token = &self.new[i];
+        let Key::Quote(prefix, open) = &token.key else { return token.text.clone() };
+        let is_slot = |t: &&NewToken| matches!(t.key, Key::Slot(..));
+        let slot = if *open {
+            self.new[i..].iter().find(is_slot)
+        } else {
+            self.new[..i].iter().rev().find(is_slot)
+        };
+        let found = slot.and_then(|slot| {
+            let at = self.old.iter().position(|o| o.key == slot.key)?;
+            let is_quote = |o: &&OldToken| o.key == Key::Quote(prefix.clone(), *open);
+            let mut before = self.old[..at].iter().rev();
+            if *open { before.find(is_quote) } else { self.old[at..].iter().find(is_quote) }
+        });
+        found.map_or_else(|| token.text.clone(), |o| o.at.of(self.text).to_owned())
+    }
+
     /// How a named symbol is written here, and what must be imported for it.
-    fn name(&mut self, word: &str, symbol: &str, also: &[String], space: Space) -> String {
+    fn name(&mut self, word: &str, symbol: &str, also: &[String], space: Space) -> Result<String, Unresolved> {
         let at = self.m.span.start;
-        let separator = self.language.names.separator;
-        let simple = symbol.rsplit(separator).next().unwrap_or(symbol);
+        let names = &self.language.names;
+        let simple = names.last(symbol);
         // A word with dots, or of the author's own choosing, is imported by its last part.
-        let path: Vec<&str> =
-            if word.contains(separator) { word.split(separator).collect() } else { vec![simple] };
+        let path: Vec<&str> = if word.contains(names.separator) {
+            word.split(names.separator).collect()
+        } else {
+            vec![simple]
+        };
         if self.resolver.means(&path, space, at, symbol).is_some() {
             self.out.imports.extend(self.resolver.facts.import_of(symbol));
-            return path.join(separator);
+            return Ok(path.join(names.separator));
         }
         // The file may know the symbol by another name already.
-        for other in also {
-            let last = other.rsplit(separator).next().unwrap_or(other);
-            if self.resolver.means(&[last], space, at, other).is_some() {
+        for other in std::iter::once(symbol).chain(also.iter().map(String::as_str)) {
+            let local = self.resolver.facts.imports.iter().find(|i| !i.wildcard && i.path() == other);
+            if let Some(local) = local.and_then(|i| i.local())
+                && self.resolver.means(&[local], space, at, other).is_some()
+            {
                 self.out.imports.extend(self.resolver.facts.import_of(other));
-                return last.to_owned();
+                return Ok(local.to_owned());
             }
         }
-        let in_full =
-            self.m.names.iter().any(|n| n.full) || self.resolver.taken(simple, space, at, symbol);
-        if in_full || !symbol.contains(separator) {
-            return symbol.to_owned();
+        for other in also {
+            let last = names.last(other);
+            if self.resolver.means(&[last], space, at, other).is_some() {
+                self.out.imports.extend(self.resolver.facts.import_of(other));
+                return Ok(last.to_owned());
+            }
         }
-        let is_static = (self.language.names.imports_member)(symbol, space);
-        self.out.imports.push(ImportName { is_static, path: symbol.to_owned(), wildcard: false });
-        simple.to_owned()
+        if let Some(written) = self.qualified(symbol) {
+            return Ok(written);
+        }
+        let taken = self.resolver.taken(simple, space, at, symbol);
+        let in_full = self.m.names.iter().any(|n| n.full) || taken;
+        if (in_full && names.full_names) || names.segments(symbol).len() < 2 {
+            return Ok(symbol.to_owned());
+        }
+        let mut import = ImportName::of(self.language, symbol, space);
+        if taken {
+            let module = names.segments(symbol)[0].rsplit(['/', '.']).next().unwrap_or("").to_owned();
+            let alias = Filter::Pascal.apply(&module) + &Filter::Pascal.apply(simple);
+            if self.resolver.taken(&alias, space, at, symbol) {
+                return Err(Unresolved(format!("`{simple}` means something else here, and so does `{alias}`")));
+            }
+            import.alias = Some(alias);
+        }
+        let written = import.alias.clone().unwrap_or_else(|| simple.to_owned());
+        self.out.imports.push(import);
+        Ok(written)
+    }
+
+    /// The name behind a module that the old code names too: `tide.open` beside `tide.close`.
+    fn qualified(&self, symbol: &str) -> Option<String> {
+        let names = &self.language.names;
+        let wanted = names.segments(symbol);
+        self.m.names.iter().find_map(|n| {
+            let text = n.span.of(self.text);
+            let (first, _) = text.split_once(names.separator)?;
+            let import = self.resolver.imported(first.trim(), Space::Value)?;
+            let head: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
+            let head = if import.binds_root { &head[..1] } else { &head[..] };
+            let rest = wanted.strip_prefix(head).filter(|r| !r.is_empty())?;
+            Some(format!("{}{}{}", first.trim(), names.separator, rest.join(names.separator)))
+        })
     }
 
     /// Puts new text into the file: over the old tokens, with everything between them that is no blank kept.
@@ -664,7 +629,7 @@ impl Writer<'_> {
     fn pull_up(&mut self, edges: &[Option<(usize, usize)>]) {
         for w in edges.windows(3) {
             let (Some(prev), Some(here), next) = (w[0], w[1], w[2]) else { continue };
-            if !matches!(self.new[here.1].key, Key::Slot(_))
+            if !matches!(self.new[here.1].key, Key::Slot(..))
                 || prev.0 + 1 != here.0
                 || prev.1 + 1 != here.1
             {
@@ -764,9 +729,15 @@ fn add(parts: &mut Vec<Part>, text: String) {
     }
 }
 
-fn slot(bound: &Bound, parts: &mut Vec<Part>) {
-    match &bound.text {
-        Some(text) => add(parts, text.clone()),
+fn slot(bound: &Bound, filters: &[Filter], text: &str, parts: &mut Vec<Part>) {
+    let own = bound.text.clone();
+    if !filters.is_empty() {
+        let plain = own.unwrap_or_else(|| bound.span.of(text).to_owned());
+        add(parts, filters.iter().fold(plain, |t, f| f.apply(&t)));
+        return;
+    }
+    match own {
+        Some(text) => add(parts, text),
         None if bound.span.is_empty() => {}
         None => parts.push(Part::Copy(bound.span)),
     }
