@@ -5,13 +5,15 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{FileFacts, ProjectTypes, Tree, language_of};
+use emendo_lang::{FileFacts, ProjectTypes, Resolver, Tree, language_of};
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
+use crate::actions::{Answer, Query};
 use crate::decisions::Decisions;
 use crate::edit::Note;
+use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
 use crate::run_file::{Env, FileResult, FileRun};
@@ -33,6 +35,8 @@ pub(crate) struct Answers {
     pub types: ProjectTypes,
     /// All manifests.
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
+    /// Questions about other files, with what was found.
+    pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
 }
 
 /// Takes what a run finds, file by file in order of path.
@@ -106,9 +110,10 @@ impl Engine<'_> {
             skipped: walked.skipped,
             ..Counts::default()
         };
+        let queries = ask(self.plan, self.project, &walked.files);
         let files: Vec<RelPath> = walked.files.into_iter().filter(|p| self.covered(p)).collect();
         let looked: Vec<Looked> = files.into_par_iter().filter_map(|p| self.look(p)).collect();
-        let mut answers = Answers::default();
+        let mut answers = Answers { queries, ..Answers::default() };
         let mut candidates = Vec::new();
         for l in looked {
             if let Some(why) = l.skipped {
@@ -275,6 +280,53 @@ impl Engine<'_> {
     }
 }
 
+/// Puts the questions of a plan to all files.
+fn ask(plan: &Plan, project: &Project, files: &[RelPath]) -> Vec<(Arc<Query>, Vec<Answer>)> {
+    let queries = plan.queries();
+    let one = |query: Arc<Query>| {
+        let needs = Needs::of(query.pattern.needs());
+        let narrow = Narrow::new([&needs], &Declared::default(), &[]);
+        let language = query.pattern.language();
+        let covered = |p: &&RelPath| {
+            query.files.as_ref().map_or_else(|| language.reads(p), |files| files.matches(p))
+        };
+        let found: Vec<Answer> = files
+            .par_iter()
+            .filter(covered)
+            .flat_map_iter(|path| {
+                let bytes = std::fs::read(project.path(path)).unwrap_or_default();
+                let wanted = narrow.may_matter(&bytes) && needs.met(&narrow.present(&bytes));
+                let text = Text::decode(&bytes).ok().filter(|_| wanted);
+                text.map_or(Vec::new(), |t| answers_in(&query, path, t.as_str()))
+            })
+            .collect();
+        (query.clone(), distinct(found))
+    };
+    queries.into_iter().map(one).collect()
+}
+
+/// What a question finds in one text.
+fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
+    let language = query.pattern.language();
+    let tree = Tree::parse_file(language, path, text);
+    let facts = FileFacts::read(language, &tree, text);
+    let project = ProjectTypes::default();
+    let resolver = Resolver { language, facts: &facts, project: &project };
+    let found = query.pattern.matches(&tree, text, &resolver);
+    let answer = |m: &emendo_lang::Match| {
+        let named = m.slots.iter().filter(|b| b.name != "_");
+        let held = |b: &emendo_lang::Bound| b.text.clone().unwrap_or_else(|| b.span.of(text).to_owned());
+        named.map(|b| (b.name.clone(), held(b))).collect::<Answer>()
+    };
+    found.iter().map(answer).collect()
+}
+
+fn distinct(mut answers: Vec<Answer>) -> Vec<Answer> {
+    answers.sort();
+    answers.dedup();
+    answers
+}
+
 /// Chunks of files; one that is over a megabyte goes alone, since its tree is many times larger.
 fn chunks(files: &[Candidate]) -> impl Iterator<Item = &[Candidate]> {
     let mut rest = files;
@@ -302,6 +354,11 @@ pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
             .and_then(|e| (e.read)(text).ok())
             .map(|m| BTreeMap::from([(path.clone(), Arc::new(m))]))
             .unwrap_or_default(),
+        queries: plan
+            .queries()
+            .into_iter()
+            .map(|q| (q.clone(), distinct(answers_in(&q, path, text))))
+            .collect(),
         ..Answers::default()
     };
     let exists = |_: &RelPath| true;

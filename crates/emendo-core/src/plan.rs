@@ -104,6 +104,11 @@ impl Plan {
         hasher.finish()
     }
 
+    /// Questions that actions have about other files.
+    pub fn queries(&self) -> Vec<std::sync::Arc<crate::actions::Query>> {
+        self.steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.queries()).collect()
+    }
+
     /// True if any step reads all manifests together.
     pub fn reads_manifests(&self) -> bool {
         self.steps.iter().flat_map(|s| &s.runners).any(|r| r.reads_manifests())

@@ -169,6 +169,7 @@ impl FileRun {
                 project: &env.answers.types,
                 manifests: &env.answers.manifests,
                 packages: &step.packages,
+                answers: &env.answers.queries,
             };
             runner.find(&cx, i, &mut found);
         }
@@ -402,6 +403,7 @@ impl FileRun {
         let mut placed: Vec<Placed<'_>> = Vec::new();
         for (by, f, change) in active.iter().filter(|a| !absorbed.contains(&a.0)) {
             placed.extend(change.splices.iter().map(|s| Placed {
+                inner: s.inner,
                 by: *by,
                 span: s.span,
                 hull: f.draft.hull,
@@ -411,6 +413,7 @@ impl FileRun {
         for (i, (_, splices)) in derived.iter().enumerate() {
             let by = first + folded.len() as u32 + i as u32;
             placed.extend(splices.iter().map(|s| Placed {
+                inner: s.inner,
                 by,
                 span: s.span,
                 hull: s.span,

@@ -19,12 +19,15 @@ mod tree;
 
 pub use facts::{FileFacts, Import, ImportName, Word};
 pub use imports::{ImportEdit, ImportPlan, respell};
-pub use language::{Binding, Context, Declaration, Language, Names, Placeholder, Reach, Space};
+pub use language::{
+    Binding, Context, Declaration, Dialect, Keyed, Language, Layer, Names, Placeholder, Reach, Space,
+};
 pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};
 pub use pattern::{
-    Bound, Constraint, FORMS, Match, NameUse, Pattern, PatternError, Replacement, Splice,
-    Unresolved, Written, delete_splice,
+    Bound, Conditions, Constraint, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest, Pattern,
+    PatternError, Place, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved, Written,
+    delete_splice,
 };
-pub use template::{Chunk, Repeat, Template, TemplateError};
+pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};

@@ -30,6 +30,7 @@ fn rewrite(old: &str, new: &str, source: &str) -> String {
     let mut placed: Vec<Placed<'_>> = Vec::new();
     for (i, (m, w)) in matches.iter().zip(&written).enumerate() {
         placed.extend(w.splices.iter().map(|s| Placed {
+            inner: s.inner,
             by: i as u32,
             span: s.span,
             hull: m.span,

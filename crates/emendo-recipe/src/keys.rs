@@ -44,6 +44,7 @@ pub enum Shape {
 }
 
 /// A key of the recipe language.
+#[derive(Clone, Copy)]
 pub struct Key {
     /// Its name.
     pub name: &'static str,
@@ -85,7 +86,7 @@ pub trait ActionKind: Sync {
 }
 
 use Shape::{
-    Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts, Version,
+    Bool, Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts, Version,
     Words,
 };
 
@@ -148,8 +149,14 @@ pub const COMMON: &[Key] = &[
     Key::new("not_files", Globs, "not these files"),
     Key::later("only_if"),
     Key::later("unless"),
-    Key::later("surrounded_by"),
-    Key::later("not_surrounded_by"),
+];
+
+/// Keys of what must stand around or within a place, for kinds that look for code.
+pub const PLACE: [Key; 4] = [
+    Key::new("surrounded_by", Texts, "patterns, any of which stands around the place; `@{here}` marks it"),
+    Key::new("not_surrounded_by", Texts, "patterns, none of which stands around the place"),
+    Key::new("holding", Texts, "patterns, any of which stands in the place"),
+    Key::new("not_holding", Texts, "patterns, none of which stands in the place"),
 ];
 
 /// Keys of `slots.NAME`.
@@ -165,13 +172,13 @@ pub const SLOT: &[Key] = &[
     Key::new("means", Symbols, "symbols or globs that it must resolve to, any of them"),
     Key::later("type"),
     Key::later("not_type"),
-    Key::later("is"),
-    Key::later("is_not"),
-    Key::later("holding"),
-    Key::later("not_holding"),
-    Key::later("defined_with"),
-    Key::later("free"),
-    Key::later("single"),
+    Key::new("is", Texts, "patterns, any of which must fit the whole of it"),
+    Key::new("is_not", Texts, "patterns, none of which may fit the whole of it"),
+    Key::new("holding", Texts, "patterns, any of which must stand in it"),
+    Key::new("not_holding", Texts, "patterns, none of which may stand in it"),
+    Key::new("defined_with", Texts, "patterns, any of which must stand in the declaration of its name"),
+    Key::new("free", Texts, "for a slot that stands only in `new`: names, the first that is not taken"),
+    Key::new("single", Bool, "a second match that binds the same variable turns both into notes"),
 ];
 
 /// Keys of `[[example]]`.

@@ -14,7 +14,9 @@ mod model;
 mod pairs;
 mod value;
 
-pub use keys::{ActionKind, COMMON, EXAMPLE, INPUT, Key, LIBRARY, RECIPE, SLOT, STEP, Shape};
+pub use keys::{
+    ActionKind, COMMON, EXAMPLE, INPUT, Key, LIBRARY, PLACE, RECIPE, SLOT, STEP, Shape,
+};
 pub use load::{Loaded, load};
 pub use model::{Action, Example, Glob, Globs, Input, Library, Name, Recipe, Scope, Source, Step};
 pub use pairs::{Pair, pairs};

@@ -140,6 +140,18 @@ pub struct Glob(pub(crate) GlobMatcher);
 pub struct Globs(pub(crate) Vec<Glob>);
 
 impl Globs {
+    /// Compiles globs that were checked.
+    ///
+    /// # Errors
+    /// What is wrong with one of them.
+    pub fn compile(globs: &[String]) -> Result<Self, globset::Error> {
+        let one = |g: &String| {
+            let glob = globset::GlobBuilder::new(g).literal_separator(true).build()?;
+            Ok(Glob(glob.compile_matcher()))
+        };
+        globs.iter().map(one).collect::<Result<_, _>>().map(Self)
+    }
+
     /// True if any matches.
     pub fn matches(&self, path: &RelPath) -> bool {
         self.0.iter().any(|g| g.0.is_match(path.as_path()))

@@ -241,7 +241,7 @@ mod tests {
         let span = Span::new(at, at + 4);
         let map = PieceMap::new(Piece::whole(&old));
         let Rendered { text: new, pieces, .. } =
-            render(&old, &map, &mut [Placed { by: 3, span, hull: span, parts: &parts }]);
+            render(&old, &map, &mut [Placed { by: 3, span, hull: span, inner: false, parts: &parts }]);
         let hunks = hunks(&old, &new, &pieces);
         assert_eq!(hunks.len(), 1);
         let h = &hunks[0];
@@ -256,7 +256,7 @@ mod tests {
         let span = Span::new(2, 4);
         let map = PieceMap::new(Piece::whole(old));
         let Rendered { text: new, pieces, .. } =
-            render(old, &map, &mut [Placed { by: 0, span, hull: span, parts: &[] }]);
+            render(old, &map, &mut [Placed { by: 0, span, hull: span, inner: false, parts: &[] }]);
         assert_eq!(new, "a\nc");
         let h = &hunks(old, &new, &pieces)[0];
         assert_eq!((h.old_start, h.old_lines, h.new_start, h.new_lines), (1, 3, 1, 2));

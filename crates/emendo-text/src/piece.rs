@@ -72,6 +72,8 @@ pub struct Placed<'a> {
     pub span: Span,
     /// The whole place of the edit.
     pub hull: Span,
+    /// It lies inside what its own edit copies, and is written there.
+    pub inner: bool,
     /// What it writes instead.
     pub parts: &'a [Part],
 }
@@ -244,7 +246,8 @@ fn place<'a>(
     let mut last: Option<&Placed<'_>> = None;
     while let Some(s) = splices.get(i).filter(|s| s.span.start <= span.end) {
         i += 1;
-        let fits = owner.is_none() || (span.contains(s.hull) && Some(s.by) != owner);
+        let own = Some(s.by) == owner;
+        let fits = owner.is_none() || (own && s.inner) || (!own && span.contains(s.hull));
         let nested = last.is_some_and(|l| l.by != s.by && holds(l.span, s.hull));
         if !fits || nested || !span.contains(s.span) || s.span.start < at {
             continue;
@@ -328,8 +331,8 @@ mod tests {
             [Part::Copy(Span::new(14, 15)), Part::Text(", ".into()), Part::Copy(Span::new(4, 12))];
         let inner = text("deep");
         let mut splices = [
-            Placed { by: 0, span: Span::new(4, 15), hull: Span::new(0, 16), parts: &swap },
-            Placed { by: 1, span: Span::new(4, 9), hull: Span::new(4, 12), parts: &inner },
+            Placed { by: 0, span: Span::new(4, 15), hull: Span::new(0, 16), inner: false, parts: &swap },
+            Placed { by: 1, span: Span::new(4, 9), hull: Span::new(4, 12), inner: false, parts: &inner },
         ];
         let Rendered { text: out, pieces, .. } = render(src, &map, &mut splices);
         assert_eq!(out, "old(2, deep(1))");
@@ -344,8 +347,8 @@ mod tests {
         for at in [0, 4] {
             let point = Span::at(at);
             let mut splices = [
-                Placed { by: 0, span: line, hull: line, parts: &[] },
-                Placed { by: 1, span: point, hull: point, parts: &edge },
+                Placed { by: 0, span: line, hull: line, inner: false, parts: &[] },
+                Placed { by: 1, span: point, hull: point, inner: false, parts: &edge },
             ];
             assert_eq!(render(src, &map, &mut splices).text, "new\nkeep\n", "at {at}");
         }
@@ -358,7 +361,7 @@ mod tests {
         let first = text("gamma");
         let span = Span::new(6, 10);
         let Rendered { text: out, pieces, replaced } =
-            render(src, &map, &mut [Placed { by: 7, span, hull: span, parts: &first }]);
+            render(src, &map, &mut [Placed { by: 7, span, hull: span, inner: false, parts: &first }]);
         assert_eq!(out, "alpha gamma");
         assert_eq!(replaced, [(span, 5)]);
         let map = PieceMap::new(pieces);
@@ -383,7 +386,7 @@ mod tests {
             .enumerate()
             .map(|(i, p)| {
                 let span = Span::new(i, src.len() - i);
-                Placed { by: i as u32, span, hull: span, parts: p }
+                Placed { by: i as u32, span, hull: span, inner: false, parts: p }
             })
             .collect();
         let out = render(&src, &map, &mut splices).text;

@@ -1,11 +1,16 @@
 //! `code`: a pattern becomes another, or is deleted; with `choice`, the reviewer picks among several.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, ImportName, Language, Match, Pattern, Replacement, Space, Written};
+use emendo_lang::{
+    Certainty, Conditions, Fact, ImportName, Language, Match, Pattern, Place, Replacement, Space,
+    Written,
+};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
+use super::parts::{self, Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
 use super::{
     CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern,
     pattern_error,
@@ -45,14 +50,16 @@ const KEYS: &[Key] = &[
         Shape::Text,
         "many old and new patterns, from a CSV file of the recipe's folder",
     ),
-    Key::later("value"),
-    Key::later("elsewhere"),
-    Key::later("gather"),
-    Key::later("rework"),
-    Key::later("follow"),
-    Key::later("once"),
-    Key::later("holding"),
-    Key::later("not_holding"),
+    emendo_recipe::PLACE[0],
+    emendo_recipe::PLACE[1],
+    emendo_recipe::PLACE[2],
+    emendo_recipe::PLACE[3],
+    Key::new("value", Shape::Words(&["unused"]), "`unused`: only where the value of the match is not used"),
+    Key::new("elsewhere", Shape::Table(ELSEWHERE), "a pattern that must fit somewhere in the project; its slots may be written"),
+    Key::new("gather", Shape::Named(GATHER), "pieces of a slot, collected as a slot of their own"),
+    Key::new("rework", Shape::Tables(REWORK), "rewrites inside a slot"),
+    Key::new("follow", Shape::Tables(FOLLOW), "rewrites the uses of what the match declares"),
+    Key::new("once", Shape::Bool, "the result may fit `old` again and is left alone then"),
 ];
 
 impl ActionKind for Code {
@@ -99,15 +106,34 @@ impl Kind for Code {
             );
             return None;
         }
+        let conditions = parts::conditions(language, action, cx);
+        let query = parts::query(language, action, cx).map(Arc::new);
+        let mut extra = groups(action);
+        extra.extend(parts::bound_by(&conditions));
+        extra.extend(query.iter().flat_map(|q| q.pattern.slots().map(str::to_owned)));
+        let olds: Vec<Option<Pattern>> =
+            rows.iter().map(|row| pattern(language, &row.old, action, cx)).collect();
+        let mut bound: Vec<String> =
+            olds.iter().flatten().flat_map(Pattern::slots).map(str::to_owned).collect();
+        bound.sort();
+        bound.dedup();
+        let mut known = extra.clone();
+        known.extend(bound.iter().cloned());
+        let along = Along::compile(language, action, &known, cx);
+        extra.extend(along.binds());
+        known.extend(along.binds());
+        if olds.iter().all(Option::is_some) {
+            parts::check_slots(action, &known, cx);
+        }
         let mut rules = Vec::new();
-        for row in &rows {
-            let Some(old) = pattern(language, &row.old, action, cx) else { continue };
+        for (row, old) in rows.iter().zip(olds) {
+            let Some(old) = old else { continue };
             let outcome = if !choices.is_empty() {
                 Outcome::Choice(
-                    choices.iter().filter_map(|(t, _)| option(&old, t, action, cx)).collect(),
+                    choices.iter().filter_map(|(t, _)| option(&old, t, action, &extra, cx)).collect(),
                 )
             } else if let Some(new) = &row.new {
-                match replacement(&old, new, action, cx) {
+                match replacement(&old, new, action, &extra, cx) {
                     Some(r) => Outcome::Write(Box::new(r)),
                     None => continue,
                 }
@@ -118,6 +144,7 @@ impl Kind for Code {
                     &old,
                     &Text::derived(String::new(), row.old.span),
                     action,
+                    &extra,
                     cx,
                 )?))
             };
@@ -136,6 +163,9 @@ impl Kind for Code {
             language,
             covers: Box::new(covers_code(action, language)),
             rules,
+            conditions,
+            along,
+            query,
             add: list("add"),
             drop: list("drop"),
             needs,
@@ -171,9 +201,10 @@ fn replacement(
     old: &Pattern,
     new: &Text,
     action: &Action,
+    extra: &[String],
     cx: &mut CompileCx<'_>,
 ) -> Option<Replacement> {
-    match Replacement::compile(old, &new.text, &super::names(action, cx), &groups(action)) {
+    match Replacement::compile(old, &new.text, &super::names(action, cx), extra) {
         Ok(mut r) => {
             r.spell(cx.spellings);
             Some(r)
@@ -185,10 +216,16 @@ fn replacement(
     }
 }
 
-fn option(old: &Pattern, t: &Table, action: &Action, cx: &mut CompileCx<'_>) -> Option<Choice> {
+fn option(
+    old: &Pattern,
+    t: &Table,
+    action: &Action,
+    extra: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Option<Choice> {
     let text = |key: &str| t.text(key).map(|t| t.text.clone());
     let replacement = match t.text("new") {
-        Some(new) => Some(replacement(old, new, action, cx)?),
+        Some(new) => Some(replacement(old, new, action, extra, cx)?),
         None => None,
     };
     Some(Choice { label: text("label")?, why: text("why"), replacement })
@@ -198,6 +235,9 @@ struct CodeRunner {
     language: &'static Language,
     covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
     rules: Vec<Rule>,
+    conditions: Conditions,
+    along: Along,
+    query: Option<Arc<Query>>,
     add: Vec<String>,
     drop: Vec<String>,
     needs: Needs,
@@ -270,6 +310,9 @@ impl Runner for CodeRunner {
     fn asks_declarations(&self) -> bool {
         !self.symbols.is_empty()
     }
+    fn queries(&self) -> Vec<Arc<Query>> {
+        self.query.iter().cloned().collect()
+    }
     fn changes_declarations(&self) -> bool {
         self.rules.iter().any(|r| r.old.declares_types())
     }
@@ -279,9 +322,11 @@ impl Runner for CodeRunner {
         let resolver = cx.resolver(code);
         for (row, rule) in self.rules.iter().enumerate() {
             let matches = rule.old.matches(&code.tree, cx.text, &resolver);
+            let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
             if matches.is_empty() {
                 continue;
             }
+            let matches = self.only_once(matches, cx.text, out);
             let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
             let mut at: HashMap<Span, String> = HashMap::new();
             for m in matches {
@@ -289,7 +334,7 @@ impl Runner for CodeRunner {
                 if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
                     continue;
                 }
-                let Some(draft) = self.draft(rule, (action, row), &m, cx, code, out) else {
+                let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out) else {
                     continue;
                 };
                 // Readings that give equal bytes merge; different bytes withhold the place.
@@ -320,6 +365,86 @@ impl CodeRunner {
     fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::edit::Code) -> bool {
         let resolver = cx.resolver(code);
         rule.outcome.news().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
+    }
+
+    /// Matches that bind one variable again become notes, the first among them.
+    fn only_once(&self, matches: Vec<Match>, text: &str, out: &mut Found) -> Vec<Match> {
+        if self.along.single.is_empty() {
+            return matches;
+        }
+        let key = |m: &Match| -> Vec<String> {
+            let slots = self.along.single.iter().filter_map(|s| m.slot(s));
+            slots.map(|b| b.span.of(text).to_owned()).collect()
+        };
+        let mut count: HashMap<Vec<String>, usize> = HashMap::new();
+        let mut places = std::collections::HashSet::new();
+        for m in matches.iter().filter(|m| places.insert((m.span.start, m.span.end))) {
+            *count.entry(key(m)).or_default() += 1;
+        }
+        let (single, several): (Vec<Match>, Vec<Match>) =
+            matches.into_iter().partition(|m| count[&key(m)] < 2);
+        for m in several {
+            let say = format!(
+                "`{}` is bound here and at another place: nothing tells which one is meant",
+                key(&m).join(", ")
+            );
+            out.notes.push(NoteDraft { at: m.span, say });
+        }
+        single
+    }
+
+    /// The draft at a match, once for each answer of other files; several answers are alternatives.
+    fn answered(
+        &self,
+        rule: &Rule,
+        action: (usize, usize),
+        mut m: Match,
+        cx: &FileCx<'_>,
+        code: &crate::edit::Code,
+        out: &mut Found,
+    ) -> Option<Draft> {
+        for (slot, names) in &self.along.free {
+            let free = names.iter().find(|n| code.facts.words(n).is_empty());
+            match free {
+                Some(name) => m.add_text(slot, name.clone()),
+                None => {
+                    let say = format!("all names for `{slot}` are taken here: {}", names.join(", "));
+                    out.notes.push(NoteDraft { at: m.span, say });
+                    return None;
+                }
+            }
+        }
+        let Some(query) = &self.query else { return self.draft(rule, action, &m, cx, code, out) };
+        let mut drafts: Vec<(String, Draft)> = Vec::new();
+        for answer in cx.answers_to(query) {
+            let mut with = m.clone();
+            for (slot, text) in answer {
+                match with.slot(slot).map(|b| b.span.of(cx.text) == text) {
+                    Some(true) => {}
+                    Some(false) => break,
+                    None => with.add_text(slot, text.clone()),
+                }
+            }
+            let agrees = answer.iter().all(|(slot, text)| {
+                m.slot(slot).is_none_or(|b| b.span.of(cx.text) == text)
+            });
+            if agrees && let Some(draft) = self.draft(rule, action, &with, cx, code, out) {
+                let label = answer.values().cloned().collect::<Vec<_>>().join(", ");
+                if !drafts.iter().any(|(_, d)| d.change.splices == draft.change.splices) {
+                    drafts.push((label, draft));
+                }
+            }
+        }
+        if drafts.len() < 2 {
+            return drafts.pop().map(|d| d.1);
+        }
+        let mut whole = drafts[0].1.clone();
+        whole.alternatives = drafts
+            .into_iter()
+            .map(|(label, d)| Alternative { label, why: None, change: d.change, facts: d.evidence })
+            .collect();
+        whole.change = Change::default();
+        Some(whole)
     }
 
     fn draft(
@@ -403,9 +528,31 @@ impl CodeRunner {
         code: &crate::edit::Code,
     ) -> Result<(Change, Vec<Fact>), String> {
         let resolver = cx.resolver(code);
-        let Written { splices, facts, mut imports, released } = replacement
-            .write(&rule.old, m, &code.tree, cx.text, cx.line_end, &resolver)
+        let at = Place { tree: &code.tree, text: cx.text, line_end: cx.line_end, resolver: &resolver };
+        let mut along = Written::default();
+        let mut m = m.clone();
+        for g in &self.along.gather {
+            let collected = g.collect(&m, at, &mut along).map_err(|e| e.0)?;
+            let needed = replacement.pattern().is_some_and(|p| p.slots().any(|s| s == g.name));
+            if needed && collected.count == 0 {
+                return Ok((Change::default(), Vec::new()));
+            }
+            m.add(collected);
+        }
+        for r in &self.along.rework {
+            r.write(&m, at, &mut along).map_err(|e| e.0)?;
+        }
+        for f in &self.along.follow {
+            f.write(&m, at, &mut along).map_err(|e| e.0)?;
+        }
+        let Written { mut splices, mut facts, mut imports, mut released } = replacement
+            .write(&rule.old, &m, &code.tree, cx.text, cx.line_end, &resolver)
             .map_err(|e| e.0)?;
+        splices.extend(along.splices);
+        splices.sort_by_key(|s| (s.span.start, s.span.end));
+        facts.extend(along.facts);
+        imports.extend(along.imports);
+        released.extend(along.released);
         for symbol in &self.add {
             imports.push(ImportName::of(self.language, symbol, Space::Value));
         }

@@ -3,10 +3,12 @@
 mod code;
 mod library;
 mod note;
+mod parts;
 mod setting;
 mod symbol;
 mod values;
 
+pub(crate) use parts::{Answer, Query};
 pub(crate) use symbol::renames;
 
 use std::collections::BTreeMap;
@@ -80,6 +82,10 @@ pub trait Runner: Send + Sync {
     fn reads_manifests(&self) -> bool {
         false
     }
+    /// Questions about other files, each with its answers where the action runs.
+    fn queries(&self) -> Vec<Arc<Query>> {
+        Vec::new()
+    }
     /// A note that stands at the step itself.
     fn step_note(&self) -> Option<String> {
         None
@@ -104,9 +110,17 @@ pub struct FileCx<'a> {
     pub manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
     /// The packages of the recipe's symbols.
     pub packages: &'a [String],
+    /// Answers to the questions about other files, in the order of the plan's questions.
+    pub answers: &'a [(Arc<Query>, Vec<Answer>)],
 }
 
 impl FileCx<'_> {
+    /// The answers to a question.
+    pub fn answers_to(&self, query: &Arc<Query>) -> &[Answer] {
+        let found = self.answers.iter().find(|(q, _)| Arc::ptr_eq(q, query));
+        found.map_or(&[], |(_, answers)| answers.as_slice())
+    }
+
     /// The resolver for the file.
     pub fn resolver<'a>(&'a self, code: &'a Code) -> Resolver<'a> {
         Resolver { language: code.language, facts: &code.facts, project: self.project }
@@ -169,7 +183,9 @@ pub(crate) fn pattern(
     let context = action.table.text("as").map(|t| t.text.as_str());
     match Pattern::compile(language, &text.text, &names(action, cx), context) {
         Ok(mut pattern) => {
-            constrain(&mut pattern, action, cx);
+            if let Some(slots) = action.table.table("slots") {
+                parts::constrain(&mut pattern, slots, action, cx);
+            }
             pattern.spell(cx.spellings);
             Some(pattern)
         }
@@ -177,43 +193,6 @@ pub(crate) fn pattern(
             cx.out.push(pattern_error(&e, text));
             None
         }
-    }
-}
-
-/// Sets what `slots` says. Slots that the pattern does not have are an error.
-fn constrain(pattern: &mut Pattern, action: &Action, cx: &mut CompileCx<'_>) {
-    let Some(slots) = action.table.table("slots") else { return };
-    for entry in &slots.entries {
-        if !pattern.slots().any(|s| s == entry.key) {
-            let known: Vec<&str> = pattern.slots().collect();
-            let help = if known.is_empty() {
-                "the pattern has no slots".into()
-            } else {
-                format!("its slots: {}", known.join(", "))
-            };
-            cx.out.push(
-                Diagnostic::error(
-                    format!("the pattern has no slot `{}`", entry.key),
-                    entry.key_span,
-                )
-                .help(help),
-            );
-            continue;
-        }
-        let Value::Table(t) = &entry.node.value else { continue };
-        let regex = |key: &str| t.text(key).and_then(|t| Regex::new(&t.text).ok());
-        let list = |key: &str| t.texts(key).into_iter().map(|t| t.text.clone()).collect::<Vec<_>>();
-        pattern.constrain(
-            &entry.key,
-            Constraint {
-                text: regex("text"),
-                not_text: regex("not_text"),
-                form: list("form"),
-                not_form: list("not_form"),
-                means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
-                ..Constraint::default()
-            },
-        );
     }
 }
 

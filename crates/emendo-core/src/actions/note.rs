@@ -1,6 +1,6 @@
 //! `note`: a place that a person must look at, or a word at the step itself.
 
-use emendo_lang::{Language, Match, Pattern};
+use emendo_lang::{Conditions, Language, Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
@@ -26,6 +26,10 @@ const KEYS: &[Key] = &[
         Shape::Text,
         "the one way to read the pattern: expression, statement, member, type, ...",
     ),
+    emendo_recipe::PLACE[0],
+    emendo_recipe::PLACE[1],
+    emendo_recipe::PLACE[2],
+    emendo_recipe::PLACE[3],
     Key::later("comment_out"),
     Key::later("in_source"),
     Key::later("keep"),
@@ -60,8 +64,10 @@ impl Kind for Note {
         };
         let language = language(action, cx)?;
         let find = pattern(language, find, action, cx)?;
-        let known: Vec<String> =
-            find.slots().map(str::to_owned).chain(super::groups(action)).collect();
+        let conditions = super::parts::conditions(language, action, cx);
+        let own = find.slots().map(str::to_owned).chain(super::groups(action));
+        let known: Vec<String> = own.chain(super::parts::bound_by(&conditions)).collect();
+        super::parts::check_slots(action, &known, cx);
         if let Err(e) = emendo_lang::Template::parse(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
         } else if let Err(missing) = fill(&say.text, |name| {
@@ -76,6 +82,7 @@ impl Kind for Note {
             language,
             covers: Box::new(covers_code(action, language)),
             find,
+            conditions,
             say: say.text,
             needs,
             symbols,
@@ -105,6 +112,7 @@ struct PlaceNote {
     language: &'static Language,
     covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
     find: Pattern,
+    conditions: Conditions,
     say: String,
     needs: Needs,
     symbols: Vec<String>,
@@ -134,6 +142,7 @@ impl Runner for PlaceNote {
         let Some(code) = cx.code else { return };
         let resolver = cx.resolver(code);
         let matches = self.find.matches(&code.tree, cx.text, &resolver);
+        let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
         if matches.is_empty() {
             return;
         }

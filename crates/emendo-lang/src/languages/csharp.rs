@@ -36,6 +36,7 @@ pub(super) const CSHARP: Language = Language {
     alike: &[
         &["implicit_parameter", "identifier"],
         &["lambda_expression", "anonymous_method_expression"],
+        &["member_access_expression", "conditional_access_expression"],
     ],
     declarations: DECLARATIONS,
     keyed: &[

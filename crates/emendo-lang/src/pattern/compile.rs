@@ -7,7 +7,7 @@ use tree_sitter::Node;
 
 use super::text::quoted;
 use super::{
-    Constraint, Inner, Key, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading,
+    Constraint, Inner, Key, KeyWords, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading,
     SlotDef, Text, TextPiece, What,
 };
 use crate::language::{Context, Language, Placeholder, Space};
@@ -286,6 +286,8 @@ impl Compiler<'_> {
         unresolved.retain(|(w, _)| {
             !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
         });
+        unresolved.sort();
+        unresolved.dedup();
         let keys = keys(self.language, &roots, self.names);
         Some(Reading { context: index, roots, tokens, keys, unresolved })
     }
@@ -417,7 +419,7 @@ impl Build<'_, '_> {
         if let Some(what) = self.text(node, place)? {
             return Some(PNode { kind, field, what });
         }
-        let at = source_span(self.wrapped, span(node))?;
+        let at = || source_span(self.wrapped, span(node));
         let space = self.space(node, field, parent.0);
         if let Some(space) = space.filter(|s| *s != Space::Declared && *s != Space::Member)
             && let Some(ix) = self.name_index(node)
@@ -430,7 +432,7 @@ impl Build<'_, '_> {
                 space,
             };
             let text = span(node).of(&self.wrapped.text).to_owned();
-            let token = self.token(at, text, key, place, false);
+            let token = self.token(at()?, text, key, place, false);
             return Some(PNode { kind, field, what: What::Name(ix, token, space) });
         }
         if node.child_count() == 0 {
@@ -441,7 +443,7 @@ impl Build<'_, '_> {
             }
             self.note_word(node, &text, space, parent);
             let key = Key::Text(text.clone());
-            let token = self.token(at, text.clone(), key, place, language.is_separator(kind));
+            let token = self.token(at()?, text.clone(), key, place, language.is_separator(kind));
             return Some(PNode { kind, field, what: What::Leaf(text, token) });
         }
         self.inner(node, field, depth)
@@ -615,6 +617,7 @@ impl Build<'_, '_> {
                 match receiver.map(|r| self.base(r)) {
                     Some(Base::Resolved) => {}
                     Some(Base::Slot(ix)) => self.unresolved.push((text.to_owned(), Some(ix))),
+                    Some(Base::Link) => self.unresolved.push((text.to_owned(), None)),
                     // The base is a name that is noted by itself.
                     Some(Base::Word) => {}
                     None if space == Some(Space::Member) => {}
@@ -631,7 +634,7 @@ impl Build<'_, '_> {
         let names = &self.compiler.language.names;
         loop {
             if self.base == Some(span(node)) {
-                return Base::Word;
+                return Base::Link;
             }
             if let Some(Placed { slot: Some((ix, _)), .. }) = self.wrapped.slot_at(span(node)) {
                 return Base::Slot(*ix);
@@ -687,7 +690,7 @@ pub(super) fn keys(
     language: &Language,
     roots: &[PNode],
     names: &[NameDef],
-) -> Vec<(Vec<String>, usize)> {
+) -> Vec<KeyWords> {
     let mut out = Vec::new();
     if let [root] = roots {
         let statement = language.names.is_head(root.kind);
@@ -735,23 +738,24 @@ fn collect_keys(
     node: &PNode,
     names: &[NameDef],
     depth: usize,
-    out: &mut Vec<(Vec<String>, usize)>,
+    out: &mut Vec<KeyWords>,
 ) {
     let facts = &language.names;
     match &node.what {
         What::Slot(..) | What::Literal(..) | What::Text(_) | What::Base => {}
         What::Leaf(text, _) => {
             if facts.words.iter().any(|(k, _)| *k == node.kind) {
-                out.push((vec![text.clone()], depth));
+                out.push(KeyWords { words: vec![text.clone()], symbols: Vec::new(), depth });
             }
         }
         What::Name(ix, ..) => {
             let last = |s: &String| facts.last(s).to_owned();
-            let mut words: Vec<String> =
-                std::iter::once(&names[*ix].symbol).chain(&names[*ix].also).map(last).collect();
+            let symbols: Vec<String> =
+                std::iter::once(&names[*ix].symbol).chain(&names[*ix].also).cloned().collect();
+            let mut words: Vec<String> = symbols.iter().map(last).collect();
             words.sort();
             words.dedup();
-            out.push((words, depth));
+            out.push(KeyWords { words, symbols, depth });
         }
         What::Inner(inner) => {
             // A receiver may be left unwritten where its member is imported.
@@ -779,6 +783,8 @@ fn links_many(language: &Language, child: &PNode) -> bool {
 
 enum Base {
     Resolved,
+    /// What a link pattern hangs on.
+    Link,
     Slot(usize),
     Word,
 }

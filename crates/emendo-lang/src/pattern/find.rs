@@ -4,10 +4,21 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use super::matching::{Match, Matcher, significant};
-use super::{PNode, Pattern, Reading, What};
+use super::{KeyWords, PNode, Pattern, Reading, What};
 use crate::language::Language;
 use crate::names::Resolver;
 use crate::tree::{Tree, span, walk_cursor};
+
+/// Where a pattern came furthest.
+#[derive(Clone, Debug)]
+pub struct Nearest {
+    /// Tokens of the pattern that fitted.
+    pub fitted: usize,
+    /// What stands where it stopped.
+    pub at: Span,
+    /// What the pattern wants there.
+    pub wanted: String,
+}
 
 /// Above so many places of a word, going through the whole tree once costs less.
 const MAX_HITS: usize = 256;
@@ -28,13 +39,25 @@ impl Pattern {
     /// The places of the rarest word that a reading must hold, with its depth; `None` if there are too many to
     /// look at one by one, or the reading has no such word.
     fn hits(&self, reading: &Reading, resolver: &Resolver<'_>) -> Option<Vec<(Span, usize)>> {
-        let count =
-            |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
-        let (words, depth) = reading.keys.iter().min_by_key(|(w, _)| count(w))?;
-        if count(words) > MAX_HITS {
+        let locals = |key: &KeyWords| {
+            let imports = resolver.facts.imports.iter();
+            let own = imports.filter(|i| key.symbols.iter().any(|s| s == i.path()));
+            own.filter_map(|i| i.local()).map(str::to_owned).collect::<Vec<_>>()
+        };
+        let spellings = |key: &KeyWords| {
+            let mut all = locals(key);
+            all.extend(key.words.iter().cloned());
+            all.sort();
+            all.dedup();
+            all
+        };
+        let count = |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
+        let keys = reading.keys.iter().map(|k| (spellings(k), k.depth));
+        let (words, depth) = keys.min_by_key(|(w, _)| count(w))?;
+        if count(&words) > MAX_HITS {
             return None;
         }
-        Some(words.iter().flat_map(|w| resolver.facts.words(w)).map(|w| (w.span, *depth)).collect())
+        Some(words.iter().flat_map(|w| resolver.facts.words(w)).map(|w| (w.span, depth)).collect())
     }
 
     /// Looks only above the given words.
@@ -119,6 +142,51 @@ impl Pattern {
             );
         }
         out
+    }
+
+    /// The place at which the pattern came furthest before it stopped.
+    pub fn nearest(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Option<Nearest> {
+        let mut best: Option<Nearest> = None;
+        for root in tree.roots() {
+            walk_cursor(
+                root.node,
+                |cursor| {
+                    let node = cursor.node();
+                    if node.is_error() || node.is_extra() {
+                        return false;
+                    }
+                    if node.is_named() {
+                        self.near_at(node, tree, text, resolver, &mut best);
+                    }
+                    true
+                },
+                |_| {},
+            );
+        }
+        best
+    }
+
+    fn near_at<'t>(
+        &self,
+        node: Node<'t>,
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        best: &mut Option<Nearest>,
+    ) {
+        for reading in &self.readings {
+            let first = &reading.roots[0];
+            if !could_be(self.language, first, node) {
+                continue;
+            }
+            let mut m = Matcher::new(self, reading, tree, text, resolver).explaining();
+            m.root(first, node);
+            let Some((fitted, at, token)) = m.stopped() else { continue };
+            if best.as_ref().is_none_or(|b| fitted > b.fitted) {
+                let wanted = token.map_or(String::new(), |t| reading.tokens[t].at.of(&self.source).to_owned());
+                *best = Some(Nearest { fitted, at, wanted });
+            }
+        }
     }
 
     fn at<'t>(

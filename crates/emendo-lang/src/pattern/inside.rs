@@ -1,1 +1,305 @@
-//! x
+//! What is rewritten along with a match: inside a slot, or wherever what it declares is used; and what is collected
+//! from a slot.
+
+use emendo_text::{Part, Span};
+use tree_sitter::Node;
+
+use super::delete::{delete_splice, indent_at, line_start};
+use super::find::descend;
+use super::matching::{Bound, Match};
+use super::write::{Replacement, Splice, Unresolved, Written};
+use super::Pattern;
+use crate::language::Space;
+use crate::names::Resolver;
+use crate::tree::{Tree, children, span};
+
+/// An old and a new pattern.
+#[derive(Debug)]
+pub struct Rule {
+    /// What is looked for.
+    pub old: Pattern,
+    /// What is written.
+    pub new: Replacement,
+}
+
+/// Rewrites inside a slot.
+#[derive(Debug)]
+pub struct Rework {
+    /// The slot.
+    pub slot: String,
+    /// The rules; the first that fits a place wins.
+    pub rules: Vec<Rule>,
+    /// Only the slot's whole value.
+    pub whole: bool,
+}
+
+/// Rewrites the uses of what a slot declares. All or nothing.
+#[derive(Debug)]
+pub struct Follow {
+    /// The slot that holds the name.
+    pub of: String,
+    /// The rules; the name's slot is bound in each.
+    pub rules: Vec<Rule>,
+}
+
+/// Collects pieces of a slot.
+#[derive(Debug)]
+pub struct Gather {
+    /// The slot that they become.
+    pub name: String,
+    /// The slot that they come from.
+    pub from: String,
+    /// What is collected, and how each is written.
+    pub rules: Vec<Rule>,
+    /// Between two.
+    pub join: String,
+    /// Written where the first stood.
+    pub leave: Option<String>,
+    /// They stay where they are too.
+    pub keep: bool,
+    /// Inside items of the slot too.
+    pub deep: bool,
+}
+
+/// The file that is written to.
+#[derive(Clone, Copy)]
+pub struct Place<'a> {
+    /// Its tree.
+    pub tree: &'a Tree,
+    /// Its text.
+    pub text: &'a str,
+    /// The line end that most lines have.
+    pub line_end: &'a str,
+    /// What its names mean.
+    pub resolver: &'a Resolver<'a>,
+}
+
+impl Rework {
+    /// The changes inside the slot at a match.
+    ///
+    /// # Errors
+    /// If a place that fits cannot be written.
+    pub fn write(&self, m: &Match, at: Place<'_>, out: &mut Written) -> Result<(), Unresolved> {
+        let Some(bound) = m.slot(&self.slot) else { return Ok(()) };
+        let spans =
+            if bound.scattered.is_empty() { vec![bound.span] } else { bound.scattered.clone() };
+        let fits = |place: Span| {
+            if self.whole { spans.contains(&place) } else { spans.iter().any(|s| s.contains(place)) }
+        };
+        let mut taken: Vec<Span> = Vec::new();
+        for rule in &self.rules {
+            for hit in rule.old.matches(at.tree, at.text, at.resolver) {
+                let own: Vec<Span> = hit.own_tokens(&rule.old).collect();
+                let free = !own.iter().any(|t| taken.iter().any(|o| o.meets(*t)));
+                if fits(hit.span) && free && agrees(m, &hit, at) {
+                    taken.extend(own);
+                    merge(out, rule.write(&hit, at)?);
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Slots of the same name hold equal code.
+fn agrees(m: &Match, hit: &Match, at: Place<'_>) -> bool {
+    hit.slots.iter().filter(|b| b.name != "_").all(|b| {
+        m.slot(&b.name).is_none_or(|own| super::matching::equal(at.tree, at.text, own.span, b.span))
+    })
+}
+
+fn merge(out: &mut Written, more: Written) {
+    for mut splice in more.splices {
+        splice.inner = true;
+        if !out.splices.contains(&splice) {
+            out.splices.push(splice);
+        }
+    }
+    out.facts.extend(more.facts);
+    out.imports.extend(more.imports);
+    out.released.extend(more.released);
+}
+
+impl Rule {
+    fn write(&self, hit: &Match, at: Place<'_>) -> Result<Written, Unresolved> {
+        self.new.write(&self.old, hit, at.tree, at.text, at.line_end, at.resolver)
+    }
+}
+
+impl Follow {
+    /// The changes at all uses of the name.
+    ///
+    /// # Errors
+    /// If a use is covered by no rule, or cannot be written.
+    pub fn write(&self, m: &Match, at: Place<'_>, out: &mut Written) -> Result<(), Unresolved> {
+        let Some(bound) = m.slot(&self.of) else { return Ok(()) };
+        let name = bound.span.of(at.text);
+        let uses = uses(name, bound.span, at);
+        let mut covered: Vec<Span> = Vec::new();
+        for rule in &self.rules {
+            for hit in rule.old.matches(at.tree, at.text, at.resolver) {
+                let here = hit.slot(&self.of).map(|b| b.span);
+                let Some(used) = uses.iter().find(|u| here.is_some_and(|h| h.contains(**u))) else {
+                    continue;
+                };
+                let whole = here.is_some_and(|h| h == *used || h.of(at.text).ends_with(name));
+                if whole && !covered.contains(used) && self.agrees(m, &hit, at) {
+                    covered.push(*used);
+                    merge(out, rule.write(&hit, at)?);
+                }
+            }
+        }
+        let left = uses.iter().find(|u| !covered.contains(u) && !m.span.contains(**u));
+        match left {
+            Some(left) => {
+                let line = at.text[..left.start as usize].matches('\n').count() + 1;
+                Err(Unresolved(format!(
+                    "`{name}` is used on line {line} in a way that nothing here rewrites: all of its uses change, or none"
+                )))
+            }
+            None => Ok(()),
+        }
+    }
+
+    fn agrees(&self, m: &Match, hit: &Match, at: Place<'_>) -> bool {
+        hit.slots.iter().filter(|b| b.name != "_" && b.name != self.of).all(|b| {
+            m.slot(&b.name)
+                .is_none_or(|own| super::matching::equal(at.tree, at.text, own.span, b.span))
+        })
+    }
+}
+
+/// The places that mean what is declared at `declared`: in its scope, or through the object itself if it is a member.
+fn uses(name: &str, declared: Span, at: Place<'_>) -> Vec<Span> {
+    let facts = at.resolver.facts;
+    let spaces = [Space::Value, Space::Type, Space::Callable];
+    let own = |place: u32| facts.lookup(name, &spaces, place).map(|d| d.at);
+    let words = facts.words(name).iter().filter(|w| w.span != declared);
+    words
+        .filter(|w| match w.space {
+            Space::Declared => own(w.span.start) == Some(declared) && is_assigned(w.span, at),
+            Space::Member => {
+                let before = at.text[..w.span.start as usize].trim_end();
+                ["this.", "self.", "this?."].iter().any(|s| before.ends_with(s))
+                    && own(w.span.start).is_none_or(|d| d == declared)
+            }
+            _ => own(w.span.start) == Some(declared),
+        })
+        .map(|w| w.span)
+        .collect()
+}
+
+/// The name is assigned anew here, which is a use; other declarations of the name are not.
+fn is_assigned(word: Span, at: Place<'_>) -> bool {
+    let rest = at.text[word.end as usize..].trim_start();
+    rest.starts_with('=') && !rest.starts_with("==")
+}
+
+impl Gather {
+    /// Collects at a match: the slot that comes of it, with the changes where the pieces stood.
+    ///
+    /// # Errors
+    /// If a piece cannot be written.
+    pub fn collect(
+        &self,
+        m: &Match,
+        at: Place<'_>,
+        out: &mut Written,
+    ) -> Result<Bound, Unresolved> {
+        let mut result = Bound::new(&self.name, Span::at(m.span.start as usize), "", 0);
+        let Some(from) = m.slot(&self.from).filter(|b| !b.span.is_empty()) else {
+            return Ok(result);
+        };
+        let mut hits: Vec<(Span, &Rule, Match)> = Vec::new();
+        for item in items(at, from.span) {
+            for rule in &self.rules {
+                let found = rule.old.matches(at.tree, at.text, at.resolver).into_iter();
+                let fits = |h: &Match| {
+                    let whole = h.span == item || h.statement == Some(item);
+                    (whole || (self.deep && item.contains(h.span)))
+                        && !hits.iter().any(|t| t.2.span.meets(h.span))
+                };
+                let found: Vec<Match> = found.filter(fits).collect();
+                hits.extend(found.into_iter().map(|h| {
+                    let place = if h.statement == Some(item) { item } else { h.span };
+                    (place, rule, h)
+                }));
+            }
+        }
+        hits.sort_by_key(|h| h.0.start);
+        for (i, (place, rule, hit)) in hits.iter().enumerate() {
+            if i > 0 {
+                push(&mut result.parts, &self.join);
+            }
+            let comments = comments_before(at, *place);
+            if let Some(comments) = comments {
+                result.parts.push(Part::Copy(comments));
+                let indent = indent_at(at.text, m.span.start as usize);
+                push(&mut result.parts, &format!("{}{indent}", at.line_end));
+            }
+            let (parts, written) = rule.new.fresh(&rule.old, hit, at)?;
+            result.parts.extend(parts);
+            out.imports.extend(written.imports);
+            out.facts.extend(written.facts);
+            result.count += 1;
+            if self.keep {
+                continue;
+            }
+            let whole = comments.map_or(*place, |c| c.hull(*place));
+            let mut splice = match (&self.leave, i) {
+                (Some(leave), 0) => Splice::text(whole, leave.clone()),
+                _ => delete_splice(at.text, whole, |_| None),
+            };
+            splice.inner = true;
+            out.splices.push(splice);
+        }
+        Ok(result)
+    }
+}
+
+fn push(parts: &mut Vec<Part>, text: &str) {
+    match parts.last_mut() {
+        _ if text.is_empty() => {}
+        Some(Part::Text(last)) => last.push_str(text),
+        _ => parts.push(Part::Text(text.to_owned())),
+    }
+}
+
+/// The items of the list that a slot holds.
+fn items(at: Place<'_>, slot: Span) -> Vec<Span> {
+    let path = descend(at.tree.root(), slot);
+    let Some((smallest, _)) = path.last() else { return Vec::new() };
+    let inside = |n: &Node<'_>| n.is_named() && !n.is_extra() && slot.contains(span(*n));
+    let mut list = *smallest;
+    // One item alone is the slot itself.
+    if span(list) == slot && path.len() > 1 {
+        let around = path[path.len() - 2].0;
+        if children(around).iter().any(|c| span(*c) == slot) {
+            list = around;
+        }
+    }
+    children(list).into_iter().filter(inside).map(span).collect()
+}
+
+/// Comments that stand on the lines directly above an item.
+fn comments_before(at: Place<'_>, item: Span) -> Option<Span> {
+    let mut start = None;
+    let mut top = line_start(at.text, item.start as usize);
+    while top > 0 {
+        let above = line_start(at.text, top - 1);
+        let line = at.text[above..top].trim();
+        let first = above + (at.text[above..top].len() - at.text[above..top].trim_start().len());
+        let node = at.tree.root().descendant_for_byte_range(first, first + 1)?;
+        if line.is_empty() || !node.is_extra() {
+            break;
+        }
+        start = Some((first, at.text[..top].trim_end().len()));
+        top = line_start(at.text, node.start_byte());
+        if let Some(s) = &mut start {
+            s.0 = node.start_byte();
+        }
+    }
+    let (from, _) = start?;
+    let end = at.text[..item.start as usize].trim_end().len();
+    Some(Span::new(from, end))
+}

@@ -76,8 +76,8 @@ impl<'t> Matcher<'_, 't> {
         true
     }
 
-    /// Compares keyed pairs. An empty list if all of the pattern can be compared in order; else the pairs were taken out
-    /// of both lists, and it is where they end in the file; `None` if one does not fit.
+    /// Compares keyed pairs, wherever they stand, and takes them out of both lists. Gives where they end in the file;
+    /// `None` if one does not fit.
     pub(super) fn keyed(
         &mut self,
         keyed: &Keyed,
@@ -93,14 +93,8 @@ impl<'t> Matcher<'_, 't> {
                 Some((i, items.iter().position(has)))
             })
             .collect();
-        if found.is_empty() && patterns.iter().all(|p| self.varying(p).is_none()) {
-            return Some(Vec::new());
-        }
-        let in_order = found.iter().all(|(_, item)| item.is_some())
-            && found.windows(2).all(|w| w[0].1 < w[1].1)
-            && (patterns.len() == items.len() || found.is_empty());
-        if in_order {
-            return Some(Vec::new());
+        if found.is_empty() {
+            return None;
         }
         let ends = found.iter().filter_map(|f| f.1).map(|i| items[i].0.end_byte() as u32);
         let mut ends: Vec<u32> = ends.collect();
@@ -130,6 +124,15 @@ impl<'t> Matcher<'_, 't> {
             index += 1;
             !found.iter().any(|f| f.1 == Some(index - 1))
         });
+        while let (Some(p), Some((n, _))) = (patterns.last(), items.last())
+            && matches!(p.what, What::Leaf(..))
+        {
+            if !self.node(p, *n, false) {
+                return None;
+            }
+            patterns.pop();
+            items.pop();
+        }
         // What is left in the pattern must take what is left in the list.
         if let Some(at) = patterns.iter().rposition(|p| self.varying(p).is_some_and(|r| r.2 != Repeat::Optional))
             && patterns[at..].len() == 1

@@ -26,12 +26,14 @@ pub struct Bound {
     pub text: Option<String>,
     /// What else of a list it holds, where something of the pattern stands between: empty for all in one piece.
     pub(crate) scattered: Vec<Span>,
+    /// Set for what was collected: what is written for it.
+    pub parts: Vec<emendo_text::Part>,
 }
 
 impl Bound {
     /// What a slot holds at a place.
     pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
-        Self { name: name.to_owned(), span, kind, count, text: None, scattered: Vec::new() }
+        Self { name: name.to_owned(), span, kind, count, text: None, scattered: Vec::new(), parts: Vec::new() }
     }
 }
 
@@ -79,6 +81,18 @@ impl Match {
         self.slots.iter().find(|s| s.name == name)
     }
 
+    /// Binds one more slot to a text.
+    pub fn add_text(&mut self, name: &str, text: String) {
+        let mut bound = Bound::new(name, Span::at(self.span.start as usize), "", 1);
+        bound.text = Some(text);
+        self.slots.push(bound);
+    }
+
+    /// Binds one more slot.
+    pub fn add(&mut self, bound: Bound) {
+        self.slots.push(bound);
+    }
+
     /// The lowest certainty among the facts.
     pub fn certainty(&self) -> Certainty {
         self.facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
@@ -123,6 +137,9 @@ pub(super) struct Matcher<'p, 't> {
     resolver: &'p Resolver<'p>,
     pub(super) budget: usize,
     pub(super) state: State,
+    /// Asked for: the tokens that fitted at best, what stands where it stopped, the token that is wanted there.
+    furthest: Option<(usize, Span, Option<usize>)>,
+    explains: bool,
 }
 
 impl<'p, 't> Matcher<'p, 't> {
@@ -134,7 +151,17 @@ impl<'p, 't> Matcher<'p, 't> {
         resolver: &'p Resolver<'p>,
     ) -> Self {
         let state = State { tokens: vec![None; reading.tokens.len()], ..State::default() };
-        Self { pattern, reading, tree, text, resolver, budget: BUDGET, state }
+        Self {
+            pattern,
+            reading,
+            tree,
+            text,
+            resolver,
+            budget: BUDGET,
+            state,
+            furthest: None,
+            explains: false,
+        }
     }
 
     pub(super) fn language(&self) -> &'static Language {
@@ -149,13 +176,27 @@ impl<'p, 't> Matcher<'p, 't> {
         self.node(p, node, true)
     }
 
-    pub(super) fn reading_key(&self, token: usize) -> &'p super::Key {
-        &self.reading.tokens[token].key
+    /// It remembers how far it comes.
+    pub(super) fn explaining(mut self) -> Self {
+        self.explains = true;
+        self
     }
 
-    /// True if it had to give up; the place may fit all the same.
-    pub(super) fn gave_up(&self) -> bool {
-        self.budget == 0
+    /// How far it came.
+    pub(super) fn stopped(&self) -> Option<(usize, Span, Option<usize>)> {
+        self.furthest
+    }
+
+    fn note_stop(&mut self, p: &PNode, node: Node<'t>) {
+        let fitted = self.state.tokens.iter().flatten().count();
+        if fitted > 0 && self.furthest.is_none_or(|f| fitted > f.0) {
+            let range = super::tokens::tokens_of(p);
+            self.furthest = Some((fitted, span(node), (!range.is_empty()).then_some(range.start)));
+        }
+    }
+
+    pub(super) fn reading_key(&self, token: usize) -> &'p super::Key {
+        &self.reading.tokens[token].key
     }
 
     pub(super) fn run(&mut self, roots: &[PNode], items: &[Child<'t>]) -> Option<usize> {
@@ -174,9 +215,13 @@ impl<'p, 't> Matcher<'p, 't> {
         let language = self.language();
         let fits = match &p.what {
             What::Slot(ix, token) => {
-                return node.is_named()
+                let fits = node.is_named()
                     && !language.is_spread(node)
                     && self.bind(*ix, *token, &[node], span(node));
+                if self.explains && !fits {
+                    self.note_stop(p, node);
+                }
+                return fits;
             }
             What::Base => {
                 self.state.base_end = Some(node.end_byte() as u32);
@@ -218,7 +263,11 @@ impl<'p, 't> Matcher<'p, 't> {
                 false
             }
         };
-        fits || (!root && self.unwrapped(p, node))
+        let fits = fits || (!root && self.unwrapped(p, node));
+        if self.explains && !fits {
+            self.note_stop(p, node);
+        }
+        fits
     }
 
     /// A token of the same text; white space in loose text does not count, and some tokens count as one.
@@ -371,23 +420,45 @@ impl<'p, 't> Matcher<'p, 't> {
         if language.declarations.iter().any(|d| !d.modifiers.is_empty() && d.modifiers == p.kind) {
             return self.set(&patterns, &items);
         }
-        if let Some(keyed) = language.keyed.iter().find(|k| k.list == p.kind) {
-            match self.keyed(keyed, &mut patterns, &mut items) {
-                Some(ends) if ends.is_empty() => {}
-                Some(ends) => {
-                    self.commas_behind(inner, node, &ends);
-                    return self.sequence(&patterns, &items, 0, Fit::Whole, &mut Vec::new());
-                }
-                None => return false,
-            }
+        if p.kind != node.kind()
+            && let (Some(base), Some(item)) = (patterns.first(), items.first_mut())
+            && language.chain.iter().any(|(k, _)| *k == p.kind)
+        {
+            // Two spellings of a link: what they hang on has another field in each.
+            item.1 = base.field;
         }
-        let fit = if language.token_runs.contains(&p.kind) { Fit::Tokens } else { Fit::Whole };
+        if language.token_runs.contains(&p.kind) {
+            return self.loose(&patterns, &items);
+        }
+        let saved = self.state.clone();
         let mut used = Vec::new();
-        let fits = self.sequence(&patterns, &items, 0, fit, &mut used);
-        if fits && patterns.len() == inner.children.len() {
-            self.separators(inner, node, &items, &used);
+        if self.sequence(&patterns, &items, 0, Fit::Whole, &mut used) {
+            if patterns.len() == inner.children.len() {
+                self.separators(inner, node, &items, &used);
+            }
+            return true;
         }
-        fits
+        self.state = saved;
+        let Some(keyed) = language.keyed.iter().find(|k| k.list == p.kind) else { return false };
+        let Some(ends) = self.keyed(keyed, &mut patterns, &mut items) else { return false };
+        self.commas_behind(inner, node, &ends);
+        self.sequence(&patterns, &items, 0, Fit::Whole, &mut Vec::new())
+    }
+
+    /// Loose tokens, whatever brackets are around them.
+    fn loose(&mut self, patterns: &[&PNode], items: &[Child<'t>]) -> bool {
+        const BRACKETS: &[&str] = &["(", "[", "{", ")", "]", "}"];
+        let bracket = |p: &PNode| match &p.what {
+            What::Leaf(t, token) if BRACKETS.contains(&t.as_str()) => Some(*token),
+            _ => None,
+        };
+        let ([first, inner @ .., last], [open, within @ .., close]) = (patterns, items) else {
+            return false;
+        };
+        let (Some(first), Some(last)) = (bracket(first), bracket(last)) else { return false };
+        self.state.tokens[first] = Some(span(open.0));
+        self.state.tokens[last] = Some(span(close.0));
+        self.sequence(inner, within, 0, Fit::Tokens, &mut Vec::new())
     }
 
     /// Takes out of the comparison what a declaration pattern leaves free. What it writes of that must be there, in

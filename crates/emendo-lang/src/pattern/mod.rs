@@ -18,8 +18,11 @@ use std::collections::BTreeMap;
 use emendo_text::Span;
 use regex::Regex;
 
+pub use around::{Conditions, HERE, SlotConditions};
 pub(crate) use delete::delete_item;
 pub use delete::delete_splice;
+pub use find::Nearest;
+pub use inside::{Follow, Gather, Place, Rework, Rule};
 pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written};
 
@@ -98,10 +101,20 @@ pub(crate) struct Reading {
     pub(crate) context: usize,
     pub(crate) roots: Vec<PNode>,
     pub(crate) tokens: Vec<PToken>,
-    /// Words that every match holds, each in any of some spellings, and how deep below the root.
-    pub(crate) keys: Vec<(Vec<String>, usize)>,
+    /// Words that every match holds.
+    pub(crate) keys: Vec<KeyWords>,
     /// Names that nothing resolves: each with the slot that it is called on, if it is that.
     pub(crate) unresolved: Vec<(String, Option<usize>)>,
+}
+
+/// A word that every match holds, in any of some spellings.
+#[derive(Debug)]
+pub(crate) struct KeyWords {
+    pub(crate) words: Vec<String>,
+    /// Symbols that it stands for: a file may know them by names of its own.
+    pub(crate) symbols: Vec<String>,
+    /// How deep below the root.
+    pub(crate) depth: usize,
 }
 
 /// A node of a pattern.

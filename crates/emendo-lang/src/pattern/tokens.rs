@@ -109,7 +109,7 @@ fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<Pair>) {
 }
 
 /// The tokens of a node, from the first to behind the last.
-fn tokens_of(node: &PNode) -> Range<usize> {
+pub(super) fn tokens_of(node: &PNode) -> Range<usize> {
     let one = |t: usize| t..t + 1;
     match &node.what {
         What::Leaf(_, t) | What::Slot(_, t) | What::Name(_, t, _) | What::Literal(_, _, t) => one(*t),

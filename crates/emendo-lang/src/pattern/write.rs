@@ -6,6 +6,7 @@ use emendo_text::{Part, Span};
 
 use super::align::{align, shrink};
 use super::delete::{delete, indent_at, line_start};
+use super::inside::Place;
 use super::matching::{Bound, Match};
 use super::tokens::{NewToken, OldToken, new_tokens, old_tokens};
 use super::{Key, Pattern, PatternError};
@@ -22,13 +23,16 @@ pub struct Splice {
     pub span: Span,
     /// What is written instead.
     pub parts: Vec<Part>,
+    /// It lies inside a slot that the same edit copies, and goes along with it.
+    pub inner: bool,
 }
 
 impl Splice {
     /// Replaces by plain text.
     pub fn text(span: Span, text: impl Into<String>) -> Self {
         let text = text.into();
-        Self { span, parts: if text.is_empty() { Vec::new() } else { vec![Part::Text(text)] } }
+        let parts = if text.is_empty() { Vec::new() } else { vec![Part::Text(text)] };
+        Self { span, parts, inner: false }
     }
 }
 
@@ -117,6 +121,38 @@ impl Replacement {
         self.pattern.as_ref()
     }
 
+    /// The replacement at a match as text of its own, for another place.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub(crate) fn fresh(
+        &self,
+        old: &Pattern,
+        m: &Match,
+        at: Place<'_>,
+    ) -> Result<(Vec<Part>, Written), Unresolved> {
+        let (Some(new), Some(ix)) = (&self.pattern, self.readings[m.reading]) else {
+            return Ok((vec![Part::Copy(m.span)], Written::default()));
+        };
+        let mut writer = Writer::new(old, m, at);
+        writer.old.clear();
+        let (readings, language) = (&new.readings[ix], old.language);
+        writer.new =
+            new_tokens(language, m, &[], &old.readings[m.reading], readings, &new.source)?;
+        let mut parts = Vec::new();
+        for i in 0..writer.new.len() {
+            if i > 0 {
+                let gap = writer.reindent(&writer.new[i].gap);
+                add(&mut parts, gap);
+            }
+            writer.token(i, &mut parts);
+        }
+        match writer.failed {
+            Some(failed) => Err(failed),
+            None => Ok((parts, writer.out)),
+        }
+    }
+
     /// The splices that write it over a match.
     ///
     /// # Errors
@@ -147,19 +183,7 @@ impl Replacement {
                 "`new` has {new_count} parts where only one can stand: put braces around this place first"
             )));
         }
-        let mut writer = Writer {
-            language,
-            m,
-            tree,
-            text,
-            resolver,
-            old: old_tokens(old, m),
-            new: Vec::new(),
-            indent: indent_at(text, m.span.start as usize),
-            line_end,
-            out: Written::default(),
-            failed: None,
-        };
+        let mut writer = Writer::new(old, m, Place { tree, text, line_end, resolver });
         writer.new = new_tokens(language, m, &writer.old, &old.readings[m.reading], &new.readings[ix], &new.source)?;
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
@@ -227,6 +251,24 @@ struct Writer<'a> {
     line_end: &'a str,
     out: Written,
     failed: Option<Unresolved>,
+}
+
+impl<'a> Writer<'a> {
+    fn new(old: &Pattern, m: &'a Match, at: Place<'a>) -> Self {
+        Self {
+            language: old.language,
+            m,
+            tree: at.tree,
+            text: at.text,
+            resolver: at.resolver,
+            old: old_tokens(old, m),
+            new: Vec::new(),
+            indent: indent_at(at.text, m.span.start as usize),
+            line_end: at.line_end,
+            out: Written::default(),
+            failed: None,
+        }
+    }
 }
 
 impl Writer<'_> {
@@ -573,7 +615,7 @@ impl Writer<'_> {
             let before =
                 keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
             let after = keep(&gaps[gaps.len() - 1], r.next.and_then(|n| self.old.get(n.0)), after);
-            self.push(Splice { span: whole, parts: join(before, after) });
+            self.push(Splice { span: whole, parts: join(before, after), inner: false });
             return;
         }
         let Some(first) = r.deleted.first().copied() else {
@@ -584,6 +626,7 @@ impl Writer<'_> {
             self.push(Splice {
                 span: Span { start: point, end: point },
                 parts: join(before, after),
+                inner: false,
             });
             return;
         };
@@ -610,7 +653,7 @@ impl Writer<'_> {
         }
         let before = if keep_first { String::new() } else { before };
         let tail_gap = if extend { after.clone() } else { String::new() };
-        self.push(Splice { span, parts: join(before, tail_gap) });
+        self.push(Splice { span, parts: join(before, tail_gap), inner: false });
         for (i, d) in r.deleted.iter().enumerate().skip(1) {
             let start = if full(&gaps[i]) { d.start } else { gaps[i].start };
             let last = i + 1 == r.deleted.len();
@@ -738,6 +781,7 @@ fn slot(bound: &Bound, filters: &[Filter], text: &str, parts: &mut Vec<Part>) {
     }
     match own {
         Some(text) => add(parts, text),
+        None if !bound.parts.is_empty() => parts.extend(bound.parts.iter().cloned()),
         None if bound.span.is_empty() => {}
         None => parts.push(Part::Copy(bound.span)),
     }

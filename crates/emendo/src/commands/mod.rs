@@ -3,6 +3,7 @@
 mod apply;
 mod decide;
 mod demo;
+mod find;
 mod propose;
 mod recipe;
 mod status;
@@ -58,6 +59,7 @@ enum Command {
     Apply(apply::Apply),
     Undo(undo::Undo),
     Status(status::StatusCommand),
+    Find(find::Find),
     #[command(subcommand)]
     Recipe(recipe::Recipe),
     Demo(demo::Demo),
@@ -103,6 +105,7 @@ impl Cli {
             Command::Apply(c) => c.run(&globals),
             Command::Undo(c) => c.run(&globals),
             Command::Status(c) => c.run(&globals),
+            Command::Find(c) => c.run(&globals),
             Command::Recipe(c) => c.run(&globals),
             Command::Demo(c) => c.run(&globals),
         }

@@ -1,0 +1,197 @@
+//! Where a pattern fits in a project, and, where it fits nowhere, how far it came.
+
+use std::sync::Arc;
+
+use emendo_lang::{Certainty, FileFacts, Language, Nearest, Pattern, ProjectTypes, Resolver, Tree};
+use emendo_text::{Lines, RelPath, Text};
+use rayon::prelude::*;
+use serde::Serialize;
+
+use crate::narrow::{Declared, Narrow, Needs};
+use crate::project::Project;
+use crate::walk::{is_generated, walk};
+
+/// Files in which the nearest place is looked for.
+const NEAR_FILES: usize = 400;
+/// Larger files are passed over.
+const MAX_FILE: u64 = 64 << 20;
+
+/// A place where a pattern fits.
+#[derive(Clone, Debug, Serialize)]
+pub struct Hit {
+    /// The file.
+    pub path: RelPath,
+    /// Its line, from 1.
+    pub line: u32,
+    /// Where on the line, in characters from 1.
+    pub column: u32,
+    /// The first byte.
+    pub start: u32,
+    /// Behind the last byte.
+    pub end: u32,
+    /// The code.
+    pub text: String,
+    /// What each slot holds: name and text.
+    pub slots: Vec<(String, String)>,
+    /// How sure it is that the names mean what was given.
+    pub certainty: Certainty,
+    /// Why, in plain words.
+    pub evidence: Vec<String>,
+}
+
+/// The place where a pattern came furthest.
+#[derive(Clone, Debug, Serialize)]
+pub struct Near {
+    /// The file.
+    pub path: RelPath,
+    /// The line at which it stopped, from 1.
+    pub line: u32,
+    /// Where on the line, in characters from 1.
+    pub column: u32,
+    /// The line's text.
+    pub source: String,
+    /// What the pattern wants there.
+    pub wanted: String,
+    /// What stands there.
+    pub found: String,
+    /// Parts of the pattern that fitted before.
+    pub fitted: usize,
+}
+
+/// What a search found.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Search {
+    /// Files of the language.
+    pub files: usize,
+    /// Files that hold all the words of the pattern.
+    pub candidates: usize,
+    /// The places, by path and place.
+    pub hits: Vec<Hit>,
+    /// Where nothing fits: the nearest place.
+    pub near: Option<Near>,
+}
+
+/// Looks for a pattern in all files of its language.
+pub fn search(project: &Project, pattern: &Pattern) -> Search {
+    let language = pattern.language();
+    let needs = Needs::of(pattern.needs());
+    let narrow = Narrow::new([&needs], &Declared::default(), &[]);
+    let walked = walk(project, &[]);
+    let files: Vec<RelPath> = walked.files.into_iter().filter(|p| language.reads(p)).collect();
+    let found: Vec<Vec<Hit>> = files
+        .par_iter()
+        .filter_map(|path| {
+            let bytes = read(project, path)?;
+            let wanted = narrow.may_matter(&bytes) && needs.met(&narrow.present(&bytes));
+            if !wanted || is_generated(&bytes) {
+                return None;
+            }
+            Some(hits(pattern, path, &Text::decode(&bytes).ok()?))
+        })
+        .collect();
+    let mut out = Search { files: files.len(), candidates: found.len(), ..Search::default() };
+    out.hits = found.into_iter().flatten().collect();
+    if out.hits.is_empty() {
+        out.near = nearest(project, pattern, &files);
+    }
+    out
+}
+
+fn read(project: &Project, path: &RelPath) -> Option<Vec<u8>> {
+    let full = project.path(path);
+    let size = std::fs::metadata(&full).ok()?.len();
+    if size > MAX_FILE { None } else { std::fs::read(full).ok() }
+}
+
+/// A parsed file, for questions about it.
+struct Parsed {
+    tree: Tree,
+    facts: FileFacts,
+}
+
+impl Parsed {
+    fn new(language: &'static Language, path: &RelPath, text: &str) -> Self {
+        let tree = Tree::parse_file(language, path, text);
+        let facts = FileFacts::read(language, &tree, text);
+        Self { tree, facts }
+    }
+}
+
+fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> Vec<Hit> {
+    let source = text.as_str();
+    let parsed = Parsed::new(pattern.language(), path, source);
+    let project = ProjectTypes::default();
+    let resolver =
+        Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
+    let lines = Lines::new(source);
+    let mut out: Vec<Hit> = Vec::new();
+    for m in pattern.matches(&parsed.tree, source, &resolver) {
+        if out.last().is_some_and(|h| (h.start, h.end) == (m.span.start, m.span.end)) {
+            continue;
+        }
+        let (line, column) = place(&lines, source, m.span.start);
+        let say = |f: &emendo_lang::Fact| {
+            let line = f.at.map_or(0, |at| lines.line(at.start));
+            f.text.replace("{line}", &line.to_string())
+        };
+        let held = |s: &emendo_lang::Bound| {
+            s.text.clone().unwrap_or_else(|| s.span.of(source).to_owned())
+        };
+        let named = m.slots.iter().filter(|s| s.name != "_");
+        out.push(Hit {
+            path: path.clone(),
+            line,
+            column,
+            start: m.span.start,
+            end: m.span.end,
+            text: m.span.of(source).to_owned(),
+            slots: named.map(|s| (s.name.clone(), held(s))).collect(),
+            certainty: m.certainty(),
+            evidence: m.facts.iter().map(say).collect(),
+        });
+    }
+    out
+}
+
+fn place(lines: &Lines, text: &str, at: u32) -> (u32, u32) {
+    let line = lines.line(at);
+    let start = lines.start(line as usize - 1, text.len());
+    (line, text[start..at as usize].chars().count() as u32 + 1)
+}
+
+/// The place where the pattern came furthest, in the files that hold any of its words.
+fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath]) -> Option<Near> {
+    let needs = Needs::of(pattern.needs());
+    let any = Needs(needs.0.into_iter().flatten().map(|w| vec![w]).collect());
+    let narrow = Narrow::new([&any], &Declared::default(), &[]);
+    let holds = |p: &&RelPath| {
+        any.0.is_empty() || read(project, p).is_some_and(|bytes| narrow.may_matter(&bytes))
+    };
+    let looked: Vec<Arc<RelPath>> =
+        files.iter().filter(holds).take(NEAR_FILES).map(|p| Arc::new(p.clone())).collect();
+    let best = looked
+        .into_par_iter()
+        .filter_map(|path| {
+            let text = Text::decode(&read(project, &path)?).ok()?;
+            let source = text.as_str();
+            let parsed = Parsed::new(pattern.language(), &path, source);
+            let project = ProjectTypes::default();
+            let resolver =
+                Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
+            let near: Nearest = pattern.nearest(&parsed.tree, source, &resolver)?;
+            let lines = Lines::new(source);
+            let (line, column) = place(&lines, source, near.at.start);
+            let start = lines.start(line as usize - 1, source.len());
+            Some(Near {
+                path: (*path).clone(),
+                line,
+                column,
+                source: source[start..].lines().next().unwrap_or("").to_owned(),
+                wanted: near.wanted,
+                found: near.at.of(source).to_owned(),
+                fitted: near.fitted,
+            })
+        })
+        .collect::<Vec<_>>();
+    best.into_iter().reduce(|a, b| if b.fitted > a.fitted { b } else { a })
+}
