@@ -41,7 +41,7 @@ mod session;
 mod summary;
 mod walk;
 
-pub use actions::recipe_kinds;
+pub use actions::{Answer, Query, recipe_kinds};
 pub use check::{Checked, check, read_source};
 pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 pub use disk::{Disk, RealDisk, StateFile};

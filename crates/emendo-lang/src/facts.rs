@@ -179,6 +179,8 @@ pub struct FileFacts {
     pub imports: Vec<Import>,
     /// The end of what must stand before imports: a file comment, a documentation string, attributes of the file.
     pub preamble_end: u32,
+    /// A part of the file could not be parsed.
+    pub has_errors: bool,
     scopes: Vec<Scope>,
     words: FxHashMap<String, Vec<Word>>,
 }
@@ -191,6 +193,7 @@ impl FileFacts {
             package_span: None,
             imports: Vec::new(),
             preamble_end: preamble_end(language, tree.root(), text),
+            has_errors: tree.has_error(),
             scopes: vec![Scope {
                 span: Span::new(0, text.len()),
                 parent: None,
@@ -333,7 +336,8 @@ impl Pass<'_> {
             }
             return false;
         }
-        if node.is_extra() {
+        // What could not be parsed is marked as extra too; its words may be uses all the same.
+        if node.is_extra() && !node.is_error() {
             return false;
         }
         if names.imports.contains(&kind) {

@@ -72,15 +72,16 @@ impl ImportPlan {
         if self.add.contains(&import.name()) || language.names.imports.is_empty() {
             return false;
         }
-        let uses = facts
-            .words(local)
-            .iter()
-            .filter(|w| !matches!(w.space, Space::Member | Space::Declared));
+        // Where a part of the file cannot be read, any word may be a use.
+        let uses = facts.words(local).iter().filter(|w| {
+            facts.has_errors || !matches!(w.space, Space::Member | Space::Declared)
+        });
         let mut any = false;
         let all_go = uses.into_iter().all(|w| {
             any |= !facts.hides(local, w);
             let i = removed.partition_point(|r| r.end < w.span.end);
-            removed.get(i).is_some_and(|r| r.contains(w.span)) || facts.hides(local, w)
+            removed.get(i).is_some_and(|r| r.contains(w.span))
+                || (!facts.has_errors && facts.hides(local, w))
         });
         all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
@@ -350,7 +351,10 @@ fn insertion(
     if let Some(best) = like.iter().map(|i| shared(i)).max() {
         // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
         let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
-        let behind = kin.iter().find(|i| i.path() > name.path.as_str());
+        let sorts_behind = |i: &Import| {
+            i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied())
+        };
+        let behind = kin.iter().find(|i| sorts_behind(i));
         return match behind {
             Some(next) => (
                 line_start(text, next.span.start as usize),

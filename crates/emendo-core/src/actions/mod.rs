@@ -8,7 +8,7 @@ mod setting;
 mod symbol;
 mod values;
 
-pub(crate) use parts::{Answer, Query};
+pub use parts::{Answer, Query};
 pub(crate) use symbol::renames;
 
 use std::collections::BTreeMap;

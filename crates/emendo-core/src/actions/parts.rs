@@ -261,7 +261,20 @@ fn gather(
     let mut rules = Vec::new();
     for (each, _) in t.tables("each") {
         let old = sub_pattern(language, each.text("old")?, action, None, Marks::None, cx)?;
-        rules.extend(rule(old, each.text("new"), action, bound, cx));
+        let text = each.text("new").map_or_else(|| old.source().to_owned(), |n| n.text.clone());
+        match Replacement::compile_free(&old, &text, &names(action, cx), bound) {
+            Ok(mut new) => {
+                new.spell(cx.spellings);
+                rules.push(Rule { old, new });
+            }
+            Err(e) => {
+                let d = each.text("new").map_or_else(
+                    || Diagnostic::error(e.message.clone(), action.span).help(e.help.clone()),
+                    |new| pattern_error(&e, new),
+                );
+                cx.out.push(d);
+            }
+        }
     }
     Some(Gather {
         name: name.to_owned(),
@@ -366,7 +379,7 @@ pub(super) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<
 
 /// A question about other files: where does this pattern fit, and what do its slots hold there?
 #[derive(Debug)]
-pub(crate) struct Query {
+pub struct Query {
     /// The pattern.
     pub pattern: Pattern,
     /// Only in these files.
@@ -374,7 +387,7 @@ pub(crate) struct Query {
 }
 
 /// An answer to a [`Query`]: what the slots hold.
-pub(crate) type Answer = BTreeMap<String, String>;
+pub type Answer = BTreeMap<String, String>;
 
 /// Compiles `elsewhere`.
 pub(super) fn query(

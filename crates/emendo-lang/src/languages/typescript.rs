@@ -109,7 +109,6 @@ pub(super) const TYPESCRIPT: Language = Language {
         ("non_null_expression", ""),
         ("new_expression", "constructor"),
         ("spread_element", ""),
-        ("expression_statement", ""),
     ],
     effects: &[
         "call_expression",

@@ -12,8 +12,8 @@ use crate::tree::span;
 enum Level<'p> {
     /// Links that are written.
     Written(&'p PNode, Vec<&'p PNode>),
-    /// Any number of links: slot and token.
-    Many(usize, usize),
+    /// Any number of links: slot, token, and the pattern's node.
+    Many(usize, usize, &'p Inner),
 }
 
 impl<'t> Matcher<'_, 't> {
@@ -34,7 +34,7 @@ impl<'t> Matcher<'_, 't> {
                 _ => None,
             });
             match many.filter(|m| m.2.kind != "arguments") {
-                Some((ix, token, _)) => levels.push(Level::Many(ix, token)),
+                Some((ix, token, _)) => levels.push(Level::Many(ix, token, inner)),
                 None => levels.push(Level::Written(at, inner.children.iter().skip(1).collect())),
             }
             at = base;
@@ -70,7 +70,7 @@ impl<'t> Matcher<'_, 't> {
                 }
                 fits
             }
-            Level::Many(ix, token) => {
+            Level::Many(ix, token, inner) => {
                 let least = usize::from(self.pattern.slots[*ix].repeat == Repeat::Some);
                 let mut steps = 0;
                 let mut to = from;
@@ -79,6 +79,10 @@ impl<'t> Matcher<'_, 't> {
                         let saved = self.state.clone();
                         let at = self.links_span(nodes, from, to);
                         if self.bind_links(*ix, *token, at, steps) && self.levels(rest, base, nodes, to) {
+                            if to > from {
+                                self.separators(inner, nodes[to - 1], &[], &[]);
+                                self.dot(inner, nodes[to - 1], nodes[to]);
+                            }
                             return true;
                         }
                         self.state = saved;
@@ -90,6 +94,19 @@ impl<'t> Matcher<'_, 't> {
                 }
             }
         }
+    }
+
+    /// The dot before links that a slot takes.
+    fn dot(&mut self, inner: &Inner, link: Node<'t>, base: Node<'t>) {
+        let names = &self.language().names;
+        let dots = inner.children.iter().find_map(|c| match &c.what {
+            What::Leaf(t, token) if names.member_after.contains(&t.as_str()) => Some(*token),
+            _ => None,
+        });
+        let Some(token) = dots else { return };
+        let links = self.links(link, base);
+        let found = links.iter().find(|(n, _)| names.member_after.contains(&n.kind()));
+        self.state.tokens[token] = found.map(|(n, _)| span(*n));
     }
 
     /// What a link adds to what it hangs on.

@@ -66,10 +66,41 @@ pub(super) fn pattern(
         }
     }
     let best = compiler.best.take();
+    meaning_only(&mut readings, &defs);
+    bodiless_first(language, source, &mut readings);
     if readings.is_empty() {
         return Err(unreadable(language, source, context, best));
     }
     Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
+}
+
+/// A word that stands for a symbol is a use of it: readings in which it is nothing but a name of its own go, where
+/// another reading uses it.
+fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
+    let uses = |r: &Reading, word: &str| {
+        r.tokens.iter().any(|t| matches!(&t.key, Key::Name { word: w, .. } if w == word))
+    };
+    let used: Vec<&NameDef> =
+        defs.iter().filter(|d| readings.iter().any(|r| uses(r, &d.word))).collect();
+    readings.retain(|r| used.iter().all(|d| uses(r, &d.word)));
+}
+
+/// A grammar may take a declaration that ends before its body for one without a body.
+fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
+    let kinds: Vec<&str> = readings
+        .iter()
+        .filter(|r| language.contexts[r.context].bodiless)
+        .map(|r| r.roots[0].kind)
+        .collect();
+    let empty = |r: &Reading| {
+        let root = &r.roots[0];
+        let body = language.declaration(root.kind).map_or("", |d| d.body);
+        let has_body = matches!(&root.what, What::Inner(i) if i.children.iter().any(|c| c.field == Some(body)));
+        kinds.contains(&root.kind) && !has_body
+    };
+    if !source.trim_end().ends_with(';') {
+        readings.retain(|r| language.contexts[r.context].bodiless || !empty(r));
+    }
 }
 
 fn slot_defs(template: &Template) -> Vec<SlotDef> {
@@ -286,10 +317,12 @@ impl Compiler<'_> {
         unresolved.retain(|(w, _)| {
             !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
         });
+        let mut optional = Vec::new();
+        roots.iter().for_each(|r| optional_tokens(self.language, self.slots, r, &mut optional));
         unresolved.sort();
         unresolved.dedup();
-        let keys = keys(self.language, &roots, self.names);
-        Some(Reading { context: index, roots, tokens, keys, unresolved })
+        let keys = keys(self.language, &roots, self.names, &optional);
+        Some(Reading { context: index, roots, tokens, keys, optional, unresolved })
     }
 }
 
@@ -347,6 +380,13 @@ fn roots<'t>(
         tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
     let inside: Vec<Node<'t>> =
         crate::tree::children(around).into_iter().filter(|c| span(*c).meets(fragment)).collect();
+    // The mark behind an item belongs to the list around it.
+    let inside: Vec<Node<'t>> = match inside.as_slice() {
+        [items @ .., last] if items.len() == 1 && language.is_separator(last.kind()) => {
+            return Some(items.to_vec());
+        }
+        _ => inside,
+    };
     let covers = inside.first()?.start_byte() == fragment.start as usize
         && inside.last()?.end_byte() == fragment.end as usize
         && inside.iter().all(|n| n.is_named());
@@ -690,12 +730,13 @@ pub(super) fn keys(
     language: &Language,
     roots: &[PNode],
     names: &[NameDef],
+    optional: &[std::ops::Range<usize>],
 ) -> Vec<KeyWords> {
     let mut out = Vec::new();
     if let [root] = roots {
         let statement = language.names.is_head(root.kind);
         if !statement {
-            collect_keys(language, root, names, 0, &mut out);
+            collect_keys(language, root, names, optional, 0, &mut out);
         }
     }
     out
@@ -733,14 +774,44 @@ pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
     out
 }
 
+/// The tokens of keyed pairs that may be missing.
+fn optional_tokens(
+    language: &Language,
+    slots: &[SlotDef],
+    node: &PNode,
+    out: &mut Vec<std::ops::Range<usize>>,
+) {
+    let What::Inner(inner) = &node.what else { return };
+    let keyed = language.keyed.iter().find(|k| k.list == node.kind);
+    for child in &inner.children {
+        let value = match &child.what {
+            What::Inner(pair) => pair.children.last(),
+            _ => None,
+        };
+        let may_miss = value.is_some_and(|v| match &v.what {
+            What::Slot(ix, _) => matches!(slots[*ix].repeat, Repeat::Optional | Repeat::Any),
+            _ => false,
+        });
+        if may_miss && keyed.is_some_and(|k| super::lists::key_of_pattern(k, child).is_some()) {
+            out.push(super::tokens::tokens_of(child));
+        } else {
+            optional_tokens(language, slots, child, out);
+        }
+    }
+}
+
 fn collect_keys(
     language: &Language,
     node: &PNode,
     names: &[NameDef],
+    optional: &[std::ops::Range<usize>],
     depth: usize,
     out: &mut Vec<KeyWords>,
 ) {
     let facts = &language.names;
+    if !optional.is_empty() && optional.contains(&super::tokens::tokens_of(node)) {
+        return;
+    }
     match &node.what {
         What::Slot(..) | What::Literal(..) | What::Text(_) | What::Base => {}
         What::Leaf(text, _) => {
@@ -768,7 +839,7 @@ fn collect_keys(
             // Any number of links may stand between a chain's end and its start.
             let below = if inner.chained { 1 } else { 0 };
             for child in inner.children.iter().skip(below).filter(|c| !unwritten(c)) {
-                collect_keys(language, child, names, depth + 1, out);
+                collect_keys(language, child, names, optional, depth + 1, out);
             }
         }
     }

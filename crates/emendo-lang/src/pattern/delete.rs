@@ -32,7 +32,7 @@ pub(super) fn delete(
                     .into(),
             ));
         }
-        let splice = delete_splice(text, span, comment);
+        let splice = delete_splice(text, with_end(language, text, span), comment);
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }
     let listed = language.keyed.iter().any(|k| k.list == m.place.0)
@@ -50,16 +50,33 @@ pub(super) fn delete(
     ))
 }
 
+/// An item with the mark that ends it, where that belongs to the list around it.
+pub(super) fn with_end(language: &Language, text: &str, item: Span) -> Span {
+    let rest = &text[item.end as usize..];
+    let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
+    let ends = language.optional.contains(&";") && !item.of(text).ends_with([';', '}']);
+    let found = ends && rest[blanks..].starts_with(';');
+    Span { start: item.start, end: if found { item.end + blanks as u32 + 1 } else { item.end } }
+}
+
 /// An item of a list goes with one separator beside it.
 pub(crate) fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> Splice {
     let behind = &text[item.end as usize..list.end as usize];
     let skipped = behind.len() - behind.trim_start().len();
     for s in separators {
         if behind[skipped..].starts_with(s) {
+            let comma = item.end as usize + skipped + s.len();
+            let line = line_start(text, item.start as usize);
+            let line_end = text[comma..].find(['\n', '\r']).map_or(text.len(), |i| comma + i);
+            let alone = line > list.start as usize
+                && text[line..item.start as usize].trim().is_empty()
+                && text[comma..line_end].trim().is_empty();
+            if alone {
+                return Splice::text(Span::new(line, next_line(text, line_end)), "");
+            }
             let after = &behind[skipped + s.len()..];
             let blanks = after.len() - after.trim_start_matches([' ', '\t']).len();
-            let end = item.end as usize + skipped + s.len() + blanks;
-            return Splice::text(Span::new(item.start as usize, end), "");
+            return Splice::text(Span::new(item.start as usize, comma + blanks), "");
         }
     }
     let before = text[list.start as usize..item.start as usize].trim_end();

@@ -4,7 +4,7 @@
 use emendo_text::{Part, Span};
 use tree_sitter::Node;
 
-use super::delete::{delete_splice, indent_at, line_start};
+use super::delete::{delete_splice, indent_at, line_start, with_end};
 use super::find::descend;
 use super::matching::{Bound, Match};
 use super::write::{Replacement, Splice, Unresolved, Written};
@@ -211,7 +211,8 @@ impl Gather {
             return Ok(result);
         };
         let mut hits: Vec<(Span, &Rule, Match)> = Vec::new();
-        for item in items(at, from.span) {
+        let list = items(at, from.span, from.count);
+        for item in list.iter().copied() {
             for rule in &self.rules {
                 let found = rule.old.matches(at.tree, at.text, at.resolver).into_iter();
                 let fits = |h: &Match| {
@@ -245,10 +246,11 @@ impl Gather {
             if self.keep {
                 continue;
             }
-            let whole = comments.map_or(*place, |c| c.hull(*place));
+            let ended = with_end(at.resolver.language, at.text, *place);
+            let whole = comments.map_or(ended, |c| c.hull(ended));
             let mut splice = match (&self.leave, i) {
                 (Some(leave), 0) => Splice::text(whole, leave.clone()),
-                _ => delete_splice(at.text, whole, |_| None),
+                _ => removed(at, from.span, whole, &list),
             };
             splice.inner = true;
             out.splices.push(splice);
@@ -266,19 +268,29 @@ fn push(parts: &mut Vec<Part>, text: &str) {
 }
 
 /// The items of the list that a slot holds.
-fn items(at: Place<'_>, slot: Span) -> Vec<Span> {
+fn items(at: Place<'_>, slot: Span, count: usize) -> Vec<Span> {
     let path = descend(at.tree.root(), slot);
+    if count == 1 {
+        return vec![slot];
+    }
     let Some((smallest, _)) = path.last() else { return Vec::new() };
     let inside = |n: &Node<'_>| n.is_named() && !n.is_extra() && slot.contains(span(*n));
-    let mut list = *smallest;
-    // One item alone is the slot itself.
-    if span(list) == slot && path.len() > 1 {
-        let around = path[path.len() - 2].0;
-        if children(around).iter().any(|c| span(*c) == slot) {
-            list = around;
-        }
+    children(*smallest).into_iter().filter(inside).map(span).collect()
+}
+
+/// An item goes with its line; the first of the slot only up to the next one, so that nothing before the slot changes.
+fn removed(at: Place<'_>, slot: Span, item: Span, list: &[Span]) -> Splice {
+    let splice = delete_splice(at.text, item, |_| None);
+    if splice.span.start >= slot.start && splice.span.end <= slot.end {
+        return splice;
     }
-    children(list).into_iter().filter(inside).map(span).collect()
+    if splice.span.start >= slot.start {
+        // The last one: the blanks before it go, not those behind the slot.
+        let before = at.text[slot.start as usize..item.start as usize].trim_end().len();
+        return Splice::text(Span { start: slot.start + before as u32, end: item.end }, "");
+    }
+    let next = list.iter().find(|i| i.start >= item.end).map(|i| comments_before(at, *i).map_or(i.start, |c| c.start));
+    Splice::text(Span { start: item.start, end: next.unwrap_or(item.end) }, "")
 }
 
 /// Comments that stand on the lines directly above an item.

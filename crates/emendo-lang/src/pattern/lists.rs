@@ -67,7 +67,7 @@ impl<'t> Matcher<'_, 't> {
         if !self.bind(ix, token, nodes, at) {
             return false;
         }
-        if runs.len() > 1
+        if !nodes.is_empty()
             && let Some((_, bound)) = self.state.slots.last_mut()
         {
             bound.scattered = runs.iter().map(|r| r.0).collect();
@@ -133,6 +133,15 @@ impl<'t> Matcher<'_, 't> {
             patterns.pop();
             items.pop();
         }
+        while let (Some(p), Some((n, _))) = (patterns.first(), items.first())
+            && matches!(p.what, What::Leaf(..))
+        {
+            if !self.node(p, *n, false) {
+                return None;
+            }
+            patterns.remove(0);
+            items.remove(0);
+        }
         // What is left in the pattern must take what is left in the list.
         if let Some(at) = patterns.iter().rposition(|p| self.varying(p).is_some_and(|r| r.2 != Repeat::Optional))
             && patterns[at..].len() == 1
@@ -148,6 +157,7 @@ impl<'t> Matcher<'_, 't> {
                     return None;
                 }
                 let taken = used.last().map_or(0, |r: &Range<usize>| r.end);
+                ends.extend(heads[..taken].iter().map(|h| h.0.end_byte() as u32));
                 let ids: Vec<usize> = heads[..taken].iter().map(|h| h.0.id()).collect();
                 items.retain(|i| !ids.contains(&i.0.id()));
             }
@@ -157,8 +167,12 @@ impl<'t> Matcher<'_, 't> {
             }
             patterns.clear();
             items.clear();
+            ends.sort_unstable();
             return self.bind_rest(ix, token, &rest, Span::at(first)).then_some(ends);
         }
+        let single = patterns.iter().filter(|p| self.varying(p).is_none()).count();
+        ends.extend(items.iter().take(single).map(|i| i.0.end_byte() as u32));
+        ends.sort_unstable();
         Some(ends)
     }
 

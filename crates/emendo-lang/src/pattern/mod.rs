@@ -103,6 +103,8 @@ pub(crate) struct Reading {
     pub(crate) tokens: Vec<PToken>,
     /// Words that every match holds.
     pub(crate) keys: Vec<KeyWords>,
+    /// Tokens of keyed pairs that may be missing.
+    pub(crate) optional: Vec<std::ops::Range<usize>>,
     /// Names that nothing resolves: each with the slot that it is called on, if it is that.
     pub(crate) unresolved: Vec<(String, Option<usize>)>,
 }
@@ -279,7 +281,8 @@ impl Pattern {
         }
         for reading in &mut self.readings {
             reading.roots.iter_mut().for_each(|n| spell(n, spellings));
-            reading.keys = compile::keys(self.language, &reading.roots, &self.names);
+            let optional = &reading.optional;
+            reading.keys = compile::keys(self.language, &reading.roots, &self.names, optional);
             for token in &mut reading.tokens {
                 if let Key::Name { symbol, also, .. } = &mut token.key {
                     *also = spellings.of(symbol).split_off(1);
@@ -324,7 +327,9 @@ impl Pattern {
         let mut sets = self.readings.iter().map(|r| {
             r.tokens
                 .iter()
-                .filter_map(|t| literal(self.language, &t.key))
+                .enumerate()
+                .filter(|(i, _)| !r.optional.iter().any(|o| o.contains(i)))
+                .filter_map(|(_, t)| literal(self.language, &t.key))
                 .collect::<std::collections::BTreeSet<String>>()
         });
         let Some(first) = sets.next() else { return Vec::new() };

@@ -182,7 +182,15 @@ impl Build<'_> {
 
     /// Takes tokens out, with a comma beside them, or the dot behind a receiver that is not there.
     fn leave_out(&mut self, range: Range<usize>) {
+        let gone = range.start.checked_sub(1).is_some_and(|b| {
+            let text = &self.tokens[b].text;
+            self.drop[b] && self.language.names.member_after.contains(&text.as_str())
+        });
         self.drop[range.clone()].iter_mut().for_each(|d| *d = true);
+        if gone {
+            // The dot before it went already, with what is not written in the file.
+            return;
+        }
         let is = |i: &usize, set: &[&str]| {
             matches!(&self.tokens[*i].key, Key::Text(t) if set.contains(&t.as_str()))
         };

@@ -81,6 +81,26 @@ impl Replacement {
         if straight != new {
             pattern = Pattern::compile(old.language, &straight, names, None)?;
         }
+        Self::placed(old, pattern, new)
+    }
+
+    /// Compiles what is written for a match of `old` at another place: it may be any kind of code.
+    ///
+    /// # Errors
+    /// As [`Replacement::compile`], but for the place.
+    pub fn compile_free(
+        old: &Pattern,
+        new: &str,
+        names: &BTreeMap<String, String>,
+        extra: &[String],
+    ) -> Result<Self, PatternError> {
+        let pattern = Pattern::compile(old.language, &dedent(new), names, None)?;
+        unbound(old, &pattern, new, extra)?;
+        Ok(Self { pattern: Some(pattern), readings: vec![Some(0); old.readings.len()] })
+    }
+
+    /// Pairs the readings of `old` with those of `new`.
+    fn placed(old: &Pattern, pattern: Pattern, new: &str) -> Result<Self, PatternError> {
         let contexts = old.language.contexts;
         let readings: Vec<Option<usize>> = old
             .readings
@@ -289,6 +309,24 @@ impl Writer<'_> {
             self.region(edges[i - 1], edges[i], i == 1, i + 1 == edges.len(), wrap);
         }
         self.pull_up(&edges);
+        self.push_down(&edges);
+        self.out.splices.sort_by_key(|s| (s.span.start, s.span.end));
+    }
+
+    /// A token that `new` sets on a line of its own, and `old` did not, begins one, unless it does so already.
+    fn push_down(&mut self, edges: &[Option<(usize, usize)>]) {
+        for w in edges.windows(2) {
+            let (Some(prev), Some(here)) = (w[0], w[1]) else { continue };
+            let adjacent = prev.0 + 1 == here.0 && prev.1 + 1 == here.1;
+            let (old, new) = (&self.old[here.0], &self.new[here.1]);
+            let gap = Span { start: self.old[prev.0].at.end, end: old.at.start };
+            let text = gap.of(self.text);
+            let breaks = |s: &str| s.contains(['\n', '\r']);
+            if adjacent && breaks(&new.gap) && !breaks(&old.gap) && !breaks(text) && text.trim().is_empty() {
+                let written = self.reindent(&new.gap);
+                self.push(Splice::text(gap, written));
+            }
+        }
     }
 
     /// A slot with effects that is dropped, repeated or moved past another may change what happens.
@@ -536,7 +574,8 @@ impl Writer<'_> {
                 return Ok(last.to_owned());
             }
         }
-        if let Some(written) = self.qualified(symbol) {
+        if let Some((written, import)) = self.qualified(symbol) {
+            self.out.imports.push(import);
             return Ok(written);
         }
         let taken = self.resolver.taken(simple, space, at, symbol);
@@ -559,7 +598,7 @@ impl Writer<'_> {
     }
 
     /// The name behind a module that the old code names too: `tide.open` beside `tide.close`.
-    fn qualified(&self, symbol: &str) -> Option<String> {
+    fn qualified(&self, symbol: &str) -> Option<(String, ImportName)> {
         let names = &self.language.names;
         let wanted = names.segments(symbol);
         self.m.names.iter().find_map(|n| {
@@ -569,7 +608,8 @@ impl Writer<'_> {
             let head: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
             let head = if import.binds_root { &head[..1] } else { &head[..] };
             let rest = wanted.strip_prefix(head).filter(|r| !r.is_empty())?;
-            Some(format!("{}{}{}", first.trim(), names.separator, rest.join(names.separator)))
+            let written = format!("{}{}{}", first.trim(), names.separator, rest.join(names.separator));
+            Some((written, import.name()))
         })
     }
 
@@ -711,7 +751,6 @@ impl Writer<'_> {
                 self.push(Splice::text(gap, inline));
             }
         }
-        self.out.splices.sort_by_key(|s| (s.span.start, s.span.end));
     }
 
     /// A gap of `new` with the file's line ends and the indentation of the place.

@@ -1,0 +1,145 @@
+//! Shape cases as data: one file each in `tests/cases/LANGUAGE/`, run through the built program.
+//!
+//! A case is cut into sections by lines that begin with `--- `: `recipe` (steps or actions; the head is added),
+//! `before PATH`, `after PATH` (without it the file must stay as it is) and `notes` (a line each: parts of the
+//! notes that are expected). Words behind a path change the bytes of the file: `crlf`, `bom`, `latin1`.
+//! Every case also shows that a second run finds nothing, and that `undo` restores every byte.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use crate::sandbox::Sandbox;
+
+#[derive(Default)]
+struct Case {
+    recipe: String,
+    before: BTreeMap<String, Vec<u8>>,
+    after: BTreeMap<String, Vec<u8>>,
+    notes: Vec<String>,
+}
+
+fn bytes(text: &str, how: &[&str]) -> Vec<u8> {
+    let text = if how.contains(&"crlf") { text.replace('\n', "\r\n") } else { text.to_owned() };
+    if how.contains(&"latin1") {
+        return text.chars().map(|c| u8::try_from(c as u32).expect("Latin-1")).collect();
+    }
+    let mut out = if how.contains(&"bom") { b"\xef\xbb\xbf".to_vec() } else { Vec::new() };
+    out.extend(text.as_bytes());
+    out
+}
+
+fn read(path: &Path) -> Case {
+    let text = std::fs::read_to_string(path).expect("readable");
+    let mut case = Case::default();
+    for section in format!("\n{text}").split("\n--- ").skip(1) {
+        let (head, body) = section.split_once('\n').unwrap_or((section, ""));
+        let words: Vec<&str> = head.split_whitespace().collect();
+        let body = if body.is_empty() || body.ends_with('\n') { body.into() } else { format!("{body}\n") };
+        match words.as_slice() {
+            ["recipe"] => case.recipe = body,
+            ["before", file, how @ ..] => drop(case.before.insert((*file).into(), bytes(&body, how))),
+            ["after", file, how @ ..] => drop(case.after.insert((*file).into(), bytes(&body, how))),
+            ["notes"] => case.notes = body.lines().map(str::to_owned).collect(),
+            _ => panic!("{}: no section `{head}`", path.display()),
+        }
+    }
+    assert!(!case.before.is_empty(), "{}: nothing to run on", path.display());
+    case
+}
+
+/// What is wrong with a case; nothing if all is right.
+fn run(lang: &str, case: &Case) -> Result<(), String> {
+    let s = Sandbox::new();
+    let step = if case.recipe.contains("[[step]]") { "" } else { "[[step]]\nid = \"s\"\ntitle = \"s\"\n" };
+    let head = format!("emendo = 1\nid = \"case\"\ntitle = \"Case\"\nlang = \"{lang}\"\n");
+    std::fs::write(s.recipe_path(), format!("{head}{step}{}", case.recipe)).expect("writable");
+    case.before.iter().for_each(|(path, bytes)| s.write(path, bytes));
+    let before = s.tree();
+    let recipe = s.recipe_path().display().to_string();
+    let proposed = s.run(&["propose", "--json", &recipe]);
+    if proposed.code != 0 {
+        return Err(format!("propose failed:\n{}{}", proposed.out, proposed.err));
+    }
+    let said: Vec<String> = notes(&proposed.json());
+    let missing = case.notes.iter().find(|n| !said.iter().any(|s| s.contains(n.as_str())));
+    let extra = said.iter().find(|s| !case.notes.iter().any(|n| s.contains(n.as_str())));
+    if let Some(n) = missing {
+        return Err(format!("no note says `{n}`; the notes: {said:#?}"));
+    }
+    if let Some(n) = extra {
+        return Err(format!("a note too many: {n}"));
+    }
+    let applied = s.run(&["apply", "--accept", "all"]);
+    if applied.code != 0 {
+        return Err(format!("apply failed:\n{}{}", applied.out, applied.err));
+    }
+    let mut expected = before.clone();
+    expected.extend(case.after.clone());
+    let found = s.tree();
+    for (path, wanted) in &expected {
+        let (is, wanted) = (String::from_utf8_lossy(&found[path]), String::from_utf8_lossy(wanted));
+        if is != wanted {
+            return Err(format!("{path} became\n{is}\nand not\n{wanted}"));
+        }
+    }
+    let again = s.run(&["propose", &recipe]);
+    if !again.out.contains("nothing to change") {
+        return Err(format!("a second run finds more:\n{}", again.out));
+    }
+    if !case.after.is_empty() {
+        let undone = s.run(&["undo"]);
+        if undone.code != 0 || s.tree() != before {
+            return Err(format!("undo does not restore all:\n{}{}", undone.out, undone.err));
+        }
+    }
+    Ok(())
+}
+
+fn notes(proposal: &serde_json::Value) -> Vec<String> {
+    let list = |v: &serde_json::Value| v.as_array().cloned().unwrap_or_default();
+    let files = list(&proposal["files"]).into_iter().flat_map(|f| list(&f["notes"]));
+    let all = files.chain(list(&proposal["notes"]));
+    all.filter_map(|n| n["say"].as_str().map(str::to_owned)).collect()
+}
+
+fn language(lang: &str) {
+    let dir = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/cases").join(lang);
+    let entries = std::fs::read_dir(dir).expect("there").map(|e| e.expect("readable").path());
+    let only = std::env::var("EMENDO_CASE").unwrap_or_default();
+    let mut files: Vec<PathBuf> = entries.filter(|p| p.to_string_lossy().contains(&only)).collect();
+    files.sort();
+    let mut wrong = Vec::new();
+    for path in &files {
+        if let Err(what) = run(lang, &read(path)) {
+            let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+            wrong.push(format!("== {lang}/{name}: {what}"));
+        }
+    }
+    let count = wrong.len();
+    assert!(wrong.is_empty(), "{count} of {} cases\n{}", files.len(), wrong.join("\n"));
+}
+
+#[test]
+fn java() {
+    language("java");
+}
+
+#[test]
+fn typescript() {
+    language("typescript");
+}
+
+#[test]
+fn python() {
+    language("python");
+}
+
+#[test]
+fn rust() {
+    language("rust");
+}
+
+#[test]
+fn csharp() {
+    language("csharp");
+}
