@@ -323,6 +323,8 @@ struct Above {
     opened: bool,
     /// The token that was passed last below it, if nothing named came since.
     token: &'static str,
+    /// It stands behind a dot, and its first word stands for it.
+    behind: bool,
 }
 
 impl Pass<'_> {
@@ -366,7 +368,7 @@ impl Pass<'_> {
                 return false;
             }
         }
-        self.word(cursor);
+        let token = self.word(cursor);
         let around = self.open.last().copied().unwrap_or(0);
         let opens = names.scopes.contains(&kind) && !self.parents.is_empty();
         if opens {
@@ -390,6 +392,7 @@ impl Pass<'_> {
             start: node.start_byte() as u32,
             opened: opens,
             token: "",
+            behind: names.heads.contains(&kind) && names.member_after.contains(&token),
         });
         true
     }
@@ -400,18 +403,20 @@ impl Pass<'_> {
         }
     }
 
-    fn word(&mut self, cursor: &TreeCursor<'_>) {
+    /// Notes a word. Gives the token before the node.
+    fn word(&mut self, cursor: &TreeCursor<'_>) -> &'static str {
         let node = cursor.node();
         let names = &self.language.names;
         let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
-        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == node.kind()) else { return };
+        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == node.kind()) else { return token };
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.start));
         let field = cursor.field_name().unwrap_or("");
         let at = span(node);
         let position =
             names.positions.iter().find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field));
         let mut space = position.map_or(*space, |p| p.2);
-        if names.member_after.contains(&token) && space != Space::Declared {
+        let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
+        if (behind || names.member_after.contains(&token)) && space != Space::Declared {
             space = Space::Member;
         }
         if at.start < self.import_until {
@@ -427,6 +432,7 @@ impl Pass<'_> {
                 self.facts.words.insert(text.to_owned(), vec![word]);
             }
         }
+        token
     }
 
     fn bind(&mut self, node: Node<'_>, around: u32) {

@@ -46,6 +46,8 @@ pub struct Language {
     pub chain: &'static [(&'static str, &'static str)],
     /// Kinds that wrap one node and add nothing.
     pub transparent: &'static [&'static str],
+    /// Kinds of bodies without brackets: a slot for one is a slot for what stands in it.
+    pub bare_bodies: &'static [&'static str],
     /// Kinds whose children count as those of the node around.
     pub splices: &'static [&'static str],
     /// Kinds that wait for a value and pass it on.
@@ -216,6 +218,8 @@ pub struct Names {
     pub positions: &'static [(&'static str, &'static str, Space)],
     /// A name behind one of these tokens is a member.
     pub member_after: &'static [&'static str],
+    /// Kinds whose first word stands for the whole: behind a dot it is a member.
+    pub heads: &'static [&'static str],
     /// Kinds that open a scope.
     pub scopes: &'static [&'static str],
     /// What declares a name.

@@ -65,6 +65,7 @@ pub(super) const CSHARP: Language = Language {
         ("conditional_access_expression", "condition"),
     ],
     transparent: &["argument"],
+    bare_bodies: &[],
     splices: &["member_binding_expression"],
     waits: &["await_expression"],
     nested: &[
@@ -397,6 +398,7 @@ const NAMES: Names = Names {
         ("labeled_statement", "", Space::Declared),
     ],
     member_after: &["."],
+    heads: &["generic_name"],
     scopes: &[
         "compilation_unit",
         "namespace_declaration",

@@ -53,6 +53,7 @@ pub(super) const JAVA: Language = Language {
         ("array_access", "array"),
     ],
     transparent: &[],
+    bare_bodies: &[],
     splices: &[],
     waits: &[],
     nested: &[
@@ -410,6 +411,7 @@ const NAMES: Names = Names {
         ("record_pattern_component", "", Space::Declared),
     ],
     member_after: &["::", "."],
+    heads: &[],
     scopes: &[
         "program",
         "class_declaration",

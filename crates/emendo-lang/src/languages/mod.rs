@@ -68,14 +68,14 @@ mod tests {
             kinds.extend(l.contexts.iter().flat_map(|c| c.accepts.iter()));
             kinds.extend(l.keyed.iter().flat_map(|k| [k.list, k.pair, k.shorthand]));
             kinds.extend(l.strings.iter().chain(l.interpolations).chain(l.loose_text));
-            kinds.extend(l.token_runs.iter().chain(l.transparent).chain(l.nested));
+            kinds.extend(l.token_runs.iter().chain(l.transparent).chain(l.nested).chain(l.bare_bodies));
             kinds.extend(l.chain.iter().chain(l.spread_fields).map(|c| c.0));
             kinds.extend(l.forms.iter().flat_map(|f| f.1.iter().copied()));
             kinds.extend(l.loose.iter().chain(l.effects).chain(l.spreads).chain(l.line_items));
             kinds.extend(l.binding.iter().map(|b| b.0));
             let n = &l.names;
             kinds.extend(n.words.iter().map(|w| w.0).chain(n.positions.iter().map(|p| p.0)));
-            kinds.extend(n.paths.iter().chain(n.scopes).chain(n.member_scopes));
+            kinds.extend(n.paths.iter().chain(n.heads).chain(n.scopes).chain(n.member_scopes));
             kinds.extend(n.bindings.iter().flat_map(|b| [b.kind, b.child]));
             kinds.extend([n.call.0, n.member.0, l.parenthesized]);
             kinds.extend(n.packages.iter().chain(n.imports).chain(n.import_like));

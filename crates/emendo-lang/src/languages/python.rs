@@ -43,6 +43,7 @@ pub(super) const PYTHON: Language = Language {
     token_runs: &[],
     chain: &[("attribute", "object"), ("call", "function"), ("subscript", "value")],
     transparent: &[],
+    bare_bodies: &["block"],
     splices: &[],
     waits: &["await"],
     nested: &["function_definition", "lambda", "class_definition"],
@@ -258,6 +259,7 @@ const NAMES: Names = Names {
         ("nonlocal_statement", "", Space::Declared),
     ],
     member_after: &["."],
+    heads: &[],
     scopes: &[
         "module",
         "function_definition",

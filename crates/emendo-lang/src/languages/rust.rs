@@ -66,6 +66,7 @@ pub(super) const RUST: Language = Language {
         ("index_expression", ""),
     ],
     transparent: &[],
+    bare_bodies: &[],
     splices: &[],
     waits: &["await_expression", "try_expression"],
     nested: &["function_item", "closure_expression", "impl_item", "trait_item", "mod_item"],
@@ -341,6 +342,7 @@ const NAMES: Names = Names {
         ("label", "", Space::Declared),
     ],
     member_after: &["::", "."],
+    heads: &[],
     scopes: &[
         "source_file",
         "mod_item",

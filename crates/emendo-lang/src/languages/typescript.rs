@@ -65,6 +65,7 @@ pub(super) const TYPESCRIPT: Language = Language {
         ("non_null_expression", ""),
     ],
     transparent: &[],
+    bare_bodies: &[],
     splices: &[],
     waits: &["await_expression"],
     nested: &[
@@ -388,6 +389,7 @@ const NAMES: Names = Names {
         ("export_specifier", "alias", Space::Declared),
     ],
     member_after: &[".", "?.", "optional_chain"],
+    heads: &[],
     scopes: &[
         "program",
         "statement_block",

@@ -60,7 +60,10 @@ pub(super) fn pattern(
             continue;
         }
         if let Some(reading) = compiler.context(i, c)
-            && !readings.iter().any(|r| same_shape(&r.roots, &reading.roots))
+            && !readings.iter().any(|r| {
+                language.contexts[r.context].bodiless == c.bodiless
+                    && same_shape(&r.roots, &reading.roots)
+            })
         {
             readings.push(reading);
         }
@@ -451,7 +454,9 @@ impl Build<'_, '_> {
         if self.base == Some(span(node)) {
             return Some(PNode { kind, field, what: What::Base });
         }
-        if let Some(Placed { source, slot: Some((ix, filters)), .. }) = self.wrapped.slot_at(span(node)) {
+        let body = language.bare_bodies.contains(&kind);
+        let here = self.wrapped.slot_at(span(node)).filter(|_| !body);
+        if let Some(Placed { source, slot: Some((ix, filters)), .. }) = here {
             let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
             let token = self.token(*source, String::new(), key, place, false);
             return Some(PNode { kind, field, what: What::Slot(*ix, token) });

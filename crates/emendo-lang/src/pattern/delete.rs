@@ -96,8 +96,9 @@ fn comment_behind(tree: &Tree, text: &str, at: u32) -> Option<u32> {
     let rest = &text[at as usize..];
     let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
     let start = at as usize + blanks;
-    let node = tree.root().descendant_for_byte_range(start, start + 1)?;
-    (node.is_extra() && node.start_byte() == start).then(|| node.end_byte() as u32)
+    let path = descend(tree.root(), Span::new(start, (start + 1).min(text.len())));
+    let comment = path.iter().find(|(n, _)| n.is_extra() && n.start_byte() == start)?;
+    Some(comment.0.start_byte() as u32 + text[start..comment.0.end_byte()].trim_end().len() as u32)
 }
 
 /// Takes a whole item away: with its line if nothing else stands on it, and with one of two blank lines around it.

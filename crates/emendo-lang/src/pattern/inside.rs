@@ -228,6 +228,7 @@ impl Gather {
             }
         }
         hits.sort_by_key(|h| h.0.start);
+        let mut taken: Vec<Span> = Vec::new();
         for (i, (place, rule, hit)) in hits.iter().enumerate() {
             if i > 0 {
                 push(&mut result.parts, &self.join);
@@ -243,18 +244,17 @@ impl Gather {
             out.imports.extend(written.imports);
             out.facts.extend(written.facts);
             result.count += 1;
-            if self.keep {
-                continue;
+            if !self.keep {
+                let ended = with_end(at.resolver.language, at.text, *place);
+                taken.push(comments.map_or(ended, |c| c.hull(ended)));
             }
-            let ended = with_end(at.resolver.language, at.text, *place);
-            let whole = comments.map_or(ended, |c| c.hull(ended));
-            let mut splice = match (&self.leave, i) {
-                (Some(leave), 0) => Splice::text(whole, leave.clone()),
-                _ => removed(at, from.span, whole, &list),
-            };
+        }
+        if let (Some(leave), false) = (&self.leave, taken.is_empty()) {
+            let mut splice = Splice::text(taken.remove(0), leave.clone());
             splice.inner = true;
             out.splices.push(splice);
         }
+        out.splices.extend(removed(at, from.span, &taken, &list));
         Ok(result)
     }
 }
@@ -278,19 +278,40 @@ fn items(at: Place<'_>, slot: Span, count: usize) -> Vec<Span> {
     children(*smallest).into_iter().filter(inside).map(span).collect()
 }
 
-/// An item goes with its line; the first of the slot only up to the next one, so that nothing before the slot changes.
-fn removed(at: Place<'_>, slot: Span, item: Span, list: &[Span]) -> Splice {
-    let splice = delete_splice(at.text, item, |_| None);
-    if splice.span.start >= slot.start && splice.span.end <= slot.end {
-        return splice;
+/// Items go with their lines, those that follow one another together; the first of the slot only up to the next that
+/// stays, so that nothing before the slot changes.
+fn removed(at: Place<'_>, slot: Span, taken: &[Span], list: &[Span]) -> Vec<Splice> {
+    let stays = |i: &&Span| !taken.iter().any(|t| t.contains(**i));
+    let mut runs: Vec<Span> = Vec::new();
+    for t in taken {
+        match runs.last_mut() {
+            Some(run) if !list.iter().filter(stays).any(|i| i.start >= run.end && i.end <= t.start) => {
+                *run = run.hull(*t);
+            }
+            _ => runs.push(*t),
+        }
     }
-    if splice.span.start >= slot.start {
-        // The last one: the blanks before it go, not those behind the slot.
-        let before = at.text[slot.start as usize..item.start as usize].trim_end().len();
-        return Splice::text(Span { start: slot.start + before as u32, end: item.end }, "");
-    }
-    let next = list.iter().find(|i| i.start >= item.end).map(|i| comments_before(at, *i).map_or(i.start, |c| c.start));
-    Splice::text(Span { start: item.start, end: next.unwrap_or(item.end) }, "")
+    let one = |run: Span| {
+        let splice = delete_splice(at.text, run, |_| None);
+        let inside = slot.contains(splice.span);
+        let next = list.iter().filter(stays).find(|i| i.start >= run.end);
+        let next = next.map(|i| comments_before(at, *i).map_or(i.start, |c| c.start));
+        let mut splice = match next {
+            _ if inside => splice,
+            Some(next) if splice.span.start < slot.start => {
+                Splice::text(Span { start: run.start, end: next }, "")
+            }
+            _ => {
+                // The last one: the blanks before it go, not those behind the slot.
+                let before = Span { start: slot.start, end: run.start.max(slot.start) };
+                let kept = before.of(at.text).trim_end().len() as u32;
+                Splice::text(Span { start: slot.start + kept, end: run.end }, "")
+            }
+        };
+        splice.inner = true;
+        splice
+    };
+    runs.into_iter().map(one).collect()
 }
 
 /// Comments that stand on the lines directly above an item.

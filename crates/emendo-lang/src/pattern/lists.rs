@@ -325,6 +325,9 @@ impl<'t> Matcher<'_, 't> {
             })
             .map(|(_, p)| self.least(p))
             .sum();
+        // Without anything in this slot the comma behind it goes too.
+        let beside = tokens && rest.first().is_some_and(|p| self.is_comma(p));
+        let later = later - usize::from(beside && later > 0);
         let varies = tokens || rest.iter().any(|p| self.varying(p).is_some());
         let Some(most) = (items.len() - at).checked_sub(later) else { return false };
         let (min, max) = match (repeat, tokens) {

@@ -81,6 +81,16 @@ impl Replacement {
         if straight != new {
             pattern = Pattern::compile(old.language, &straight, names, None)?;
         }
+        // What reads alike in several places was kept once: here it is asked for in the place of `old`.
+        let contexts = old.language.contexts;
+        for o in &old.readings {
+            let name = contexts[o.context].name;
+            if !pattern.readings.iter().any(|n| contexts[n.context].name == name)
+                && let Ok(more) = Pattern::compile(old.language, &straight, names, Some(name))
+            {
+                pattern.readings.extend(more.readings);
+            }
+        }
         Self::placed(old, pattern, new)
     }
 
@@ -468,6 +478,13 @@ impl Writer<'_> {
                 return None;
             }
             if r.next.is_some_and(|n| is(&self.new[n.1], CLOSE)) && is(first, CLOSE) {
+                original.clone_into(before);
+                return None;
+            }
+        }
+        if r.deleted.is_empty() && breaks(original) && original.trim().is_empty() && !first.separator && !last.separator {
+            // What comes into brackets that are broken over lines stands on the line of what was there.
+            if r.prev.is_some_and(|p| is(&self.new[p.1], OPEN)) && !breaks(before) && !breaks(after) {
                 original.clone_into(before);
                 return None;
             }
