@@ -29,6 +29,7 @@ pub(super) const JAVA: Language = Language {
         Placeholder { before: "ZqT ", after: "", capital: false },
         Placeholder { before: "ZqT ", after: ";", capital: false },
         Placeholder { before: "@", after: "", capital: true },
+        Placeholder { before: "", after: " = 0", capital: false },
     ],
     separators: &[","],
     optional: &[";"],
@@ -256,6 +257,7 @@ const CONTEXTS: &[Context] = &[
         " } } }",
         &["switch_block_statement_group", "switch_rule"],
     ),
+    context("link", "class Zq { Object zq = zqBase", "; }", &[]),
 ];
 
 const fn declaration(

@@ -246,7 +246,13 @@ impl Gather {
             result.count += 1;
             if !self.keep {
                 let ended = with_end(at.resolver.language, at.text, *place);
-                taken.push(comments.map_or(ended, |c| c.hull(ended)));
+                let inside = comments.filter(|c| c.start >= from.span.start);
+                if let Some(before) = comments.filter(|_| inside.is_none()) {
+                    // Those of the first item stand before the slot.
+                    let lead = Span { start: before.start, end: place.start };
+                    out.splices.push(Splice::text(lead, ""));
+                }
+                taken.push(inside.map_or(ended, |c| c.hull(ended)));
             }
         }
         if let (Some(leave), false) = (&self.leave, taken.is_empty()) {

@@ -496,12 +496,12 @@ impl Writer<'_> {
         };
         if first.separator {
             let line = line_of(self.old[r.prev?.0].at.start);
-            if line.is_some() && r.deleted.is_empty() && breaks(original) {
+            if line.is_some() && r.deleted.is_empty() && breaks(original) && original.trim().is_empty() {
                 original.clone_into(after);
             }
             return line;
         }
-        if last.separator && r.deleted.is_empty() {
+        if last.separator && r.deleted.is_empty() && original.trim().is_empty() {
             let line = line_of(self.old[r.next?.0].at.start)?;
             original.clone_into(before);
             return Some(line);

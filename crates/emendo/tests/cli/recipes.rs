@@ -90,8 +90,8 @@ fn places_and_ways_out() {
         &["the language `cobol` is not built yet", "java"],
     );
     faulty(
-        &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nvalue = 'unused'\n"),
-        &["`value` is not built yet"],
+        &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nonly_if = { lang = 'java' }\n"),
+        &["`only_if` is not built yet"],
     );
 }
 
