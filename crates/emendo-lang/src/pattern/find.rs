@@ -109,7 +109,8 @@ impl Pattern {
         !out.is_empty()
     }
 
-    fn matches_anywhere<'t>(
+    /// The same places, found by going through the whole tree.
+    pub fn matches_anywhere<'t>(
         &self,
         tree: &'t Tree,
         text: &str,

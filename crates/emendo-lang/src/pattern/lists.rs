@@ -404,12 +404,14 @@ impl<'t> Matcher<'_, 't> {
             let (low, high) = if used.is_empty() {
                 (0, usize::MAX)
             } else {
-                let left = used[..*before].iter().rev().find(|r| !r.is_empty());
-                let right = used[*before..].iter().find(|r| !r.is_empty());
+                let real = |(i, r): &(usize, &Range<usize>)| !r.is_empty() && !is_bracket(&inner.children[*i]);
+                let all = || used.iter().enumerate();
+                let left = all().take(*before).filter(real).last().map(|(_, r)| r);
+                let right = all().skip(*before).find(real).map(|(_, r)| r);
                 let empty_beside = used.get(before.wrapping_sub(1)).is_some_and(|r| r.is_empty())
                     || used.get(*before).is_some_and(|r| r.is_empty());
                 if empty_beside && left.is_some() && right.is_none()
-                    || left.is_none() && right.is_some() && *before > 0
+                    || empty_beside && left.is_none() && right.is_some()
                 {
                     // The list slot beside it is empty: the code has no separator here.
                     continue;
@@ -418,13 +420,18 @@ impl<'t> Matcher<'_, 't> {
                 let high = right.map_or(node.end_byte(), |r| items[r.start].0.start_byte());
                 (low, high)
             };
-            let same = |n: &Node<'_>| {
-                let found = span(*n).of(self.text);
-                found == text || (!language.separators.contains(&found) && !language.separators.contains(&text.as_str()) && found.trim_end_matches('.') == "?" && text == ".")
+            let within = |n: &Node<'_>| n.start_byte() >= low && n.end_byte() <= high;
+            let is_dot = |t: &str| t.trim_start_matches('?') == "." || t == "?";
+            let mark = |t: &str| matches!(t, "," | ";");
+            let same = |n: &&Node<'_>| span(**n).of(self.text) == text;
+            // The question mark of a link, and another mark between items, stay as they are.
+            let like = |n: &&Node<'_>| {
+                let found = span(**n).of(self.text);
+                (is_dot(&text) && is_dot(found)) || (mark(&text) && mark(found))
             };
-            let hit = all[from..]
-                .iter()
-                .position(|n| same(n) && n.start_byte() >= low && n.end_byte() <= high);
+            let rest = || all[from..].iter().enumerate().filter(|(_, n)| within(n));
+            let hit = rest().find(|(_, n)| same(n)).or_else(|| rest().find(|(_, n)| like(n)));
+            let hit = hit.map(|(i, _)| i);
             if let Some(i) = hit {
                 self.state.tokens[*token] = Some(span(all[from + i]));
                 from += i + 1;
@@ -437,6 +444,10 @@ impl<'t> Matcher<'_, 't> {
         let name = &self.pattern.slots[ix].name;
         self.state.slots.push((ix, Bound::new(name, at, "", 0)));
     }
+}
+
+fn is_bracket(p: &PNode) -> bool {
+    matches!(&p.what, What::Leaf(t, _) if ["(", ")", "[", "]", "{", "}", "<", ">"].contains(&t.as_str()))
 }
 
 /// The key of a pair in a pattern, if it is written out.

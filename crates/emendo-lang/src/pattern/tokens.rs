@@ -61,6 +61,7 @@ pub(super) fn new_tokens(
     new.roots.iter().for_each(|r| find_pairs(language, r, &mut pairs));
     let mut build = Build { language, m, tokens: &new.tokens, drop: vec![false; new.tokens.len()] };
     build.unwritten(&old.tokens);
+    build.left_out_marks(&old.tokens);
     build.empty(&pairs);
     build.scattered(&pairs)?;
     let drop = build.drop;
@@ -164,6 +165,24 @@ impl Build<'_> {
                 }
             }
             i = behind + 1;
+        }
+    }
+
+    /// A mark that `old` has and the file does without (a semicolon at the end of a line, a comma behind the last item)
+    /// stays away where `new` has it between the same tokens.
+    fn left_out_marks(&mut self, old: &[PToken]) {
+        let key = |t: &[PToken], i: usize| t.get(i).map(|t| t.key.clone());
+        for i in (0..old.len()).filter(|i| old[*i].separator) {
+            if self.m.token_of.get(i).copied().flatten().is_some() {
+                continue;
+            }
+            let before = i.checked_sub(1).and_then(|b| key(old, b));
+            for j in 0..self.tokens.len() {
+                let same = self.tokens[j].key == old[i].key
+                    && j.checked_sub(1).and_then(|b| key(self.tokens, b)) == before
+                    && key(self.tokens, j + 1) == key(old, i + 1);
+                self.drop[j] |= same;
+            }
         }
     }
 
