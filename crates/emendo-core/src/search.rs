@@ -13,6 +13,8 @@ use crate::walk::{is_generated, walk};
 
 /// Files in which the nearest place is looked for.
 const NEAR_FILES: usize = 400;
+/// Longest excerpt of a place and of a slot, in bytes.
+const EXCERPT: usize = 500;
 /// Larger files are passed over.
 const MAX_FILE: u64 = 64 << 20;
 
@@ -29,7 +31,7 @@ pub struct Hit {
     pub start: u32,
     /// Behind the last byte.
     pub end: u32,
-    /// The code.
+    /// The code, or its start where it is long.
     pub text: String,
     /// What each slot holds: name and text.
     pub slots: Vec<(String, String)>,
@@ -67,6 +69,8 @@ pub struct Search {
     pub candidates: usize,
     /// The places, by path and place.
     pub hits: Vec<Hit>,
+    /// Places where comparing was given up: too many ways to fit several list slots.
+    pub gave_up: usize,
     /// Where nothing fits: the nearest place.
     pub near: Option<Near>,
 }
@@ -78,7 +82,7 @@ pub fn search(project: &Project, pattern: &Pattern) -> Search {
     let narrow = Narrow::new([&needs], &Declared::default(), &[]);
     let walked = walk(project, &[]);
     let files: Vec<RelPath> = walked.files.into_iter().filter(|p| language.reads(p)).collect();
-    let found: Vec<Vec<Hit>> = files
+    let found: Vec<(Vec<Hit>, usize)> = files
         .par_iter()
         .filter_map(|path| {
             let bytes = read(project, path)?;
@@ -90,7 +94,8 @@ pub fn search(project: &Project, pattern: &Pattern) -> Search {
         })
         .collect();
     let mut out = Search { files: files.len(), candidates: found.len(), ..Search::default() };
-    out.hits = found.into_iter().flatten().collect();
+    out.gave_up = found.iter().map(|f| f.1).sum();
+    out.hits = found.into_iter().flat_map(|f| f.0).collect();
     if out.hits.is_empty() {
         out.near = nearest(project, pattern, &files);
     }
@@ -117,7 +122,7 @@ impl Parsed {
     }
 }
 
-fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> Vec<Hit> {
+fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> (Vec<Hit>, usize) {
     let source = text.as_str();
     let parsed = Parsed::new(pattern.language(), path, source);
     let project = ProjectTypes::default();
@@ -125,17 +130,29 @@ fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> Vec<Hit> {
         Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
     let lines = Lines::new(source);
     let mut out: Vec<Hit> = Vec::new();
-    for m in pattern.matches(&parsed.tree, source, &resolver) {
+    // Places come in order: columns are counted on from the last one, so that a long line is walked once.
+    let mut last = (0u32, 0u32, 0u32);
+    let found = pattern.places(&parsed.tree, source, &resolver);
+    for m in found.matches {
         if out.last().is_some_and(|h| (h.start, h.end) == (m.span.start, m.span.end)) {
             continue;
         }
-        let (line, column) = place(&lines, source, m.span.start);
+        let line = lines.line(m.span.start);
+        let start = lines.start(line as usize - 1, source.len()) as u32;
+        let (from, before) = if last.0 == line && last.1 <= m.span.start {
+            (last.1, last.2)
+        } else {
+            (start, 0)
+        };
+        let counted = source[from as usize..m.span.start as usize].chars().count() as u32;
+        let column = before + counted + 1;
+        last = (line, m.span.start, column - 1);
         let say = |f: &emendo_lang::Fact| {
             let line = f.at.map_or(0, |at| lines.line(at.start));
             f.text.replace("{line}", &line.to_string())
         };
         let held = |s: &emendo_lang::Bound| {
-            s.text.clone().unwrap_or_else(|| s.span.of(source).to_owned())
+            s.text.clone().unwrap_or_else(|| excerpt(s.span.of(source)))
         };
         let named = m.slots.iter().filter(|s| s.name != "_");
         out.push(Hit {
@@ -144,13 +161,22 @@ fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> Vec<Hit> {
             column,
             start: m.span.start,
             end: m.span.end,
-            text: m.span.of(source).to_owned(),
+            text: excerpt(m.span.of(source)),
             slots: named.map(|s| (s.name.clone(), held(s))).collect(),
             certainty: m.certainty(),
             evidence: m.facts.iter().map(say).collect(),
         });
     }
-    out
+    (out, found.gave_up.len())
+}
+
+/// The start of a text, and a sign where it goes on: places may lie in one another, a hundred thousand deep.
+fn excerpt(text: &str) -> String {
+    if text.len() <= EXCERPT {
+        return text.to_owned();
+    }
+    let end = (0..=EXCERPT).rev().find(|i| text.is_char_boundary(*i)).unwrap_or(0);
+    format!("{} ...", &text[..end])
 }
 
 fn place(lines: &Lines, text: &str, at: u32) -> (u32, u32) {
@@ -186,9 +212,9 @@ fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath]) -> Option<Ne
                 path: (*path).clone(),
                 line,
                 column,
-                source: source[start..].lines().next().unwrap_or("").to_owned(),
+                source: excerpt(source[start..].lines().next().unwrap_or("")),
                 wanted: near.wanted,
-                found: near.at.of(source).to_owned(),
+                found: excerpt(near.at.of(source)),
                 fitted: near.fitted,
             })
         })

@@ -26,7 +26,7 @@ pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};
 pub use pattern::{
     Bound, Conditions, Constraint, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest, Pattern,
-    PatternError, Place, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved, Written,
+    PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved, Written,
     delete_splice,
 };
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};

@@ -321,7 +321,12 @@ impl Runner for CodeRunner {
         let Some(code) = cx.code else { return };
         let resolver = cx.resolver(code);
         for (row, rule) in self.rules.iter().enumerate() {
-            let matches = rule.old.matches(&code.tree, cx.text, &resolver);
+            let found = rule.old.places(&code.tree, cx.text, &resolver);
+            for at in found.gave_up {
+                let say = "too many ways to fit the list slots of the pattern here: write more of what stands between them";
+                out.notes.push(NoteDraft { at, say: say.into() });
+            }
+            let matches = found.matches;
             let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
             if matches.is_empty() {
                 continue;

@@ -8,6 +8,9 @@ use super::{Inner, PNode, What};
 use crate::template::Repeat;
 use crate::tree::span;
 
+/// Longer chains are not compared link by link: each of their links is the end of a chain too.
+const MAX_LINKS: usize = 128;
+
 /// A level of a chain in a pattern.
 enum Level<'p> {
     /// Links that are written.
@@ -43,6 +46,9 @@ impl<'t> Matcher<'_, 't> {
         let mut nodes = vec![node];
         while let Some(base) = nodes.last().and_then(|n| self.language().base_of(*n)) {
             nodes.push(base);
+            if nodes.len() > MAX_LINKS {
+                return false;
+            }
         }
         self.levels(&levels, at, &nodes, 0)
     }

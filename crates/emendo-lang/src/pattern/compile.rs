@@ -275,7 +275,7 @@ impl Compiler<'_> {
     /// A statement that is nothing but an expression is that expression, unless its end is written.
     fn bare<'t>(&self, node: Node<'t>) -> Node<'t> {
         let plain = node.kind() == self.language.expression_statement && node.child_count() == 1;
-        node.child(0).filter(|_| plain).unwrap_or(node)
+        node.child(0).filter(|_| plain).unwrap_or_else(|| self.language.core(node))
     }
 
     fn read(

@@ -9,6 +9,15 @@ use crate::language::Language;
 use crate::names::Resolver;
 use crate::tree::{Tree, span, walk_cursor};
 
+/// What looking for a pattern in a file gave.
+#[derive(Debug, Default)]
+pub struct Places {
+    /// Where it fits.
+    pub matches: Vec<Match>,
+    /// Where nothing can be said: there were too many ways to compare several list slots with a long list.
+    pub gave_up: Vec<Span>,
+}
+
 /// Where a pattern came furthest.
 #[derive(Clone, Debug)]
 pub struct Nearest {
@@ -28,11 +37,16 @@ const MAX_PARENTHESES: usize = 6;
 impl Pattern {
     /// All places where the pattern fits, outer ones before inner ones. Places inside syntax errors are left out.
     pub fn matches(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+        self.places(tree, text, resolver).matches
+    }
+
+    /// The same, with the places where comparing took too long to be brought to an end.
+    pub fn places(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Places {
         let plans: Option<Vec<Vec<(Span, usize)>>> =
             self.readings.iter().map(|r| self.hits(r, resolver)).collect();
         match plans {
             Some(plans) => self.matches_at(&plans, tree, text, resolver),
-            None => self.matches_anywhere(tree, text, resolver),
+            None => self.anywhere(tree, text, resolver),
         }
     }
 
@@ -67,8 +81,8 @@ impl Pattern {
         tree: &Tree,
         text: &str,
         resolver: &Resolver<'_>,
-    ) -> Vec<Match> {
-        let mut out = Vec::new();
+    ) -> Places {
+        let mut out = Places::default();
         let mut seen = std::collections::HashSet::new();
         for (ix, hits) in plans.iter().enumerate() {
             for (word, depth) in hits {
@@ -90,13 +104,13 @@ impl Pattern {
                 }
             }
         }
-        out.sort_by_key(|m| (m.span.start, std::cmp::Reverse(m.span.end), m.reading));
+        out.matches.sort_by_key(|m| (m.span.start, std::cmp::Reverse(m.span.end), m.reading));
         out
     }
 
     /// True if the pattern fits exactly at a place, in some reading.
     pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
-        let mut out = Vec::new();
+        let mut out = Places::default();
         for root in tree.roots_at(at) {
             let path = descend(root.node, at);
             for i in (0..path.len()).rev().take_while(|i| span(path[*i].0) == at) {
@@ -106,7 +120,7 @@ impl Pattern {
                 }
             }
         }
-        !out.is_empty()
+        !out.matches.is_empty()
     }
 
     /// The same places, found by going through the whole tree.
@@ -116,7 +130,11 @@ impl Pattern {
         text: &str,
         resolver: &Resolver<'_>,
     ) -> Vec<Match> {
-        let mut out = Vec::new();
+        self.anywhere(tree, text, resolver).matches
+    }
+
+    fn anywhere<'t>(&self, tree: &'t Tree, text: &str, resolver: &Resolver<'_>) -> Places {
+        let mut out = Places::default();
         for root in tree.roots() {
             let above: std::cell::RefCell<Vec<Node<'t>>> = std::cell::RefCell::default();
             walk_cursor(
@@ -197,7 +215,7 @@ impl Pattern {
         tree: &'t Tree,
         text: &str,
         resolver: &Resolver<'_>,
-        out: &mut Vec<Match>,
+        out: &mut Places,
     ) {
         for (ix, reading) in self.readings.iter().enumerate() {
             if reading.roots.len() == 1 {
@@ -218,14 +236,16 @@ impl Pattern {
         tree: &'t Tree,
         text: &str,
         resolver: &Resolver<'_>,
-        out: &mut Vec<Match>,
+        out: &mut Places,
     ) {
         let reading = &self.readings[ix];
         let [root] = reading.roots.as_slice() else { return };
         if could_be(self.language, root, node) && !node.has_error() {
             let mut m = Matcher::new(self, reading, tree, text, resolver);
             if m.root(root, node) {
-                out.extend(m.finish(ix, span(node), node, place));
+                out.matches.extend(m.finish(ix, span(node), node, place));
+            } else if m.gave_up() {
+                out.gave_up.push(span(node));
             }
         }
     }
@@ -240,7 +260,7 @@ impl Pattern {
         tree: &'t Tree,
         text: &str,
         resolver: &Resolver<'_>,
-        out: &mut Vec<Match>,
+        out: &mut Places,
     ) {
         let items = significant(self.language, parent, text);
         let mut i = 0;
@@ -252,7 +272,7 @@ impl Pattern {
                     let (first, last) = (items[i].0, items[i + len - 1].0);
                     let at = span(first).hull(span(last));
                     if items[i..i + len].iter().all(|n| !n.0.has_error()) {
-                        out.extend(m.finish(ix, at, first, (Some(parent), None)));
+                        out.matches.extend(m.finish(ix, at, first, (Some(parent), None)));
                     }
                     i += len;
                 }

@@ -176,6 +176,11 @@ impl<'p, 't> Matcher<'p, 't> {
         self.node(p, node, true)
     }
 
+    /// True if it had to stop before all ways to compare were tried.
+    pub(super) fn gave_up(&self) -> bool {
+        self.budget == 0
+    }
+
     /// It remembers how far it comes.
     pub(super) fn explaining(mut self) -> Self {
         self.explains = true;

@@ -21,7 +21,7 @@ use regex::Regex;
 pub use around::{Conditions, HERE, SlotConditions};
 pub(crate) use delete::delete_item;
 pub use delete::delete_splice;
-pub use find::Nearest;
+pub use find::{Nearest, Places};
 pub use inside::{Follow, Gather, Place, Rework, Rule};
 pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written};

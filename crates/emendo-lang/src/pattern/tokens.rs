@@ -62,7 +62,7 @@ pub(super) fn new_tokens(
     let mut build = Build { language, m, tokens: &new.tokens, drop: vec![false; new.tokens.len()] };
     build.unwritten(&old.tokens);
     build.left_out_marks(&old.tokens);
-    build.empty(&pairs);
+    build.empty(&pairs, &old.tokens);
     build.scattered(&pairs)?;
     let drop = build.drop;
     let mut out: Vec<(usize, NewToken)> = Vec::new();
@@ -187,10 +187,23 @@ impl Build<'_> {
     }
 
     /// Slots that hold nothing go, with a separator beside each, or with their whole pair.
-    fn empty(&mut self, pairs: &[Pair]) {
+    fn empty(&mut self, pairs: &[Pair], old: &[PToken]) {
         for i in 0..self.tokens.len() {
             let bound = slot_of(&self.tokens[i].key).and_then(|name| self.m.slot(name));
             if !bound.is_some_and(|b| b.count == 0 && b.text.is_none()) {
+                continue;
+            }
+            let comma_stands = |o: usize| {
+                let before = o.checked_sub(1);
+                old[o].key == self.tokens[i].key
+                    && before.is_some_and(|b| {
+                        matches!(&old[b].key, Key::Text(t) if self.language.separators.contains(&t.as_str()))
+                            && self.m.token_of.get(b).copied().flatten().is_some()
+                    })
+            };
+            if (0..old.len()).any(comma_stands) {
+                // The comma stands in the file all the same, behind the last item.
+                self.drop[i] = true;
                 continue;
             }
             let pair = pairs.iter().find(|p| p.tokens.contains(&i) && p.tokens.end == i + 1);

@@ -67,7 +67,7 @@ impl Find {
             let value = if self.count {
                 json!({ "places": found.hits.len(), "files": files })
             } else {
-                json!({ "readings": readings, "places": found.hits.len(), "files": files, "hits": found.hits, "nearest": found.near })
+                json!({ "readings": readings, "places": found.hits.len(), "files": files, "given_up": found.gave_up, "hits": found.hits, "nearest": found.near })
             };
             serde_json::to_writer_pretty(&mut out, &value)?;
             writeln!(out)?;
@@ -76,6 +76,10 @@ impl Find {
         } else {
             found.hits.iter().try_for_each(|h| hit(&mut out, h))?;
             total(&mut out, &found)?;
+            if found.gave_up > 0 {
+                let places = count(found.gave_up, "place");
+                writeln!(out, "{LOOK}{places} not compared to the end{LOOK:#}: too many ways to fit the list slots; write more of what stands between them")?;
+            }
             if let Some(near) = &found.near {
                 nearest(&mut out, near)?;
             }
