@@ -59,7 +59,7 @@ const KEYS: &[Key] = &[
     Key::new("gather", Shape::Named(GATHER), "pieces of a slot, collected as a slot of their own"),
     Key::new("rework", Shape::Tables(REWORK), "rewrites inside a slot"),
     Key::new("follow", Shape::Tables(FOLLOW), "rewrites the uses of what the match declares"),
-    Key::new("once", Shape::Bool, "the result may fit `old` again and is left alone then"),
+    Key::later("once"),
 ];
 
 impl ActionKind for Code {

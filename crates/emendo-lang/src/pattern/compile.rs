@@ -482,7 +482,8 @@ impl Build<'_, '_> {
         }
         if node.child_count() == 0 {
             let text = span(node).of(&self.wrapped.text).to_owned();
-            if space.is_some() && language.names.reserved.contains(&text.as_str()) {
+            let named = space.is_some_and(|s| s != Space::Member);
+            if named && language.names.reserved.contains(&text.as_str()) {
                 // A keyword that the grammar takes for a name: not what the author wrote.
                 return None;
             }

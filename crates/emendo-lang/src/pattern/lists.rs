@@ -5,6 +5,7 @@ use std::ops::Range;
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use super::find::descend;
 use super::matching::{Bound, Child, Fit, Matcher, same_field};
 use super::{Inner, Key, PNode, What};
 use crate::language::Keyed;
@@ -360,7 +361,9 @@ impl<'t> Matcher<'_, 't> {
                 used.push(at..at);
                 next += 1;
             }
-            if self.bind(ix, token, &taken, place)
+            let whole = !tokens || !one_piece || count == 0 || self.is_piece(place);
+            if whole
+                && self.bind(ix, token, &taken, place)
                 && self.sequence(patterns, items, next, fit, used)
             {
                 return true;
@@ -375,6 +378,14 @@ impl<'t> Matcher<'_, 't> {
             self.budget -= count;
         }
         false
+    }
+
+    /// Loose tokens that are one piece of code where they can be read as such: `a || b` is none in `a || b == c`.
+    fn is_piece(&self, at: Span) -> bool {
+        self.tree.roots_at(at).skip(1).all(|root| {
+            let path = descend(root.node, at);
+            path.iter().any(|(n, _)| n.is_error() || span(*n) == at)
+        })
     }
 
     /// Finds the separators of the code that stand where the pattern has one.

@@ -132,7 +132,7 @@ pub(super) struct State {
 pub(super) struct Matcher<'p, 't> {
     pub(super) pattern: &'p Pattern,
     reading: &'p Reading,
-    tree: &'t Tree,
+    pub(super) tree: &'t Tree,
     pub(super) text: &'p str,
     resolver: &'p Resolver<'p>,
     pub(super) budget: usize,

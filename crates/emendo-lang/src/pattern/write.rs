@@ -489,6 +489,19 @@ impl Writer<'_> {
                 return None;
             }
         }
+        if r.deleted.is_empty() && !breaks(original) && original.trim().is_empty() {
+            // Blanks that the author of the code set inside brackets stay inside them.
+            let unlike = |n: (usize, usize)| self.old[n.0].gap != original;
+            if let Some(next) = r.next.filter(|n| is(&self.new[n.1], CLOSE) && unlike(*n)) {
+                if after.as_str() == self.old[next.0].gap {
+                    original.clone_into(after);
+                }
+            } else if let (Some(prev), Some(next)) = (r.prev, r.next.filter(|n| unlike(*n))) {
+                if is(&self.new[prev.1], OPEN) && *before == self.old[next.0].gap {
+                    original.clone_into(before);
+                }
+            }
+        }
         let line_of = |at: u32| {
             let start = line_start(self.text, at as usize);
             let lead = &self.text[start..at as usize];

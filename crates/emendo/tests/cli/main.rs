@@ -3,6 +3,7 @@
 mod cases;
 mod decisions;
 mod demo;
+mod find;
 mod interrupted;
 mod recipes;
 mod safety;
