@@ -15,7 +15,7 @@ use crate::template::{Chunk, Filter, Marks, Repeat, Template};
 use crate::tree::{Tree, holds_code, is_separator, skipped, span, spliced};
 
 /// Spellings of slots that are tried in one context before it is given up.
-const MAX_SPELLINGS: usize = 200;
+const MAX_SPELLINGS: usize = 120;
 /// Patterns are read by people; this is far above any real one and keeps recursion over them shallow.
 const MAX_BYTES: usize = 64 * 1024;
 const MAX_DEPTH: usize = 400;
@@ -163,6 +163,14 @@ struct Wrapped {
     fragment: Span,
 }
 
+/// A way to spell the slots that does not read.
+struct Trial {
+    /// The slots that stand where it stopped.
+    slots: Vec<usize>,
+    /// How far it came, and how little of it is wrong.
+    score: (u32, u32),
+}
+
 /// A chunk of the source where it stands in the wrapped text.
 struct Placed {
     /// In the wrapped text, with what a slot's spelling adds.
@@ -196,23 +204,78 @@ impl Compiler<'_> {
         self.first(index, context).map(|(reading, _)| reading)
     }
 
+    /// Looks for spellings of the slots that read. Each trial says how far it came and which slots stand where it
+    /// stopped; only those are spelled otherwise, and only what comes further is kept.
     fn first(&mut self, index: usize, context: &Context) -> Option<(Reading, Wrapped)> {
-        let count = self.template.slots().count();
-        let spellings = self.language.placeholders;
-        let mut choice = vec![0usize; count];
-        for _ in 0..MAX_SPELLINGS {
-            let wrapped = self.wrap(context, &choice);
-            let tree = Tree::parse(self.language, &wrapped.text);
-            if tree.has_error() {
-                self.remember_error(&tree, &wrapped);
-            } else if let Some(reading) = self.read(index, context, &tree, &wrapped) {
-                return Some((reading, wrapped));
+        let spellings = self.language.placeholders.len();
+        let mut choice = vec![0usize; self.template.slots().count()];
+        let mut best = match self.trial(index, context, &choice) {
+            Ok(read) => return Some(*read),
+            Err(trial) => trial,
+        };
+        let mut left = MAX_SPELLINGS;
+        loop {
+            let mut better = None;
+            for slot in best.slots.clone() {
+                for spelling in (0..spellings).filter(|s| *s != choice[slot]) {
+                    if left == 0 {
+                        return None;
+                    }
+                    left -= 1;
+                    let mut other = choice.clone();
+                    other[slot] = spelling;
+                    match self.trial(index, context, &other) {
+                        Ok(read) => return Some(*read),
+                        Err(t) if t.score > best.score => {
+                            best = t;
+                            better = Some(other);
+                        }
+                        Err(_) => {}
+                    }
+                }
+                if better.is_some() {
+                    break;
+                }
             }
-            if !advance(&mut choice, spellings.len()) {
-                break;
+            choice = better?;
+        }
+    }
+
+    /// One way to spell the slots: what it reads as, or how far that came.
+    fn trial(
+        &mut self,
+        index: usize,
+        context: &Context,
+        choice: &[usize],
+    ) -> Result<Box<(Reading, Wrapped)>, Trial> {
+        let wrapped = self.wrap(context, choice);
+        let tree = Tree::parse(self.language, &wrapped.text);
+        let slots = || wrapped.chunks.iter().filter(|c| c.slot.is_some());
+        let failed = |places: &[Span], at: u32, size: u32| {
+            let near = |c: &Placed| {
+                places.iter().any(|p| p.start <= c.at.end + 2 && c.at.start <= p.end + 2)
+            };
+            let touched = slots().enumerate().filter(|(_, c)| near(c)).map(|(i, _)| i);
+            Trial { slots: touched.collect(), score: (at, u32::MAX - size) }
+        };
+        if tree.has_error() {
+            self.remember_error(&tree, &wrapped);
+            let errors = tree.errors();
+            let at = errors.iter().map(|e| e.start).min().unwrap_or(0);
+            // Longer spellings of slots must not count as progress.
+            let before: u32 = slots().filter(|c| c.at.end <= at).map(|c| c.at.len() as u32).sum();
+            let size = errors.iter().map(|e| e.len() as u32 + 1).sum();
+            return Err(failed(&errors, at - before.min(at), size));
+        }
+        match self.read(index, context, &tree, &wrapped) {
+            Some(reading) => Ok(Box::new((reading, wrapped))),
+            None => {
+                let all: Vec<Span> = slots().map(|c| c.at).collect();
+                let alone = |c: &&Placed| tree.node_at(c.at, &[]).is_none_or(|n| span(n) != c.at);
+                let lost = slots().filter(alone).count() as u32;
+                Err(failed(&all, u32::MAX, lost))
             }
         }
-        None
     }
 
     fn wrap(&self, context: &Context, choice: &[usize]) -> Wrapped {
@@ -327,18 +390,6 @@ impl Compiler<'_> {
         let keys = keys(self.language, &roots, self.names, &optional);
         Some(Reading { context: index, roots, tokens, keys, optional, unresolved })
     }
-}
-
-/// Counts the choice up, the first slot fastest; false after the last.
-fn advance(choice: &mut [usize], spellings: usize) -> bool {
-    for c in choice {
-        *c += 1;
-        if *c < spellings {
-            return true;
-        }
-        *c = 0;
-    }
-    false
 }
 
 fn placeholder(p: &Placeholder, ix: usize) -> String {
