@@ -315,7 +315,8 @@ fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
     let found = query.pattern.matches(&tree, text, &resolver);
     let answer = |m: &emendo_lang::Match| {
         let named = m.slots.iter().filter(|b| b.name != "_");
-        let held = |b: &emendo_lang::Bound| b.text.clone().unwrap_or_else(|| b.span.of(text).to_owned());
+        let held =
+            |b: &emendo_lang::Bound| b.text.clone().unwrap_or_else(|| b.span.of(text).to_owned());
         named.map(|b| (b.name.clone(), held(b))).collect::<Answer>()
     };
     found.iter().map(answer).collect()

@@ -185,8 +185,10 @@ impl FileRun {
             return i;
         }
         let known = self.trees.iter().position(|t| std::ptr::eq(t.0, language));
-        let tree = known
-            .map_or_else(|| Tree::parse_file(language, &self.path, &self.text), |i| self.trees.swap_remove(i).1);
+        let tree = known.map_or_else(
+            || Tree::parse_file(language, &self.path, &self.text),
+            |i| self.trees.swap_remove(i).1,
+        );
         let facts = FileFacts::read(language, &tree, &self.text);
         self.code.push(Code { language, tree, facts });
         self.code.len() - 1
@@ -274,7 +276,10 @@ impl FileRun {
         if self.map.untouched() {
             return Anchors::new(base, Some((code.language, &code.tree)));
         }
-        Anchors::new(base, Some((code.language, &Tree::parse_file(code.language, &self.path, base))))
+        Anchors::new(
+            base,
+            Some((code.language, &Tree::parse_file(code.language, &self.path, base))),
+        )
     }
 
     /// Gives drafts their lasting ids, seals and parents.

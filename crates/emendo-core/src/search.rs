@@ -139,11 +139,8 @@ fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> (Vec<Hit>, usize) {
         }
         let line = lines.line(m.span.start);
         let start = lines.start(line as usize - 1, source.len()) as u32;
-        let (from, before) = if last.0 == line && last.1 <= m.span.start {
-            (last.1, last.2)
-        } else {
-            (start, 0)
-        };
+        let (from, before) =
+            if last.0 == line && last.1 <= m.span.start { (last.1, last.2) } else { (start, 0) };
         let counted = source[from as usize..m.span.start as usize].chars().count() as u32;
         let column = before + counted + 1;
         last = (line, m.span.start, column - 1);
@@ -151,9 +148,8 @@ fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> (Vec<Hit>, usize) {
             let line = f.at.map_or(0, |at| lines.line(at.start));
             f.text.replace("{line}", &line.to_string())
         };
-        let held = |s: &emendo_lang::Bound| {
-            s.text.clone().unwrap_or_else(|| excerpt(s.span.of(source)))
-        };
+        let held =
+            |s: &emendo_lang::Bound| s.text.clone().unwrap_or_else(|| excerpt(s.span.of(source)));
         let named = m.slots.iter().filter(|s| s.name != "_");
         out.push(Hit {
             path: path.clone(),

@@ -44,7 +44,8 @@ fn places(c: &mut Criterion) {
     let mut group = c.benchmark_group("large file");
     group.throughput(Throughput::Bytes(text.len() as u64));
     group.bench_function("parse", |b| b.iter(|| Tree::parse(language, black_box(&text))));
-    group.bench_function("facts", |b| b.iter(|| FileFacts::read(language, &tree, black_box(&text))));
+    group
+        .bench_function("facts", |b| b.iter(|| FileFacts::read(language, &tree, black_box(&text))));
     for (name, source) in [
         ("match a rare name", "other77(@{x*})"),
         ("match a name", "open(@{h}, @{o})"),
@@ -60,7 +61,8 @@ fn places(c: &mut Criterion) {
     let matches = old.matches(&tree, &text, &resolver);
     group.bench_function("write", |b| {
         b.iter(|| {
-            let one = |m| new.write(&old, m, &tree, &text, "\n", &resolver).map(|w| w.splices.len());
+            let one =
+                |m| new.write(&old, m, &tree, &text, "\n", &resolver).map(|w| w.splices.len());
             matches.iter().filter_map(|m| one(m).ok()).sum::<usize>()
         });
     });

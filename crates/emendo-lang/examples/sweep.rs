@@ -11,7 +11,8 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use emendo_lang::{
-    Constraint, FORMS, FileFacts, Language, Pattern, ProjectTypes, Replacement, Resolver, Tree, language,
+    Constraint, FORMS, FileFacts, Language, Pattern, ProjectTypes, Replacement, Resolver, Tree,
+    language,
 };
 use emendo_text::{RelPath, Text};
 
@@ -69,7 +70,8 @@ fn collect(language: &Language, dir: &Path, out: &mut Vec<PathBuf>) {
 fn forms(language: &'static Language) -> Vec<Pattern> {
     let mut out = Vec::new();
     let mut seen = Vec::new();
-    for context in language.contexts.iter().filter(|c| !seen.contains(&c.name)).collect::<Vec<_>>() {
+    for context in language.contexts.iter().filter(|c| !seen.contains(&c.name)).collect::<Vec<_>>()
+    {
         if seen.contains(&context.name) {
             continue;
         }
@@ -148,10 +150,17 @@ fn one(
         }
         for m in &matches {
             totals.matches += 1;
-            let Ok(written) = new.write(old, m, &tree, source, text.line_end(), &resolver) else { continue };
+            let Ok(written) = new.write(old, m, &tree, source, text.line_end(), &resolver) else {
+                continue;
+            };
             if let Some(s) = written.splices.first() {
                 totals.changed += 1;
-                notes.push(format!("`{}` over itself changes {:?} to {:?}", old.source(), s.span.of(source), s.parts));
+                notes.push(format!(
+                    "`{}` over itself changes {:?} to {:?}",
+                    old.source(),
+                    s.span.of(source),
+                    s.parts
+                ));
             }
         }
     }

@@ -95,7 +95,13 @@ impl Import {
     }
 
     /// It is one of several in its statement, behind `shared` segments.
-    pub(crate) fn listed(mut self, item: Span, group: Option<Span>, shared: usize, open: bool) -> Self {
+    pub(crate) fn listed(
+        mut self,
+        item: Span,
+        group: Option<Span>,
+        shared: usize,
+        open: bool,
+    ) -> Self {
         (self.item, self.group, self.shared, self.open) = (Some(item), group, shared, open);
         self
     }
@@ -408,7 +414,9 @@ impl Pass<'_> {
         let node = cursor.node();
         let names = &self.language.names;
         let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
-        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == node.kind()) else { return token };
+        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == node.kind()) else {
+            return token;
+        };
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.start));
         let field = cursor.field_name().unwrap_or("");
         let at = span(node);

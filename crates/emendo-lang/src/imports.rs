@@ -44,12 +44,11 @@ impl ImportPlan {
         add.dedup();
         let dropped: Vec<&Import> =
             facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
-        let mut changes =
-            Changes { names: &language.names, facts, text, dropped, out: Vec::new() };
+        let mut changes = Changes { names: &language.names, facts, text, dropped, out: Vec::new() };
         // A new import stands on the line of the one it replaces: one of the same list first, then one of the same name.
         for how in [Like::List, Like::Name, Like::Any] {
             if how == Like::Name {
-                add.retain(|new| !changes.into_list(new));
+                add.retain(|new| !changes.add_to_list(new));
             }
             add.retain(|new| !changes.instead(new, how));
         }
@@ -73,9 +72,10 @@ impl ImportPlan {
             return false;
         }
         // Where a part of the file cannot be read, any word may be a use.
-        let uses = facts.words(local).iter().filter(|w| {
-            facts.has_errors || !matches!(w.space, Space::Member | Space::Declared)
-        });
+        let uses = facts
+            .words(local)
+            .iter()
+            .filter(|w| facts.has_errors || !matches!(w.space, Space::Member | Space::Declared));
         let mut any = false;
         let all_go = uses.into_iter().all(|w| {
             any |= !facts.hides(local, w);
@@ -133,8 +133,13 @@ impl<'a> Changes<'a> {
                 Like::Any => true,
             };
             // A line among other libraries' imports is no place for one of another root.
-            liked && same_root && new.is_static == old.is_static && !new.wildcard && !old.wildcard
-                && new.alias.is_none() && !old.aliased()
+            liked
+                && same_root
+                && new.is_static == old.is_static
+                && !new.wildcard
+                && !old.wildcard
+                && new.alias.is_none()
+                && !old.aliased()
         };
         let Some(i) = self.dropped.iter().position(fits) else { return false };
         let old = self.dropped[i];
@@ -175,15 +180,18 @@ impl<'a> Changes<'a> {
     }
 
     /// Adds a new import to a list of its own module that stays.
-    fn into_list(&mut self, new: &ImportName) -> bool {
+    fn add_to_list(&mut self, new: &ImportName) -> bool {
         let segments = self.names.segments(&new.path);
         let Some((last, head)) = segments.split_last() else { return false };
-        let stays = |i: &&Import| !self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
+        let stays =
+            |i: &&Import| !self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
         let kin: Vec<&Import> = self
             .facts
             .imports
             .iter()
-            .filter(|i| i.open && i.is_static == new.is_static && head_of(i) == head && !new.wildcard)
+            .filter(|i| {
+                i.open && i.is_static == new.is_static && head_of(i) == head && !new.wildcard
+            })
             .collect();
         let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
         let list: Vec<&&Import> = kin.iter().filter(|i| i.span == first.span && stays(i)).collect();
@@ -199,14 +207,16 @@ impl<'a> Changes<'a> {
             Some(before) => {
                 // The blanks between two items of the list, where it has two.
                 let gap = list.windows(2).next().map(|w| {
-                    self.text[item(w[0]).end as usize..item(w[1]).start as usize].trim_start_matches(',')
+                    self.text[item(w[0]).end as usize..item(w[1]).start as usize]
+                        .trim_start_matches(',')
                 });
                 let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
                 Splice::text(Span::at(item(before).end as usize), format!(",{gap}{written}"))
             }
             None => {
                 let gap = list.windows(2).next().map(|w| {
-                    self.text[item(w[0]).end as usize..item(w[1]).start as usize].trim_start_matches(',')
+                    self.text[item(w[0]).end as usize..item(w[1]).start as usize]
+                        .trim_start_matches(',')
                 });
                 let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
                 Splice::text(Span::at(item(list[0]).start as usize), format!("{written},{gap}"))
@@ -221,16 +231,24 @@ impl<'a> Changes<'a> {
     fn drop_rest(&mut self) {
         let mut done: Vec<Span> = Vec::new();
         for old in self.dropped.clone() {
-            let gone = |i: &&Import| self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
-            let all: Vec<&Import> = self.facts.imports.iter().filter(|i| i.span == old.span).collect();
+            let gone =
+                |i: &&Import| self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
+            let all: Vec<&Import> =
+                self.facts.imports.iter().filter(|i| i.span == old.span).collect();
             let changed = self.out.iter().any(|e| e.statement == Some(old.span));
             let whole = all.iter().all(gone) && !changed;
-            let group = old.group.filter(|g| all.iter().filter(|i| i.group == Some(*g)).all(gone) && !changed);
+            let group = old
+                .group
+                .filter(|g| all.iter().filter(|i| i.group == Some(*g)).all(gone) && !changed);
             let about = vec![old.path().to_owned()];
             let (at, splice) = match (whole, group, old.item) {
-                (true, ..) | (_, _, None) => (old.span, delete_splice(self.text, old.span, |_| None)),
+                (true, ..) | (_, _, None) => {
+                    (old.span, delete_splice(self.text, old.span, |_| None))
+                }
                 (_, Some(group), _) => (group, delete_item(&[","], self.text, group, old.span)),
-                (_, _, Some(item)) => (item, delete_item(&[","], self.text, item, old.group.unwrap_or(old.span))),
+                (_, _, Some(item)) => {
+                    (item, delete_item(&[","], self.text, item, old.group.unwrap_or(old.span)))
+                }
             };
             if !done.contains(&at) {
                 done.push(at);
@@ -281,7 +299,9 @@ pub fn respell(names: &Names, segments: &[(String, Span)], new: &[&str]) -> Spli
         }
         // Segments only come.
         _ => match segments.get(head) {
-            Some(next) => Splice::text(Span::at(next.1.start as usize), format!("{text}{separator}")),
+            Some(next) => {
+                Splice::text(Span::at(next.1.start as usize), format!("{text}{separator}"))
+            }
             None => {
                 let end = segments.last().map_or(0, |s| s.1.end as usize);
                 Splice::text(Span::at(end), format!("{separator}{text}"))
@@ -337,7 +357,8 @@ fn insertion(
 ) -> (usize, String, String) {
     let names = &language.names;
     let wanted = names.segments(&name.path);
-    let shared = |i: &Import| i.segments.iter().zip(&wanted).take_while(|(a, b)| a.0 == **b).count();
+    let shared =
+        |i: &Import| i.segments.iter().zip(&wanted).take_while(|(a, b)| a.0 == **b).count();
     let indent = |i: &Import| {
         let start = i.span.start as usize;
         let from = text[..start].rfind(['\n', '\r']).map_or(0, |l| l + 1);
@@ -351,16 +372,11 @@ fn insertion(
     if let Some(best) = like.iter().map(|i| shared(i)).max() {
         // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
         let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
-        let sorts_behind = |i: &Import| {
-            i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied())
-        };
+        let sorts_behind =
+            |i: &Import| i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied());
         let behind = kin.iter().find(|i| sorts_behind(i));
         return match behind {
-            Some(next) => (
-                line_start(text, next.span.start as usize),
-                lead,
-                line_end.to_owned(),
-            ),
+            Some(next) => (line_start(text, next.span.start as usize), lead, line_end.to_owned()),
             None => {
                 let last = kin.last().map_or(0, |i| i.span.end as usize);
                 let blank = best == 0 && grouped(facts, text);

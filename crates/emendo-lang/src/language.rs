@@ -325,7 +325,8 @@ impl Language {
     /// The grammar for a file of this name.
     pub(crate) fn grammar_for(&self, path: Option<&RelPath>) -> &'static tree_sitter::Language {
         let ending = path.and_then(RelPath::extension);
-        let dialect = self.dialects.iter().find(|d| ending.is_some_and(|e| d.extensions.contains(&e)));
+        let dialect =
+            self.dialects.iter().find(|d| ending.is_some_and(|e| d.extensions.contains(&e)));
         dialect.map_or_else(|| (self.grammar)(), |d| (d.grammar)())
     }
 
@@ -333,7 +334,8 @@ impl Language {
     pub(crate) fn kind(&self, node: tree_sitter::Node<'_>) -> &'static str {
         let main = (self.grammar)();
         let own = node.language();
-        let grammar = self.dialects.iter().map(|d| (d.grammar)()).find(|g| **g == *own).unwrap_or(main);
+        let grammar =
+            self.dialects.iter().map(|d| (d.grammar)()).find(|g| **g == *own).unwrap_or(main);
         grammar.node_kind_for_id(node.kind_id()).unwrap_or("")
     }
 
@@ -350,7 +352,10 @@ impl Language {
     pub(crate) fn is_spread(&self, node: tree_sitter::Node<'_>) -> bool {
         let kind = node.kind();
         self.spreads.contains(&kind)
-            || self.spread_fields.iter().any(|(k, f)| *k == kind && node.child_by_field_name(f).is_some())
+            || self
+                .spread_fields
+                .iter()
+                .any(|(k, f)| *k == kind && node.child_by_field_name(f).is_some())
     }
 
     /// What a link of a chain hangs on; `None` for a node that is no link.

@@ -20,14 +20,15 @@ mod tree;
 pub use facts::{FileFacts, Import, ImportName, Word};
 pub use imports::{ImportEdit, ImportPlan, respell};
 pub use language::{
-    Binding, Context, Declaration, Dialect, Keyed, Language, Layer, Names, Placeholder, Reach, Space,
+    Binding, Context, Declaration, Dialect, Keyed, Language, Layer, Names, Placeholder, Reach,
+    Space,
 };
 pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};
 pub use pattern::{
     Bound, Conditions, Constraint, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest, Pattern,
-    PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved, Written,
-    delete_splice,
+    PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved,
+    Written, delete_splice,
 };
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};

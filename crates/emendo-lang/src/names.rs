@@ -158,7 +158,8 @@ impl Resolver<'_> {
         // Assigned at the top of the file too: most often what stands in for a library that is not there.
         let again = self.facts.lookup(first, &[Space::Value], at).is_some();
         let (says, text) = if again {
-            let text = format!("`{first}` is imported on line {{line}}, and assigned in the file too");
+            let text =
+                format!("`{first}` is imported on line {{line}}, and assigned in the file too");
             (Certainty::Likely, text)
         } else {
             (Certainty::Certain, format!("`{first}` is imported on line {{line}}"))
@@ -171,9 +172,8 @@ impl Resolver<'_> {
         let facts = self.facts;
         let names = &self.language.names;
         let packages = !names.packages.is_empty();
-        let own = packages
-            && space != Space::Callable
-            && self.project.declares(&facts.package, first);
+        let own =
+            packages && space != Space::Callable && self.project.declares(&facts.package, first);
         if packages && facts.package == package && space != Space::Callable {
             let says = if own { Certainty::Certain } else { Certainty::Likely };
             let text = format!("this file is in the package `{package}` itself");

@@ -120,7 +120,9 @@ fn words(text: &str) -> Vec<String> {
         let before = i.checked_sub(1).map(|b| chars[b]);
         let small_before = before.is_some_and(|b| b.is_lowercase() || b.is_numeric());
         let small_behind = chars.get(i + 1).is_some_and(|n| n.is_lowercase());
-        if c.is_uppercase() && (small_before || (before.is_some_and(char::is_uppercase) && small_behind)) {
+        if c.is_uppercase()
+            && (small_before || (before.is_some_and(char::is_uppercase) && small_behind))
+        {
             out.push(std::mem::take(&mut word));
         }
         word.push(*c);

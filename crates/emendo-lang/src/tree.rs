@@ -112,14 +112,16 @@ impl Tree {
             l.ranges.get(i).is_some_and(|r| r.contains(at))
         };
         let layers = self.layers.iter().filter(holds);
-        std::iter::once(main).chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
+        std::iter::once(main)
+            .chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
     }
 
     /// The tree and its layers.
     pub(crate) fn roots(&self) -> impl Iterator<Item = Root<'_>> {
         let main = Root { node: self.main.root_node(), ends: &[] };
         let layers = self.layers.iter();
-        std::iter::once(main).chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
+        std::iter::once(main)
+            .chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
     }
 
     /// Parses the text that came out of `edits` (old span, new length; in order, not meeting), reusing this tree.
@@ -333,10 +335,7 @@ pub fn token_texts(text: &str) -> impl Iterator<Item = (usize, &str)> {
 }
 
 /// Children, with those of kinds that only hold some together in their place.
-pub(crate) fn spliced<'t>(
-    language: &Language,
-    node: Node<'t>,
-) -> Vec<(Node<'t>, Option<&'t str>)> {
+pub(crate) fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
     let all = children_with_fields(node);
     if language.splices.is_empty() || !all.iter().any(|c| language.splices.contains(&c.0.kind())) {
         return all;

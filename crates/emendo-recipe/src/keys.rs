@@ -86,8 +86,8 @@ pub trait ActionKind: Sync {
 }
 
 use Shape::{
-    Bool, Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts, Version,
-    Words,
+    Bool, Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts,
+    Version, Words,
 };
 
 /// Keys of the recipe itself.
@@ -153,7 +153,11 @@ pub const COMMON: &[Key] = &[
 
 /// Keys of what must stand around or within a place, for kinds that look for code.
 pub const PLACE: [Key; 4] = [
-    Key::new("surrounded_by", Texts, "patterns, any of which stands around the place; `@{here}` marks it"),
+    Key::new(
+        "surrounded_by",
+        Texts,
+        "patterns, any of which stands around the place; `@{here}` marks it",
+    ),
     Key::new("not_surrounded_by", Texts, "patterns, none of which stands around the place"),
     Key::new("holding", Texts, "patterns, any of which stands in the place"),
     Key::new("not_holding", Texts, "patterns, none of which stands in the place"),
@@ -176,8 +180,16 @@ pub const SLOT: &[Key] = &[
     Key::new("is_not", Texts, "patterns, none of which may fit the whole of it"),
     Key::new("holding", Texts, "patterns, any of which must stand in it"),
     Key::new("not_holding", Texts, "patterns, none of which may stand in it"),
-    Key::new("defined_with", Texts, "patterns, any of which must stand in the declaration of its name"),
-    Key::new("free", Texts, "for a slot that stands only in `new`: names, the first that is not taken"),
+    Key::new(
+        "defined_with",
+        Texts,
+        "patterns, any of which must stand in the declaration of its name",
+    ),
+    Key::new(
+        "free",
+        Texts,
+        "for a slot that stands only in `new`: names, the first that is not taken",
+    ),
     Key::new("single", Bool, "a second match that binds the same variable turns both into notes"),
 ];
 

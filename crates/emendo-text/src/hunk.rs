@@ -240,8 +240,11 @@ mod tests {
         let parts = [Part::Text("LINE".into())];
         let span = Span::new(at, at + 4);
         let map = PieceMap::new(Piece::whole(&old));
-        let Rendered { text: new, pieces, .. } =
-            render(&old, &map, &mut [Placed { by: 3, span, hull: span, inner: false, parts: &parts }]);
+        let Rendered { text: new, pieces, .. } = render(
+            &old,
+            &map,
+            &mut [Placed { by: 3, span, hull: span, inner: false, parts: &parts }],
+        );
         let hunks = hunks(&old, &new, &pieces);
         assert_eq!(hunks.len(), 1);
         let h = &hunks[0];

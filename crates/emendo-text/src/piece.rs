@@ -331,8 +331,20 @@ mod tests {
             [Part::Copy(Span::new(14, 15)), Part::Text(", ".into()), Part::Copy(Span::new(4, 12))];
         let inner = text("deep");
         let mut splices = [
-            Placed { by: 0, span: Span::new(4, 15), hull: Span::new(0, 16), inner: false, parts: &swap },
-            Placed { by: 1, span: Span::new(4, 9), hull: Span::new(4, 12), inner: false, parts: &inner },
+            Placed {
+                by: 0,
+                span: Span::new(4, 15),
+                hull: Span::new(0, 16),
+                inner: false,
+                parts: &swap,
+            },
+            Placed {
+                by: 1,
+                span: Span::new(4, 9),
+                hull: Span::new(4, 12),
+                inner: false,
+                parts: &inner,
+            },
         ];
         let Rendered { text: out, pieces, .. } = render(src, &map, &mut splices);
         assert_eq!(out, "old(2, deep(1))");
@@ -360,8 +372,11 @@ mod tests {
         let map = PieceMap::new(Piece::whole(src));
         let first = text("gamma");
         let span = Span::new(6, 10);
-        let Rendered { text: out, pieces, replaced } =
-            render(src, &map, &mut [Placed { by: 7, span, hull: span, inner: false, parts: &first }]);
+        let Rendered { text: out, pieces, replaced } = render(
+            src,
+            &map,
+            &mut [Placed { by: 7, span, hull: span, inner: false, parts: &first }],
+        );
         assert_eq!(out, "alpha gamma");
         assert_eq!(replaced, [(span, 5)]);
         let map = PieceMap::new(pieces);

@@ -54,8 +54,16 @@ const KEYS: &[Key] = &[
     emendo_recipe::PLACE[1],
     emendo_recipe::PLACE[2],
     emendo_recipe::PLACE[3],
-    Key::new("value", Shape::Words(&["unused"]), "`unused`: only where the value of the match is not used"),
-    Key::new("elsewhere", Shape::Table(ELSEWHERE), "a pattern that must fit somewhere in the project; its slots may be written"),
+    Key::new(
+        "value",
+        Shape::Words(&["unused"]),
+        "`unused`: only where the value of the match is not used",
+    ),
+    Key::new(
+        "elsewhere",
+        Shape::Table(ELSEWHERE),
+        "a pattern that must fit somewhere in the project; its slots may be written",
+    ),
     Key::new("gather", Shape::Named(GATHER), "pieces of a slot, collected as a slot of their own"),
     Key::new("rework", Shape::Tables(REWORK), "rewrites inside a slot"),
     Key::new("follow", Shape::Tables(FOLLOW), "rewrites the uses of what the match declares"),
@@ -130,7 +138,10 @@ impl Kind for Code {
             let Some(old) = old else { continue };
             let outcome = if !choices.is_empty() {
                 Outcome::Choice(
-                    choices.iter().filter_map(|(t, _)| option(&old, t, action, &extra, cx)).collect(),
+                    choices
+                        .iter()
+                        .filter_map(|(t, _)| option(&old, t, action, &extra, cx))
+                        .collect(),
                 )
             } else if let Some(new) = &row.new {
                 match replacement(&old, new, action, &extra, cx) {
@@ -339,7 +350,8 @@ impl Runner for CodeRunner {
                 if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
                     continue;
                 }
-                let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out) else {
+                let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out)
+                else {
                     continue;
                 };
                 // Readings that give equal bytes merge; different bytes withhold the place.
@@ -413,7 +425,8 @@ impl CodeRunner {
             match free {
                 Some(name) => m.add_text(slot, name.clone()),
                 None => {
-                    let say = format!("all names for `{slot}` are taken here: {}", names.join(", "));
+                    let say =
+                        format!("all names for `{slot}` are taken here: {}", names.join(", "));
                     out.notes.push(NoteDraft { at: m.span, say });
                     return None;
                 }
@@ -430,9 +443,9 @@ impl CodeRunner {
                     None => with.add_text(slot, text.clone()),
                 }
             }
-            let agrees = answer.iter().all(|(slot, text)| {
-                m.slot(slot).is_none_or(|b| b.span.of(cx.text) == text)
-            });
+            let agrees = answer
+                .iter()
+                .all(|(slot, text)| m.slot(slot).is_none_or(|b| b.span.of(cx.text) == text));
             if agrees && let Some(draft) = self.draft(rule, action, &with, cx, code, out) {
                 let label = answer.values().cloned().collect::<Vec<_>>().join(", ");
                 if !drafts.iter().any(|(_, d)| d.change.splices == draft.change.splices) {
@@ -533,7 +546,8 @@ impl CodeRunner {
         code: &crate::edit::Code,
     ) -> Result<(Change, Vec<Fact>), String> {
         let resolver = cx.resolver(code);
-        let at = Place { tree: &code.tree, text: cx.text, line_end: cx.line_end, resolver: &resolver };
+        let at =
+            Place { tree: &code.tree, text: cx.text, line_end: cx.line_end, resolver: &resolver };
         let mut along = Written::default();
         let mut m = m.clone();
         for g in &self.along.gather {

@@ -319,10 +319,19 @@ impl SymbolRunner {
         let splice = match self.kept_below(p, import, path) {
             // Some names of the wildcard stay behind: it becomes two.
             true => {
-                let name = ImportName { is_static: import.is_static, path: target, wildcard: true, alias: None };
+                let name = ImportName {
+                    is_static: import.is_static,
+                    path: target,
+                    wildcard: true,
+                    alias: None,
+                };
                 self.below(p, import, &name)
             }
-            false => respell(&self.language.names, &import.segments, &self.language.names.segments(&target)),
+            false => respell(
+                &self.language.names,
+                &import.segments,
+                &self.language.names.segments(&target),
+            ),
         };
         self.draft(
             p,
@@ -386,7 +395,8 @@ impl SymbolRunner {
             });
             let known = p.code.facts.import_of(new).is_some();
             let Some(fact) = used.filter(|_| !known) else { continue };
-            let name = ImportName { is_static: false, path: new.clone(), wildcard: false, alias: None };
+            let name =
+                ImportName { is_static: false, path: new.clone(), wildcard: false, alias: None };
             let splice = self.below(p, import, &name);
             self.draft(
                 p,
@@ -450,7 +460,11 @@ impl SymbolRunner {
             let Some(fact) = fact.filter(|_| !own && path.len() > 1) else { return };
             match &r.new {
                 Some(new) => {
-                    let splice = respell(&self.language.names, &segments, &self.language.names.segments(new));
+                    let splice = respell(
+                        &self.language.names,
+                        &segments,
+                        &self.language.names.segments(new),
+                    );
                     self.draft(
                         p,
                         row,
@@ -503,7 +517,12 @@ impl SymbolRunner {
         } else {
             (
                 simple.to_owned(),
-                vec![ImportName { is_static: false, path: new.to_owned(), wildcard: false, alias: None }],
+                vec![ImportName {
+                    is_static: false,
+                    path: new.to_owned(),
+                    wildcard: false,
+                    alias: None,
+                }],
             )
         };
         self.draft(p, row, at, vec![at], vec![Splice::text(at, text)], imports, vec![fact], out);

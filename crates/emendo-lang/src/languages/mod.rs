@@ -68,7 +68,9 @@ mod tests {
             kinds.extend(l.contexts.iter().flat_map(|c| c.accepts.iter()));
             kinds.extend(l.keyed.iter().flat_map(|k| [k.list, k.pair, k.shorthand]));
             kinds.extend(l.strings.iter().chain(l.interpolations).chain(l.loose_text));
-            kinds.extend(l.token_runs.iter().chain(l.transparent).chain(l.nested).chain(l.bare_bodies));
+            kinds.extend(
+                l.token_runs.iter().chain(l.transparent).chain(l.nested).chain(l.bare_bodies),
+            );
             kinds.extend(l.chain.iter().chain(l.spread_fields).map(|c| c.0));
             kinds.extend(l.forms.iter().flat_map(|f| f.1.iter().copied()));
             kinds.extend(l.loose.iter().chain(l.effects).chain(l.spreads).chain(l.line_items));
@@ -84,8 +86,10 @@ mod tests {
                 assert!(known(kind), "{}: no kind {kind}", l.id);
             }
             let fields = n.bindings.iter().map(|b| b.field).chain(l.binding.iter().map(|b| b.1));
-            let fields = fields.chain(l.chain.iter().map(|c| c.1)).chain(n.receivers.iter().map(|r| r.1));
-            let fields = fields.chain(l.keyed.iter().map(|k| k.key)).chain(n.positions.iter().map(|p| p.1));
+            let fields =
+                fields.chain(l.chain.iter().map(|c| c.1)).chain(n.receivers.iter().map(|r| r.1));
+            let fields =
+                fields.chain(l.keyed.iter().map(|k| k.key)).chain(n.positions.iter().map(|p| p.1));
             for f in fields {
                 assert!(field(f), "{}: no field {f}", l.id);
             }

@@ -44,7 +44,12 @@ pub(super) const TYPESCRIPT: Language = Language {
     ],
     declarations: DECLARATIONS,
     keyed: &[
-        Keyed { list: "object", pair: "pair", key: "key", shorthand: "shorthand_property_identifier" },
+        Keyed {
+            list: "object",
+            pair: "pair",
+            key: "key",
+            shorthand: "shorthand_property_identifier",
+        },
         Keyed {
             list: "object_pattern",
             pair: "pair_pattern",
@@ -221,8 +226,12 @@ const STATEMENTS: &[&str] = &[
     "statement_block",
 ];
 
-const MEMBERS: &[&str] =
-    &["method_definition", "public_field_definition", "abstract_method_signature", "index_signature"];
+const MEMBERS: &[&str] = &[
+    "method_definition",
+    "public_field_definition",
+    "abstract_method_signature",
+    "index_signature",
+];
 
 const fn context(
     name: &'static str,
@@ -258,7 +267,12 @@ const CONTEXTS: &[Context] = &[
         bodiless: true,
     },
     context("type", "let zq: ", ";", TYPES),
-    context("pair", "zq = { ", " };", &["pair", "shorthand_property_identifier", "method_definition"]),
+    context(
+        "pair",
+        "zq = { ",
+        " };",
+        &["pair", "shorthand_property_identifier", "method_definition"],
+    ),
     context("pair", "let { ", " } = zq;", &["pair_pattern"]),
     context("attribute", "zq = <Zq ", " />;", &["jsx_attribute"]),
     context("parameter", "function zq(", ") { }", &["required_parameter", "optional_parameter"]),
@@ -294,7 +308,12 @@ const MODIFIERS: &[&str] = &[
 const CALLABLE: &[&str] = &["type_parameters", "return_type"];
 
 const DECLARATIONS: &[Declaration] = &[
-    declaration("class_declaration", &["class_heritage", "decorator"], &["type_parameters"], "body"),
+    declaration(
+        "class_declaration",
+        &["class_heritage", "decorator"],
+        &["type_parameters"],
+        "body",
+    ),
     declaration(
         "abstract_class_declaration",
         &["class_heritage", "decorator"],
@@ -353,10 +372,37 @@ const NAMES: Names = Names {
         ("statement_identifier", Space::Declared),
     ],
     reserved: &[
-        "break", "case", "catch", "class", "const", "continue", "debugger", "default", "delete",
-        "do", "else", "enum", "export", "extends", "finally", "for", "function", "if", "import",
-        "in", "instanceof", "new", "return", "switch", "throw", "try", "typeof", "var", "void",
-        "while", "with",
+        "break",
+        "case",
+        "catch",
+        "class",
+        "const",
+        "continue",
+        "debugger",
+        "default",
+        "delete",
+        "do",
+        "else",
+        "enum",
+        "export",
+        "extends",
+        "finally",
+        "for",
+        "function",
+        "if",
+        "import",
+        "in",
+        "instanceof",
+        "new",
+        "return",
+        "switch",
+        "throw",
+        "try",
+        "typeof",
+        "var",
+        "void",
+        "while",
+        "with",
     ],
     paths: &["member_expression", "nested_identifier", "nested_type_identifier"],
     positions: &[
@@ -446,10 +492,38 @@ const NAMES: Names = Names {
     ],
     implicit: &[],
     builtin: &[
-        "Array", "Boolean", "Date", "Error", "JSON", "Map", "Math", "Number", "Object", "Promise",
-        "Proxy", "Reflect", "RegExp", "Set", "String", "Symbol", "TypeError", "URL", "WeakMap",
-        "console", "document", "fetch", "globalThis", "module", "process", "require", "setInterval",
-        "setTimeout", "undefined", "window", "exports", "any",
+        "Array",
+        "Boolean",
+        "Date",
+        "Error",
+        "JSON",
+        "Map",
+        "Math",
+        "Number",
+        "Object",
+        "Promise",
+        "Proxy",
+        "Reflect",
+        "RegExp",
+        "Set",
+        "String",
+        "Symbol",
+        "TypeError",
+        "URL",
+        "WeakMap",
+        "console",
+        "document",
+        "fetch",
+        "globalThis",
+        "module",
+        "process",
+        "require",
+        "setInterval",
+        "setTimeout",
+        "undefined",
+        "window",
+        "exports",
+        "any",
     ],
     packages: &[],
     imports: &["import_statement"],
@@ -461,12 +535,17 @@ const NAMES: Names = Names {
 };
 
 fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
-    if node.kind() == "import_statement" { read_module(node, text) } else { read_required(node, text) }
+    if node.kind() == "import_statement" {
+        read_module(node, text)
+    } else {
+        read_required(node, text)
+    }
 }
 
 /// The text of a string and its place, without the quotes.
 fn string(node: Node<'_>, text: &str) -> Option<(String, tree_sitter::Range)> {
-    let inner = node.named_child(0).filter(|c| node.kind() == "string" && c.kind() == "string_fragment")?;
+    let inner =
+        node.named_child(0).filter(|c| node.kind() == "string" && c.kind() == "string_fragment")?;
     Some((span(inner).of(text).to_owned(), inner.range()))
 }
 
@@ -504,15 +583,21 @@ fn read_module(node: Node<'_>, text: &str) -> Vec<Import> {
             }
             "namespace_import" => {
                 let Some(name) = part.named_child(0) else { continue };
-                out.push(Import::new(&NAMES, node, vec![module.clone()]).known_as(span(name).of(text)));
+                out.push(
+                    Import::new(&NAMES, node, vec![module.clone()]).known_as(span(name).of(text)),
+                );
             }
             "named_imports" => {
                 for item in children(part).into_iter().filter(|c| c.kind() == "import_specifier") {
                     let Some(name) = item.child_by_field_name("name") else { continue };
                     let segments = vec![module.clone(), segment(name, text)];
                     let open = !types_only;
-                    let import = Import::new(&NAMES, node, segments)
-                        .listed(span(item), Some(span(part)), 1, open);
+                    let import = Import::new(&NAMES, node, segments).listed(
+                        span(item),
+                        Some(span(part)),
+                        1,
+                        open,
+                    );
                     let alias = item.child_by_field_name("alias");
                     out.push(match alias {
                         Some(alias) => import.known_as(span(alias).of(text)),
@@ -531,13 +616,15 @@ fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
     let mut out = Vec::new();
     for declarator in children(node).into_iter().filter(|c| c.kind() == "variable_declarator") {
         let value = declarator.child_by_field_name("value");
-        let Some(call) = value.and_then(|v| if v.kind() == "await_expression" { v.named_child(0) } else { Some(v) })
+        let Some(call) = value
+            .and_then(|v| if v.kind() == "await_expression" { v.named_child(0) } else { Some(v) })
         else {
             return Vec::new();
         };
         let function = call.child_by_field_name("function").map(|f| span(f).of(text));
         let argument = call.child_by_field_name("arguments").and_then(|a| a.named_child(0));
-        let (Some("require" | "import"), Some(module)) = (function, argument.and_then(|a| module(a, text)))
+        let (Some("require" | "import"), Some(module)) =
+            (function, argument.and_then(|a| module(a, text)))
         else {
             return Vec::new();
         };
@@ -558,8 +645,12 @@ fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
                         _ => (None, None),
                     };
                     let Some(key) = key else { continue };
-                    let import = Import::new(&NAMES, node, vec![module.clone(), segment(key, text)])
-                        .listed(span(item), Some(span(name)), 1, true);
+                    let import = Import::new(
+                        &NAMES,
+                        node,
+                        vec![module.clone(), segment(key, text)],
+                    )
+                    .listed(span(item), Some(span(name)), 1, true);
                     out.push(match local {
                         Some(local) => import.known_as(span(local).of(text)),
                         None => import,
@@ -580,7 +671,11 @@ fn write_import(name: &ImportName, like: Option<&str>) -> String {
     let end = if like_text.ends_with(';') { ";" } else { "" };
     let required = like_text.contains("require(");
     let module = segments[0];
-    let from = if required { format!("require({quote}{module}{quote})") } else { format!("{quote}{module}{quote}") };
+    let from = if required {
+        format!("require({quote}{module}{quote})")
+    } else {
+        format!("{quote}{module}{quote}")
+    };
     let last = segments.get(1).copied();
     let local = name.alias.as_deref();
     let what = match (last, local) {

@@ -101,7 +101,9 @@ pub(super) fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
             out.push((i, j));
             i += 1;
             j += 1;
-        } else if best[i][j + 1] == best[i + 1][j] && !new[j..].iter().any(|n| same(&old[i].key, &n.key)) {
+        } else if best[i][j + 1] == best[i + 1][j]
+            && !new[j..].iter().any(|n| same(&old[i].key, &n.key))
+        {
             // What is not in `new` at all must not push the tokens behind it away from their partners.
             i += 1;
         } else if best[i][j + 1] >= best[i + 1][j] {

@@ -172,9 +172,9 @@ impl Look<'_> {
     }
 
     fn any_within(&self, nests: &[Nest], m: &Match, at: Span) -> Option<Vec<Bound>> {
-        nests.iter().find_map(|nest| {
-            nest.within(at).find(|o| self.shares(o, m)).map(|o| o.slots.clone())
-        })
+        nests
+            .iter()
+            .find_map(|nest| nest.within(at).find(|o| self.shares(o, m)).map(|o| o.slots.clone()))
     }
 
     /// Slots of the same name hold equal code.
@@ -194,9 +194,8 @@ impl Look<'_> {
         if matches!(def.repeat, Repeat::Any | Repeat::Some) {
             return !self.nested_between(here.span, at);
         }
-        let only = |text: &str, set: &[char]| {
-            text.chars().all(|c| c.is_whitespace() || set.contains(&c))
-        };
+        let only =
+            |text: &str, set: &[char]| text.chars().all(|c| c.is_whitespace() || set.contains(&c));
         let before = Span { start: here.span.start, end: at.start }.of(self.text);
         let behind = Span { start: at.end, end: here.span.end }.of(self.text);
         only(before, &['(']) && only(behind, &[')', ';'])
@@ -207,7 +206,10 @@ impl Look<'_> {
         let path = descend(self.tree.root(), at);
         path.iter().any(|(n, _)| {
             let s = span(*n);
-            outer.contains(s) && s.contains(at) && s != at && self.language.nested.contains(&n.kind())
+            outer.contains(s)
+                && s.contains(at)
+                && s != at
+                && self.language.nested.contains(&n.kind())
         })
     }
 
@@ -217,9 +219,8 @@ impl Look<'_> {
         }
         let path = descend(self.tree.root(), m.span);
         let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
-        let passes = |kind: &str| {
-            self.language.waits.contains(&kind) || kind == self.language.parenthesized
-        };
+        let passes =
+            |kind: &str| self.language.waits.contains(&kind) || kind == self.language.parenthesized;
         let mut above = path[..at].iter().rev().map(|(n, _)| n.kind());
         above.find(|kind| !passes(kind)) == Some(self.language.expression_statement)
     }
@@ -233,7 +234,8 @@ impl Look<'_> {
         m: &mut Match,
     ) -> Option<()> {
         let bound = m.slot(&s.slot)?.clone();
-        let spans = if bound.scattered.is_empty() { vec![bound.span] } else { bound.scattered.clone() };
+        let spans =
+            if bound.scattered.is_empty() { vec![bound.span] } else { bound.scattered.clone() };
         if spans.iter().any(|at| self.any_within(not_holding, m, *at).is_some()) {
             return None;
         }
@@ -288,6 +290,8 @@ impl Pattern {
 
     /// True if some reading is nothing but a slot: it fits everywhere.
     pub fn fits_everything(&self) -> bool {
-        self.readings.iter().any(|r| matches!(r.roots.as_slice(), [n] if matches!(n.what, What::Slot(..))))
+        self.readings
+            .iter()
+            .any(|r| matches!(r.roots.as_slice(), [n] if matches!(n.what, What::Slot(..))))
     }
 }

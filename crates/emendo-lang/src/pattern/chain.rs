@@ -53,12 +53,20 @@ impl<'t> Matcher<'_, 't> {
         self.levels(&levels, at, &nodes, 0)
     }
 
-    fn levels(&mut self, levels: &[Level<'_>], base: &PNode, nodes: &[Node<'t>], from: usize) -> bool {
+    fn levels(
+        &mut self,
+        levels: &[Level<'_>],
+        base: &PNode,
+        nodes: &[Node<'t>],
+        from: usize,
+    ) -> bool {
         if self.budget == 0 {
             return false;
         }
         self.budget -= 1;
-        let Some((level, rest)) = levels.split_first() else { return self.node(base, nodes[from], false) };
+        let Some((level, rest)) = levels.split_first() else {
+            return self.node(base, nodes[from], false);
+        };
         match level {
             Level::Written(p, children) => {
                 if from + 1 >= nodes.len() || !self.language().alike(p.kind, nodes[from].kind()) {
@@ -84,7 +92,9 @@ impl<'t> Matcher<'_, 't> {
                     if steps >= least {
                         let saved = self.state.clone();
                         let at = self.links_span(nodes, from, to);
-                        if self.bind_links(*ix, *token, at, steps) && self.levels(rest, base, nodes, to) {
+                        if self.bind_links(*ix, *token, at, steps)
+                            && self.levels(rest, base, nodes, to)
+                        {
                             if to > from {
                                 self.separators(inner, nodes[to - 1], &[], &[]);
                                 self.dot(inner, nodes[to - 1], nodes[to]);
@@ -141,7 +151,8 @@ impl<'t> Matcher<'_, 't> {
             return Span { start: base.end, end: base.end };
         }
         let between = Span { start: base.end, end: outer.end }.of(self.text);
-        let skipped = between.len() - between.trim_start_matches(['.', '?', ' ', '\t', '\n', '\r']).len();
+        let skipped =
+            between.len() - between.trim_start_matches(['.', '?', ' ', '\t', '\n', '\r']).len();
         Span { start: base.end + skipped as u32, end: outer.end }
     }
 

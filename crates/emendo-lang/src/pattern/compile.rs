@@ -7,8 +7,8 @@ use tree_sitter::Node;
 
 use super::text::quoted;
 use super::{
-    Constraint, Inner, Key, KeyWords, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError, Reading,
-    SlotDef, Text, TextPiece, What,
+    Constraint, Inner, Key, KeyWords, MemberSymbol, NameDef, PNode, PToken, Pattern, PatternError,
+    Reading, SlotDef, Text, TextPiece, What,
 };
 use crate::language::{Context, Language, Placeholder, Space};
 use crate::template::{Chunk, Filter, Marks, Repeat, Template};
@@ -295,10 +295,8 @@ impl Compiler<'_> {
                     let spelling = &self.language.placeholders[choice[slot]];
                     text.push_str(&placeholder(spelling, ix));
                     let place = Span::new(start, text.len());
-                    let word = Span::new(
-                        start + spelling.before.len(),
-                        text.len() - spelling.after.len(),
-                    );
+                    let word =
+                        Span::new(start + spelling.before.len(), text.len() - spelling.after.len());
                     let slot_of = Some((ix, filters.clone()));
                     chunks.push(Placed { at: place, word, source: *at, slot: slot_of });
                     slot += 1;
@@ -356,7 +354,10 @@ impl Compiler<'_> {
         if !nodes.iter().all(|n| accepted(n) || is_slot(n)) {
             return None;
         }
-        let base = Span { start: wrapped.fragment.start - LINK_BASE.min(wrapped.fragment.start), end: wrapped.fragment.start };
+        let base = Span {
+            start: wrapped.fragment.start - LINK_BASE.min(wrapped.fragment.start),
+            end: wrapped.fragment.start,
+        };
         let mut build = Build {
             compiler: self,
             wrapped,
@@ -584,14 +585,21 @@ impl Build<'_, '_> {
             };
             let below = |c: &PNode| matches!(&c.what, What::Inner(i) if i.chained);
             children.first().is_some_and(below)
-                || children.iter().skip(1).any(|c| many(c) && c.kind != "arguments" && links_many(language, c))
+                || children
+                    .iter()
+                    .skip(1)
+                    .any(|c| many(c) && c.kind != "arguments" && links_many(language, c))
         };
         let inner = Inner { children, separators, symbol, chained };
         Some(PNode { kind, field, what: What::Inner(inner) })
     }
 
     /// A literal, or a token with slots in it; `None` inside for anything else.
-    fn text(&mut self, node: Node<'_>, place: (&'static str, &'static str)) -> Option<Option<What>> {
+    fn text(
+        &mut self,
+        node: Node<'_>,
+        place: (&'static str, &'static str),
+    ) -> Option<Option<What>> {
         let language = self.compiler.language;
         let at = span(node);
         let literal = language.strings.contains(&node.kind()) && !holds_code(language, node);
@@ -604,7 +612,9 @@ impl Build<'_, '_> {
         let whole = at.of(&self.wrapped.text);
         let source = source_span(self.wrapped, at)?;
         let (prefix, inner) = match literal.then(|| quoted(whole)).flatten() {
-            Some(q) => (Some(q.prefix), Span::new(at.start as usize + q.open, at.end as usize - q.close)),
+            Some(q) => {
+                (Some(q.prefix), Span::new(at.start as usize + q.open, at.end as usize - q.close))
+            }
             None => (None, at),
         };
         if self.wrapped.slots_in(at).next().is_none() {
@@ -621,7 +631,8 @@ impl Build<'_, '_> {
             let at = source_span(b.wrapped, q)?;
             Some(b.token(at, text, key, place, false))
         };
-        let open = if prefix.is_some() { Some(quote(self, at.start, inner.start, true)?) } else { None };
+        let open =
+            if prefix.is_some() { Some(quote(self, at.start, inner.start, true)?) } else { None };
         let mut pieces = Vec::new();
         let mut from = inner.start;
         let slots: Vec<(Span, Span, usize, Vec<Filter>)> = self
@@ -638,7 +649,9 @@ impl Build<'_, '_> {
         }
         self.part(Span { start: from, end: inner.end }, place, &mut pieces)?;
         let quotes = match (prefix.clone(), open) {
-            (Some(prefix), Some(open)) => Some((prefix, open, quote(self, inner.end, at.end, false)?)),
+            (Some(prefix), Some(open)) => {
+                Some((prefix, open, quote(self, inner.end, at.end, false)?))
+            }
             _ => None,
         };
         Some(Some(What::Text(Text { quotes, pieces })))

@@ -65,7 +65,8 @@ impl Pattern {
             all.dedup();
             all
         };
-        let count = |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
+        let count =
+            |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
         let keys = reading.keys.iter().map(|k| (spellings(k), k.depth));
         let (words, depth) = keys.min_by_key(|(w, _)| count(w))?;
         if count(&words) > MAX_HITS {
@@ -124,12 +125,7 @@ impl Pattern {
     }
 
     /// The same places, found by going through the whole tree.
-    pub fn matches_anywhere<'t>(
-        &self,
-        tree: &'t Tree,
-        text: &str,
-        resolver: &Resolver<'_>,
-    ) -> Vec<Match> {
+    pub fn matches_anywhere(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
         self.anywhere(tree, text, resolver).matches
     }
 
@@ -147,7 +143,14 @@ impl Pattern {
                     let mut above = above.borrow_mut();
                     if node.is_named() && root.holds(span(node)) {
                         let parent = above.last().copied().filter(|p| root.holds(span(*p)));
-                        self.at(node, (parent, cursor.field_name()), tree, text, resolver, &mut out);
+                        self.at(
+                            node,
+                            (parent, cursor.field_name()),
+                            tree,
+                            text,
+                            resolver,
+                            &mut out,
+                        );
                     }
                     let inside = node.child_count() > 0;
                     if inside {
@@ -202,7 +205,8 @@ impl Pattern {
             m.root(first, node);
             let Some((fitted, at, token)) = m.stopped() else { continue };
             if best.as_ref().is_none_or(|b| fitted > b.fitted) {
-                let wanted = token.map_or(String::new(), |t| reading.tokens[t].at.of(&self.source).to_owned());
+                let wanted = token
+                    .map_or(String::new(), |t| reading.tokens[t].at.of(&self.source).to_owned());
                 *best = Some(Nearest { fitted, at, wanted });
             }
         }

@@ -4,11 +4,11 @@
 use emendo_text::{Part, Span};
 use tree_sitter::Node;
 
+use super::Pattern;
 use super::delete::{delete_splice, indent_at, line_start, with_end};
 use super::find::descend;
 use super::matching::{Bound, Match};
 use super::write::{Replacement, Splice, Unresolved, Written};
-use super::Pattern;
 use crate::language::Space;
 use crate::names::Resolver;
 use crate::tree::{Tree, children, span};
@@ -84,7 +84,11 @@ impl Rework {
         let spans =
             if bound.scattered.is_empty() { vec![bound.span] } else { bound.scattered.clone() };
         let fits = |place: Span| {
-            if self.whole { spans.contains(&place) } else { spans.iter().any(|s| s.contains(place)) }
+            if self.whole {
+                spans.contains(&place)
+            } else {
+                spans.iter().any(|s| s.contains(place))
+            }
         };
         let mut taken: Vec<Span> = Vec::new();
         for rule in &self.rules {
@@ -291,7 +295,9 @@ fn removed(at: Place<'_>, slot: Span, taken: &[Span], list: &[Span]) -> Vec<Spli
     let mut runs: Vec<Span> = Vec::new();
     for t in taken {
         match runs.last_mut() {
-            Some(run) if !list.iter().filter(stays).any(|i| i.start >= run.end && i.end <= t.start) => {
+            Some(run)
+                if !list.iter().filter(stays).any(|i| i.start >= run.end && i.end <= t.start) =>
+            {
                 *run = run.hull(*t);
             }
             _ => runs.push(*t),

@@ -144,14 +144,16 @@ impl<'t> Matcher<'_, 't> {
             items.remove(0);
         }
         // What is left in the pattern must take what is left in the list.
-        if let Some(at) = patterns.iter().rposition(|p| self.varying(p).is_some_and(|r| r.2 != Repeat::Optional))
+        if let Some(at) =
+            patterns.iter().rposition(|p| self.varying(p).is_some_and(|r| r.2 != Repeat::Optional))
             && patterns[at..].len() == 1
         {
             let (ix, token, repeat) = self.varying(patterns[at])?;
             let plain = |i: &Child<'t>| self.key_of(keyed, i.0).is_none() && i.0.is_named();
             let before: Vec<&PNode> = patterns[..at].to_vec();
             let tokens = |i: &Child<'t>| !i.0.is_named();
-            let heads: Vec<Child<'t>> = items.iter().copied().filter(|i| tokens(i) || plain(i)).collect();
+            let heads: Vec<Child<'t>> =
+                items.iter().copied().filter(|i| tokens(i) || plain(i)).collect();
             let mut used = Vec::new();
             if before.iter().any(|p| !matches!(p.what, What::Leaf(..))) {
                 if !self.sequence(&before, &heads, 0, Fit::Start, &mut used) {
@@ -260,9 +262,8 @@ impl<'t> Matcher<'_, 't> {
             if let Some(slot) = slot {
                 return self.many(patterns, items, pi, fit, slot, used);
             }
-            let fits = items
-                .get(at)
-                .is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
+            let fits =
+                items.get(at).is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
             if !fits {
                 // Before an empty list of loose tokens there is no comma either.
                 return fit == Fit::Tokens
@@ -321,7 +322,8 @@ impl<'t> Matcher<'_, 't> {
             .iter()
             .enumerate()
             .filter(|(i, p)| {
-                let behind_comma = self.is_comma(p) && rest.get(i + 1).is_some_and(|n| self.least(n) == 0);
+                let behind_comma =
+                    self.is_comma(p) && rest.get(i + 1).is_some_and(|n| self.least(n) == 0);
                 !(tokens && behind_comma)
             })
             .map(|(_, p)| self.least(p))
@@ -415,9 +417,11 @@ impl<'t> Matcher<'_, 't> {
             let (low, high) = if used.is_empty() {
                 (0, usize::MAX)
             } else {
-                let real = |(i, r): &(usize, &Range<usize>)| !r.is_empty() && !is_bracket(&inner.children[*i]);
+                let real = |(i, r): &(usize, &Range<usize>)| {
+                    !r.is_empty() && !is_bracket(&inner.children[*i])
+                };
                 let all = || used.iter().enumerate();
-                let left = all().take(*before).filter(real).last().map(|(_, r)| r);
+                let left = used[..*before].iter().enumerate().rfind(real).map(|(_, r)| r);
                 let right = all().skip(*before).find(real).map(|(_, r)| r);
                 let empty_beside = used.get(before.wrapping_sub(1)).is_some_and(|r| r.is_empty())
                     || used.get(*before).is_some_and(|r| r.is_empty());

@@ -33,7 +33,15 @@ pub struct Bound {
 impl Bound {
     /// What a slot holds at a place.
     pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
-        Self { name: name.to_owned(), span, kind, count, text: None, scattered: Vec::new(), parts: Vec::new() }
+        Self {
+            name: name.to_owned(),
+            span,
+            kind,
+            count,
+            text: None,
+            scattered: Vec::new(),
+            parts: Vec::new(),
+        }
     }
 }
 
@@ -114,7 +122,8 @@ pub(super) type Child<'t> = (Node<'t>, Option<&'t str>);
 /// Children without comments and separators; loose tokens keep their separators.
 pub(super) fn significant<'t>(language: &Language, node: Node<'t>, text: &str) -> Vec<Child<'t>> {
     let loose = language.token_runs.contains(&node.kind());
-    let keep = |n: &Node<'_>| !skipped(language, *n, text) && (loose || !is_separator(language, *n));
+    let keep =
+        |n: &Node<'_>| !skipped(language, *n, text) && (loose || !is_separator(language, *n));
     spliced(language, node).into_iter().filter(|(n, _)| keep(n)).collect()
 }
 
@@ -508,7 +517,9 @@ impl<'p, 't> Matcher<'p, 't> {
         let slots: Vec<Option<&str>> = patterns.iter().map(|p| p.field).collect();
         items.retain(|(n, f)| {
             let written = f.is_some() && slots.contains(f);
-            !(free(n.kind(), *f) && !written) && !(bodiless && *f == Some(declaration.body))
+            let left_free = free(n.kind(), *f) && !written;
+            let own_body = bodiless && *f == Some(declaration.body);
+            !left_free && !own_body
         });
         true
     }
@@ -591,8 +602,7 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     fn means_any(&mut self, symbols: &[String], node: Node<'t>) -> bool {
-        let Some(path) = path_words(self.language(), self.language().core(node), self.text)
-        else {
+        let Some(path) = path_words(self.language(), self.language().core(node), self.text) else {
             return false;
         };
         let separator = self.language().names.separator;

@@ -198,7 +198,12 @@ pub(crate) struct PToken {
 pub(crate) enum Key {
     Text(String),
     Slot(String, Vec<Filter>),
-    Name { word: String, symbol: String, also: Vec<String>, space: Space },
+    Name {
+        word: String,
+        symbol: String,
+        also: Vec<String>,
+        space: Space,
+    },
     /// What stands before the quotes of a literal, and its contents.
     Literal(String, String),
     /// The quotes of a literal with slots in it: what stands before them, and whether they open.

@@ -57,9 +57,7 @@ impl<'t> Matcher<'_, 't> {
     pub(super) fn literal(&mut self, prefix: &str, content: &str, token: usize, at: Span) -> bool {
         let text = at.of(self.text);
         let same = match quoted(text) {
-            Some(q) => {
-                q.prefix == prefix && plain(&text[q.open..text.len() - q.close]) == content
-            }
+            Some(q) => q.prefix == prefix && plain(&text[q.open..text.len() - q.close]) == content,
             None => text == content,
         };
         if same {
@@ -95,9 +93,12 @@ impl<'t> Matcher<'_, 't> {
                 TextPiece::Slot(ix, token) => {
                     let Some(len) = reach(rest, &text.pieces[i + 1..]) else { return false };
                     let repeat = self.pattern.slots[*ix].repeat;
-                    let needed = repeat == Repeat::Some || (repeat == Repeat::One && text.pieces.len() > 1);
+                    let needed =
+                        repeat == Repeat::Some || (repeat == Repeat::One && text.pieces.len() > 1);
                     let end = from + len as u32;
-                    if (needed && len == 0) || !self.bind_text(*ix, *token, Span { start: from, end }) {
+                    if (needed && len == 0)
+                        || !self.bind_text(*ix, *token, Span { start: from, end })
+                    {
                         return false;
                     }
                     from = end;

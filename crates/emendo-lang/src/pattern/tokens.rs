@@ -113,7 +113,9 @@ fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<Pair>) {
 pub(super) fn tokens_of(node: &PNode) -> Range<usize> {
     let one = |t: usize| t..t + 1;
     match &node.what {
-        What::Leaf(_, t) | What::Slot(_, t) | What::Name(_, t, _) | What::Literal(_, _, t) => one(*t),
+        What::Leaf(_, t) | What::Slot(_, t) | What::Name(_, t, _) | What::Literal(_, _, t) => {
+            one(*t)
+        }
         What::Text(text) => {
             let pieces = text.pieces.iter().map(|p| match p {
                 TextPiece::Part(_, t) | TextPiece::Slot(_, t) => one(*t),
@@ -154,7 +156,8 @@ impl Build<'_> {
                 i += 1;
                 continue;
             }
-            let run = (i..old.len()).take_while(|j| !here(*j) && slot_of(&old[*j].key).is_none()).count();
+            let run =
+                (i..old.len()).take_while(|j| !here(*j) && slot_of(&old[*j].key).is_none()).count();
             let behind = i + run;
             if behind < old.len() && here(behind) {
                 let len = run + 1;
@@ -223,9 +226,7 @@ impl Build<'_> {
             // The dot before it went already, with what is not written in the file.
             return;
         }
-        let is = |i: &usize, set: &[&str]| {
-            matches!(&self.tokens[*i].key, Key::Text(t) if set.contains(&t.as_str()))
-        };
+        let is = |i: &usize, set: &[&str]| matches!(&self.tokens[*i].key, Key::Text(t) if set.contains(&t.as_str()));
         let before = range.start.checked_sub(1).filter(|b| !self.drop[*b]);
         let after = Some(range.end).filter(|a| *a < self.tokens.len());
         let dot = |i: &usize| is(i, self.language.names.member_after);
@@ -276,9 +277,8 @@ fn reorder(
         let tokens = p.tokens.clone().filter_map(|t| m.token_of.get(t).copied().flatten());
         tokens.map(|s| s.start).min()
     };
-    let in_order = |p: &[Pair]| {
-        p.windows(2).all(|w| w[0].list != w[1].list || place(&w[0]) <= place(&w[1]))
-    };
+    let in_order =
+        |p: &[Pair]| p.windows(2).all(|w| w[0].list != w[1].list || place(&w[0]) <= place(&w[1]));
     if in_order(old_pairs) {
         return;
     }
@@ -293,8 +293,11 @@ fn reorder(
             .map(|t| t.1.key.clone())
             .collect();
         let same_key = old_pairs.iter().find(|o| o.key == p.key);
-        let same_slot =
-            || old_pairs.iter().find(|o| slots(o.tokens.clone(), &old.tokens).iter().any(|k| own.contains(k)));
+        let same_slot = || {
+            old_pairs
+                .iter()
+                .find(|o| slots(o.tokens.clone(), &old.tokens).iter().any(|k| own.contains(k)))
+        };
         same_key.or_else(same_slot).and_then(place)
     };
     let partners: Vec<Option<u32>> = pairs.iter().map(partner).collect();

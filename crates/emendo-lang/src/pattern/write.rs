@@ -12,8 +12,8 @@ use super::tokens::{NewToken, OldToken, new_tokens, old_tokens};
 use super::{Key, Pattern, PatternError};
 use crate::facts::ImportName;
 use crate::language::{Language, Space};
-use crate::template::Filter;
 use crate::names::{Certainty, Fact, Resolver, Spellings};
+use crate::template::Filter;
 use crate::tree::{Tree, span, walk};
 
 /// One change of bytes.
@@ -167,8 +167,7 @@ impl Replacement {
         let mut writer = Writer::new(old, m, at);
         writer.old.clear();
         let (readings, language) = (&new.readings[ix], old.language);
-        writer.new =
-            new_tokens(language, m, &[], &old.readings[m.reading], readings, &new.source)?;
+        writer.new = new_tokens(language, m, &[], &old.readings[m.reading], readings, &new.source)?;
         let mut parts = Vec::new();
         for i in 0..writer.new.len() {
             if i > 0 {
@@ -214,7 +213,14 @@ impl Replacement {
             )));
         }
         let mut writer = Writer::new(old, m, Place { tree, text, line_end, resolver });
-        writer.new = new_tokens(language, m, &writer.old, &old.readings[m.reading], &new.readings[ix], &new.source)?;
+        writer.new = new_tokens(
+            language,
+            m,
+            &writer.old,
+            &old.readings[m.reading],
+            &new.readings[ix],
+            &new.source,
+        )?;
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
         let wrap = language.loose.contains(&root.kind)
@@ -332,7 +338,12 @@ impl Writer<'_> {
             let gap = Span { start: self.old[prev.0].at.end, end: old.at.start };
             let text = gap.of(self.text);
             let breaks = |s: &str| s.contains(['\n', '\r']);
-            if adjacent && breaks(&new.gap) && !breaks(&old.gap) && !breaks(text) && text.trim().is_empty() {
+            if adjacent
+                && breaks(&new.gap)
+                && !breaks(&old.gap)
+                && !breaks(text)
+                && text.trim().is_empty()
+            {
                 let written = self.reindent(&new.gap);
                 self.push(Splice::text(gap, written));
             }
@@ -482,9 +493,15 @@ impl Writer<'_> {
                 return None;
             }
         }
-        if r.deleted.is_empty() && breaks(original) && original.trim().is_empty() && !first.separator && !last.separator {
+        if r.deleted.is_empty()
+            && breaks(original)
+            && original.trim().is_empty()
+            && !first.separator
+            && !last.separator
+        {
             // What comes into brackets that are broken over lines stands on the line of what was there.
-            if r.prev.is_some_and(|p| is(&self.new[p.1], OPEN)) && !breaks(before) && !breaks(after) {
+            if r.prev.is_some_and(|p| is(&self.new[p.1], OPEN)) && !breaks(before) && !breaks(after)
+            {
                 original.clone_into(before);
                 return None;
             }
@@ -496,10 +513,11 @@ impl Writer<'_> {
                 if after.as_str() == self.old[next.0].gap {
                     original.clone_into(after);
                 }
-            } else if let (Some(prev), Some(next)) = (r.prev, r.next.filter(|n| unlike(*n))) {
-                if is(&self.new[prev.1], OPEN) && *before == self.old[next.0].gap {
-                    original.clone_into(before);
-                }
+            } else if let (Some(prev), Some(next)) = (r.prev, r.next.filter(|n| unlike(*n)))
+                && is(&self.new[prev.1], OPEN)
+                && *before == self.old[next.0].gap
+            {
+                original.clone_into(before);
             }
         }
         let line_of = |at: u32| {
@@ -509,7 +527,11 @@ impl Writer<'_> {
         };
         if first.separator {
             let line = line_of(self.old[r.prev?.0].at.start);
-            if line.is_some() && r.deleted.is_empty() && breaks(original) && original.trim().is_empty() {
+            if line.is_some()
+                && r.deleted.is_empty()
+                && breaks(original)
+                && original.trim().is_empty()
+            {
                 original.clone_into(after);
             }
             return line;
@@ -573,7 +595,13 @@ impl Writer<'_> {
     }
 
     /// How a named symbol is written here, and what must be imported for it.
-    fn name(&mut self, word: &str, symbol: &str, also: &[String], space: Space) -> Result<String, Unresolved> {
+    fn name(
+        &mut self,
+        word: &str,
+        symbol: &str,
+        also: &[String],
+        space: Space,
+    ) -> Result<String, Unresolved> {
         let at = self.m.span.start;
         let names = &self.language.names;
         let simple = names.last(symbol);
@@ -589,7 +617,8 @@ impl Writer<'_> {
         }
         // The file may know the symbol by another name already.
         for other in std::iter::once(symbol).chain(also.iter().map(String::as_str)) {
-            let local = self.resolver.facts.imports.iter().find(|i| !i.wildcard && i.path() == other);
+            let local =
+                self.resolver.facts.imports.iter().find(|i| !i.wildcard && i.path() == other);
             if let Some(local) = local.and_then(|i| i.local())
                 && self.resolver.means(&[local], space, at, other).is_some()
             {
@@ -615,10 +644,13 @@ impl Writer<'_> {
         }
         let mut import = ImportName::of(self.language, symbol, space);
         if taken {
-            let module = names.segments(symbol)[0].rsplit(['/', '.']).next().unwrap_or("").to_owned();
+            let module =
+                names.segments(symbol)[0].rsplit(['/', '.']).next().unwrap_or("").to_owned();
             let alias = Filter::Pascal.apply(&module) + &Filter::Pascal.apply(simple);
             if self.resolver.taken(&alias, space, at, symbol) {
-                return Err(Unresolved(format!("`{simple}` means something else here, and so does `{alias}`")));
+                return Err(Unresolved(format!(
+                    "`{simple}` means something else here, and so does `{alias}`"
+                )));
             }
             import.alias = Some(alias);
         }
@@ -638,7 +670,8 @@ impl Writer<'_> {
             let head: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
             let head = if import.binds_root { &head[..1] } else { &head[..] };
             let rest = wanted.strip_prefix(head).filter(|r| !r.is_empty())?;
-            let written = format!("{}{}{}", first.trim(), names.separator, rest.join(names.separator));
+            let written =
+                format!("{}{}{}", first.trim(), names.separator, rest.join(names.separator));
             Some((written, import.name()))
         })
     }

@@ -78,7 +78,10 @@ impl Find {
             total(&mut out, &found)?;
             if found.gave_up > 0 {
                 let places = count(found.gave_up, "place");
-                writeln!(out, "{LOOK}{places} not compared to the end{LOOK:#}: too many ways to fit the list slots; write more of what stands between them")?;
+                writeln!(
+                    out,
+                    "{LOOK}{places} not compared to the end{LOOK:#}: too many ways to fit the list slots; write more of what stands between them"
+                )?;
             }
             if let Some(near) = &found.near {
                 nearest(&mut out, near)?;
@@ -91,7 +94,10 @@ impl Find {
 fn language(word: &str) -> anyhow::Result<&'static Language> {
     let known: Vec<&str> = LANGUAGES.iter().map(|l| l.id).collect();
     emendo_lang::language(word).ok_or_else(|| {
-        Usage::error(format!("there is no language `{word}`"), format!("one of: {}", known.join(", ")))
+        Usage::error(
+            format!("there is no language `{word}`"),
+            format!("one of: {}", known.join(", ")),
+        )
     })
 }
 
@@ -152,7 +158,11 @@ fn total(out: &mut impl Write, found: &Search) -> io::Result<()> {
 }
 
 fn nearest(out: &mut impl Write, near: &Near) -> io::Result<()> {
-    writeln!(out, "\nthe nearest place, where {} of the pattern fitted:", count(near.fitted, "token"))?;
+    writeln!(
+        out,
+        "\nthe nearest place, where {} of the pattern fitted:",
+        count(near.fitted, "token")
+    )?;
     let place = format!("{}:{}:{}", visible(near.path.as_str()), near.line, near.column);
     writeln!(out, "  {PLACE}{place}{PLACE:#}  {}", shown(&near.source))?;
     if near.wanted.is_empty() {

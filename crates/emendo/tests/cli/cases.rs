@@ -34,10 +34,13 @@ fn read(path: &Path) -> Case {
     for section in format!("\n{text}").split("\n--- ").skip(1) {
         let (head, body) = section.split_once('\n').unwrap_or((section, ""));
         let words: Vec<&str> = head.split_whitespace().collect();
-        let body = if body.is_empty() || body.ends_with('\n') { body.into() } else { format!("{body}\n") };
+        let body =
+            if body.is_empty() || body.ends_with('\n') { body.into() } else { format!("{body}\n") };
         match words.as_slice() {
             ["recipe"] => case.recipe = body,
-            ["before", file, how @ ..] => drop(case.before.insert((*file).into(), bytes(&body, how))),
+            ["before", file, how @ ..] => {
+                drop(case.before.insert((*file).into(), bytes(&body, how)));
+            }
             ["after", file, how @ ..] => drop(case.after.insert((*file).into(), bytes(&body, how))),
             ["notes"] => case.notes = body.lines().map(str::to_owned).collect(),
             _ => panic!("{}: no section `{head}`", path.display()),
@@ -50,7 +53,8 @@ fn read(path: &Path) -> Case {
 /// What is wrong with a case; nothing if all is right.
 fn run(lang: &str, case: &Case) -> Result<(), String> {
     let s = Sandbox::new();
-    let step = if case.recipe.contains("[[step]]") { "" } else { "[[step]]\nid = \"s\"\ntitle = \"s\"\n" };
+    let step =
+        if case.recipe.contains("[[step]]") { "" } else { "[[step]]\nid = \"s\"\ntitle = \"s\"\n" };
     let head = format!("emendo = 1\nid = \"case\"\ntitle = \"Case\"\nlang = \"{lang}\"\n");
     std::fs::write(s.recipe_path(), format!("{head}{step}{}", case.recipe)).expect("writable");
     case.before.iter().for_each(|(path, bytes)| s.write(path, bytes));
