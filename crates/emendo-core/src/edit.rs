@@ -19,6 +19,31 @@ impl std::fmt::Display for StepKey {
     }
 }
 
+/// What a step wrote that must not be done twice, kept in the journal.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Own {
+    /// The step.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// The file.
+    pub path: RelPath,
+    /// The place as it read afterwards.
+    pub text: String,
+}
+
+impl Own {
+    /// What these edits wrote in a file, of the steps that do their work once.
+    pub(crate) fn of<'e>(
+        edits: impl Iterator<Item = &'e Edit>,
+        once: &std::collections::HashSet<StepKey>,
+    ) -> Vec<Self> {
+        edits
+            .filter(|e| e.standing == Standing::In && !e.derived && once.contains(&e.step))
+            .map(|e| Self { step: e.step.clone(), path: e.path.clone(), text: e.after.clone() })
+            .collect()
+    }
+}
+
 /// A change that an action would make, in coordinates of its step's input text.
 #[derive(Clone, Debug)]
 pub struct Draft {

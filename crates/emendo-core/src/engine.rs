@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::actions::{Answer, Query};
 use crate::decisions::Decisions;
-use crate::edit::Note;
+use crate::edit::{Note, Own};
 use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
@@ -73,6 +73,8 @@ pub struct Engine<'a> {
     pub decisions: &'a Decisions,
     /// View or write.
     pub mode: Mode,
+    /// What steps wrote before that do their work once.
+    pub own: &'a [Own],
     /// Kinds of files that are not passed over.
     pub with: &'a [Skipped],
     /// Only these files are run; all are asked.
@@ -220,6 +222,7 @@ impl Engine<'_> {
                     decisions: self.decisions,
                     mode: self.mode,
                     answers: &answers,
+                    own: self.own,
                     exists: &exists,
                 };
                 let starts: Vec<(RelPath, Option<FileRun>)> =
@@ -348,7 +351,7 @@ fn chunks(files: &[Candidate]) -> impl Iterator<Item = &[Candidate]> {
 }
 
 /// Runs a plan over one text that lies nowhere: for examples.
-pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
+pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str, own: &[Own]) -> FileResult {
     let decisions = Decisions::default();
     let answers = Answers {
         manifests: ecosystem_of(path)
@@ -363,8 +366,14 @@ pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str) -> FileResult {
         ..Answers::default()
     };
     let exists = |_: &RelPath| true;
-    let env =
-        Env { plan, decisions: &decisions, mode: Mode::View, answers: &answers, exists: &exists };
+    let env = Env {
+        plan,
+        decisions: &decisions,
+        mode: Mode::View,
+        answers: &answers,
+        own,
+        exists: &exists,
+    };
     let mut run = FileRun::new(path.clone(), Text::new(text), Digest::of(text.as_bytes()));
     for step in &plan.steps {
         run.step(step, &env);

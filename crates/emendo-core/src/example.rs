@@ -6,6 +6,7 @@ use emendo_text::{RelPath, Span};
 use std::collections::BTreeMap;
 
 use crate::check::check;
+use crate::edit::Own;
 use crate::engine::run_text;
 use crate::plan::Plan;
 
@@ -69,7 +70,8 @@ fn one(recipe: &Recipe, e: &Example, plan: &Plan) -> Result<Verdict, String> {
     let head = code.map_or(String::new(), |l| head(recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
-    let result = run_text(plan, &path, &before);
+    let result = run_text(plan, &path, &before, &[]);
+    let own = Own::of(result.edits.iter(), &plan.once_steps());
     let actual = text_of(&before, result.after);
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
@@ -79,7 +81,7 @@ fn one(recipe: &Recipe, e: &Example, plan: &Plan) -> Result<Verdict, String> {
     {
         return Ok(Verdict::Notes { problem });
     }
-    let again = run_text(plan, &path, &actual);
+    let again = run_text(plan, &path, &actual, &own);
     if again.after.is_some() {
         let actual = body(code, &text_of(&actual, again.after), &head);
         return Ok(Verdict::NotSettled { actual });

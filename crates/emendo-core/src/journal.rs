@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::decisions::Decision;
 use crate::disk::{Disk, StateFile};
+use crate::edit::Own;
 
 /// How far an apply came.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -66,6 +67,9 @@ pub struct Ops {
     pub ops: Vec<Op>,
     /// The acceptances that it uses up.
     pub decisions: Vec<Decision>,
+    /// What steps wrote that do their work once.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub once: Vec<Own>,
 }
 
 /// A journal on disk.
@@ -164,8 +168,9 @@ impl<'d> Packer<'d> {
         time: u64,
         recipes: Vec<String>,
         decisions: Vec<Decision>,
+        once: Vec<Own>,
     ) -> io::Result<Journal> {
-        let ops = Ops { time, recipes, ops: std::mem::take(&mut self.ops), decisions };
+        let ops = Ops { time, recipes, ops: std::mem::take(&mut self.ops), decisions, once };
         let result = self.write(&ops);
         if let Err(e) = result {
             drop(std::fs::remove_dir_all(&self.dir));

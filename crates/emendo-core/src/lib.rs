@@ -45,7 +45,7 @@ pub use actions::{Answer, Query, recipe_kinds};
 pub use check::{Checked, check, read_source};
 pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 pub use disk::{Disk, RealDisk, StateFile};
-pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Standing, StepKey};
+pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, StepKey};
 pub use emendo_lang::Certainty;
 pub use engine::{Counts, Engine, Mode, Sink};
 pub use example::{Ran, Verdict as ExampleVerdict, test};

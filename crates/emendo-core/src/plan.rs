@@ -104,6 +104,12 @@ impl Plan {
         hasher.finish()
     }
 
+    /// Steps with an action that does its work once.
+    pub(crate) fn once_steps(&self) -> std::collections::HashSet<StepKey> {
+        let once = self.steps.iter().filter(|s| s.runners.iter().any(|r| r.once()));
+        once.map(|s| s.info.key.clone()).collect()
+    }
+
     /// Questions that actions have about other files.
     pub fn queries(&self) -> Vec<std::sync::Arc<crate::actions::Query>> {
         self.steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.queries()).collect()

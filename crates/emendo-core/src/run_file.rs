@@ -11,7 +11,9 @@ use crate::actions::FileCx;
 use crate::anchor::Anchors;
 use crate::conflicts::conflicts;
 use crate::decisions::{Decisions, Status};
-use crate::edit::{Change, Code, Draft, Edit, Evidence, Found, Note, NoteDraft, Option_, Standing};
+use crate::edit::{
+    Change, Code, Draft, Edit, Evidence, Found, Note, NoteDraft, Option_, Own, Standing,
+};
 use crate::engine::{Answers, Mode};
 use crate::plan::{Plan, PlanStep};
 
@@ -59,6 +61,7 @@ pub(crate) struct Env<'a> {
     pub(crate) decisions: &'a Decisions,
     pub(crate) mode: Mode,
     pub(crate) answers: &'a Answers,
+    pub(crate) own: &'a [Own],
     pub(crate) exists: &'a (dyn Fn(&RelPath) -> bool + Sync),
 }
 
@@ -158,6 +161,8 @@ impl FileRun {
             return;
         }
         let mut found = Found::default();
+        let here = |o: &&Own| o.step == step.info.key && o.path == self.path;
+        let own: Vec<&str> = env.own.iter().filter(here).map(|o| o.text.as_str()).collect();
         for i in wanted {
             let runner = &step.runners[i];
             let code = runner.language().map(|l| self.code(l));
@@ -170,6 +175,7 @@ impl FileRun {
                 manifests: &env.answers.manifests,
                 packages: &step.packages,
                 answers: &env.answers.queries,
+                own: &own,
             };
             runner.find(&cx, i, &mut found);
         }

@@ -10,7 +10,7 @@ use emendo_text::{Digest, RelPath};
 use crate::check::{Checked, check, read_source};
 use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 use crate::disk::Disk;
-use crate::edit::{Edit, Standing};
+use crate::edit::{Edit, Own, Standing, StepKey};
 use crate::engine::{Engine, Mode, Sink};
 use crate::journal::{Journal, Packer, Phase, TakenBack};
 use crate::project::{Project, ProjectError};
@@ -123,6 +123,12 @@ impl Session {
         Ok(Decisions::read(&self.log()?)?)
     }
 
+    /// What steps wrote that do their work once, by the journals that stand.
+    fn own(&self) -> Result<Vec<Own>, SessionError> {
+        let journals = self.journals()?.into_iter().filter(|j| j.phase == Phase::Done);
+        Ok(journals.flat_map(|j| j.ops.once).collect())
+    }
+
     /// The journals, the oldest first.
     ///
     /// # Errors
@@ -196,11 +202,13 @@ impl Session {
         let decisions = self.decisions()?;
         // What the proposal was limited to, wherever it is decided on.
         let project = self.project.within(&header.below);
+        let own = self.own()?;
         let engine = Engine {
             project: &project,
             plan: &checked.plan,
             decisions: &decisions,
             mode: Mode::View,
+            own: &own,
             with: &header.with,
             only: again.map(|a| a.1),
         };
@@ -402,11 +410,13 @@ impl Session {
         }
         let checked = self.recipes_of(&proposal.header)?;
         let project = self.project.within(&proposal.header.below);
+        let own = self.own()?;
         let engine = Engine {
             project: &project,
             plan: &checked.plan,
             decisions: &decisions,
             mode: Mode::Write,
+            own: &own,
             with: &proposal.header.with,
             only: Some(&paths),
         };
@@ -420,9 +430,11 @@ impl Session {
             used: Vec::new(),
             files: Vec::new(),
             underfoot: Vec::new(),
+            once: checked.plan.once_steps(),
+            own: Vec::new(),
         };
         let run = engine.run(&mut sink);
-        let Writing { packer, used, files, underfoot, .. } = sink;
+        let Writing { packer, used, files, underfoot, own, .. } = sink;
         if let Err(e) = run {
             packer.abandon();
             return Err(e.into());
@@ -438,7 +450,7 @@ impl Session {
             return Ok(out);
         }
         let titles = proposal.header.recipes.iter().map(|r| r.title.clone()).collect();
-        let mut journal = packer.seal(options.time, titles, used.clone())?;
+        let mut journal = packer.seal(options.time, titles, used.clone(), own)?;
         journal.run(disk)?;
         let cleared: Vec<Decision> =
             used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
@@ -545,6 +557,8 @@ struct Writing<'a> {
     used: Vec<Decision>,
     files: Vec<RelPath>,
     underfoot: Vec<RelPath>,
+    once: HashSet<StepKey>,
+    own: Vec<Own>,
 }
 
 impl Sink for Writing<'_> {
@@ -564,6 +578,7 @@ impl Sink for Writing<'_> {
             };
             self.used.push(Decision::about(e, verdict));
         }
+        self.own.extend(Own::of(file.edits.iter(), &self.once));
         if let Some(after) = file.after.filter(|a| *a != before) {
             let dirty = self.dirty.contains(&file.path);
             self.packer.add(file.path.clone(), &before, &after, dirty)?;

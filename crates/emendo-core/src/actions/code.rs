@@ -67,7 +67,11 @@ const KEYS: &[Key] = &[
     Key::new("gather", Shape::Named(GATHER), "pieces of a slot, collected as a slot of their own"),
     Key::new("rework", Shape::Tables(REWORK), "rewrites inside a slot"),
     Key::new("follow", Shape::Tables(FOLLOW), "rewrites the uses of what the match declares"),
-    Key::later("once"),
+    Key::new(
+        "once",
+        Shape::Bool,
+        "it would change its own result again: what the journal says that it wrote is left alone",
+    ),
 ];
 
 impl ActionKind for Code {
@@ -177,6 +181,7 @@ impl Kind for Code {
             conditions,
             along,
             query,
+            once: action.table.is_true("once"),
             add: list("add"),
             drop: list("drop"),
             needs,
@@ -249,6 +254,7 @@ struct CodeRunner {
     conditions: Conditions,
     along: Along,
     query: Option<Arc<Query>>,
+    once: bool,
     add: Vec<String>,
     drop: Vec<String>,
     needs: Needs,
@@ -321,6 +327,9 @@ impl Runner for CodeRunner {
     fn asks_declarations(&self) -> bool {
         !self.symbols.is_empty()
     }
+    fn once(&self) -> bool {
+        self.once
+    }
     fn queries(&self) -> Vec<Arc<Query>> {
         self.query.iter().cloned().collect()
     }
@@ -331,6 +340,7 @@ impl Runner for CodeRunner {
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let Some(code) = cx.code else { return };
         let resolver = cx.resolver(code);
+        let written: Vec<Span> = if self.once { written_before(cx) } else { Vec::new() };
         for (row, rule) in self.rules.iter().enumerate() {
             let found = rule.old.places(&code.tree, cx.text, &resolver);
             for at in found.gave_up {
@@ -346,6 +356,9 @@ impl Runner for CodeRunner {
             let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
             let mut at: HashMap<Span, String> = HashMap::new();
             for m in matches {
+                if written.iter().any(|w| w.contains(m.span)) {
+                    continue;
+                }
                 let resolved = m.names.iter().any(|n| !n.symbol.is_empty());
                 if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
                     continue;
@@ -375,6 +388,15 @@ impl Runner for CodeRunner {
             }
         }
     }
+}
+
+/// The places that read as what the step wrote before.
+fn written_before(cx: &FileCx<'_>) -> Vec<Span> {
+    let places = |own: &&str| {
+        let found = cx.text.match_indices(*own).filter(|(_, t)| !t.is_empty());
+        found.map(|(at, t)| Span::new(at, at + t.len())).collect::<Vec<_>>()
+    };
+    cx.own.iter().flat_map(places).collect()
 }
 
 impl CodeRunner {
@@ -488,6 +510,15 @@ impl CodeRunner {
             draft.evidence.push(Fact {
                 says: Certainty::Unsure,
                 text: "the pattern names nothing that could be resolved".into(),
+                at: None,
+            });
+        }
+        if self.once && cx.own.is_empty() {
+            draft.evidence.push(Fact {
+                says: Certainty::Likely,
+                text:
+                    "no journal tells whether this was done here before, and it must be done once"
+                        .into(),
                 at: None,
             });
         }

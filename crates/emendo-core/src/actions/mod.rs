@@ -86,6 +86,10 @@ pub trait Runner: Send + Sync {
     fn queries(&self) -> Vec<Arc<Query>> {
         Vec::new()
     }
+    /// True if it would change its own result again, and so leaves alone what the journal says that it wrote.
+    fn once(&self) -> bool {
+        false
+    }
     /// A note that stands at the step itself.
     fn step_note(&self) -> Option<String> {
         None
@@ -112,6 +116,8 @@ pub struct FileCx<'a> {
     pub packages: &'a [String],
     /// Answers to the questions about other files, in the order of the plan's questions.
     pub answers: &'a [(Arc<Query>, Vec<Answer>)],
+    /// What the step wrote in this file before, by the journal; only of actions that do their work once.
+    pub own: &'a [&'a str],
 }
 
 impl FileCx<'_> {

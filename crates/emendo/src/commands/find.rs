@@ -122,9 +122,9 @@ fn files(found: &Search) -> usize {
 
 fn hit(out: &mut impl Write, h: &Hit) -> io::Result<()> {
     let place = format!("{}:{}:{}", visible(h.path.as_str()), h.line, h.column);
-    write!(out, "{PLACE}{place}{PLACE:#}  {}", shown(&h.text))?;
     let style = if h.certainty == Certainty::Certain { GOOD } else { LOOK };
-    writeln!(out, "  {style}{}{style:#}", h.certainty.word())?;
+    let word = h.certainty.word();
+    writeln!(out, "{PLACE}{place}{PLACE:#} {style}{word}{style:#}  {}", shown(&h.text))?;
     let width = h.slots.iter().map(|s| s.0.len()).max().unwrap_or(0);
     for (name, text) in &h.slots {
         writeln!(out, "    {DIM}{name:width$} ={DIM:#} {}", shown(text))?;
