@@ -1,12 +1,12 @@
 //! What one pass over a file's tree tells: its package, imports, scopes and words.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use emendo_text::Span;
 use tree_sitter::{Node, TreeCursor};
 
 use crate::language::{Binding, Language, Names, Reach, Space};
-use crate::tree::{Tree, span, walk_cursor, words_in};
+use crate::tree::{Tree, span, token_texts, walk_cursor, words_in};
 
 /// A name, or all names of a place, that an import statement brings into a file. A statement may bring several.
 #[derive(Clone, Debug)]
@@ -187,6 +187,8 @@ pub struct FileFacts {
     pub preamble_end: u32,
     /// A part of the file could not be parsed.
     pub has_errors: bool,
+    /// Words of types that are written in strings and comments: they use imports too.
+    quoted: FxHashSet<String>,
     scopes: Vec<Scope>,
     words: FxHashMap<String, Vec<Word>>,
 }
@@ -200,6 +202,7 @@ impl FileFacts {
             imports: Vec::new(),
             preamble_end: preamble_end(language, tree.root(), text),
             has_errors: tree.has_error(),
+            quoted: FxHashSet::default(),
             scopes: vec![Scope {
                 span: Span::new(0, text.len()),
                 parent: None,
@@ -227,6 +230,11 @@ impl FileFacts {
     /// The import statement of a symbol itself, if there is one: what a written name rests on must stay.
     pub fn import_of(&self, symbol: &str) -> Option<ImportName> {
         self.imports.iter().find(|i| !i.wildcard && i.path() == symbol).map(Import::name)
+    }
+
+    /// True if a type that is written in a string or a comment uses this name.
+    pub(crate) fn quotes(&self, name: &str) -> bool {
+        self.quoted.contains(name)
     }
 
     /// All places of a single name.
@@ -343,6 +351,18 @@ impl Pass<'_> {
                 above.token = kind;
             }
             return false;
+        }
+        if let Some((kind, comment)) = names.quoted_types {
+            let text = span(node).of(self.text);
+            let in_type = || self.parents.iter().any(|p| p.kind == kind);
+            let holds = if node.is_extra() {
+                text.starts_with(comment)
+            } else {
+                self.language.strings.contains(&node.kind()) && in_type()
+            };
+            if holds {
+                self.facts.quoted.extend(token_texts(text).map(|(_, t)| t.to_owned()));
+            }
         }
         // What could not be parsed is marked as extra too; its words may be uses all the same.
         if node.is_extra() && !node.is_error() {

@@ -68,7 +68,10 @@ impl ImportPlan {
         import: &Import,
     ) -> bool {
         let Some(local) = import.local() else { return false };
-        if self.add.contains(&import.name()) || language.names.imports.is_empty() {
+        if self.add.contains(&import.name())
+            || language.names.imports.is_empty()
+            || facts.quotes(local)
+        {
             return false;
         }
         // Where a part of the file cannot be read, any word may be a use.

@@ -246,6 +246,8 @@ pub struct Names {
     pub imports: &'static [&'static str],
     /// Kinds of other statements that may import: they are read as such where `read_import` finds something.
     pub import_like: &'static [&'static str],
+    /// Where types are written in text: the kind of a type, in which strings hold code, and how comments with types begin.
+    pub quoted_types: Option<(&'static str, &'static str)>,
     /// What stands before the imports of a file: a kind, and the kind of its first child if that matters.
     pub preamble: &'static [(&'static str, &'static str)],
     /// Reads an import statement.

@@ -537,6 +537,7 @@ const NAMES: Names = Names {
     packages: &["namespace_declaration", "file_scoped_namespace_declaration"],
     imports: &["using_directive"],
     import_like: &[],
+    quoted_types: None,
     preamble: &[("extern_alias_directive", ""), ("preproc_if", "")],
     read_import,
     write_import,

@@ -522,6 +522,7 @@ const NAMES: Names = Names {
     packages: &["package_declaration"],
     imports: &["import_declaration"],
     import_like: &[],
+    quoted_types: None,
     preamble: &[],
     read_import,
     write_import,

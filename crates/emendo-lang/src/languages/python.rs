@@ -374,6 +374,7 @@ const NAMES: Names = Names {
     packages: &[],
     imports: &["import_statement", "import_from_statement", "future_import_statement"],
     import_like: &[],
+    quoted_types: Some(("type", "# type:")),
     preamble: &[("expression_statement", "string"), ("future_import_statement", "")],
     read_import,
     write_import,

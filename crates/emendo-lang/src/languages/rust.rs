@@ -458,6 +458,7 @@ const NAMES: Names = Names {
     packages: &[],
     imports: &["use_declaration"],
     import_like: &[],
+    quoted_types: None,
     preamble: &[("inner_attribute_item", ""), ("shebang", ""), ("extern_crate_declaration", "")],
     read_import,
     write_import,

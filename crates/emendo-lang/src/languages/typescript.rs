@@ -528,6 +528,7 @@ const NAMES: Names = Names {
     packages: &[],
     imports: &["import_statement"],
     import_like: &["lexical_declaration", "variable_declaration"],
+    quoted_types: None,
     preamble: &[("hash_bang_line", ""), ("expression_statement", "string")],
     read_import,
     write_import,
