@@ -42,7 +42,7 @@ pub(super) const PYTHON: Language = Language {
     loose_text: &[],
     token_runs: &[],
     chain: &[("attribute", "object"), ("call", "function"), ("subscript", "value")],
-    transparent: &[],
+    transparent: &["type", "with_item"],
     bare_bodies: &["block"],
     splices: &[],
     waits: &["await"],
@@ -172,7 +172,7 @@ const CONTEXTS: &[Context] = &[
         accepts: &["function_definition", "class_definition", "decorated_definition"],
         bodiless: true,
     },
-    context("type", "zq: ", "\n", &["type"]),
+    context("type", "zq: ", "\n", &[]),
     context("argument", "zq(", ")\n", &["keyword_argument"]),
     context("pair", "zq = {", "}\n", &["pair"]),
     context(
@@ -185,7 +185,7 @@ const CONTEXTS: &[Context] = &[
     context("import", "", "\n", &["import_statement", "import_from_statement"]),
     context("clause", "try:\n    pass\n", "\n", &["except_clause", "finally_clause"]),
     context("clause", "match zq:\n    ", "\n", &["case_clause"]),
-    context("clause", "with ", ": pass\n", &["with_item"]),
+    context("clause", "with ", ": pass\n", &["with_item", "as_pattern"]),
     context("link", "zq = zqBase", "\n", &[]),
 ];
 

@@ -90,6 +90,11 @@ fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
 
 /// A grammar may take a declaration that ends before its body for one without a body.
 fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
+    // What is a whole expression does not end before a body.
+    if readings.iter().any(|r| language.contexts[r.context].name == "expression") {
+        readings.retain(|r| !language.contexts[r.context].bodiless);
+        return;
+    }
     let kinds: Vec<&str> = readings
         .iter()
         .filter(|r| language.contexts[r.context].bodiless)
