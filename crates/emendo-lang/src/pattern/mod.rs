@@ -2,11 +2,13 @@
 
 mod align;
 mod around;
+mod build;
 mod chain;
 mod compile;
 mod delete;
 mod find;
 mod inside;
+mod keys;
 mod lists;
 mod matching;
 mod text;
@@ -287,7 +289,7 @@ impl Pattern {
         for reading in &mut self.readings {
             reading.roots.iter_mut().for_each(|n| spell(n, spellings));
             let optional = &reading.optional;
-            reading.keys = compile::keys(self.language, &reading.roots, &self.names, optional);
+            reading.keys = keys::keys(self.language, &reading.roots, &self.names, optional);
             for token in &mut reading.tokens {
                 if let Key::Name { symbol, also, .. } = &mut token.key {
                     *also = spellings.of(symbol).split_off(1);
