@@ -206,22 +206,17 @@ impl<'a> Changes<'a> {
         let sorted = list.windows(2).all(|w| name(w[0]) <= name(w[1]));
         let before = list.iter().rev().find(|i| !sorted || name(i).as_str() < *last);
         let item = |i: &Import| i.item.unwrap_or(i.span);
+        // The blanks between two items of the list, where it has two.
+        let gap = list.windows(2).next().map(|w| {
+            let between = Span { start: item(w[0]).end, end: item(w[1]).start };
+            between.of(self.text).trim_start_matches(',')
+        });
+        let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
         let splice = match before {
             Some(before) => {
-                // The blanks between two items of the list, where it has two.
-                let gap = list.windows(2).next().map(|w| {
-                    self.text[item(w[0]).end as usize..item(w[1]).start as usize]
-                        .trim_start_matches(',')
-                });
-                let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
                 Splice::text(Span::at(item(before).end as usize), format!(",{gap}{written}"))
             }
             None => {
-                let gap = list.windows(2).next().map(|w| {
-                    self.text[item(w[0]).end as usize..item(w[1]).start as usize]
-                        .trim_start_matches(',')
-                });
-                let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
                 Splice::text(Span::at(item(list[0]).start as usize), format!("{written},{gap}"))
             }
         };

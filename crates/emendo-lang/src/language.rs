@@ -122,6 +122,16 @@ pub struct Context {
     pub bodiless: bool,
 }
 
+/// A context whose fragments are whole.
+pub(crate) const fn context(
+    name: &'static str,
+    prefix: &'static str,
+    suffix: &'static str,
+    accepts: &'static [&'static str],
+) -> Context {
+    Context { name, prefix, suffix, accepts, bodiless: false }
+}
+
 /// A spelling of a slot: text around the placeholder word.
 pub struct Placeholder {
     /// Before the word.
@@ -188,6 +198,16 @@ pub enum Reach {
     Onwards,
     /// In the scope that the node itself opens.
     Inside,
+}
+
+/// A rule for a field that is the declared name itself.
+pub(crate) const fn bind(
+    kind: &'static str,
+    field: &'static str,
+    space: Space,
+    reach: Reach,
+) -> Binding {
+    Binding { kind, field, child: "", space, reach, deep: false }
 }
 
 /// How names work in a language.

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space,
+    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space, bind, context,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -253,15 +253,6 @@ const MEMBERS: &[&str] = &[
     "delegate_declaration",
 ];
 
-const fn context(
-    name: &'static str,
-    prefix: &'static str,
-    suffix: &'static str,
-    accepts: &'static [&'static str],
-) -> Context {
-    Context { name, prefix, suffix, accepts, bodiless: false }
-}
-
 const CONTEXTS: &[Context] = &[
     context("expression", "class Zq { object zq = ", "; }", &[]),
     context("statement", "class Zq { void zq() { ", " } }", &[]),
@@ -337,10 +328,6 @@ const DECLARATIONS: &[Declaration] = &[
     declaration("parameter", &["attribute_list"], &[], ""),
     declaration("accessor_declaration", FREE, &[], ""),
 ];
-
-const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reach) -> Binding {
-    Binding { kind, field, child: "", space, reach, deep: false }
-}
 
 const fn bind_child(kind: &'static str, child: &'static str, reach: Reach) -> Binding {
     Binding { kind, field: "", child, space: Space::Value, reach, deep: false }

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space,
+    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space, bind, context,
 };
 use crate::{Import, ImportName};
 
@@ -205,15 +205,6 @@ const MEMBERS: &[&str] = &[
     "static_initializer",
 ];
 
-const fn context(
-    name: &'static str,
-    prefix: &'static str,
-    suffix: &'static str,
-    accepts: &'static [&'static str],
-) -> Context {
-    Context { name, prefix, suffix, accepts, bodiless: false }
-}
-
 const CONTEXTS: &[Context] = &[
     context("expression", "class Zq { Object zq = ", "; }", &[]),
     context("statement", "class Zq { void zq() { ", " } }", &[]),
@@ -304,10 +295,6 @@ const DECLARATIONS: &[Declaration] = &[
     declaration("formal_parameter", &["modifiers"], &[], "", "name"),
     declaration("enum_constant", &["modifiers"], &[], "body", "name"),
 ];
-
-const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reach) -> Binding {
-    Binding { kind, field, child: "", space, reach, deep: false }
-}
 
 const fn bind_child(
     kind: &'static str,

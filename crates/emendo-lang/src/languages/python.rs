@@ -6,7 +6,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space,
+    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space, context,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -145,15 +145,6 @@ const STATEMENTS: &[&str] = &[
     "try_statement",
     "match_statement",
 ];
-
-const fn context(
-    name: &'static str,
-    prefix: &'static str,
-    suffix: &'static str,
-    accepts: &'static [&'static str],
-) -> Context {
-    Context { name, prefix, suffix, accepts, bodiless: false }
-}
 
 const CONTEXTS: &[Context] = &[
     context("expression", "zq = [", "]\n", &[]),

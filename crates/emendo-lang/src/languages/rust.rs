@@ -7,6 +7,7 @@ use tree_sitter::Node;
 
 use crate::language::{
     Binding, Context, Declaration, Keyed, Language, Layer, Names, Placeholder, Reach, Space,
+    context,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -168,15 +169,6 @@ const TYPES: &[&str] = &[
     "primitive_type",
     "never_type",
 ];
-
-const fn context(
-    name: &'static str,
-    prefix: &'static str,
-    suffix: &'static str,
-    accepts: &'static [&'static str],
-) -> Context {
-    Context { name, prefix, suffix, accepts, bodiless: false }
-}
 
 const fn bodiless(name: &'static str, prefix: &'static str, suffix: &'static str) -> Context {
     let accepts =

@@ -6,6 +6,7 @@ use tree_sitter::Node;
 
 use crate::language::{
     Binding, Context, Declaration, Dialect, Keyed, Language, Names, Placeholder, Reach, Space,
+    bind, context,
 };
 use crate::tree::{children, span};
 use crate::{Import, ImportName};
@@ -233,15 +234,6 @@ const MEMBERS: &[&str] = &[
     "index_signature",
 ];
 
-const fn context(
-    name: &'static str,
-    prefix: &'static str,
-    suffix: &'static str,
-    accepts: &'static [&'static str],
-) -> Context {
-    Context { name, prefix, suffix, accepts, bodiless: false }
-}
-
 const CONTEXTS: &[Context] = &[
     context("expression", "zq = ", ";", &[]),
     context("statement", "", "\n", &[]),
@@ -337,10 +329,6 @@ const DECLARATIONS: &[Declaration] = &[
     declaration("variable_declarator", &[], &["type"], ""),
     declaration("export_statement", &["decorator"], &[], ""),
 ];
-
-const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reach) -> Binding {
-    Binding { kind, field, child: "", space, reach, deep: false }
-}
 
 /// What is declared by taking a value apart.
 const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding {

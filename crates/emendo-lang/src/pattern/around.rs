@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use emendo_text::Span;
 
 use super::find::descend;
-use super::matching::{Bound, Match, equal};
+use super::matching::{Bound, Match};
 use super::{Pattern, What};
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};
@@ -179,9 +179,7 @@ impl Look<'_> {
 
     /// Slots of the same name hold equal code.
     fn shares(&self, other: &Match, m: &Match) -> bool {
-        other.slots.iter().filter(|b| b.name != HERE && b.name != "_").all(|b| {
-            m.slot(&b.name).is_none_or(|own| equal(self.tree, self.text, own.span, b.span))
-        })
+        m.agrees(other, &[HERE], self.tree, self.text)
     }
 
     /// If the pattern marks the place, it stands there.

@@ -95,7 +95,7 @@ impl Rework {
             for hit in rule.old.matches(at.tree, at.text, at.resolver) {
                 let own: Vec<Span> = hit.own_tokens(&rule.old).collect();
                 let free = !own.iter().any(|t| taken.iter().any(|o| o.meets(*t)));
-                if fits(hit.span) && free && agrees(m, &hit, at) {
+                if fits(hit.span) && free && m.agrees(&hit, &[], at.tree, at.text) {
                     taken.extend(own);
                     merge(out, rule.write(&hit, at)?);
                 }
@@ -103,13 +103,6 @@ impl Rework {
         }
         Ok(())
     }
-}
-
-/// Slots of the same name hold equal code.
-fn agrees(m: &Match, hit: &Match, at: Place<'_>) -> bool {
-    hit.slots.iter().filter(|b| b.name != "_").all(|b| {
-        m.slot(&b.name).is_none_or(|own| super::matching::equal(at.tree, at.text, own.span, b.span))
-    })
 }
 
 fn merge(out: &mut Written, more: Written) {
@@ -147,7 +140,8 @@ impl Follow {
                     continue;
                 };
                 let whole = here.is_some_and(|h| h == *used || h.of(at.text).ends_with(name));
-                if whole && !covered.contains(used) && self.agrees(m, &hit, at) {
+                if whole && !covered.contains(used) && m.agrees(&hit, &[&self.of], at.tree, at.text)
+                {
                     covered.push(*used);
                     merge(out, rule.write(&hit, at)?);
                 }
@@ -163,13 +157,6 @@ impl Follow {
             }
             None => Ok(()),
         }
-    }
-
-    fn agrees(&self, m: &Match, hit: &Match, at: Place<'_>) -> bool {
-        hit.slots.iter().filter(|b| b.name != "_" && b.name != self.of).all(|b| {
-            m.slot(&b.name)
-                .is_none_or(|own| super::matching::equal(at.tree, at.text, own.span, b.span))
-        })
     }
 }
 

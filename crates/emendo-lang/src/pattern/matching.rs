@@ -89,6 +89,16 @@ impl Match {
         self.slots.iter().find(|s| s.name == name)
     }
 
+    /// True if slots of the same name hold equal code here and in another match, some names left out.
+    pub(super) fn agrees(&self, other: &Self, except: &[&str], tree: &Tree, text: &str) -> bool {
+        let named = |b: &&Bound| b.name != "_" && !except.contains(&b.name.as_str());
+        other
+            .slots
+            .iter()
+            .filter(named)
+            .all(|b| self.slot(&b.name).is_none_or(|own| equal(tree, text, own.span, b.span)))
+    }
+
     /// Binds one more slot to a text.
     pub fn add_text(&mut self, name: &str, text: String) {
         let mut bound = Bound::new(name, Span::at(self.span.start as usize), "", 1);
