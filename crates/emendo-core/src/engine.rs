@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{FileFacts, ProjectTypes, Resolver, Tree, language_of};
+use emendo_lang::{FileFacts, Index, Resolver, Tree, language_of};
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -13,11 +13,13 @@ use serde::{Deserialize, Serialize};
 use crate::actions::{Answer, Query};
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
+use crate::files::ProjectFiles;
+use crate::look::{Candidate, Look, Wide};
 use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
 use crate::run_file::{Env, FileResult, FileRun};
-use crate::walk::{Skipped, Skips, is_generated, walk};
+use crate::walk::{Skipped, Skips, walk};
 
 /// What counts as in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -31,8 +33,10 @@ pub enum Mode {
 /// What other files answer.
 #[derive(Default)]
 pub(crate) struct Answers {
-    /// The types that the project declares, of those that the plan asks about.
-    pub types: ProjectTypes,
+    /// What the project declares, as far as the plan asks about it.
+    pub index: Index,
+    /// What matters by names that were found on the way.
+    pub wide: Wide,
     /// All manifests.
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
     /// Questions about other files, with what was found.
@@ -83,23 +87,6 @@ pub struct Engine<'a> {
 
 /// Files that are read for a chunk of results at a time.
 const CHUNK: usize = 256;
-/// Larger files are passed over.
-const MAX_FILE: u64 = 64 << 20;
-
-/// A file that a step may look into.
-struct Candidate {
-    path: RelPath,
-    size: u64,
-}
-
-/// What one look at a file told.
-struct Looked {
-    candidate: Option<Candidate>,
-    types: Vec<(String, Vec<String>)>,
-    manifest: Option<Arc<Manifest>>,
-    skipped: Option<Skipped>,
-}
-
 impl Engine<'_> {
     /// Runs all steps over all files. Results come in order of path.
     ///
@@ -113,25 +100,20 @@ impl Engine<'_> {
             ..Counts::default()
         };
         let queries = ask(self.plan, self.project, &walked.files);
-        let files: Vec<RelPath> = walked.files.into_iter().filter(|p| self.covered(p)).collect();
-        let looked: Vec<Looked> = files.into_par_iter().filter_map(|p| self.look(p)).collect();
+        let files = Arc::new(ProjectFiles::new(self.project, walked.files));
         let mut answers = Answers { queries, ..Answers::default() };
-        let mut candidates = Vec::new();
-        for l in looked {
-            if let Some(why) = l.skipped {
-                *counts.skipped.entry(why).or_default() += 1;
-            }
-            for (package, names) in l.types {
-                names.iter().for_each(|n| answers.types.add(&package, n));
-            }
-            if let (Some(m), Some(c)) = (l.manifest, &l.candidate) {
-                answers.manifests.insert(c.path.clone(), m);
-            }
-            candidates.extend(l.candidate);
+        answers.index.replace_files(files.clone());
+        let look = Look { project: self.project, plan: self.plan, with: self.with };
+        let seen = look.run(files.paths(), &mut answers.index);
+        for (why, n) in seen.skipped {
+            *counts.skipped.entry(why).or_default() += n;
         }
+        answers.manifests = seen.manifests;
+        answers.wide = seen.wide;
+        let candidates = seen.candidates;
         counts.candidates = candidates.len() as u64;
         let errors = AtomicU64::new(0);
-        self.stages(candidates, answers, sink, &errors)?;
+        self.stages(candidates, answers, &files, sink, &errors)?;
         counts.with_errors = errors.into_inner();
         let notes = self.plan.steps.iter().flat_map(|s| {
             let say = s.runners.iter().filter_map(|r| r.step_note());
@@ -146,62 +128,11 @@ impl Engine<'_> {
         Ok((counts, notes.collect()))
     }
 
-    fn covered(&self, path: &RelPath) -> bool {
-        self.plan.steps.iter().flat_map(|s| &s.runners).any(|r| r.covers(path))
-    }
-
-    /// Reads a file once: is it a candidate, and what does it declare?
-    fn look(&self, path: RelPath) -> Option<Looked> {
-        let mut out = Looked { candidate: None, types: Vec::new(), manifest: None, skipped: None };
-        let full = self.project.path(&path);
-        let size = std::fs::metadata(&full).map(|m| m.len()).unwrap_or(0);
-        if size > MAX_FILE {
-            out.skipped = Some(Skipped::Large);
-            return Some(out);
-        }
-        let Ok(bytes) = std::fs::read(&full) else {
-            out.skipped = Some(Skipped::Unreadable);
-            return Some(out);
-        };
-        if !self.plan.narrow.may_matter(&bytes) {
-            return None;
-        }
-        // A byte order mark is no part of the first word.
-        let present =
-            self.plan.narrow.present(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes));
-        let steps = || self.plan.steps.iter().flat_map(|s| &s.runners);
-        let wanted = steps().any(|r| r.covers(&path) && r.needs().met(&present));
-        if !wanted && !present.declares {
-            return None;
-        }
-        let Ok(text) = Text::decode(&bytes) else {
-            out.skipped = Some(Skipped::Encoding);
-            return Some(out);
-        };
-        if is_generated(&bytes) && !self.with.contains(&Skipped::Generated) {
-            out.skipped = Some(Skipped::Generated);
-            return Some(out);
-        }
-        if present.declares
-            && let Some(language) = language_of(&path)
-        {
-            let tree = Tree::parse_file(language, &path, text.as_str());
-            let facts = FileFacts::read(language, &tree, text.as_str());
-            out.types.push((facts.package.clone(), facts.top_types().map(str::to_owned).collect()));
-        }
-        if self.plan.reads_manifests()
-            && let Some(e) = ecosystem_of(&path)
-        {
-            out.manifest = (e.read)(text.as_str()).ok().map(Arc::new);
-        }
-        out.candidate = wanted.then_some(Candidate { path, size });
-        Some(out)
-    }
-
     fn stages(
         &self,
         candidates: Vec<Candidate>,
         mut answers: Answers,
+        texts: &Arc<ProjectFiles>,
         sink: &mut dyn Sink,
         errors: &AtomicU64,
     ) -> std::io::Result<()> {
@@ -211,7 +142,8 @@ impl Engine<'_> {
             .filter(|c| self.only.is_none_or(|o| o.contains(&c.path)))
             .collect();
         let all = files.len() as u64;
-        let stages = &self.plan.stages;
+        // What files pass on to one another may change with every step.
+        let stages = if answers.wide.any() { &self.plan.single } else { &self.plan.stages };
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
         for (n, stage) in stages.iter().enumerate() {
             let last = n + 1 == stages.len();
@@ -232,8 +164,8 @@ impl Engine<'_> {
                     .filter_map(|(path, run)| {
                         let fresh = run.is_none();
                         let mut run = run.or_else(|| self.open(path))?;
-                        for step in &self.plan.steps[stage.clone()] {
-                            run.step(step, &env);
+                        for n in stage.clone() {
+                            run.step(n, &env);
                         }
                         if fresh && run.has_errors() {
                             errors.fetch_add(1, Ordering::Relaxed);
@@ -253,7 +185,7 @@ impl Engine<'_> {
                 sink.progress(done, all);
             }
             if !last {
-                self.update(&mut answers, &kept);
+                self.update(&mut answers, &kept, texts);
             }
         }
         Ok(())
@@ -266,7 +198,15 @@ impl Engine<'_> {
     }
 
     /// Reads again what the files of a stage say to others.
-    fn update(&self, answers: &mut Answers, kept: &HashMap<RelPath, FileRun>) {
+    fn update(
+        &self,
+        answers: &mut Answers,
+        kept: &HashMap<RelPath, FileRun>,
+        texts: &Arc<ProjectFiles>,
+    ) {
+        let changed = kept.iter().filter(|(_, run)| run.text != run.base.as_str());
+        let texts = texts.with(changed.map(|(p, run)| (p.clone(), run.text.clone())).collect());
+        answers.index.replace_files(Arc::new(texts));
         for (path, run) in kept {
             if let Some(e) = ecosystem_of(path).filter(|_| self.plan.reads_manifests()) {
                 match (e.read)(&run.text) {
@@ -276,8 +216,10 @@ impl Engine<'_> {
             }
             if let Some(language) = language_of(path) {
                 let tree = Tree::parse_file(language, path, &run.text);
-                let facts = FileFacts::read(language, &tree, &run.text);
-                facts.top_types().for_each(|t| answers.types.add(&facts.package, t));
+                let files = answers.index.files();
+                let facts = FileFacts::of_file(language, &tree, &run.text, path, files);
+                answers.index.forget(path);
+                answers.index.add(language, path, &run.text, &facts);
             }
         }
     }
@@ -313,7 +255,7 @@ fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
     let language = query.pattern.language();
     let tree = Tree::parse_file(language, path, text);
     let facts = FileFacts::read(language, &tree, text);
-    let project = ProjectTypes::default();
+    let project = Index::default();
     let resolver = Resolver { language, facts: &facts, project: &project };
     let found = query.pattern.matches(&tree, text, &resolver);
     let answer = |m: &emendo_lang::Match| {
@@ -375,8 +317,8 @@ pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str, own: &[Own]) -> 
         exists: &exists,
     };
     let mut run = FileRun::new(path.clone(), Text::new(text), Digest::of(text.as_bytes()));
-    for step in &plan.steps {
-        run.step(step, &env);
+    for n in 0..plan.steps.len() {
+        run.step(n, &env);
     }
     run.finish()
 }

@@ -58,6 +58,8 @@ pub struct Narrow {
     keys: Option<AhoCorasick>,
     everything: bool,
     declared: FxHashSet<u32>,
+    /// Words in the head of a type that make the file worth a look: types that others are built on.
+    headed: FxHashSet<u32>,
     type_keywords: FxHashSet<&'static [u8]>,
     package_keywords: FxHashSet<&'static [u8]>,
     /// Packages whose being the project's own matters, in segments.
@@ -71,7 +73,14 @@ pub(crate) struct Declared {
     pub(crate) types: BTreeSet<String>,
     /// Packages, with all below.
     pub(crate) packages: BTreeSet<String>,
+    /// Names of types that types of the project may be built on.
+    pub(crate) supers: BTreeSet<String>,
+    /// Further words that are asked for one by one.
+    pub(crate) words: BTreeSet<String>,
 }
+
+/// How many words the head of a type may have up to what it is built on.
+const HEAD: u32 = 24;
 
 /// The asked words that a text holds.
 pub struct Present<'n> {
@@ -109,6 +118,15 @@ impl Narrow {
             declared.insert(id(name));
             keys.insert(name.clone());
         }
+        let mut headed = FxHashSet::default();
+        for name in &own.supers {
+            headed.insert(id(name));
+            keys.insert(name.clone());
+        }
+        for word in &own.words {
+            id(word);
+            keys.insert(word.clone());
+        }
         // A package is looked for by its longest segment.
         let segments = |p: &String| words(p.as_bytes()).map(<[u8]>::to_vec).collect::<Vec<_>>();
         let packages: Vec<Vec<Vec<u8>>> = own.packages.iter().map(segments).collect();
@@ -123,6 +141,7 @@ impl Narrow {
             keys,
             everything,
             declared,
+            headed,
             type_keywords: languages
                 .iter()
                 .flat_map(|l| l.names.type_keywords)
@@ -147,12 +166,15 @@ impl Narrow {
         let mut bits = vec![0u64; self.ids.len().div_ceil(64)];
         let mut declares = false;
         let mut before: &[u8] = b"";
+        let mut head = 0u32;
         let mut rest = words(bytes);
         while let Some(word) = rest.next() {
             if let Some(id) = self.ids.get(word) {
                 bits[*id as usize / 64] |= 1 << (id % 64);
                 declares |= self.declared.contains(id) && self.type_keywords.contains(before);
+                declares |= head > 0 && self.headed.contains(id);
             }
+            head = if self.type_keywords.contains(word) { HEAD } else { head.saturating_sub(1) };
             if !self.packages.is_empty() && self.package_keywords.contains(word) {
                 let begins = |p: &Vec<Vec<u8>>| {
                     rest.clone().zip(p).filter(|(a, b)| *a == b.as_slice()).count() == p.len()
@@ -166,7 +188,8 @@ impl Narrow {
 }
 
 impl Present<'_> {
-    fn holds(&self, word: &str) -> bool {
+    /// True if the text holds this word; it must be among those that are asked for.
+    pub(crate) fn holds(&self, word: &str) -> bool {
         self.narrow
             .ids
             .get(word.as_bytes())
@@ -185,6 +208,7 @@ mod tests {
         let own = Declared {
             types: BTreeSet::from(["Gauge".to_owned()]),
             packages: BTreeSet::from(["a.mole".to_owned()]),
+            ..Declared::default()
         };
         let narrow = Narrow::new([&needs], &own, emendo_lang::LANGUAGES);
         let met =

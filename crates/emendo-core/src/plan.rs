@@ -3,13 +3,15 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
-use emendo_lang::{LANGUAGES, Spellings};
+use emendo_lang::{LANGUAGES, Language, Spellings};
 use emendo_recipe::Recipe;
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
 use crate::actions::{CompileCx, KINDS, Kind, Runner, renames};
+use crate::discover::Subject;
 use crate::edit::StepKey;
+use crate::leftovers::{Watch, watches};
 use crate::narrow::{Declared, Narrow};
 
 /// A recipe of a run, as it is remembered.
@@ -59,6 +61,10 @@ pub struct Plan {
     pub steps: Vec<PlanStep>,
     /// Runs of steps that go file by file; all files finish one before the next begins.
     pub stages: Vec<Range<usize>>,
+    /// Every step a stage of its own.
+    pub single: Vec<Range<usize>>,
+    /// What looks for leftovers.
+    pub(crate) watches: Vec<Watch>,
     /// What files must hold to matter.
     pub narrow: Narrow,
 }
@@ -89,9 +95,16 @@ impl Plan {
                 .flat_map(|r| type_names(&r.symbols()))
                 .collect(),
             packages: runners().flat_map(|r| r.packages()).collect(),
+            supers: runners()
+                .filter_map(|r| Some((r.language()?, r.subjects())))
+                .flat_map(|(l, all)| supers(l, &all))
+                .collect(),
+            words: BTreeSet::new(),
         };
-        let narrow = Narrow::new(runners().map(|r| r.needs()), &own, LANGUAGES);
-        let plan = Self { recipes: infos.collect(), stages: stages(&steps), steps, narrow };
+        let watches = watches(&steps);
+        let needs = runners().map(|r| r.needs()).chain(watches.iter().map(|w| w.runner.needs()));
+        let narrow = Narrow::new(needs, &own, LANGUAGES);
+        let plan = Self { recipes: infos.collect(), stages: stages(&steps), single: (0..steps.len()).map(|n| n..n + 1).collect(), steps, watches, narrow };
         (plan, messages)
     }
 
@@ -145,11 +158,13 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
             let mut cx =
                 CompileCx { recipe, spellings: &spellings, renamed: &renamed, out: &mut found };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));
+            let more = kind.map_or_else(Vec::new, |k| k.more(action, &mut cx));
             if action.broken {
                 // What is missing may be what could not be read: only messages about a place of their own count.
                 found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
             } else {
                 runners.extend(runner);
+                runners.extend(more);
             }
             out.extend(found);
         }
@@ -171,6 +186,16 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
     let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
     steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));
     steps
+}
+
+/// Names of types whose heirs have what a subject is a member of.
+fn supers(language: &Language, subjects: &[Subject]) -> Vec<String> {
+    let names = &language.names;
+    let one = |s: &Subject| {
+        let owner = if s.member { names.parent(&s.symbol) } else { s.symbol.clone() };
+        names.last(&owner).to_owned()
+    };
+    subjects.iter().map(one).collect()
 }
 
 /// Names of types whose declaration in the project contradicts a symbol.

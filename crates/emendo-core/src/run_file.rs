@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use emendo_lang::{Certainty, FileFacts, ImportPlan, Language, Splice, Tree};
+use emendo_lang::{Certainty, FileFacts, Files, ImportPlan, Language, Splice, Tree};
 use emendo_text::{
     Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Text, hunks, render,
 };
@@ -148,15 +148,19 @@ impl FileRun {
     }
 
     /// Runs one step.
-    pub(crate) fn step(&mut self, step: &PlanStep, env: &Env<'_>) {
+    pub(crate) fn step(&mut self, n: usize, env: &Env<'_>) {
+        let step = &env.plan.steps[n];
         let covering: Vec<usize> =
             (0..step.runners.len()).filter(|i| step.runners[*i].covers(&self.path)).collect();
         if covering.is_empty() {
             return;
         }
         let present = env.plan.narrow.present(self.text.as_bytes());
-        let wanted: Vec<usize> =
-            covering.into_iter().filter(|i| step.runners[*i].needs().met(&present)).collect();
+        let wide = |i: usize| env.answers.wide.met(n, i, self.text.as_bytes());
+        let wanted: Vec<usize> = covering
+            .into_iter()
+            .filter(|i| step.runners[*i].needs().met(&present) || wide(*i))
+            .collect();
         if wanted.is_empty() {
             return;
         }
@@ -165,13 +169,13 @@ impl FileRun {
         let own: Vec<&str> = env.own.iter().filter(here).map(|o| o.text.as_str()).collect();
         for i in wanted {
             let runner = &step.runners[i];
-            let code = runner.language().map(|l| self.code(l));
+            let code = runner.language().map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx {
                 path: &self.path,
                 text: &self.text,
                 line_end: self.base.line_end(),
                 code: code.map(|c| &self.code[c]),
-                project: &env.answers.types,
+                project: &env.answers.index,
                 manifests: &env.answers.manifests,
                 packages: &step.packages,
                 answers: &env.answers.queries,
@@ -186,7 +190,7 @@ impl FileRun {
     }
 
     /// The parsed text, parsed if it is not.
-    fn code(&mut self, language: &'static Language) -> usize {
+    fn code(&mut self, language: &'static Language, files: &dyn Files) -> usize {
         if let Some(i) = self.code.iter().position(|c| std::ptr::eq(c.language, language)) {
             return i;
         }
@@ -195,7 +199,7 @@ impl FileRun {
             || Tree::parse_file(language, &self.path, &self.text),
             |i| self.trees.swap_remove(i).1,
         );
-        let facts = FileFacts::read(language, &tree, &self.text);
+        let facts = FileFacts::of_file(language, &tree, &self.text, &self.path, files);
         self.code.push(Code { language, tree, facts });
         self.code.len() - 1
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, FileFacts, Language, Nearest, Pattern, ProjectTypes, Resolver, Tree};
+use emendo_lang::{Certainty, FileFacts, Language, Nearest, Pattern, Index, Resolver, Tree};
 use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;
@@ -125,7 +125,7 @@ impl Parsed {
 fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> (Vec<Hit>, usize) {
     let source = text.as_str();
     let parsed = Parsed::new(pattern.language(), path, source);
-    let project = ProjectTypes::default();
+    let project = Index::default();
     let resolver =
         Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
     let lines = Lines::new(source);
@@ -197,7 +197,7 @@ fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath]) -> Option<Ne
             let text = Text::decode(&read(project, &path)?).ok()?;
             let source = text.as_str();
             let parsed = Parsed::new(pattern.language(), &path, source);
-            let project = ProjectTypes::default();
+            let project = Index::default();
             let resolver =
                 Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
             let near: Nearest = pattern.nearest(&parsed.tree, source, &resolver)?;

@@ -6,7 +6,7 @@ use std::hint::black_box;
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use emendo_lang::{
-    FileFacts, LANGUAGES, Language, Pattern, ProjectTypes, Replacement, Resolver, Tree, language,
+    FileFacts, LANGUAGES, Language, Pattern, Index, Replacement, Resolver, Tree, language,
 };
 
 const LINES: usize = 5_000;
@@ -39,7 +39,7 @@ fn places(c: &mut Criterion) {
     let text = source();
     let tree = Tree::parse(language, &text);
     let facts = FileFacts::read(language, &tree, &text);
-    let project = ProjectTypes::default();
+    let project = Index::default();
     let resolver = Resolver { language, facts: &facts, project: &project };
     let mut group = c.benchmark_group("large file");
     group.throughput(Throughput::Bytes(text.len() as u64));

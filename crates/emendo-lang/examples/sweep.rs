@@ -11,7 +11,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use emendo_lang::{
-    Constraint, FORMS, FileFacts, Language, Pattern, ProjectTypes, Replacement, Resolver, Tree,
+    Constraint, FORMS, FileFacts, Language, Pattern, Index, Replacement, Resolver, Tree,
     language,
 };
 use emendo_text::{RelPath, Text};
@@ -126,7 +126,7 @@ fn one(
     let source = text.as_str();
     let tree = Tree::parse_file(language, path, source);
     let facts = FileFacts::read(language, &tree, source);
-    let project = ProjectTypes::default();
+    let project = Index::default();
     let resolver = Resolver { language, facts: &facts, project: &project };
     let mut notes = Vec::new();
     totals.files += 1;

@@ -15,6 +15,8 @@ pub struct ImportPlan {
     pub removed: Vec<Span>,
     /// Symbols whose import goes even if it was unused before.
     pub drop: Vec<String>,
+    /// Items of lists that go, used or not.
+    pub gone: Vec<Span>,
 }
 
 /// One change of the imports.
@@ -67,7 +69,10 @@ impl ImportPlan {
         removed: &[Span],
         import: &Import,
     ) -> bool {
-        let Some(local) = import.local() else { return false };
+        if import.item.is_some_and(|i| self.gone.contains(&i)) {
+            return true;
+        }
+        let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
         if self.add.contains(&import.name())
             || language.names.imports.is_empty()
             || facts.quotes(local)

@@ -210,6 +210,115 @@ pub(crate) const fn bind(
     Binding { kind, field, child: "", space, reach, deep: false }
 }
 
+/// What declares a type, or adds to one.
+pub struct TypeRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the name.
+    pub name: &'static str,
+    /// Fields, or kinds of children, that hold the types it is built on.
+    pub supers: &'static [&'static str],
+    /// Field of the type that it is another name for; empty if it is none.
+    pub alias: &'static str,
+    /// The name is a use: members are added to a type that is declared elsewhere.
+    pub extends: bool,
+}
+
+/// A type with a name of its own.
+pub(crate) const fn declares(
+    kind: &'static str,
+    name: &'static str,
+    supers: &'static [&'static str],
+) -> TypeRule {
+    TypeRule { kind, name, supers, alias: "", extends: false }
+}
+
+/// How the types of variables and members are written and told from values.
+pub struct TypeFacts {
+    /// What declares types.
+    pub declared: &'static [TypeRule],
+    /// Members that are no names in a scope: kind, field of the name, and their space.
+    pub members: &'static [(&'static str, &'static str, Space)],
+    /// Parameters that are members too where they have a child of this kind (or always, where it is empty): kind, child.
+    pub parameters: &'static [(&'static str, &'static str)],
+    /// Assignments to a field of the object itself: kind, field of the target, field of the value.
+    pub assigned: (&'static str, &'static str, &'static str),
+    /// Fields that hold the type of what a node declares, in the node or in the one around it.
+    pub fields: &'static [&'static str],
+    /// Where the value of what a node declares stands: kind, field (empty: the last child).
+    pub values: &'static [(&'static str, &'static str)],
+    /// Kinds that make an object of a type: kind, field of the type.
+    pub made: &'static [(&'static str, &'static str)],
+    /// Calls: kind, field of the function. A call of a type makes an object of it.
+    pub call: (&'static str, &'static str),
+    /// A function below a type is taken to give an object of that type.
+    pub made_below: bool,
+    /// Kinds around a type that leave it what it is.
+    pub wraps: &'static [&'static str],
+    /// Kinds within these that say nothing about the type.
+    pub skipped: &'static [&'static str],
+    /// Wrappers whose contents are used like themselves.
+    pub through: &'static [&'static str],
+    /// Types that say nothing: the value tells.
+    pub inferred: &'static [&'static str],
+    /// The object itself.
+    pub own: &'static [&'static str],
+    /// The object as one of the type that its own is built on.
+    pub base: &'static [&'static str],
+    /// Kinds of keys that name a variable too.
+    pub shorthands: &'static [&'static str],
+    /// Keyed things that name members of a type: kind of the pair, field of the key, and the fields that lead from
+    /// a node around it to the type.
+    pub keys: &'static [KeyRule],
+}
+
+/// A keyed thing whose key is a member of the type that stands before it.
+pub struct KeyRule {
+    /// Kind of the pair.
+    pub pair: &'static str,
+    /// Field of the key.
+    pub key: &'static str,
+    /// Kind of the node around that names the type.
+    pub around: &'static str,
+    /// Field of the type there.
+    pub owner: &'static str,
+}
+
+/// Where the modules of a project lie, for languages whose modules follow from paths.
+pub struct Modules {
+    /// The module of a file.
+    pub of: fn(&RelPath, &dyn Files) -> String,
+    /// The module that a written path begins with, made absolute: the written segments, the module that it is written in, and its file.
+    pub absolute: fn(&[&str], &str, &RelPath, &dyn Files) -> Option<Vec<String>>,
+    /// The file of a module of the project.
+    pub file: fn(&str, &dyn Files) -> Option<RelPath>,
+}
+
+/// What is known of a project's files.
+pub trait Files: Send + Sync {
+    /// True if there is a file of this path.
+    fn exists(&self, path: &str) -> bool;
+    /// The text of a file.
+    fn text(&self, path: &RelPath) -> Option<String>;
+    /// All files of this name.
+    fn named(&self, name: &str) -> Vec<RelPath>;
+}
+
+/// No files at all.
+pub(crate) struct NoFiles;
+
+impl Files for NoFiles {
+    fn exists(&self, _: &str) -> bool {
+        false
+    }
+    fn text(&self, _: &RelPath) -> Option<String> {
+        None
+    }
+    fn named(&self, _: &str) -> Vec<RelPath> {
+        Vec::new()
+    }
+}
+
 /// How names work in a language.
 pub struct Names {
     /// Between the segments of a symbol.
@@ -220,10 +329,31 @@ pub struct Names {
     pub full_names: bool,
     /// A name that a wildcard import brings in is as good as one that is imported alone.
     pub sure_wildcards: bool,
+    /// Names of functions and variables are written with underscores.
+    pub snake: bool,
+    /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
+    /// has a form of its own.
+    pub property: (&'static str, &'static str),
     /// A member is only reached through a receiver, inside its own type too.
     pub members_need_receiver: bool,
-    /// Renames of symbols follow all import forms of the language.
-    pub symbols: bool,
+    /// Types of variables and members.
+    pub types: TypeFacts,
+    /// Where modules lie; none where files say themselves what they belong to.
+    pub modules: Option<Modules>,
+    /// What stands before the name of a module that is loaded by a string.
+    pub loads: &'static [&'static str],
+    /// Text by which a file shows that it may pass names on to others.
+    pub passing: &'static [&'static str],
+    /// All names at the top of a file are seen by other files, imported ones too.
+    pub exports_all: bool,
+    /// Kinds that pass names on to other files.
+    pub export_kinds: &'static [&'static str],
+    /// Reads what such a node passes on: the name outside, the name inside.
+    pub read_exports: fn(tree_sitter::Node<'_>, &str) -> Vec<(String, String)>,
+    /// The list of names that a file passes on, as the target of an assignment: its strings are names.
+    pub export_list: &'static str,
+    /// A name is also that of the packages around the own one, and imports may hold for all files.
+    pub nested_packages: bool,
     /// What does not declare when a value is taken apart: a kind, or (with an empty kind) a field.
     pub pattern_skips: &'static [(&'static str, &'static str)],
     /// How many leading segments of a symbol name its package or module.
@@ -262,6 +392,8 @@ pub struct Names {
     pub builtin: &'static [&'static str],
     /// The kinds of statements that say the file's package.
     pub packages: &'static [&'static str],
+    /// Kinds that open a module of their own inside a file.
+    pub inner_modules: &'static [&'static str],
     /// The kinds of import statements.
     pub imports: &'static [&'static str],
     /// Kinds of other statements that may import: they are read as such where `read_import` finds something.

@@ -10,6 +10,7 @@
 
 mod facts;
 mod imports;
+mod index;
 mod language;
 mod languages;
 mod names;
@@ -17,14 +18,15 @@ mod pattern;
 mod template;
 mod tree;
 
-pub use facts::{FileFacts, Import, ImportName, Word};
+pub use facts::{FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
 pub use imports::{ImportEdit, ImportPlan, respell};
+pub use index::{Index, TypeInfo};
 pub use language::{
-    Binding, Context, Declaration, Dialect, Keyed, Language, Layer, Names, Placeholder, Reach,
-    Space,
+    Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder, Reach,
+    Space, TypeFacts, TypeRule,
 };
 pub use languages::{LANGUAGES, language, language_of};
-pub use names::{Certainty, Fact, ProjectTypes, Resolver, Spellings};
+pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings};
 pub use pattern::{
     Bound, Conditions, Constraint, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest, Pattern,
     PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved,

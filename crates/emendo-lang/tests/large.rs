@@ -2,14 +2,14 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{FileFacts, Pattern, Places, ProjectTypes, Resolver, Tree, language};
+use emendo_lang::{FileFacts, Pattern, Places, Index, Resolver, Tree, language};
 
 fn places(lang: &str, pattern: &str, text: &str) -> Places {
     let language = language(lang).expect("in the table");
     let pattern = Pattern::compile(language, pattern, &BTreeMap::new(), None).expect("compiles");
     let tree = Tree::parse(language, text);
     let facts = FileFacts::read(language, &tree, text);
-    let project = ProjectTypes::default();
+    let project = Index::default();
     let resolver = Resolver { language, facts: &facts, project: &project };
     pattern.places(&tree, text, &resolver)
 }

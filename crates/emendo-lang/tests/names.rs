@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::{
-    Certainty, FileFacts, Pattern, ProjectTypes, Resolver, Spellings, Tree, language,
+    Certainty, FileFacts, Pattern, Index, Resolver, Spellings, Tree, language,
 };
 
 /// The certainty of each place where `Station.at(@{x})` fits.
@@ -17,8 +17,8 @@ fn places(file: &str, own: &[(&str, &str)], renamed: &[(&str, &str)]) -> Vec<Cer
     let tree = Tree::parse(java, file);
     assert!(!tree.has_error(), "{file}");
     let facts = FileFacts::read(java, &tree, file);
-    let mut project = ProjectTypes::default();
-    own.iter().for_each(|(package, name)| project.add(package, name));
+    let mut project = Index::default();
+    own.iter().for_each(|(package, name)| project.declare(package, name));
     let resolver = Resolver { language: java, facts: &facts, project: &project };
     pattern.matches(&tree, file, &resolver).iter().map(|m| m.certainty()).collect()
 }

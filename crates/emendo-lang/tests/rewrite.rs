@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{FileFacts, Pattern, ProjectTypes, Replacement, Resolver, Tree, language};
+use emendo_lang::{FileFacts, Pattern, Index, Replacement, Resolver, Tree, language};
 use emendo_text::{Piece, PieceMap, Placed, Text, render};
 
 /// Applies `old` -> `new` everywhere in `source`, with `Station` and `at` as names of the library.
@@ -20,7 +20,7 @@ fn rewrite(old: &str, new: &str, source: &str) -> String {
     let text = Text::new(source);
     let tree = Tree::parse(java, source);
     let facts = FileFacts::read(java, &tree, source);
-    let project = ProjectTypes::default();
+    let project = Index::default();
     let resolver = Resolver { language: java, facts: &facts, project: &project };
     let matches = old.matches(&tree, source, &resolver);
     let written: Vec<_> = matches

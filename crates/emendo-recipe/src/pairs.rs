@@ -19,8 +19,14 @@ pub struct Pair {
 /// Rows allowed in a table.
 const MAX_ROWS: usize = 200_000;
 
-/// The pairs of an action: `old` and `new`, `pairs`, and `table`, with `base` before each.
-pub fn pairs(action: &Action, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
+/// The pairs of an action: `old` and `new`, `pairs`, and `table`, with `base` before each; `joint` says what stands
+/// between a base and what is below it.
+pub fn pairs(
+    action: &Action,
+    source: &Source,
+    joint: &dyn Fn(&str) -> &'static str,
+    out: &mut Vec<Diagnostic>,
+) -> Vec<Pair> {
     let table = &action.table;
     let mut found: Vec<Pair> = Vec::new();
     if let Some(old) = table.text("old") {
@@ -42,7 +48,7 @@ pub fn pairs(action: &Action, source: &Source, out: &mut Vec<Diagnostic>) -> Vec
         for p in &mut found {
             let side = if pick == 0 { Some(&mut p.old) } else { p.new.as_mut() };
             if let Some(t) = side {
-                *t = Text::derived(format!("{base}.{}", t.text), t.span);
+                *t = Text::derived(format!("{base}{}{}", joint(&base), t.text), t.span);
             }
         }
     }

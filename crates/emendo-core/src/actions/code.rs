@@ -93,7 +93,7 @@ impl Kind for Code {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let language = language(action, cx)?;
         let choices = action.table.tables("choice");
-        let rows = pairs(action, &cx.recipe.source, cx.out);
+        let rows = pairs(action, &cx.recipe.source, &|_| ".", cx.out);
         if rows.is_empty() {
             cx.out.push(
                 Diagnostic::error("this action says nothing to look for", action.span)

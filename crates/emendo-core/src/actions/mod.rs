@@ -9,24 +9,30 @@ mod symbol;
 mod values;
 
 pub use parts::{Answer, Query};
-pub(crate) use symbol::renames;
+pub(crate) use symbol::{SymbolRunner, TextWatch, What, renames};
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_lang::{Constraint, Language, Pattern, PatternError, ProjectTypes, Resolver, Spellings};
+use emendo_lang::{Constraint, Language, Pattern, PatternError, Index, Resolver, Spellings};
 use emendo_recipe::{Action, ActionKind, Recipe, Text, Value};
 use emendo_text::{Diagnostic, Digest, RelPath};
 use regex::Regex;
 
+use crate::discover::Subject;
 use crate::edit::{Code, Found};
+use crate::leftovers::{Remains, Replaces};
 use crate::narrow::Needs;
 
 /// A kind of action that can be compiled.
 pub(crate) trait Kind: ActionKind {
     /// Compiles an action. What is wrong goes to the context; `None` if nothing can run.
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>>;
+    /// What runs besides, in other files.
+    fn more(&self, _: &Action, _: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
+        Vec::new()
+    }
 }
 
 /// All kinds that are built.
@@ -66,6 +72,14 @@ pub trait Runner: Send + Sync {
     fn symbols(&self) -> Vec<String> {
         Vec::new()
     }
+    /// Symbols that it changes, or whose uses it looks for: names that lead to them are found on the way.
+    fn subjects(&self) -> Vec<Subject> {
+        Vec::new()
+    }
+    /// Symbols that are to be gone when it is done, and those that are there instead.
+    fn replaces(&self) -> Replaces {
+        Replaces::default()
+    }
     /// Packages that it is about as a whole: what of them is the project's own matters.
     fn packages(&self) -> Vec<String> {
         Vec::new()
@@ -94,6 +108,8 @@ pub trait Runner: Send + Sync {
     fn step_note(&self) -> Option<String> {
         None
     }
+    /// Finds what is still there of the symbols that it looks for.
+    fn remains(&self, _: &FileCx<'_>, _: &mut Vec<Remains>) {}
     /// Finds what it would do in one file.
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found);
 }
@@ -109,7 +125,7 @@ pub struct FileCx<'a> {
     /// Its tree and facts, where it is code.
     pub code: Option<&'a Code>,
     /// What the project declares.
-    pub project: &'a ProjectTypes,
+    pub project: &'a Index,
     /// All manifests.
     pub manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
     /// The packages of the recipe's symbols.

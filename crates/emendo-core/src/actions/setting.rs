@@ -51,7 +51,7 @@ impl Kind for SettingKind {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let table = &action.table;
         let mut rows: Vec<(Text, Option<Text>, Option<String>)> =
-            pairs(action, &cx.recipe.source, cx.out)
+            pairs(action, &cx.recipe.source, &|_| ".", cx.out)
                 .into_iter()
                 .map(|p| (p.old, p.new, p.advice))
                 .collect();

@@ -5,7 +5,8 @@ use std::sync::LazyLock;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space, bind, context,
+    Binding, Context, Declaration, KeyRule, Keyed, Language, Names, Placeholder, Reach, Space,
+    TypeFacts, bind, context, declares,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -333,13 +334,68 @@ const fn bind_child(kind: &'static str, child: &'static str, reach: Reach) -> Bi
     Binding { kind, field: "", child, space: Space::Value, reach, deep: false }
 }
 
+const TYPE_FACTS: TypeFacts = TypeFacts {
+    declared: &[
+        declares("class_declaration", "name", &["base_list"]),
+        declares("struct_declaration", "name", &["base_list"]),
+        declares("record_declaration", "name", &["base_list"]),
+        declares("interface_declaration", "name", &["base_list"]),
+        declares("enum_declaration", "name", &[]),
+        declares("delegate_declaration", "name", &[]),
+    ],
+    members: &[
+        ("enum_member_declaration", "name", Space::Value),
+        ("event_declaration", "name", Space::Value),
+    ],
+    parameters: &[],
+    assigned: ("", "", ""),
+    fields: &["type", "returns"],
+    values: &[("variable_declarator", ""), ("property_declaration", "value")],
+    made: &[("object_creation_expression", "type"), ("cast_expression", "type"), ("as_expression", "right")],
+    call: ("", ""),
+    made_below: false,
+    wraps: &[
+        "nullable_type",
+        "generic_name",
+        "primary_constructor_base_type",
+        "parenthesized_expression",
+        "ref_type",
+        "scoped_type",
+    ],
+    skipped: &["type_argument_list", "argument_list"],
+    through: &[],
+    inferred: &["var"],
+    own: &["this"],
+    base: &["base"],
+    shorthands: &[],
+    keys: &[
+        KeyRule {
+            pair: "assignment_expression",
+            key: "left",
+            around: "object_creation_expression",
+            owner: "type",
+        },
+        KeyRule { pair: "attribute_argument", key: "name", around: "attribute", owner: "name" },
+    ],
+};
+
 const NAMES: Names = Names {
     separator: ".",
     module_separator: "",
     full_names: true,
     sure_wildcards: true,
+    snake: false,
+    property: ("", ""),
     members_need_receiver: false,
-    symbols: false,
+    types: TYPE_FACTS,
+    modules: None,
+    loads: &[],
+    passing: &["global using"],
+    exports_all: false,
+    export_kinds: &[],
+    read_exports: |_, _| Vec::new(),
+    export_list: "",
+    nested_packages: true,
     pattern_skips: &[],
     package_of: |segments| segments.len().saturating_sub(1),
     words: &[("identifier", Space::Value), ("implicit_parameter", Space::Declared)],
@@ -522,6 +578,7 @@ const NAMES: Names = Names {
         "var",
     ],
     packages: &["namespace_declaration", "file_scoped_namespace_declaration"],
+    inner_modules: &[],
     imports: &["using_directive"],
     import_like: &[],
     quoted_types: None,
@@ -553,6 +610,7 @@ fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
         None => import.all(),
     };
     import.is_static = is_static;
+    import.global = parts.iter().any(|c| c.kind() == "global");
     vec![import]
 }
 

@@ -5,7 +5,8 @@ use std::sync::LazyLock;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space, bind, context,
+    Binding, Context, Declaration, KeyRule, Keyed, Language, Names, Placeholder, Reach, Space,
+    TypeFacts, bind, context, declares,
 };
 use crate::{Import, ImportName};
 
@@ -305,13 +306,49 @@ const fn bind_child(
     Binding { kind, field: "", child, space, reach, deep: false }
 }
 
+const TYPE_FACTS: TypeFacts = TypeFacts {
+    declared: &[
+        declares("class_declaration", "name", &["superclass", "interfaces"]),
+        declares("interface_declaration", "name", &["extends_interfaces"]),
+        declares("enum_declaration", "name", &["interfaces"]),
+        declares("record_declaration", "name", &["interfaces"]),
+        declares("annotation_type_declaration", "name", &[]),
+    ],
+    members: &[("annotation_type_element_declaration", "name", Space::Callable)],
+    parameters: &[],
+    assigned: ("", "", ""),
+    fields: &["type"],
+    values: &[("variable_declarator", "value"), ("resource", "value")],
+    made: &[("object_creation_expression", "type"), ("cast_expression", "type")],
+    call: ("", ""),
+    made_below: false,
+    wraps: &["generic_type", "annotated_type", "parenthesized_expression"],
+    skipped: &["type_arguments", "annotation", "marker_annotation"],
+    through: &[],
+    inferred: &["var"],
+    own: &["this"],
+    base: &["super"],
+    shorthands: &[],
+    keys: &[KeyRule { pair: "element_value_pair", key: "key", around: "annotation", owner: "name" }],
+};
+
 const NAMES: Names = Names {
     separator: ".",
     module_separator: "",
     full_names: true,
     sure_wildcards: false,
+    snake: false,
+    property: ("", ""),
     members_need_receiver: false,
-    symbols: true,
+    types: TYPE_FACTS,
+    modules: None,
+    loads: &[],
+    passing: &[],
+    exports_all: false,
+    export_kinds: &[],
+    read_exports: |_, _| Vec::new(),
+    export_list: "",
+    nested_packages: false,
     pattern_skips: &[],
     package_of: super::lower_head,
     words: &[("identifier", Space::Value), ("type_identifier", Space::Type)],
@@ -507,6 +544,7 @@ const NAMES: Names = Names {
         "SafeVarargs",
     ],
     packages: &["package_declaration"],
+    inner_modules: &[],
     imports: &["import_declaration"],
     import_like: &[],
     quoted_types: None,

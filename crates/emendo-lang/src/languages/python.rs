@@ -2,11 +2,12 @@
 
 use std::sync::LazyLock;
 
-use emendo_text::Span;
+use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Names, Placeholder, Reach, Space, context,
+    Binding, Context, Declaration, Files, KeyRule, Keyed, Language, Modules, Names, Placeholder,
+    Reach, Space, TypeFacts, TypeRule, context, declares,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -216,13 +217,100 @@ const fn apart(kind: &'static str, field: &'static str, child: &'static str) -> 
     Binding { kind, field, child, space: Space::Value, reach: Reach::Scope, deep: true }
 }
 
+const TYPE_FACTS: TypeFacts = TypeFacts {
+    declared: &[
+        declares("class_definition", "name", &["superclasses"]),
+        TypeRule {
+            kind: "type_alias_statement",
+            name: "left",
+            supers: &[],
+            alias: "right",
+            extends: false,
+        },
+    ],
+    members: &[],
+    parameters: &[],
+    assigned: ("assignment", "left", "right"),
+    fields: &["type", "return_type"],
+    values: &[("assignment", "right"), ("named_expression", "value")],
+    made: &[],
+    call: ("call", "function"),
+    made_below: false,
+    wraps: &["type", "generic_type", "subscript", "binary_operator", "argument_list", "typed_parameter"],
+    skipped: &["type_parameter", "none", "keyword_argument"],
+    through: &["Optional", "Final", "ClassVar", "Annotated"],
+    inferred: &[],
+    own: &["self", "cls"],
+    base: &["super()"],
+    shorthands: &[],
+    keys: &[KeyRule { pair: "keyword_argument", key: "name", around: "call", owner: "function" }],
+};
+
+/// The dotted name of a file, from the outermost folder that is a package; `src` and the like are none.
+fn module_of(path: &RelPath, files: &dyn Files) -> String {
+    let stem = path.as_str().trim_end_matches("/__init__.py");
+    let stem = stem.rsplit_once('.').filter(|(_, e)| matches!(*e, "py" | "pyi")).map_or(stem, |s| s.0);
+    let parts: Vec<&str> = stem.split('/').collect();
+    let is_package = |n: usize| files.exists(&format!("{}/__init__.py", parts[..n].join("/")));
+    let folders = if path.as_str().ends_with("/__init__.py") { parts.len() } else { parts.len() - 1 };
+    let mut from = folders;
+    while from > 0 && is_package(from) {
+        from -= 1;
+    }
+    if from == folders && folders > 0 {
+        // No package file: all folders count, but for those that only hold sources.
+        from = usize::from(SOURCE_FOLDERS.contains(&parts[0]));
+    }
+    parts[from..].join(".")
+}
+
+/// Folders that hold sources and are no package.
+const SOURCE_FOLDERS: &[&str] = &["src", "lib", "python"];
+
+/// Leading dots stand for the package of the file, and those around it.
+fn absolute(written: &[&str], module: &str, path: &RelPath, files: &dyn Files) -> Option<Vec<String>> {
+    let first = *written.first()?;
+    if !first.starts_with('.') {
+        let file = module_file(&written.join("."), files)
+            .or_else(|| module_file(&written[..written.len() - 1].join("."), files))?;
+        // The same file may be reached by a longer or a shorter path.
+        let known = module_of(&file, files);
+        let own: Vec<&str> = known.split('.').collect();
+        let whole = own.last() == written.last();
+        let rest = if whole { &[][..] } else { &written[written.len() - 1..] };
+        return Some(own.iter().chain(rest).map(|s| (*s).to_owned()).collect());
+    }
+    let mut own: Vec<&str> = module.split('.').collect();
+    let ups = first.len() - usize::from(path.as_str().ends_with("__init__.py"));
+    own.truncate(own.len().checked_sub(ups)?);
+    Some(own.iter().chain(&written[1..]).map(|s| (*s).to_owned()).collect())
+}
+
+fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
+    let path = module.replace('.', "/");
+    let found = SOURCE_FOLDERS.iter().map(|f| format!("{f}/")).chain([String::new()]);
+    let found = found.flat_map(|f| [format!("{f}{path}.py"), format!("{f}{path}/__init__.py"), format!("{f}{path}.pyi")]);
+    let known = found.into_iter().find(|p| !module.is_empty() && files.exists(p));
+    known.and_then(|p| RelPath::new(&p).ok())
+}
+
 const NAMES: Names = Names {
     separator: ".",
     module_separator: "",
     full_names: false,
     sure_wildcards: false,
+    snake: true,
+    property: ("", "@property"),
     members_need_receiver: true,
-    symbols: false,
+    types: TYPE_FACTS,
+    modules: Some(Modules { of: module_of, absolute, file: module_file }),
+    loads: &[],
+    passing: &["import"],
+    exports_all: true,
+    export_kinds: &[],
+    read_exports: |_, _| Vec::new(),
+    export_list: "__all__",
+    nested_packages: false,
     pattern_skips: &[
         ("attribute", ""),
         ("subscript", ""),
@@ -286,7 +374,7 @@ const NAMES: Names = Names {
         apart("as_pattern_target", "", ""),
     ],
     member_scopes: &["class_definition"],
-    type_keywords: &[],
+    type_keywords: &["class"],
     package_keyword: "",
     call: ("", "", ""),
     member: ("attribute", "object", "attribute"),
@@ -363,6 +451,7 @@ const NAMES: Names = Names {
         "zip",
     ],
     packages: &[],
+    inner_modules: &[],
     imports: &["import_statement", "import_from_statement", "future_import_statement"],
     import_like: &[],
     quoted_types: Some(("type", "# type:")),

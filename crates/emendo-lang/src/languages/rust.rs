@@ -2,12 +2,12 @@
 
 use std::sync::LazyLock;
 
-use emendo_text::Span;
+use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Keyed, Language, Layer, Names, Placeholder, Reach, Space,
-    context,
+    Binding, Context, Declaration, Files, KeyRule, Keyed, Language, Layer, Modules, Names,
+    Placeholder, Reach, Space, TypeFacts, TypeRule, context, declares,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -287,13 +287,174 @@ const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding
     Binding { kind, field, child: "", space: Space::Value, reach, deep: true }
 }
 
+const fn adds(kind: &'static str, name: &'static str, supers: &'static [&'static str]) -> TypeRule {
+    TypeRule { kind, name, supers, alias: "", extends: true }
+}
+
+const TYPE_FACTS: TypeFacts = TypeFacts {
+    declared: &[
+        declares("struct_item", "name", &[]),
+        declares("enum_item", "name", &[]),
+        declares("union_item", "name", &[]),
+        declares("trait_item", "name", &["bounds"]),
+        TypeRule { kind: "type_item", name: "name", supers: &[], alias: "type", extends: false },
+        adds("impl_item", "type", &["trait"]),
+    ],
+    members: &[
+        ("field_declaration", "name", Space::Value),
+        ("enum_variant", "name", Space::Value),
+        ("function_signature_item", "name", Space::Callable),
+        ("associated_type", "name", Space::Type),
+    ],
+    parameters: &[],
+    assigned: ("", "", ""),
+    fields: &["type", "return_type"],
+    values: &[("let_declaration", "value")],
+    made: &[("struct_expression", "name"), ("type_cast_expression", "type")],
+    call: ("call_expression", "function"),
+    made_below: true,
+    wraps: &[
+        "generic_type",
+        "generic_function",
+        "reference_type",
+        "dynamic_type",
+        "abstract_type",
+        "bounded_type",
+        "trait_bounds",
+    ],
+    skipped: &["type_arguments", "lifetime", "mutable_specifier"],
+    through: &["Box", "Arc", "Rc", "Pin"],
+    inferred: &["_"],
+    own: &["self", "Self"],
+    base: &[],
+    shorthands: &["shorthand_field_identifier", "shorthand_field_initializer"],
+    keys: &[
+        KeyRule {
+            pair: "field_initializer",
+            key: "field",
+            around: "struct_expression",
+            owner: "name",
+        },
+        KeyRule {
+            pair: "shorthand_field_initializer",
+            key: "",
+            around: "struct_expression",
+            owner: "name",
+        },
+        KeyRule { pair: "field_pattern", key: "name", around: "struct_pattern", owner: "type" },
+    ],
+};
+
+/// The crate of a file: the folder of its manifest, and the name in it.
+fn crate_of<'p>(path: &'p RelPath, files: &dyn Files) -> Option<(String, &'p str)> {
+    let mut folder = path.folder();
+    loop {
+        let manifest = if folder.is_empty() { "Cargo.toml".into() } else { format!("{folder}/Cargo.toml") };
+        if let Some(text) = RelPath::new(&manifest).ok().filter(|_| files.exists(&manifest)).and_then(|m| files.text(&m))
+            && let Some(name) = crate_name(&text)
+        {
+            return Some((name, folder));
+        }
+        if folder.is_empty() {
+            return None;
+        }
+        folder = folder.rsplit_once('/').map_or("", |f| f.0);
+    }
+}
+
+/// The name of the library that a manifest describes.
+fn crate_name(manifest: &str) -> Option<String> {
+    let named = |section: &str| {
+        let mut inside = false;
+        manifest.lines().find_map(|line| {
+            let line = line.trim();
+            if line.starts_with('[') {
+                inside = line == section;
+            }
+            let value = line.strip_prefix("name").filter(|_| inside)?.trim_start().strip_prefix('=')?;
+            value.trim().split(['"', '\'']).nth(1).map(|n| n.replace('-', "_"))
+        })
+    };
+    let package = named("[package]")?;
+    Some(named("[lib]").unwrap_or(package))
+}
+
+/// The path of a file's module. Programs, tests and examples are crates of their own, named after their file.
+fn module_of(path: &RelPath, files: &dyn Files) -> String {
+    let (name, folder) = crate_of(path, files).unwrap_or_else(|| ("crate".into(), ""));
+    let below = path.as_str().strip_prefix(folder).unwrap_or(path.as_str()).trim_start_matches('/');
+    let below = below.strip_suffix(".rs").unwrap_or(below);
+    let mut parts: Vec<&str> = below.split('/').collect();
+    let mut out = vec![name];
+    match parts.first() {
+        Some(&"src") => {
+            parts.remove(0);
+        }
+        Some(&("tests" | "benches" | "examples")) => {
+            let alone = parts.len() > 1;
+            out = vec![parts[..=usize::from(alone)].join("_")];
+            parts.drain(..=usize::from(alone));
+        }
+        _ => {}
+    }
+    if parts.last().is_some_and(|l| matches!(*l, "mod" | "lib" | "main")) {
+        parts.pop();
+    }
+    out.extend(parts.into_iter().map(str::to_owned));
+    out.join("::")
+}
+
+/// `crate`, `self`, `super`, and modules that lie below the file's own.
+fn absolute(written: &[&str], module: &str, _: &RelPath, files: &dyn Files) -> Option<Vec<String>> {
+    let own: Vec<&str> = module.split("::").collect();
+    let ups = written.iter().take_while(|w| **w == "super").count();
+    let (head, rest) = match *written.first()? {
+        "crate" => (&own[..1], &written[1..]),
+        "self" => (&own[..], &written[1..]),
+        "super" => (&own[..own.len().checked_sub(ups)?.max(1)], &written[ups..]),
+        first => {
+            module_file(&format!("{module}::{first}"), files)?;
+            (&own[..], written)
+        }
+    };
+    Some(head.iter().chain(rest).map(|s| (*s).to_owned()).collect())
+}
+
+fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
+    let (name, below) = module.split_once("::").unwrap_or((module, ""));
+    let manifests = files.named("Cargo.toml");
+    let manifest = manifests
+        .iter()
+        .find(|m| files.text(m).and_then(|t| crate_name(&t)).is_some_and(|n| n == name))?;
+    let folder = manifest.folder();
+    let src = if folder.is_empty() { "src".into() } else { format!("{folder}/src") };
+    let path = below.replace("::", "/");
+    let found = if path.is_empty() {
+        vec![format!("{src}/lib.rs"), format!("{src}/main.rs")]
+    } else {
+        vec![format!("{src}/{path}.rs"), format!("{src}/{path}/mod.rs")]
+    };
+    let known = found.into_iter().find(|p| files.exists(p));
+    known.and_then(|p| RelPath::new(&p).ok())
+}
+
 const NAMES: Names = Names {
     separator: "::",
     module_separator: "",
     full_names: true,
     sure_wildcards: false,
+    snake: true,
+    property: ("", ""),
     members_need_receiver: true,
-    symbols: false,
+    types: TYPE_FACTS,
+    modules: Some(Modules { of: module_of, absolute, file: module_file }),
+    loads: &[],
+    passing: &["pub use", ") use"],
+    exports_all: true,
+    export_kinds: &[],
+    read_exports: |_, _| Vec::new(),
+    export_list: "",
+    nested_packages: false,
     pattern_skips: &[
         ("", "type"),
         ("", "path"),
@@ -379,7 +540,7 @@ const NAMES: Names = Names {
         apart("match_arm", "pattern", Reach::Inside),
     ],
     member_scopes: &["impl_item", "trait_item"],
-    type_keywords: &[],
+    type_keywords: &["struct", "enum", "trait", "impl", "type", "union"],
     package_keyword: "",
     call: ("", "", ""),
     member: ("scoped_identifier", "path", "name"),
@@ -448,6 +609,7 @@ const NAMES: Names = Names {
         "writeln",
     ],
     packages: &[],
+    inner_modules: &["mod_item"],
     imports: &["use_declaration"],
     import_like: &[],
     quoted_types: None,

@@ -2,11 +2,12 @@
 
 use std::sync::LazyLock;
 
+use emendo_text::RelPath;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Dialect, Keyed, Language, Names, Placeholder, Reach, Space,
-    bind, context,
+    Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Modules, Names,
+    Placeholder, Reach, Space, TypeFacts, TypeRule, bind, context, declares,
 };
 use crate::tree::{children, span};
 use crate::{Import, ImportName};
@@ -335,13 +336,319 @@ const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding
     Binding { kind, field, child: "", space: Space::Value, reach, deep: true }
 }
 
+const TYPE_FACTS: TypeFacts = TypeFacts {
+    declared: &[
+        declares("class_declaration", "name", &["class_heritage"]),
+        declares("abstract_class_declaration", "name", &["class_heritage"]),
+        declares("class", "name", &["class_heritage"]),
+        declares("interface_declaration", "name", &["extends_type_clause"]),
+        declares("enum_declaration", "name", &[]),
+        TypeRule {
+            kind: "type_alias_declaration",
+            name: "name",
+            supers: &[],
+            alias: "value",
+            extends: false,
+        },
+    ],
+    members: &[
+        ("method_definition", "name", Space::Callable),
+        ("method_signature", "name", Space::Callable),
+        ("abstract_method_signature", "name", Space::Callable),
+        ("public_field_definition", "name", Space::Value),
+        ("property_signature", "name", Space::Value),
+        ("enum_assignment", "name", Space::Value),
+    ],
+    parameters: &[("required_parameter", "accessibility_modifier")],
+    assigned: ("assignment_expression", "left", "right"),
+    fields: &["type", "return_type"],
+    values: &[("variable_declarator", "value"), ("public_field_definition", "value")],
+    made: &[("new_expression", "constructor")],
+    call: ("call_expression", "function"),
+    made_below: false,
+    wraps: &[
+        "type_annotation",
+        "generic_type",
+        "extends_clause",
+        "union_type",
+        "parenthesized_type",
+        "non_null_expression",
+        "readonly_type",
+    ],
+    skipped: &["type_arguments", "literal_type"],
+    through: &["Readonly", "Required", "NonNullable"],
+    inferred: &["any", "unknown"],
+    own: &["this"],
+    base: &["super"],
+    shorthands: &["shorthand_property_identifier_pattern"],
+    keys: &[
+        KeyRule { pair: "pair_pattern", key: "key", around: "variable_declarator", owner: "value" },
+        KeyRule {
+            pair: "shorthand_property_identifier_pattern",
+            key: "",
+            around: "variable_declarator",
+            owner: "value",
+        },
+        KeyRule { pair: "jsx_attribute", key: "", around: "jsx_opening_element", owner: "name" },
+        KeyRule {
+            pair: "jsx_attribute",
+            key: "",
+            around: "jsx_self_closing_element",
+            owner: "name",
+        },
+    ],
+};
+
+/// Endings that a module's name leaves out, in the order in which they are tried.
+const ENDINGS: &[&str] = &["ts", "tsx", "d.ts", "mts", "cts", "js", "jsx", "mjs", "cjs"];
+
+/// A file of the project is `./` and its path from the root, without the ending; an index file is its folder.
+fn module_of(path: &RelPath, _: &dyn Files) -> String {
+    format!("./{}", bare(path.as_str()))
+}
+
+fn bare(path: &str) -> &str {
+    let cut = |e: &&str| path.strip_suffix(*e).and_then(|p| p.strip_suffix('.'));
+    let stem = ["d.ts", "d.mts", "d.cts"].iter().chain(ENDINGS).find_map(cut).unwrap_or(path);
+    stem.strip_suffix("/index").or(if stem == "index" { Some("") } else { None }).unwrap_or(stem)
+}
+
+/// Paths that begin with a dot are relative to the file's folder; others may be spelled by the settings of the compiler.
+fn absolute(written: &[&str], _: &str, path: &RelPath, files: &dyn Files) -> Option<Vec<String>> {
+    let module = *written.first()?;
+    let found = if module.starts_with('.') {
+        let mut parts: Vec<&str> = path.folder().split('/').filter(|p| !p.is_empty()).collect();
+        for part in module.split('/') {
+            match part {
+                "." | "" => {}
+                ".." => drop(parts.pop()?),
+                name => parts.push(name),
+            }
+        }
+        format!("./{}", bare(&parts.join("/")))
+    } else {
+        aliased(module, path, files)?
+    };
+    let rest = written[1..].iter().map(|s| (*s).to_owned());
+    Some(std::iter::once(found).chain(rest).collect())
+}
+
+/// A module that `paths` or `baseUrl` of the nearest settings file leads to.
+fn aliased(module: &str, path: &RelPath, files: &dyn Files) -> Option<String> {
+    let mut folder = path.folder();
+    loop {
+        for name in ["tsconfig.json", "jsconfig.json"] {
+            let at = if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
+            let text = RelPath::new(&at).ok().filter(|_| files.exists(&at)).and_then(|p| files.text(&p));
+            if let Some(settings) = text.as_deref().and_then(paths_of) {
+                return by_settings(module, folder, &settings, files);
+            }
+        }
+        if folder.is_empty() {
+            return None;
+        }
+        folder = folder.rsplit_once('/').map_or("", |f| f.0);
+    }
+}
+
+/// What a settings file says of paths: the base folder, and names with where they lead.
+struct Settings {
+    base: Option<String>,
+    paths: Vec<(String, Vec<String>)>,
+}
+
+fn paths_of(text: &str) -> Option<Settings> {
+    let value: serde_json::Value = serde_json::from_str(&without_comments(text)).ok()?;
+    let options = &value["compilerOptions"];
+    let base = options["baseUrl"].as_str().map(str::to_owned);
+    let list = |v: &serde_json::Value| {
+        let all = v.as_array().into_iter().flatten();
+        all.filter_map(|t| t.as_str().map(str::to_owned)).collect()
+    };
+    let paths = options["paths"].as_object();
+    let paths: Vec<(String, Vec<String>)> =
+        paths.into_iter().flatten().map(|(k, v)| (k.clone(), list(v))).collect();
+    (base.is_some() || !paths.is_empty()).then_some(Settings { base, paths })
+}
+
+/// The text without comments and trailing commas, which such files may have.
+fn without_comments(text: &str) -> String {
+    let mut out = String::new();
+    let mut rest = text.chars().peekable();
+    let mut quoted = false;
+    while let Some(c) = rest.next() {
+        match (c, rest.peek()) {
+            ('"', _) => quoted = !quoted,
+            ('\\', Some(_)) if quoted => {
+                out.push(c);
+                out.extend(rest.next());
+                continue;
+            }
+            ('/', Some('/')) if !quoted => {
+                while rest.next_if(|c| *c != '\n').is_some() {}
+                continue;
+            }
+            ('/', Some('*')) if !quoted => {
+                let mut last = ' ';
+                for c in rest.by_ref().skip(1) {
+                    if last == '*' && c == '/' {
+                        break;
+                    }
+                    last = c;
+                }
+                continue;
+            }
+            ('}' | ']', _) if !quoted => {
+                let kept = out.trim_end().trim_end_matches(',').len();
+                out.truncate(kept);
+            }
+            _ => {}
+        }
+        out.push(c);
+    }
+    out
+}
+
+fn by_settings(module: &str, folder: &str, settings: &Settings, files: &dyn Files) -> Option<String> {
+    let base = settings.base.as_deref().unwrap_or(".");
+    let from = |target: &str| {
+        let whole = format!("{folder}/{base}/{target}");
+        let parts: Vec<&str> = whole.split('/').filter(|p| !p.is_empty() && *p != ".").collect();
+        format!("./{}", bare(&parts.join("/")))
+    };
+    let leads = |name: &str, targets: &[String]| {
+        let (before, after) = name.split_once('*').unwrap_or((name, ""));
+        let middle = module.strip_prefix(before)?.strip_suffix(after)?;
+        let fits = name.contains('*') || middle.is_empty();
+        let all = targets.iter().filter(|_| fits).map(|t| from(&t.replacen('*', middle, 1)));
+        all.into_iter().find(|m| module_file(m, files).is_some())
+    };
+    let by_name = settings.paths.iter().find_map(|(name, targets)| leads(name, targets));
+    by_name.or_else(|| {
+        let plain = from(module);
+        (settings.base.is_some() && module_file(&plain, files).is_some()).then_some(plain)
+    })
+}
+
+fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
+    let path = module.strip_prefix("./")?;
+    let direct = ENDINGS.iter().map(|e| format!("{path}.{e}"));
+    let index = ENDINGS.iter().map(|e| {
+        if path.is_empty() { format!("index.{e}") } else { format!("{path}/index.{e}") }
+    });
+    let known = direct.chain(index).find(|p| files.exists(p));
+    known.and_then(|p| RelPath::new(&p).ok())
+}
+
+/// `export { a as b }`, `export default a`, `export class A`, `module.exports = { a }`, `exports.a = b`.
+fn read_exports(node: Node<'_>, text: &str) -> Vec<(String, String)> {
+    let word = |n: Node<'_>| span(n).of(text).to_owned();
+    let mut out = Vec::new();
+    if node.kind() == "assignment_expression" {
+        let Some((left, right)) =
+            node.child_by_field_name("left").zip(node.child_by_field_name("right"))
+        else {
+            return out;
+        };
+        let target = word(left);
+        if target == "module.exports" && right.kind() == "object" {
+            for item in children(right) {
+                match item.kind() {
+                    "shorthand_property_identifier" => out.push((word(item), word(item))),
+                    "pair" => {
+                        let (key, value) =
+                            (item.child_by_field_name("key"), item.child_by_field_name("value"));
+                        if let Some((k, v)) = key.zip(value).filter(|p| p.1.kind() == "identifier") {
+                            out.push((word(k), word(v)));
+                        }
+                    }
+                    _ => {}
+                }
+            }
+        } else if let Some(name) =
+            target.strip_prefix("module.exports.").or_else(|| target.strip_prefix("exports."))
+            && right.kind() == "identifier"
+        {
+            out.push((name.to_owned(), word(right)));
+        }
+        return out;
+    }
+    if node.child_by_field_name("source").is_some() {
+        return out;
+    }
+    let default = children(node).iter().any(|c| c.kind() == "default");
+    if let Some(value) = node.child_by_field_name("value").filter(|v| v.kind() == "identifier") {
+        out.push(("default".into(), word(value)));
+    }
+    if let Some(declared) = node.child_by_field_name("declaration") {
+        let own = declared.child_by_field_name("name");
+        let many = children(declared).into_iter().filter_map(|c| c.child_by_field_name("name"));
+        for name in own.into_iter().chain(many) {
+            let outside = if default { "default".into() } else { word(name) };
+            out.push((outside, word(name)));
+        }
+    }
+    for clause in children(node).into_iter().filter(|c| c.kind() == "export_clause") {
+        for item in children(clause).into_iter().filter(|c| c.kind() == "export_specifier") {
+            let Some(name) = item.child_by_field_name("name") else { continue };
+            let alias = item.child_by_field_name("alias").unwrap_or(name);
+            out.push((word(alias), word(name)));
+        }
+    }
+    out
+}
+
+/// `export { a as b } from 'm'`, `export * from 'm'`: the names go to whoever imports this file.
+fn read_passed_on(node: Node<'_>, text: &str) -> Vec<Import> {
+    let mut out = Vec::new();
+    let Some(module) = node.child_by_field_name("source").and_then(|s| module(s, text)) else {
+        return out;
+    };
+    for part in children(node) {
+        match part.kind() {
+            "*" => out.push(Import::new(&NAMES, node, vec![module.clone()]).all()),
+            "namespace_export" => {
+                if let Some(name) = part.named_child(0) {
+                    let import = Import::new(&NAMES, node, vec![module.clone()]);
+                    out.push(import.known_as(span(name).of(text)));
+                }
+            }
+            "export_clause" => {
+                for item in children(part).into_iter().filter(|c| c.kind() == "export_specifier") {
+                    let Some(name) = item.child_by_field_name("name") else { continue };
+                    let import =
+                        Import::new(&NAMES, node, vec![module.clone(), segment(name, text)])
+                            .listed(span(item), Some(span(part)), 1, true);
+                    out.push(match item.child_by_field_name("alias") {
+                        Some(alias) => import.known_as(span(alias).of(text)),
+                        None => import,
+                    });
+                }
+            }
+            _ => {}
+        }
+    }
+    out.iter_mut().for_each(|i| i.passes_on = true);
+    out
+}
+
 const NAMES: Names = Names {
     separator: ".",
     module_separator: ":",
     full_names: false,
     sure_wildcards: false,
+    snake: false,
+    property: ("get ", ""),
     members_need_receiver: true,
-    symbols: false,
+    types: TYPE_FACTS,
+    modules: Some(Modules { of: module_of, absolute, file: module_file }),
+    loads: &["require(", "require.resolve(", "import(", "import", "from", "module"],
+    passing: &["export {", "export *", "export default", "export{", "exports", "export const", "export type"],
+    exports_all: false,
+    export_kinds: &["export_statement", "assignment_expression"],
+    read_exports,
+    export_list: "",
+    nested_packages: false,
     pattern_skips: &[
         ("", "key"),
         ("", "right"),
@@ -463,7 +770,7 @@ const NAMES: Names = Names {
         apart("for_in_statement", "left", Reach::Inside),
     ],
     member_scopes: &["class_declaration", "abstract_class_declaration", "class"],
-    type_keywords: &[],
+    type_keywords: &["class", "interface", "enum", "type"],
     package_keyword: "",
     call: ("", "", ""),
     member: ("member_expression", "object", "property"),
@@ -514,8 +821,9 @@ const NAMES: Names = Names {
         "any",
     ],
     packages: &[],
+    inner_modules: &[],
     imports: &["import_statement"],
-    import_like: &["lexical_declaration", "variable_declaration"],
+    import_like: &["lexical_declaration", "variable_declaration", "export_statement"],
     quoted_types: None,
     preamble: &[("hash_bang_line", ""), ("expression_statement", "string")],
     read_import,
@@ -524,10 +832,10 @@ const NAMES: Names = Names {
 };
 
 fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
-    if node.kind() == "import_statement" {
-        read_module(node, text)
-    } else {
-        read_required(node, text)
+    match node.kind() {
+        "import_statement" => read_module(node, text),
+        "export_statement" => read_passed_on(node, text),
+        _ => read_required(node, text),
     }
 }
 

@@ -30,7 +30,8 @@ pub use write::{Replacement, Splice, Unresolved, Written};
 
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};
-use crate::names::{ProjectTypes, Resolver, Spellings};
+use crate::index::Index;
+use crate::names::{Resolver, Spellings};
 use crate::template::{Filter, Marks, Repeat};
 use crate::tree::Tree;
 
@@ -348,7 +349,7 @@ impl Pattern {
         compile::as_code(self).iter().any(|(text, at)| {
             let tree = Tree::parse(self.language, text);
             let facts = FileFacts::read(self.language, &tree, text);
-            let project = ProjectTypes::default();
+            let project = Index::default();
             let resolver = Resolver { language: self.language, facts: &facts, project: &project };
             // Anywhere inside: an edit inside the result grows it too.
             other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))

@@ -637,26 +637,12 @@ impl Writer<'_> {
             self.out.imports.push(import);
             return Ok(written);
         }
-        let taken = self.resolver.taken(simple, space, at, symbol);
-        let in_full = self.m.names.iter().any(|n| n.full) || taken;
-        if (in_full && names.full_names) || names.segments(symbol).len() < 2 {
+        if self.m.names.iter().any(|n| n.full) && names.full_names {
             return Ok(symbol.to_owned());
         }
-        let mut import = ImportName::of(self.language, symbol, space);
-        if taken {
-            let module =
-                names.segments(symbol)[0].rsplit(['/', '.']).next().unwrap_or("").to_owned();
-            let alias = Filter::Pascal.apply(&module) + &Filter::Pascal.apply(simple);
-            if self.resolver.taken(&alias, space, at, symbol) {
-                return Err(Unresolved(format!(
-                    "`{simple}` means something else here, and so does `{alias}`"
-                )));
-            }
-            import.alias = Some(alias);
-        }
-        let written = import.alias.clone().unwrap_or_else(|| simple.to_owned());
-        self.out.imports.push(import);
-        Ok(written)
+        let spelled = self.resolver.spell(symbol, space, at).map_err(Unresolved)?;
+        self.out.imports.extend(spelled.imports);
+        Ok(spelled.text)
     }
 
     /// The name behind a module that the old code names too: `tide.open` beside `tide.close`.

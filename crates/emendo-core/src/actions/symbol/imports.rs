@@ -1,0 +1,298 @@
+//! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
+
+use emendo_lang::{Certainty, Fact, Import, ImportName, ImportPlan, Space, Splice, respell};
+use emendo_text::Span;
+
+use super::uses::Rewritten;
+use super::{Found, Place, SymbolRunner, What};
+use crate::edit::NoteDraft;
+
+/// An import that is to name something else.
+struct Moved<'a> {
+    import: &'a Import,
+    row: usize,
+    target: String,
+    fact: Fact,
+}
+
+impl SymbolRunner {
+    /// All import statements of a file.
+    pub(super) fn imports(&self, p: &Place<'_>, out: &mut Found) {
+        let all = &p.code.facts.imports;
+        let mut at = 0;
+        while at < all.len() {
+            let count = all[at..].iter().take_while(|i| i.span == all[at].span).count();
+            let statement = &all[at..at + count];
+            let moved: Vec<Moved<'_>> =
+                statement.iter().filter_map(|i| self.moved(p, i, out)).collect();
+            self.statement(p, statement, moved, out);
+            at += count;
+        }
+    }
+
+    /// What an import becomes, unless its uses carry the change.
+    fn moved<'i>(&self, p: &Place<'_>, import: &'i Import, out: &mut Found) -> Option<Moved<'i>> {
+        let names = &self.rows.language.names;
+        let path = import.path();
+        let Some((row, old)) = self.rows.deciding(path) else {
+            self.passed_through(p, import, out);
+            if import.wildcard && !import.is_static && self.what != What::Package {
+                self.moved_from_wildcard(p, import, out);
+            }
+            return None;
+        };
+        let own = p.cx.project.declares(&names.parent(path), names.last(path))
+            || (import.wildcard && p.cx.project.has_package(path));
+        let owned = own && names.modules.is_none() && self.what != What::Method;
+        if owned && !self.declared_here_too(p, old) {
+            return None;
+        }
+        let r = &self.rows.all[row];
+        let Some(new) = &r.new else {
+            let used = path == old && self.used(p, import);
+            if !used {
+                self.note(r, import.item.unwrap_or(import.span), out);
+            }
+            return None;
+        };
+        let exact = path == old;
+        let renamed = exact && !import.wildcard && names.last(new) != names.last(old);
+        if renamed && !import.aliased() && !import.passes_on && self.used(p, import) {
+            // The uses are the edits; the import follows from them.
+            return None;
+        }
+        if self.what != What::Package && !exact && import.wildcard && names.sure_wildcards {
+            // A namespace below is another thing than a type.
+            return None;
+        }
+        let target = format!("{new}{}", &path[old.len()..]);
+        if target == path {
+            return None;
+        }
+        let both = import.wildcard
+            && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
+        if both {
+            // Both are here already: a wildcard that was split before.
+            return None;
+        }
+        let fact = Fact {
+            says: Certainty::Certain,
+            text: format!("`{path}` is imported by its full name"),
+            at: Some(import.span),
+        };
+        Some(Moved { import, row, target, fact })
+    }
+
+    /// True if the project declares the symbol itself, and it is that which is renamed.
+    fn declared_here_too(&self, p: &Place<'_>, old: &str) -> bool {
+        p.cx.project.type_of(old).is_some()
+    }
+
+    /// True if the file uses what an import makes known.
+    fn used(&self, p: &Place<'_>, import: &Import) -> bool {
+        let local = import.local().unwrap_or_default();
+        let words = p.code.facts.words(local).iter();
+        words.filter(|w| !matches!(w.space, Space::Member | Space::Declared)).any(|w| {
+            p.resolver.import_at(local, w.span.start).is_some_and(|i| i.span == import.span)
+                || p.resolver.means(&[local], w.space, w.span.start, import.path()).is_some()
+        })
+    }
+
+    /// An import from a module of the project's own that passes the symbol on: it names the new one.
+    fn passed_through(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
+        let language = self.rows.language;
+        let names = &language.names;
+        if names.modules.is_none() || import.wildcard {
+            return;
+        }
+        let last = names.last(import.path());
+        if self.rows.called(last).is_empty() {
+            return;
+        }
+        let Some((real, _)) = p.cx.project.canonical(language, import.path()) else { return };
+        let Some((row, old)) = self.rows.deciding(&real).filter(|d| d.1 == real) else { return };
+        let Some(new) = &self.rows.all[row].new else { return };
+        let carried = !import.aliased() && !import.passes_on && self.used(p, import);
+        if carried || names.last(new) == last {
+            return;
+        }
+        let Some((_, at)) = import.segments.last() else { return };
+        let fact = Fact {
+            says: Certainty::Likely,
+            text: format!("the project's own `{}` passes on `{old}`", names.parent(import.path())),
+            at: Some(import.span),
+        };
+        let written = Rewritten { splices: vec![Splice::text(*at, names.last(new))], imports: Vec::new() };
+        self.draft(p, row, import.item.unwrap_or(import.span), vec![*at], written, vec![fact], out);
+    }
+
+    /// Writes the changes of one statement.
+    fn statement(&self, p: &Place<'_>, all: &[Import], moved: Vec<Moved<'_>>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let Some(first) = moved.first() else { return };
+        let mut distinct: Vec<&Import> = Vec::new();
+        all.iter().for_each(|i| {
+            if !distinct.iter().any(|d| d.item == i.item && d.path() == i.path()) {
+                distinct.push(i);
+            }
+        });
+        if all.len() == 1 && self.kept_below(p, first.import) {
+            // Some names of the wildcard stay behind: it becomes two.
+            let name = ImportName {
+                is_static: first.import.is_static,
+                path: first.target.clone(),
+                wildcard: true,
+                alias: None,
+            };
+            let splice = self.below(p, first.import, &name);
+            return self.move_draft(p, first, vec![splice], out);
+        }
+        // Where only the item itself changes, or all items go together, the names are written over.
+        let in_place = |m: &Moved<'_>| {
+            let wanted = names.segments(&m.target);
+            let shared = m.import.shared.min(m.import.segments.len());
+            let same_head = wanted.len() > shared
+                && m.import.segments[..shared].iter().zip(&wanted).all(|(a, b)| a.0 == **b);
+            same_head || m.import.item.is_none()
+        };
+        let heads_alike = || {
+            let head = |m: &Moved<'_>| names.parent(&m.target);
+            moved.len() == distinct.len() && moved.iter().all(|m| head(m) == head(first))
+        };
+        let relative = |m: &Moved<'_>| m.import.is_relative(names);
+        for m in moved.iter().filter(|m| relative(m)) {
+            self.relative(p, m, out);
+        }
+        let moved: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
+        let Some(first) = moved.first().copied() else { return };
+        if moved.iter().all(|m| in_place(m)) || heads_alike() {
+            let mut written: Vec<Splice> = Vec::new();
+            for m in &moved {
+                let wanted = names.segments(&m.target);
+                let implied = m.import.implied && m.import.segments.len() > 1;
+                let (from, to) = if implied {
+                    (&m.import.segments[..m.import.segments.len() - 1], &wanted[..wanted.len() - 1])
+                } else {
+                    (&m.import.segments[..], &wanted[..])
+                };
+                for splice in spell_parts(names, from, to, m.import.shared) {
+                    if !written.contains(&splice) {
+                        written.push(splice);
+                    }
+                }
+            }
+            return self.move_draft(p, first, written, out);
+        }
+        // Some items of a list leave it.
+        let mut plan = ImportPlan::default();
+        for m in &moved {
+            plan.gone.extend(m.import.item);
+            plan.add.push(ImportName { path: m.target.clone(), ..m.import.name() });
+        }
+        let edits =
+            plan.edits(self.rows.language, &p.code.facts, p.cx.text, p.cx.line_end);
+        let splices = edits.into_iter().map(|e| e.splice).collect();
+        self.move_draft(p, first, splices, out);
+    }
+
+    fn move_draft(&self, p: &Place<'_>, m: &Moved<'_>, splices: Vec<Splice>, out: &mut Found) {
+        let written = Rewritten { splices, imports: Vec::new() };
+        let tokens = vec![m.import.path_span()];
+        self.draft(p, m.row, m.import.span, tokens, written, vec![m.fact.clone()], out);
+    }
+
+    /// An import that is written from the file's own module on.
+    fn relative(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let last = m.import.segments.last();
+        if names.parent(&m.target) == names.parent(m.import.path())
+            && let Some((written, at)) = last
+            && written == names.last(m.import.path())
+        {
+            let splice = Splice::text(*at, names.last(&m.target));
+            return self.move_draft(p, m, vec![splice], out);
+        }
+        let say = format!(
+            "`{}` is imported from the file's own place here: write where `{}` lies from here",
+            m.import.path(),
+            m.target
+        );
+        out.notes.push(NoteDraft { at: m.import.span, say });
+    }
+
+    /// A new import on a line of its own below another.
+    fn below(&self, p: &Place<'_>, import: &Import, name: &ImportName) -> Splice {
+        let lead = line_of(p.cx.text, import.span.start);
+        let statement = (self.rows.language.names.write_import)(name, Some(p.text(import.span)));
+        Splice::text(
+            Span::at(import.span.end as usize),
+            format!("{}{lead}{statement}", p.cx.line_end),
+        )
+    }
+
+    /// True if a wildcard import brings names in that `except` keeps, and the file uses one.
+    fn kept_below(&self, p: &Place<'_>, import: &Import) -> bool {
+        import.wildcard
+            && self.rows.except.iter().any(|e| {
+                let rest = e.strip_prefix(import.path());
+                let name = rest.and_then(|r| r.trim_start_matches(['.', ':']).split(['.', ':']).next());
+                name.is_some_and(|n| {
+                    n == "*"
+                        || n == "**"
+                        || p.code.facts.words(n).iter().any(|w| w.space != Space::Member)
+                })
+            })
+    }
+
+    /// Names that move away from a place whose wildcard the file imports get an import of their own.
+    fn moved_from_wildcard(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let used = self.rows.last_names().filter(|name| !p.code.facts.words(name).is_empty());
+        let mut rows: Vec<(usize, usize)> =
+            used.flat_map(|name| self.rows.called(name).iter().copied()).collect();
+        rows.retain(|(r, o)| names.parent(&self.rows.all[*r].olds[*o]) == import.path());
+        rows.sort_unstable();
+        for (row, old) in rows {
+            let r = &self.rows.all[row];
+            let old = &r.olds[old];
+            let moves = |n: &&String| names.last(n) == names.last(old) && names.parent(n) != names.parent(old);
+            let Some(new) = r.new.as_ref().filter(moves) else { continue };
+            let last = names.last(old);
+            let used = p.code.facts.words(last).iter().find_map(|w| {
+                let plain = matches!(w.space, Space::Type | Space::Value);
+                plain.then(|| p.resolver.means(&[last], w.space, w.span.start, old)).flatten()
+            });
+            let target = names.parent(new);
+            let known = p.code.facts.import_of(new).is_some()
+                || p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
+            let Some(fact) = used.filter(|_| !known) else { continue };
+            let name = ImportName { is_static: false, path: new.clone(), wildcard: false, alias: None };
+            let written =
+                Rewritten { splices: vec![self.below(p, import, &name)], imports: Vec::new() };
+            self.draft(p, row, import.span, vec![import.path_span()], written, vec![fact], out);
+        }
+    }
+}
+
+/// The shared head of a list and its item are written over apart: brackets may stand between them.
+fn spell_parts(
+    names: &emendo_lang::Names,
+    from: &[(String, Span)],
+    to: &[&str],
+    shared: usize,
+) -> Vec<Splice> {
+    let shared = shared.min(from.len());
+    if shared == 0 || shared == from.len() || to.len() <= from.len() - shared {
+        return vec![respell(names, from, to)];
+    }
+    let cut = to.len() - (from.len() - shared);
+    let parts = [(&from[..shared], &to[..cut]), (&from[shared..], &to[cut..])];
+    parts.into_iter().filter(|(a, b)| a.iter().map(|s| s.0.as_str()).ne(b.iter().copied())).map(|(a, b)| respell(names, a, b)).collect()
+}
+
+/// The blanks before a place on its line.
+fn line_of(text: &str, at: u32) -> &str {
+    let start = text[..at as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+    let lead = &text[start..at as usize];
+    if lead.trim().is_empty() { lead } else { "" }
+}

@@ -1,0 +1,120 @@
+//! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
+
+use emendo_lang::{Certainty, Fact, Space, Splice, Word};
+use emendo_text::Span;
+
+use super::uses::Rewritten;
+use super::{Meant, Place, SymbolRunner, What};
+
+impl SymbolRunner {
+    /// True if a word is used as a member of the kind is.
+    pub(super) fn fits_form(&self, p: &Place<'_>, word: &Word) -> bool {
+        let names = &self.rows.language.names;
+        let rest = p.cx.text[word.span.end as usize..].trim_start();
+        let called = rest.starts_with('(') || rest.starts_with("::<");
+        // Where a member may be a function or hold one, a call tells nothing.
+        let told_by_call = names.bindings.iter().any(|b| b.space == Space::Callable);
+        let before = p.cx.text[..word.span.start as usize].trim_end();
+        match self.what {
+            What::Method if word.space == Space::Declared => !word.key && (called || !told_by_call || rest.starts_with('<')),
+            What::Method => {
+                !word.key
+                    && (!told_by_call || called || word.space != Space::Value || before.ends_with("::"))
+            }
+            What::Property => !(told_by_call && called),
+            _ => true,
+        }
+    }
+
+    /// A word where something is declared: the symbol itself, where the project declares it, or its constructor.
+    pub(super) fn declared(&self, p: &Place<'_>, word: &Word, old: &str) -> Option<Meant> {
+        let names = &self.rows.language.names;
+        let facts = &p.code.facts;
+        let fact = || Fact {
+            says: Certainty::Certain,
+            text: format!("`{}` is declared here", names.last(old)),
+            at: Some(word.span),
+        };
+        if self.what == What::Package {
+            return None;
+        }
+        let own = |at: u32| facts.types_at(at).next();
+        let is_type = facts.types.iter().any(|t| t.at == word.span && !t.extends && p.resolver.own_name(t) == old);
+        let constructor = own(word.span.start).is_some_and(|t| {
+            t.at != word.span
+                && p.resolver.own_name(t) == old
+                && t.path.last().is_some_and(|n| n == names.last(old))
+                && !names.members_need_receiver
+                && !t.members.iter().any(|m| m.at == word.span)
+        });
+        if is_type || constructor {
+            return Some(Meant::Token(vec![fact()]));
+        }
+        // A function or value at the top of a module.
+        let module = names.modules.is_some() && names.parent(old) == facts.module && !facts.module.is_empty();
+        let top = module && facts.is_top(word.span);
+        top.then(|| Meant::Token(vec![fact()]))
+    }
+
+    /// A member that is taken apart by its name keeps the name that the code gives it.
+    pub(super) fn in_place(&self, p: &Place<'_>, word: &Word, new: &str) -> Result<Option<Rewritten>, String> {
+        let language = self.rows.language;
+        if !word.key {
+            return Ok(None);
+        }
+        let node = p.code.tree.node_at(word.span, &[]);
+        let kind = node.map_or("", |n| n.kind());
+        if !language.names.types.shorthands.contains(&kind) {
+            return Ok(None);
+        }
+        let local = word.span.of(p.cx.text);
+        let text = format!("{new}: {local}");
+        Ok(Some(Rewritten { splices: vec![Splice::text(word.span, text)], imports: Vec::new() }))
+    }
+
+    /// A call becomes a read: its brackets go.
+    pub(super) fn as_property(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        written: &mut Rewritten,
+    ) -> Result<(), String> {
+        let text = p.cx.text;
+        let rest = &text[word.span.end as usize..];
+        let open = rest.len() - rest.trim_start().len();
+        if !rest[open..].starts_with('(') {
+            return Err("it is named here without a call".into());
+        }
+        let inner = &rest[open + 1..];
+        let close = inner.len() - inner.trim_start().len();
+        if word.space == Space::Declared {
+            return self.declared_property(p, word, written);
+        }
+        if !inner[close..].starts_with(')') {
+            return Err("it is called with arguments here".into());
+        }
+        let end = word.span.end as usize + open + 1 + close + 1;
+        written.splices.push(Splice::text(Span::new(word.span.end as usize, end), ""));
+        Ok(())
+    }
+
+    fn declared_property(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) -> Result<(), String> {
+        let (before, above) = self.rows.language.names.property;
+        if !above.is_empty() {
+            let start = p.cx.text[..word.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+            let line = &p.cx.text[start..word.span.start as usize];
+            let indent: String = line.chars().take_while(|c| c.is_whitespace()).collect();
+            if p.cx.text[..start].trim_end().ends_with(above) {
+                return Ok(());
+            }
+            let text = format!("{indent}{above}{}", p.cx.line_end);
+            written.splices.push(Splice::text(Span::at(start), text));
+            return Ok(());
+        }
+        if !before.is_empty() {
+            written.splices.push(Splice::text(Span::at(word.span.start as usize), before));
+            return Ok(());
+        }
+        Err("how it is declared here must be changed by hand".into())
+    }
+}

@@ -1,0 +1,351 @@
+//! `symbol`: the library's names become others, in imports, uses, declarations that follow them, and mentions.
+
+mod imports;
+mod members;
+mod mentions;
+mod remains;
+mod rows;
+mod uses;
+
+use emendo_lang::{Language, Owner, Resolver, Space, Word};
+use emendo_recipe::{Action, ActionKind, Key, Shape, pairs};
+use emendo_text::{Diagnostic, RelPath, Span};
+
+use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, language};
+use crate::discover::Subject;
+use crate::edit::{Code, Found, NoteDraft};
+use crate::leftovers::{Old, Remains, Replaces};
+use crate::narrow::Needs;
+use mentions::Mentions;
+use rows::{Row, Rows};
+
+pub(crate) use mentions::TextWatch;
+
+/// The kind.
+pub(super) static SYMBOL: Symbol = Symbol;
+
+pub(super) struct Symbol;
+
+const WHAT: &[&str] = &[
+    "package",
+    "module",
+    "type",
+    "function",
+    "method",
+    "property",
+    "constant",
+    "macro",
+    "annotation",
+    "enum-case",
+];
+const MENTIONS: &[&str] = &["strings", "docs", "files"];
+
+const KEYS: &[Key] = &[
+    Key::required("what", Shape::Words(WHAT), "what the symbols are"),
+    Key::new("old", Shape::Symbols, "the full symbol"),
+    Key::new("new", Shape::Symbols, "its new full name"),
+    Key::new("except", Shape::Symbols, "symbols or globs below a package that keep their name"),
+    Key::new("pairs", Shape::Pairs, "many old and new symbols"),
+    Key::new(
+        "table",
+        Shape::Text,
+        "many old and new symbols, from a CSV file of the recipe's folder",
+    ),
+    Key::new("base", Shape::Base, "stands before each symbol of `pairs` and `table`"),
+    Key::new("gone", Shape::Text, "there is no replacement: what to say at each use"),
+    Key::new(
+        "becomes",
+        Shape::Words(&["property"]),
+        "calls of the method become reads of a property",
+    ),
+    Key::new(
+        "mentions",
+        Shape::Texts,
+        "rename in text too: strings, docs (comments), files (all others)",
+    ),
+];
+
+impl ActionKind for Symbol {
+    fn name(&self) -> &'static str {
+        "symbol"
+    }
+    fn about(&self) -> &'static str {
+        "renames symbols wherever they are imported, used, overridden or mentioned"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        true
+    }
+}
+
+/// What stands between a base and a symbol below it.
+fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
+    let language = action.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text));
+    move |base: &str| match language {
+        Some(l) if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) => {
+            l.names.module_separator
+        }
+        Some(l) => l.names.separator,
+        None => ".",
+    }
+}
+
+/// The old and new names of an action, for symbols that are known under both.
+pub(crate) fn renames(action: &Action, source: &emendo_recipe::Source) -> Vec<(String, String)> {
+    let mut ignored = Vec::new();
+    let rows = pairs(action, source, &joint(action), &mut ignored);
+    rows.into_iter().filter_map(|p| Some((p.old.text, p.new?.text))).collect()
+}
+
+/// What kind of symbols an action is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum What {
+    /// A package or module, with all below.
+    Package,
+    /// Something that is reached by its own name: a type, a function, a macro.
+    Free,
+    /// A member that is called.
+    Method,
+    /// A member that is read or written.
+    Property,
+    /// A member of a type that is always reached through the type's name.
+    Constant,
+}
+
+impl What {
+    fn of(word: &str) -> Self {
+        match word {
+            "package" | "module" => Self::Package,
+            "method" => Self::Method,
+            "property" => Self::Property,
+            "constant" | "enum-case" => Self::Constant,
+            _ => Self::Free,
+        }
+    }
+
+    /// A word for it.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Package => "package",
+            Self::Free => "name",
+            Self::Method => "method",
+            Self::Property => "property",
+            Self::Constant => "constant",
+        }
+    }
+
+    /// True for members of types.
+    pub(crate) fn member(self) -> bool {
+        matches!(self, Self::Method | Self::Property | Self::Constant)
+    }
+}
+
+impl Kind for Symbol {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        Some(Box::new(compile(action, cx)?))
+    }
+
+    fn more(&self, action: &Action, cx: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
+        let in_files = action.table.texts("mentions").iter().any(|m| m.text == "files");
+        if !in_files {
+            return Vec::new();
+        }
+        // What is wrong was said before.
+        let mut ignored = Vec::new();
+        let mut quiet = CompileCx { out: &mut ignored, ..*cx };
+        let rows = compile(action, &mut quiet).map(|r| r.rows);
+        rows.map(|rows| Box::new(Mentions::new(rows, action)) as Box<dyn Runner>).into_iter().collect()
+    }
+}
+
+fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolRunner> {
+    let language = language(action, cx)?;
+    let what = What::of(&action.table.text("what")?.text);
+    for m in action.table.texts("mentions") {
+        if !MENTIONS.contains(&m.text.as_str()) {
+            let d = Diagnostic::error(format!("nothing is called `{}` here", m.text), m.span);
+            cx.out.push(d.help(format!("`mentions` is a list of: {}", MENTIONS.join(", "))));
+            return None;
+        }
+    }
+    let rows = Rows::compile(action, language, what, &joint(action), cx)?;
+    let needs = Needs::of(rows.needs());
+    let mentions = |word: &str| action.table.texts("mentions").iter().any(|m| m.text == word);
+    Some(SymbolRunner {
+        covers: Box::new(covers_code(action, language)),
+        what,
+        strings: mentions("strings"),
+        docs: mentions("docs"),
+        becomes: action.table.text("becomes").is_some(),
+        rows,
+        needs,
+    })
+}
+
+pub(crate) struct SymbolRunner {
+    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    what: What,
+    strings: bool,
+    docs: bool,
+    becomes: bool,
+    rows: Rows,
+    needs: Needs,
+}
+
+impl Runner for SymbolRunner {
+    fn kind(&self) -> &'static str {
+        "symbol"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.rows.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        let all = self.rows.all.iter().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
+        let kept = self.rows.except.iter().filter(|e| !e.contains('*')).cloned();
+        all.flatten().chain(kept).collect()
+    }
+    fn subjects(&self) -> Vec<Subject> {
+        let member = self.what.member();
+        let olds = self.rows.all.iter().flat_map(|r| &r.olds);
+        olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
+    }
+    fn packages(&self) -> Vec<String> {
+        if self.what == What::Package {
+            self.rows.all.iter().filter_map(|r| r.olds.first().cloned()).collect()
+        } else {
+            Vec::new()
+        }
+    }
+    fn asks_declarations(&self) -> bool {
+        true
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let resolver = cx.resolver(code);
+        let reaches = std::cell::OnceCell::new();
+        let place = Place { cx, code, resolver, action, reaches };
+        self.imports(&place, out);
+        for (word, row, old) in self.rows.words(&code.facts) {
+            self.word(&place, word, row, &self.rows.all[row].olds[old], out);
+        }
+        self.in_text(&place, out);
+    }
+
+    fn replaces(&self) -> Replaces {
+        let mut out = Replaces::default();
+        for r in &self.rows.all {
+            let (what, advice) = (self.what, r.advice.clone());
+            out.old.push(Old { symbol: r.olds[0].clone(), what, advice });
+            out.new.extend(r.new.clone());
+        }
+        out
+    }
+
+    fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
+        let Some(code) = cx.code else { return };
+        let resolver = cx.resolver(code);
+        let reaches = std::cell::OnceCell::new();
+        let place = Place { cx, code, resolver, action: 0, reaches };
+        self.still_there(&place, out);
+    }
+}
+
+/// A file under the eyes of one action.
+struct Place<'a> {
+    cx: &'a FileCx<'a>,
+    code: &'a Code,
+    resolver: Resolver<'a>,
+    action: usize,
+    reaches: std::cell::OnceCell<bool>,
+}
+
+impl Place<'_> {
+    /// True if the file names anything of the library.
+    fn reaches(&self) -> bool {
+        *self.reaches.get_or_init(|| self.resolver.reaches(self.cx.packages, self.cx.text))
+    }
+
+    fn text(&self, at: Span) -> &str {
+        at.of(self.cx.text)
+    }
+}
+
+impl SymbolRunner {
+    fn note(&self, r: &Row, at: Span, out: &mut Found) {
+        out.notes.push(NoteDraft { at, say: format!("`{}`: {}", r.olds[0], r.said()) });
+    }
+}
+
+/// What a word is to a row.
+enum Meant {
+    /// A use by names alone: the segments that are written, with their places.
+    Path(Vec<(String, Span)>, Vec<emendo_lang::Fact>),
+    /// Only the word itself: behind an object, or where it is declared.
+    Token(Vec<emendo_lang::Fact>),
+}
+
+impl SymbolRunner {
+    /// Does a word mean `old`? `None` if not, or if nothing tells and the file never reaches the library.
+    fn meant(&self, p: &Place<'_>, word: &Word, old: &str) -> Option<Meant> {
+        let names = &self.rows.language.names;
+        let path = self.path_of(p, word);
+        if let Some(path) = &path
+            && word.space != Space::Declared
+        {
+            let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
+            let packages = !names.packages.is_empty() && self.what == What::Package;
+            let space = if path.len() > 1 { Space::Value } else { word.space };
+            let plain = (path.len() > 1 || !packages) && !(word.space == Space::Member && path.len() == 1);
+            if plain && let Some(fact) = p.resolver.means(&words, space, path[0].1.start, old) {
+                return Some(Meant::Path(path.clone(), vec![fact]));
+            }
+        }
+        if word.space == Space::Declared && !word.key && !self.what.member() {
+            return self.declared(p, word, old);
+        }
+        if !self.what.member() {
+            return None;
+        }
+        if !self.fits_form(p, word) {
+            return None;
+        }
+        let owner = names.parent(old);
+        let is_owner = |s: &str| s == owner;
+        match p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages) {
+            Owner::Is(facts) => Some(Meant::Token(facts)),
+            Owner::Not => None,
+            Owner::Unknown(fact) => {
+                let may = !word.key && self.what != What::Constant && p.reaches();
+                may.then(|| Meant::Token(vec![fact]))
+            }
+        }
+    }
+
+    /// The dotted name that a word ends, if it is one.
+    fn path_of(&self, p: &Place<'_>, word: &Word) -> Option<Vec<(String, Span)>> {
+        let whole = match word.receiver.filter(|_| !word.key && word.space == Space::Member) {
+            Some(r) => r.hull(word.span),
+            None => word.span,
+        };
+        let text = p.text(whole);
+        if text.len() > 400 || text.contains(['(', '[', '"', '\'', '<', '{']) {
+            return None;
+        }
+        let path = uses::segments(p.cx.text, whole);
+        (!path.is_empty()).then_some(path)
+    }
+}
+
+/// Identity of a row: what it looks for.
+fn row_digest(old: &str) -> emendo_text::Digest {
+    action_digest("symbol", old)
+}

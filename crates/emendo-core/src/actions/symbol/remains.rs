@@ -1,0 +1,90 @@
+//! What is still there of old symbols, in the code as a run leaves it.
+
+use emendo_lang::{Certainty, Language, Space};
+use emendo_text::Span;
+
+use super::mentions::{comment_mentions, spelled_in};
+use super::rows::{Row, Rows};
+use super::{Meant, Needs, Place, Remains, SymbolRunner, What, row_digest};
+
+impl SymbolRunner {
+    /// A runner that only looks for symbols.
+    pub(crate) fn watch(language: &'static Language, what: What, symbols: Vec<String>) -> Self {
+        let row = |symbol: String| Row {
+            digest: row_digest(&symbol),
+            olds: vec![symbol],
+            new: None,
+            advice: None,
+            carried: false,
+        };
+        let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), Vec::new());
+        let needs = Needs::of(rows.needs());
+        Self {
+            covers: Box::new(|path| language.claims(path)),
+            what,
+            strings: true,
+            docs: true,
+            becomes: false,
+            rows,
+            needs,
+        }
+    }
+
+    /// All places that mean or mention an old symbol.
+    pub(super) fn still_there(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
+        let names = &self.rows.language.names;
+        let push = |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
+            if !out.iter().any(|r| r.at.contains(at)) {
+                let symbol = self.rows.all[row].olds[0].clone();
+                out.push(Remains { at, symbol, certainty, why, fact: None });
+            }
+        };
+        for import in &p.code.facts.imports {
+            let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
+            let exact = old.len() == import.path().len();
+            let own = p.cx.project.type_of(old).is_some();
+            if (exact || self.what == What::Package) && !own {
+                let at = import.item.unwrap_or(import.span);
+                push(at, row, Certainty::Certain, "it is imported here".into(), out);
+            }
+        }
+        for (word, row, old) in self.rows.words(&p.code.facts) {
+            if word.space == Space::Declared && !word.key {
+                continue;
+            }
+            let Some(meant) = self.meant(p, &word, &self.rows.all[row].olds[old]) else { continue };
+            let (at, facts) = match meant {
+                Meant::Path(path, facts) => (super::uses::whole(&path), facts),
+                Meant::Token(facts) => (word.span, facts),
+            };
+            let certainty = facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure);
+            let fact = facts.into_iter().next_back();
+            if !out.iter().any(|r| r.at.contains(at)) {
+                let symbol = self.rows.all[row].olds[0].clone();
+                out.push(Remains { at, symbol, certainty, why: String::new(), fact });
+            }
+        }
+        let texts = p.code.facts.strings.iter().map(|s| (*s, "a literal spells it"));
+        let comments = p.code.facts.comments.iter().map(|c| (*c, "a comment spells it"));
+        for (span, why) in texts.chain(comments) {
+            for (row, r) in self.rows.all.iter().enumerate() {
+                for at in spelled_in(p.text(span), &r.olds[0], self.what == What::Package) {
+                    let at = at.shifted(span.start as usize);
+                    push(at, row, Certainty::Likely, why.into(), out);
+                }
+            }
+        }
+        for span in &p.code.facts.comments {
+            for (row, r) in self.rows.all.iter().enumerate() {
+                let last = names.last(&r.olds[0]);
+                for at in comment_mentions(p.text(*span), last) {
+                    let at = at.shifted(span.start as usize);
+                    let means = p.resolver.means(&[last], Space::Type, at.start, &r.olds[0]);
+                    if means.is_some() {
+                        push(at, row, Certainty::Likely, "a comment links to it".into(), out);
+                    }
+                }
+            }
+        }
+    }
+}

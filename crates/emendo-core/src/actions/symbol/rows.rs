@@ -1,0 +1,211 @@
+//! The rows of a `symbol` action: old and new names, looked up by their last part.
+
+use std::collections::HashMap;
+
+use emendo_lang::{FileFacts, Language, Word};
+use emendo_recipe::{Action, Text, pairs};
+use emendo_text::{Diagnostic, Digest};
+
+use super::{CompileCx, What, row_digest};
+
+/// One old name with its new.
+pub(super) struct Row {
+    pub(super) digest: Digest,
+    /// The old symbol, and other names that it may have by now.
+    pub(super) olds: Vec<String>,
+    pub(super) new: Option<String>,
+    pub(super) advice: Option<String>,
+    /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
+    pub(super) carried: bool,
+}
+
+impl Row {
+    /// What to say where nothing can be written.
+    pub(super) fn said(&self) -> &str {
+        self.advice.as_deref().unwrap_or("")
+    }
+}
+
+/// All rows of an action.
+pub(super) struct Rows {
+    pub(super) language: &'static Language,
+    pub(super) what: What,
+    pub(super) all: Vec<Row>,
+    pub(super) except: Vec<String>,
+    /// Row and old name, by the last part of the name.
+    by_last: HashMap<String, Vec<(usize, usize)>>,
+    /// Row and old name, by the whole name.
+    by_old: HashMap<String, (usize, usize)>,
+}
+
+impl Rows {
+    pub(super) fn compile(
+        action: &Action,
+        language: &'static Language,
+        what: What,
+        joint: &dyn Fn(&str) -> &'static str,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let names = &language.names;
+        let found = pairs(action, &cx.recipe.source, joint, cx.out);
+        let gone = action.table.text("gone");
+        if found.is_empty() {
+            cx.out.push(
+                Diagnostic::error("this action names no symbol", action.span)
+                    .help("write `old` and `new`, `pairs` or `table`"),
+            );
+            return None;
+        }
+        let mut all = Vec::new();
+        for p in &found {
+            let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
+            if let Some(t) = named.find(|t| !is_symbol(language, what, t)) {
+                let example = names.join(&["a", "b", "Name"]);
+                let d = Diagnostic::error(
+                    format!("`{}` is no symbol of {}", t.text, language.title),
+                    t.span,
+                );
+                cx.out.push(d.help(format!("write the full name: `{example}`, without wildcards")));
+                return None;
+            }
+            let advice = p.advice.clone().or_else(|| gone.map(|g| g.text.clone()));
+            if p.new.is_none() && advice.is_none() {
+                let d =
+                    Diagnostic::error(format!("nothing happens to `{}`", p.old.text), p.old.span);
+                cx.out.push(d.help("write `new`, or `gone` with advice, or advice as the third of the pair"));
+                return None;
+            }
+            if what.member() && names.parent(&p.old.text).is_empty() {
+                let d = Diagnostic::error(format!("`{}` is no member of a type", p.old.text), p.old.span);
+                cx.out.push(d.help("write the full name with the type: `a.b.Type.member`"));
+                return None;
+            }
+            let new = p.new.as_ref().map(|n| n.text.clone());
+            // A half-done upgrade may have the symbol under a name that another row gave it.
+            let mut olds = cx.spellings.of(&p.old.text);
+            olds.retain(|o| Some(o) != new.as_ref());
+            let carried = new.as_ref().is_some_and(|n| {
+                let (from, to) = (names.parent(&p.old.text), names.parent(n));
+                from != to && !from.is_empty() && cx.spellings.of(&from).contains(&to)
+                    && what.member()
+            });
+            all.push(Row { digest: row_digest(&p.old.text), olds, new, advice, carried });
+        }
+        let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
+        Some(Self::new(language, what, all, except))
+    }
+
+    pub(super) fn new(
+        language: &'static Language,
+        what: What,
+        all: Vec<Row>,
+        except: Vec<String>,
+    ) -> Self {
+        let names = &language.names;
+        let mut by_last: HashMap<String, Vec<(usize, usize)>> = HashMap::new();
+        let mut by_old: HashMap<String, (usize, usize)> = HashMap::new();
+        for (i, r) in all.iter().enumerate() {
+            for (n, old) in r.olds.iter().enumerate() {
+                by_last.entry(names.last(old).to_owned()).or_default().push((i, n));
+                let hit = by_old.entry(old.clone()).or_insert((i, n));
+                if n == 0 {
+                    *hit = (i, 0);
+                }
+            }
+        }
+        Self { language, what, all, except, by_last, by_old }
+    }
+
+    /// The words that a file must hold. A member's type need not be named: what a function gives may be of it.
+    pub(super) fn needs(&self) -> impl Iterator<Item = Vec<String>> {
+        let names = &self.language.names;
+        let olds = self.all.iter().flat_map(|r| &r.olds);
+        olds.map(|old| {
+            if self.what.member() {
+                vec![names.package(old), names.last(old).to_owned()]
+            } else {
+                vec![old.clone()]
+            }
+        })
+    }
+
+    /// The words of a file that end like an old name, in order of place.
+    pub(super) fn words(&self, facts: &FileFacts) -> Vec<(Word, usize, usize)> {
+        let mut hits: Vec<(Word, usize, usize)> = Vec::new();
+        let mut add = |words: &[Word], rows: &[(usize, usize)]| {
+            hits.extend(words.iter().flat_map(|w| rows.iter().map(|r| (*w, r.0, r.1))));
+        };
+        if self.by_last.len() < 64 {
+            self.by_last.iter().for_each(|(name, rows)| add(facts.words(name), rows));
+        } else {
+            for (name, words) in facts.all_words() {
+                if let Some(rows) = self.by_last.get(name) {
+                    add(words, rows);
+                }
+            }
+        }
+        hits.sort_by_key(|(w, row, old)| (w.span.start, *row, *old));
+        hits
+    }
+
+    /// The rows of a last name.
+    pub(super) fn called(&self, last: &str) -> &[(usize, usize)] {
+        self.by_last.get(last).map_or(&[], Vec::as_slice)
+    }
+
+    /// The last names of all rows.
+    pub(super) fn last_names(&self) -> impl Iterator<Item = &String> {
+        self.by_last.keys()
+    }
+
+    /// The row that decides about a full name: the longest that is the name or stands above it, unless it is excepted.
+    pub(super) fn deciding(&self, path: &str) -> Option<(usize, &str)> {
+        if self.except.iter().any(|e| excepted(e, path)) {
+            return None;
+        }
+        let mut at = path;
+        loop {
+            if let Some((row, old)) = self.by_old.get(at) {
+                return Some((*row, &self.all[*row].olds[*old]));
+            }
+            at = &at[..at.rfind(['.', ':', '/'])?];
+            at = at.trim_end_matches(':');
+        }
+    }
+
+    /// True if a name is excepted.
+    pub(super) fn keeps(&self, path: &str) -> bool {
+        self.except.iter().any(|e| excepted(e, path))
+    }
+}
+
+/// True for a plain full name.
+fn is_symbol(language: &Language, what: What, t: &Text) -> bool {
+    let names = &language.names;
+    let plain = |s: &str| {
+        !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'))
+    };
+    let module = |s: &str| !s.is_empty() && !s.contains(char::is_whitespace) && !s.contains(['"', '\'', '*']);
+    if names.module_separator.is_empty() {
+        return t.text.split(names.separator).all(plain);
+    }
+    match t.text.rsplit_once(names.module_separator) {
+        Some((m, rest)) => module(m) && rest.split(names.separator).all(plain),
+        None => what == What::Package && module(&t.text),
+    }
+}
+
+/// Is a symbol excepted? `a.b` is exactly that and what it contains, `a.b.*` names directly below, `a.b.**` all below.
+fn excepted(except: &str, path: &str) -> bool {
+    let below = |prefix: &str| {
+        path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']))
+    };
+    if let Some(prefix) = except.strip_suffix("**") {
+        let prefix = prefix.trim_end_matches(['.', ':', '/']);
+        return path == prefix || below(prefix);
+    }
+    if let Some(prefix) = except.strip_suffix('*') {
+        return below(prefix.trim_end_matches(['.', ':', '/']));
+    }
+    path == except || below(except)
+}

@@ -1,0 +1,301 @@
+//! Uses of a symbol: what is written over them, and what must be imported for it.
+
+use emendo_lang::{Certainty, Fact, ImportName, Space, Splice, Word, respell, token_texts};
+use emendo_text::Span;
+
+use super::{Found, Meant, Place, SymbolRunner, What};
+use crate::edit::{Change, Draft, NoteDraft};
+
+/// What a use becomes.
+pub(super) struct Rewritten {
+    pub(super) splices: Vec<Splice>,
+    pub(super) imports: Vec<ImportName>,
+}
+
+impl SymbolRunner {
+    /// A word that ends like an old name.
+    pub(super) fn word(&self, p: &Place<'_>, word: Word, row: usize, old: &str, out: &mut Found) {
+        let r = &self.rows.all[row];
+        let names = &self.rows.language.names;
+        let Some(meant) = self.meant(p, &word, old) else { return };
+        let (path, facts) = match meant {
+            Meant::Path(path, facts) => (Some(path), facts),
+            Meant::Token(facts) => (None, facts),
+        };
+        if let Some(path) = path.as_ref().filter(|p| p.len() > 1 || self.what == What::Package)
+            && self.kept(p, row, old, path)
+        {
+            return;
+        }
+        // A name that an import makes known under the file's own choice stays; the import changes.
+        let single = path.as_ref().is_some_and(|p| p.len() == 1);
+        if single && self.rests_on_import(p, &word, old, r.new.as_deref()) {
+            return;
+        }
+        let Some(new) = &r.new else {
+            let at = path.as_ref().map_or(word.span, |p| whole(p));
+            self.note(r, at, out);
+            return;
+        };
+        let last = names.last(new);
+        let token = |text: &str| Rewritten {
+            splices: vec![Splice::text(word.span, text)],
+            imports: Vec::new(),
+        };
+        let hull = path.as_ref().map_or(word.span, |p| whole(p));
+        let written = match &path {
+            Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
+            Some(_) if !r.carried && single => self.renamed(p, &word, old, new),
+            _ => self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last))),
+        };
+        let mut written = match written {
+            Ok(written) => written,
+            Err(why) => {
+                let say = format!("`{old}` cannot be written as `{new}` here: {why}");
+                out.notes.push(NoteDraft { at: hull, say });
+                return;
+            }
+        };
+        if self.becomes
+            && let Err(why) = self.as_property(p, &word, &mut written)
+        {
+            out.notes.push(NoteDraft { at: hull, say: format!("`{old}` becomes a property, but {why}") });
+            return;
+        }
+        self.draft(p, row, hull, vec![hull], written, facts, out);
+    }
+
+    /// True if the code names something below that is to keep its name, or that is the project's own.
+    fn kept(&self, p: &Place<'_>, row: usize, old: &str, path: &[(String, Span)]) -> bool {
+        let ahead = ahead(p.cx.text, whole(path).end, self.rows.language.names.separator);
+        let full = format!("{old}{ahead}");
+        if self.rows.keeps(&full) {
+            return true;
+        }
+        // A longer name of another row decides.
+        if self.rows.deciding(&full).is_some_and(|d| d.0 != row && self.what == What::Package) {
+            return true;
+        }
+        let next = ahead.split(['.', ':']).find(|s| !s.is_empty()).unwrap_or("");
+        self.what == What::Package && !next.is_empty() && p.cx.project.declares(old, next)
+    }
+
+    /// True if the name is known by an import that is changed itself.
+    fn rests_on_import(&self, p: &Place<'_>, word: &Word, old: &str, new: Option<&str>) -> bool {
+        let name = word.span.of(p.cx.text);
+        let names = &self.rows.language.names;
+        let own = p.resolver.facts.imports.iter().find(|i| {
+            !i.passes_on && !i.wildcard && i.local() == Some(name) && i.path() == old
+        });
+        let Some(import) = own else { return false };
+        if new.is_none() {
+            // The note stands at the uses.
+            return false;
+        }
+        import.aliased() || new.is_some_and(|n| names.last(n) == names.last(old))
+    }
+
+    /// A use by one name: the new one with its import, or what the file calls it already.
+    fn renamed(&self, p: &Place<'_>, word: &Word, old: &str, new: &str) -> Result<Rewritten, String> {
+        let names = &self.rows.language.names;
+        let at = word.span.start;
+        if word.span.of(p.cx.text) == names.last(new) {
+            // The name stays; only where it comes from changes, and that is the import's matter.
+            return Ok(Rewritten { splices: Vec::new(), imports: Vec::new() });
+        }
+        // Inside the module that declares it, and where it comes in with all of a module: no import of its own.
+        let imported = p.resolver.facts.imports.iter().find(|i| {
+            !i.passes_on && !i.wildcard && i.local() == Some(word.span.of(p.cx.text))
+        });
+        let spelled = match imported {
+            None if self.in_own_module(p, old) || self.comes_with_all(p, old, new) => {
+                let last = names.last(new);
+                if p.resolver.taken(last, word.space, at, new) {
+                    return Err(format!("`{last}` means something else here"));
+                }
+                emendo_lang::Spelled { text: last.to_owned(), imports: Vec::new() }
+            }
+            Some(i) if i.path() != old => {
+                // It comes through a module of the project's own, which passes the new name on.
+                let through = names.parent(i.path());
+                let target = names.join(&[through.as_str(), names.last(new)]);
+                p.resolver.spell(&target, word.space, at)?
+            }
+            _ => p.resolver.spell(new, word.space, at)?,
+        };
+        Ok(Rewritten {
+            splices: vec![Splice::text(word.span, spelled.text)],
+            imports: spelled.imports,
+        })
+    }
+
+    fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
+        let names = &self.rows.language.names;
+        names.modules.is_some() && !p.code.facts.module.is_empty() && names.parent(old) == p.code.facts.module
+    }
+
+    /// True if the symbol comes in with all names of a module, and will do so under its new name.
+    fn comes_with_all(&self, p: &Place<'_>, old: &str, new: &str) -> bool {
+        let names = &self.rows.language.names;
+        let (from, to) = (names.parent(old), names.parent(new));
+        let wild = p.code.facts.imports.iter().any(|i| i.wildcard && !i.passes_on);
+        from == to && wild && names.modules.is_some()
+    }
+
+    /// A use behind other names: `tide.Station`, `Station.open`, `tidewire.client.Station`.
+    fn respelled(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        path: &[(String, Span)],
+        old: &str,
+        new: &str,
+    ) -> Result<Rewritten, String> {
+        let language = self.rows.language;
+        let names = &language.names;
+        let wanted = names.segments(new);
+        let first = path[0].0.as_str();
+        let only = |splice: Splice| Rewritten { splices: vec![splice], imports: Vec::new() };
+        if names.parent(old) == names.parent(new) {
+            return Ok(only(Splice::text(path[path.len() - 1].1, names.last(new))));
+        }
+        let written: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
+        let import = p.resolver.import_at(first, path[0].1.start);
+        if names.full_names && import.is_none() && written == names.segments(old) {
+            return Ok(only(respell(names, path, &wanted)));
+        }
+        // What the first word stands for is a part of the new name too.
+        if let Some(import) = import {
+            let own = names.segments(import.path());
+            let head = if import.binds_root { &own[..1] } else { &own[..] };
+            if let Some(rest) = wanted.strip_prefix(head).filter(|r| !r.is_empty()) {
+                let splice = respell(names, &path[1..], rest);
+                let imports = vec![import.name()];
+                return Ok(Rewritten { splices: vec![splice], imports });
+            }
+            if import.binds_root {
+                // The whole module is written: `import a.b`, `a.b.c()`.
+                let whole_name = respell(names, path, &wanted);
+                let module = ImportName {
+                    is_static: false,
+                    path: names.package(new),
+                    wildcard: false,
+                    alias: None,
+                };
+                let module = if self.what == What::Package { None } else { Some(module) };
+                return Ok(Rewritten { splices: vec![whole_name], imports: module.into_iter().collect() });
+            }
+        }
+        // As many names as stood there; what the first of them means is imported.
+        let behind = path.len() - 1;
+        let head = wanted.len().saturating_sub(behind).max(1);
+        let symbol = names.join(&wanted[..head]);
+        let rest = &wanted[head..];
+        let package = names.package(new);
+        if names.full_names && !names.packages.is_empty() && symbol == package {
+            return Ok(only(respell(names, path, &wanted)));
+        }
+        let spelled = p.resolver.spell(&symbol, Space::Type, word.span.start)?;
+        let head_spans = &path[..path.len().saturating_sub(rest.len()).max(1)];
+        let mut splices = vec![Splice::text(whole(head_spans), spelled.text)];
+        for (segment, name) in path[head_spans.len()..].iter().zip(rest) {
+            if segment.0 != **name {
+                splices.push(Splice::text(segment.1, *name));
+            }
+        }
+        Ok(Rewritten { splices, imports: spelled.imports })
+    }
+
+    /// Adds a draft, unless nothing would change.
+    #[allow(clippy::too_many_arguments)]
+    pub(super) fn draft(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        hull: Span,
+        tokens: Vec<Span>,
+        written: Rewritten,
+        evidence: Vec<Fact>,
+        out: &mut Found,
+    ) {
+        let changes = |s: &Splice| {
+            let text: String = s
+                .parts
+                .iter()
+                .map(|part| match part {
+                    emendo_text::Part::Text(t) => t.as_str(),
+                    emendo_text::Part::Copy(c) => c.of(p.cx.text),
+                })
+                .collect();
+            text != s.span.of(p.cx.text)
+        };
+        let mut splices: Vec<Splice> = written.splices.into_iter().filter(changes).collect();
+        if splices.is_empty() {
+            return;
+        }
+        splices.sort_by_key(|s| (s.span.start, s.span.end));
+        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Unsure);
+        out.drafts.push(Draft {
+            action: (p.action, row),
+            digest: self.rows.all[row].digest,
+            hull,
+            tokens,
+            change: Change { splices, imports: written.imports, ..Change::default() },
+            certainty,
+            evidence,
+            alternatives: Vec::new(),
+        });
+    }
+}
+
+/// The place of a dotted name.
+pub(super) fn whole(path: &[(String, Span)]) -> Span {
+    path.iter().map(|s| s.1).reduce(Span::hull).unwrap_or(Span::at(0))
+}
+
+/// The segments of a dotted name, with blanks and comments between them left out.
+pub(super) fn segments(text: &str, at: Span) -> Vec<(String, Span)> {
+    let mut out = Vec::new();
+    let source = at.of(text);
+    let mut comment: Option<&str> = None;
+    let mut tokens = token_texts(source).peekable();
+    while let Some((i, t)) = tokens.next() {
+        let next = tokens.peek().map(|(_, t)| *t);
+        match comment {
+            Some("*") if t == "*" && next == Some("/") => {
+                tokens.next();
+                comment = None;
+                continue;
+            }
+            Some(_) => continue,
+            None => {}
+        }
+        if t == "/" && next == Some("*") {
+            tokens.next();
+            comment = Some("*");
+        } else if t.starts_with(|c: char| c.is_alphanumeric() || c == '_' || c == '$') {
+            let start = at.start as usize + i;
+            out.push((t.to_owned(), Span::new(start, start + t.len())));
+        }
+    }
+    out
+}
+
+/// The segments that follow directly: `.Station.open`.
+fn ahead(text: &str, from: u32, separator: &str) -> String {
+    let mut out = String::new();
+    let mut between = String::new();
+    for (_, t) in token_texts(&text[from as usize..]).take(32) {
+        let word = t.starts_with(|c: char| c.is_alphabetic() || c == '_');
+        if word && between == separator {
+            out.push_str(separator);
+            out.push_str(t);
+            between.clear();
+        } else if !word && separator.starts_with(&format!("{between}{t}")) {
+            between.push_str(t);
+        } else {
+            break;
+        }
+    }
+    out
+}

@@ -1,0 +1,425 @@
+//! What one pass over a file's tree tells: its package, imports, scopes and words.
+
+mod pass;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use emendo_text::{RelPath, Span};
+use tree_sitter::Node;
+
+use crate::language::{Files, Language, Names, Space};
+use crate::tree::{Tree, span};
+
+/// A name, or all names of a place, that an import statement brings into a file. A statement may bring several.
+#[derive(Clone, Debug)]
+pub struct Import {
+    /// The statement.
+    pub span: Span,
+    /// Its own place in a statement that lists several.
+    pub item: Option<Span>,
+    /// The brackets around the list that it stands in.
+    pub group: Option<Span>,
+    /// The segments of its path, with their places.
+    pub segments: Vec<(String, Span)>,
+    /// How many leading segments stand once for the whole list.
+    pub shared: usize,
+    /// Takes all names below the path.
+    pub wildcard: bool,
+    /// Takes members of a type.
+    pub is_static: bool,
+    /// Another item may be added to its list.
+    pub open: bool,
+    /// It makes the first segment of its path known, with what lies below.
+    pub binds_root: bool,
+    /// The last segment is not written out: it follows from the form of the statement.
+    pub implied: bool,
+    /// It holds for all files of the project.
+    pub global: bool,
+    /// It passes the name on to whoever imports this file, and brings nothing into the file itself.
+    pub passes_on: bool,
+    /// Where it is visible.
+    pub scope: Span,
+    /// The modules around it inside the file.
+    pub inside: Vec<String>,
+    path: String,
+    local: Option<String>,
+    aliased: bool,
+}
+
+/// An import as a name, without a place.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ImportName {
+    /// Takes members of a type.
+    pub is_static: bool,
+    /// The full symbol, or what a wildcard stands below.
+    pub path: String,
+    /// Takes all names below the path.
+    pub wildcard: bool,
+    /// The name that the file knows it by, if that is not its own.
+    pub alias: Option<String>,
+}
+
+impl ImportName {
+    /// The plain import of a symbol, as the language imports what is used in this space.
+    pub fn of(language: &Language, symbol: &str, space: Space) -> Self {
+        let is_static = (language.names.imports_member)(symbol, space);
+        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None }
+    }
+}
+
+impl Import {
+    /// An import of `segments` by the statement at `node`.
+    pub(crate) fn new(names: &Names, node: Node<'_>, segments: Vec<(String, Span)>) -> Self {
+        let words: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
+        let path = names.join(&words);
+        let local = words.last().map(|l| (*l).to_owned());
+        Self {
+            span: span(node),
+            item: None,
+            group: None,
+            segments,
+            shared: 0,
+            wildcard: false,
+            is_static: false,
+            open: false,
+            binds_root: false,
+            implied: false,
+            global: false,
+            passes_on: false,
+            scope: Span { start: 0, end: u32::MAX },
+            inside: Vec::new(),
+            path,
+            local,
+            aliased: false,
+        }
+    }
+
+    /// It takes all names below its path.
+    pub(crate) fn all(mut self) -> Self {
+        self.wildcard = true;
+        self.local = None;
+        self
+    }
+
+    /// It is known by another name in the file.
+    pub(crate) fn known_as(mut self, local: &str) -> Self {
+        self.local = Some(local.to_owned());
+        self.aliased = true;
+        self
+    }
+
+    /// It is one of several in its statement, behind `shared` segments.
+    pub(crate) fn listed(
+        mut self,
+        item: Span,
+        group: Option<Span>,
+        shared: usize,
+        open: bool,
+    ) -> Self {
+        (self.item, self.group, self.shared, self.open) = (Some(item), group, shared, open);
+        self
+    }
+
+    /// The path, as a symbol: a module that is written relative to the file's own is made absolute.
+    pub fn path(&self) -> &str {
+        &self.path
+    }
+
+    /// True if the statement spells its path otherwise: relative to the file's own module.
+    pub fn is_relative(&self, names: &Names) -> bool {
+        let words: Vec<&str> = self.segments.iter().map(|(s, _)| s.as_str()).collect();
+        names.join(&words) != self.path
+    }
+
+    /// The name that it makes known, unless it is a wildcard.
+    pub fn local(&self) -> Option<&str> {
+        self.local.as_deref()
+    }
+
+    /// True if the file knows it by a name of its own choosing.
+    pub fn aliased(&self) -> bool {
+        self.aliased
+    }
+
+    /// The place of its path.
+    pub fn path_span(&self) -> Span {
+        self.segments.iter().map(|(_, s)| *s).reduce(Span::hull).unwrap_or(self.span)
+    }
+
+    /// The import as a name.
+    pub fn name(&self) -> ImportName {
+        ImportName {
+            is_static: self.is_static,
+            path: self.path.clone(),
+            wildcard: self.wildcard,
+            alias: self.local.clone().filter(|_| self.aliased),
+        }
+    }
+}
+
+/// A single name somewhere in the code (imports and the package statement are not among them).
+#[derive(Clone, Copy, Debug)]
+pub struct Word {
+    /// Its place.
+    pub span: Span,
+    /// The space that its position asks.
+    pub space: Space,
+    /// Where the dotted name begins that it belongs to.
+    pub path_start: u32,
+    /// What stands before the dot; for a key, the type that it is a member of.
+    pub receiver: Option<Span>,
+    /// It is the key of a pair.
+    pub key: bool,
+}
+
+#[derive(Debug)]
+struct Scope {
+    span: Span,
+    parent: Option<u32>,
+    bindings: Vec<Bound>,
+}
+
+#[derive(Debug)]
+struct Bound {
+    name: String,
+    space: Space,
+    at: Span,
+    from: u32,
+    hint: Option<Hint>,
+}
+
+/// What tells the type of a variable or member.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Hint {
+    /// The name of the type, or of the function that gives it, as it is written.
+    pub path: String,
+    /// How it tells.
+    pub how: Tells,
+}
+
+/// How the type of something is told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tells {
+    /// It is declared with the type.
+    Declared,
+    /// It is made as an object of the type.
+    Made,
+    /// It is the result of a call.
+    Called,
+    /// It is the same thing under another name.
+    Same,
+}
+
+/// A name found in a scope.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Declared<'f> {
+    /// The space it lives in.
+    pub(crate) space: Space,
+    /// Where it is declared.
+    pub(crate) at: Span,
+    /// It is declared at the top of the file.
+    pub(crate) top: bool,
+    /// The scope.
+    pub(crate) scope: Span,
+    /// What tells its type.
+    pub(crate) hint: Option<&'f Hint>,
+}
+
+/// A type that a file declares, or adds to.
+#[derive(Clone, Debug)]
+pub struct TypeDecl {
+    /// Its name, behind those of the types around it.
+    pub path: Vec<String>,
+    /// The name's place.
+    pub at: Span,
+    /// The whole declaration.
+    pub span: Span,
+    /// The package or module that the file says it is in there, without the file's own module.
+    pub inside: Vec<String>,
+    /// The types that it is built on, as they are written.
+    pub supers: Vec<(String, Span)>,
+    /// The type that it is another name for.
+    pub alias: Option<String>,
+    /// It adds to a type that is declared elsewhere.
+    pub extends: bool,
+    /// Its members.
+    pub members: Vec<Member>,
+}
+
+/// A member that a type declares.
+#[derive(Clone, Debug)]
+pub struct Member {
+    /// Its name.
+    pub name: String,
+    /// Its place.
+    pub at: Span,
+    /// How it is used.
+    pub space: Space,
+    /// What tells its type.
+    pub hint: Option<Hint>,
+}
+
+/// The facts about one file, from one pass over its tree.
+#[derive(Debug)]
+pub struct FileFacts {
+    /// The package that the file says it belongs to; empty if it says none.
+    pub package: String,
+    /// The module that the file is, by its path; empty where files say themselves what they belong to.
+    pub module: String,
+    /// The place of the package statement.
+    pub package_span: Option<Span>,
+    /// All packages of the file, with where they hold, outer ones first.
+    pub packages: Vec<(Span, String)>,
+    /// The imports in order.
+    pub imports: Vec<Import>,
+    /// The names that it passes on under a name of their own choosing: outside, inside.
+    pub exports: Vec<(String, String)>,
+    /// The types that it declares, in order.
+    pub types: Vec<TypeDecl>,
+    /// Objects that are made right before a dot, with what tells their type.
+    pub(crate) made: FxHashMap<Span, Hint>,
+    /// The end of what must stand before imports: a file comment, a documentation string, attributes of the file.
+    pub preamble_end: u32,
+    /// A part of the file could not be parsed.
+    pub has_errors: bool,
+    /// The places of comments.
+    pub comments: Vec<Span>,
+    /// The places of what stands within string literals.
+    pub strings: Vec<Span>,
+    /// Words of types that are written in strings and comments: they use imports too.
+    quoted: FxHashSet<String>,
+    scopes: Vec<Scope>,
+    words: FxHashMap<String, Vec<Word>>,
+}
+
+impl FileFacts {
+    /// Reads the facts of a text that lies nowhere.
+    pub fn read(language: &Language, tree: &Tree, text: &str) -> Self {
+        pass::read(language, tree, text)
+    }
+
+    /// Reads the facts of a file: its module, and what its imports mean there.
+    pub fn of_file(
+        language: &Language,
+        tree: &Tree,
+        text: &str,
+        path: &RelPath,
+        files: &dyn Files,
+    ) -> Self {
+        let mut facts = Self::read(language, tree, text);
+        facts.locate(language, path, files);
+        facts
+    }
+
+    fn locate(&mut self, language: &Language, path: &RelPath, files: &dyn Files) {
+        let Some(modules) = &language.names.modules else { return };
+        self.module = (modules.of)(path, files);
+        for import in &mut self.imports {
+            let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
+            let mut here = self.module.clone();
+            for name in &import.inside {
+                here.push_str(language.names.separator);
+                here.push_str(name);
+            }
+            if let Some(absolute) = (modules.absolute)(&written, &here, path, files) {
+                import.path = language.names.join(&absolute);
+            }
+        }
+    }
+
+    /// The package at a place.
+    pub fn package_at(&self, at: u32) -> &str {
+        let mut all = self.packages.iter().rev();
+        all.find(|p| p.0.start <= at && at < p.0.end).map_or(&self.package, |p| &p.1)
+    }
+
+    /// The type declarations around a place, the innermost first.
+    pub fn types_at(&self, at: u32) -> impl Iterator<Item = &TypeDecl> {
+        self.types.iter().rev().filter(move |t| t.span.start <= at && at < t.span.end)
+    }
+
+    /// The import statement of a symbol itself, if there is one: what a written name rests on must stay.
+    pub fn import_of(&self, symbol: &str) -> Option<ImportName> {
+        self.imports.iter().find(|i| !i.wildcard && i.path() == symbol).map(Import::name)
+    }
+
+    /// True if a type that is written in a string or a comment uses this name.
+    pub(crate) fn quotes(&self, name: &str) -> bool {
+        self.quoted.contains(name)
+    }
+
+    /// True if a name at the top of the file is declared at this place.
+    pub fn is_top(&self, at: Span) -> bool {
+        self.scopes[0].bindings.iter().any(|b| b.at == at)
+    }
+
+    /// All places of a single name.
+    pub fn words(&self, name: &str) -> &[Word] {
+        self.words.get(name).map_or(&[], Vec::as_slice)
+    }
+
+    /// All single names of the file.
+    pub fn all_words(&self) -> impl Iterator<Item = (&str, &[Word])> {
+        self.words.iter().map(|(k, v)| (k.as_str(), v.as_slice()))
+    }
+
+    /// Names of the types that the file declares at its top level.
+    pub fn top_types(&self) -> impl Iterator<Item = &str> {
+        let top = self.scopes[0].bindings.iter().filter(|b| b.space == Space::Type);
+        top.map(|b| b.name.as_str())
+    }
+
+    /// True if a word does not mean what is imported under its name: something in its scope hides that.
+    pub(crate) fn hides(&self, name: &str, word: &Word) -> bool {
+        let spaces: &[Space] = match word.space {
+            Space::Type => &[Space::Type],
+            Space::Callable => &[Space::Callable],
+            _ => &[Space::Value, Space::Type],
+        };
+        self.lookup(name, spaces, word.span.start).is_some()
+    }
+
+    /// The innermost declaration of a name that is visible at `at`.
+    pub(crate) fn lookup(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared<'_>> {
+        let mut scope = Some(self.scope_at(at));
+        while let Some(i) = scope {
+            let s = &self.scopes[i as usize];
+            let fits = |b: &&Bound| b.name == name && spaces.contains(&b.space) && b.from <= at;
+            // Declared twice: what tells the type stands with one of them.
+            if let Some(b) = s.bindings.iter().find(fits) {
+                let told = || s.bindings.iter().filter(fits).find(|b| b.hint.is_some());
+                return Some(Declared {
+                    space: b.space,
+                    at: b.at,
+                    top: s.parent.is_none(),
+                    scope: s.span,
+                    hint: b.hint.as_ref().or_else(|| told()?.hint.as_ref()),
+                });
+            }
+            scope = s.parent;
+        }
+        None
+    }
+
+    /// True if the name is declared several times with types that differ.
+    pub(crate) fn told_apart(&self, name: &str, scope: Span) -> bool {
+        let all = self.scopes.iter().filter(|s| s.span == scope).flat_map(|s| &s.bindings);
+        let mut hints = all.filter(|b| b.name == name).filter_map(|b| b.hint.as_ref());
+        let first = hints.next();
+        hints.any(|h| Some(h) != first)
+    }
+
+    /// Scopes are stored in source order of their starts: the innermost at a place is the last that
+    /// starts before it and still holds it, or one of its ancestors.
+    fn scope_at(&self, at: u32) -> u32 {
+        let mut i = self.scopes.partition_point(|s| s.span.start <= at).max(1) as u32 - 1;
+        while !(self.scopes[i as usize].span.start <= at && at < self.scopes[i as usize].span.end) {
+            match self.scopes[i as usize].parent {
+                Some(parent) => i = parent,
+                None => return i,
+            }
+        }
+        i
+    }
+}
+

@@ -1,0 +1,690 @@
+//! The one pass over a file's tree that its facts come from.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use emendo_text::Span;
+use tree_sitter::{Node, TreeCursor};
+
+use super::{Bound, FileFacts, Hint, Member, Scope, Tells, TypeDecl, Word};
+use crate::language::{Binding, Language, Reach, Space, TypeRule};
+use crate::tree::{Tree, children, span, token_texts, walk_cursor, words_in};
+
+/// How far above a key the thing that it belongs to may stand.
+const KEY_REACH: usize = 4;
+
+/// Reads the facts of a text.
+pub(super) fn read(language: &Language, tree: &Tree, text: &str) -> FileFacts {
+    let whole = Span::new(0, text.len());
+    let mut facts = FileFacts {
+        package: String::new(),
+        module: String::new(),
+        package_span: None,
+        packages: Vec::new(),
+        imports: Vec::new(),
+        exports: Vec::new(),
+        types: Vec::new(),
+        made: FxHashMap::default(),
+        preamble_end: preamble_end(language, tree.root(), text),
+        has_errors: tree.has_error(),
+        comments: Vec::new(),
+        strings: Vec::new(),
+        quoted: FxHashSet::default(),
+        scopes: vec![Scope { span: whole, parent: None, bindings: Vec::new() }],
+        words: FxHashMap::default(),
+    };
+    let pass = Pass {
+        language,
+        text,
+        facts: &mut facts,
+        open: vec![0],
+        types: Vec::new(),
+        inside: Vec::new(),
+        parents: Vec::new(),
+        import_until: 0,
+    };
+    let pass = std::cell::RefCell::new(pass);
+    walk_cursor(
+        tree.root(),
+        |cursor| pass.borrow_mut().enter(cursor),
+        |_| pass.borrow_mut().leave(),
+    );
+    facts
+}
+
+fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u32 {
+    let mut end = 0;
+    let mut cursor = root.walk();
+    if !cursor.goto_first_child() {
+        return end;
+    }
+    loop {
+        let node = cursor.node();
+        let child = || node.named_child(0).map_or("", |c| c.kind());
+        let known = |(kind, only): &(&str, &str)| {
+            *kind == node.kind() && (only.is_empty() || *only == child())
+        };
+        let rest = &text[node.end_byte()..];
+        let set_apart = rest.trim_start_matches([' ', '\t']).lines().take(2).count() == 2
+            && rest.lines().nth(1).is_some_and(|l| l.trim().is_empty());
+        if language.names.preamble.iter().any(known) || (node.is_extra() && set_apart) {
+            end = node.end_byte() as u32;
+        } else if !node.is_extra() {
+            return end;
+        }
+        if !cursor.goto_next_sibling() {
+            return end;
+        }
+    }
+}
+
+struct Pass<'a> {
+    language: &'a Language,
+    text: &'a str,
+    facts: &'a mut FileFacts,
+    open: Vec<u32>,
+    /// The types around, as indices.
+    types: Vec<usize>,
+    /// The packages and modules around, inside the file.
+    inside: Vec<String>,
+    /// The nodes above.
+    parents: Vec<Above>,
+    /// The end of a statement that imports and is walked all the same: nothing in it declares.
+    import_until: u32,
+}
+
+struct Above {
+    kind: &'static str,
+    span: Span,
+    opened: bool,
+    /// It declares a type.
+    is_type: bool,
+    /// How many segments of packages or modules it opened.
+    packages: usize,
+    /// The token that was passed last below it, if nothing named came since.
+    token: &'static str,
+    /// The named node that was passed last below it.
+    last: Option<Span>,
+    /// It stands behind a dot, and its first word stands for it.
+    behind: bool,
+    /// The type that it says its children are of.
+    hint: Option<Hint>,
+    /// The type that keys below it are members of.
+    owner: Option<Span>,
+}
+
+impl Pass<'_> {
+    fn enter(&mut self, cursor: &TreeCursor<'_>) -> bool {
+        let node = cursor.node();
+        let names = &self.language.names;
+        let kind = self.language.kind(node);
+        if !node.is_named() || names.member_after.contains(&kind) {
+            let types = &names.types;
+            if let Some(above) = self.parents.last_mut() {
+                above.token = kind;
+                if types.own.contains(&kind) || types.base.contains(&kind) {
+                    above.last = Some(span(node));
+                }
+            }
+            return false;
+        }
+        self.quoted(node, kind);
+        // What could not be parsed is marked as extra too; its words may be uses all the same.
+        if node.is_extra() && !node.is_error() {
+            self.facts.comments.push(span(node));
+            return false;
+        }
+        if names.imports.contains(&kind) {
+            self.imports(node);
+            return false;
+        }
+        if names.import_like.contains(&kind) && self.imports(node) {
+            self.import_until = node.end_byte() as u32;
+        }
+        if names.export_kinds.contains(&kind) {
+            self.facts.exports.extend((names.read_exports)(node, self.text));
+        }
+        let mut packages = 0;
+        if names.packages.contains(&kind) || names.inner_modules.contains(&kind) {
+            match self.package(node) {
+                Some(n) => packages = n,
+                None => return false,
+            }
+        }
+        self.told_above(cursor, kind);
+        let before_dot = self.parents.last().is_some_and(|p| {
+            self.language.chain.iter().any(|c| c.0 == p.kind) || p.kind == self.language.parenthesized
+        });
+        let makes = || names.types.made.iter().any(|m| m.0 == kind) || kind == names.types.call.0;
+        if before_dot && makes() {
+            let told = value_hint(self.language, node, self.text);
+            self.facts.made.extend(told.map(|h| (span(node), h)));
+        }
+        let token = self.word(cursor);
+        let around = self.open.last().copied().unwrap_or(0);
+        let opens = names.scopes.contains(&kind) && !self.parents.is_empty();
+        if opens {
+            let id = self.facts.scopes.len() as u32;
+            let scope = Scope { span: span(node), parent: Some(around), bindings: Vec::new() };
+            self.facts.scopes.push(scope);
+            self.open.push(id);
+        }
+        let is_type = self.declares(node, kind);
+        self.bind(node, around);
+        self.members(node, kind);
+        if node.child_count() == 0 {
+            if opens {
+                self.open.pop();
+            }
+            if let Some(above) = self.parents.last_mut() {
+                above.last = Some(span(node));
+            }
+            return false;
+        }
+        self.parents.push(Above {
+            kind,
+            span: span(node),
+            opened: opens,
+            is_type,
+            packages,
+            token: "",
+            last: None,
+            behind: names.heads.contains(&kind) && names.member_after.contains(&token),
+            hint: None,
+            owner: None,
+        });
+        true
+    }
+
+    fn leave(&mut self) {
+        let Some(gone) = self.parents.pop() else { return };
+        if gone.opened {
+            self.open.pop();
+        }
+        if gone.is_type {
+            self.types.pop();
+        }
+        self.inside.truncate(self.inside.len() - gone.packages);
+        if let Some(above) = self.parents.last_mut() {
+            above.last = Some(gone.span);
+        }
+    }
+
+    /// Types in text, and what stands within literals.
+    fn quoted(&mut self, node: Node<'_>, kind: &str) {
+        let names = &self.language.names;
+        let literal = self.language.strings.contains(&kind);
+        if literal {
+            self.facts.strings.push(within(node));
+        }
+        let Some((kind, comment)) = names.quoted_types else { return };
+        let text = span(node).of(self.text);
+        let in_type = || self.parents.iter().any(|p| p.kind == kind);
+        let holds =
+            if node.is_extra() { text.starts_with(comment) } else { literal && in_type() };
+        if holds {
+            self.facts.quoted.extend(token_texts(text).map(|(_, t)| t.to_owned()));
+        }
+    }
+
+    /// Reads a statement that imports; false if it does not.
+    fn imports(&mut self, node: Node<'_>) -> bool {
+        let mut found = (self.language.names.read_import)(node, self.text);
+        let scope = self.open.last().map_or(0, |s| *s as usize);
+        let any = !found.is_empty();
+        for import in &mut found {
+            import.scope = self.facts.scopes[scope].span;
+            import.inside.clone_from(&self.inside);
+        }
+        self.facts.imports.extend(found);
+        any
+    }
+
+    /// A statement that says a package. Gives how many segments it opens, `None` if nothing is in it.
+    fn package(&mut self, node: Node<'_>) -> Option<usize> {
+        let names = &self.language.names;
+        let body = node.child_by_field_name("body");
+        let name = node.child_by_field_name("name").unwrap_or(node);
+        let mut words = Vec::new();
+        words_in(name, self.text, &mut words);
+        let own: Vec<String> = words.into_iter().map(|w| w.0).collect();
+        let count = own.len();
+        if names.inner_modules.contains(&node.kind()) {
+            // A module without a body lies in a file of its own.
+            let count = if body.is_some() { count } else { 0 };
+            self.inside.extend(own.into_iter().take(count));
+            return Some(count);
+        }
+        self.inside.extend(own);
+        let whole = self.inside.join(names.separator);
+        let until = body.map_or(self.text.len(), |_| node.end_byte());
+        self.facts.packages.push((Span::new(node.start_byte(), until), whole.clone()));
+        self.facts.package = whole;
+        let end = body.map_or(node.end_byte(), |b| b.start_byte());
+        self.facts.package_span = Some(Span::new(node.start_byte(), end));
+        body.is_some().then_some(count)
+    }
+
+    /// Notes for what stands around what a child with a telling field says of it.
+    fn told_above(&mut self, cursor: &TreeCursor<'_>, kind: &str) {
+        let Some(field) = cursor.field_name() else { return };
+        let types = &self.language.names.types;
+        let Some(above) = self.parents.last_mut() else { return };
+        if types.keys.iter().any(|k| k.around == above.kind && k.owner == field) {
+            above.owner = Some(span(cursor.node()));
+        }
+        if types.fields.contains(&field) && above.kind != kind {
+            above.hint = type_head(self.language, cursor.node(), self.text)
+                .filter(|p| !types.inferred.contains(&p.as_str()))
+                .map(|path| Hint { path, how: Tells::Declared });
+        }
+    }
+
+    /// Notes a word. Gives the token before the node.
+    fn word(&mut self, cursor: &TreeCursor<'_>) -> &'static str {
+        let node = cursor.node();
+        let names = &self.language.names;
+        let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
+        let at = span(node);
+        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == node.kind()) else {
+            self.listed(node);
+            return token;
+        };
+        let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.span.start));
+        let field = cursor.field_name().unwrap_or("");
+        let position =
+            names.positions.iter().find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field));
+        let mut space = position.map_or(*space, |p| p.2);
+        let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
+        if (behind || names.member_after.contains(&token)) && space != Space::Declared {
+            space = Space::Member;
+        }
+        if at.start < self.import_until {
+            space = Space::Declared;
+        }
+        let in_path = space == Space::Member && names.paths.contains(&parent);
+        let path_start = if in_path { start } else { at.start };
+        let mut receiver = None;
+        let mut key = false;
+        if space == Space::Member {
+            let near = self.parents.iter().rev().take(if behind { 2 } else { 3 });
+            receiver = near.filter_map(|p| p.last).next();
+        } else if let Some(owner) = self.key_of(node, parent, field) {
+            (receiver, key) = (Some(owner), true);
+        }
+        self.push(at.of(self.text), Word { span: at, space, path_start, receiver, key });
+        token
+    }
+
+    fn push(&mut self, text: &str, word: Word) {
+        match self.facts.words.get_mut(text) {
+            Some(words) => words.push(word),
+            None => {
+                self.facts.words.insert(text.to_owned(), vec![word]);
+            }
+        }
+    }
+
+    /// The type that a key is a member of, if the word is one.
+    fn key_of(&self, node: Node<'_>, parent: &str, field: &str) -> Option<Span> {
+        let rules = self.language.names.types.keys;
+        let fits = |k: &&crate::language::KeyRule| {
+            (k.pair == parent && (k.key.is_empty() || k.key == field)) || k.pair == node.kind()
+        };
+        rules.iter().filter(fits).find_map(|rule| {
+            let above = self.parents.iter().rev().take(KEY_REACH + 1);
+            let place = above.take(KEY_REACH).find(|p| p.kind == rule.around)?;
+            place.owner.or_else(|| {
+                // What it is taken from stands behind it.
+                let mut up = node.parent();
+                while let Some(n) = up.filter(|n| n.kind() != rule.around) {
+                    up = n.parent();
+                }
+                up?.child_by_field_name(rule.owner).map(span)
+            })
+        })
+    }
+
+    /// A string of the list of names that the file passes on.
+    fn listed(&mut self, node: Node<'_>) {
+        let names = &self.language.names;
+        if names.export_list.is_empty() || !self.language.strings.contains(&node.kind()) {
+            return;
+        }
+        let in_list = self.parents.iter().rev().take(3).any(|p| {
+            let head = self.text[p.span.start as usize..].trim_start();
+            self.parents.len() <= 5
+                && head.strip_prefix(names.export_list).is_some_and(|r| {
+                    r.trim_start().starts_with(['=', '+', ':', '.'])
+                })
+        });
+        if in_list {
+            let at = within(node);
+            let space = Space::Value;
+            let word = Word { span: at, space, path_start: at.start, receiver: None, key: false };
+            self.push(at.of(self.text), word);
+        }
+    }
+
+    /// A type that the node declares.
+    fn declares(&mut self, node: Node<'_>, kind: &str) -> bool {
+        let names = &self.language.names;
+        let Some(rule) = names.types.declared.iter().find(|r| r.kind == kind) else { return false };
+        let Some(name) = node.child_by_field_name(rule.name) else { return false };
+        let head = if rule.extends { core_of(self.language, name) } else { Some(name) };
+        let Some(name) = head else { return false };
+        let outer = self.types.last().map(|t| self.facts.types[*t].path.clone());
+        let mut path = outer.filter(|_| !rule.extends).unwrap_or_default();
+        path.push(clean(span(name).of(self.text)));
+        let supers = self.supers(rule, node);
+        let alias = (!rule.alias.is_empty())
+            .then(|| node.child_by_field_name(rule.alias))
+            .flatten()
+            .and_then(|t| type_head(self.language, t, self.text));
+        self.types.push(self.facts.types.len());
+        self.facts.types.push(TypeDecl {
+            path,
+            at: span(name),
+            span: span(node),
+            inside: self.inside.clone(),
+            supers,
+            alias,
+            extends: rule.extends,
+            members: Vec::new(),
+        });
+        if node.child_count() == 0 {
+            self.types.pop();
+            return false;
+        }
+        true
+    }
+
+    fn supers(&self, rule: &TypeRule, node: Node<'_>) -> Vec<(String, Span)> {
+        let mut out = Vec::new();
+        let mut holders: Vec<Node<'_>> = Vec::new();
+        for child in children(node) {
+            holders.extend(rule.supers.contains(&child.kind()).then_some(child));
+        }
+        for field in rule.supers {
+            let by_field = node.child_by_field_name(field);
+            holders.extend(by_field.filter(|n| !holders.contains(n)));
+        }
+        // Types stand directly in what holds them, or in lists within it.
+        for _ in 0..3 {
+            let mut next = Vec::new();
+            for h in std::mem::take(&mut holders) {
+                match type_head(self.language, h, self.text) {
+                    Some(path) => out.push((path, span(h))),
+                    None => next.extend(
+                        children(h).into_iter().filter(|c| c.is_named() && !c.is_extra()),
+                    ),
+                }
+            }
+            holders = next;
+        }
+        out.sort_by_key(|s| s.1.start);
+        out
+    }
+
+    fn bind(&mut self, node: Node<'_>, around: u32) {
+        if (node.start_byte() as u32) < self.import_until {
+            return;
+        }
+        let kind = node.kind();
+        for rule in self.language.names.bindings.iter().filter(|b| b.kind == kind) {
+            self.declare(rule, node, around);
+        }
+    }
+
+    /// What a rule says that `node` declares.
+    fn declare(&mut self, rule: &Binding, node: Node<'_>, around: u32) {
+        let names = &self.language.names;
+        let mut cursor = node.walk();
+        let found: Vec<Node<'_>> = if rule.field.is_empty() {
+            node.named_children(&mut cursor)
+                .filter(|c| rule.child.is_empty() || c.kind() == rule.child)
+                .collect()
+        } else {
+            node.children_by_field_name(rule.field, &mut cursor).collect()
+        };
+        let is_word = |n: &Node<'_>| names.words.iter().any(|(k, _)| *k == n.kind());
+        let mut words = Vec::new();
+        for n in found {
+            if rule.deep {
+                self.taken_apart(n, &mut words);
+            } else if is_word(&n) {
+                words.push(n);
+            }
+        }
+        let scope = match rule.reach {
+            Reach::Inside => self.open.last().copied().unwrap_or(around),
+            Reach::Scope | Reach::Onwards => around,
+        };
+        let owner = self.parents.iter().rev().find(|p| p.opened);
+        let member = owner.is_some_and(|o| names.member_scopes.contains(&o.kind));
+        let onwards = rule.reach == Reach::Onwards && !member;
+        let from = if onwards { node.start_byte() as u32 } else { 0 };
+        let space = if member && names.members_need_receiver && rule.space != Space::Type {
+            Space::Member
+        } else {
+            rule.space
+        };
+        // A value that is taken apart has no type that tells that of its parts.
+        let hint = match words.as_slice() {
+            [_] if rule.space != Space::Type => self.hint(node),
+            _ => None,
+        };
+        for name in words {
+            let hint = hint.clone().or_else(|| self.hint_of_pattern(name, node));
+            let (at, name) = (span(name), span(name).of(self.text).to_owned());
+            if member && rule.space != Space::Type && rule.reach != Reach::Inside {
+                self.member(name.clone(), at, rule.space, hint.clone());
+            }
+            self.facts.scopes[scope as usize].bindings.push(Bound { name, space, at, from, hint });
+        }
+    }
+
+    /// A name among several in a node whose own parts tell its type: parameters that are bound together.
+    fn hint_of_pattern(&self, name: Node<'_>, rule_node: Node<'_>) -> Option<Hint> {
+        let mut up = name.parent();
+        while let Some(n) = up.filter(|n| n.id() != rule_node.id()) {
+            if let Some(hint) = self.declared_type(n) {
+                return Some(hint);
+            }
+            up = n.parent();
+        }
+        None
+    }
+
+    fn declared_type(&self, node: Node<'_>) -> Option<Hint> {
+        let types = &self.language.names.types;
+        let found = types.fields.iter().find_map(|f| node.child_by_field_name(f))?;
+        let path = type_head(self.language, found, self.text)?;
+        let told = !types.inferred.contains(&path.as_str());
+        told.then_some(Hint { path, how: Tells::Declared })
+    }
+
+    /// What tells the type of what a node declares.
+    fn hint(&self, node: Node<'_>) -> Option<Hint> {
+        let types = &self.language.names.types;
+        let above = || self.parents.last().and_then(|p| p.hint.clone());
+        let value = || {
+            let (_, field) = types.values.iter().find(|v| v.0 == node.kind())?;
+            let found = if field.is_empty() {
+                let parts = children(node);
+                let named: Vec<_> = parts.iter().filter(|c| c.is_named() && !c.is_extra()).collect();
+                (named.len() > 1).then(|| *named[named.len() - 1])?
+            } else {
+                node.child_by_field_name(field)?
+            };
+            value_hint(self.language, found, self.text)
+        };
+        self.declared_type(node).or_else(above).or_else(value)
+    }
+
+    /// Members that are no names in a scope.
+    fn members(&mut self, node: Node<'_>, kind: &str) {
+        let types = &self.language.names.types;
+        for (_, field, space) in types.members.iter().filter(|m| m.0 == kind) {
+            let name =
+                if field.is_empty() { Some(node) } else { node.child_by_field_name(field) };
+            if let Some(name) = name {
+                let hint = self.hint(node);
+                self.member(span(name).of(self.text).to_owned(), span(name), *space, hint);
+            }
+        }
+        let (assigned, target, value) = types.assigned;
+        if kind == assigned && !kind.is_empty() {
+            let Some(target) = node.child_by_field_name(target) else { return };
+            let text = clean(span(target).of(self.text));
+            let Some((object, name)) = text.split_once('.') else { return };
+            if types.own.contains(&object) && !name.contains(['.', '(', '[']) {
+                let hint = self.declared_type(node).or_else(|| {
+                    let value = node.child_by_field_name(value)?;
+                    value_hint(self.language, value, self.text)
+                });
+                let at = Span::new(target.end_byte() - name.len(), target.end_byte());
+                self.member(name.to_owned(), at, Space::Value, hint);
+            }
+        }
+        for (_, child) in types.parameters.iter().filter(|p| p.0 == kind) {
+            let marked = child.is_empty() || children(node).iter().any(|c| c.kind() == *child);
+            let named = node.child_by_field_name("name").or(node.child_by_field_name("pattern"));
+            if let Some(name) = named.filter(|_| marked) {
+                let hint = self.hint(node);
+                self.member(span(name).of(self.text).to_owned(), span(name), Space::Value, hint);
+            }
+        }
+    }
+
+    fn member(&mut self, name: String, at: Span, space: Space, hint: Option<Hint>) {
+        let Some(owner) = self.types.last() else { return };
+        let members = &mut self.facts.types[*owner].members;
+        match members.iter_mut().rev().take(64).find(|m| m.name == name && m.space == space) {
+            Some(known) if known.hint.is_none() => known.hint = hint,
+            Some(_) => {}
+            None => members.push(Member { name, at, space, hint }),
+        }
+    }
+
+    /// The names in a pattern that takes a value apart.
+    fn taken_apart<'t>(&self, pattern: Node<'t>, out: &mut Vec<Node<'t>>) {
+        let names = &self.language.names;
+        walk_cursor(
+            pattern,
+            |cursor| {
+                let node = cursor.node();
+                // Not asked for the pattern itself: its own field is what led here.
+                let parent = (node.id() != pattern.id()).then(|| cursor.field_name()).flatten();
+                let skipped = names.pattern_skips.iter().any(|(kind, field)| {
+                    if field.is_empty() { *kind == node.kind() } else { Some(*field) == parent }
+                });
+                if skipped {
+                    return false;
+                }
+                if names.words.iter().any(|(k, _)| *k == node.kind()) {
+                    out.push(node);
+                }
+                true
+            },
+            |_| {},
+        );
+    }
+}
+
+/// What stands between the quotes of a literal: its contents as far as they are one piece.
+fn within(node: Node<'_>) -> Span {
+    let parts = children(node);
+    let inner = parts.iter().filter(|c| c.is_named()).map(|c| span(*c)).reduce(Span::hull);
+    match (parts.first(), parts.last()) {
+        (Some(first), Some(last)) if parts.len() >= 2 && !first.is_named() => {
+            Span::new(first.end_byte(), last.start_byte().max(first.end_byte()))
+        }
+        (Some(first), Some(last)) if parts.len() >= 2 && inner != Some(span(*first)) => {
+            Span::new(first.end_byte(), last.start_byte().max(first.end_byte()))
+        }
+        _ if node.end_byte() - node.start_byte() >= 2 => {
+            Span::new(node.start_byte() + 1, node.end_byte() - 1)
+        }
+        _ => span(node),
+    }
+}
+
+/// A dotted name without blanks.
+fn clean(text: &str) -> String {
+    text.chars().filter(|c| !c.is_whitespace()).collect()
+}
+
+/// The node of a type's own name: without arguments, references and the like.
+fn core_of<'t>(language: &Language, node: Node<'t>) -> Option<Node<'t>> {
+    let names = &language.names;
+    let types = &names.types;
+    let mut node = node;
+    for _ in 0..16 {
+        let kind = node.kind();
+        if names.words.iter().any(|w| w.0 == kind) || names.paths.contains(&kind) {
+            return Some(node);
+        }
+        if !types.wraps.contains(&kind) {
+            return None;
+        }
+        let inner: Vec<Node<'t>> = children(node)
+            .into_iter()
+            .filter(|c| c.is_named() && !c.is_extra() && !types.skipped.contains(&c.kind()))
+            .collect();
+        let [one] = inner.as_slice() else { return None };
+        node = *one;
+    }
+    None
+}
+
+/// The name of a type, as it is written, without its arguments.
+fn type_head(language: &Language, node: Node<'_>, text: &str) -> Option<String> {
+    let types = &language.names.types;
+    // A type in quotes is one all the same.
+    let mut inner = node;
+    while types.wraps.contains(&inner.kind()) && inner.named_child_count() == 1 {
+        inner = inner.named_child(0)?;
+    }
+    if language.strings.contains(&inner.kind()) && types.wraps.contains(&node.kind()) {
+        let quoted = within(inner).of(text);
+        let dotted = !quoted.is_empty()
+            && quoted.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
+        return dotted.then(|| quoted.to_owned());
+    }
+    let core = core_of(language, node)?;
+    let path = clean(span(core).of(text));
+    if types.through.contains(&path.as_str()) {
+        // A wrapper that leaves its contents what they are.
+        let holder = core.parent()?;
+        let arguments = children(holder).into_iter().find(|c| types.skipped.contains(&c.kind()))?;
+        let first = children(arguments)
+            .into_iter()
+            .find(|c| c.is_named() && !types.skipped.contains(&c.kind()))?;
+        return type_head(language, first, text);
+    }
+    Some(path)
+}
+
+/// What a value tells of its type.
+fn value_hint(language: &Language, node: Node<'_>, text: &str) -> Option<Hint> {
+    let types = &language.names.types;
+    let mut node = node;
+    while (language.waits.contains(&node.kind()) || node.kind() == language.parenthesized)
+        && node.named_child_count() >= 1
+    {
+        node = node.named_child(0)?;
+    }
+    if let Some((_, field)) = types.made.iter().find(|m| m.0 == node.kind()) {
+        let path = type_head(language, node.child_by_field_name(field)?, text)?;
+        return Some(Hint { path, how: Tells::Made });
+    }
+    if node.kind() == types.call.0 {
+        let function = node.child_by_field_name(types.call.1)?;
+        let path = clean(span(core_of(language, function)?).of(text));
+        return Some(Hint { path, how: Tells::Called });
+    }
+    let named = language.names.words.iter().any(|w| w.0 == node.kind())
+        || language.names.paths.contains(&node.kind());
+    let short = node.end_byte() - node.start_byte() < 200;
+    (named && short).then(|| Hint { path: clean(span(node).of(text)), how: Tells::Same })
+}

@@ -1,0 +1,309 @@
+//! What the project declares itself: its types with what they are built on, and what its modules pass on.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::{Arc, RwLock};
+
+use emendo_text::{Lines, RelPath};
+
+use crate::facts::{FileFacts, Import, Tells};
+use crate::language::{Files, Language, NoFiles, Space};
+use crate::names::Resolver;
+use crate::tree::Tree;
+
+/// How far types and passed-on names are followed.
+const DEPTH: usize = 32;
+
+/// The project's own declarations, as far as a run asks for them.
+pub struct Index {
+    files: Arc<dyn Files>,
+    /// Types by full name.
+    types: HashMap<String, TypeInfo>,
+    /// Names of types by package.
+    packages: HashMap<String, HashSet<String>>,
+    /// Imports that hold for all files, with their language.
+    globals: Vec<(&'static str, Import)>,
+    /// What the modules of the project pass on; `None` where there is no such file.
+    modules: RwLock<HashMap<RelPath, Option<Arc<Passed>>>>,
+}
+
+/// A type of the project.
+#[derive(Clone, Debug, Default)]
+pub struct TypeInfo {
+    /// Where it is declared.
+    pub path: Option<RelPath>,
+    /// The line, from 1.
+    pub line: u32,
+    /// The types that it is built on: for each the symbols that the written name may stand for.
+    pub supers: Vec<Vec<String>>,
+    /// The type that it is another name for.
+    pub alias: Vec<String>,
+    /// Its members, with the symbols that the name of their type may stand for.
+    pub members: HashMap<String, Vec<String>>,
+}
+
+/// What a module passes on.
+#[derive(Debug, Default)]
+struct Passed {
+    /// Names with the symbols that they stand for.
+    names: HashMap<String, String>,
+    /// Modules whose names are all passed on.
+    all: Vec<String>,
+}
+
+impl Default for Index {
+    fn default() -> Self {
+        Self::new(Arc::new(NoFiles))
+    }
+}
+
+impl std::fmt::Debug for Index {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Index of {} types", self.types.len())
+    }
+}
+
+impl Index {
+    /// An index over these files that knows no type yet.
+    pub fn new(files: Arc<dyn Files>) -> Self {
+        Self {
+            files,
+            types: HashMap::new(),
+            packages: HashMap::new(),
+            globals: Vec::new(),
+            modules: RwLock::default(),
+        }
+    }
+
+    /// The files.
+    pub fn files(&self) -> &dyn Files {
+        self.files.as_ref()
+    }
+
+    /// Looks at other files from now on; what modules pass on is read again.
+    pub fn replace_files(&mut self, files: Arc<dyn Files>) {
+        self.files = files;
+        self.modules = RwLock::default();
+    }
+
+    /// Adds what a file declares. Gives the full names of its types.
+    pub fn add(&mut self, language: &'static Language, path: &RelPath, text: &str, facts: &FileFacts) -> Vec<String> {
+        let names = &language.names;
+        for import in facts.imports.iter().filter(|i| i.global) {
+            self.globals.push((language.id, import.clone()));
+        }
+        let mut found: Vec<(String, TypeInfo)> = Vec::new();
+        if !facts.package.is_empty() {
+            self.packages.entry(facts.package.clone()).or_default();
+        }
+        let lines = Lines::new(text);
+        {
+            let resolver = Resolver { language, facts, project: self };
+            for t in &facts.types {
+                let at = t.span.start + 1;
+                let name = if t.extends {
+                    let written: Vec<&str> = t.path.iter().flat_map(|p| p.split(names.separator)).collect();
+                    match resolver.candidates(&written, Space::Type, t.span.start).into_iter().next() {
+                        Some(name) => name,
+                        None => continue,
+                    }
+                } else {
+                    resolver.own_name(t)
+                };
+                let all = |written: &str, at: u32| {
+                    let path: Vec<&str> = written.split(names.separator).collect();
+                    resolver.candidates(&path, Space::Type, at)
+                };
+                let told = t.members.iter().filter_map(|m| {
+                    let hint = m.hint.as_ref().filter(|h| matches!(h.how, Tells::Declared | Tells::Made))?;
+                    Some((m.name.clone(), all(&hint.path, at)))
+                });
+                let mut members: HashMap<String, Vec<String>> =
+                    t.members.iter().map(|m| (m.name.clone(), Vec::new())).collect();
+                members.extend(told);
+                let info = TypeInfo {
+                    path: Some(path.clone()),
+                    line: lines.line(t.at.start),
+                    supers: t.supers.iter().map(|s| all(&s.0, s.1.start)).collect(),
+                    alias: t.alias.as_ref().map_or(Vec::new(), |a| all(a, at)),
+                    members,
+                };
+                found.push((name, info));
+            }
+        }
+        let mut out = Vec::new();
+        for (name, info) in found {
+            out.push(name.clone());
+            let package = names.parent(&name);
+            self.packages.entry(package).or_default().insert(names.last(&name).to_owned());
+            let known = self.types.entry(name).or_default();
+            known.supers.extend(info.supers.into_iter().filter(|s| !s.is_empty()));
+            known.members.extend(info.members);
+            known.alias.extend(info.alias);
+            if known.path.is_none() {
+                (known.path, known.line) = (info.path, info.line);
+            }
+        }
+        out
+    }
+
+    /// Adds a type of which nothing else is known.
+    pub fn declare(&mut self, package: &str, name: &str) {
+        self.packages.entry(package.to_owned()).or_default().insert(name.to_owned());
+    }
+
+    /// Forgets what a file declared.
+    pub fn forget(&mut self, path: &RelPath) {
+        self.types.retain(|_, t| t.path.as_ref() != Some(path));
+    }
+
+    /// A type of the project.
+    pub fn type_of(&self, symbol: &str) -> Option<&TypeInfo> {
+        self.types.get(symbol)
+    }
+
+    /// All types.
+    pub fn types(&self) -> impl Iterator<Item = (&str, &TypeInfo)> {
+        self.types.iter().map(|(k, v)| (k.as_str(), v))
+    }
+
+    /// True if a file of the project says that it belongs to this package.
+    pub fn has_package(&self, package: &str) -> bool {
+        self.packages.contains_key(package)
+    }
+
+    /// True if the project declares this type.
+    pub fn declares(&self, package: &str, name: &str) -> bool {
+        self.packages.get(package).is_some_and(|names| names.contains(name))
+    }
+
+    /// Imports that hold for all files of a language.
+    pub(crate) fn globals(&self, language: &Language) -> impl Iterator<Item = &Import> {
+        let id = language.id;
+        self.globals.iter().filter(move |g| g.0 == id).map(|g| &g.1)
+    }
+
+    /// The symbol that a name of the project's own stands for, through the modules that pass it on. Gives the modules too.
+    pub fn canonical(&self, language: &'static Language, symbol: &str) -> Option<(String, Vec<String>)> {
+        let modules = language.names.modules.as_ref()?;
+        let mut at = symbol.to_owned();
+        let mut through = Vec::new();
+        for _ in 0..DEPTH {
+            match self.step(language, modules, &at) {
+                Some((next, module)) if next != at && !through.contains(&module) => {
+                    through.push(module);
+                    at = next;
+                }
+                _ => break,
+            }
+        }
+        (!through.is_empty()).then_some((at, through))
+    }
+
+    /// One step of that: the longest leading module of the project that passes the next name on.
+    fn step(
+        &self,
+        language: &'static Language,
+        modules: &crate::language::Modules,
+        symbol: &str,
+    ) -> Option<(String, String)> {
+        let names = &language.names;
+        let segments = names.segments(symbol);
+        for cut in (1..segments.len()).rev() {
+            let module = names.join(&segments[..cut]);
+            let Some(path) = (modules.file)(&module, self.files()) else { continue };
+            let passed = self.passed(language, &path)?;
+            if let Some(target) = passed.names.get(segments[cut]) {
+                let mut whole: Vec<&str> = names.segments(target);
+                whole.extend(&segments[cut + 1..]);
+                return Some((names.join(&whole), module));
+            }
+            for all in &passed.all {
+                let mut whole: Vec<&str> = names.segments(all);
+                whole.extend(&segments[cut..]);
+                let next = names.join(&whole);
+                let known = (modules.file)(all, self.files());
+                let holds = match &known {
+                    None => true,
+                    Some(file) => {
+                        self.passed(language, file).is_some_and(|p| p.names.contains_key(segments[cut]) || !p.all.is_empty())
+                    }
+                };
+                if holds {
+                    return Some((next, module));
+                }
+            }
+            return None;
+        }
+        None
+    }
+
+    fn passed(&self, language: &'static Language, path: &RelPath) -> Option<Arc<Passed>> {
+        if let Some(known) = self.modules.read().ok()?.get(path) {
+            return known.clone();
+        }
+        let read = self.files.text(path).map(|text| {
+            let tree = Tree::parse_file(language, path, &text);
+            let facts = FileFacts::of_file(language, &tree, &text, path, self.files());
+            Arc::new(Passed::of(language, &facts))
+        });
+        self.modules.write().ok()?.insert(path.clone(), read.clone());
+        read
+    }
+
+    /// The chain of types from one of these symbols to `wanted`, itself left out; empty if one of them is it.
+    pub fn descends(&self, from: &[String], wanted: &dyn Fn(&str) -> bool) -> Option<Vec<String>> {
+        let mut seen: HashSet<&str> = HashSet::new();
+        let mut open: Vec<(&str, Vec<String>)> = from.iter().map(|f| (f.as_str(), Vec::new())).collect();
+        for _ in 0..DEPTH {
+            let mut next = Vec::new();
+            for (symbol, chain) in open {
+                if wanted(symbol) {
+                    return Some(chain);
+                }
+                if !seen.insert(symbol) {
+                    continue;
+                }
+                let Some(info) = self.types.get(symbol) else { continue };
+                for up in info.supers.iter().flatten().chain(&info.alias) {
+                    let mut chain = chain.clone();
+                    chain.push(symbol.to_owned());
+                    next.push((up.as_str(), chain));
+                }
+            }
+            if next.is_empty() {
+                return None;
+            }
+            open = next;
+        }
+        None
+    }
+}
+
+impl Passed {
+    fn of(language: &'static Language, facts: &FileFacts) -> Self {
+        let names = &language.names;
+        let mut out = Self::default();
+        let inside = |local: &str| facts.imports.iter().find(|i| !i.passes_on && i.local() == Some(local));
+        for import in facts.imports.iter().filter(|i| i.inside.is_empty()) {
+            let passes = import.passes_on || names.exports_all;
+            match (passes, import.wildcard, import.local()) {
+                (false, ..) => {}
+                (true, true, _) => out.all.push(import.path().to_owned()),
+                (true, false, Some(local)) if !import.binds_root => {
+                    out.names.entry(local.to_owned()).or_insert_with(|| import.path().to_owned());
+                }
+                _ => {}
+            }
+        }
+        for (outside, local) in &facts.exports {
+            if let Some(import) = inside(local) {
+                out.names.insert(outside.clone(), import.path().to_owned());
+            } else if outside != local {
+                // A name of its own under another: `export default Station`.
+                let module = [facts.module.as_str(), local];
+                out.names.insert(outside.clone(), names.join(&module));
+            }
+        }
+        out
+    }
+}

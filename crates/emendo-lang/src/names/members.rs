@@ -1,0 +1,406 @@
+//! Whose member is it? Told by the object itself, by static names, and by the types that variables and members are
+//! declared or made with.
+
+use emendo_text::Span;
+
+use super::{Certainty, Fact, Resolver};
+use crate::facts::{Hint, Tells, TypeDecl, Word};
+use crate::language::Space;
+
+/// How far variables are followed to what they are the same as.
+const DEPTH: usize = 6;
+
+/// Whose member a word names.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Owner {
+    /// It is a member of the type that was asked for, or of one that is built on it.
+    Is(Vec<Fact>),
+    /// It is a member of something else.
+    Not,
+    /// Nothing tells; the fact says what is not known.
+    Unknown(Fact),
+}
+
+/// What is known of the thing before a dot.
+struct Thing {
+    /// The symbols that its type may be; for a name of a type or module, its own.
+    symbols: Vec<String>,
+    facts: Vec<Fact>,
+}
+
+impl Resolver<'_> {
+    /// Does a word that stands for a member name one of `owner`? `packages` are those of the library: a type of it
+    /// that is not known may be built on `owner`.
+    pub fn member_of(&self, word: &Word, text: &str, owner: &dyn Fn(&str) -> bool, packages: &[String]) -> Owner {
+        let name = word.span.of(text);
+        let Some(receiver) = word.receiver else {
+            return if word.space == Space::Declared {
+                self.declared_member(word, owner)
+            } else {
+                self.implied(word, name, owner)
+            };
+        };
+        let types = &self.language.names.types;
+        let written = receiver.of(text).trim_end_matches(['?', '!']);
+        let compact: String = written.chars().filter(|c| !c.is_whitespace()).take(300).collect();
+        let at = word.span.start;
+        if types.base.contains(&compact.as_str()) {
+            let Some(around) = self.facts.types_at(at).next() else { return Owner::Not };
+            return self.related(&self.around(around), around, owner, packages, &compact);
+        }
+        if types.own.contains(&compact.as_str()) {
+            let Some(around) = self.facts.types_at(at).next() else {
+                return Owner::Unknown(unknown(&compact));
+            };
+            return self.related(&self.around(around), around, owner, packages, &compact);
+        }
+        let plain = !compact.is_empty()
+            && compact.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '$' | '@'));
+        if !plain {
+            return match self.made_at(receiver, text) {
+                Some(thing) => self.decide(thing, owner, packages, &compact),
+                None => Owner::Unknown(unknown(&compact)),
+            };
+        }
+        let path = segments(&compact, self.language.names.separator);
+        match self.thing(&path, at, DEPTH) {
+            Some(thing) => self.decide(thing, owner, packages, &compact),
+            None => Owner::Unknown(unknown(&compact)),
+        }
+    }
+
+    /// The name of a member where it is declared.
+    fn declared_member(&self, word: &Word, owner: &dyn Fn(&str) -> bool) -> Owner {
+        let holds = |t: &&TypeDecl| t.members.iter().any(|m| m.at == word.span);
+        let Some(t) = self.facts.types.iter().rev().find(holds) else { return Owner::Not };
+        let around = self.around(t);
+        match self.project.descends(&around, owner) {
+            Some(chain) => Owner::Is(vec![self.inherits(t, &chain, "declares it")]),
+            None => Owner::Not,
+        }
+    }
+
+    /// A member of a type around, named without the object.
+    fn implied(&self, word: &Word, name: &str, owner: &dyn Fn(&str) -> bool) -> Owner {
+        if self.language.names.members_need_receiver {
+            return Owner::Not;
+        }
+        let at = word.span.start;
+        let spaces: &[Space] =
+            if word.space == Space::Callable { &[Space::Callable] } else { &[Space::Value] };
+        let declared = self.facts.lookup(name, spaces, at);
+        let local = declared.filter(|d| {
+            !self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == d.at))
+        });
+        if local.is_some() {
+            return Owner::Not;
+        }
+        for t in self.facts.types_at(at) {
+            if let Some(chain) = self.project.descends(&self.around(t), owner) {
+                return Owner::Is(vec![self.inherits(t, &chain, "has it")]);
+            }
+            if t.members.iter().any(|m| m.name == name) {
+                return Owner::Not;
+            }
+        }
+        Owner::Not
+    }
+
+    /// The symbols of a type of the file, and of what it is built on.
+    fn around(&self, t: &TypeDecl) -> Vec<String> {
+        let names = &self.language.names;
+        let mut out = if t.extends {
+            let path: Vec<&str> = t.path.iter().flat_map(|p| p.split(names.separator)).collect();
+            self.candidates(&path, Space::Type, t.span.start)
+        } else {
+            vec![self.own_name(t)]
+        };
+        for (written, at) in &t.supers {
+            let path: Vec<&str> = written.split(names.separator).collect();
+            out.extend(self.candidates(&path, Space::Type, at.start));
+        }
+        out
+    }
+
+    fn inherits(&self, t: &TypeDecl, chain: &[String], how: &str) -> Fact {
+        let name = t.path.join(self.language.names.separator);
+        let more: Vec<String> = chain
+            .iter()
+            .filter_map(|c| self.told_elsewhere(c))
+            .filter(|c| !c.starts_with(&format!("`{name}`")))
+            .collect();
+        let through = if more.is_empty() { String::new() } else { format!(", {}", more.join(", ")) };
+        let text = if t.supers.is_empty() {
+            format!("`{name}`, line {{line}}, {how}{through}")
+        } else {
+            let supers: Vec<String> = t.supers.iter().map(|s| format!("`{}`", s.0)).collect();
+            format!("`{name}` is built on {} (line {{line}}){through}", supers.join(" and "))
+        };
+        Fact { says: Certainty::Certain, text, at: Some(t.at) }
+    }
+
+    /// A type of another file, in words.
+    fn told_elsewhere(&self, symbol: &str) -> Option<String> {
+        let names = &self.language.names;
+        let info = self.project.type_of(symbol)?;
+        let path = info.path.as_ref()?;
+        let supers: Vec<String> =
+            info.supers.iter().filter_map(|s| s.first()).map(|s| format!("`{s}`")).collect();
+        let last = names.last(symbol);
+        (!supers.is_empty()).then(|| {
+            format!("`{last}` is built on {} ({path}:{})", supers.join(" and "), info.line)
+        })
+    }
+
+    fn related(
+        &self,
+        around: &[String],
+        t: &TypeDecl,
+        owner: &dyn Fn(&str) -> bool,
+        packages: &[String],
+        written: &str,
+    ) -> Owner {
+        if let Some(chain) = self.project.descends(around, owner) {
+            return Owner::Is(vec![self.inherits(t, &chain, &format!("is what `{written}` is"))]);
+        }
+        // Built on another type of the library, which may be built on the wanted one.
+        match self.of_library(around, packages) {
+            Some(other) => Owner::Unknown(Fact {
+                says: Certainty::Unsure,
+                text: format!("whether `{other}` has it is not known"),
+                at: Some(t.at),
+            }),
+            None => Owner::Not,
+        }
+    }
+
+    fn of_library<'s>(&self, symbols: &'s [String], packages: &[String]) -> Option<&'s String> {
+        let names = &self.language.names;
+        symbols.iter().find(|s| {
+            self.project.type_of(s).is_none()
+                && packages.iter().any(|p| {
+                    let root = names.package(p);
+                    let root = if root.is_empty() { p } else { &root };
+                    super::below(s, root).is_some()
+                })
+        })
+    }
+
+    fn decide(&self, thing: Thing, owner: &dyn Fn(&str) -> bool, packages: &[String], written: &str) -> Owner {
+        if let Some(chain) = self.project.descends(&thing.symbols, owner) {
+            let mut facts = thing.facts;
+            let told: Vec<String> = chain.iter().filter_map(|c| self.told_elsewhere(c)).collect();
+            match (facts.last_mut(), told.is_empty()) {
+                (Some(last), false) => last.text = format!("{}; {}", last.text, told.join(", ")),
+                (None, false) => facts.push(Fact {
+                    says: Certainty::Certain,
+                    text: told.join(", "),
+                    at: None,
+                }),
+                _ => {}
+            }
+            return Owner::Is(facts);
+        }
+        match self.of_library(&thing.symbols, packages) {
+            Some(other) => Owner::Unknown(Fact {
+                says: Certainty::Unsure,
+                text: format!("`{written}` is a `{other}`; whether that has it is not known"),
+                at: None,
+            }),
+            None if thing.symbols.is_empty() => Owner::Unknown(unknown(written)),
+            None => Owner::Not,
+        }
+    }
+
+    /// An object that is made right before the dot: `new Station(1).open()`.
+    fn made_at(&self, receiver: Span, text: &str) -> Option<Thing> {
+        let made = self.facts.made.get(&receiver)?;
+        self.told(made, receiver.start, DEPTH, receiver.of(text))
+    }
+
+    /// What a dotted name before a dot stands for.
+    fn thing(&self, path: &[&str], at: u32, depth: usize) -> Option<Thing> {
+        let names = &self.language.names;
+        let first = *path.first().filter(|_| depth > 0)?;
+        let mut used = 1;
+        let mut thing = if names.types.own.contains(&first) && path.len() > 1 {
+            let around = self.facts.types_at(at).next()?;
+            Thing { symbols: self.around(around), facts: Vec::new() }
+        } else {
+            let declared = self.facts.lookup(first, &[Space::Value, Space::Member], at);
+            let variable = declared
+                .filter(|d| d.space == Space::Value || !names.members_need_receiver)
+                .filter(|d| self.imported_at(first, Space::Value, at).is_none() || !d.top);
+            match variable {
+                Some(v) => {
+                    if self.facts.told_apart(first, v.scope) && v.hint.is_some_and(|h| h.how != Tells::Declared) {
+                        return None;
+                    }
+                    self.variable(first, v.hint?, v.at, depth)?
+                }
+                None => {
+                    // A name of a type, a module, or a member of a type around.
+                    let inherited = || {
+                        let types = self.facts.types_at(at).filter(|_| !names.members_need_receiver);
+                        types.flat_map(|t| self.around(t)).find_map(|s| {
+                            let info = self.project.type_of(&s)?;
+                            let told = info.members.get(first)?.clone();
+                            let text = format!(
+                                "`{first}` is declared in `{s}` with this type ({}:{})",
+                                info.path.as_ref()?, info.line
+                            );
+                            let fact = Fact { says: Certainty::Certain, text, at: None };
+                            Some(Thing { symbols: told, facts: vec![fact] })
+                        })
+                    };
+                    match inherited() {
+                        Some(thing) => thing,
+                        None => {
+                            used = path.len();
+                            let symbols = self.candidates(path, Space::Value, at);
+                            if symbols.is_empty() {
+                                return None;
+                            }
+                            let imported = self.imported_at(first, Space::Value, at);
+                            let fact = imported.filter(|i| !i.global).map(|i| Fact {
+                                says: Certainty::Certain,
+                                text: format!("`{first}` is imported on line {{line}}"),
+                                at: Some(i.span),
+                            });
+                            // A value that is imported is no type: nothing tells what it is.
+                            let value = imported.is_some()
+                                && path.len() == 1
+                                && !looks_like_type(first)
+                                && !symbols.iter().any(|s| self.project.type_of(s).is_some())
+                                && !self.is_module(&symbols);
+                            if value {
+                                return Some(Thing { symbols, facts: vec![] });
+                            }
+                            Thing { symbols, facts: fact.into_iter().collect() }
+                        }
+                    }
+                }
+            }
+        };
+        for name in &path[used..] {
+            thing = self.part(thing, name)?;
+        }
+        Some(thing)
+    }
+
+    fn is_module(&self, symbols: &[String]) -> bool {
+        let Some(modules) = &self.language.names.modules else { return false };
+        symbols.iter().any(|s| (modules.file)(s, self.project.files()).is_some())
+    }
+
+    /// The type of a member of a thing.
+    fn part(&self, thing: Thing, name: &str) -> Option<Thing> {
+        let here = self.facts.types.iter().filter(|t| thing.symbols.contains(&self.own_name(t)));
+        for t in here {
+            let member = t.members.iter().find(|m| m.name == name && m.hint.is_some());
+            let Some((member, hint)) = member.and_then(|m| Some((m, m.hint.as_ref()?))) else { continue };
+            return self.variable(name, hint, member.at, DEPTH - 1);
+        }
+        thing.symbols.iter().find_map(|s| {
+            let info = self.project.type_of(s)?;
+            let told = info.members.get(name).filter(|m| !m.is_empty())?.clone();
+            let mut facts = thing.facts.clone();
+            facts.push(Fact {
+                says: Certainty::Certain,
+                text: format!("`{name}` of `{s}` is declared with this type ({}:{})", info.path.as_ref()?, info.line),
+                at: None,
+            });
+            Some(Thing { symbols: told, facts })
+        })
+    }
+
+    /// What a hint tells of a variable.
+    fn variable(&self, name: &str, hint: &Hint, at: Span, depth: usize) -> Option<Thing> {
+        let mut thing = self.told(hint, at.start, depth, name)?;
+        let article = match hint.how {
+            Tells::Declared => format!("`{name}` is declared `{}` on line {{line}}", hint.path),
+            Tells::Made => format!("`{name}` is made as a `{}` on line {{line}}", hint.path),
+            Tells::Called => format!("`{name}` is what `{}` gives on line {{line}}", hint.path),
+            Tells::Same => format!("`{name}` is `{}` on line {{line}}", hint.path),
+        };
+        let says = thing.facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Certain);
+        thing.facts = vec![Fact { says, text: article, at: Some(at) }];
+        Some(thing)
+    }
+
+    fn told(&self, hint: &Hint, at: u32, depth: usize, name: &str) -> Option<Thing> {
+        let names = &self.language.names;
+        if depth == 0 {
+            return None;
+        }
+        let path = segments(&hint.path, names.separator);
+        let known = |symbols: Vec<String>, says: Certainty| {
+            let fact = Fact { says, text: String::new(), at: None };
+            (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact] })
+        };
+        match hint.how {
+            Tells::Declared | Tells::Made => {
+                if names.types.own.contains(&hint.path.as_str()) {
+                    let around = self.facts.types_at(at).next()?;
+                    return known(self.around(around), Certainty::Certain);
+                }
+                known(self.candidates(&path, Space::Type, at), Certainty::Certain)
+            }
+            Tells::Same if path.first() == Some(&name) => None,
+            Tells::Same => self.thing(&path, at, depth - 1),
+            Tells::Called => self.result(&path, at, depth),
+        }
+    }
+
+    /// The type of what a call gives.
+    fn result(&self, path: &[&str], at: u32, depth: usize) -> Option<Thing> {
+        let names = &self.language.names;
+        let likely = |symbols: Vec<String>| {
+            let fact = Fact { says: Certainty::Likely, text: String::new(), at: None };
+            (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact] })
+        };
+        let own = match path {
+            [name] => self.facts.lookup(name, &[Space::Callable, Space::Value], at),
+            _ => None,
+        };
+        if let Some(own) = own {
+            let hint = own.hint.filter(|h| h.how == Tells::Declared)?;
+            return self.told(hint, own.at.start, depth - 1, path[0]);
+        }
+        if names.types.made_below {
+            // A function below a type most often makes one.
+            let (_, head) = path.split_last()?;
+            if head.last().is_some_and(|h| looks_like_type(h)) {
+                if names.types.own.contains(head.last()?) {
+                    return likely(self.around(self.facts.types_at(at).next()?));
+                }
+                return likely(self.candidates(head, Space::Type, at));
+            }
+            return None;
+        }
+        let symbols = self.candidates(path, Space::Value, at);
+        let is_type = path.last().is_some_and(|l| looks_like_type(l))
+            || symbols.iter().any(|s| self.project.type_of(s).is_some());
+        is_type.then(|| likely(symbols)).flatten()
+    }
+}
+
+fn looks_like_type(word: &str) -> bool {
+    word.trim_start_matches('_').starts_with(char::is_uppercase)
+}
+
+fn segments<'s>(path: &'s str, separator: &str) -> Vec<&'s str> {
+    path.split([':', '.']).filter(|s| !s.is_empty() && *s != separator).collect()
+}
+
+fn unknown(written: &str) -> Fact {
+    let mut shown: String = written.chars().take(40).collect();
+    if shown.len() < written.len() {
+        shown.push('…');
+    }
+    Fact {
+        says: Certainty::Unsure,
+        text: format!("the type of `{shown}` is not known"),
+        at: None,
+    }
+}

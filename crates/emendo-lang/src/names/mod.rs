@@ -1,0 +1,511 @@
+//! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
+
+use emendo_text::Span;
+use serde::{Deserialize, Serialize};
+
+use crate::facts::{Declared, FileFacts, Import, TypeDecl};
+use crate::index::Index;
+use crate::language::{Language, Space};
+
+mod members;
+mod spell;
+
+pub use members::Owner;
+pub use spell::Spelled;
+
+/// How sure it is that a place is what a recipe means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Certainty {
+    /// The spelling fits and nothing contradicts.
+    Unsure,
+    /// Resolved by one inference that could be wrong.
+    Likely,
+    /// Everything named resolved.
+    Certain,
+}
+
+impl Certainty {
+    /// All levels, the surest first.
+    pub const ALL: [Self; 3] = [Self::Certain, Self::Likely, Self::Unsure];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Certain => "certain",
+            Self::Likely => "likely",
+            Self::Unsure => "unsure",
+        }
+    }
+}
+
+/// One piece of evidence: what it says, in plain words, and where it stands in the file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fact {
+    /// How sure this fact leaves the place.
+    pub says: Certainty,
+    /// The fact. `{line}` stands for the line of `at`.
+    pub text: String,
+    /// Where it stands.
+    pub at: Option<Span>,
+}
+
+/// Symbols that a run has renamed are one symbol under two names.
+#[derive(Clone, Debug, Default)]
+pub struct Spellings {
+    pairs: Vec<(String, String)>,
+}
+
+impl Spellings {
+    /// From now on `old` and `new` are one symbol, with all that lies below.
+    pub fn join(&mut self, old: &str, new: &str) {
+        self.pairs.push((old.to_owned(), new.to_owned()));
+    }
+
+    /// All names of a symbol, its own first.
+    pub fn of(&self, symbol: &str) -> Vec<String> {
+        let mut out = vec![symbol.to_owned()];
+        let mut i = 0;
+        while i < out.len() && out.len() < 32 {
+            for (a, b) in self.pairs.iter().flat_map(|(a, b)| [(a, b), (b, a)]) {
+                if let Some(rest) = below(&out[i], a) {
+                    let other = format!("{b}{rest}");
+                    if !out.contains(&other) {
+                        out.push(other);
+                    }
+                }
+            }
+            i += 1;
+        }
+        out
+    }
+}
+
+/// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.
+fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
+    let rest = symbol.strip_prefix(parent)?;
+    (rest.is_empty() || rest.starts_with(['.', ':', '/'])).then_some(rest)
+}
+
+/// Answers what names mean in one file.
+pub struct Resolver<'a> {
+    /// The language.
+    pub language: &'static Language,
+    /// The facts of the file.
+    pub facts: &'a FileFacts,
+    /// What the project declares.
+    pub project: &'a Index,
+}
+
+/// What makes the first word of a path known.
+enum Head<'a> {
+    /// A declaration of the file.
+    Own(Declared<'a>),
+    /// An import.
+    Import(&'a Import),
+}
+
+impl<'a> Resolver<'a> {
+    /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
+    pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
+        let names = &self.language.names;
+        let wanted = names.segments(symbol);
+        let first = *path.first()?;
+        if names.full_names && path.len() > 1 && path == wanted {
+            let hidden = self.facts.lookup(first, &[Space::Value, Space::Type], at);
+            return hidden.is_none().then(|| Fact {
+                says: Certainty::Certain,
+                text: format!("`{symbol}` is written in full"),
+                at: None,
+            });
+        }
+        let package = || Some(names.join(wanted.strip_suffix(path)?));
+        match self.head(first, space, at) {
+            Some(Head::Own(own)) => self.own(path, own, symbol),
+            Some(Head::Import(import)) => self.through(import, path, symbol, at),
+            None if names.full_names && self.absolute(path).is_some_and(|a| a == symbol) => Some(Fact {
+                says: Certainty::Certain,
+                text: format!("`{}` is written in full", path.join(names.separator)),
+                at: None,
+            }),
+            None => self
+                .without_import(first, space, &package()?, at)
+                .or_else(|| self.by_wildcard(path, space, at, symbol)),
+        }
+    }
+
+    /// The innermost thing that makes a name known: a declaration of the file, or an import.
+    fn head(&self, first: &str, space: Space, at: u32) -> Option<Head<'a>> {
+        let own = self.facts.lookup(first, spaces(space), at);
+        let import = self.imported_at(first, space, at);
+        match (own, import) {
+            (Some(own), Some(import)) => {
+                let inner = own.scope.start >= import.scope.start && own.scope != import.scope;
+                // Declared beside an import of the same name at the top: most often what stands in for a library that is not there.
+                let again = own.top && own.space != Space::Type;
+                Some(if inner || !again && own.scope == import.scope {
+                    Head::Own(own)
+                } else {
+                    Head::Import(import)
+                })
+            }
+            (Some(own), None) => Some(Head::Own(own)),
+            (None, Some(import)) => Some(Head::Import(import)),
+            (None, None) => None,
+        }
+    }
+
+    /// Does a path that begins with a name of the file's own mean the symbol?
+    fn own(&self, path: &[&str], own: Declared<'_>, symbol: &str) -> Option<Fact> {
+        let names = &self.language.names;
+        let fact = || Fact {
+            says: Certainty::Certain,
+            text: format!("`{}` is declared in this file, line {{line}}", path[0]),
+            at: Some(own.at),
+        };
+        if own.space == Space::Type
+            && let Some(declared) = self.facts.types.iter().find(|t| t.at == own.at)
+        {
+            let mut whole = names.segments(symbol);
+            let rest = path[1..].iter().rev().all(|p| whole.pop() == Some(*p));
+            return (rest && self.own_name(declared) == names.join(&whole)).then(fact);
+        }
+        let named = own.top && names.modules.is_some() && !self.facts.module.is_empty();
+        let whole = || {
+            let mut whole = names.segments(&self.facts.module);
+            whole.extend(path);
+            names.join(&whole)
+        };
+        (named && whole() == symbol).then(fact)
+    }
+
+    /// The full name of a type that the file declares.
+    pub fn own_name(&self, declared: &TypeDecl) -> String {
+        let names = &self.language.names;
+        let mut whole: Vec<&str> =
+            names.segments(&self.facts.module).into_iter().filter(|s| !s.is_empty()).collect();
+        whole.extend(declared.inside.iter().map(String::as_str));
+        if names.modules.is_none() && declared.inside.is_empty() {
+            whole.extend(names.segments(&self.facts.package).into_iter().filter(|s| !s.is_empty()));
+        }
+        whole.extend(declared.path.iter().map(String::as_str));
+        names.join(&whole)
+    }
+
+    /// A path of modules made absolute, where it begins with a word for the file's own.
+    fn absolute(&self, path: &[&str]) -> Option<String> {
+        let names = &self.language.names;
+        if path.len() < 2 || names.builtin.iter().all(|b| *b != path[0]) {
+            return None;
+        }
+        let modules = names.modules.as_ref()?;
+        let nowhere = emendo_text::RelPath::new("x").ok()?;
+        let whole = (modules.absolute)(path, &self.facts.module, &nowhere, self.project.files())?;
+        Some(names.join(&whole))
+    }
+
+    /// The import that makes the first word of a path known, unless something nearer hides it.
+    pub fn import_at(&self, first: &str, at: u32) -> Option<&'a Import> {
+        match self.head(first, Space::Value, at) {
+            Some(Head::Import(import)) => Some(import),
+            _ => None,
+        }
+    }
+
+    /// The import that makes a name known.
+    pub(crate) fn imported(&self, name: &str, space: Space) -> Option<&'a Import> {
+        self.imported_at(name, space, u32::MAX)
+    }
+
+    /// The import that makes a name known at a place: the innermost.
+    pub(crate) fn imported_at(&self, name: &str, space: Space, at: u32) -> Option<&'a Import> {
+        let fits = |i: &&Import| {
+            !i.passes_on
+                && (space != Space::Callable || i.is_static)
+                && i.local() == Some(name)
+                && (at == u32::MAX || (i.scope.start <= at && at < i.scope.end.max(at + u32::from(i.scope.end == u32::MAX))))
+        };
+        let own = self.facts.imports.iter().filter(fits);
+        let own = own.reduce(|a, b| if b.scope.start > a.scope.start { b } else { a });
+        own.or_else(|| self.project.globals(self.language).find(fits))
+    }
+
+    /// Does a path that begins with an imported name mean the wanted symbol?
+    fn through(&self, import: &Import, path: &[&str], symbol: &str, at: u32) -> Option<Fact> {
+        let first = path[0];
+        let meant = self.behind(import, path);
+        // Assigned at the top of the file too: most often what stands in for a library that is not there.
+        let again = self.facts.lookup(first, &[Space::Value], at).is_some();
+        let (says, text) = if again {
+            let text =
+                format!("`{first}` is imported on line {{line}}, and assigned in the file too");
+            (Certainty::Likely, text)
+        } else if import.global {
+            (Certainty::Certain, format!("`{first}` is imported for all files of the project"))
+        } else {
+            (Certainty::Certain, format!("`{first}` is imported on line {{line}}"))
+        };
+        let place = (!import.global).then_some(import.span);
+        if meant == symbol {
+            return Some(Fact { says, text, at: place });
+        }
+        let (real, through) = self.project.canonical(self.language, &meant)?;
+        (real == symbol).then(|| Fact {
+            says: Certainty::Likely,
+            text: format!(
+                "{text} from the project's own {}, which passes on `{symbol}`",
+                quoted(&through)
+            ),
+            at: place,
+        })
+    }
+
+    /// The symbol of a path that begins with an imported name.
+    fn behind(&self, import: &Import, path: &[&str]) -> String {
+        let names = &self.language.names;
+        let own = names.segments(import.path());
+        let roots = if import.binds_root { 1 } else { own.len() };
+        let whole: Vec<&str> = own.into_iter().take(roots).chain(path[1..].iter().copied()).collect();
+        names.join(&whole)
+    }
+
+    /// Same package, wildcard imports and names that need no import.
+    fn without_import(&self, first: &str, space: Space, package: &str, at: u32) -> Option<Fact> {
+        let facts = self.facts;
+        let names = &self.language.names;
+        let packages = !names.packages.is_empty();
+        let here = facts.package_at(at);
+        let own = packages && space != Space::Callable && self.project.declares(here, first);
+        let around = names.nested_packages && below(here, package).is_some();
+        if packages && (here == package || around) && space != Space::Callable {
+            let own = self.project.declares(package, first);
+            let says = if own || around { Certainty::Certain } else { Certainty::Likely };
+            let text = format!("this file is in the package `{here}` itself");
+            return Some(Fact { says, text, at: facts.package_span });
+        }
+        if own {
+            return None;
+        }
+        let fits = |is_static: bool| space != Space::Callable || is_static;
+        let wild = || self.wildcards(at).filter(|i| fits(i.is_static));
+        if let Some(import) = wild().find(|i| i.path() == package) {
+            let rival =
+                wild().find(|i| i.path() != package && self.project.declares(i.path(), first));
+            let (says, text) = match rival {
+                Some(rival) => (
+                    Certainty::Unsure,
+                    format!(
+                        "`{first}` may come from `{package}` (line {{line}}) or from `{}`",
+                        rival.path()
+                    ),
+                ),
+                None => (
+                    if names.sure_wildcards { Certainty::Certain } else { Certainty::Likely },
+                    if import.global {
+                        format!("`{first}` comes in by `{package}`, for all files of the project")
+                    } else {
+                        format!("`{first}` comes in by `{package}` on line {{line}}")
+                    },
+                ),
+            };
+            return Some(Fact { says, text, at: (!import.global).then_some(import.span) });
+        }
+        (names.implicit.contains(&package) && names.builtin.contains(&first)).then(|| Fact {
+            says: Certainty::Certain,
+            text: format!("`{first}` needs no import"),
+            at: None,
+        })
+    }
+
+    /// The wildcard imports that hold at a place.
+    fn wildcards(&self, at: u32) -> impl Iterator<Item = &'a Import> {
+        let own = self.facts.imports.iter().filter(move |i| {
+            !i.passes_on && (i.scope.end == u32::MAX || (i.scope.start <= at && at <= i.scope.end))
+        });
+        own.chain(self.project.globals(self.language)).filter(|i| i.wildcard)
+    }
+
+    /// A name that comes in with all names of a module of the project's own.
+    fn by_wildcard(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
+        self.language.names.modules.as_ref()?;
+        let names = &self.language.names;
+        let fits = |i: &&Import| space != Space::Callable || !i.is_static;
+        self.wildcards(at).filter(fits).find_map(|i| {
+            let mut whole = names.segments(i.path());
+            whole.extend(path);
+            let whole = names.join(&whole);
+            let (real, through) = self.project.canonical(self.language, &whole)?;
+            (real == symbol).then(|| Fact {
+                says: Certainty::Likely,
+                text: format!("`{}` comes in by the project's own {} on line {{line}}", path[0], quoted(&through)),
+                at: Some(i.span),
+            })
+        })
+    }
+
+    /// The symbols that a name may stand for, the likeliest first; none for a variable.
+    pub fn candidates(&self, path: &[&str], space: Space, at: u32) -> Vec<String> {
+        self.candidates_within(path, space, at, 8)
+    }
+
+    fn candidates_within(&self, path: &[&str], space: Space, at: u32, depth: usize) -> Vec<String> {
+        let names = &self.language.names;
+        let Some(first) = path.first().filter(|_| depth > 0) else { return Vec::new() };
+        let passed_on = |symbol: String| {
+            let real = self.project.canonical(self.language, &symbol).map(|c| c.0);
+            vec![real.unwrap_or(symbol)]
+        };
+        match self.head(first, space, at) {
+            Some(Head::Import(import)) => return passed_on(self.behind(import, path)),
+            Some(Head::Own(own)) => {
+                let declared = self.facts.types.iter().find(|t| t.at == own.at);
+                if let Some(alias) = declared.and_then(|d| d.alias.as_ref()) {
+                    let mut next: Vec<&str> = alias.split(names.separator).collect();
+                    next.extend(&path[1..]);
+                    if next[0] != *first {
+                        return self.candidates_within(&next, space, at, depth - 1);
+                    }
+                }
+                if let Some(declared) = declared {
+                    let mut whole = self.own_name(declared);
+                    path[1..].iter().for_each(|p| {
+                        whole.push_str(names.separator);
+                        whole.push_str(p);
+                    });
+                    return vec![whole];
+                }
+                let same = own.hint.filter(|h| h.how == crate::facts::Tells::Same && own.top);
+                if let Some(same) = same.filter(|h| !h.path.starts_with(first)) {
+                    let mut next: Vec<&str> = same.path.split(names.separator).collect();
+                    next.extend(&path[1..]);
+                    return self.candidates_within(&next, space, own.at.start, depth - 1);
+                }
+                if own.top && own.hint.is_none() && names.modules.is_some() && !self.facts.module.is_empty() {
+                    let mut whole = names.segments(&self.facts.module);
+                    whole.extend(path);
+                    return vec![names.join(&whole)];
+                }
+                return Vec::new();
+            }
+            None => {}
+        }
+        if let Some(absolute) = self.absolute(path) {
+            return passed_on(absolute);
+        }
+        let written = path.join(names.separator);
+        let mut out = Vec::new();
+        let mut push = |symbol: String| {
+            if !out.contains(&symbol) {
+                out.push(symbol);
+            }
+        };
+        // Types around, and what they are built on, may hold a type of this name.
+        let below = |package: &str| {
+            if package.is_empty() { written.clone() } else { format!("{package}{}{written}", names.separator) }
+        };
+        let known = |package: &str| self.project.declares(package, first);
+        for t in self.facts.types_at(at) {
+            let name = self.own_name(t);
+            if known(&name) {
+                push(below(&name));
+            }
+        }
+        if !names.packages.is_empty() {
+            let mut here = self.facts.package_at(at).to_owned();
+            if known(&here) {
+                push(below(&here));
+            }
+            while names.nested_packages && here.contains(names.separator) {
+                here = names.parent(&here);
+                if known(&here) {
+                    push(below(&here));
+                }
+            }
+        }
+        for import in self.wildcards(at) {
+            if known(import.path()) {
+                push(below(import.path()));
+            }
+        }
+        for import in self.wildcards(at) {
+            if names.modules.is_some() {
+                let mut whole = names.segments(import.path());
+                whole.extend(path);
+                passed_on(names.join(&whole)).into_iter().for_each(&mut push);
+            } else {
+                push(below(import.path()));
+            }
+        }
+        if names.implicit.iter().any(|_| names.builtin.contains(first)) {
+            names.implicit.iter().for_each(|p| push(below(p)));
+        }
+        if !names.packages.is_empty() {
+            let mut here = self.facts.package_at(at).to_owned();
+            push(below(&here));
+            while names.nested_packages && here.contains(names.separator) {
+                here = names.parent(&here);
+                push(below(&here));
+            }
+        }
+        if names.full_names {
+            push(written.clone());
+        }
+        out
+    }
+
+    /// True if `name` at `at` already means something that is not `symbol`, or may do so.
+    pub fn taken(&self, name: &str, space: Space, at: u32, symbol: &str) -> bool {
+        let path = [name];
+        if self.means(&path, space, at, symbol).is_some() {
+            return false;
+        }
+        let spaces = [Space::Value, Space::Type];
+        let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
+        self.facts.lookup(name, looked, at).is_some()
+            || self.facts.imports.iter().any(|i| !i.passes_on && i.local() == Some(name))
+            || (!self.language.names.packages.is_empty()
+                && self.project.declares(self.facts.package_at(at), name))
+            || self.facts.words(name).iter().any(|w| matches!(w.space, Space::Type))
+            || (self.language.names.builtin.contains(&name) && !self.facts.words(name).is_empty())
+    }
+
+    /// True if an import or a full name in the file lies below one of these packages.
+    pub fn reaches(&self, packages: &[String], text: &str) -> bool {
+        let names = &self.language.names;
+        let own = |p: &String| {
+            self.facts.packages.iter().any(|own| below(&own.1, p).is_some())
+                || (!self.facts.module.is_empty() && below(&self.facts.module, p).is_some())
+        };
+        let imports = || self.facts.imports.iter().chain(self.project.globals(self.language));
+        packages.iter().any(|p| {
+            own(p)
+                || imports().any(|i| below(i.path(), p).is_some())
+                || (names.full_names && p.contains(names.separator) && self.full_name(p, text))
+        }) || (names.modules.is_some()
+            && self.facts.imports.iter().any(|i| {
+                let real = self.project.canonical(self.language, i.path());
+                real.is_some_and(|r| packages.iter().any(|p| below(&r.0, p).is_some()))
+            }))
+    }
+
+    fn full_name(&self, package: &str, text: &str) -> bool {
+        self.facts.words(self.language.names.last(package)).iter().any(|w| {
+            let path = Span { start: w.path_start, end: w.span.end }.of(text);
+            path.len() == package.len() && path == package
+        })
+    }
+}
+
+/// Modules in words.
+fn quoted(modules: &[String]) -> String {
+    modules.iter().map(|m| format!("`{m}`")).collect::<Vec<_>>().join(" and ")
+}
+
+/// The spaces in which a name of a space is declared.
+fn spaces(space: Space) -> &'static [Space] {
+    match space {
+        Space::Type => &[Space::Type],
+        Space::Callable => &[Space::Callable],
+        _ => &[Space::Value, Space::Type],
+    }
+}

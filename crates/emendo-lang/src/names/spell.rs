@@ -1,0 +1,71 @@
+//! How a symbol is written at a place: by its own name with an import, by a name that the file knows it by already,
+//! in full, or under an alias where its name is taken.
+
+use super::Resolver;
+use crate::facts::ImportName;
+use crate::language::Space;
+use crate::template::Filter;
+
+/// A symbol as it is written at a place.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Spelled {
+    /// The text.
+    pub text: String,
+    /// The imports that it rests on: to be added, or to stay.
+    pub imports: Vec<ImportName>,
+}
+
+impl Resolver<'_> {
+    /// How the file knows a symbol already, if it does.
+    pub fn known_as(&self, symbol: &str, space: Space, at: u32) -> Option<Spelled> {
+        let simple = self.language.names.last(symbol);
+        let resting = || self.facts.import_of(symbol).into_iter().collect();
+        if self.means(&[simple], space, at, symbol).is_some() {
+            return Some(Spelled { text: simple.to_owned(), imports: resting() });
+        }
+        let by_alias =
+            self.facts.imports.iter().filter(|i| !i.wildcard && !i.passes_on && i.path() == symbol);
+        let local = by_alias
+            .filter_map(|i| i.local())
+            .find(|local| self.means(&[local], space, at, symbol).is_some())?;
+        Some(Spelled { text: local.to_owned(), imports: resting() })
+    }
+
+    /// How a symbol that the file may not know is written at a place.
+    ///
+    /// # Errors
+    /// If its name, and the alias made for it, mean something else there: the reason.
+    pub fn spell(&self, symbol: &str, space: Space, at: u32) -> Result<Spelled, String> {
+        if let Some(known) = self.known_as(symbol, space, at) {
+            return Ok(known);
+        }
+        let names = &self.language.names;
+        let simple = names.last(symbol);
+        let taken = self.taken(simple, space, at, symbol);
+        if (taken && names.full_names) || names.segments(symbol).len() < 2 {
+            return Ok(Spelled { text: symbol.to_owned(), imports: Vec::new() });
+        }
+        let mut import = ImportName::of(self.language, symbol, space);
+        if taken {
+            let alias = self.alias(symbol);
+            if self.taken(&alias, space, at, symbol) {
+                return Err(format!("`{simple}` means something else here, and so does `{alias}`"));
+            }
+            import.alias = Some(alias);
+        }
+        let text = import.alias.clone().unwrap_or_else(|| simple.to_owned());
+        Ok(Spelled { text, imports: vec![import] })
+    }
+
+    /// A name of the file's own for a symbol whose name is taken: that of its library before it, in the same manner.
+    fn alias(&self, symbol: &str) -> String {
+        let names = &self.language.names;
+        let simple = names.last(symbol);
+        let module = names.segments(symbol)[0].rsplit(['/', '.', '@']).next().unwrap_or("").to_owned();
+        if simple.starts_with(char::is_uppercase) {
+            return Filter::Pascal.apply(&module) + &Filter::Pascal.apply(simple);
+        }
+        let joined = format!("{module}_{simple}");
+        if simple.contains('_') || names.snake { Filter::Snake.apply(&joined) } else { Filter::Camel.apply(&joined) }
+    }
+}
