@@ -72,6 +72,10 @@ pub struct Change {
     pub splices: Vec<Splice>,
     /// Imports that the written names need.
     pub imports: Vec<ImportName>,
+    /// Imports that become others: the path of the old, the path of the new.
+    pub partners: Vec<(String, String)>,
+    /// Items of import lists that go.
+    pub gone: Vec<Span>,
     /// Symbols whose imports go, even unused.
     pub drop_imports: Vec<String>,
     /// Names of the old code that the new code does not use any more.

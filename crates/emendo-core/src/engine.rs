@@ -167,6 +167,9 @@ impl Engine<'_> {
                         for n in stage.clone() {
                             run.step(n, &env);
                         }
+                        if last && self.mode == Mode::View {
+                            run.look_back(&env);
+                        }
                         if fresh && run.has_errors() {
                             errors.fetch_add(1, Ordering::Relaxed);
                         }

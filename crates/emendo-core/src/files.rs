@@ -1,7 +1,7 @@
 //! The files of a project, as the languages ask for them: what exists, and what stands in it by now.
 
 use std::collections::HashMap;
-use std::sync::RwLock;
+use std::sync::{OnceLock, RwLock};
 
 use emendo_lang::Files;
 use emendo_text::{RelPath, Text};
@@ -15,7 +15,8 @@ pub(crate) struct ProjectFiles {
     paths: Vec<RelPath>,
     /// Texts that steps have changed.
     changed: HashMap<RelPath, String>,
-    named: RwLock<HashMap<String, Vec<RelPath>>>,
+    /// Places in `paths` by the last part of the path.
+    named: OnceLock<HashMap<String, Vec<usize>>>,
     /// Texts of files that are no code: small, and asked for again and again.
     settings: RwLock<HashMap<RelPath, Option<String>>>,
 }
@@ -27,7 +28,7 @@ impl ProjectFiles {
             project: project.clone(),
             paths,
             changed: HashMap::new(),
-            named: RwLock::default(),
+            named: OnceLock::new(),
             settings: RwLock::default(),
         }
     }
@@ -69,13 +70,13 @@ impl Files for ProjectFiles {
     }
 
     fn named(&self, name: &str) -> Vec<RelPath> {
-        if let Some(known) = self.named.read().ok().and_then(|n| n.get(name).cloned()) {
-            return known;
-        }
-        let found: Vec<RelPath> = self.paths.iter().filter(|p| p.name() == name).cloned().collect();
-        if let Ok(mut named) = self.named.write() {
-            named.insert(name.to_owned(), found.clone());
-        }
-        found
+        let named = self.named.get_or_init(|| {
+            let mut named: HashMap<String, Vec<usize>> = HashMap::new();
+            for (i, path) in self.paths.iter().enumerate() {
+                named.entry(path.name().to_owned()).or_default().push(i);
+            }
+            named
+        });
+        named.get(name).into_iter().flatten().map(|i| self.paths[*i].clone()).collect()
     }
 }

@@ -90,8 +90,9 @@ impl Look<'_> {
         let covered: Vec<&RelPath> = files.iter().filter(|p| self.covered(p)).collect();
         let first = |path: &&RelPath, present: &Present<'_>| {
             self.runners().any(|(_, r)| r.covers(path) && r.needs().met(present))
+                || self.watches().any(|r| r.covers(path) && r.needs().met(present))
         };
-        let found = self.scan(&covered, &self.plan.narrow, &first, index);
+        let found = self.scan(&covered, &self.plan.narrow, &first, true, index);
         let mut seen = Seen {
             candidates: Vec::new(),
             manifests: BTreeMap::new(),
@@ -129,8 +130,12 @@ impl Look<'_> {
         })
     }
 
+    fn watches(&self) -> impl Iterator<Item = &dyn crate::actions::Runner> {
+        self.plan.watches.iter().map(|w| w.runner.as_ref())
+    }
+
     fn covered(&self, path: &RelPath) -> bool {
-        self.runners().any(|(_, r)| r.covers(path))
+        self.runners().any(|(_, r)| r.covers(path)) || self.watches().any(|r| r.covers(path))
     }
 
     fn subjects(&self) -> Vec<(&'static Language, Vec<Subject>)> {
@@ -221,11 +226,25 @@ impl Look<'_> {
                     self.plan.steps[*s].runners[*r].covers(path) && sets.iter().any(|w| w.met(present))
                 })
             };
-            let found = self.scan(&rest, &narrow, &more, index);
+            let found = self.scan(&rest, &narrow, &more, false, index);
             self.take_in(found, index, seen, discovered, subjects);
             seen.wide = Wide { narrow: Some(narrow), by_runner: wider.clone() };
             known = wider;
         }
+    }
+
+    /// True if a file names what it may pass on.
+    fn reached(
+        &self,
+        path: &RelPath,
+        language: Option<&'static Language>,
+        present: &Present<'_>,
+    ) -> bool {
+        let Some(language) = language else { return false };
+        let reads = |id: &str| {
+            id == language.id || emendo_lang::language(id).is_some_and(|l| l.reads(path))
+        };
+        self.plan.reach.iter().any(|(id, needs)| reads(id) && needs.met(present))
     }
 
     fn scan(
@@ -233,9 +252,10 @@ impl Look<'_> {
         files: &[&RelPath],
         narrow: &Narrow,
         wanted: &(dyn Fn(&&RelPath, &Present<'_>) -> bool + Sync),
+        first: bool,
         index: &Index,
     ) -> Vec<Looked> {
-        files.par_iter().filter_map(|p| self.look(p, narrow, wanted, index)).collect()
+        files.par_iter().filter_map(|p| self.look(p, narrow, wanted, first, index)).collect()
     }
 
     /// Reads a file once: is it a candidate, what does it declare, and may it pass names on?
@@ -244,6 +264,7 @@ impl Look<'_> {
         path: &RelPath,
         narrow: &Narrow,
         wanted: &(dyn Fn(&&RelPath, &Present<'_>) -> bool + Sync),
+        first: bool,
         index: &Index,
     ) -> Option<Looked> {
         let mut out = Looked::default();
@@ -263,7 +284,11 @@ impl Look<'_> {
         // A byte order mark is no part of the first word.
         let present = narrow.present(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes));
         let wanted = wanted(&path, &present);
-        if !wanted && !present.declares {
+        let language = language_of(path);
+        // Later on, what names a subject was led to by a module that passes it on.
+        let reached = first && self.reached(path, language, &present) || !first && wanted;
+        let passes = reached && passes(language, &bytes);
+        if !wanted && !present.declares && !passes {
             return None;
         }
         let Ok(text) = Text::decode(&bytes) else {
@@ -274,8 +299,8 @@ impl Look<'_> {
             out.skipped = Some(Skipped::Generated);
             return Some(out);
         }
-        let language = language_of(path);
-        if present.declares
+        let whole = passes && language.is_some_and(|l| l.names.modules.is_none());
+        if (present.declares || whole)
             && let Some(language) = language
         {
             let text = text.as_str();
@@ -289,10 +314,14 @@ impl Look<'_> {
         {
             out.manifest = (e.read)(text.as_str()).ok().map(|m| (path.clone(), Arc::new(m)));
         }
-        let marks = language.map_or(&[][..], |l| l.names.passing);
-        let passes = wanted && marks.iter().any(|m| memchr::memmem::find(&bytes, m.as_bytes()).is_some());
         out.passes = passes.then(|| path.clone());
         out.candidate = wanted.then(|| Candidate { path: path.clone(), size });
         Some(out)
     }
+}
+
+/// True if a text shows that the file may pass names on to others.
+fn passes(language: Option<&Language>, bytes: &[u8]) -> bool {
+    let marks = language.map_or(&[][..], |l| l.names.passing);
+    marks.iter().any(|m| memchr::memmem::find(bytes, m.as_bytes()).is_some())
 }

@@ -12,7 +12,7 @@ use crate::actions::{CompileCx, KINDS, Kind, Runner, renames};
 use crate::discover::Subject;
 use crate::edit::StepKey;
 use crate::leftovers::{Watch, watches};
-use crate::narrow::{Declared, Narrow};
+use crate::narrow::{Declared, Narrow, Needs};
 
 /// A recipe of a run, as it is remembered.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -61,6 +61,8 @@ pub struct Plan {
     pub steps: Vec<PlanStep>,
     /// Runs of steps that go file by file; all files finish one before the next begins.
     pub stages: Vec<Range<usize>>,
+    /// What a file must hold to pass a subject on to others, by language.
+    pub(crate) reach: Vec<(&'static str, Needs)>,
     /// Every step a stage of its own.
     pub single: Vec<Range<usize>>,
     /// What looks for leftovers.
@@ -102,9 +104,11 @@ impl Plan {
             words: BTreeSet::new(),
         };
         let watches = watches(&steps);
-        let needs = runners().map(|r| r.needs()).chain(watches.iter().map(|w| w.runner.needs()));
+        let reach = reach(runners().map(AsRef::as_ref));
+        let needs = runners().map(|r| r.needs()).chain(reach.iter().map(|r| &r.1));
+        let needs = needs.chain(watches.iter().map(|w| w.runner.needs()));
         let narrow = Narrow::new(needs, &own, LANGUAGES);
-        let plan = Self { recipes: infos.collect(), stages: stages(&steps), single: (0..steps.len()).map(|n| n..n + 1).collect(), steps, watches, narrow };
+        let plan = Self { recipes: infos.collect(), stages: stages(&steps), single: (0..steps.len()).map(|n| n..n + 1).collect(), steps, reach, watches, narrow };
         (plan, messages)
     }
 
@@ -186,6 +190,30 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
     let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
     steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));
     steps
+}
+
+/// What files must hold that may pass a subject on.
+fn reach<'r>(runners: impl Iterator<Item = &'r dyn Runner>) -> Vec<(&'static str, Needs)> {
+    let mut out: Vec<(&'static str, Needs)> = Vec::new();
+    for r in runners {
+        let Some(language) = r.language().filter(|l| !l.names.passing.is_empty()) else { continue };
+        let names = &language.names;
+        let one = |s: Subject| {
+            let owner = if s.member { names.parent(&s.symbol) } else { s.symbol };
+            // Where packages are imported whole, the name itself need not stand there.
+            vec![if names.sure_wildcards { names.package(&owner) } else { owner }]
+        };
+        let needs = Needs::of(r.subjects().into_iter().map(one));
+        match out.iter_mut().find(|o| o.0 == language.id) {
+            Some(known) => known.1.0.extend(needs.0),
+            None => out.push((language.id, needs)),
+        }
+    }
+    for (_, needs) in &mut out {
+        needs.0.sort();
+        needs.0.dedup();
+    }
+    out
 }
 
 /// Names of types whose heirs have what a subject is a member of.

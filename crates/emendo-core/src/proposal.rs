@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::edit::{Edit, Note};
 use crate::engine::{Counts, Sink};
+use crate::leftovers::Leftover;
 use crate::plan::{RecipeInfo, StepInfo};
 use crate::run_file::FileResult;
 use crate::walk::Skipped;
@@ -45,6 +46,9 @@ pub struct FileRecord {
     pub edits: Vec<Edit>,
     /// The notes.
     pub notes: Vec<Note>,
+    /// What still uses the old API when all edits are in.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub leftovers: Vec<Leftover>,
     /// The changed lines; `by` are indices into `edits`.
     pub hunks: Vec<Hunk>,
 }
@@ -136,7 +140,14 @@ impl Sink for ProposalWriter<'_> {
 
 impl From<FileResult> for FileRecord {
     fn from(f: FileResult) -> Self {
-        Self { path: f.path, base: f.base, edits: f.edits, notes: f.notes, hunks: f.hunks }
+        Self {
+            path: f.path,
+            base: f.base,
+            edits: f.edits,
+            notes: f.notes,
+            leftovers: f.leftovers,
+            hunks: f.hunks,
+        }
     }
 }
 
@@ -188,6 +199,11 @@ impl Proposal {
     /// The edits that are decided: all but the imports that follow from others.
     pub fn decidable(&self) -> impl Iterator<Item = &Edit> {
         self.edits().filter(|e| !e.derived)
+    }
+
+    /// All leftovers, with their files.
+    pub fn leftovers(&self) -> impl Iterator<Item = (&RelPath, &Leftover)> {
+        self.files.iter().flat_map(|f| f.leftovers.iter().map(move |l| (&f.path, l)))
     }
 
     /// All notes, those at steps too.

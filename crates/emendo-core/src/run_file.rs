@@ -15,6 +15,7 @@ use crate::edit::{
     Change, Code, Draft, Edit, Evidence, Found, Note, NoteDraft, Option_, Own, Standing,
 };
 use crate::engine::{Answers, Mode};
+use crate::leftovers::{Leftover, Watch};
 use crate::plan::{Plan, PlanStep};
 
 /// Longest excerpt that is kept of a place; the diff shows the whole.
@@ -35,6 +36,7 @@ pub(crate) struct FileRun {
     code: Vec<Code>,
     pub(crate) edits: Vec<Edit>,
     pub(crate) notes: Vec<Note>,
+    leftovers: Vec<Leftover>,
     lines: Option<Lines>,
     anchors: Option<Anchors>,
 }
@@ -49,6 +51,8 @@ pub struct FileResult {
     pub edits: Vec<Edit>,
     /// Notes.
     pub notes: Vec<Note>,
+    /// What still uses the old API when all is done.
+    pub leftovers: Vec<Leftover>,
     /// The changed lines; `by` are indices into `edits`.
     pub hunks: Vec<Hunk>,
     /// The new bytes, where anything changed.
@@ -125,6 +129,7 @@ impl FileRun {
             code: Vec::new(),
             edits: Vec::new(),
             notes: Vec::new(),
+            leftovers: Vec::new(),
             lines: None,
             anchors: None,
         }
@@ -132,7 +137,7 @@ impl FileRun {
 
     /// True if the run has anything to say about the file.
     pub(crate) fn matters(&self) -> bool {
-        !self.edits.is_empty() || !self.notes.is_empty()
+        !self.edits.is_empty() || !self.notes.is_empty() || !self.leftovers.is_empty()
     }
 
     /// True if a part of the file could not be parsed.
@@ -189,6 +194,60 @@ impl FileRun {
         }
     }
 
+    /// Looks for what still uses the old API, in the text as the steps leave it.
+    pub(crate) fn look_back(&mut self, env: &Env<'_>) {
+        let covering = env.plan.watches.iter().filter(|w| w.runner.covers(&self.path));
+        let watches: Vec<&Watch> = covering.collect();
+        if watches.is_empty() {
+            return;
+        }
+        let present = env.plan.narrow.present(self.text.as_bytes());
+        let reached = env.answers.wide.any();
+        for watch in watches {
+            if !watch.runner.needs().met(&present) && !reached {
+                continue;
+            }
+            let code = watch.runner.language().map(|l| self.code(l, env.answers.index.files()));
+            let packages: Vec<String> = env.plan.steps.iter().flat_map(|s| &s.packages).cloned().collect();
+            let cx = FileCx {
+                path: &self.path,
+                text: &self.text,
+                line_end: self.base.line_end(),
+                code: code.map(|c| &self.code[c]),
+                project: &env.answers.index,
+                manifests: &env.answers.manifests,
+                packages: &packages,
+                answers: &env.answers.queries,
+                own: &[],
+            };
+            let mut found = Vec::new();
+            watch.runner.remains(&cx, &mut found);
+            for r in found {
+                let Some((step, advice)) = watch.about.get(&r.symbol) else { continue };
+                let why = r.fact.as_ref().map_or_else(|| r.why.clone(), |f| self.evidence(f).text);
+                let leftover = Leftover {
+                    symbol: r.symbol,
+                    line: self.line(r.at),
+                    source: self.source(r.at),
+                    certainty: r.certainty,
+                    why,
+                    step: step.clone(),
+                    advice: advice.clone(),
+                };
+                if !self.leftovers.contains(&leftover) {
+                    self.leftovers.push(leftover);
+                }
+            }
+        }
+        self.leftovers.sort_by_key(|l| l.line);
+    }
+
+    /// The line of a place.
+    fn source(&self, at: Span) -> String {
+        let start = self.text[..at.start as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+        self.text[start..].lines().next().unwrap_or("").trim().chars().take(200).collect()
+    }
+
     /// The parsed text, parsed if it is not.
     fn code(&mut self, language: &'static Language, files: &dyn Files) -> usize {
         if let Some(i) = self.code.iter().position(|c| std::ptr::eq(c.language, language)) {
@@ -213,9 +272,7 @@ impl FileRun {
     fn notes(&mut self, step: &PlanStep, drafts: Vec<NoteDraft>) {
         for n in drafts {
             let line = self.line(n.at);
-            let start = self.text[..n.at.start as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
-            let source: String =
-                self.text[start..].lines().next().unwrap_or("").trim().chars().take(200).collect();
+            let source = self.source(n.at);
             let note = Note {
                 step: step.info.key.clone(),
                 path: Some(self.path.clone()),
@@ -459,6 +516,8 @@ impl FileRun {
         for (_, _, change) in active {
             plan.add.extend(change.imports.iter().cloned());
             plan.drop.extend(change.drop_imports.iter().cloned());
+            plan.gone.extend(change.gone.iter().copied());
+            plan.partners.extend(change.partners.iter().cloned());
             plan.removed.extend(&change.released);
             for s in &change.splices {
                 plan.removed.extend(uncopied(s));
@@ -555,6 +614,8 @@ impl FileRun {
         self.line(Span::at(0));
         for f in folded {
             let line = self.line(f.draft.hull);
+            let evidence: Vec<Evidence> =
+                f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
             let parents: Vec<&Edit> =
                 f.parents.iter().map(|p| &self.edits[*p as usize]).filter(|p| !p.derived).collect();
             let own = f.draft.certainty;
@@ -565,10 +626,14 @@ impl FileRun {
                 (None, _) if f.change().is_none() => Standing::Out,
                 (None, _) => Standing::In,
             };
-            let after = f.change().map_or_else(
-                || f.draft.hull.of(&self.text).to_owned(),
-                |c| applied(&self.text, f.draft.hull, c),
-            );
+            let after = match f.change() {
+                None => f.draft.hull.of(&self.text).to_owned(),
+                // Only its import becomes another.
+                Some(c) if c.splices.is_empty() && !c.imports.is_empty() => {
+                    c.imports.iter().map(|i| i.path.as_str()).collect::<Vec<_>>().join(", ")
+                }
+                Some(c) => applied(&self.text, f.draft.hull, c),
+            };
             let options =
                 f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| Option_ {
                     label: label.clone(),
@@ -576,7 +641,6 @@ impl FileRun {
                     after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
                     seal: *seal,
                 });
-            let evidence = f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
             let mut shape = Hasher::new();
             shape.part(&step.info.key.recipe).part(&step.info.key.step).digest(f.draft.digest);
             for s in &f.draft.change.splices {
@@ -615,10 +679,10 @@ impl FileRun {
         }
     }
 
-    fn evidence(&self, fact: &emendo_lang::Fact) -> Evidence {
+    fn evidence(&mut self, fact: &emendo_lang::Fact) -> Evidence {
         let text = match fact.at {
             Some(at) if fact.text.contains("{line}") => {
-                let line = self.lines.as_ref().map_or(0, |l| l.line(self.map.origin(at).start));
+                let line = self.line(at);
                 fact.text.replace("{line}", &line.to_string())
             }
             _ => fact.text.clone(),
@@ -640,6 +704,7 @@ impl FileRun {
             base: self.digest,
             edits: self.edits,
             notes: self.notes,
+            leftovers: self.leftovers,
             hunks,
             after,
         }

@@ -15,6 +15,8 @@ pub struct ImportPlan {
     pub removed: Vec<Span>,
     /// Symbols whose import goes even if it was unused before.
     pub drop: Vec<String>,
+    /// Imports of which another one is what they become: the path of the old, the path of the new.
+    pub partners: Vec<(String, String)>,
     /// Items of lists that go, used or not.
     pub gone: Vec<Span>,
 }
@@ -46,9 +48,11 @@ impl ImportPlan {
         add.dedup();
         let dropped: Vec<&Import> =
             facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
-        let mut changes = Changes { names: &language.names, facts, text, dropped, out: Vec::new() };
+        let partners = &self.partners;
+        let out = Vec::new();
+        let mut changes = Changes { names: &language.names, facts, text, dropped, partners, out };
         // A new import stands on the line of the one it replaces: one of the same list first, then one of the same name.
-        for how in [Like::List, Like::Name, Like::Any] {
+        for how in [Like::Partner, Like::List, Like::Name, Like::Any] {
             if how == Like::Name {
                 add.retain(|new| !changes.add_to_list(new));
             }
@@ -79,17 +83,26 @@ impl ImportPlan {
         {
             return false;
         }
+        let goes = |at: Span| {
+            let i = removed.partition_point(|r| r.end < at.end);
+            removed.get(i).is_some_and(|r| r.contains(at))
+        };
+        // What stands in for it where the library is not there needs it, as long as that stays.
+        let beside = facts.words(local).iter().filter(|w| w.space == Space::Declared);
+        if beside.into_iter().any(|w| facts.is_top(w.span) && !goes(w.span)) {
+            return false;
+        }
         // Where a part of the file cannot be read, any word may be a use.
         let uses = facts
             .words(local)
             .iter()
-            .filter(|w| facts.has_errors || !matches!(w.space, Space::Member | Space::Declared));
+            .filter(|w| facts.has_errors || !matches!(w.space, Space::Member | Space::Declared))
+            .filter(|w| facts.rests_on(w, import));
         let mut any = false;
         let all_go = uses.into_iter().all(|w| {
-            any |= !facts.hides(local, w);
-            let i = removed.partition_point(|r| r.end < w.span.end);
-            removed.get(i).is_some_and(|r| r.contains(w.span))
-                || (!facts.has_errors && facts.hides(local, w))
+            any |= !facts.hides(local, w, import);
+            goes(w.span)
+                || (!facts.has_errors && facts.hides(local, w, import))
         });
         all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
@@ -111,6 +124,8 @@ fn joined(mut spans: Vec<Span>) -> Vec<Span> {
 /// Which dropped import a new one may take the place of.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Like {
+    /// The one that it is said to become of.
+    Partner,
     /// One of the same list.
     List,
     /// One of the same last name.
@@ -125,6 +140,7 @@ struct Changes<'a> {
     facts: &'a FileFacts,
     text: &'a str,
     dropped: Vec<&'a Import>,
+    partners: &'a [(String, String)],
     out: Vec<ImportEdit>,
 }
 
@@ -135,7 +151,9 @@ impl<'a> Changes<'a> {
         let fits = |old: &&Import| {
             let same_root = !self.names.module_separator.is_empty()
                 || old.segments.first().map(|s| s.0.as_str()) == segments.first().copied();
+            let partner = |p: &&(String, String)| p.0 == old.path() && p.1 == new.path;
             let liked = match how {
+                Like::Partner => self.partners.iter().find(partner).is_some(),
                 Like::List => old.item.is_some() && head_of(old) == segments[..segments.len() - 1],
                 Like::Name => old.segments.last().map(|s| s.0.as_str()) == segments.last().copied(),
                 Like::Any => true,
@@ -147,7 +165,8 @@ impl<'a> Changes<'a> {
                 && !new.wildcard
                 && !old.wildcard
                 && new.alias.is_none()
-                && !old.aliased()
+                && new.whole == old.binds_root
+                && (!old.aliased() || old.binds_root)
         };
         let Some(i) = self.dropped.iter().position(fits) else { return false };
         let old = self.dropped[i];
@@ -198,7 +217,12 @@ impl<'a> Changes<'a> {
             .imports
             .iter()
             .filter(|i| {
-                i.open && i.is_static == new.is_static && head_of(i) == head && !new.wildcard
+                i.open
+                    && i.is_static == new.is_static
+                    && head_of(i) == head
+                    && !new.wildcard
+                    && !new.whole
+                    && !i.passes_on
             })
             .collect();
         let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
@@ -244,12 +268,28 @@ impl<'a> Changes<'a> {
                 .group
                 .filter(|g| all.iter().filter(|i| i.group == Some(*g)).all(gone) && !changed);
             let about = vec![old.path().to_owned()];
+            // Items that follow one another go together: each takes a comma along.
+            let list = || all.iter().filter(|i| i.group == old.group).filter_map(|i| i.item);
+            let run = |item: Span| {
+                let mut run = item;
+                for next in list().filter(|i| i.start >= item.end) {
+                    if !all.iter().filter(|i| i.item == Some(next)).all(|i| gone(&i)) {
+                        break;
+                    }
+                    run = run.hull(next);
+                }
+                run
+            };
+            if old.item.is_some_and(|i| done.iter().any(|d| d.contains(i))) {
+                continue;
+            }
             let (at, splice) = match (whole, group, old.item) {
                 (true, ..) | (_, _, None) => {
                     (old.span, delete_splice(self.text, old.span, |_| None))
                 }
                 (_, Some(group), _) => (group, delete_item(&[","], self.text, group, old.span)),
                 (_, _, Some(item)) => {
+                    let item = run(item);
                     (item, delete_item(&[","], self.text, item, old.group.unwrap_or(old.span)))
                 }
             };
@@ -272,6 +312,7 @@ fn known(language: &Language, facts: &FileFacts, name: &ImportName) -> bool {
     let package = language.names.parent(&name.path);
     facts.imports.iter().any(|i| {
         i.is_static == name.is_static
+            && i.binds_root == name.whole
             && (i.path() == name.path
                 && i.wildcard == name.wildcard
                 && i.name().alias == name.alias
@@ -321,10 +362,35 @@ fn insertions(
     add: &[&ImportName],
 ) -> Vec<ImportEdit> {
     let mut out: Vec<ImportEdit> = Vec::new();
+    let names = &language.names;
+    let mut done: Vec<&ImportName> = Vec::new();
     for name in add {
+        if done.contains(name) {
+            continue;
+        }
         let like = facts.imports.iter().find(|i| i.is_static == name.is_static);
         let like = like.or(facts.imports.first()).map(|i| i.span.of(text));
-        let statement = (language.names.write_import)(name, like);
+        let module = names.parent(&name.path);
+        let plain = |n: &&ImportName| !n.wildcard && !n.whole && !n.is_static && !module.is_empty();
+        let kin: Vec<&ImportName> = add
+            .iter()
+            .copied()
+            .filter(|n| plain(n) && plain(name) && names.parent(&n.path) == module)
+            .collect();
+        let item = |n: &&ImportName| {
+            let last = names.last(&n.path);
+            n.alias.as_ref().map_or_else(|| last.to_owned(), |a| format!("{last} as {a}"))
+        };
+        let items: Vec<String> = kin.iter().map(item).collect();
+        let list = if kin.len() > 1 { (names.write_list)(&module, &items, like) } else { None };
+        let about: Vec<String> = match list {
+            Some(_) => kin.iter().map(|n| n.path.clone()).collect(),
+            None => vec![name.path.clone()],
+        };
+        if list.is_some() {
+            done.extend(kin);
+        }
+        let statement = list.unwrap_or_else(|| (names.write_import)(name, like));
         let (at, before, after) = insertion(language, facts, text, line_end, name);
         let written = format!("{before}{statement}{after}");
         match out.iter_mut().find(|e| e.splice.span == Span::at(at)) {
@@ -339,11 +405,11 @@ fn insertions(
                         t.insert_str(cut, &rest);
                     }
                 }
-                same.about.push(name.path.clone());
+                same.about.extend(about);
             }
             None => {
                 let splice = Splice::text(Span::at(at), written);
-                out.push(ImportEdit { splice, about: vec![name.path.clone()], statement: None });
+                out.push(ImportEdit { splice, about, statement: None });
             }
         }
     }

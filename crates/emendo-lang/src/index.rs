@@ -5,7 +5,7 @@ use std::sync::{Arc, RwLock};
 
 use emendo_text::{Lines, RelPath};
 
-use crate::facts::{FileFacts, Import, Tells};
+use crate::facts::{Export, FileFacts, Import, Tells};
 use crate::language::{Files, Language, NoFiles, Space};
 use crate::names::Resolver;
 use crate::tree::Tree;
@@ -22,6 +22,8 @@ pub struct Index {
     packages: HashMap<String, HashSet<String>>,
     /// Imports that hold for all files, with their language.
     globals: Vec<(&'static str, Import)>,
+    /// Packages of types that lie in files of their own name, by name.
+    by_file: RwLock<HashMap<(&'static str, String), Arc<HashSet<String>>>>,
     /// What the modules of the project pass on; `None` where there is no such file.
     modules: RwLock<HashMap<RelPath, Option<Arc<Passed>>>>,
 }
@@ -41,11 +43,22 @@ pub struct TypeInfo {
     pub members: HashMap<String, Vec<String>>,
 }
 
+/// What a name of the project's own stands for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PassedOn {
+    /// The symbol.
+    pub symbol: String,
+    /// The modules that pass it on, the outermost first.
+    pub through: Vec<String>,
+    /// One of them passes it on under a name of its own choosing.
+    pub fixed: bool,
+}
+
 /// What a module passes on.
 #[derive(Debug, Default)]
 struct Passed {
-    /// Names with the symbols that they stand for.
-    names: HashMap<String, String>,
+    /// Names with the symbols that they stand for, and whether the name is the module's own choice.
+    names: HashMap<String, (String, bool)>,
     /// Modules whose names are all passed on.
     all: Vec<String>,
 }
@@ -70,6 +83,7 @@ impl Index {
             types: HashMap::new(),
             packages: HashMap::new(),
             globals: Vec::new(),
+            by_file: RwLock::default(),
             modules: RwLock::default(),
         }
     }
@@ -83,6 +97,7 @@ impl Index {
     pub fn replace_files(&mut self, files: Arc<dyn Files>) {
         self.files = files;
         self.modules = RwLock::default();
+        self.by_file = RwLock::default();
     }
 
     /// Adds what a file declares. Gives the full names of its types.
@@ -176,27 +191,58 @@ impl Index {
         self.packages.get(package).is_some_and(|names| names.contains(name))
     }
 
+    /// True if the project declares this type, as far as the index or the name of a file tells.
+    pub fn holds(&self, language: &'static Language, package: &str, name: &str) -> bool {
+        if self.declares(package, name) {
+            return true;
+        }
+        if language.names.packages.is_empty() {
+            return false;
+        }
+        let key = (language.id, name.to_owned());
+        let known = self.by_file.read().ok().and_then(|b| b.get(&key).cloned());
+        let packages = known.unwrap_or_else(|| {
+            let files = language.extensions.iter().flat_map(|e| self.files.named(&format!("{name}.{e}")));
+            let declares = |path: RelPath| {
+                let text = self.files.text(&path)?;
+                let tree = Tree::parse_file(language, &path, &text);
+                let facts = FileFacts::read(language, &tree, &text);
+                let resolver = Resolver { language, facts: &facts, project: &Self::default() };
+                let own = facts.types.iter().find(|t| t.path == [name])?;
+                Some(language.names.parent(&resolver.own_name(own)))
+            };
+            let found: Arc<HashSet<String>> = Arc::new(files.filter_map(declares).collect());
+            if let Ok(mut all) = self.by_file.write() {
+                all.insert(key, found.clone());
+            }
+            found
+        });
+        packages.contains(package)
+    }
+
     /// Imports that hold for all files of a language.
     pub(crate) fn globals(&self, language: &Language) -> impl Iterator<Item = &Import> {
         let id = language.id;
         self.globals.iter().filter(move |g| g.0 == id).map(|g| &g.1)
     }
 
-    /// The symbol that a name of the project's own stands for, through the modules that pass it on. Gives the modules too.
-    pub fn canonical(&self, language: &'static Language, symbol: &str) -> Option<(String, Vec<String>)> {
+    /// The symbol that a name of the project's own stands for, through the modules that pass it on.
+    pub fn canonical(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {
         let modules = language.names.modules.as_ref()?;
         let mut at = symbol.to_owned();
         let mut through = Vec::new();
+        let mut fixed = false;
         for _ in 0..DEPTH {
             match self.step(language, modules, &at) {
-                Some((next, module)) if next != at && !through.contains(&module) => {
+                Some((next, module, own)) if next != at && !through.contains(&module) => {
                     through.push(module);
+                    fixed |= own;
                     at = next;
                 }
                 _ => break,
             }
         }
-        (!through.is_empty()).then_some((at, through))
+        (!through.is_empty()).then_some(PassedOn { symbol: at, through, fixed })
     }
 
     /// One step of that: the longest leading module of the project that passes the next name on.
@@ -205,17 +251,17 @@ impl Index {
         language: &'static Language,
         modules: &crate::language::Modules,
         symbol: &str,
-    ) -> Option<(String, String)> {
+    ) -> Option<(String, String, bool)> {
         let names = &language.names;
         let segments = names.segments(symbol);
         for cut in (1..segments.len()).rev() {
             let module = names.join(&segments[..cut]);
             let Some(path) = (modules.file)(&module, self.files()) else { continue };
             let passed = self.passed(language, &path)?;
-            if let Some(target) = passed.names.get(segments[cut]) {
+            if let Some((target, fixed)) = passed.names.get(segments[cut]) {
                 let mut whole: Vec<&str> = names.segments(target);
                 whole.extend(&segments[cut + 1..]);
-                return Some((names.join(&whole), module));
+                return Some((names.join(&whole), module, *fixed));
             }
             for all in &passed.all {
                 let mut whole: Vec<&str> = names.segments(all);
@@ -229,7 +275,7 @@ impl Index {
                     }
                 };
                 if holds {
-                    return Some((next, module));
+                    return Some((next, module, false));
                 }
             }
             return None;
@@ -290,18 +336,20 @@ impl Passed {
                 (false, ..) => {}
                 (true, true, _) => out.all.push(import.path().to_owned()),
                 (true, false, Some(local)) if !import.binds_root => {
-                    out.names.entry(local.to_owned()).or_insert_with(|| import.path().to_owned());
+                    let target = (import.path().to_owned(), import.aliased());
+                    out.names.entry(local.to_owned()).or_insert(target);
                 }
                 _ => {}
             }
         }
-        for (outside, local) in &facts.exports {
+        for Export { outside, inside: local, fixed } in &facts.exports {
             if let Some(import) = inside(local) {
-                out.names.insert(outside.clone(), import.path().to_owned());
+                let fixed = *fixed || import.aliased();
+                out.names.insert(outside.clone(), (import.path().to_owned(), fixed));
             } else if outside != local {
                 // A name of its own under another: `export default Station`.
                 let module = [facts.module.as_str(), local];
-                out.names.insert(outside.clone(), names.join(&module));
+                out.names.insert(outside.clone(), (names.join(&module), true));
             }
         }
         out

@@ -257,6 +257,8 @@ pub struct TypeFacts {
     pub wraps: &'static [&'static str],
     /// Kinds within these that say nothing about the type.
     pub skipped: &'static [&'static str],
+    /// How a type in text says that there may be nothing.
+    pub nothing: &'static [&'static str],
     /// Wrappers whose contents are used like themselves.
     pub through: &'static [&'static str],
     /// Types that say nothing: the value tells.
@@ -265,6 +267,8 @@ pub struct TypeFacts {
     pub own: &'static [&'static str],
     /// The object as one of the type that its own is built on.
     pub base: &'static [&'static str],
+    /// Kinds of values that name a key too.
+    pub short_values: &'static [&'static str],
     /// Kinds of keys that name a variable too.
     pub shorthands: &'static [&'static str],
     /// Keyed things that name members of a type: kind of the pair, field of the key, and the fields that lead from
@@ -348,18 +352,24 @@ pub struct Names {
     pub exports_all: bool,
     /// Kinds that pass names on to other files.
     pub export_kinds: &'static [&'static str],
-    /// Reads what such a node passes on: the name outside, the name inside.
-    pub read_exports: fn(tree_sitter::Node<'_>, &str) -> Vec<(String, String)>,
+    /// Reads what such a node passes on.
+    pub read_exports: fn(tree_sitter::Node<'_>, &str) -> Vec<crate::Export>,
     /// The list of names that a file passes on, as the target of an assignment: its strings are names.
     pub export_list: &'static str,
     /// A name is also that of the packages around the own one, and imports may hold for all files.
     pub nested_packages: bool,
     /// What does not declare when a value is taken apart: a kind, or (with an empty kind) a field.
     pub pattern_skips: &'static [(&'static str, &'static str)],
+    /// Kinds of patterns in which names in capitals are constants, and declare nothing.
+    pub constants_in: &'static [&'static str],
+    /// The name of what a module gives when nothing is named; empty if there is none.
+    pub default: &'static str,
     /// How many leading segments of a symbol name its package or module.
     pub package_of: fn(&[&str]) -> usize,
     /// Kinds of single names, with the space that they live in by default.
     pub words: &'static [(&'static str, Space)],
+    /// The word before a full name that is looked for from the outermost package; empty if there is none.
+    pub root: &'static str,
     /// Words that can be no name, whatever the grammar takes them for.
     pub reserved: &'static [&'static str],
     /// Kinds of dotted names.
@@ -406,6 +416,9 @@ pub struct Names {
     pub read_import: fn(tree_sitter::Node<'_>, &str) -> Vec<crate::Import>,
     /// Writes an import statement, in the manner of another one of the file.
     pub write_import: fn(&crate::ImportName, Option<&str>) -> String,
+    /// Writes several names of one module in one statement, in the manner of another one; `None` where a statement
+    /// takes one name.
+    pub write_list: fn(&str, &[String], Option<&str>) -> Option<String>,
     /// Whether a symbol used in this space is imported as a member.
     pub imports_member: fn(&str, Space) -> bool,
 }
@@ -424,7 +437,14 @@ impl Names {
                 None => return vec![symbol],
             }
         }
-        out.extend(rest.split(self.separator));
+        // Leading dots stand for packages around.
+        let relative = self.separator == "." && self.module_separator.is_empty();
+        let dots = if relative { rest.len() - rest.trim_start_matches('.').len() } else { 0 };
+        if dots > 0 {
+            out.push(&rest[..dots]);
+            rest = &rest[dots..];
+        }
+        out.extend(rest.split(self.separator).filter(|s| dots == 0 || !s.is_empty()));
         out
     }
 
@@ -433,7 +453,8 @@ impl Names {
         let mut out = String::new();
         for (i, s) in segments.iter().enumerate() {
             let module = i == 1 && !self.module_separator.is_empty();
-            if i > 0 {
+            let relative = self.module_separator.is_empty() && self.separator == ".";
+            if i > 0 && !(relative && out.ends_with('.')) {
                 out.push_str(if module { self.module_separator } else { self.separator });
             }
             out.push_str(s.as_ref());

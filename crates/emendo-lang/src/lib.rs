@@ -18,9 +18,9 @@ mod pattern;
 mod template;
 mod tree;
 
-pub use facts::{FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
+pub use facts::{Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
 pub use imports::{ImportEdit, ImportPlan, respell};
-pub use index::{Index, TypeInfo};
+pub use index::{Index, PassedOn, TypeInfo};
 pub use language::{
     Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder, Reach,
     Space, TypeFacts, TypeRule,

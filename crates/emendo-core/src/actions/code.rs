@@ -606,6 +606,7 @@ impl CodeRunner {
         for symbol in &self.add {
             imports.push(ImportName::of(self.language, symbol, Space::Value));
         }
-        Ok((Change { splices, imports, drop_imports: self.drop.clone(), released }, facts))
+        let drop_imports = self.drop.clone();
+        Ok((Change { splices, imports, drop_imports, released, ..Change::default() }, facts))
     }
 }

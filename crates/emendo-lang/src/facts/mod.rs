@@ -57,13 +57,15 @@ pub struct ImportName {
     pub wildcard: bool,
     /// The name that the file knows it by, if that is not its own.
     pub alias: Option<String>,
+    /// It makes the first part of the path known, with what lies below.
+    pub whole: bool,
 }
 
 impl ImportName {
     /// The plain import of a symbol, as the language imports what is used in this space.
     pub fn of(language: &Language, symbol: &str, space: Space) -> Self {
         let is_static = (language.names.imports_member)(symbol, space);
-        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None }
+        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None, whole: false }
     }
 }
 
@@ -152,7 +154,8 @@ impl Import {
             is_static: self.is_static,
             path: self.path.clone(),
             wildcard: self.wildcard,
-            alias: self.local.clone().filter(|_| self.aliased),
+            alias: self.local.clone().filter(|_| self.aliased && !self.binds_root),
+            whole: self.binds_root,
         }
     }
 }
@@ -225,6 +228,29 @@ pub(crate) struct Declared<'f> {
     pub(crate) hint: Option<&'f Hint>,
 }
 
+/// A name that a file passes on to others.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Export {
+    /// The name outside.
+    pub outside: String,
+    /// The name inside the file.
+    pub inside: String,
+    /// The name outside stays when that inside becomes another: it is a key of the file's own.
+    pub fixed: bool,
+}
+
+impl Export {
+    /// A name that others see as it stands here.
+    pub(crate) fn new(outside: String, inside: String) -> Self {
+        Self { fixed: outside != inside, outside, inside }
+    }
+
+    /// A name that others see as a key.
+    pub(crate) fn fixed(outside: String, inside: String) -> Self {
+        Self { outside, inside, fixed: true }
+    }
+}
+
 /// A type that a file declares, or adds to.
 #[derive(Clone, Debug)]
 pub struct TypeDecl {
@@ -272,10 +298,12 @@ pub struct FileFacts {
     pub packages: Vec<(Span, String)>,
     /// The imports in order.
     pub imports: Vec<Import>,
-    /// The names that it passes on under a name of their own choosing: outside, inside.
-    pub exports: Vec<(String, String)>,
+    /// The names that it passes on under a name of their own choosing.
+    pub exports: Vec<Export>,
     /// The types that it declares, in order.
     pub types: Vec<TypeDecl>,
+    /// Literals that stand right before a dot.
+    pub(crate) literals: FxHashSet<Span>,
     /// Objects that are made right before a dot, with what tells their type.
     pub(crate) made: FxHashMap<Span, Hint>,
     /// The end of what must stand before imports: a file comment, a documentation string, attributes of the file.
@@ -348,6 +376,16 @@ impl FileFacts {
         self.quoted.contains(name)
     }
 
+    /// True if a word is known by this import, and not by another of the same name that stands nearer.
+    pub(crate) fn rests_on(&self, word: &Word, import: &Import) -> bool {
+        let at = word.span.start;
+        let holds = |i: &Import| i.scope.end == u32::MAX || (i.scope.start <= at && at < i.scope.end);
+        let nearer = |i: &Import| {
+            !i.passes_on && i.local() == import.local() && i.scope.start > import.scope.start && holds(i)
+        };
+        holds(import) && !self.imports.iter().any(nearer)
+    }
+
     /// True if a name at the top of the file is declared at this place.
     pub fn is_top(&self, at: Span) -> bool {
         self.scopes[0].bindings.iter().any(|b| b.at == at)
@@ -369,14 +407,15 @@ impl FileFacts {
         top.map(|b| b.name.as_str())
     }
 
-    /// True if a word does not mean what is imported under its name: something in its scope hides that.
-    pub(crate) fn hides(&self, name: &str, word: &Word) -> bool {
+    /// True if a word does not mean what an import makes known under its name: something in its scope hides that.
+    pub(crate) fn hides(&self, name: &str, word: &Word, import: &Import) -> bool {
         let spaces: &[Space] = match word.space {
             Space::Type => &[Space::Type],
             Space::Callable => &[Space::Callable],
             _ => &[Space::Value, Space::Type],
         };
-        self.lookup(name, spaces, word.span.start).is_some()
+        let beside = |d: &Declared<'_>| d.top && d.space != Space::Type && d.scope == import.scope;
+        self.lookup(name, spaces, word.span.start).is_some_and(|d| !beside(&d))
     }
 
     /// The innermost declaration of a name that is visible at `at`.

@@ -23,6 +23,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str) -> FileFacts {
         imports: Vec::new(),
         exports: Vec::new(),
         types: Vec::new(),
+        literals: FxHashSet::default(),
         made: FxHashMap::default(),
         preamble_end: preamble_end(language, tree.root(), text),
         has_errors: tree.has_error(),
@@ -133,8 +134,7 @@ impl Pass<'_> {
             self.facts.comments.push(span(node));
             return false;
         }
-        if names.imports.contains(&kind) {
-            self.imports(node);
+        if names.imports.contains(&kind) && self.imports(node) {
             return false;
         }
         if names.import_like.contains(&kind) && self.imports(node) {
@@ -154,6 +154,9 @@ impl Pass<'_> {
         let before_dot = self.parents.last().is_some_and(|p| {
             self.language.chain.iter().any(|c| c.0 == p.kind) || p.kind == self.language.parenthesized
         });
+        if before_dot && is_literal(self.language, kind) {
+            self.facts.literals.insert(span(node));
+        }
         let makes = || names.types.made.iter().any(|m| m.0 == kind) || kind == names.types.call.0;
         if before_dot && makes() {
             let told = value_hint(self.language, node, self.text);
@@ -218,11 +221,33 @@ impl Pass<'_> {
         }
         let Some((kind, comment)) = names.quoted_types else { return };
         let text = span(node).of(self.text);
-        let in_type = || self.parents.iter().any(|p| p.kind == kind);
-        let holds =
-            if node.is_extra() { text.starts_with(comment) } else { literal && in_type() };
-        if holds {
+        if node.is_extra() && text.starts_with(comment) {
             self.facts.quoted.extend(token_texts(text).map(|(_, t)| t.to_owned()));
+        } else if literal && self.parents.iter().rev().take(8).any(|p| p.kind == kind) {
+            self.type_in_text(within(node));
+        }
+    }
+
+    /// The words of a type that stands in a literal.
+    fn type_in_text(&mut self, at: Span) {
+        let text = at.of(self.text);
+        let mut path: Option<Span> = None;
+        let mut dot = false;
+        for (i, token) in token_texts(text) {
+            let start = at.start as usize + i;
+            if token.starts_with(|c: char| c.is_alphabetic() || c == '_') {
+                let span = Span::new(start, start + token.len());
+                let before = path.filter(|_| dot);
+                let space = if before.is_some() { Space::Member } else { Space::Type };
+                let path_start = before.map_or(span.start, |p| p.start);
+                let word = Word { span, space, path_start, receiver: before, key: false };
+                self.push(token, word);
+                path = Some(before.map_or(span, |b| b.hull(span)));
+                dot = false;
+            } else {
+                dot = token == ".";
+                path = path.filter(|_| dot);
+            }
         }
     }
 
@@ -308,7 +333,9 @@ impl Pass<'_> {
         if space == Space::Member {
             let near = self.parents.iter().rev().take(if behind { 2 } else { 3 });
             receiver = near.filter_map(|p| p.last).next();
-        } else if let Some(owner) = self.key_of(node, parent, field) {
+        } else if at.start >= self.import_until
+            && let Some(owner) = self.key_of(node, parent, field)
+        {
             (receiver, key) = (Some(owner), true);
         }
         self.push(at.of(self.text), Word { span: at, space, path_start, receiver, key });
@@ -451,6 +478,13 @@ impl Pass<'_> {
         for n in found {
             if rule.deep {
                 self.taken_apart(n, &mut words);
+                if names.constants_in.contains(&rule.kind) {
+                    let constant = |n: &Node<'_>| {
+                        let text = span(*n).of(self.text);
+                        text.contains(char::is_uppercase) && !text.contains(char::is_lowercase)
+                    };
+                    words.retain(|w| !constant(w));
+                }
             } else if is_word(&n) {
                 words.push(n);
             }
@@ -459,8 +493,12 @@ impl Pass<'_> {
             Reach::Inside => self.open.last().copied().unwrap_or(around),
             Reach::Scope | Reach::Onwards => around,
         };
-        let owner = self.parents.iter().rev().find(|p| p.opened);
-        let member = owner.is_some_and(|o| names.member_scopes.contains(&o.kind));
+        let owner = self.parents.iter().rposition(|p| p.opened);
+        let member = owner.is_some_and(|o| names.member_scopes.contains(&self.parents[o].kind));
+        // A body without a name of its own has no members that anyone could ask for.
+        let of_type = owner.is_some_and(|o| {
+            self.parents[o].is_type || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
+        });
         let onwards = rule.reach == Reach::Onwards && !member;
         let from = if onwards { node.start_byte() as u32 } else { 0 };
         let space = if member && names.members_need_receiver && rule.space != Space::Type {
@@ -476,7 +514,7 @@ impl Pass<'_> {
         for name in words {
             let hint = hint.clone().or_else(|| self.hint_of_pattern(name, node));
             let (at, name) = (span(name), span(name).of(self.text).to_owned());
-            if member && rule.space != Space::Type && rule.reach != Reach::Inside {
+            if member && of_type && rule.space != Space::Type && rule.reach != Reach::Inside {
                 self.member(name.clone(), at, rule.space, hint.clone());
             }
             self.facts.scopes[scope as usize].bindings.push(Bound { name, space, at, from, hint });
@@ -524,7 +562,8 @@ impl Pass<'_> {
     /// Members that are no names in a scope.
     fn members(&mut self, node: Node<'_>, kind: &str) {
         let types = &self.language.names.types;
-        for (_, field, space) in types.members.iter().filter(|m| m.0 == kind) {
+        let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);
+        for (_, field, space) in types.members.iter().filter(|m| m.0 == kind && direct) {
             let name =
                 if field.is_empty() { Some(node) } else { node.child_by_field_name(field) };
             if let Some(name) = name {
@@ -609,6 +648,12 @@ fn within(node: Node<'_>) -> Span {
     }
 }
 
+/// True for kinds of literals: what they are is not a matter of names.
+fn is_literal(language: &Language, kind: &str) -> bool {
+    const FORMS: &[&str] = &["number", "string", "boolean", "null", "object", "list", "template", "function"];
+    language.forms.iter().any(|(form, kinds)| FORMS.contains(form) && kinds.contains(&kind))
+}
+
 /// A dotted name without blanks.
 fn clean(text: &str) -> String {
     text.chars().filter(|c| !c.is_whitespace()).collect()
@@ -646,7 +691,9 @@ fn type_head(language: &Language, node: Node<'_>, text: &str) -> Option<String> 
         inner = inner.named_child(0)?;
     }
     if language.strings.contains(&inner.kind()) && types.wraps.contains(&node.kind()) {
-        let quoted = within(inner).of(text);
+        let parts = within(inner).of(text).split('|').map(str::trim);
+        let mut parts = parts.filter(|p| !types.nothing.contains(p));
+        let quoted = parts.next().filter(|_| parts.next().is_none())?;
         let dotted = !quoted.is_empty()
             && quoted.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
         return dotted.then(|| quoted.to_owned());

@@ -363,10 +363,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         "scoped_type",
     ],
     skipped: &["type_argument_list", "argument_list"],
+    nothing: &[],
     through: &[],
     inferred: &["var"],
     own: &["this"],
     base: &["base"],
+    short_values: &[],
     shorthands: &[],
     keys: &[
         KeyRule {
@@ -397,8 +399,11 @@ const NAMES: Names = Names {
     export_list: "",
     nested_packages: true,
     pattern_skips: &[],
+    constants_in: &[],
+    default: "",
     package_of: |segments| segments.len().saturating_sub(1),
     words: &[("identifier", Space::Value), ("implicit_parameter", Space::Declared)],
+    root: "global",
     reserved: &[
         "abstract",
         "as",
@@ -585,6 +590,7 @@ const NAMES: Names = Names {
     preamble: &[("extern_alias_directive", ""), ("preproc_if", "")],
     read_import,
     write_import,
+    write_list: |_, _, _| None,
     imports_member: |_, space| space == Space::Callable,
 };
 

@@ -324,10 +324,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     made_below: false,
     wraps: &["generic_type", "annotated_type", "parenthesized_expression"],
     skipped: &["type_arguments", "annotation", "marker_annotation"],
+    nothing: &[],
     through: &[],
     inferred: &["var"],
     own: &["this"],
     base: &["super"],
+    short_values: &[],
     shorthands: &[],
     keys: &[KeyRule { pair: "element_value_pair", key: "key", around: "annotation", owner: "name" }],
 };
@@ -350,8 +352,11 @@ const NAMES: Names = Names {
     export_list: "",
     nested_packages: false,
     pattern_skips: &[],
+    constants_in: &[],
+    default: "",
     package_of: super::lower_head,
     words: &[("identifier", Space::Value), ("type_identifier", Space::Type)],
+    root: "",
     reserved: &[
         "abstract",
         "assert",
@@ -551,6 +556,7 @@ const NAMES: Names = Names {
     preamble: &[],
     read_import,
     write_import,
+    write_list: |_, _, _| None,
     imports_member,
 };
 

@@ -238,10 +238,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     made_below: false,
     wraps: &["type", "generic_type", "subscript", "binary_operator", "argument_list", "typed_parameter"],
     skipped: &["type_parameter", "none", "keyword_argument"],
+    nothing: &["None"],
     through: &["Optional", "Final", "ClassVar", "Annotated"],
     inferred: &[],
     own: &["self", "cls"],
     base: &["super()"],
+    short_values: &[],
     shorthands: &[],
     keys: &[KeyRule { pair: "keyword_argument", key: "name", around: "call", owner: "function" }],
 };
@@ -283,7 +285,10 @@ fn absolute(written: &[&str], module: &str, path: &RelPath, files: &dyn Files) -
     let mut own: Vec<&str> = module.split('.').collect();
     let ups = first.len() - usize::from(path.as_str().ends_with("__init__.py"));
     own.truncate(own.len().checked_sub(ups)?);
-    Some(own.iter().chain(&written[1..]).map(|s| (*s).to_owned()).collect())
+    let whole: Vec<String> = own.iter().chain(&written[1..]).map(|s| (*s).to_owned()).collect();
+    // Only the project itself can be named this way.
+    let known = (1..=whole.len()).any(|n| module_file(&whole[..n].join("."), files).is_some());
+    known.then_some(whole)
 }
 
 fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
@@ -318,8 +323,11 @@ const NAMES: Names = Names {
         ("", "value"),
         ("", "type"),
     ],
+    constants_in: &[],
+    default: "",
     package_of: super::lower_head,
     words: &[("identifier", Space::Value)],
+    root: "",
     reserved: &[
         "and", "as", "assert", "async", "await", "break", "class", "continue", "def", "del",
         "elif", "else", "except", "finally", "for", "from", "global", "if", "import", "in", "is",
@@ -458,6 +466,7 @@ const NAMES: Names = Names {
     preamble: &[("expression_statement", "string"), ("future_import_statement", "")],
     read_import,
     write_import,
+    write_list: |module, items, _| Some(format!("from {module} import {}", items.join(", "))),
     imports_member: |_, _| false,
 };
 
@@ -521,8 +530,14 @@ fn write_import(name: &ImportName, _: Option<&str>) -> String {
     if name.wildcard {
         return format!("from {} import *", name.path);
     }
-    match name.path.rsplit_once('.') {
-        Some((module, last)) => format!("from {module} import {last}{alias}"),
-        None => format!("import {}{alias}", name.path),
+    if name.whole {
+        return format!("import {}{alias}", name.path);
+    }
+    let segments = NAMES.segments(&name.path);
+    match segments.split_last() {
+        Some((last, module)) if !module.is_empty() => {
+            format!("from {} import {last}{alias}", NAMES.join(module))
+        }
+        _ => format!("import {}{alias}", name.path),
     }
 }

@@ -323,10 +323,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         "trait_bounds",
     ],
     skipped: &["type_arguments", "lifetime", "mutable_specifier"],
+    nothing: &[],
     through: &["Box", "Arc", "Rc", "Pin"],
     inferred: &["_"],
     own: &["self", "Self"],
     base: &[],
+    short_values: &[],
     shorthands: &["shorthand_field_identifier", "shorthand_field_initializer"],
     keys: &[
         KeyRule {
@@ -461,6 +463,8 @@ const NAMES: Names = Names {
         ("scoped_identifier", ""),
         ("field_identifier", ""),
     ],
+    constants_in: &["match_arm", "let_condition"],
+    default: "",
     package_of: super::lower_head,
     words: &[
         ("identifier", Space::Value),
@@ -471,6 +475,7 @@ const NAMES: Names = Names {
         ("self", Space::Value),
         ("super", Space::Value),
     ],
+    root: "",
     reserved: &[
         "as", "break", "const", "continue", "else", "enum", "extern", "fn", "for", "if", "impl",
         "in", "let", "loop", "match", "mod", "move", "mut", "pub", "ref", "return", "static",
@@ -616,6 +621,7 @@ const NAMES: Names = Names {
     preamble: &[("inner_attribute_item", ""), ("shebang", ""), ("extern_crate_declaration", "")],
     read_import,
     write_import,
+    write_list: |module, items, _| Some(format!("use {module}::{{{}}};", items.join(", "))),
     imports_member: |_, _| false,
 };
 

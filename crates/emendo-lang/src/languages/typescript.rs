@@ -10,7 +10,7 @@ use crate::language::{
     Placeholder, Reach, Space, TypeFacts, TypeRule, bind, context, declares,
 };
 use crate::tree::{children, span};
-use crate::{Import, ImportName};
+use crate::{Export, Import, ImportName};
 
 static TSX: LazyLock<tree_sitter::Language> =
     LazyLock::new(|| tree_sitter_typescript::LANGUAGE_TSX.into());
@@ -376,10 +376,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         "readonly_type",
     ],
     skipped: &["type_arguments", "literal_type"],
+    nothing: &[],
     through: &["Readonly", "Required", "NonNullable"],
     inferred: &["any", "unknown"],
     own: &["this"],
     base: &["super"],
+    short_values: &["shorthand_property_identifier"],
     shorthands: &["shorthand_property_identifier_pattern"],
     keys: &[
         KeyRule { pair: "pair_pattern", key: "key", around: "variable_declarator", owner: "value" },
@@ -541,7 +543,7 @@ fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
 }
 
 /// `export { a as b }`, `export default a`, `export class A`, `module.exports = { a }`, `exports.a = b`.
-fn read_exports(node: Node<'_>, text: &str) -> Vec<(String, String)> {
+fn read_exports(node: Node<'_>, text: &str) -> Vec<Export> {
     let word = |n: Node<'_>| span(n).of(text).to_owned();
     let mut out = Vec::new();
     if node.kind() == "assignment_expression" {
@@ -554,12 +556,12 @@ fn read_exports(node: Node<'_>, text: &str) -> Vec<(String, String)> {
         if target == "module.exports" && right.kind() == "object" {
             for item in children(right) {
                 match item.kind() {
-                    "shorthand_property_identifier" => out.push((word(item), word(item))),
+                    "shorthand_property_identifier" => out.push(Export::fixed(word(item), word(item))),
                     "pair" => {
                         let (key, value) =
                             (item.child_by_field_name("key"), item.child_by_field_name("value"));
                         if let Some((k, v)) = key.zip(value).filter(|p| p.1.kind() == "identifier") {
-                            out.push((word(k), word(v)));
+                            out.push(Export::fixed(word(k), word(v)));
                         }
                     }
                     _ => {}
@@ -569,7 +571,7 @@ fn read_exports(node: Node<'_>, text: &str) -> Vec<(String, String)> {
             target.strip_prefix("module.exports.").or_else(|| target.strip_prefix("exports."))
             && right.kind() == "identifier"
         {
-            out.push((name.to_owned(), word(right)));
+            out.push(Export::fixed(name.to_owned(), word(right)));
         }
         return out;
     }
@@ -578,21 +580,21 @@ fn read_exports(node: Node<'_>, text: &str) -> Vec<(String, String)> {
     }
     let default = children(node).iter().any(|c| c.kind() == "default");
     if let Some(value) = node.child_by_field_name("value").filter(|v| v.kind() == "identifier") {
-        out.push(("default".into(), word(value)));
+        out.push(Export::new("default".into(), word(value)));
     }
     if let Some(declared) = node.child_by_field_name("declaration") {
         let own = declared.child_by_field_name("name");
         let many = children(declared).into_iter().filter_map(|c| c.child_by_field_name("name"));
         for name in own.into_iter().chain(many) {
             let outside = if default { "default".into() } else { word(name) };
-            out.push((outside, word(name)));
+            out.push(Export::new(outside, word(name)));
         }
     }
     for clause in children(node).into_iter().filter(|c| c.kind() == "export_clause") {
         for item in children(clause).into_iter().filter(|c| c.kind() == "export_specifier") {
             let Some(name) = item.child_by_field_name("name") else { continue };
             let alias = item.child_by_field_name("alias").unwrap_or(name);
-            out.push((word(alias), word(name)));
+            out.push(Export::new(word(alias), word(name)));
         }
     }
     out
@@ -656,6 +658,8 @@ const NAMES: Names = Names {
         ("property_identifier", ""),
         ("type_annotation", ""),
     ],
+    constants_in: &[],
+    default: "default",
     package_of: |_| 1,
     words: &[
         ("identifier", Space::Value),
@@ -666,6 +670,7 @@ const NAMES: Names = Names {
         ("shorthand_property_identifier_pattern", Space::Declared),
         ("statement_identifier", Space::Declared),
     ],
+    root: "",
     reserved: &[
         "break",
         "case",
@@ -828,6 +833,7 @@ const NAMES: Names = Names {
     preamble: &[("hash_bang_line", ""), ("expression_statement", "string")],
     read_import,
     write_import,
+    write_list,
     imports_member: |_, _| false,
 };
 
@@ -958,6 +964,24 @@ fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
         }
     }
     out
+}
+
+/// Several names of one module, in the manner of another import.
+fn write_list(module: &str, items: &[String], like: Option<&str>) -> Option<String> {
+    let one = ImportName {
+        is_static: false,
+        path: format!("{module}:zq"),
+        wildcard: false,
+        alias: None,
+        whole: false,
+    };
+    let required = like.is_some_and(|l| l.contains("require("));
+    let plain = items.iter().all(|i| !i.starts_with("default"));
+    let list: Vec<String> = items
+        .iter()
+        .map(|i| if required { i.replace(" as ", ": ") } else { i.clone() })
+        .collect();
+    plain.then(|| write_import(&one, like).replacen("zq", &list.join(", "), 1))
 }
 
 /// An import in the manner of another one: quotes, semicolon, `require` or not.

@@ -40,9 +40,12 @@ impl Resolver<'_> {
                 self.implied(word, name, owner)
             };
         };
+        if self.facts.literals.contains(&receiver) {
+            return Owner::Not;
+        }
         let types = &self.language.names.types;
         let written = receiver.of(text).trim_end_matches(['?', '!']);
-        let compact: String = written.chars().filter(|c| !c.is_whitespace()).take(300).collect();
+        let compact = without_arguments(written);
         let at = word.span.start;
         if types.base.contains(&compact.as_str()) {
             let Some(around) = self.facts.types_at(at).next() else { return Owner::Not };
@@ -214,8 +217,24 @@ impl Resolver<'_> {
 
     /// An object that is made right before the dot: `new Station(1).open()`.
     fn made_at(&self, receiver: Span, text: &str) -> Option<Thing> {
-        let made = self.facts.made.get(&receiver)?;
-        self.told(made, receiver.start, DEPTH, receiver.of(text))
+        let mut receiver = receiver;
+        let made = loop {
+            if let Some(made) = self.facts.made.get(&receiver) {
+                break made;
+            }
+            let written = receiver.of(text);
+            let inner = written.strip_prefix('(')?.strip_suffix(')')?;
+            let lead = (inner.len() - inner.trim_start().len()) as u32;
+            let start = receiver.start + 1 + lead;
+            receiver = Span { start, end: start + inner.trim().len() as u32 };
+        };
+        let mut thing = self.told(made, receiver.start, DEPTH, "")?;
+        let text = match made.how {
+            Tells::Called => format!("`{}` is called right here", made.path),
+            _ => format!("a `{}` is made right here", made.path),
+        };
+        thing.facts.iter_mut().for_each(|f| f.text.clone_from(&text));
+        Some(thing)
     }
 
     /// What a dotted name before a dot stands for.
@@ -223,7 +242,12 @@ impl Resolver<'_> {
         let names = &self.language.names;
         let first = *path.first().filter(|_| depth > 0)?;
         let mut used = 1;
-        let mut thing = if names.types.own.contains(&first) && path.len() > 1 {
+        let outer = path.split_last().filter(|(l, head)| names.types.own.contains(*l) && !head.is_empty());
+        let mut thing = if let Some((_, outer)) = outer {
+            // The object of a type around: `Outer.this`.
+            used = path.len();
+            Thing { symbols: self.candidates(outer, Space::Type, at), facts: Vec::new() }
+        } else if names.types.own.contains(&first) && path.len() > 1 {
             let around = self.facts.types_at(at).next()?;
             Thing { symbols: self.around(around), facts: Vec::new() }
         } else {
@@ -276,7 +300,12 @@ impl Resolver<'_> {
                             if value {
                                 return Some(Thing { symbols, facts: vec![] });
                             }
-                            Thing { symbols, facts: fact.into_iter().collect() }
+                            let fact = fact.unwrap_or_else(|| Fact {
+                                says: Certainty::Certain,
+                                text: format!("`{}` is `{}`", path.join(names.separator), symbols[0]),
+                                at: None,
+                            });
+                            Thing { symbols, facts: vec![fact] }
                         }
                     }
                 }
@@ -299,7 +328,12 @@ impl Resolver<'_> {
         for t in here {
             let member = t.members.iter().find(|m| m.name == name && m.hint.is_some());
             let Some((member, hint)) = member.and_then(|m| Some((m, m.hint.as_ref()?))) else { continue };
-            return self.variable(name, hint, member.at, DEPTH - 1);
+            // A parameter of the same name is what most often is kept.
+            let mut thing = self.told(hint, member.at.start, DEPTH - 1, "")?;
+            let says = thing.facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Certain);
+            let text = format!("`{name}` of `{}` is declared on line {{line}}", t.path.join("."));
+            thing.facts = vec![Fact { says, text, at: Some(member.at) }];
+            return Some(thing);
         }
         thing.symbols.iter().find_map(|s| {
             let info = self.project.type_of(s)?;
@@ -346,7 +380,7 @@ impl Resolver<'_> {
                 }
                 known(self.candidates(&path, Space::Type, at), Certainty::Certain)
             }
-            Tells::Same if path.first() == Some(&name) => None,
+            Tells::Same if path == [name] => None,
             Tells::Same => self.thing(&path, at, depth - 1),
             Tells::Called => self.result(&path, at, depth),
         }
@@ -383,6 +417,25 @@ impl Resolver<'_> {
             || symbols.iter().any(|s| self.project.type_of(s).is_some());
         is_type.then(|| likely(symbols)).flatten()
     }
+}
+
+/// A dotted name without blanks and type arguments; other code up to a length that tells it.
+fn without_arguments(written: &str) -> String {
+    let compact: String = written.chars().filter(|c| !c.is_whitespace()).take(300).collect();
+    if !compact.contains('<') || compact.contains(['(', '"', '[']) {
+        return compact;
+    }
+    let mut depth = 0u32;
+    let mut out = String::new();
+    for c in compact.chars() {
+        match c {
+            '<' => depth += 1,
+            '>' => depth = depth.saturating_sub(1),
+            _ if depth == 0 => out.push(c),
+            _ => {}
+        }
+    }
+    out.replace("::::", "::")
 }
 
 fn looks_like_type(word: &str) -> bool {

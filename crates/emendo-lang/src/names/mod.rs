@@ -123,11 +123,17 @@ impl<'a> Resolver<'a> {
         match self.head(first, space, at) {
             Some(Head::Own(own)) => self.own(path, own, symbol),
             Some(Head::Import(import)) => self.through(import, path, symbol, at),
-            None if names.full_names && self.absolute(path).is_some_and(|a| a == symbol) => Some(Fact {
-                says: Certainty::Certain,
-                text: format!("`{}` is written in full", path.join(names.separator)),
-                at: None,
-            }),
+            None if names.full_names && self.absolute(path).is_some() => {
+                let whole = self.absolute(path)?;
+                let says = if whole == symbol {
+                    Certainty::Certain
+                } else {
+                    let real = self.project.canonical(self.language, &whole)?;
+                    (real.symbol == symbol).then_some(Certainty::Likely)?
+                };
+                let text = format!("`{}` is written in full", path.join(names.separator));
+                Some(Fact { says, text, at: None })
+            }
             None => self
                 .without_import(first, space, &package()?, at)
                 .or_else(|| self.by_wildcard(path, space, at, symbol)),
@@ -249,12 +255,12 @@ impl<'a> Resolver<'a> {
         if meant == symbol {
             return Some(Fact { says, text, at: place });
         }
-        let (real, through) = self.project.canonical(self.language, &meant)?;
-        (real == symbol).then(|| Fact {
+        let real = self.project.canonical(self.language, &meant)?;
+        (real.symbol == symbol).then(|| Fact {
             says: Certainty::Likely,
             text: format!(
                 "{text} from the project's own {}, which passes on `{symbol}`",
-                quoted(&through)
+                quoted(&real.through)
             ),
             at: place,
         })
@@ -275,10 +281,24 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let packages = !names.packages.is_empty();
         let here = facts.package_at(at);
-        let own = packages && space != Space::Callable && self.project.declares(here, first);
+        let own = || {
+            let mut at = here.to_owned();
+            loop {
+                if self.project.holds(self.language, &at, first) {
+                    return true;
+                }
+                if !names.nested_packages || !at.contains(names.separator) {
+                    return false;
+                }
+                at = names.parent(&at);
+            }
+        };
+        let own = packages && space != Space::Callable && own();
         let around = names.nested_packages && below(here, package).is_some();
         if packages && (here == package || around) && space != Space::Callable {
-            let own = self.project.declares(package, first);
+            if own && !self.project.holds(self.language, package, first) {
+                return None;
+            }
             let says = if own || around { Certainty::Certain } else { Certainty::Likely };
             let text = format!("this file is in the package `{here}` itself");
             return Some(Fact { says, text, at: facts.package_span });
@@ -290,7 +310,7 @@ impl<'a> Resolver<'a> {
         let wild = || self.wildcards(at).filter(|i| fits(i.is_static));
         if let Some(import) = wild().find(|i| i.path() == package) {
             let rival =
-                wild().find(|i| i.path() != package && self.project.declares(i.path(), first));
+                wild().find(|i| i.path() != package && self.project.holds(self.language, i.path(), first));
             let (says, text) = match rival {
                 Some(rival) => (
                     Certainty::Unsure,
@@ -334,10 +354,11 @@ impl<'a> Resolver<'a> {
             let mut whole = names.segments(i.path());
             whole.extend(path);
             let whole = names.join(&whole);
-            let (real, through) = self.project.canonical(self.language, &whole)?;
-            (real == symbol).then(|| Fact {
+            let real = self.project.canonical(self.language, &whole)?;
+            let by = quoted(&real.through);
+            (real.symbol == symbol).then(|| Fact {
                 says: Certainty::Likely,
-                text: format!("`{}` comes in by the project's own {} on line {{line}}", path[0], quoted(&through)),
+                text: format!("`{}` comes in by the project's own {by} on line {{line}}", path[0]),
                 at: Some(i.span),
             })
         })
@@ -352,7 +373,7 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let Some(first) = path.first().filter(|_| depth > 0) else { return Vec::new() };
         let passed_on = |symbol: String| {
-            let real = self.project.canonical(self.language, &symbol).map(|c| c.0);
+            let real = self.project.canonical(self.language, &symbol).map(|c| c.symbol);
             vec![real.unwrap_or(symbol)]
         };
         match self.head(first, space, at) {
@@ -393,6 +414,13 @@ impl<'a> Resolver<'a> {
             return passed_on(absolute);
         }
         let written = path.join(names.separator);
+        let in_full = path.len() > 1
+            && names.full_names
+            && !names.packages.is_empty()
+            && !first.starts_with(char::is_uppercase);
+        if in_full {
+            return vec![written];
+        }
         let mut out = Vec::new();
         let mut push = |symbol: String| {
             if !out.contains(&symbol) {
@@ -403,7 +431,7 @@ impl<'a> Resolver<'a> {
         let below = |package: &str| {
             if package.is_empty() { written.clone() } else { format!("{package}{}{written}", names.separator) }
         };
-        let known = |package: &str| self.project.declares(package, first);
+        let known = |package: &str| self.project.holds(self.language, package, first);
         for t in self.facts.types_at(at) {
             let name = self.own_name(t);
             if known(&name) {
@@ -427,6 +455,14 @@ impl<'a> Resolver<'a> {
                 push(below(import.path()));
             }
         }
+        if !out.is_empty() {
+            return out;
+        }
+        let mut push = |symbol: String| {
+            if !out.contains(&symbol) {
+                out.push(symbol);
+            }
+        };
         for import in self.wildcards(at) {
             if names.modules.is_some() {
                 let mut whole = names.segments(import.path());
@@ -447,9 +483,7 @@ impl<'a> Resolver<'a> {
                 push(below(&here));
             }
         }
-        if names.full_names {
-            push(written.clone());
-        }
+        push(written.clone());
         out
     }
 
@@ -464,7 +498,7 @@ impl<'a> Resolver<'a> {
         self.facts.lookup(name, looked, at).is_some()
             || self.facts.imports.iter().any(|i| !i.passes_on && i.local() == Some(name))
             || (!self.language.names.packages.is_empty()
-                && self.project.declares(self.facts.package_at(at), name))
+                && self.project.holds(self.language, self.facts.package_at(at), name))
             || self.facts.words(name).iter().any(|w| matches!(w.space, Space::Type))
             || (self.language.names.builtin.contains(&name) && !self.facts.words(name).is_empty())
     }
@@ -484,7 +518,7 @@ impl<'a> Resolver<'a> {
         }) || (names.modules.is_some()
             && self.facts.imports.iter().any(|i| {
                 let real = self.project.canonical(self.language, i.path());
-                real.is_some_and(|r| packages.iter().any(|p| below(&r.0, p).is_some()))
+                real.is_some_and(|r| packages.iter().any(|p| below(&r.symbol, p).is_some()))
             }))
     }
 

@@ -73,7 +73,7 @@ pub(crate) fn to_json(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
         .iter()
         .map(|f| {
             let edits: Vec<Value> = f.edits.iter().map(|e| edit_json(e, d)).collect();
-            json!({ "path": f.path, "edits": edits, "notes": f.notes, "hunks": f.hunks })
+            json!({ "path": f.path, "edits": edits, "notes": f.notes, "leftovers": f.leftovers, "hunks": f.hunks })
         })
         .collect();
     json!({

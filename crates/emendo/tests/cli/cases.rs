@@ -1,8 +1,10 @@
-//! Shape cases as data: one file each in `tests/cases/LANGUAGE/`, run through the built program.
+//! Cases as data, run through the built program: shapes in `tests/cases/LANGUAGE/`, meanings in `tests/meanings/LANGUAGE/`.
 //!
 //! A case is cut into sections by lines that begin with `--- `: `recipe` (steps or actions; the head is added),
 //! `before PATH`, `after PATH` (without it the file must stay as it is) and `notes` (a line each: parts of the
-//! notes that are expected). Words behind a path change the bytes of the file: `crlf`, `bom`, `latin1`.
+//! notes that are expected), `leftovers` (a line each: `PATH:LINE`, what is still there when all is done).
+//! Words behind a path change the bytes of the file: `crlf`, `bom`, `latin1`; behind that of an `after` they say how
+//! many edits of a certainty are proposed there: `certain=2 unsure=1`.
 //! Every case also shows that a second run finds nothing, and that `undo` restores every byte.
 
 use std::collections::BTreeMap;
@@ -16,6 +18,9 @@ struct Case {
     before: BTreeMap<String, Vec<u8>>,
     after: BTreeMap<String, Vec<u8>>,
     notes: Vec<String>,
+    /// Path, certainty, and how many edits.
+    edits: Vec<(String, String, usize)>,
+    leftovers: Option<Vec<String>>,
 }
 
 fn bytes(text: &str, how: &[&str]) -> Vec<u8> {
@@ -41,7 +46,14 @@ fn read(path: &Path) -> Case {
             ["before", file, how @ ..] => {
                 drop(case.before.insert((*file).into(), bytes(&body, how)));
             }
-            ["after", file, how @ ..] => drop(case.after.insert((*file).into(), bytes(&body, how))),
+            ["after", file, how @ ..] => {
+                for (certainty, count) in how.iter().filter_map(|h| h.split_once('=')) {
+                    let count = count.parse().expect("a number");
+                    case.edits.push(((*file).into(), certainty.into(), count));
+                }
+                drop(case.after.insert((*file).into(), bytes(&body, how)));
+            }
+            ["leftovers"] => case.leftovers = Some(body.lines().map(str::to_owned).collect()),
             ["notes"] => case.notes = body.lines().map(str::to_owned).collect(),
             _ => panic!("{}: no section `{head}`", path.display()),
         }
@@ -72,6 +84,20 @@ fn run(lang: &str, case: &Case) -> Result<(), String> {
     }
     if let Some(n) = extra {
         return Err(format!("a note too many: {n}"));
+    }
+    let json = proposed.json();
+    for (path, certainty, count) in &case.edits {
+        let found = edits(&json, path).iter().filter(|c| *c == certainty).count();
+        if found != *count {
+            let all = edits(&json, path);
+            return Err(format!("{path}: {found} edits are {certainty}, not {count}: {all:?}"));
+        }
+    }
+    if let Some(wanted) = &case.leftovers {
+        let found = leftovers(&json);
+        if found != *wanted {
+            return Err(format!("left are {found:#?}, not {wanted:#?}"));
+        }
     }
     let applied = s.run(&["apply", "--accept", "all"]);
     if applied.code != 0 {
@@ -106,8 +132,34 @@ fn notes(proposal: &serde_json::Value) -> Vec<String> {
     all.filter_map(|n| n["say"].as_str().map(str::to_owned)).collect()
 }
 
+/// How sure the edits of a file are.
+fn edits(proposal: &serde_json::Value, path: &str) -> Vec<String> {
+    let files = proposal["files"].as_array().cloned().unwrap_or_default();
+    let file = files.into_iter().find(|f| f["path"] == path).unwrap_or_default();
+    let edits = file["edits"].as_array().cloned().unwrap_or_default();
+    let own = edits.iter().filter(|e| e["derived"] != true && e["standing"] == "in");
+    own.filter_map(|e| e["certainty"].as_str().map(str::to_owned)).collect()
+}
+
+/// The places of leftovers.
+fn leftovers(proposal: &serde_json::Value) -> Vec<String> {
+    let mut out = Vec::new();
+    for file in proposal["files"].as_array().into_iter().flatten() {
+        for left in file["leftovers"].as_array().into_iter().flatten() {
+            out.push(format!("{}:{}", file["path"].as_str().unwrap_or(""), left["line"]));
+        }
+    }
+    out.dedup();
+    out
+}
+
 fn language(lang: &str) {
-    let dir = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/cases").join(lang);
+    folder(lang, "cases");
+    folder(lang, "meanings");
+}
+
+fn folder(lang: &str, kind: &str) {
+    let dir = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests").join(kind).join(lang);
     let entries = std::fs::read_dir(dir).expect("there").map(|e| e.expect("readable").path());
     let only = std::env::var("EMENDO_CASE").unwrap_or_default();
     let mut files: Vec<PathBuf> = entries.filter(|p| p.to_string_lossy().contains(&only)).collect();
@@ -116,7 +168,7 @@ fn language(lang: &str) {
     for path in &files {
         if let Err(what) = run(lang, &read(path)) {
             let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-            wrong.push(format!("== {lang}/{name}: {what}"));
+            wrong.push(format!("== {kind}/{lang}/{name}: {what}"));
         }
     }
     let count = wrong.len();

@@ -67,8 +67,8 @@ fn places_and_ways_out() {
         &["`latest` is no version"],
     );
     faulty(
-        &step("[[step.symbol]]\nwhat = 'method'\nold = 'a.B.c'\nnew = 'a.B.d'\n"),
-        &["not built yet", "built so far: package, type"],
+        &step("[[step.symbol]]\nwhat = 'method'\nold = 'close'\nnew = 'shut'\n"),
+        &["`close` is no member of a type", "a.b.Type.member"],
     );
     faulty(
         &step("[[step.symbol]]\nwhat = 'type'\npairs = [['a.B', 'a.C'], ['a.B', 'a.D']]\n"),

@@ -1,6 +1,6 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
-use emendo_lang::{Certainty, Fact, Import, ImportName, ImportPlan, Space, Splice, respell};
+use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Splice, respell};
 use emendo_text::Span;
 
 use super::uses::Rewritten;
@@ -56,7 +56,8 @@ impl SymbolRunner {
             return None;
         };
         let exact = path == old;
-        let renamed = exact && !import.wildcard && names.last(new) != names.last(old);
+        let named = names.default.is_empty() || names.last(new) != names.default;
+        let renamed = exact && named && !import.wildcard && names.last(new) != names.last(old);
         if renamed && !import.aliased() && !import.passes_on && self.used(p, import) {
             // The uses are the edits; the import follows from them.
             return None;
@@ -109,8 +110,12 @@ impl SymbolRunner {
         if self.rows.called(last).is_empty() {
             return;
         }
-        let Some((real, _)) = p.cx.project.canonical(language, import.path()) else { return };
-        let Some((row, old)) = self.rows.deciding(&real).filter(|d| d.1 == real) else { return };
+        let Some(real) = p.cx.project.canonical(language, import.path()) else { return };
+        let exact = |d: &(usize, &str)| d.1 == real.symbol;
+        let Some((row, old)) = self.rows.deciding(&real.symbol).filter(exact) else { return };
+        if real.fixed {
+            return;
+        }
         let Some(new) = &self.rows.all[row].new else { return };
         let carried = !import.aliased() && !import.passes_on && self.used(p, import);
         if carried || names.last(new) == last {
@@ -143,6 +148,7 @@ impl SymbolRunner {
                 path: first.target.clone(),
                 wildcard: true,
                 alias: None,
+                whole: false,
             };
             let splice = self.below(p, first.import, &name);
             return self.move_draft(p, first, vec![splice], out);
@@ -156,7 +162,12 @@ impl SymbolRunner {
             same_head || m.import.item.is_none()
         };
         let heads_alike = || {
-            let head = |m: &Moved<'_>| names.parent(&m.target);
+            let head = |m: &Moved<'_>| {
+                let own = m.import.segments.len() - m.import.shared.min(m.import.segments.len());
+                let mut all = names.segments(&m.target);
+                all.truncate(all.len().saturating_sub(own.max(1)));
+                names.join(&all)
+            };
             moved.len() == distinct.len() && moved.iter().all(|m| head(m) == head(first))
         };
         let relative = |m: &Moved<'_>| m.import.is_relative(names);
@@ -165,7 +176,13 @@ impl SymbolRunner {
         }
         let moved: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
         let Some(first) = moved.first().copied() else { return };
-        if moved.iter().all(|m| in_place(m)) || heads_alike() {
+        // What a module gives unnamed is written otherwise than what it gives by name.
+        let default = |m: &Moved<'_>| {
+            !names.default.is_empty()
+                && (names.last(&m.target) == names.default) != (names.last(m.import.path()) == names.default)
+        };
+        let reshaped = moved.iter().any(|m| default(m));
+        if !reshaped && (moved.iter().all(|m| in_place(m)) || heads_alike()) {
             let mut written: Vec<Splice> = Vec::new();
             for m in &moved {
                 let wanted = names.segments(&m.target);
@@ -184,15 +201,14 @@ impl SymbolRunner {
             return self.move_draft(p, first, written, out);
         }
         // Some items of a list leave it.
-        let mut plan = ImportPlan::default();
         for m in &moved {
-            plan.gone.extend(m.import.item);
-            plan.add.push(ImportName { path: m.target.clone(), ..m.import.name() });
+            let Some(item) = m.import.item else { continue };
+            let mut name = ImportName { path: m.target.clone(), ..m.import.name() };
+            if default(m) && name.alias.is_none() {
+                name.alias = m.import.local().map(str::to_owned);
+            }
+            self.draft_import(p, m.row, item, name, m.import.path(), m.fact.clone(), out);
         }
-        let edits =
-            plan.edits(self.rows.language, &p.code.facts, p.cx.text, p.cx.line_end);
-        let splices = edits.into_iter().map(|e| e.splice).collect();
-        self.move_draft(p, first, splices, out);
     }
 
     fn move_draft(&self, p: &Place<'_>, m: &Moved<'_>, splices: Vec<Splice>, out: &mut Found) {
@@ -266,7 +282,7 @@ impl SymbolRunner {
             let known = p.code.facts.import_of(new).is_some()
                 || p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
             let Some(fact) = used.filter(|_| !known) else { continue };
-            let name = ImportName { is_static: false, path: new.clone(), wildcard: false, alias: None };
+            let name = ImportName::of(self.rows.language, new, Space::Type);
             let written =
                 Rewritten { splices: vec![self.below(p, import, &name)], imports: Vec::new() };
             self.draft(p, row, import.span, vec![import.path_span()], written, vec![fact], out);

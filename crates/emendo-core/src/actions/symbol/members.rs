@@ -15,11 +15,16 @@ impl SymbolRunner {
         // Where a member may be a function or hold one, a call tells nothing.
         let told_by_call = names.bindings.iter().any(|b| b.space == Space::Callable);
         let before = p.cx.text[..word.span.start as usize].trim_end();
+        // A function is taken from what stands behind; a key of what stands before it is set.
+        let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
-            What::Method if word.space == Space::Declared => !word.key && (called || !told_by_call || rest.starts_with('<')),
+            What::Method if word.key => taken,
+            What::Method if word.space == Space::Declared => called || !told_by_call || rest.starts_with('<'),
             What::Method => {
-                !word.key
-                    && (!told_by_call || called || word.space != Space::Value || before.ends_with("::"))
+                // Where a method is named otherwise than a field, only a call or that form means one.
+                let named_apart = names.member_after.contains(&"::");
+                let plain = !named_apart && word.space == Space::Member;
+                !told_by_call || called || plain || before.ends_with("::")
             }
             What::Property => !(told_by_call && called),
             _ => true,
@@ -62,9 +67,9 @@ impl SymbolRunner {
         if !word.key {
             return Ok(None);
         }
-        let node = p.code.tree.node_at(word.span, &[]);
-        let kind = node.map_or("", |n| n.kind());
-        if !language.names.types.shorthands.contains(&kind) {
+        let short = language.names.types.shorthands;
+        let node = p.code.tree.node_at(word.span, short);
+        if !node.is_some_and(|n| short.contains(&n.kind())) {
             return Ok(None);
         }
         let local = word.span.of(p.cx.text);

@@ -134,9 +134,7 @@ impl Rows {
 
 /// Where a full name stands in a text by itself. A name of one part only is no full name.
 pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
-    if !name.contains(['.', ':', '/']) {
-        return Vec::new();
-    }
+    let single = !name.contains(['.', ':', '/']);
     let found = memchr::memmem::find_iter(text.as_bytes(), name.as_bytes());
     let word = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
     found
@@ -146,6 +144,9 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
             let next = after.chars().next();
             let goes_on = after.starts_with(['.', ':', '/', '-'])
                 && after[1..].trim_start_matches(':').starts_with(word);
+            if single && !(below && goes_on && !after.starts_with(['-', '/'])) {
+                return false;
+            }
             let own_file = after.starts_with('-') && goes_on;
             starts && !next.is_some_and(word) && !own_file && (below || !goes_on || !after.starts_with('/'))
         })
@@ -200,6 +201,10 @@ impl Runner for Mentions {
     }
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         for (row, at, target) in self.rows.spelled_in(cx.text) {
+            // A single word is too little of a name where nothing else tells.
+            if !at.of(cx.text).contains(['.', ':', '/']) {
+                continue;
+            }
             let text = "the file spells the full name".to_owned();
             out.drafts.push(Draft {
                 action: (action, row),
@@ -242,7 +247,7 @@ impl Runner for TextWatch {
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
         for symbol in &self.symbols {
             for at in spelled_in(cx.text, symbol, true) {
-                if !out.iter().any(|r| r.at.contains(at)) {
+                if symbol.contains(['.', ':', '/']) && !out.iter().any(|r| r.at.contains(at)) {
                     let why = "the file spells it".to_owned();
                     let (symbol, certainty) = (symbol.clone(), Certainty::Likely);
                     out.push(Remains { at, symbol, certainty, why, fact: None });

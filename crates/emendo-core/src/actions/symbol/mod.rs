@@ -7,7 +7,7 @@ mod remains;
 mod rows;
 mod uses;
 
-use emendo_lang::{Language, Owner, Resolver, Space, Word};
+use emendo_lang::{Certainty, Fact, Language, Owner, Resolver, Space, Word};
 use emendo_recipe::{Action, ActionKind, Key, Shape, pairs};
 use emendo_text::{Diagnostic, RelPath, Span};
 
@@ -309,8 +309,34 @@ impl SymbolRunner {
                 return Some(Meant::Path(path.clone(), vec![fact]));
             }
         }
-        if word.space == Space::Declared && !word.key && !self.what.member() {
-            return self.declared(p, word, old);
+        if let Some(fact) = self.loaded(p, word, old) {
+            return Some(Meant::Token(vec![fact]));
+        }
+        let free = !self.what.member() || self.what == What::Constant;
+        if word.space == Space::Declared && !word.key && free {
+            // Assigned beside an import of the same name: what stands in for it elsewhere.
+            let name = names.last(old);
+            let beside = p.code.facts.is_top(word.span)
+                && p.resolver.import_at(name, word.span.start).is_some_and(|i| i.local() == Some(name));
+            if beside && let Some(fact) = p.resolver.means(&[name], Space::Value, word.span.start, old) {
+                return Some(Meant::Path(vec![(name.to_owned(), word.span)], vec![fact]));
+            }
+            let declared = self.declared(p, word, old);
+            if declared.is_some() || !self.what.member() {
+                return declared;
+            }
+        }
+        if word.key
+            && let Some(owner) = word.receiver
+            && self.what != What::Package
+        {
+            // A key of what stands before it, or of what it is taken from.
+            let mut path = uses::segments(p.cx.text, owner);
+            path.push((p.text(word.span).to_owned(), word.span));
+            let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
+            if let Some(fact) = p.resolver.means(&words, Space::Value, owner.start, old) {
+                return Some(Meant::Token(vec![fact]));
+            }
         }
         if !self.what.member() {
             return None;
@@ -330,6 +356,32 @@ impl SymbolRunner {
         }
     }
 
+    /// A member of a module that is loaded right before the dot.
+    fn loaded(&self, p: &Place<'_>, word: &Word, old: &str) -> Option<Fact> {
+        let names = &self.rows.language.names;
+        let before = p.text(word.receiver?).trim().trim_start_matches('(').trim_start_matches("await ");
+        let call = names.loads.iter().filter(|l| l.ends_with('(')).find_map(|l| before.strip_prefix(l))?;
+        let module = call.trim().trim_end_matches(')').trim();
+        let module = module.trim_matches(['"', '\'', '`']);
+        if module.is_empty() || module.contains(['"', '\'', '(', '`']) {
+            return None;
+        }
+        let modules = names.modules.as_ref()?;
+        let files = p.cx.project.files();
+        let absolute = (modules.absolute)(&[module], &p.code.facts.module, p.cx.path, files);
+        let whole = absolute.and_then(|a| a.into_iter().next()).unwrap_or_else(|| module.to_owned());
+        let symbol = names.join(&[whole.as_str(), p.text(word.span)]);
+        let through = || p.cx.project.canonical(self.rows.language, &symbol);
+        let says = if symbol == old {
+            Certainty::Certain
+        } else if through().is_some_and(|t| t.symbol == old && !t.fixed) {
+            Certainty::Likely
+        } else {
+            return None;
+        };
+        Some(Fact { says, text: format!("`{module}` is loaded here"), at: None })
+    }
+
     /// The dotted name that a word ends, if it is one.
     fn path_of(&self, p: &Place<'_>, word: &Word) -> Option<Vec<(String, Span)>> {
         let whole = match word.receiver.filter(|_| !word.key && word.space == Space::Member) {
@@ -340,7 +392,10 @@ impl SymbolRunner {
         if text.len() > 400 || text.contains(['(', '[', '"', '\'', '<', '{']) {
             return None;
         }
-        let path = uses::segments(p.cx.text, whole);
+        let mut path = uses::segments(p.cx.text, whole);
+        if path.len() > 1 && path[0].0 == self.rows.language.names.root {
+            path.remove(0);
+        }
         (!path.is_empty()).then_some(path)
     }
 }

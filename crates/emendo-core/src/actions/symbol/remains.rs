@@ -72,6 +72,14 @@ impl SymbolRunner {
                     let at = at.shifted(span.start as usize);
                     push(at, row, Certainty::Likely, why.into(), out);
                 }
+                if self.what.member() && p.reaches() {
+                    let owner = names.parent(&r.olds[0]);
+                    let short =
+                        [names.last(&owner), names.last(&r.olds[0])].join(names.separator);
+                    for at in spelled_in(p.text(span), &short, false) {
+                        push(at.shifted(span.start as usize), row, Certainty::Unsure, why.into(), out);
+                    }
+                }
             }
         }
         for span in &p.code.facts.comments {
@@ -79,8 +87,11 @@ impl SymbolRunner {
                 let last = names.last(&r.olds[0]);
                 for at in comment_mentions(p.text(*span), last) {
                     let at = at.shifted(span.start as usize);
-                    let means = p.resolver.means(&[last], Space::Type, at.start, &r.olds[0]);
-                    if means.is_some() {
+                    let old = &r.olds[0];
+                    let means = p.resolver.means(&[last], Space::Type, at.start, old).is_some();
+                    // The import may have changed, and the comment not.
+                    let free = p.reaches() && !p.resolver.taken(last, Space::Type, at.start, old);
+                    if means || (free && !self.what.member()) {
                         push(at, row, Certainty::Likely, "a comment links to it".into(), out);
                     }
                 }

@@ -87,7 +87,7 @@ impl Rows {
             let carried = new.as_ref().is_some_and(|n| {
                 let (from, to) = (names.parent(&p.old.text), names.parent(n));
                 from != to && !from.is_empty() && cx.spellings.of(&from).contains(&to)
-                    && what.member()
+                    && (what.member() || names.package(&p.old.text) != from)
             });
             all.push(Row { digest: row_digest(&p.old.text), olds, new, advice, carried });
         }

@@ -29,6 +29,9 @@ impl SymbolRunner {
         }
         // A name that an import makes known under the file's own choice stays; the import changes.
         let single = path.as_ref().is_some_and(|p| p.len() == 1);
+        if path.as_ref().is_some_and(|path| self.passed_as(p, path)) && r.new.is_some() {
+            return;
+        }
         if single && self.rests_on_import(p, &word, old, r.new.as_deref()) {
             return;
         }
@@ -45,11 +48,14 @@ impl SymbolRunner {
         let hull = path.as_ref().map_or(word.span, |p| whole(p));
         let written = match &path {
             Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
-            Some(_) if !r.carried && single => self.renamed(p, &word, old, new),
+            Some(_) if single => self.renamed(p, &word, old, new),
             _ => self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last))),
         };
         let mut written = match written {
-            Ok(written) => written,
+            Ok(mut written) => {
+                self.keep_key(p, &word, &mut written);
+                written
+            }
             Err(why) => {
                 let say = format!("`{old}` cannot be written as `{new}` here: {why}");
                 out.notes.push(NoteDraft { at: hull, say });
@@ -92,7 +98,8 @@ impl SymbolRunner {
             // The note stands at the uses.
             return false;
         }
-        import.aliased() || new.is_some_and(|n| names.last(n) == names.last(old))
+        let same = |n: &str| names.last(n) == names.last(old) || names.last(n) == names.default;
+        import.aliased() || new.is_some_and(same)
     }
 
     /// A use by one name: the new one with its import, or what the file calls it already.
@@ -115,11 +122,20 @@ impl SymbolRunner {
                 }
                 emendo_lang::Spelled { text: last.to_owned(), imports: Vec::new() }
             }
-            Some(i) if i.path() != old => {
-                // It comes through a module of the project's own, which passes the new name on.
-                let through = names.parent(i.path());
-                let target = names.join(&[through.as_str(), names.last(new)]);
-                p.resolver.spell(&target, word.space, at)?
+            // It comes through a module of the project's own, which passes the new name on, or is written from there.
+            Some(i)
+                if i.path() != old || (i.is_relative(names) && names.parent(old) == names.parent(new)) =>
+            {
+                let last = names.last(new);
+                let target = names.join(&[names.parent(i.path()).as_str(), last]);
+                if p.resolver.taken(last, word.space, at, &target) {
+                    return Err(format!("`{last}` means something else here"));
+                }
+                let mut written: Vec<&str> = i.segments.iter().map(|s| s.0.as_str()).collect();
+                written.pop();
+                written.push(last);
+                let import = ImportName { path: names.join(&written), ..i.name() };
+                emendo_lang::Spelled { text: last.to_owned(), imports: vec![import] }
             }
             _ => p.resolver.spell(new, word.space, at)?,
         };
@@ -127,6 +143,31 @@ impl SymbolRunner {
             splices: vec![Splice::text(word.span, spelled.text)],
             imports: spelled.imports,
         })
+    }
+
+    /// True if a module of the project's own passes the symbol on under a name of its own choosing, which stays.
+    fn passed_as(&self, p: &Place<'_>, path: &[(String, Span)]) -> bool {
+        let names = &self.rows.language.names;
+        let Some(import) = p.resolver.import_at(&path[0].0, path[0].1.start) else { return false };
+        let mut whole = names.segments(import.path());
+        whole.extend(path[1..].iter().map(|s| s.0.as_str()));
+        let real = p.cx.project.canonical(self.rows.language, &names.join(&whole));
+        real.is_some_and(|r| r.fixed)
+    }
+
+    /// A value that names a key too keeps the key.
+    fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
+        let short = self.rows.language.names.types.short_values;
+        let short = !short.is_empty()
+            && p.code.tree.node_at(word.span, short).is_some_and(|n| short.contains(&n.kind()));
+        if let [splice] = written.splices.as_mut_slice()
+            && short
+            && splice.span == word.span
+            && let [emendo_text::Part::Text(text)] = splice.parts.as_mut_slice()
+            && text != p.text(word.span)
+        {
+            *text = format!("{}: {text}", p.text(word.span));
+        }
     }
 
     fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
@@ -168,22 +209,23 @@ impl SymbolRunner {
         if let Some(import) = import {
             let own = names.segments(import.path());
             let head = if import.binds_root { &own[..1] } else { &own[..] };
-            if let Some(rest) = wanted.strip_prefix(head).filter(|r| !r.is_empty()) {
-                let splice = respell(names, &path[1..], rest);
-                let imports = vec![import.name()];
-                return Ok(Rewritten { splices: vec![splice], imports });
-            }
+            let module = ImportName {
+                is_static: false,
+                path: names.package(new),
+                wildcard: false,
+                alias: None,
+                whole: true,
+            };
             if import.binds_root {
                 // The whole module is written: `import a.b`, `a.b.c()`.
-                let whole_name = respell(names, path, &wanted);
-                let module = ImportName {
-                    is_static: false,
-                    path: names.package(new),
-                    wildcard: false,
-                    alias: None,
-                };
-                let module = if self.what == What::Package { None } else { Some(module) };
-                return Ok(Rewritten { splices: vec![whole_name], imports: module.into_iter().collect() });
+                let splice = respell(names, path, &wanted);
+                let moves = names.package(new) != names.package(old) && self.what != What::Package;
+                let imports = if moves { vec![module] } else { vec![import.name()] };
+                return Ok(Rewritten { splices: vec![splice], imports });
+            }
+            if let Some(rest) = wanted.strip_prefix(head).filter(|r| !r.is_empty()) {
+                let splice = respell(names, &path[1..], rest);
+                return Ok(Rewritten { splices: vec![splice], imports: vec![import.name()] });
             }
         }
         // As many names as stood there; what the first of them means is imported.
@@ -204,6 +246,22 @@ impl SymbolRunner {
             }
         }
         Ok(Rewritten { splices, imports: spelled.imports })
+    }
+
+    /// Adds a draft that only asks for another import, in place of an item of a list.
+    pub(super) fn draft_import(&self, p: &Place<'_>, row: usize, item: Span, name: ImportName, old: &str, fact: Fact, out: &mut Found) {
+        let partners = vec![(old.to_owned(), name.path.clone())];
+        let change = Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
+        out.drafts.push(Draft {
+            action: (p.action, row),
+            digest: self.rows.all[row].digest,
+            hull: item,
+            tokens: vec![item],
+            change,
+            certainty: fact.says,
+            evidence: vec![fact],
+            alternatives: Vec::new(),
+        });
     }
 
     /// Adds a draft, unless nothing would change.
@@ -234,13 +292,22 @@ impl SymbolRunner {
             return;
         }
         splices.sort_by_key(|s| (s.span.start, s.span.end));
+        let import = written.imports.first();
+        let local = self.rows.language.names.last(&self.rows.all[row].olds[0]);
+        let before = p.resolver.facts.imports.iter().find(|i| i.local() == Some(local));
+        let partners = import.zip(before).map(|(new, old)| (old.path().to_owned(), new.path.clone()));
         let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Unsure);
         out.drafts.push(Draft {
             action: (p.action, row),
             digest: self.rows.all[row].digest,
             hull,
             tokens,
-            change: Change { splices, imports: written.imports, ..Change::default() },
+            change: Change {
+                splices,
+                imports: written.imports,
+                partners: partners.into_iter().collect(),
+                ..Change::default()
+            },
             certainty,
             evidence,
             alternatives: Vec::new(),
