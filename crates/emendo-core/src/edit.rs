@@ -74,6 +74,8 @@ pub struct Change {
     pub imports: Vec<ImportName>,
     /// Imports that become others: the path of the old, the path of the new.
     pub partners: Vec<(String, String)>,
+    /// Items of imports that change themselves, and so stay.
+    pub kept: Vec<Span>,
     /// Items of import lists that go.
     pub gone: Vec<Span>,
     /// Symbols whose imports go, even unused.

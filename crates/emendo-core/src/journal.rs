@@ -11,6 +11,7 @@ use emendo_text::{Digest, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::decisions::Decision;
+use crate::proposal::Header;
 use crate::disk::{Disk, StateFile};
 use crate::edit::Own;
 
@@ -63,6 +64,9 @@ pub struct Ops {
     pub time: u64,
     /// The recipes, by title.
     pub recipes: Vec<String>,
+    /// What the proposal was made from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from: Option<Box<Header>>,
     /// The files.
     pub ops: Vec<Op>,
     /// The acceptances that it uses up.
@@ -166,11 +170,13 @@ impl<'d> Packer<'d> {
     pub(crate) fn seal(
         mut self,
         time: u64,
-        recipes: Vec<String>,
+        from: &Header,
         decisions: Vec<Decision>,
         once: Vec<Own>,
     ) -> io::Result<Journal> {
-        let ops = Ops { time, recipes, ops: std::mem::take(&mut self.ops), decisions, once };
+        let recipes = from.recipes.iter().map(|r| r.title.clone()).collect();
+        let from = Some(Box::new(from.clone()));
+        let ops = Ops { time, recipes, from, ops: std::mem::take(&mut self.ops), decisions, once };
         let result = self.write(&ops);
         if let Err(e) = result {
             drop(std::fs::remove_dir_all(&self.dir));

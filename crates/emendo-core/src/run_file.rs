@@ -516,6 +516,7 @@ impl FileRun {
         for (_, _, change) in active {
             plan.add.extend(change.imports.iter().cloned());
             plan.drop.extend(change.drop_imports.iter().cloned());
+            plan.kept.extend(&change.kept);
             plan.gone.extend(change.gone.iter().copied());
             plan.partners.extend(change.partners.iter().cloned());
             plan.removed.extend(&change.released);

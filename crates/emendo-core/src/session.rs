@@ -14,7 +14,7 @@ use crate::edit::{Edit, Own, Standing, StepKey};
 use crate::engine::{Engine, Mode, Sink};
 use crate::journal::{Journal, Packer, Phase, TakenBack};
 use crate::project::{Project, ProjectError};
-use crate::proposal::{Header, Proposal, ProposalWriter, Trailer};
+use crate::proposal::{FileRecord, Header, Proposal, ProposalWriter, Trailer};
 use crate::run_file::FileResult;
 use crate::select::{Decided, Selection, accept, select};
 use crate::walk::Skipped;
@@ -178,7 +178,77 @@ impl Session {
     ) -> Result<Proposal, SessionError> {
         let _lock = self.lock()?;
         self.refuse_unfinished()?;
-        let header = Header {
+        let header = self.header(checked, inputs, with);
+        self.run_view(checked, header, None, progress)
+    }
+
+    /// Looks at what recipes would do, and what would be left, and keeps nothing.
+    ///
+    /// # Errors
+    /// If the project cannot be read.
+    pub fn look(
+        &self,
+        checked: &Checked,
+        inputs: &BTreeMap<String, String>,
+        progress: &mut dyn FnMut(u64, u64),
+    ) -> Result<Proposal, SessionError> {
+        let header = self.header(checked, inputs, &[]);
+        self.look_with(checked, header, progress)
+    }
+
+    /// The same for the recipes of the last proposal, or of the last apply; `None` if there is neither.
+    ///
+    /// # Errors
+    /// If the project or a recipe cannot be read.
+    pub fn look_again(
+        &self,
+        progress: &mut dyn FnMut(u64, u64),
+    ) -> Result<Option<Proposal>, SessionError> {
+        let last = || {
+            let mut journals = self.journals()?.into_iter().rev();
+            Ok::<_, SessionError>(journals.find_map(|j| j.ops.from.map(|f| *f)))
+        };
+        let header = match self.proposal()? {
+            Some(p) => Some(p.header),
+            None => last()?,
+        };
+        let Some(header) = header else { return Ok(None) };
+        let checked = self.recipes_of(&header)?;
+        self.look_with(&checked, header, progress).map(Some)
+    }
+
+    fn look_with(
+        &self,
+        checked: &Checked,
+        header: Header,
+        progress: &mut dyn FnMut(u64, u64),
+    ) -> Result<Proposal, SessionError> {
+        let decisions = self.decisions()?;
+        let project = self.project.within(&header.below);
+        let own = self.own()?;
+        let engine = Engine {
+            project: &project,
+            plan: &checked.plan,
+            decisions: &decisions,
+            mode: Mode::View,
+            own: &own,
+            with: &header.with,
+            only: None,
+        };
+        let mut found = Collect::default();
+        let (counts, notes) = engine.run(&mut found)?;
+        progress(1, 1);
+        let files = found.0.into_iter().map(FileRecord::from).collect();
+        Ok(Proposal { header, files, trailer: Trailer { counts, notes } })
+    }
+
+    fn header(
+        &self,
+        checked: &Checked,
+        inputs: &BTreeMap<String, String>,
+        with: &[Skipped],
+    ) -> Header {
+        Header {
             proposal: 1,
             recipes: checked.plan.recipes.clone(),
             inputs: inputs.clone(),
@@ -187,8 +257,7 @@ impl Session {
             steps: checked.plan.steps.iter().map(|s| s.info.clone()).collect(),
             plan: checked.plan.digest(),
             staged: checked.plan.stages.len() > 1 || checked.plan.reads_manifests(),
-        };
-        self.run_view(checked, header, None, progress)
+        }
     }
 
     fn run_view(
@@ -449,8 +518,7 @@ impl Session {
             packer.abandon();
             return Ok(out);
         }
-        let titles = proposal.header.recipes.iter().map(|r| r.title.clone()).collect();
-        let mut journal = packer.seal(options.time, titles, used.clone(), own)?;
+        let mut journal = packer.seal(options.time, &proposal.header, used.clone(), own)?;
         journal.run(disk)?;
         let cleared: Vec<Decision> =
             used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();

@@ -17,6 +17,8 @@ pub struct ImportPlan {
     pub drop: Vec<String>,
     /// Imports of which another one is what they become: the path of the old, the path of the new.
     pub partners: Vec<(String, String)>,
+    /// Items that change themselves, and so stay.
+    pub kept: Vec<Span>,
     /// Items of lists that go, used or not.
     pub gone: Vec<Span>,
 }
@@ -60,7 +62,11 @@ impl ImportPlan {
         }
         changes.drop_rest();
         let mut edits = changes.out;
-        edits.extend(insertions(language, facts, text, line_end, &add));
+        for new in insertions(language, facts, text, line_end, &add) {
+            if let Some(new) = over_dropped(new, &mut edits) {
+                edits.push(new);
+            }
+        }
         edits.sort_by_key(|e| (e.splice.span.start, e.splice.span.end));
         edits
     }
@@ -75,6 +81,9 @@ impl ImportPlan {
     ) -> bool {
         if import.item.is_some_and(|i| self.gone.contains(&i)) {
             return true;
+        }
+        if import.item.is_some_and(|i| self.kept.contains(&i)) {
+            return false;
         }
         let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
         if self.add.contains(&import.name())
@@ -106,6 +115,25 @@ impl ImportPlan {
         });
         all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
+}
+
+/// A new statement that would stand beside one that goes takes its place. Gives it back if there is none.
+fn over_dropped(new: ImportEdit, edits: &mut [ImportEdit]) -> Option<ImportEdit> {
+    let at = new.splice.span.start;
+    let beside = |e: &&mut ImportEdit| {
+        let span = e.splice.span;
+        e.splice.parts.is_empty()
+            && span.start <= at
+            && at <= span.end
+            && e.statement.is_some_and(|s| span.contains(s))
+    };
+    let Some(old) = edits.iter_mut().find(beside) else { return Some(new) };
+    let (Some(span), [Part::Text(text)]) = (old.statement, new.splice.parts.as_slice()) else {
+        return Some(new);
+    };
+    old.splice = Splice::text(span, text.trim_matches(['\n', '\r', ' ', '\t']));
+    old.about.extend(new.about);
+    None
 }
 
 /// Spans in order, those that touch made one.
@@ -227,9 +255,10 @@ impl<'a> Changes<'a> {
             .collect();
         let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
         let list: Vec<&&Import> = kin.iter().filter(|i| i.span == first.span && stays(i)).collect();
+        let mark = if new.is_type && !first.span.of(self.text).starts_with("import type") { "type " } else { "" };
         let written = match &new.alias {
-            Some(alias) => format!("{last} as {alias}"),
-            None => (*last).to_owned(),
+            Some(alias) => format!("{mark}{last} as {alias}"),
+            None => format!("{mark}{last}"),
         };
         let name = |i: &Import| i.segments.last().map_or(String::new(), |s| s.0.clone());
         let sorted = list.windows(2).all(|w| name(w[0]) <= name(w[1]));
@@ -273,6 +302,10 @@ impl<'a> Changes<'a> {
             let run = |item: Span| {
                 let mut run = item;
                 for next in list().filter(|i| i.start >= item.end) {
+                    let between = Span { start: run.end, end: next.start };
+                    if self.facts.comments.iter().any(|c| between.contains(*c)) {
+                        break;
+                    }
                     if !all.iter().filter(|i| i.item == Some(next)).all(|i| gone(&i)) {
                         break;
                     }
@@ -379,7 +412,9 @@ fn insertions(
             .collect();
         let item = |n: &&ImportName| {
             let last = names.last(&n.path);
-            n.alias.as_ref().map_or_else(|| last.to_owned(), |a| format!("{last} as {a}"))
+            let mark = if n.is_type { "type " } else { "" };
+            let alias = n.alias.as_ref().map_or(String::new(), |a| format!(" as {a}"));
+            format!("{mark}{last}{alias}")
         };
         let items: Vec<String> = kin.iter().map(item).collect();
         let list = if kin.len() > 1 { (names.write_list)(&module, &items, like) } else { None };

@@ -36,6 +36,7 @@ pub(crate) fn proposal(
     notes(out, p)?;
     held_back(out, p, d)?;
     choices(out, p, d)?;
+    leftovers(out, p)?;
     if with_diff && p.files.iter().any(|f| !f.hunks.is_empty()) {
         writeln!(out)?;
         for f in &p.files {
@@ -164,6 +165,29 @@ fn held_back(out: &mut impl Write, p: &Proposal, d: &Decisions) -> io::Result<()
         }
         writeln!(out, "  {} {}", head(e), one_line(why))?;
         writeln!(out, "      {DIM}{}{DIM:#}", one_line(&e.before))?;
+    }
+    Ok(())
+}
+
+/// How many leftovers are shown with a proposal; `leftovers` lists all.
+const LEFT: usize = 12;
+
+/// What stays of the old API when all edits are in.
+fn leftovers(out: &mut impl Write, p: &Proposal) -> io::Result<()> {
+    let all: Vec<_> = p.leftovers().collect();
+    if all.is_empty() {
+        return Ok(());
+    }
+    writeln!(
+        out,
+        "\n{BOLD}Leftovers: {} of the old API that no edit covers{BOLD:#}",
+        count(all.len(), "place")
+    )?;
+    for (path, l) in all.iter().take(LEFT) {
+        crate::commands::leftover(out, path, l)?;
+    }
+    if all.len() > LEFT {
+        writeln!(out, "  {DIM}and {} more: `emendo leftovers` lists them{DIM:#}", all.len() - LEFT)?;
     }
     Ok(())
 }

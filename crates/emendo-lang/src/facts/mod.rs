@@ -33,6 +33,8 @@ pub struct Import {
     pub binds_root: bool,
     /// The last segment is not written out: it follows from the form of the statement.
     pub implied: bool,
+    /// It is imported as a type only.
+    pub is_type: bool,
     /// It holds for all files of the project.
     pub global: bool,
     /// It passes the name on to whoever imports this file, and brings nothing into the file itself.
@@ -59,13 +61,15 @@ pub struct ImportName {
     pub alias: Option<String>,
     /// It makes the first part of the path known, with what lies below.
     pub whole: bool,
+    /// It is imported as a type only.
+    pub is_type: bool,
 }
 
 impl ImportName {
     /// The plain import of a symbol, as the language imports what is used in this space.
     pub fn of(language: &Language, symbol: &str, space: Space) -> Self {
         let is_static = (language.names.imports_member)(symbol, space);
-        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None, whole: false }
+        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None, whole: false, is_type: false }
     }
 }
 
@@ -86,6 +90,7 @@ impl Import {
             open: false,
             binds_root: false,
             implied: false,
+            is_type: false,
             global: false,
             passes_on: false,
             scope: Span { start: 0, end: u32::MAX },
@@ -156,6 +161,7 @@ impl Import {
             wildcard: self.wildcard,
             alias: self.local.clone().filter(|_| self.aliased && !self.binds_root),
             whole: self.binds_root,
+            is_type: self.is_type,
         }
     }
 }

@@ -901,6 +901,8 @@ fn read_module(node: Node<'_>, text: &str) -> Vec<Import> {
                         1,
                         open,
                     );
+                    let mut import = import;
+                    import.is_type = types_only || children(item).iter().any(|c| c.kind() == "type");
                     let alias = item.child_by_field_name("alias");
                     out.push(match alias {
                         Some(alias) => import.known_as(span(alias).of(text)),
@@ -974,6 +976,7 @@ fn write_list(module: &str, items: &[String], like: Option<&str>) -> Option<Stri
         wildcard: false,
         alias: None,
         whole: false,
+        is_type: false,
     };
     let required = like.is_some_and(|l| l.contains("require("));
     let plain = items.iter().all(|i| !i.starts_with("default"));
@@ -1008,6 +1011,8 @@ fn write_import(name: &ImportName, like: Option<&str>) -> String {
             let word = local.unwrap_or_else(|| module.rsplit('/').next().unwrap_or(module));
             if required { format!("{{ default: {word} }}") } else { word.to_owned() }
         }
+        (Some(item), None) if name.is_type && !required => format!("type {{ {item} }}"),
+        (Some(item), Some(local)) if name.is_type && !required => format!("type {{ {item} as {local} }}"),
         (Some(item), None) => format!("{{ {item} }}"),
         (Some(item), Some(local)) if required => format!("{{ {item}: {local} }}"),
         (Some(item), Some(local)) => format!("{{ {item} as {local} }}"),

@@ -4,6 +4,7 @@ mod apply;
 mod decide;
 mod demo;
 mod find;
+mod leftovers;
 mod propose;
 mod recipe;
 mod status;
@@ -17,6 +18,7 @@ use clap::{Parser, Subcommand};
 use emendo_core::{Checked, Session, check, read_source};
 
 use crate::errors::{Shown, USAGE, Usage};
+pub(crate) use leftovers::place as leftover;
 
 /// Moves a code base to a new version of a library, by recipe, with every change reviewed.
 ///
@@ -59,6 +61,7 @@ enum Command {
     Apply(apply::Apply),
     Undo(undo::Undo),
     Status(status::StatusCommand),
+    Leftovers(leftovers::Leftovers),
     Find(find::Find),
     #[command(subcommand)]
     Recipe(recipe::Recipe),
@@ -105,6 +108,7 @@ impl Cli {
             Command::Apply(c) => c.run(&globals),
             Command::Undo(c) => c.run(&globals),
             Command::Status(c) => c.run(&globals),
+            Command::Leftovers(c) => c.run(&globals),
             Command::Find(c) => c.run(&globals),
             Command::Recipe(c) => c.run(&globals),
             Command::Demo(c) => c.run(&globals),

@@ -127,7 +127,7 @@ impl SymbolRunner {
             text: format!("the project's own `{}` passes on `{old}`", names.parent(import.path())),
             at: Some(import.span),
         };
-        let written = Rewritten { splices: vec![Splice::text(*at, names.last(new))], imports: Vec::new() };
+        let written = Rewritten { splices: vec![Splice::text(*at, names.last(new))], imports: Vec::new(), kept: Vec::new() };
         self.draft(p, row, import.item.unwrap_or(import.span), vec![*at], written, vec![fact], out);
     }
 
@@ -149,6 +149,7 @@ impl SymbolRunner {
                 wildcard: true,
                 alias: None,
                 whole: false,
+                is_type: false,
             };
             let splice = self.below(p, first.import, &name);
             return self.move_draft(p, first, vec![splice], out);
@@ -212,7 +213,8 @@ impl SymbolRunner {
     }
 
     fn move_draft(&self, p: &Place<'_>, m: &Moved<'_>, splices: Vec<Splice>, out: &mut Found) {
-        let written = Rewritten { splices, imports: Vec::new() };
+        let kept = if m.import.binds_root { m.import.item.into_iter().collect() } else { Vec::new() };
+        let written = Rewritten { splices, imports: Vec::new(), kept };
         let tokens = vec![m.import.path_span()];
         self.draft(p, m.row, m.import.span, tokens, written, vec![m.fact.clone()], out);
     }
@@ -284,7 +286,7 @@ impl SymbolRunner {
             let Some(fact) = used.filter(|_| !known) else { continue };
             let name = ImportName::of(self.rows.language, new, Space::Type);
             let written =
-                Rewritten { splices: vec![self.below(p, import, &name)], imports: Vec::new() };
+                Rewritten { splices: vec![self.below(p, import, &name)], imports: Vec::new(), kept: Vec::new() };
             self.draft(p, row, import.span, vec![import.path_span()], written, vec![fact], out);
         }
     }

@@ -74,7 +74,7 @@ impl SymbolRunner {
         }
         let local = word.span.of(p.cx.text);
         let text = format!("{new}: {local}");
-        Ok(Some(Rewritten { splices: vec![Splice::text(word.span, text)], imports: Vec::new() }))
+        Ok(Some(Rewritten { splices: vec![Splice::text(word.span, text)], imports: Vec::new(), kept: Vec::new() }))
     }
 
     /// A call becomes a read: its brackets go.

@@ -52,14 +52,14 @@ impl SymbolRunner {
                 text: "the module is loaded by its name".into(),
                 at: Some(*at),
             };
-            let written = Rewritten { splices: vec![Splice::text(*at, target)], imports: Vec::new() };
+            let written = Rewritten { splices: vec![Splice::text(*at, target)], imports: Vec::new(), kept: Vec::new() };
             self.draft(p, row, *at, vec![*at], written, vec![fact], out);
         }
     }
 
     fn mention(&self, p: &Place<'_>, row: usize, at: Span, target: String, why: &str, out: &mut Found) {
         let fact = Fact { says: Certainty::Likely, text: why.to_owned(), at: Some(at) };
-        let written = Rewritten { splices: vec![Splice::text(at, target)], imports: Vec::new() };
+        let written = Rewritten { splices: vec![Splice::text(at, target)], imports: Vec::new(), kept: Vec::new() };
         self.draft(p, row, at, vec![at], written, vec![fact], out);
     }
 

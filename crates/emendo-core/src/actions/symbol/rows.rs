@@ -123,6 +123,9 @@ impl Rows {
         olds.map(|old| {
             if self.what.member() {
                 vec![names.package(old), names.last(old).to_owned()]
+            } else if !names.default.is_empty() && names.last(old) == names.default {
+                // What a module gives unnamed is called as each file likes.
+                vec![names.parent(old)]
             } else {
                 vec![old.clone()]
             }

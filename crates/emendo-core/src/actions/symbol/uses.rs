@@ -10,6 +10,8 @@ use crate::edit::{Change, Draft, NoteDraft};
 pub(super) struct Rewritten {
     pub(super) splices: Vec<Splice>,
     pub(super) imports: Vec<ImportName>,
+    /// Items of imports that change themselves.
+    pub(super) kept: Vec<Span>,
 }
 
 impl SymbolRunner {
@@ -43,7 +45,7 @@ impl SymbolRunner {
         let last = names.last(new);
         let token = |text: &str| Rewritten {
             splices: vec![Splice::text(word.span, text)],
-            imports: Vec::new(),
+            imports: Vec::new(), kept: Vec::new()
         };
         let hull = path.as_ref().map_or(word.span, |p| whole(p));
         let written = match &path {
@@ -108,7 +110,15 @@ impl SymbolRunner {
         let at = word.span.start;
         if word.span.of(p.cx.text) == names.last(new) {
             // The name stays; only where it comes from changes, and that is the import's matter.
-            return Ok(Rewritten { splices: Vec::new(), imports: Vec::new() });
+            return Ok(Rewritten { splices: Vec::new(), imports: Vec::new(), kept: Vec::new() });
+        }
+        if names.segments(old).len() == 1 && self.what == What::Package {
+            let import = ImportName { whole: true, ..ImportName::of(self.rows.language, new, Space::Type) };
+            let bound = p.resolver.import_at(old, at).is_some();
+            return Ok(Rewritten {
+                splices: vec![Splice::text(word.span, new)],
+                imports: if bound { vec![import] } else { Vec::new() }, kept: Vec::new()
+            });
         }
         // Inside the module that declares it, and where it comes in with all of a module: no import of its own.
         let imported = p.resolver.facts.imports.iter().find(|i| {
@@ -137,11 +147,16 @@ impl SymbolRunner {
                 let import = ImportName { path: names.join(&written), ..i.name() };
                 emendo_lang::Spelled { text: last.to_owned(), imports: vec![import] }
             }
-            _ => p.resolver.spell(new, word.space, at)?,
+            known => {
+                let mut spelled = p.resolver.spell(new, word.space, at)?;
+                let is_type = known.is_some_and(|i| i.is_type);
+                spelled.imports.iter_mut().for_each(|i| i.is_type |= is_type);
+                spelled
+            }
         };
         Ok(Rewritten {
             splices: vec![Splice::text(word.span, spelled.text)],
-            imports: spelled.imports,
+            imports: spelled.imports, kept: Vec::new()
         })
     }
 
@@ -196,7 +211,7 @@ impl SymbolRunner {
         let names = &language.names;
         let wanted = names.segments(new);
         let first = path[0].0.as_str();
-        let only = |splice: Splice| Rewritten { splices: vec![splice], imports: Vec::new() };
+        let only = |splice: Splice| Rewritten { splices: vec![splice], imports: Vec::new(), kept: Vec::new() };
         if names.parent(old) == names.parent(new) {
             return Ok(only(Splice::text(path[path.len() - 1].1, names.last(new))));
         }
@@ -215,17 +230,18 @@ impl SymbolRunner {
                 wildcard: false,
                 alias: None,
                 whole: true,
+                is_type: false,
             };
             if import.binds_root {
                 // The whole module is written: `import a.b`, `a.b.c()`.
                 let splice = respell(names, path, &wanted);
                 let moves = names.package(new) != names.package(old) && self.what != What::Package;
                 let imports = if moves { vec![module] } else { vec![import.name()] };
-                return Ok(Rewritten { splices: vec![splice], imports });
+                return Ok(Rewritten { splices: vec![splice], imports, kept: Vec::new() });
             }
             if let Some(rest) = wanted.strip_prefix(head).filter(|r| !r.is_empty()) {
                 let splice = respell(names, &path[1..], rest);
-                return Ok(Rewritten { splices: vec![splice], imports: vec![import.name()] });
+                return Ok(Rewritten { splices: vec![splice], imports: vec![import.name()], kept: Vec::new() });
             }
         }
         // As many names as stood there; what the first of them means is imported.
@@ -245,7 +261,7 @@ impl SymbolRunner {
                 splices.push(Splice::text(segment.1, *name));
             }
         }
-        Ok(Rewritten { splices, imports: spelled.imports })
+        Ok(Rewritten { splices, imports: spelled.imports, kept: Vec::new() })
     }
 
     /// Adds a draft that only asks for another import, in place of an item of a list.
@@ -306,6 +322,7 @@ impl SymbolRunner {
                 splices,
                 imports: written.imports,
                 partners: partners.into_iter().collect(),
+                kept: written.kept,
                 ..Change::default()
             },
             certainty,
