@@ -28,6 +28,8 @@ pub struct Replaces {
     pub old: Vec<Old>,
     /// What is there instead.
     pub new: Vec<String>,
+    /// What keeps its name below what is to be gone.
+    pub kept: Vec<String>,
 }
 
 /// A place that still means or mentions an old symbol, in the text of a run.
@@ -77,11 +79,13 @@ pub(crate) struct Watch {
 pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
     let mut by_kind: BTreeMap<(&str, &str), (What, BTreeMap<String, (StepKey, Option<String>)>)> = BTreeMap::new();
     let mut new: HashSet<String> = HashSet::new();
+    let mut kept: Vec<String> = Vec::new();
     for step in steps {
         for runner in &step.runners {
             let Some(language) = runner.language() else { continue };
             let replaces = runner.replaces();
             new.extend(replaces.new);
+            kept.extend(replaces.kept);
             for old in replaces.old {
                 let advice = old.advice.or_else(|| step.info.why.clone());
                 let kind = by_kind.entry((language.id, old.what.word()));
@@ -96,11 +100,11 @@ pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
         about.retain(|symbol, _| !new.contains(symbol));
         let Some(language) = language_of(id).filter(|_| !about.is_empty()) else { continue };
         mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
-        let runner = SymbolRunner::watch(language, what, about.keys().cloned().collect());
+        let runner = SymbolRunner::watch(language, what, about.keys().cloned().collect(), kept.clone());
         out.push(Watch { runner: Box::new(runner), about });
     }
     if !mentioned.is_empty() {
-        let runner = TextWatch::new(mentioned.keys().cloned().collect());
+        let runner = TextWatch::new(mentioned.keys().cloned().collect(), kept);
         out.push(Watch { runner: Box::new(runner), about: mentioned });
     }
     out

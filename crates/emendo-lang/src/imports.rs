@@ -123,8 +123,8 @@ fn over_dropped(new: ImportEdit, edits: &mut [ImportEdit]) -> Option<ImportEdit>
     let beside = |e: &&mut ImportEdit| {
         let span = e.splice.span;
         e.splice.parts.is_empty()
-            && span.start <= at
-            && at <= span.end
+            && span.start < at
+            && at < span.end
             && e.statement.is_some_and(|s| span.contains(s))
     };
     let Some(old) = edits.iter_mut().find(beside) else { return Some(new) };

@@ -11,11 +11,13 @@ use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
 use super::parts::{self, Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
+use super::What;
 use super::{
     CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern,
     pattern_error,
 };
 use crate::edit::{Alternative, Change, Draft, Found, NoteDraft};
+use crate::leftovers::{Old, Replaces};
 use crate::narrow::Needs;
 
 /// The kind.
@@ -323,6 +325,19 @@ impl Runner for CodeRunner {
     }
     fn symbols(&self) -> Vec<String> {
         self.symbols.clone()
+    }
+    fn replaces(&self) -> Replaces {
+        let mut out = Replaces::default();
+        for rule in &self.rules {
+            out.new.extend(rule.outcome.news().flat_map(Pattern::symbols).map(str::to_owned));
+            let advice = match &rule.outcome {
+                Outcome::Note(say) => Some(say.clone()),
+                _ => None,
+            };
+            let old = |s: &str| Old { symbol: s.to_owned(), what: What::Free, advice: advice.clone() };
+            out.old.extend(rule.old.symbols().map(old));
+        }
+        out
     }
     fn asks_declarations(&self) -> bool {
         !self.symbols.is_empty()

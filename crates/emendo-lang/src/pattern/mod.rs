@@ -356,6 +356,11 @@ impl Pattern {
         })
     }
 
+    /// The symbols that the pattern names.
+    pub fn symbols(&self) -> impl Iterator<Item = &str> {
+        self.names.iter().map(|d| d.symbol.as_str())
+    }
+
     /// True if some reading declares a type: then other files may see the change.
     pub fn declares_types(&self) -> bool {
         let types = |kind: &str| {

@@ -133,6 +133,7 @@ fn tips(
         out,
         "  emendo status; emendo undo                    # where it stands; take the last apply back"
     )?;
+    writeln!(out, "  emendo leftovers                              # what still uses the old API")?;
     writeln!(out, "  emendo propose {r}")?;
     writeln!(out, "  emendo recipe test {r}")
 }

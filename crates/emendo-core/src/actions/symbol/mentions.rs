@@ -4,7 +4,7 @@ use emendo_lang::{Certainty, Fact, Space, Splice, language_of};
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span};
 
-use super::rows::Rows;
+use super::rows::{Rows, excepted};
 use super::uses::Rewritten;
 use super::{FileCx, Found, Place, Remains, Runner, SymbolRunner, What};
 use crate::edit::{Change, Draft};
@@ -117,11 +117,7 @@ impl Rows {
             let Some(new) = &r.new else { continue };
             for old in &r.olds {
                 for at in spelled_in(text, old, self.what == What::Package) {
-                    let ahead: String = text[at.end as usize..]
-                        .chars()
-                        .take_while(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':'))
-                        .collect();
-                    if !self.keeps(&format!("{old}{ahead}")) && !out.iter().any(|o| o.1.meets(at)) {
+                    if !self.keeps(&spelled_on(text, at)) && !out.iter().any(|o| o.1.meets(at)) {
                         out.push((i, at, new.clone()));
                     }
                 }
@@ -152,6 +148,13 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
         })
         .map(|at| Span::new(at, at + name.len()))
         .collect()
+}
+
+/// A name with all that is spelled below it.
+pub(super) fn spelled_on(text: &str, at: Span) -> String {
+    let part = |c: &char| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '/');
+    let ahead: String = text[at.end as usize..].chars().take_while(part).collect();
+    format!("{}{}", at.of(text), ahead.trim_end_matches(['.', ':', '/']))
 }
 
 /// Where a word stands by itself.
@@ -223,13 +226,14 @@ impl Runner for Mentions {
 /// Looks for full names in files that are no code.
 pub(crate) struct TextWatch {
     symbols: Vec<String>,
+    kept: Vec<String>,
     needs: Needs,
 }
 
 impl TextWatch {
-    pub(crate) fn new(symbols: Vec<String>) -> Self {
+    pub(crate) fn new(symbols: Vec<String>, kept: Vec<String>) -> Self {
         let needs = Needs::of(symbols.iter().map(|s| vec![s.clone()]));
-        Self { symbols, needs }
+        Self { symbols, kept, needs }
     }
 }
 
@@ -247,6 +251,10 @@ impl Runner for TextWatch {
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
         for symbol in &self.symbols {
             for at in spelled_in(cx.text, symbol, true) {
+                let whole = spelled_on(cx.text, at);
+                if self.kept.iter().any(|k| excepted(k, &whole)) {
+                    continue;
+                }
                 if symbol.contains(['.', ':', '/']) && !out.iter().any(|r| r.at.contains(at)) {
                     let why = "the file spells it".to_owned();
                     let (symbol, certainty) = (symbol.clone(), Certainty::Likely);

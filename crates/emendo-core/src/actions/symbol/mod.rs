@@ -241,7 +241,7 @@ impl Runner for SymbolRunner {
     }
 
     fn replaces(&self) -> Replaces {
-        let mut out = Replaces::default();
+        let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::default() };
         for r in &self.rows.all {
             let (what, advice) = (self.what, r.advice.clone());
             out.old.push(Old { symbol: r.olds[0].clone(), what, advice });

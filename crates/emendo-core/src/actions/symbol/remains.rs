@@ -3,13 +3,18 @@
 use emendo_lang::{Certainty, Language, Space};
 use emendo_text::Span;
 
-use super::mentions::{comment_mentions, spelled_in};
+use super::mentions::{comment_mentions, spelled_in, spelled_on};
 use super::rows::{Row, Rows};
 use super::{Meant, Needs, Place, Remains, SymbolRunner, What, row_digest};
 
 impl SymbolRunner {
     /// A runner that only looks for symbols.
-    pub(crate) fn watch(language: &'static Language, what: What, symbols: Vec<String>) -> Self {
+    pub(crate) fn watch(
+        language: &'static Language,
+        what: What,
+        symbols: Vec<String>,
+        kept: Vec<String>,
+    ) -> Self {
         let row = |symbol: String| Row {
             digest: row_digest(&symbol),
             olds: vec![symbol],
@@ -17,7 +22,7 @@ impl SymbolRunner {
             advice: None,
             carried: false,
         };
-        let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), Vec::new());
+        let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
         let needs = Needs::of(rows.needs());
         Self {
             covers: Box::new(|path| language.claims(path)),
@@ -69,6 +74,9 @@ impl SymbolRunner {
         for (span, why) in texts.chain(comments) {
             for (row, r) in self.rows.all.iter().enumerate() {
                 for at in spelled_in(p.text(span), &r.olds[0], self.what == What::Package) {
+                    if self.rows.keeps(&spelled_on(p.text(span), at)) {
+                        continue;
+                    }
                     let at = at.shifted(span.start as usize);
                     push(at, row, Certainty::Likely, why.into(), out);
                 }

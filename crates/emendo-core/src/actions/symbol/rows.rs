@@ -199,7 +199,7 @@ fn is_symbol(language: &Language, what: What, t: &Text) -> bool {
 }
 
 /// Is a symbol excepted? `a.b` is exactly that and what it contains, `a.b.*` names directly below, `a.b.**` all below.
-fn excepted(except: &str, path: &str) -> bool {
+pub(super) fn excepted(except: &str, path: &str) -> bool {
     let below = |prefix: &str| {
         path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']))
     };
