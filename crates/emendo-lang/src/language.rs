@@ -239,6 +239,8 @@ pub struct TypeFacts {
     pub declared: &'static [TypeRule],
     /// Members that are no names in a scope: kind, field of the name, and their space.
     pub members: &'static [(&'static str, &'static str, Space)],
+    /// Members without names: kind of their list, field of each one's type. They are called by their number.
+    pub numbered: (&'static str, &'static str),
     /// Parameters that are members too where they have a child of this kind (or always, where it is empty): kind, child.
     pub parameters: &'static [(&'static str, &'static str)],
     /// Assignments to a field of the object itself: kind, field of the target, field of the value.

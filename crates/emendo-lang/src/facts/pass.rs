@@ -571,6 +571,15 @@ impl Pass<'_> {
                 self.member(span(name).of(self.text).to_owned(), span(name), *space, hint);
             }
         }
+        let (list, field) = types.numbered;
+        if kind == list && !list.is_empty() && direct {
+            let mut cursor = node.walk();
+            for (i, ty) in node.children_by_field_name(field, &mut cursor).enumerate() {
+                let hint = type_head(self.language, ty, self.text)
+                    .map(|path| Hint { path, how: Tells::Declared });
+                self.member(i.to_string(), span(ty), Space::Value, hint);
+            }
+        }
         let (assigned, target, value) = types.assigned;
         if kind == assigned && !kind.is_empty() {
             let Some(target) = node.child_by_field_name(target) else { return };

@@ -347,6 +347,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("enum_member_declaration", "name", Space::Value),
         ("event_declaration", "name", Space::Value),
     ],
+    numbered: ("", ""),
     parameters: &[],
     assigned: ("", "", ""),
     fields: &["type", "returns"],

@@ -315,6 +315,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         declares("annotation_type_declaration", "name", &[]),
     ],
     members: &[("annotation_type_element_declaration", "name", Space::Callable)],
+    numbered: ("", ""),
     parameters: &[],
     assigned: ("", "", ""),
     fields: &["type"],

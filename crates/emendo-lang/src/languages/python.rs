@@ -229,6 +229,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         },
     ],
     members: &[],
+    numbered: ("", ""),
     parameters: &[],
     assigned: ("assignment", "left", "right"),
     fields: &["type", "return_type"],

@@ -306,6 +306,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("function_signature_item", "name", Space::Callable),
         ("associated_type", "name", Space::Type),
     ],
+    numbered: ("ordered_field_declaration_list", "type"),
     parameters: &[],
     assigned: ("", "", ""),
     fields: &["type", "return_type"],

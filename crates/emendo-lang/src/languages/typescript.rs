@@ -359,6 +359,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("property_signature", "name", Space::Value),
         ("enum_assignment", "name", Space::Value),
     ],
+    numbered: ("", ""),
     parameters: &[("required_parameter", "accessibility_modifier")],
     assigned: ("assignment_expression", "left", "right"),
     fields: &["type", "return_type"],

@@ -65,7 +65,20 @@ impl Resolver<'_> {
                 None => Owner::Unknown(unknown(&compact)),
             };
         }
-        let path = segments(&compact, self.language.names.separator);
+        let names = &self.language.names;
+        let path = segments(&compact, names.separator);
+        // Where paths are written otherwise than members, a variable cannot stand before one.
+        let between = Span { start: receiver.end, end: word.span.start.max(receiver.end) }.of(text);
+        if names.separator != "." && between.trim() == names.separator {
+            let symbols = self.candidates(&path, Space::Type, at);
+            return match self.project.descends(&symbols, owner) {
+                Some(_) => {
+                    let text = format!("`{}` is `{}`", compact, symbols[0]);
+                    Owner::Is(vec![Fact { says: Certainty::Certain, text, at: None }])
+                }
+                None => Owner::Not,
+            };
+        }
         match self.thing(&path, at, DEPTH) {
             Some(thing) => self.decide(thing, owner, packages, &compact),
             None => Owner::Unknown(unknown(&compact)),

@@ -234,8 +234,11 @@ impl Runner for SymbolRunner {
         let reaches = std::cell::OnceCell::new();
         let place = Place { cx, code, resolver, action, reaches };
         self.imports(&place, out);
-        for (word, row, old) in self.rows.words(&code.facts) {
-            self.word(&place, word, row, &self.rows.all[row].olds[old], out);
+        let words = self.rows.words(&code.facts);
+        for same in words.chunk_by(|a, b| a.0.span == b.0.span) {
+            for (row, old, meant) in self.meanings(&place, same) {
+                self.word(&place, same[0].0, row, &self.rows.all[row].olds[old], meant, out);
+            }
         }
         self.in_text(&place, out);
     }
@@ -293,7 +296,27 @@ enum Meant {
     Token(Vec<emendo_lang::Fact>),
 }
 
+impl Meant {
+    fn certainty(&self) -> Certainty {
+        let (Self::Path(_, facts) | Self::Token(facts)) = self;
+        facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
+    }
+}
+
 impl SymbolRunner {
+    /// What the rows that end like a word make of it. What is known of one row contradicts a guess of another.
+    fn meanings(&self, p: &Place<'_>, same: &[(Word, usize, usize)]) -> Vec<(usize, usize, Meant)> {
+        let all = same.iter().filter_map(|(word, row, old)| {
+            let meant = self.meant(p, word, &self.rows.all[*row].olds[*old])?;
+            Some((*row, *old, meant))
+        });
+        let mut all: Vec<(usize, usize, Meant)> = all.collect();
+        let best = all.iter().map(|m| m.2.certainty()).max();
+        all.retain(|m| Some(m.2.certainty()) == best);
+        all.dedup_by_key(|m| m.0);
+        all
+    }
+
     /// Does a word mean `old`? `None` if not, or if nothing tells and the file never reaches the library.
     fn meant(&self, p: &Place<'_>, word: &Word, old: &str) -> Option<Meant> {
         let names = &self.rows.language.names;

@@ -53,11 +53,15 @@ impl SymbolRunner {
                 push(at, row, Certainty::Certain, "it is imported here".into(), out);
             }
         }
-        for (word, row, old) in self.rows.words(&p.code.facts) {
+        let words = self.rows.words(&p.code.facts);
+        let uses = words.chunk_by(|a, b| a.0.span == b.0.span).flat_map(|same| {
+            let found = self.meanings(p, same).into_iter();
+            found.map(|(row, _, meant)| (same[0].0, row, meant))
+        });
+        for (word, row, meant) in uses {
             if word.space == Space::Declared && !word.key {
                 continue;
             }
-            let Some(meant) = self.meant(p, &word, &self.rows.all[row].olds[old]) else { continue };
             let (at, facts) = match meant {
                 Meant::Path(path, facts) => (super::uses::whole(&path), facts),
                 Meant::Token(facts) => (word.span, facts),
@@ -80,8 +84,9 @@ impl SymbolRunner {
                     let at = at.shifted(span.start as usize);
                     push(at, row, Certainty::Likely, why.into(), out);
                 }
-                if self.what.member() && p.reaches() {
-                    let owner = names.parent(&r.olds[0]);
+                let owner = names.parent(&r.olds[0]);
+                let hidden = || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
+                if self.what.member() && p.reaches() && !hidden() {
                     let short =
                         [names.last(&owner), names.last(&r.olds[0])].join(names.separator);
                     for at in spelled_in(p.text(span), &short, false) {
@@ -99,7 +104,8 @@ impl SymbolRunner {
                     let means = p.resolver.means(&[last], Space::Type, at.start, old).is_some();
                     // The import may have changed, and the comment not.
                     let free = p.reaches() && !p.resolver.taken(last, Space::Type, at.start, old);
-                    if means || (free && !self.what.member()) {
+                    let type_like = last.starts_with(char::is_uppercase);
+                    if means || (free && type_like && !self.what.member()) {
                         push(at, row, Certainty::Likely, "a comment links to it".into(), out);
                     }
                 }

@@ -16,10 +16,17 @@ pub(super) struct Rewritten {
 
 impl SymbolRunner {
     /// A word that ends like an old name.
-    pub(super) fn word(&self, p: &Place<'_>, word: Word, row: usize, old: &str, out: &mut Found) {
+    pub(super) fn word(
+        &self,
+        p: &Place<'_>,
+        word: Word,
+        row: usize,
+        old: &str,
+        meant: Meant,
+        out: &mut Found,
+    ) {
         let r = &self.rows.all[row];
         let names = &self.rows.language.names;
-        let Some(meant) = self.meant(p, &word, old) else { return };
         let (path, facts) = match meant {
             Meant::Path(path, facts) => (Some(path), facts),
             Meant::Token(facts) => (None, facts),
