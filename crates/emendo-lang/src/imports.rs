@@ -213,6 +213,10 @@ impl<'a> Changes<'a> {
         if old.implied && old.segments.last().map(|s| s.0.as_str()) != new.last().copied() {
             return None;
         }
+        let last = new.last().copied().unwrap_or_default();
+        if old.doubled && head_of(old) == new[..new.len() - 1] {
+            return Some(vec![doubled(old, last)?]);
+        }
         let (head, tail) = old.segments.split_at(old.shared);
         if head.is_empty() {
             return Some(vec![respell(self.names, tail, new)]);
@@ -332,6 +336,12 @@ impl<'a> Changes<'a> {
             }
         }
     }
+}
+
+/// An import that says its name twice, with another name.
+pub fn doubled(old: &Import, name: &str) -> Option<Splice> {
+    let at = Span { start: old.segments.last()?.1.start, end: old.item?.end };
+    Some(Splice::text(at, format!("{name} as {name}")))
 }
 
 /// The segments of an import without the last.

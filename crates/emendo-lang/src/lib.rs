@@ -19,7 +19,7 @@ mod template;
 mod tree;
 
 pub use facts::{Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
-pub use imports::{ImportEdit, ImportPlan, respell};
+pub use imports::{ImportEdit, ImportPlan, doubled, respell};
 pub use index::{Index, PassedOn, TypeInfo};
 pub use language::{
     Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder, Reach,

@@ -35,6 +35,8 @@ pub struct Import {
     pub implied: bool,
     /// It is imported as a type only.
     pub is_type: bool,
+    /// Its name is written twice: `a as a`.
+    pub doubled: bool,
     /// It holds for all files of the project.
     pub global: bool,
     /// It passes the name on to whoever imports this file, and brings nothing into the file itself.
@@ -91,6 +93,7 @@ impl Import {
             binds_root: false,
             implied: false,
             is_type: false,
+            doubled: false,
             global: false,
             passes_on: false,
             scope: Span { start: 0, end: u32::MAX },
@@ -108,10 +111,11 @@ impl Import {
         self
     }
 
-    /// It is known by another name in the file.
+    /// It is known by another name in the file. Its own name said once more only marks that it is passed on.
     pub(crate) fn known_as(mut self, local: &str) -> Self {
+        self.doubled = self.segments.len() > 1 && self.local.as_deref() == Some(local);
         self.local = Some(local.to_owned());
-        self.aliased = true;
+        self.aliased = !self.doubled;
         self
     }
 

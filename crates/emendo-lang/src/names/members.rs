@@ -205,6 +205,10 @@ impl Resolver<'_> {
     fn decide(&self, thing: Thing, owner: &dyn Fn(&str) -> bool, packages: &[String], written: &str) -> Owner {
         if let Some(chain) = self.project.descends(&thing.symbols, owner) {
             let mut facts = thing.facts;
+            if thing.symbols.len() > 1 && !self.language.names.sure_wildcards {
+                // It is one of several that the name may stand for.
+                facts.iter_mut().for_each(|f| f.says = f.says.min(Certainty::Likely));
+            }
             let told: Vec<String> = chain.iter().filter_map(|c| self.told_elsewhere(c)).collect();
             match (facts.last_mut(), told.is_empty()) {
                 (Some(last), false) => last.text = format!("{}; {}", last.text, told.join(", ")),

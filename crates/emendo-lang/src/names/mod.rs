@@ -380,12 +380,18 @@ impl<'a> Resolver<'a> {
             Some(Head::Import(import)) => return passed_on(self.behind(import, path)),
             Some(Head::Own(own)) => {
                 let declared = self.facts.types.iter().find(|t| t.at == own.at);
-                if let Some(alias) = declared.and_then(|d| d.alias.as_ref()) {
+                // Declared several times, for several builds: it may be each.
+                let same = self.facts.types.iter().filter(|t| declared.is_some_and(|d| d.path == t.path));
+                let mut out: Vec<String> = Vec::new();
+                for alias in same.filter_map(|d| d.alias.as_ref()) {
                     let mut next: Vec<&str> = alias.split(names.separator).collect();
                     next.extend(&path[1..]);
                     if next[0] != *first {
-                        return self.candidates_within(&next, space, at, depth - 1);
+                        out.extend(self.candidates_within(&next, space, at, depth - 1));
                     }
+                }
+                if !out.is_empty() {
+                    return out;
                 }
                 if let Some(declared) = declared {
                     let mut whole = self.own_name(declared);

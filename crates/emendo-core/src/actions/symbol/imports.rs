@@ -1,6 +1,6 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
-use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Splice, respell};
+use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Splice, doubled, respell};
 use emendo_text::Span;
 
 use super::uses::Rewritten;
@@ -127,7 +127,9 @@ impl SymbolRunner {
             text: format!("the project's own `{}` passes on `{old}`", names.parent(import.path())),
             at: Some(import.span),
         };
-        let written = Rewritten { splices: vec![Splice::text(*at, names.last(new))], imports: Vec::new(), kept: Vec::new() };
+        let splice = doubled(import, names.last(new)).filter(|_| import.doubled);
+        let splice = splice.unwrap_or_else(|| Splice::text(*at, names.last(new)));
+        let written = Rewritten { splices: vec![splice], imports: Vec::new(), kept: Vec::new() };
         self.draft(p, row, import.item.unwrap_or(import.span), vec![*at], written, vec![fact], out);
     }
 
@@ -187,6 +189,13 @@ impl SymbolRunner {
             let mut written: Vec<Splice> = Vec::new();
             for m in &moved {
                 let wanted = names.segments(&m.target);
+                if m.import.doubled
+                    && let Some(splice) = doubled(m.import, names.last(&m.target))
+                    && names.parent(&m.target) == names.parent(m.import.path())
+                {
+                    written.push(splice);
+                    continue;
+                }
                 let implied = m.import.implied && m.import.segments.len() > 1;
                 let (from, to) = if implied {
                     (&m.import.segments[..m.import.segments.len() - 1], &wanted[..wanted.len() - 1])

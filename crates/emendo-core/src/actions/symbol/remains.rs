@@ -48,7 +48,8 @@ impl SymbolRunner {
             let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
             let exact = old.len() == import.path().len();
             let own = p.cx.project.type_of(old).is_some();
-            if (exact || self.what == What::Package) && !own {
+            let aliased = import.aliased() && import.path() != old;
+            if (exact || self.what == What::Package) && !own && !aliased {
                 let at = import.item.unwrap_or(import.span);
                 push(at, row, Certainty::Certain, "it is imported here".into(), out);
             }
@@ -63,6 +64,8 @@ impl SymbolRunner {
                 continue;
             }
             let (at, facts) = match meant {
+                // A name of the project's own choosing is right to stay.
+                Meant::Path(path, _) if self.passed_as(p, &path) || self.own_alias(p, &path) => continue,
                 Meant::Path(path, facts) => (super::uses::whole(&path), facts),
                 Meant::Token(facts) => (word.span, facts),
             };

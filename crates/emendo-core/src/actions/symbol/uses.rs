@@ -168,13 +168,19 @@ impl SymbolRunner {
     }
 
     /// True if a module of the project's own passes the symbol on under a name of its own choosing, which stays.
-    fn passed_as(&self, p: &Place<'_>, path: &[(String, Span)]) -> bool {
+    pub(super) fn passed_as(&self, p: &Place<'_>, path: &[(String, Span)]) -> bool {
         let names = &self.rows.language.names;
         let Some(import) = p.resolver.import_at(&path[0].0, path[0].1.start) else { return false };
         let mut whole = names.segments(import.path());
         whole.extend(path[1..].iter().map(|s| s.0.as_str()));
         let real = p.cx.project.canonical(self.rows.language, &names.join(&whole));
         real.is_some_and(|r| r.fixed)
+    }
+
+    /// True if the file itself calls what it imports so.
+    pub(super) fn own_alias(&self, p: &Place<'_>, path: &[(String, Span)]) -> bool {
+        let import = p.resolver.import_at(&path[0].0, path[0].1.start);
+        path.len() == 1 && import.is_some_and(|i| i.aliased() && !i.binds_root)
     }
 
     /// A value that names a key too keeps the key.
