@@ -113,7 +113,8 @@ impl Index {
         let lines = Lines::new(text);
         {
             let resolver = Resolver { language, facts, project: self };
-            for t in &facts.types {
+            // A type without a name has no heirs.
+            for t in facts.types.iter().filter(|t| t.path.iter().all(|p| !p.is_empty())) {
                 let at = t.span.start + 1;
                 let name = if t.extends {
                     let written: Vec<&str> = t.path.iter().flat_map(|p| p.split(names.separator)).collect();

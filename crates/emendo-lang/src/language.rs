@@ -214,8 +214,10 @@ pub(crate) const fn bind(
 pub struct TypeRule {
     /// Kind of the node.
     pub kind: &'static str,
-    /// Field of the name.
+    /// Field of the name; for types without one, the kind of the child that is their body.
     pub name: &'static str,
+    /// It has no name.
+    pub anonymous: bool,
     /// Fields, or kinds of children, that hold the types it is built on.
     pub supers: &'static [&'static str],
     /// Field of the type that it is another name for; empty if it is none.
@@ -230,7 +232,16 @@ pub(crate) const fn declares(
     name: &'static str,
     supers: &'static [&'static str],
 ) -> TypeRule {
-    TypeRule { kind, name, supers, alias: "", extends: false }
+    TypeRule { kind, name, supers, alias: "", extends: false, anonymous: false }
+}
+
+/// A type without a name, by the kind of its body.
+pub(crate) const fn anonymous(
+    kind: &'static str,
+    body: &'static str,
+    supers: &'static [&'static str],
+) -> TypeRule {
+    TypeRule { kind, name: body, supers, alias: "", extends: false, anonymous: true }
 }
 
 /// How the types of variables and members are written and told from values.

@@ -396,12 +396,22 @@ impl Pass<'_> {
     fn declares(&mut self, node: Node<'_>, kind: &str) -> bool {
         let names = &self.language.names;
         let Some(rule) = names.types.declared.iter().find(|r| r.kind == kind) else { return false };
+        if rule.anonymous {
+            let Some(body) = children(node).into_iter().find(|c| c.kind() == rule.name) else {
+                return false;
+            };
+            return self.open_type(rule, node, Span::at(body.start_byte()), vec![String::new()]);
+        }
         let Some(name) = node.child_by_field_name(rule.name) else { return false };
         let head = if rule.extends { core_of(self.language, name) } else { Some(name) };
         let Some(name) = head else { return false };
         let outer = self.types.last().map(|t| self.facts.types[*t].path.clone());
         let mut path = outer.filter(|_| !rule.extends).unwrap_or_default();
         path.push(clean(span(name).of(self.text)));
+        self.open_type(rule, node, span(name), path)
+    }
+
+    fn open_type(&mut self, rule: &TypeRule, node: Node<'_>, at: Span, path: Vec<String>) -> bool {
         let supers = self.supers(rule, node);
         let alias = (!rule.alias.is_empty())
             .then(|| node.child_by_field_name(rule.alias))
@@ -410,7 +420,7 @@ impl Pass<'_> {
         self.types.push(self.facts.types.len());
         self.facts.types.push(TypeDecl {
             path,
-            at: span(name),
+            at,
             span: span(node),
             inside: self.inside.clone(),
             supers,

@@ -6,7 +6,7 @@ use tree_sitter::Node;
 
 use crate::language::{
     Binding, Context, Declaration, KeyRule, Keyed, Language, Names, Placeholder, Reach, Space,
-    TypeFacts, bind, context, declares,
+    TypeFacts, anonymous, bind, context, declares,
 };
 use crate::{Import, ImportName};
 
@@ -313,6 +313,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         declares("enum_declaration", "name", &["interfaces"]),
         declares("record_declaration", "name", &["interfaces"]),
         declares("annotation_type_declaration", "name", &[]),
+        anonymous("object_creation_expression", "class_body", &["type"]),
     ],
     members: &[("annotation_type_element_declaration", "name", Space::Callable)],
     numbered: ("", ""),

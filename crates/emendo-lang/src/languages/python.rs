@@ -225,7 +225,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             name: "left",
             supers: &[],
             alias: "right",
-            extends: false,
+            extends: false, anonymous: false
         },
     ],
     members: &[],

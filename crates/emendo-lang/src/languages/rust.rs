@@ -288,7 +288,7 @@ const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding
 }
 
 const fn adds(kind: &'static str, name: &'static str, supers: &'static [&'static str]) -> TypeRule {
-    TypeRule { kind, name, supers, alias: "", extends: true }
+    TypeRule { kind, name, supers, alias: "", extends: true, anonymous: false }
 }
 
 const TYPE_FACTS: TypeFacts = TypeFacts {
@@ -297,7 +297,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         declares("enum_item", "name", &[]),
         declares("union_item", "name", &[]),
         declares("trait_item", "name", &["bounds"]),
-        TypeRule { kind: "type_item", name: "name", supers: &[], alias: "type", extends: false },
+        TypeRule { kind: "type_item", name: "name", supers: &[], alias: "type", extends: false, anonymous: false },
         adds("impl_item", "type", &["trait"]),
     ],
     members: &[

@@ -348,7 +348,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             name: "name",
             supers: &[],
             alias: "value",
-            extends: false,
+            extends: false, anonymous: false
         },
     ],
     members: &[

@@ -26,6 +26,8 @@ struct Thing {
     /// The symbols that its type may be; for a name of a type or module, its own.
     symbols: Vec<String>,
     facts: Vec<Fact>,
+    /// It is the name of a type or module itself, and no object.
+    named: bool,
 }
 
 impl Resolver<'_> {
@@ -140,6 +142,7 @@ impl Resolver<'_> {
 
     fn inherits(&self, t: &TypeDecl, chain: &[String], how: &str) -> Fact {
         let name = t.path.join(self.language.names.separator);
+        let name = if name.is_empty() { "the type without a name".to_owned() } else { name };
         let more: Vec<String> = chain
             .iter()
             .filter_map(|c| self.told_elsewhere(c))
@@ -192,8 +195,14 @@ impl Resolver<'_> {
 
     fn of_library<'s>(&self, symbols: &'s [String], packages: &[String]) -> Option<&'s String> {
         let names = &self.language.names;
+        let own = |s: &str| {
+            let package = names.parent(s);
+            self.project.type_of(s).is_some()
+                || self.project.holds(self.language, &package, names.last(s))
+                || self.is_module(&[package])
+        };
         symbols.iter().find(|s| {
-            self.project.type_of(s).is_none()
+            !own(s)
                 && packages.iter().any(|p| {
                     let root = names.package(p);
                     let root = if root.is_empty() { p } else { &root };
@@ -222,6 +231,8 @@ impl Resolver<'_> {
             return Owner::Is(facts);
         }
         match self.of_library(&thing.symbols, packages) {
+            // The name of another type stands there itself.
+            Some(other) if thing.named && other.ends_with(written) => Owner::Not,
             Some(other) => Owner::Unknown(Fact {
                 says: Certainty::Unsure,
                 text: format!("`{written}` is a `{other}`; whether that has it is not known"),
@@ -263,10 +274,10 @@ impl Resolver<'_> {
         let mut thing = if let Some((_, outer)) = outer {
             // The object of a type around: `Outer.this`.
             used = path.len();
-            Thing { symbols: self.candidates(outer, Space::Type, at), facts: Vec::new() }
+            Thing { symbols: self.candidates(outer, Space::Type, at), facts: Vec::new(), named: false }
         } else if names.types.own.contains(&first) && path.len() > 1 {
             let around = self.facts.types_at(at).next()?;
-            Thing { symbols: self.around(around), facts: Vec::new() }
+            Thing { symbols: self.around(around), facts: Vec::new(), named: false }
         } else {
             let declared = self.facts.lookup(first, &[Space::Value, Space::Member], at);
             let variable = declared
@@ -291,7 +302,7 @@ impl Resolver<'_> {
                                 info.path.as_ref()?, info.line
                             );
                             let fact = Fact { says: Certainty::Certain, text, at: None };
-                            Some(Thing { symbols: told, facts: vec![fact] })
+                            Some(Thing { symbols: told, facts: vec![fact], named: false })
                         })
                     };
                     match inherited() {
@@ -315,14 +326,14 @@ impl Resolver<'_> {
                                 && !symbols.iter().any(|s| self.project.type_of(s).is_some())
                                 && !self.is_module(&symbols);
                             if value {
-                                return Some(Thing { symbols, facts: vec![] });
+                                return Some(Thing { symbols, facts: vec![], named: false });
                             }
                             let fact = fact.unwrap_or_else(|| Fact {
                                 says: Certainty::Certain,
                                 text: format!("`{}` is `{}`", path.join(names.separator), symbols[0]),
                                 at: None,
                             });
-                            Thing { symbols, facts: vec![fact] }
+                            Thing { symbols, facts: vec![fact], named: true }
                         }
                     }
                 }
@@ -361,7 +372,7 @@ impl Resolver<'_> {
                 text: format!("`{name}` of `{s}` is declared with this type ({}:{})", info.path.as_ref()?, info.line),
                 at: None,
             });
-            Some(Thing { symbols: told, facts })
+            Some(Thing { symbols: told, facts, named: false })
         })
     }
 
@@ -387,7 +398,7 @@ impl Resolver<'_> {
         let path = segments(&hint.path, names.separator);
         let known = |symbols: Vec<String>, says: Certainty| {
             let fact = Fact { says, text: String::new(), at: None };
-            (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact] })
+            (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact], named: false })
         };
         match hint.how {
             Tells::Declared | Tells::Made => {
@@ -408,7 +419,7 @@ impl Resolver<'_> {
         let names = &self.language.names;
         let likely = |symbols: Vec<String>| {
             let fact = Fact { says: Certainty::Likely, text: String::new(), at: None };
-            (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact] })
+            (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact], named: false })
         };
         let own = match path {
             [name] => self.facts.lookup(name, &[Space::Callable, Space::Value], at),
