@@ -55,7 +55,12 @@ pub(crate) struct Discovered {
 
 impl Discovered {
     /// Takes in the types of the index. True if any is new.
-    pub(crate) fn types(&mut self, language: &Language, index: &Index, subjects: &[Subject]) -> bool {
+    pub(crate) fn types(
+        &mut self,
+        language: &Language,
+        index: &Index,
+        subjects: &[Subject],
+    ) -> bool {
         let names = &language.names;
         let wanted: HashSet<String> = subjects
             .iter()
@@ -79,7 +84,8 @@ impl Discovered {
         let plain = matches!(stem, "__init__" | "index" | "mod" | "lib" | "main");
         let word = if plain { folder } else { stem };
         // A folder's name may hold what is no letter: any of its words will do.
-        let words = word.split(|c: char| !c.is_alphanumeric() && c != '_').filter(|w| !w.is_empty());
+        let words =
+            word.split(|c: char| !c.is_alphanumeric() && c != '_').filter(|w| !w.is_empty());
         self.modules.extend(words.map(str::to_owned));
         if plain && folder.is_empty() || stem == "lib" {
             self.modules.insert("crate".into());

@@ -11,9 +11,9 @@ use emendo_text::{Digest, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::decisions::Decision;
-use crate::proposal::Header;
 use crate::disk::{Disk, StateFile};
 use crate::edit::Own;
+use crate::proposal::Header;
 
 /// How far an apply came.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -68,16 +68,19 @@ pub struct Leftover {
     pub advice: Option<String>,
 }
 
+/// Symbols, each with its step and what that advises.
+pub(crate) type About = BTreeMap<String, (StepKey, Option<String>)>;
+
 /// What looks for leftovers, for one kind of symbol in one language, or in files that are no code.
 pub(crate) struct Watch {
     pub(crate) runner: Box<dyn Runner>,
     /// Each symbol with its step and what that advises.
-    pub(crate) about: BTreeMap<String, (StepKey, Option<String>)>,
+    pub(crate) about: About,
 }
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
-    let mut by_kind: BTreeMap<(&str, &str), (What, BTreeMap<String, (StepKey, Option<String>)>)> = BTreeMap::new();
+    let mut by_kind: BTreeMap<(&str, &str), (What, About)> = BTreeMap::new();
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
     for step in steps {
@@ -95,12 +98,13 @@ pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
         }
     }
     let mut out = Vec::new();
-    let mut mentioned: BTreeMap<String, (StepKey, Option<String>)> = BTreeMap::new();
+    let mut mentioned: About = BTreeMap::new();
     for ((id, _), (what, mut about)) in by_kind {
         about.retain(|symbol, _| !new.contains(symbol));
         let Some(language) = language_of(id).filter(|_| !about.is_empty()) else { continue };
         mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
-        let runner = SymbolRunner::watch(language, what, about.keys().cloned().collect(), kept.clone());
+        let runner =
+            SymbolRunner::watch(language, what, about.keys().cloned().collect(), kept.clone());
         out.push(Watch { runner: Box::new(runner), about });
     }
     if !mentioned.is_empty() {

@@ -172,7 +172,9 @@ impl Look<'_> {
             if let Some(path) = l.passes
                 && let Some(language) = language_of(&path)
             {
-                for (known, all) in subjects.iter().filter(|s| s.0.id == language.id || s.0.reads(&path)) {
+                for (known, all) in
+                    subjects.iter().filter(|s| s.0.id == language.id || s.0.reads(&path))
+                {
                     let own = discovered.entry(known.id).or_default();
                     if known.names.modules.is_some() {
                         own.module(&path);
@@ -204,7 +206,9 @@ impl Look<'_> {
             let mut wider: HashMap<(usize, usize), Vec<Wider>> = HashMap::new();
             for (at, r) in self.runners() {
                 let (Some(language), own) = (r.language(), r.subjects()) else { continue };
-                let Some(found) = discovered.get(language.id).filter(|_| !own.is_empty()) else { continue };
+                let Some(found) = discovered.get(language.id).filter(|_| !own.is_empty()) else {
+                    continue;
+                };
                 let sets = found.wider(language, &own);
                 if !sets.is_empty() {
                     wider.insert(at, sets);
@@ -220,10 +224,12 @@ impl Look<'_> {
             };
             let narrow = Narrow::new([], &declared, LANGUAGES);
             let done: HashSet<&RelPath> = seen.candidates.iter().map(|c| &c.path).collect();
-            let rest: Vec<&RelPath> = covered.iter().filter(|p| !done.contains(*p)).copied().collect();
+            let rest: Vec<&RelPath> =
+                covered.iter().filter(|p| !done.contains(*p)).copied().collect();
             let more = |path: &&RelPath, present: &Present<'_>| {
                 wider.iter().any(|((s, r), sets)| {
-                    self.plan.steps[*s].runners[*r].covers(path) && sets.iter().any(|w| w.met(present))
+                    self.plan.steps[*s].runners[*r].covers(path)
+                        && sets.iter().any(|w| w.met(present))
                 })
             };
             let found = self.scan(&rest, &narrow, &more, false, index);

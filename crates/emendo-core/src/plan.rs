@@ -108,7 +108,15 @@ impl Plan {
         let needs = runners().map(|r| r.needs()).chain(reach.iter().map(|r| &r.1));
         let needs = needs.chain(watches.iter().map(|w| w.runner.needs()));
         let narrow = Narrow::new(needs, &own, LANGUAGES);
-        let plan = Self { recipes: infos.collect(), stages: stages(&steps), single: (0..steps.len()).map(|n| n..n + 1).collect(), steps, reach, watches, narrow };
+        let plan = Self {
+            recipes: infos.collect(),
+            stages: stages(&steps),
+            single: (0..steps.len()).map(|n| n..n + 1).collect(),
+            steps,
+            reach,
+            watches,
+            narrow,
+        };
         (plan, messages)
     }
 

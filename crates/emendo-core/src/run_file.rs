@@ -208,7 +208,8 @@ impl FileRun {
                 continue;
             }
             let code = watch.runner.language().map(|l| self.code(l, env.answers.index.files()));
-            let packages: Vec<String> = env.plan.steps.iter().flat_map(|s| &s.packages).cloned().collect();
+            let packages: Vec<String> =
+                env.plan.steps.iter().flat_map(|s| &s.packages).cloned().collect();
             let cx = FileCx {
                 path: &self.path,
                 text: &self.text,

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, FileFacts, Language, Nearest, Pattern, Index, Resolver, Tree};
+use emendo_lang::{Certainty, FileFacts, Index, Language, Nearest, Pattern, Resolver, Tree};
 use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;

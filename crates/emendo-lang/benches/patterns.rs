@@ -6,7 +6,7 @@ use std::hint::black_box;
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use emendo_lang::{
-    FileFacts, LANGUAGES, Language, Pattern, Index, Replacement, Resolver, Tree, language,
+    FileFacts, Index, LANGUAGES, Language, Pattern, Replacement, Resolver, Tree, language,
 };
 
 const LINES: usize = 5_000;

@@ -11,8 +11,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use emendo_lang::{
-    Constraint, FORMS, FileFacts, Language, Pattern, Index, Replacement, Resolver, Tree,
-    language,
+    Constraint, FORMS, FileFacts, Index, Language, Pattern, Replacement, Resolver, Tree, language,
 };
 use emendo_text::{RelPath, Text};
 

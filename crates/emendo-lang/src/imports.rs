@@ -110,8 +110,7 @@ impl ImportPlan {
         let mut any = false;
         let all_go = uses.into_iter().all(|w| {
             any |= !facts.hides(local, w, import);
-            goes(w.span)
-                || (!facts.has_errors && facts.hides(local, w, import))
+            goes(w.span) || (!facts.has_errors && facts.hides(local, w, import))
         });
         all_go && (any || self.drop.iter().any(|d| d == import.path()))
     }
@@ -259,7 +258,11 @@ impl<'a> Changes<'a> {
             .collect();
         let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
         let list: Vec<&&Import> = kin.iter().filter(|i| i.span == first.span && stays(i)).collect();
-        let mark = if new.is_type && !first.span.of(self.text).starts_with("import type") { "type " } else { "" };
+        let mark = if new.is_type && !first.span.of(self.text).starts_with("import type") {
+            "type "
+        } else {
+            ""
+        };
         let written = match &new.alias {
             Some(alias) => format!("{mark}{last} as {alias}"),
             None => format!("{mark}{last}"),
@@ -310,7 +313,7 @@ impl<'a> Changes<'a> {
                     if self.facts.comments.iter().any(|c| between.contains(*c)) {
                         break;
                     }
-                    if !all.iter().filter(|i| i.item == Some(next)).all(|i| gone(&i)) {
+                    if !all.iter().filter(|i| i.item == Some(next)).all(gone) {
                         break;
                     }
                     run = run.hull(next);

@@ -10,6 +10,9 @@ use crate::language::{Files, Language, NoFiles, Space};
 use crate::names::Resolver;
 use crate::tree::Tree;
 
+/// Packages by language and name of a type.
+type ByFile = HashMap<(&'static str, String), Arc<HashSet<String>>>;
+
 /// How far types and passed-on names are followed.
 const DEPTH: usize = 32;
 
@@ -23,7 +26,7 @@ pub struct Index {
     /// Imports that hold for all files, with their language.
     globals: Vec<(&'static str, Import)>,
     /// Packages of types that lie in files of their own name, by name.
-    by_file: RwLock<HashMap<(&'static str, String), Arc<HashSet<String>>>>,
+    by_file: RwLock<ByFile>,
     /// What the modules of the project pass on; `None` where there is no such file.
     modules: RwLock<HashMap<RelPath, Option<Arc<Passed>>>>,
 }
@@ -101,7 +104,13 @@ impl Index {
     }
 
     /// Adds what a file declares. Gives the full names of its types.
-    pub fn add(&mut self, language: &'static Language, path: &RelPath, text: &str, facts: &FileFacts) -> Vec<String> {
+    pub fn add(
+        &mut self,
+        language: &'static Language,
+        path: &RelPath,
+        text: &str,
+        facts: &FileFacts,
+    ) -> Vec<String> {
         let names = &language.names;
         for import in facts.imports.iter().filter(|i| i.global) {
             self.globals.push((language.id, import.clone()));
@@ -117,8 +126,13 @@ impl Index {
             for t in facts.types.iter().filter(|t| t.path.iter().all(|p| !p.is_empty())) {
                 let at = t.span.start + 1;
                 let name = if t.extends {
-                    let written: Vec<&str> = t.path.iter().flat_map(|p| p.split(names.separator)).collect();
-                    match resolver.candidates(&written, Space::Type, t.span.start).into_iter().next() {
+                    let written: Vec<&str> =
+                        t.path.iter().flat_map(|p| p.split(names.separator)).collect();
+                    match resolver
+                        .candidates(&written, Space::Type, t.span.start)
+                        .into_iter()
+                        .next()
+                    {
                         Some(name) => name,
                         None => continue,
                     }
@@ -130,7 +144,10 @@ impl Index {
                     resolver.candidates(&path, Space::Type, at)
                 };
                 let told = t.members.iter().filter_map(|m| {
-                    let hint = m.hint.as_ref().filter(|h| matches!(h.how, Tells::Declared | Tells::Made))?;
+                    let hint = m
+                        .hint
+                        .as_ref()
+                        .filter(|h| matches!(h.how, Tells::Declared | Tells::Made))?;
                     Some((m.name.clone(), all(&hint.path, at)))
                 });
                 let mut members: HashMap<String, Vec<String>> =
@@ -203,7 +220,8 @@ impl Index {
         let key = (language.id, name.to_owned());
         let known = self.by_file.read().ok().and_then(|b| b.get(&key).cloned());
         let packages = known.unwrap_or_else(|| {
-            let files = language.extensions.iter().flat_map(|e| self.files.named(&format!("{name}.{e}")));
+            let files =
+                language.extensions.iter().flat_map(|e| self.files.named(&format!("{name}.{e}")));
             let declares = |path: RelPath| {
                 let text = self.files.text(&path)?;
                 let tree = Tree::parse_file(language, &path, &text);
@@ -219,6 +237,22 @@ impl Index {
             found
         });
         packages.contains(package)
+    }
+
+    /// The file of the project that declares a symbol, as far as the index, its module or the name of a file tells.
+    pub fn file_of(&self, language: &'static Language, symbol: &str) -> Option<RelPath> {
+        let names = &language.names;
+        if let Some(path) = self.types.get(symbol).and_then(|t| t.path.clone()) {
+            return Some(path);
+        }
+        if let Some(modules) = &names.modules {
+            return (modules.file)(&names.parent(symbol), self.files());
+        }
+        let last = names.last(symbol);
+        let files =
+            language.extensions.iter().flat_map(|e| self.files.named(&format!("{last}.{e}")));
+        let held = self.holds(language, &names.parent(symbol), last);
+        files.into_iter().next().filter(|_| held)
     }
 
     /// Imports that hold for all files of a language.
@@ -271,9 +305,9 @@ impl Index {
                 let known = (modules.file)(all, self.files());
                 let holds = match &known {
                     None => true,
-                    Some(file) => {
-                        self.passed(language, file).is_some_and(|p| p.names.contains_key(segments[cut]) || !p.all.is_empty())
-                    }
+                    Some(file) => self
+                        .passed(language, file)
+                        .is_some_and(|p| p.names.contains_key(segments[cut]) || !p.all.is_empty()),
                 };
                 if holds {
                     return Some((next, module, false));
@@ -300,7 +334,8 @@ impl Index {
     /// The chain of types from one of these symbols to `wanted`, itself left out; empty if one of them is it.
     pub fn descends(&self, from: &[String], wanted: &dyn Fn(&str) -> bool) -> Option<Vec<String>> {
         let mut seen: HashSet<&str> = HashSet::new();
-        let mut open: Vec<(&str, Vec<String>)> = from.iter().map(|f| (f.as_str(), Vec::new())).collect();
+        let mut open: Vec<(&str, Vec<String>)> =
+            from.iter().map(|f| (f.as_str(), Vec::new())).collect();
         for _ in 0..DEPTH {
             let mut next = Vec::new();
             for (symbol, chain) in open {
@@ -330,7 +365,8 @@ impl Passed {
     fn of(language: &'static Language, facts: &FileFacts) -> Self {
         let names = &language.names;
         let mut out = Self::default();
-        let inside = |local: &str| facts.imports.iter().find(|i| !i.passes_on && i.local() == Some(local));
+        let inside =
+            |local: &str| facts.imports.iter().find(|i| !i.passes_on && i.local() == Some(local));
         for import in facts.imports.iter().filter(|i| i.inside.is_empty()) {
             let passes = import.passes_on || names.exports_all;
             match (passes, import.wildcard, import.local()) {

@@ -22,8 +22,8 @@ pub use facts::{Export, FileFacts, Hint, Import, ImportName, Member, Tells, Type
 pub use imports::{ImportEdit, ImportPlan, doubled, respell};
 pub use index::{Index, PassedOn, TypeInfo};
 pub use language::{
-    Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder, Reach,
-    Space, TypeFacts, TypeRule,
+    Absolute, Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer,
+    Modules, Names, Placeholder, Reach, Space, TypeFacts, TypeRule,
 };
 pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings};

@@ -193,6 +193,14 @@ impl Tree {
         out
     }
 
+    /// The items of the list whose first bracket stands at a place: arguments, parameters.
+    pub fn items_at(&self, bracket: usize) -> Vec<Span> {
+        let token = self.root().descendant_for_byte_range(bracket, bracket + 1);
+        let Some(list) = token.and_then(|t| t.parent()) else { return Vec::new() };
+        let items = children(list).into_iter().filter(|n| n.is_named() && !n.is_extra());
+        items.map(span).collect()
+    }
+
     /// The outermost node that covers exactly `at` and has one of these kinds (any, if there are none).
     pub fn node_at(&self, at: Span, kinds: &[&str]) -> Option<Node<'_>> {
         let mut node = self.root().descendant_for_byte_range(at.start as usize, at.end as usize)?;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{FileFacts, Pattern, Places, Index, Resolver, Tree, language};
+use emendo_lang::{FileFacts, Index, Pattern, Places, Resolver, Tree, language};
 
 fn places(lang: &str, pattern: &str, text: &str) -> Places {
     let language = language(lang).expect("in the table");

@@ -2,9 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{
-    Certainty, FileFacts, Pattern, Index, Resolver, Spellings, Tree, language,
-};
+use emendo_lang::{Certainty, FileFacts, Index, Pattern, Resolver, Spellings, Tree, language};
 
 /// The certainty of each place where `Station.at(@{x})` fits.
 fn places(file: &str, own: &[(&str, &str)], renamed: &[(&str, &str)]) -> Vec<Certainty> {

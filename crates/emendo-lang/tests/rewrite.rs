@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{FileFacts, Pattern, Index, Replacement, Resolver, Tree, language};
+use emendo_lang::{FileFacts, Index, Pattern, Replacement, Resolver, Tree, language};
 use emendo_text::{Piece, PieceMap, Placed, Text, render};
 
 /// Applies `old` -> `new` everywhere in `source`, with `Station` and `at` as names of the library.

@@ -187,7 +187,11 @@ fn leftovers(out: &mut impl Write, p: &Proposal) -> io::Result<()> {
         crate::commands::leftover(out, path, l)?;
     }
     if all.len() > LEFT {
-        writeln!(out, "  {DIM}and {} more: `emendo leftovers` lists them{DIM:#}", all.len() - LEFT)?;
+        writeln!(
+            out,
+            "  {DIM}and {} more: `emendo leftovers` lists them{DIM:#}",
+            all.len() - LEFT
+        )?;
     }
     Ok(())
 }

@@ -10,8 +10,8 @@ use emendo_lang::{
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
-use super::parts::{self, Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
 use super::What;
+use super::parts::{self, Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
 use super::{
     CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern,
     pattern_error,
@@ -334,7 +334,8 @@ impl Runner for CodeRunner {
                 Outcome::Note(say) => Some(say.clone()),
                 _ => None,
             };
-            let old = |s: &str| Old { symbol: s.to_owned(), what: What::Free, advice: advice.clone() };
+            let old =
+                |s: &str| Old { symbol: s.to_owned(), what: What::Free, advice: advice.clone() };
             out.old.extend(rule.old.symbols().map(old));
         }
         out

@@ -76,7 +76,9 @@ impl Kind for LibraryKind {
                 table.texts("old").into_iter().map(|o| (o.clone(), table.text("new").cloned())),
             );
         }
-        rows.extend(pairs(action, &cx.recipe.source, &|_| ".", cx.out).into_iter().map(|p| (p.old, p.new)));
+        rows.extend(
+            pairs(action, &cx.recipe.source, &|_| ".", cx.out).into_iter().map(|p| (p.old, p.new)),
+        );
         if rows.is_empty() {
             let single = table.texts("old");
             rows.extend(single.into_iter().map(|o| (o.clone(), table.text("new").cloned())));

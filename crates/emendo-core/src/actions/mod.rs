@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_lang::{Constraint, Language, Pattern, PatternError, Index, Resolver, Spellings};
+use emendo_lang::{Constraint, Index, Language, Pattern, PatternError, Resolver, Spellings};
 use emendo_recipe::{Action, ActionKind, Recipe, Text, Value};
 use emendo_text::{Diagnostic, Digest, RelPath};
 use regex::Regex;

@@ -71,7 +71,14 @@ impl ImportName {
     /// The plain import of a symbol, as the language imports what is used in this space.
     pub fn of(language: &Language, symbol: &str, space: Space) -> Self {
         let is_static = (language.names.imports_member)(symbol, space);
-        Self { is_static, path: symbol.to_owned(), wildcard: false, alias: None, whole: false, is_type: false }
+        Self {
+            is_static,
+            path: symbol.to_owned(),
+            wildcard: false,
+            alias: None,
+            whole: false,
+            is_type: false,
+        }
     }
 }
 
@@ -386,12 +393,23 @@ impl FileFacts {
         self.quoted.contains(name)
     }
 
+    /// The name of the type that a variable is declared or made with, as it is written.
+    pub fn hint_of(&self, name: &str, at: u32) -> Option<String> {
+        let declared = self.lookup(name, &[Space::Value], at)?;
+        let hint = declared.hint.filter(|h| matches!(h.how, Tells::Declared | Tells::Made))?;
+        Some(hint.path.clone())
+    }
+
     /// True if a word is known by this import, and not by another of the same name that stands nearer.
     pub(crate) fn rests_on(&self, word: &Word, import: &Import) -> bool {
         let at = word.span.start;
-        let holds = |i: &Import| i.scope.end == u32::MAX || (i.scope.start <= at && at < i.scope.end);
+        let holds =
+            |i: &Import| i.scope.end == u32::MAX || (i.scope.start <= at && at < i.scope.end);
         let nearer = |i: &Import| {
-            !i.passes_on && i.local() == import.local() && i.scope.start > import.scope.start && holds(i)
+            !i.passes_on
+                && i.local() == import.local()
+                && i.scope.start > import.scope.start
+                && holds(i)
         };
         holds(import) && !self.imports.iter().any(nearer)
     }
@@ -471,4 +489,3 @@ impl FileFacts {
         i
     }
 }
-

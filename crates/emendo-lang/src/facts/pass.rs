@@ -152,7 +152,8 @@ impl Pass<'_> {
         }
         self.told_above(cursor, kind);
         let before_dot = self.parents.last().is_some_and(|p| {
-            self.language.chain.iter().any(|c| c.0 == p.kind) || p.kind == self.language.parenthesized
+            self.language.chain.iter().any(|c| c.0 == p.kind)
+                || p.kind == self.language.parenthesized
         });
         if before_dot && is_literal(self.language, kind) {
             self.facts.literals.insert(span(node));
@@ -380,9 +381,9 @@ impl Pass<'_> {
         let in_list = self.parents.iter().rev().take(3).any(|p| {
             let head = self.text[p.span.start as usize..].trim_start();
             self.parents.len() <= 5
-                && head.strip_prefix(names.export_list).is_some_and(|r| {
-                    r.trim_start().starts_with(['=', '+', ':', '.'])
-                })
+                && head
+                    .strip_prefix(names.export_list)
+                    .is_some_and(|r| r.trim_start().starts_with(['=', '+', ':', '.']))
         });
         if in_list {
             let at = within(node);
@@ -451,9 +452,8 @@ impl Pass<'_> {
             for h in std::mem::take(&mut holders) {
                 match type_head(self.language, h, self.text) {
                     Some(path) => out.push((path, span(h))),
-                    None => next.extend(
-                        children(h).into_iter().filter(|c| c.is_named() && !c.is_extra()),
-                    ),
+                    None => next
+                        .extend(children(h).into_iter().filter(|c| c.is_named() && !c.is_extra())),
                 }
             }
             holders = next;
@@ -559,7 +559,8 @@ impl Pass<'_> {
             let (_, field) = types.values.iter().find(|v| v.0 == node.kind())?;
             let found = if field.is_empty() {
                 let parts = children(node);
-                let named: Vec<_> = parts.iter().filter(|c| c.is_named() && !c.is_extra()).collect();
+                let named: Vec<_> =
+                    parts.iter().filter(|c| c.is_named() && !c.is_extra()).collect();
                 (named.len() > 1).then(|| *named[named.len() - 1])?
             } else {
                 node.child_by_field_name(field)?
@@ -574,8 +575,7 @@ impl Pass<'_> {
         let types = &self.language.names.types;
         let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);
         for (_, field, space) in types.members.iter().filter(|m| m.0 == kind && direct) {
-            let name =
-                if field.is_empty() { Some(node) } else { node.child_by_field_name(field) };
+            let name = if field.is_empty() { Some(node) } else { node.child_by_field_name(field) };
             if let Some(name) = name {
                 let hint = self.hint(node);
                 self.member(span(name).of(self.text).to_owned(), span(name), *space, hint);
@@ -669,7 +669,8 @@ fn within(node: Node<'_>) -> Span {
 
 /// True for kinds of literals: what they are is not a matter of names.
 fn is_literal(language: &Language, kind: &str) -> bool {
-    const FORMS: &[&str] = &["number", "string", "boolean", "null", "object", "list", "template", "function"];
+    const FORMS: &[&str] =
+        &["number", "string", "boolean", "null", "object", "list", "template", "function"];
     language.forms.iter().any(|(form, kinds)| FORMS.contains(form) && kinds.contains(&kind))
 }
 

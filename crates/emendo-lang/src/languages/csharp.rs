@@ -352,7 +352,11 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     assigned: ("", "", ""),
     fields: &["type", "returns"],
     values: &[("variable_declarator", ""), ("property_declaration", "value")],
-    made: &[("object_creation_expression", "type"), ("cast_expression", "type"), ("as_expression", "right")],
+    made: &[
+        ("object_creation_expression", "type"),
+        ("cast_expression", "type"),
+        ("as_expression", "right"),
+    ],
     call: ("", ""),
     made_below: false,
     wraps: &[

@@ -333,7 +333,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     base: &["super"],
     short_values: &[],
     shorthands: &[],
-    keys: &[KeyRule { pair: "element_value_pair", key: "key", around: "annotation", owner: "name" }],
+    keys: &[KeyRule {
+        pair: "element_value_pair",
+        key: "key",
+        around: "annotation",
+        owner: "name",
+    }],
 };
 
 const NAMES: Names = Names {

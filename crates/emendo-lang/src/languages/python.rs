@@ -225,7 +225,8 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             name: "left",
             supers: &[],
             alias: "right",
-            extends: false, anonymous: false
+            extends: false,
+            anonymous: false,
         },
     ],
     members: &[],
@@ -237,7 +238,14 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     made: &[],
     call: ("call", "function"),
     made_below: false,
-    wraps: &["type", "generic_type", "subscript", "binary_operator", "argument_list", "typed_parameter"],
+    wraps: &[
+        "type",
+        "generic_type",
+        "subscript",
+        "binary_operator",
+        "argument_list",
+        "typed_parameter",
+    ],
     skipped: &["type_parameter", "none", "keyword_argument"],
     nothing: &["None"],
     through: &["Optional", "Final", "ClassVar", "Annotated"],
@@ -252,10 +260,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
 /// The dotted name of a file, from the outermost folder that is a package; `src` and the like are none.
 fn module_of(path: &RelPath, files: &dyn Files) -> String {
     let stem = path.as_str().trim_end_matches("/__init__.py");
-    let stem = stem.rsplit_once('.').filter(|(_, e)| matches!(*e, "py" | "pyi")).map_or(stem, |s| s.0);
+    let stem =
+        stem.rsplit_once('.').filter(|(_, e)| matches!(*e, "py" | "pyi")).map_or(stem, |s| s.0);
     let parts: Vec<&str> = stem.split('/').collect();
     let is_package = |n: usize| files.exists(&format!("{}/__init__.py", parts[..n].join("/")));
-    let folders = if path.as_str().ends_with("/__init__.py") { parts.len() } else { parts.len() - 1 };
+    let folders =
+        if path.as_str().ends_with("/__init__.py") { parts.len() } else { parts.len() - 1 };
     let mut from = folders;
     while from > 0 && is_package(from) {
         from -= 1;
@@ -271,7 +281,12 @@ fn module_of(path: &RelPath, files: &dyn Files) -> String {
 const SOURCE_FOLDERS: &[&str] = &["src", "lib", "python"];
 
 /// Leading dots stand for the package of the file, and those around it.
-fn absolute(written: &[&str], module: &str, path: &RelPath, files: &dyn Files) -> Option<Vec<String>> {
+fn absolute(
+    written: &[&str],
+    module: &str,
+    path: &RelPath,
+    files: &dyn Files,
+) -> Option<Vec<String>> {
     let first = *written.first()?;
     if !first.starts_with('.') {
         let file = module_file(&written.join("."), files)
@@ -295,7 +310,9 @@ fn absolute(written: &[&str], module: &str, path: &RelPath, files: &dyn Files) -
 fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
     let path = module.replace('.', "/");
     let found = SOURCE_FOLDERS.iter().map(|f| format!("{f}/")).chain([String::new()]);
-    let found = found.flat_map(|f| [format!("{f}{path}.py"), format!("{f}{path}/__init__.py"), format!("{f}{path}.pyi")]);
+    let found = found.flat_map(|f| {
+        [format!("{f}{path}.py"), format!("{f}{path}/__init__.py"), format!("{f}{path}.pyi")]
+    });
     let known = found.into_iter().find(|p| !module.is_empty() && files.exists(p));
     known.and_then(|p| RelPath::new(&p).ok())
 }

@@ -297,7 +297,14 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         declares("enum_item", "name", &[]),
         declares("union_item", "name", &[]),
         declares("trait_item", "name", &["bounds"]),
-        TypeRule { kind: "type_item", name: "name", supers: &[], alias: "type", extends: false, anonymous: false },
+        TypeRule {
+            kind: "type_item",
+            name: "name",
+            supers: &[],
+            alias: "type",
+            extends: false,
+            anonymous: false,
+        },
         adds("impl_item", "type", &["trait"]),
     ],
     members: &[
@@ -352,8 +359,12 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
 fn crate_of<'p>(path: &'p RelPath, files: &dyn Files) -> Option<(String, &'p str)> {
     let mut folder = path.folder();
     loop {
-        let manifest = if folder.is_empty() { "Cargo.toml".into() } else { format!("{folder}/Cargo.toml") };
-        if let Some(text) = RelPath::new(&manifest).ok().filter(|_| files.exists(&manifest)).and_then(|m| files.text(&m))
+        let manifest =
+            if folder.is_empty() { "Cargo.toml".into() } else { format!("{folder}/Cargo.toml") };
+        if let Some(text) = RelPath::new(&manifest)
+            .ok()
+            .filter(|_| files.exists(&manifest))
+            .and_then(|m| files.text(&m))
             && let Some(name) = crate_name(&text)
         {
             return Some((name, folder));
@@ -374,7 +385,8 @@ fn crate_name(manifest: &str) -> Option<String> {
             if line.starts_with('[') {
                 inside = line == section;
             }
-            let value = line.strip_prefix("name").filter(|_| inside)?.trim_start().strip_prefix('=')?;
+            let value =
+                line.strip_prefix("name").filter(|_| inside)?.trim_start().strip_prefix('=')?;
             value.trim().split(['"', '\'']).nth(1).map(|n| n.replace('-', "_"))
         })
     };

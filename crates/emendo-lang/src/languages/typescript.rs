@@ -348,7 +348,8 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             name: "name",
             supers: &[],
             alias: "value",
-            extends: false, anonymous: false
+            extends: false,
+            anonymous: false,
         },
     ],
     members: &[
@@ -442,7 +443,8 @@ fn aliased(module: &str, path: &RelPath, files: &dyn Files) -> Option<String> {
     loop {
         for name in ["tsconfig.json", "jsconfig.json"] {
             let at = if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
-            let text = RelPath::new(&at).ok().filter(|_| files.exists(&at)).and_then(|p| files.text(&p));
+            let text =
+                RelPath::new(&at).ok().filter(|_| files.exists(&at)).and_then(|p| files.text(&p));
             if let Some(settings) = text.as_deref().and_then(paths_of) {
                 return by_settings(module, folder, &settings, files);
             }
@@ -512,7 +514,12 @@ fn without_comments(text: &str) -> String {
     out
 }
 
-fn by_settings(module: &str, folder: &str, settings: &Settings, files: &dyn Files) -> Option<String> {
+fn by_settings(
+    module: &str,
+    folder: &str,
+    settings: &Settings,
+    files: &dyn Files,
+) -> Option<String> {
     let base = settings.base.as_deref().unwrap_or(".");
     let from = |target: &str| {
         let whole = format!("{folder}/{base}/{target}");
@@ -536,9 +543,9 @@ fn by_settings(module: &str, folder: &str, settings: &Settings, files: &dyn File
 fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
     let path = module.strip_prefix("./")?;
     let direct = ENDINGS.iter().map(|e| format!("{path}.{e}"));
-    let index = ENDINGS.iter().map(|e| {
-        if path.is_empty() { format!("index.{e}") } else { format!("{path}/index.{e}") }
-    });
+    let index = ENDINGS
+        .iter()
+        .map(|e| if path.is_empty() { format!("index.{e}") } else { format!("{path}/index.{e}") });
     let known = direct.chain(index).find(|p| files.exists(p));
     known.and_then(|p| RelPath::new(&p).ok())
 }
@@ -557,11 +564,14 @@ fn read_exports(node: Node<'_>, text: &str) -> Vec<Export> {
         if target == "module.exports" && right.kind() == "object" {
             for item in children(right) {
                 match item.kind() {
-                    "shorthand_property_identifier" => out.push(Export::fixed(word(item), word(item))),
+                    "shorthand_property_identifier" => {
+                        out.push(Export::fixed(word(item), word(item)));
+                    }
                     "pair" => {
                         let (key, value) =
                             (item.child_by_field_name("key"), item.child_by_field_name("value"));
-                        if let Some((k, v)) = key.zip(value).filter(|p| p.1.kind() == "identifier") {
+                        if let Some((k, v)) = key.zip(value).filter(|p| p.1.kind() == "identifier")
+                        {
                             out.push(Export::fixed(word(k), word(v)));
                         }
                     }
@@ -646,7 +656,15 @@ const NAMES: Names = Names {
     types: TYPE_FACTS,
     modules: Some(Modules { of: module_of, absolute, file: module_file }),
     loads: &["require(", "require.resolve(", "import(", "import", "from", "module"],
-    passing: &["export {", "export *", "export default", "export{", "exports", "export const", "export type"],
+    passing: &[
+        "export {",
+        "export *",
+        "export default",
+        "export{",
+        "exports",
+        "export const",
+        "export type",
+    ],
     exports_all: false,
     export_kinds: &["export_statement", "assignment_expression"],
     read_exports,
@@ -903,7 +921,8 @@ fn read_module(node: Node<'_>, text: &str) -> Vec<Import> {
                         open,
                     );
                     let mut import = import;
-                    import.is_type = types_only || children(item).iter().any(|c| c.kind() == "type");
+                    import.is_type =
+                        types_only || children(item).iter().any(|c| c.kind() == "type");
                     let alias = item.child_by_field_name("alias");
                     out.push(match alias {
                         Some(alias) => import.known_as(span(alias).of(text)),
@@ -981,10 +1000,8 @@ fn write_list(module: &str, items: &[String], like: Option<&str>) -> Option<Stri
     };
     let required = like.is_some_and(|l| l.contains("require("));
     let plain = items.iter().all(|i| !i.starts_with("default"));
-    let list: Vec<String> = items
-        .iter()
-        .map(|i| if required { i.replace(" as ", ": ") } else { i.clone() })
-        .collect();
+    let list: Vec<String> =
+        items.iter().map(|i| if required { i.replace(" as ", ": ") } else { i.clone() }).collect();
     plain.then(|| write_import(&one, like).replacen("zq", &list.join(", "), 1))
 }
 
@@ -1013,7 +1030,9 @@ fn write_import(name: &ImportName, like: Option<&str>) -> String {
             if required { format!("{{ default: {word} }}") } else { word.to_owned() }
         }
         (Some(item), None) if name.is_type && !required => format!("type {{ {item} }}"),
-        (Some(item), Some(local)) if name.is_type && !required => format!("type {{ {item} as {local} }}"),
+        (Some(item), Some(local)) if name.is_type && !required => {
+            format!("type {{ {item} as {local} }}")
+        }
         (Some(item), None) => format!("{{ {item} }}"),
         (Some(item), Some(local)) if required => format!("{{ {item}: {local} }}"),
         (Some(item), Some(local)) => format!("{{ {item} as {local} }}"),

@@ -33,7 +33,13 @@ struct Thing {
 impl Resolver<'_> {
     /// Does a word that stands for a member name one of `owner`? `packages` are those of the library: a type of it
     /// that is not known may be built on `owner`.
-    pub fn member_of(&self, word: &Word, text: &str, owner: &dyn Fn(&str) -> bool, packages: &[String]) -> Owner {
+    pub fn member_of(
+        &self,
+        word: &Word,
+        text: &str,
+        owner: &dyn Fn(&str) -> bool,
+        packages: &[String],
+    ) -> Owner {
         let name = word.span.of(text);
         let Some(receiver) = word.receiver else {
             return if word.space == Space::Declared {
@@ -60,7 +66,9 @@ impl Resolver<'_> {
             return self.related(&self.around(around), around, owner, packages, &compact);
         }
         let plain = !compact.is_empty()
-            && compact.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '$' | '@'));
+            && compact
+                .chars()
+                .all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '$' | '@'));
         if !plain {
             return match self.made_at(receiver, text) {
                 Some(thing) => self.decide(thing, owner, packages, &compact),
@@ -107,9 +115,8 @@ impl Resolver<'_> {
         let spaces: &[Space] =
             if word.space == Space::Callable { &[Space::Callable] } else { &[Space::Value] };
         let declared = self.facts.lookup(name, spaces, at);
-        let local = declared.filter(|d| {
-            !self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == d.at))
-        });
+        let local = declared
+            .filter(|d| !self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == d.at)));
         if local.is_some() {
             return Owner::Not;
         }
@@ -148,7 +155,8 @@ impl Resolver<'_> {
             .filter_map(|c| self.told_elsewhere(c))
             .filter(|c| !c.starts_with(&format!("`{name}`")))
             .collect();
-        let through = if more.is_empty() { String::new() } else { format!(", {}", more.join(", ")) };
+        let through =
+            if more.is_empty() { String::new() } else { format!(", {}", more.join(", ")) };
         let text = if t.supers.is_empty() {
             format!("`{name}`, line {{line}}, {how}{through}")
         } else {
@@ -211,7 +219,13 @@ impl Resolver<'_> {
         })
     }
 
-    fn decide(&self, thing: Thing, owner: &dyn Fn(&str) -> bool, packages: &[String], written: &str) -> Owner {
+    fn decide(
+        &self,
+        thing: Thing,
+        owner: &dyn Fn(&str) -> bool,
+        packages: &[String],
+        written: &str,
+    ) -> Owner {
         if let Some(chain) = self.project.descends(&thing.symbols, owner) {
             let mut facts = thing.facts;
             if thing.symbols.len() > 1 && !self.language.names.sure_wildcards {
@@ -221,11 +235,9 @@ impl Resolver<'_> {
             let told: Vec<String> = chain.iter().filter_map(|c| self.told_elsewhere(c)).collect();
             match (facts.last_mut(), told.is_empty()) {
                 (Some(last), false) => last.text = format!("{}; {}", last.text, told.join(", ")),
-                (None, false) => facts.push(Fact {
-                    says: Certainty::Certain,
-                    text: told.join(", "),
-                    at: None,
-                }),
+                (None, false) => {
+                    facts.push(Fact { says: Certainty::Certain, text: told.join(", "), at: None });
+                }
                 _ => {}
             }
             return Owner::Is(facts);
@@ -270,11 +282,16 @@ impl Resolver<'_> {
         let names = &self.language.names;
         let first = *path.first().filter(|_| depth > 0)?;
         let mut used = 1;
-        let outer = path.split_last().filter(|(l, head)| names.types.own.contains(*l) && !head.is_empty());
+        let outer =
+            path.split_last().filter(|(l, head)| names.types.own.contains(*l) && !head.is_empty());
         let mut thing = if let Some((_, outer)) = outer {
             // The object of a type around: `Outer.this`.
             used = path.len();
-            Thing { symbols: self.candidates(outer, Space::Type, at), facts: Vec::new(), named: false }
+            Thing {
+                symbols: self.candidates(outer, Space::Type, at),
+                facts: Vec::new(),
+                named: false,
+            }
         } else if names.types.own.contains(&first) && path.len() > 1 {
             let around = self.facts.types_at(at).next()?;
             Thing { symbols: self.around(around), facts: Vec::new(), named: false }
@@ -285,7 +302,9 @@ impl Resolver<'_> {
                 .filter(|d| self.imported_at(first, Space::Value, at).is_none() || !d.top);
             match variable {
                 Some(v) => {
-                    if self.facts.told_apart(first, v.scope) && v.hint.is_some_and(|h| h.how != Tells::Declared) {
+                    if self.facts.told_apart(first, v.scope)
+                        && v.hint.is_some_and(|h| h.how != Tells::Declared)
+                    {
                         return None;
                     }
                     self.variable(first, v.hint?, v.at, depth)?
@@ -293,13 +312,15 @@ impl Resolver<'_> {
                 None => {
                     // A name of a type, a module, or a member of a type around.
                     let inherited = || {
-                        let types = self.facts.types_at(at).filter(|_| !names.members_need_receiver);
+                        let types =
+                            self.facts.types_at(at).filter(|_| !names.members_need_receiver);
                         types.flat_map(|t| self.around(t)).find_map(|s| {
                             let info = self.project.type_of(&s)?;
                             let told = info.members.get(first)?.clone();
                             let text = format!(
                                 "`{first}` is declared in `{s}` with this type ({}:{})",
-                                info.path.as_ref()?, info.line
+                                info.path.as_ref()?,
+                                info.line
                             );
                             let fact = Fact { says: Certainty::Certain, text, at: None };
                             Some(Thing { symbols: told, facts: vec![fact], named: false })
@@ -330,7 +351,11 @@ impl Resolver<'_> {
                             }
                             let fact = fact.unwrap_or_else(|| Fact {
                                 says: Certainty::Certain,
-                                text: format!("`{}` is `{}`", path.join(names.separator), symbols[0]),
+                                text: format!(
+                                    "`{}` is `{}`",
+                                    path.join(names.separator),
+                                    symbols[0]
+                                ),
                                 at: None,
                             });
                             Thing { symbols, facts: vec![fact], named: true }
@@ -355,7 +380,9 @@ impl Resolver<'_> {
         let here = self.facts.types.iter().filter(|t| thing.symbols.contains(&self.own_name(t)));
         for t in here {
             let member = t.members.iter().find(|m| m.name == name && m.hint.is_some());
-            let Some((member, hint)) = member.and_then(|m| Some((m, m.hint.as_ref()?))) else { continue };
+            let Some((member, hint)) = member.and_then(|m| Some((m, m.hint.as_ref()?))) else {
+                continue;
+            };
             // A parameter of the same name is what most often is kept.
             let mut thing = self.told(hint, member.at.start, DEPTH - 1, "")?;
             let says = thing.facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Certain);
@@ -369,7 +396,11 @@ impl Resolver<'_> {
             let mut facts = thing.facts.clone();
             facts.push(Fact {
                 says: Certainty::Certain,
-                text: format!("`{name}` of `{s}` is declared with this type ({}:{})", info.path.as_ref()?, info.line),
+                text: format!(
+                    "`{name}` of `{s}` is declared with this type ({}:{})",
+                    info.path.as_ref()?,
+                    info.line
+                ),
                 at: None,
             });
             Some(Thing { symbols: told, facts, named: false })
@@ -479,9 +510,5 @@ fn unknown(written: &str) -> Fact {
     if shown.len() < written.len() {
         shown.push('…');
     }
-    Fact {
-        says: Certainty::Unsure,
-        text: format!("the type of `{shown}` is not known"),
-        at: None,
-    }
+    Fact { says: Certainty::Unsure, text: format!("the type of `{shown}` is not known"), at: None }
 }

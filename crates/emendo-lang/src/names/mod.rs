@@ -229,7 +229,9 @@ impl<'a> Resolver<'a> {
             !i.passes_on
                 && (space != Space::Callable || i.is_static)
                 && i.local() == Some(name)
-                && (at == u32::MAX || (i.scope.start <= at && at < i.scope.end.max(at + u32::from(i.scope.end == u32::MAX))))
+                && (at == u32::MAX
+                    || (i.scope.start <= at
+                        && at < i.scope.end.max(at + u32::from(i.scope.end == u32::MAX))))
         };
         let own = self.facts.imports.iter().filter(fits);
         let own = own.reduce(|a, b| if b.scope.start > a.scope.start { b } else { a });
@@ -271,7 +273,8 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let own = names.segments(import.path());
         let roots = if import.binds_root { 1 } else { own.len() };
-        let whole: Vec<&str> = own.into_iter().take(roots).chain(path[1..].iter().copied()).collect();
+        let whole: Vec<&str> =
+            own.into_iter().take(roots).chain(path[1..].iter().copied()).collect();
         names.join(&whole)
     }
 
@@ -309,8 +312,9 @@ impl<'a> Resolver<'a> {
         let fits = |is_static: bool| space != Space::Callable || is_static;
         let wild = || self.wildcards(at).filter(|i| fits(i.is_static));
         if let Some(import) = wild().find(|i| i.path() == package) {
-            let rival =
-                wild().find(|i| i.path() != package && self.project.holds(self.language, i.path(), first));
+            let rival = wild().find(|i| {
+                i.path() != package && self.project.holds(self.language, i.path(), first)
+            });
             let (says, text) = match rival {
                 Some(rival) => (
                     Certainty::Unsure,
@@ -381,7 +385,8 @@ impl<'a> Resolver<'a> {
             Some(Head::Own(own)) => {
                 let declared = self.facts.types.iter().find(|t| t.at == own.at);
                 // Declared several times, for several builds: it may be each.
-                let same = self.facts.types.iter().filter(|t| declared.is_some_and(|d| d.path == t.path));
+                let same =
+                    self.facts.types.iter().filter(|t| declared.is_some_and(|d| d.path == t.path));
                 let mut out: Vec<String> = Vec::new();
                 for alias in same.filter_map(|d| d.alias.as_ref()) {
                     let mut next: Vec<&str> = alias.split(names.separator).collect();
@@ -407,7 +412,11 @@ impl<'a> Resolver<'a> {
                     next.extend(&path[1..]);
                     return self.candidates_within(&next, space, own.at.start, depth - 1);
                 }
-                if own.top && own.hint.is_none() && names.modules.is_some() && !self.facts.module.is_empty() {
+                if own.top
+                    && own.hint.is_none()
+                    && names.modules.is_some()
+                    && !self.facts.module.is_empty()
+                {
                     let mut whole = names.segments(&self.facts.module);
                     whole.extend(path);
                     return vec![names.join(&whole)];
@@ -435,7 +444,11 @@ impl<'a> Resolver<'a> {
         };
         // Types around, and what they are built on, may hold a type of this name.
         let below = |package: &str| {
-            if package.is_empty() { written.clone() } else { format!("{package}{}{written}", names.separator) }
+            if package.is_empty() {
+                written.clone()
+            } else {
+                format!("{package}{}{written}", names.separator)
+            }
         };
         let known = |package: &str| self.project.holds(self.language, package, first);
         for t in self.facts.types_at(at) {

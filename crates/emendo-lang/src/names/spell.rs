@@ -61,11 +61,16 @@ impl Resolver<'_> {
     fn alias(&self, symbol: &str) -> String {
         let names = &self.language.names;
         let simple = names.last(symbol);
-        let module = names.segments(symbol)[0].rsplit(['/', '.', '@']).next().unwrap_or("").to_owned();
+        let module =
+            names.segments(symbol)[0].rsplit(['/', '.', '@']).next().unwrap_or("").to_owned();
         if simple.starts_with(char::is_uppercase) {
             return Filter::Pascal.apply(&module) + &Filter::Pascal.apply(simple);
         }
         let joined = format!("{module}_{simple}");
-        if simple.contains('_') || names.snake { Filter::Snake.apply(&joined) } else { Filter::Camel.apply(&joined) }
+        if simple.contains('_') || names.snake {
+            Filter::Snake.apply(&joined)
+        } else {
+            Filter::Camel.apply(&joined)
+        }
     }
 }

@@ -243,9 +243,52 @@ impl Look<'_> {
         }
         if !defined.is_empty() {
             let places = self.declarations(&bound);
-            let more = places.iter().find_map(|at| self.any_within(defined, m, *at))?;
-            add_slots(m, more);
+            match places.iter().find_map(|at| self.any_within(defined, m, *at)) {
+                Some(more) => add_slots(m, more),
+                None => self.defined_elsewhere(s, &bound, m)?,
+            }
         }
+        Some(())
+    }
+
+    /// The declaration of what a slot names, in another file of the project, holds one of the patterns.
+    fn defined_elsewhere(&self, s: &SlotConditions, bound: &Bound, m: &mut Match) -> Option<()> {
+        let names = &self.language.names;
+        let text = bound.span.of(self.text);
+        let path: Vec<&str> = text.split(names.separator).map(str::trim).collect();
+        let symbols = self.resolver.candidates(&path, Space::Value, bound.span.start);
+        let index = self.resolver.project;
+        let (path, name) = symbols.iter().find_map(|symbol| {
+            Some((index.file_of(self.language, symbol)?, names.last(symbol).to_owned()))
+        })?;
+        let text = index.files().text(&path)?;
+        let tree = Tree::parse_file(self.language, &path, &text);
+        let facts = FileFacts::of_file(self.language, &tree, &text, &path, index.files());
+        let resolver = Resolver { language: self.language, facts: &facts, project: index };
+        let there = Look { tree: &tree, text: &text, resolver: &resolver, language: self.language };
+        let declared = facts.words(&name).iter().filter(|w| w.space == Space::Declared);
+        let places: Vec<Span> = declared.filter_map(|w| there.declaration(w.span)).collect();
+        let held =
+            |b: &Bound, text: &str| b.text.clone().unwrap_or_else(|| b.span.of(text).to_owned());
+        let found = s.defined_with.iter().find_map(|p| {
+            p.matches(&tree, &text, &resolver).into_iter().find(|hit| {
+                let agrees = hit.slots.iter().all(|b| {
+                    m.slot(&b.name).is_none_or(|own| held(own, self.text) == held(b, &text))
+                });
+                agrees && places.iter().any(|at| at.contains(hit.span))
+            })
+        })?;
+        for b in found.slots.iter().filter(|b| b.name != "_") {
+            if m.slot(&b.name).is_some() {
+                continue;
+            }
+            // It stands in another file: only its text is of use here.
+            let mut here = Bound::new(&b.name, Span::at(m.span.start as usize), "", 0);
+            here.text = Some(held(b, &text));
+            m.slots.push(here);
+        }
+        let says = format!("`{name}` is declared in {path}");
+        m.facts.push(crate::names::Fact { says: crate::Certainty::Certain, text: says, at: None });
         Some(())
     }
 

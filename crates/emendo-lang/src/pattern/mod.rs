@@ -29,8 +29,8 @@ pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written};
 
 use crate::facts::FileFacts;
-use crate::language::{Language, Space};
 use crate::index::Index;
+use crate::language::{Language, Space};
 use crate::names::{Resolver, Spellings};
 use crate::template::{Filter, Marks, Repeat};
 use crate::tree::Tree;

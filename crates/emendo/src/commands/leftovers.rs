@@ -59,8 +59,7 @@ impl Leftovers {
         let least = least.unwrap_or(Certainty::Unsure);
         let mut out = anstream::stdout().lock();
         let pending = pending(&proposal, &decisions);
-        let left: Vec<_> =
-            proposal.leftovers().filter(|(_, l)| l.certainty >= least).collect();
+        let left: Vec<_> = proposal.leftovers().filter(|(_, l)| l.certainty >= least).collect();
         if globals.json {
             let left: Vec<_> = left
                 .iter()
@@ -86,7 +85,9 @@ impl Leftovers {
 /// Files with edits that are not written yet, and how many.
 fn pending(p: &Proposal, d: &Decisions) -> Vec<(String, usize)> {
     let open = |e: &&emendo_core::Edit| {
-        !e.derived && !matches!(e.standing, Standing::Withheld(_)) && d.status(e) != Status::Rejected
+        !e.derived
+            && !matches!(e.standing, Standing::Withheld(_))
+            && d.status(e) != Status::Rejected
     };
     let count = |f: &emendo_core::FileRecord| f.edits.iter().filter(open).count();
     let all = p.files.iter().map(|f| (f.path.as_str().to_owned(), count(f)));

@@ -182,7 +182,8 @@ impl SymbolRunner {
         // What a module gives unnamed is written otherwise than what it gives by name.
         let default = |m: &Moved<'_>| {
             !names.default.is_empty()
-                && (names.last(&m.target) == names.default) != (names.last(m.import.path()) == names.default)
+                && (names.last(&m.target) == names.default)
+                    != (names.last(m.import.path()) == names.default)
         };
         let reshaped = moved.iter().any(|m| default(m));
         if !reshaped && (moved.iter().all(|m| in_place(m)) || heads_alike()) {
@@ -212,17 +213,17 @@ impl SymbolRunner {
         }
         // Some items of a list leave it.
         for m in &moved {
-            let Some(item) = m.import.item else { continue };
             let mut name = ImportName { path: m.target.clone(), ..m.import.name() };
             if default(m) && name.alias.is_none() {
                 name.alias = m.import.local().map(str::to_owned);
             }
-            self.draft_import(p, m.row, item, name, m.import.path(), m.fact.clone(), out);
+            self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
         }
     }
 
     fn move_draft(&self, p: &Place<'_>, m: &Moved<'_>, splices: Vec<Splice>, out: &mut Found) {
-        let kept = if m.import.binds_root { m.import.item.into_iter().collect() } else { Vec::new() };
+        let kept =
+            if m.import.binds_root { m.import.item.into_iter().collect() } else { Vec::new() };
         let written = Rewritten { splices, imports: Vec::new(), kept };
         let tokens = vec![m.import.path_span()];
         self.draft(p, m.row, m.import.span, tokens, written, vec![m.fact.clone()], out);
@@ -262,7 +263,8 @@ impl SymbolRunner {
         import.wildcard
             && self.rows.except.iter().any(|e| {
                 let rest = e.strip_prefix(import.path());
-                let name = rest.and_then(|r| r.trim_start_matches(['.', ':']).split(['.', ':']).next());
+                let name =
+                    rest.and_then(|r| r.trim_start_matches(['.', ':']).split(['.', ':']).next());
                 name.is_some_and(|n| {
                     n == "*"
                         || n == "**"
@@ -282,7 +284,9 @@ impl SymbolRunner {
         for (row, old) in rows {
             let r = &self.rows.all[row];
             let old = &r.olds[old];
-            let moves = |n: &&String| names.last(n) == names.last(old) && names.parent(n) != names.parent(old);
+            let moves = |n: &&String| {
+                names.last(n) == names.last(old) && names.parent(n) != names.parent(old)
+            };
             let Some(new) = r.new.as_ref().filter(moves) else { continue };
             let last = names.last(old);
             let used = p.code.facts.words(last).iter().find_map(|w| {
@@ -294,8 +298,11 @@ impl SymbolRunner {
                 || p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
             let Some(fact) = used.filter(|_| !known) else { continue };
             let name = ImportName::of(self.rows.language, new, Space::Type);
-            let written =
-                Rewritten { splices: vec![self.below(p, import, &name)], imports: Vec::new(), kept: Vec::new() };
+            let written = Rewritten {
+                splices: vec![self.below(p, import, &name)],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            };
             self.draft(p, row, import.span, vec![import.path_span()], written, vec![fact], out);
         }
     }
@@ -314,7 +321,11 @@ fn spell_parts(
     }
     let cut = to.len() - (from.len() - shared);
     let parts = [(&from[..shared], &to[..cut]), (&from[shared..], &to[cut..])];
-    parts.into_iter().filter(|(a, b)| a.iter().map(|s| s.0.as_str()).ne(b.iter().copied())).map(|(a, b)| respell(names, a, b)).collect()
+    parts
+        .into_iter()
+        .filter(|(a, b)| a.iter().map(|s| s.0.as_str()).ne(b.iter().copied()))
+        .map(|(a, b)| respell(names, a, b))
+        .collect()
 }
 
 /// The blanks before a place on its line.

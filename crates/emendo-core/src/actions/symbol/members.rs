@@ -6,6 +6,35 @@ use emendo_text::Span;
 use super::uses::Rewritten;
 use super::{Meant, Place, SymbolRunner, What};
 
+/// The names of types that a literal may be of; `None` for code that is no literal.
+fn literal_of(text: &str) -> Option<&'static [&'static str]> {
+    let first = text.chars().next()?;
+    match first {
+        '"' | '\'' | '`' => Some(&[
+            "String",
+            "str",
+            "string",
+            "CharSequence",
+            "Object",
+            "object",
+            "char",
+            "Character",
+        ]),
+        _ if first.is_ascii_digit() && text.contains('.') => Some(&[
+            "double", "Double", "float", "f64", "f32", "number", "decimal", "Number", "Object",
+        ]),
+        _ if first.is_ascii_digit() => Some(&[
+            "int", "Integer", "long", "Long", "short", "byte", "i8", "i16", "i32", "i64", "u8",
+            "u16", "u32", "u64", "usize", "isize", "number", "double", "float", "f64", "f32",
+            "Number", "Object", "object",
+        ]),
+        _ if matches!(text, "true" | "false" | "True" | "False") => {
+            Some(&["boolean", "Boolean", "bool", "Object", "object"])
+        }
+        _ => None,
+    }
+}
+
 impl SymbolRunner {
     /// True if a word is used as a member of the kind is.
     pub(super) fn fits_form(&self, p: &Place<'_>, word: &Word) -> bool {
@@ -19,7 +48,9 @@ impl SymbolRunner {
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
             What::Method if word.key => taken,
-            What::Method if word.space == Space::Declared => called || !told_by_call || rest.starts_with('<'),
+            What::Method if word.space == Space::Declared => {
+                called || !told_by_call || rest.starts_with('<')
+            }
             What::Method => {
                 // Where a method is named otherwise than a field, only a call or that form means one.
                 let named_apart = names.member_after.contains(&"::");
@@ -29,6 +60,76 @@ impl SymbolRunner {
             What::Property => !(told_by_call && called),
             _ => true,
         }
+    }
+
+    /// True if a call, or a declaration, is that of the overload with these parameters: a fact where something is not
+    /// known, none where all is.
+    pub(super) fn overloaded(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        parameters: &[String],
+    ) -> Option<Option<Fact>> {
+        let text = p.cx.text;
+        let rest = &text[word.span.end as usize..];
+        let open = word.span.end as usize + (rest.len() - rest.trim_start().len());
+        let unsure = |why: String, says: Certainty| Some(Some(Fact { says, text: why, at: None }));
+        if !text[open..].starts_with('(') {
+            return unsure("which overload is named here is not known".into(), Certainty::Unsure);
+        }
+        let mut items = p.code.tree.items_at(open);
+        items.retain(|i| !self.is_object(p.text(*i)));
+        if items.len() != parameters.len() {
+            return None;
+        }
+        let declared = word.space == Space::Declared;
+        let mut known = true;
+        for (item, wanted) in items.iter().zip(parameters) {
+            match self.fits_type(p, *item, wanted, declared) {
+                Some(true) => {}
+                Some(false) => return None,
+                None => known = false,
+            }
+        }
+        if known {
+            return Some(None);
+        }
+        let count = items.len();
+        unsure(
+            format!("told from other overloads by the number of arguments ({count}) only"),
+            Certainty::Likely,
+        )
+    }
+
+    /// The object itself among parameters.
+    fn is_object(&self, parameter: &str) -> bool {
+        let own = self.rows.language.names.types.own;
+        own.contains(&parameter.trim_start_matches(['&', ' ']).trim_start_matches("mut "))
+    }
+
+    /// Is an argument, or a parameter, of a type? `None` if nothing tells.
+    fn fits_type(&self, p: &Place<'_>, item: Span, wanted: &str, declared: bool) -> Option<bool> {
+        let last = |t: &str| {
+            let head = t.split(['<', '[', '?']).next().unwrap_or(t);
+            head.rsplit(['.', ':', ' ', '&']).next().unwrap_or(head).to_owned()
+        };
+        let wanted = last(wanted);
+        let variable = wanted.len() == 1 && wanted.starts_with(char::is_uppercase);
+        if variable {
+            return Some(true);
+        }
+        let text = p.text(item);
+        if declared {
+            let words = text.split(|c: char| !c.is_alphanumeric() && c != '_');
+            return Some(words.filter(|w| !w.is_empty()).any(|w| w == wanted));
+        }
+        if let Some(literal) = literal_of(text) {
+            return Some(literal.contains(&wanted.as_str()));
+        }
+        let hint = p.code.facts.hint_of(text, item.start)?;
+        let told = last(&hint);
+        // A value of another type may be of one that is built on the wanted one.
+        (told == wanted).then_some(true)
     }
 
     /// A word where something is declared: the symbol itself, where the project declares it, or its constructor.
@@ -44,7 +145,10 @@ impl SymbolRunner {
             return None;
         }
         let own = |at: u32| facts.types_at(at).next();
-        let is_type = facts.types.iter().any(|t| t.at == word.span && !t.extends && p.resolver.own_name(t) == old);
+        let is_type = facts
+            .types
+            .iter()
+            .any(|t| t.at == word.span && !t.extends && p.resolver.own_name(t) == old);
         let constructor = own(word.span.start).is_some_and(|t| {
             t.at != word.span
                 && p.resolver.own_name(t) == old
@@ -56,13 +160,20 @@ impl SymbolRunner {
             return Some(Meant::Token(vec![fact()]));
         }
         // A function or value at the top of a module.
-        let module = names.modules.is_some() && names.parent(old) == facts.module && !facts.module.is_empty();
+        let module = names.modules.is_some()
+            && names.parent(old) == facts.module
+            && !facts.module.is_empty();
         let top = module && facts.is_top(word.span);
         top.then(|| Meant::Token(vec![fact()]))
     }
 
     /// A member that is taken apart by its name keeps the name that the code gives it.
-    pub(super) fn in_place(&self, p: &Place<'_>, word: &Word, new: &str) -> Result<Option<Rewritten>, String> {
+    pub(super) fn in_place(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        new: &str,
+    ) -> Result<Option<Rewritten>, String> {
         let language = self.rows.language;
         if !word.key {
             return Ok(None);
@@ -74,7 +185,11 @@ impl SymbolRunner {
         }
         let local = word.span.of(p.cx.text);
         let text = format!("{new}: {local}");
-        Ok(Some(Rewritten { splices: vec![Splice::text(word.span, text)], imports: Vec::new(), kept: Vec::new() }))
+        Ok(Some(Rewritten {
+            splices: vec![Splice::text(word.span, text)],
+            imports: Vec::new(),
+            kept: Vec::new(),
+        }))
     }
 
     /// A call becomes a read: its brackets go.
@@ -103,7 +218,12 @@ impl SymbolRunner {
         Ok(())
     }
 
-    fn declared_property(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) -> Result<(), String> {
+    fn declared_property(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        written: &mut Rewritten,
+    ) -> Result<(), String> {
         let (before, above) = self.rows.language.names.property;
         if !above.is_empty() {
             let start = p.cx.text[..word.span.start as usize].rfind('\n').map_or(0, |i| i + 1);

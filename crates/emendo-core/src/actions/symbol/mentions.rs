@@ -11,7 +11,19 @@ use crate::edit::{Change, Draft};
 use crate::narrow::Needs;
 
 /// Marks by which comments link to a name.
-const LINKS: &[&str] = &["`", "[`", "[", "{@link ", "{@linkplain ", "@see ", "@throws ", "@exception ", "cref=\"", ":`", "~"];
+const LINKS: &[&str] = &[
+    "`",
+    "[`",
+    "[",
+    "{@link ",
+    "{@linkplain ",
+    "@see ",
+    "@throws ",
+    "@exception ",
+    "cref=\"",
+    ":`",
+    "~",
+];
 
 impl SymbolRunner {
     /// Literals and comments.
@@ -52,14 +64,30 @@ impl SymbolRunner {
                 text: "the module is loaded by its name".into(),
                 at: Some(*at),
             };
-            let written = Rewritten { splices: vec![Splice::text(*at, target)], imports: Vec::new(), kept: Vec::new() };
+            let written = Rewritten {
+                splices: vec![Splice::text(*at, target)],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            };
             self.draft(p, row, *at, vec![*at], written, vec![fact], out);
         }
     }
 
-    fn mention(&self, p: &Place<'_>, row: usize, at: Span, target: String, why: &str, out: &mut Found) {
+    fn mention(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        at: Span,
+        target: String,
+        why: &str,
+        out: &mut Found,
+    ) {
         let fact = Fact { says: Certainty::Likely, text: why.to_owned(), at: Some(at) };
-        let written = Rewritten { splices: vec![Splice::text(at, target)], imports: Vec::new(), kept: Vec::new() };
+        let written = Rewritten {
+            splices: vec![Splice::text(at, target)],
+            imports: Vec::new(),
+            kept: Vec::new(),
+        };
         self.draft(p, row, at, vec![at], written, vec![fact], out);
     }
 
@@ -106,7 +134,9 @@ impl Rows {
         }
         let r = &self.all[row];
         let new = r.new.as_ref()?;
-        (old.len() < text.len() || self.language.names.segments(old).len() > 1 || self.what == What::Package)
+        (old.len() < text.len()
+            || self.language.names.segments(old).len() > 1
+            || self.what == What::Package)
             .then(|| (row, format!("{new}{below}")))
     }
 
@@ -144,7 +174,10 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
                 return false;
             }
             let own_file = after.starts_with('-') && goes_on;
-            starts && !next.is_some_and(word) && !own_file && (below || !goes_on || !after.starts_with('/'))
+            starts
+                && !next.is_some_and(word)
+                && !own_file
+                && (below || !goes_on || !after.starts_with('/'))
         })
         .map(|at| Span::new(at, at + name.len()))
         .collect()
@@ -172,7 +205,9 @@ fn words_of<'t>(text: &'t str, word: &'t str) -> impl Iterator<Item = Span> + 't
 /// Names in a comment that are links, or spelled in full.
 pub(super) fn comment_mentions(text: &str, last: &str) -> Vec<Span> {
     words_of(text, last)
-        .filter(|at| LINKS.iter().any(|l| text[..at.start as usize].trim_end_matches('#').ends_with(l)))
+        .filter(|at| {
+            LINKS.iter().any(|l| text[..at.start as usize].trim_end_matches('#').ends_with(l))
+        })
         .collect()
 }
 

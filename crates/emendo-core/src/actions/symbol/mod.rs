@@ -84,7 +84,9 @@ impl ActionKind for Symbol {
 fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
     let language = action.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text));
     move |base: &str| match language {
-        Some(l) if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) => {
+        Some(l)
+            if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) =>
+        {
             l.names.module_separator
         }
         Some(l) => l.names.separator,
@@ -96,7 +98,10 @@ fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
 pub(crate) fn renames(action: &Action, source: &emendo_recipe::Source) -> Vec<(String, String)> {
     let mut ignored = Vec::new();
     let rows = pairs(action, source, &joint(action), &mut ignored);
-    rows.into_iter().filter_map(|p| Some((p.old.text, p.new?.text))).collect()
+    let name = |t: &str| rows::overload(t).0.to_owned();
+    // One overload that gets another name does not make the two names one.
+    let all = rows.iter().filter(|p| rows::overload(&p.old.text).1.is_none());
+    all.filter_map(|p| Some((name(&p.old.text), name(&p.new.as_ref()?.text)))).collect()
 }
 
 /// What kind of symbols an action is about.
@@ -156,7 +161,9 @@ impl Kind for Symbol {
         let mut ignored = Vec::new();
         let mut quiet = CompileCx { out: &mut ignored, ..*cx };
         let rows = compile(action, &mut quiet).map(|r| r.rows);
-        rows.map(|rows| Box::new(Mentions::new(rows, action)) as Box<dyn Runner>).into_iter().collect()
+        rows.map(|rows| Box::new(Mentions::new(rows, action)) as Box<dyn Runner>)
+            .into_iter()
+            .collect()
     }
 }
 
@@ -213,6 +220,7 @@ impl Runner for SymbolRunner {
         all.flatten().chain(kept).collect()
     }
     fn subjects(&self) -> Vec<Subject> {
+        // Overloads of one name are one subject.
         let member = self.what.member();
         let olds = self.rows.all.iter().flat_map(|r| &r.olds);
         olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
@@ -297,6 +305,11 @@ enum Meant {
 }
 
 impl Meant {
+    fn facts(&mut self) -> &mut Vec<Fact> {
+        let (Self::Path(_, facts) | Self::Token(facts)) = self;
+        facts
+    }
+
     fn certainty(&self) -> Certainty {
         let (Self::Path(_, facts) | Self::Token(facts)) = self;
         facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
@@ -307,7 +320,11 @@ impl SymbolRunner {
     /// What the rows that end like a word make of it. What is known of one row contradicts a guess of another.
     fn meanings(&self, p: &Place<'_>, same: &[(Word, usize, usize)]) -> Vec<(usize, usize, Meant)> {
         let all = same.iter().filter_map(|(word, row, old)| {
-            let meant = self.meant(p, word, &self.rows.all[*row].olds[*old])?;
+            let r = &self.rows.all[*row];
+            let mut meant = self.meant(p, word, &r.olds[*old])?;
+            if let Some(parameters) = &r.parameters {
+                meant.facts().extend(self.overloaded(p, word, parameters)?);
+            }
             Some((*row, *old, meant))
         });
         let mut all: Vec<(usize, usize, Meant)> = all.collect();
@@ -327,7 +344,8 @@ impl SymbolRunner {
             let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
             let packages = !names.packages.is_empty() && self.what == What::Package;
             let space = if path.len() > 1 { Space::Value } else { word.space };
-            let plain = (path.len() > 1 || !packages) && !(word.space == Space::Member && path.len() == 1);
+            let plain =
+                (path.len() > 1 || !packages) && !(word.space == Space::Member && path.len() == 1);
             if plain && let Some(fact) = p.resolver.means(&words, space, path[0].1.start, old) {
                 return Some(Meant::Path(path.clone(), vec![fact]));
             }
@@ -340,8 +358,12 @@ impl SymbolRunner {
             // Assigned beside an import of the same name: what stands in for it elsewhere.
             let name = names.last(old);
             let beside = p.code.facts.is_top(word.span)
-                && p.resolver.import_at(name, word.span.start).is_some_and(|i| i.local() == Some(name));
-            if beside && let Some(fact) = p.resolver.means(&[name], Space::Value, word.span.start, old) {
+                && p.resolver
+                    .import_at(name, word.span.start)
+                    .is_some_and(|i| i.local() == Some(name));
+            if beside
+                && let Some(fact) = p.resolver.means(&[name], Space::Value, word.span.start, old)
+            {
                 return Some(Meant::Path(vec![(name.to_owned(), word.span)], vec![fact]));
             }
             let declared = self.declared(p, word, old);
@@ -382,8 +404,10 @@ impl SymbolRunner {
     /// A member of a module that is loaded right before the dot.
     fn loaded(&self, p: &Place<'_>, word: &Word, old: &str) -> Option<Fact> {
         let names = &self.rows.language.names;
-        let before = p.text(word.receiver?).trim().trim_start_matches('(').trim_start_matches("await ");
-        let call = names.loads.iter().filter(|l| l.ends_with('(')).find_map(|l| before.strip_prefix(l))?;
+        let before =
+            p.text(word.receiver?).trim().trim_start_matches('(').trim_start_matches("await ");
+        let call =
+            names.loads.iter().filter(|l| l.ends_with('(')).find_map(|l| before.strip_prefix(l))?;
         let module = call.trim().trim_end_matches(')').trim();
         let module = module.trim_matches(['"', '\'', '`']);
         if module.is_empty() || module.contains(['"', '\'', '(', '`']) {
@@ -392,7 +416,8 @@ impl SymbolRunner {
         let modules = names.modules.as_ref()?;
         let files = p.cx.project.files();
         let absolute = (modules.absolute)(&[module], &p.code.facts.module, p.cx.path, files);
-        let whole = absolute.and_then(|a| a.into_iter().next()).unwrap_or_else(|| module.to_owned());
+        let whole =
+            absolute.and_then(|a| a.into_iter().next()).unwrap_or_else(|| module.to_owned());
         let symbol = names.join(&[whole.as_str(), p.text(word.span)]);
         let through = || p.cx.project.canonical(self.rows.language, &symbol);
         let says = if symbol == old {

@@ -20,6 +20,7 @@ impl SymbolRunner {
             olds: vec![symbol],
             new: None,
             advice: None,
+            parameters: None,
             carried: false,
         };
         let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
@@ -38,12 +39,13 @@ impl SymbolRunner {
     /// All places that mean or mention an old symbol.
     pub(super) fn still_there(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
         let names = &self.rows.language.names;
-        let push = |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
-            if !out.iter().any(|r| r.at.contains(at)) {
-                let symbol = self.rows.all[row].olds[0].clone();
-                out.push(Remains { at, symbol, certainty, why, fact: None });
-            }
-        };
+        let push =
+            |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
+                if !out.iter().any(|r| r.at.contains(at)) {
+                    let symbol = self.rows.all[row].olds[0].clone();
+                    out.push(Remains { at, symbol, certainty, why, fact: None });
+                }
+            };
         for import in &p.code.facts.imports {
             let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
             let exact = old.len() == import.path().len();
@@ -65,7 +67,9 @@ impl SymbolRunner {
             }
             let (at, facts) = match meant {
                 // A name of the project's own choosing is right to stay.
-                Meant::Path(path, _) if self.passed_as(p, &path) || self.own_alias(p, &path) => continue,
+                Meant::Path(path, _) if self.passed_as(p, &path) || self.own_alias(p, &path) => {
+                    continue;
+                }
                 Meant::Path(path, facts) => (super::uses::whole(&path), facts),
                 Meant::Token(facts) => (word.span, facts),
             };
@@ -88,12 +92,18 @@ impl SymbolRunner {
                     push(at, row, Certainty::Likely, why.into(), out);
                 }
                 let owner = names.parent(&r.olds[0]);
-                let hidden = || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
+                let hidden =
+                    || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
                 if self.what.member() && p.reaches() && !hidden() {
-                    let short =
-                        [names.last(&owner), names.last(&r.olds[0])].join(names.separator);
+                    let short = [names.last(&owner), names.last(&r.olds[0])].join(names.separator);
                     for at in spelled_in(p.text(span), &short, false) {
-                        push(at.shifted(span.start as usize), row, Certainty::Unsure, why.into(), out);
+                        push(
+                            at.shifted(span.start as usize),
+                            row,
+                            Certainty::Unsure,
+                            why.into(),
+                            out,
+                        );
                     }
                 }
             }

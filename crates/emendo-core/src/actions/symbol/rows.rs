@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use emendo_lang::{FileFacts, Language, Word};
-use emendo_recipe::{Action, Text, pairs};
+use emendo_recipe::{Action, pairs};
 use emendo_text::{Diagnostic, Digest};
 
 use super::{CompileCx, What, row_digest};
@@ -15,6 +15,8 @@ pub(super) struct Row {
     pub(super) olds: Vec<String>,
     pub(super) new: Option<String>,
     pub(super) advice: Option<String>,
+    /// The types of the parameters that choose an overload, as they are written.
+    pub(super) parameters: Option<Vec<String>>,
     /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
     pub(super) carried: bool,
 }
@@ -58,8 +60,9 @@ impl Rows {
         }
         let mut all = Vec::new();
         for p in &found {
+            let (old, parameters) = overload(&p.old.text);
             let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
-            if let Some(t) = named.find(|t| !is_symbol(language, what, t)) {
+            if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
                 let example = names.join(&["a", "b", "Name"]);
                 let d = Diagnostic::error(
                     format!("`{}` is no symbol of {}", t.text, language.title),
@@ -72,24 +75,38 @@ impl Rows {
             if p.new.is_none() && advice.is_none() {
                 let d =
                     Diagnostic::error(format!("nothing happens to `{}`", p.old.text), p.old.span);
-                cx.out.push(d.help("write `new`, or `gone` with advice, or advice as the third of the pair"));
+                cx.out.push(d.help(
+                    "write `new`, or `gone` with advice, or advice as the third of the pair",
+                ));
                 return None;
             }
-            if what.member() && names.parent(&p.old.text).is_empty() {
-                let d = Diagnostic::error(format!("`{}` is no member of a type", p.old.text), p.old.span);
+            if what.member() && names.parent(old).is_empty() {
+                let d = Diagnostic::error(
+                    format!("`{}` is no member of a type", p.old.text),
+                    p.old.span,
+                );
                 cx.out.push(d.help("write the full name with the type: `a.b.Type.member`"));
                 return None;
             }
-            let new = p.new.as_ref().map(|n| n.text.clone());
+            let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
             // A half-done upgrade may have the symbol under a name that another row gave it.
-            let mut olds = cx.spellings.of(&p.old.text);
+            let mut olds = cx.spellings.of(old);
             olds.retain(|o| Some(o) != new.as_ref());
             let carried = new.as_ref().is_some_and(|n| {
-                let (from, to) = (names.parent(&p.old.text), names.parent(n));
-                from != to && !from.is_empty() && cx.spellings.of(&from).contains(&to)
-                    && (what.member() || names.package(&p.old.text) != from)
+                let (from, to) = (names.parent(old), names.parent(n));
+                from != to
+                    && !from.is_empty()
+                    && cx.spellings.of(&from).contains(&to)
+                    && (what.member() || names.package(old) != from)
             });
-            all.push(Row { digest: row_digest(&p.old.text), olds, new, advice, carried });
+            all.push(Row {
+                digest: row_digest(&p.old.text),
+                olds,
+                new,
+                advice,
+                parameters,
+                carried,
+            });
         }
         let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
         Some(Self::new(language, what, all, except))
@@ -182,27 +199,52 @@ impl Rows {
     }
 }
 
-/// True for a plain full name.
-fn is_symbol(language: &Language, what: What, t: &Text) -> bool {
-    let names = &language.names;
-    let plain = |s: &str| {
-        !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'))
+/// A symbol without the parameters that choose an overload, and these.
+pub(crate) fn overload(symbol: &str) -> (&str, Option<Vec<String>>) {
+    let Some((name, rest)) = symbol.split_once('(').filter(|_| symbol.ends_with(')')) else {
+        return (symbol, None);
     };
-    let module = |s: &str| !s.is_empty() && !s.contains(char::is_whitespace) && !s.contains(['"', '\'', '*']);
-    if names.module_separator.is_empty() {
-        return t.text.split(names.separator).all(plain);
+    let inner = rest[..rest.len() - 1].trim();
+    let mut out = Vec::new();
+    let (mut depth, mut from) = (0i32, 0);
+    for (i, c) in inner.char_indices() {
+        match c {
+            '<' | '[' | '(' => depth += 1,
+            '>' | ']' | ')' => depth -= 1,
+            ',' if depth == 0 => {
+                out.push(inner[from..i].trim().to_owned());
+                from = i + 1;
+            }
+            _ => {}
+        }
     }
-    match t.text.rsplit_once(names.module_separator) {
+    if !inner.is_empty() {
+        out.push(inner[from..].trim().to_owned());
+    }
+    (name, Some(out))
+}
+
+/// True for a plain full name.
+fn is_symbol(language: &Language, what: What, t: &str) -> bool {
+    let names = &language.names;
+    let plain =
+        |s: &str| !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'));
+    let module = |s: &str| {
+        !s.is_empty() && !s.contains(char::is_whitespace) && !s.contains(['"', '\'', '*'])
+    };
+    if names.module_separator.is_empty() {
+        return t.split(names.separator).all(plain);
+    }
+    match t.rsplit_once(names.module_separator) {
         Some((m, rest)) => module(m) && rest.split(names.separator).all(plain),
-        None => what == What::Package && module(&t.text),
+        None => what == What::Package && module(t),
     }
 }
 
 /// Is a symbol excepted? `a.b` is exactly that and what it contains, `a.b.*` names directly below, `a.b.**` all below.
 pub(super) fn excepted(except: &str, path: &str) -> bool {
-    let below = |prefix: &str| {
-        path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']))
-    };
+    let below =
+        |prefix: &str| path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']));
     if let Some(prefix) = except.strip_suffix("**") {
         let prefix = prefix.trim_end_matches(['.', ':', '/']);
         return path == prefix || below(prefix);

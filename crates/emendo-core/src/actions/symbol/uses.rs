@@ -1,6 +1,6 @@
 //! Uses of a symbol: what is written over them, and what must be imported for it.
 
-use emendo_lang::{Certainty, Fact, ImportName, Space, Splice, Word, respell, token_texts};
+use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Splice, Word, respell, token_texts};
 use emendo_text::Span;
 
 use super::{Found, Meant, Place, SymbolRunner, What};
@@ -52,13 +52,16 @@ impl SymbolRunner {
         let last = names.last(new);
         let token = |text: &str| Rewritten {
             splices: vec![Splice::text(word.span, text)],
-            imports: Vec::new(), kept: Vec::new()
+            imports: Vec::new(),
+            kept: Vec::new(),
         };
         let hull = path.as_ref().map_or(word.span, |p| whole(p));
         let written = match &path {
             Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
             Some(_) if single => self.renamed(p, &word, old, new),
-            _ => self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last))),
+            _ => {
+                self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last)))
+            }
         };
         let mut written = match written {
             Ok(mut written) => {
@@ -74,10 +77,27 @@ impl SymbolRunner {
         if self.becomes
             && let Err(why) = self.as_property(p, &word, &mut written)
         {
-            out.notes.push(NoteDraft { at: hull, say: format!("`{old}` becomes a property, but {why}") });
+            out.notes.push(NoteDraft {
+                at: hull,
+                say: format!("`{old}` becomes a property, but {why}"),
+            });
             return;
         }
+        self.file_name(p, &word, last, out);
         self.draft(p, row, hull, vec![hull], written, facts, out);
+    }
+
+    /// Where files are called like the types in them, the file of a renamed type wants another name too.
+    fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let name = p.text(word.span);
+        let stem = p.cx.path.name().split('.').next().unwrap_or("");
+        let declares = p.code.facts.types.iter().any(|t| t.at == word.span && t.path.len() == 1);
+        if declares && names.modules.is_none() && stem == name && new != name {
+            let ending = p.cx.path.extension().unwrap_or("");
+            let say = format!("`{name}` becomes `{new}`: rename the file to `{new}.{ending}`");
+            out.notes.push(NoteDraft { at: word.span, say });
+        }
     }
 
     /// True if the code names something below that is to keep its name, or that is the project's own.
@@ -99,9 +119,10 @@ impl SymbolRunner {
     fn rests_on_import(&self, p: &Place<'_>, word: &Word, old: &str, new: Option<&str>) -> bool {
         let name = word.span.of(p.cx.text);
         let names = &self.rows.language.names;
-        let own = p.resolver.facts.imports.iter().find(|i| {
-            !i.passes_on && !i.wildcard && i.local() == Some(name) && i.path() == old
-        });
+        let own =
+            p.resolver.facts.imports.iter().find(|i| {
+                !i.passes_on && !i.wildcard && i.local() == Some(name) && i.path() == old
+            });
         let Some(import) = own else { return false };
         if new.is_none() {
             // The note stands at the uses.
@@ -112,7 +133,13 @@ impl SymbolRunner {
     }
 
     /// A use by one name: the new one with its import, or what the file calls it already.
-    fn renamed(&self, p: &Place<'_>, word: &Word, old: &str, new: &str) -> Result<Rewritten, String> {
+    fn renamed(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        old: &str,
+        new: &str,
+    ) -> Result<Rewritten, String> {
         let names = &self.rows.language.names;
         let at = word.span.start;
         if word.span.of(p.cx.text) == names.last(new) {
@@ -120,17 +147,20 @@ impl SymbolRunner {
             return Ok(Rewritten { splices: Vec::new(), imports: Vec::new(), kept: Vec::new() });
         }
         if names.segments(old).len() == 1 && self.what == What::Package {
-            let import = ImportName { whole: true, ..ImportName::of(self.rows.language, new, Space::Type) };
+            let import =
+                ImportName { whole: true, ..ImportName::of(self.rows.language, new, Space::Type) };
             let bound = p.resolver.import_at(old, at).is_some();
             return Ok(Rewritten {
                 splices: vec![Splice::text(word.span, new)],
-                imports: if bound { vec![import] } else { Vec::new() }, kept: Vec::new()
+                imports: if bound { vec![import] } else { Vec::new() },
+                kept: Vec::new(),
             });
         }
         // Inside the module that declares it, and where it comes in with all of a module: no import of its own.
-        let imported = p.resolver.facts.imports.iter().find(|i| {
-            !i.passes_on && !i.wildcard && i.local() == Some(word.span.of(p.cx.text))
-        });
+        let imported =
+            p.resolver.facts.imports.iter().find(|i| {
+                !i.passes_on && !i.wildcard && i.local() == Some(word.span.of(p.cx.text))
+            });
         let spelled = match imported {
             None if self.in_own_module(p, old) || self.comes_with_all(p, old, new) => {
                 let last = names.last(new);
@@ -141,7 +171,8 @@ impl SymbolRunner {
             }
             // It comes through a module of the project's own, which passes the new name on, or is written from there.
             Some(i)
-                if i.path() != old || (i.is_relative(names) && names.parent(old) == names.parent(new)) =>
+                if i.path() != old
+                    || (i.is_relative(names) && names.parent(old) == names.parent(new)) =>
             {
                 let last = names.last(new);
                 let target = names.join(&[names.parent(i.path()).as_str(), last]);
@@ -163,7 +194,8 @@ impl SymbolRunner {
         };
         Ok(Rewritten {
             splices: vec![Splice::text(word.span, spelled.text)],
-            imports: spelled.imports, kept: Vec::new()
+            imports: spelled.imports,
+            kept: Vec::new(),
         })
     }
 
@@ -200,7 +232,9 @@ impl SymbolRunner {
 
     fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
         let names = &self.rows.language.names;
-        names.modules.is_some() && !p.code.facts.module.is_empty() && names.parent(old) == p.code.facts.module
+        names.modules.is_some()
+            && !p.code.facts.module.is_empty()
+            && names.parent(old) == p.code.facts.module
     }
 
     /// True if the symbol comes in with all names of a module, and will do so under its new name.
@@ -224,7 +258,11 @@ impl SymbolRunner {
         let names = &language.names;
         let wanted = names.segments(new);
         let first = path[0].0.as_str();
-        let only = |splice: Splice| Rewritten { splices: vec![splice], imports: Vec::new(), kept: Vec::new() };
+        let only = |splice: Splice| Rewritten {
+            splices: vec![splice],
+            imports: Vec::new(),
+            kept: Vec::new(),
+        };
         if names.parent(old) == names.parent(new) {
             return Ok(only(Splice::text(path[path.len() - 1].1, names.last(new))));
         }
@@ -254,7 +292,11 @@ impl SymbolRunner {
             }
             if let Some(rest) = wanted.strip_prefix(head).filter(|r| !r.is_empty()) {
                 let splice = respell(names, &path[1..], rest);
-                return Ok(Rewritten { splices: vec![splice], imports: vec![import.name()], kept: Vec::new() });
+                return Ok(Rewritten {
+                    splices: vec![splice],
+                    imports: vec![import.name()],
+                    kept: Vec::new(),
+                });
             }
         }
         // As many names as stood there; what the first of them means is imported.
@@ -278,9 +320,19 @@ impl SymbolRunner {
     }
 
     /// Adds a draft that only asks for another import, in place of an item of a list.
-    pub(super) fn draft_import(&self, p: &Place<'_>, row: usize, item: Span, name: ImportName, old: &str, fact: Fact, out: &mut Found) {
-        let partners = vec![(old.to_owned(), name.path.clone())];
-        let change = Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
+    pub(super) fn draft_import(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        before: &Import,
+        name: ImportName,
+        fact: Fact,
+        out: &mut Found,
+    ) {
+        let Some(item) = before.item else { return };
+        let partners = vec![(before.path().to_owned(), name.path.clone())];
+        let change =
+            Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
         out.drafts.push(Draft {
             action: (p.action, row),
             digest: self.rows.all[row].digest,
@@ -324,7 +376,8 @@ impl SymbolRunner {
         let import = written.imports.first();
         let local = self.rows.language.names.last(&self.rows.all[row].olds[0]);
         let before = p.resolver.facts.imports.iter().find(|i| i.local() == Some(local));
-        let partners = import.zip(before).map(|(new, old)| (old.path().to_owned(), new.path.clone()));
+        let partners =
+            import.zip(before).map(|(new, old)| (old.path().to_owned(), new.path.clone()));
         let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Unsure);
         out.drafts.push(Draft {
             action: (p.action, row),
