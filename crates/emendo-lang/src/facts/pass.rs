@@ -606,6 +606,8 @@ impl Pass<'_> {
         }
         for (_, child) in types.parameters.iter().filter(|p| p.0 == kind) {
             let marked = child.is_empty() || children(node).iter().any(|c| c.kind() == *child);
+            // Without a mark, only those of the type itself are.
+            let marked = marked && (direct || !child.is_empty());
             let named = node.child_by_field_name("name").or(node.child_by_field_name("pattern"));
             if let Some(name) = named.filter(|_| marked) {
                 let hint = self.hint(node);

@@ -348,7 +348,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("event_declaration", "name", Space::Value),
     ],
     numbered: ("", ""),
-    parameters: &[],
+    parameters: &[("parameter", "")],
     assigned: ("", "", ""),
     fields: &["type", "returns"],
     values: &[("variable_declarator", ""), ("property_declaration", "value")],

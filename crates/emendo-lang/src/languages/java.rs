@@ -317,7 +317,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     ],
     members: &[("annotation_type_element_declaration", "name", Space::Callable)],
     numbered: ("", ""),
-    parameters: &[],
+    parameters: &[("formal_parameter", "")],
     assigned: ("", "", ""),
     fields: &["type"],
     values: &[("variable_declarator", "value"), ("resource", "value")],

@@ -163,7 +163,17 @@ impl Resolver<'_> {
             let supers: Vec<String> = t.supers.iter().map(|s| format!("`{}`", s.0)).collect();
             format!("`{name}` is built on {} (line {{line}}){through}", supers.join(" and "))
         };
-        Fact { says: Certainty::Certain, text, at: Some(t.at) }
+        // A name that may stand for several types tells less.
+        let several = t.supers.iter().any(|(written, at)| {
+            let path: Vec<&str> = written.split(self.language.names.separator).collect();
+            self.candidates(&path, Space::Type, at.start).len() > 1
+        });
+        let says = if several && !self.language.names.sure_wildcards {
+            Certainty::Likely
+        } else {
+            Certainty::Certain
+        };
+        Fact { says, text, at: Some(t.at) }
     }
 
     /// A type of another file, in words.
