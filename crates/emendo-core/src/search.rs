@@ -7,6 +7,7 @@ use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;
 
+use crate::files::ProjectFiles;
 use crate::narrow::{Declared, Narrow, Needs};
 use crate::project::Project;
 use crate::walk::{is_generated, walk};
@@ -81,6 +82,7 @@ pub fn search(project: &Project, pattern: &Pattern) -> Search {
     let needs = Needs::of(pattern.needs());
     let narrow = Narrow::new([&needs], &Declared::default(), &[]);
     let walked = walk(project, &[]);
+    let index = Index::new(Arc::new(ProjectFiles::new(project, walked.files.clone())));
     let files: Vec<RelPath> = walked.files.into_iter().filter(|p| language.reads(p)).collect();
     let found: Vec<(Vec<Hit>, usize)> = files
         .par_iter()
@@ -90,14 +92,14 @@ pub fn search(project: &Project, pattern: &Pattern) -> Search {
             if !wanted || is_generated(&bytes) {
                 return None;
             }
-            Some(hits(pattern, path, &Text::decode(&bytes).ok()?))
+            Some(hits(pattern, path, &Text::decode(&bytes).ok()?, &index))
         })
         .collect();
     let mut out = Search { files: files.len(), candidates: found.len(), ..Search::default() };
     out.gave_up = found.iter().map(|f| f.1).sum();
     out.hits = found.into_iter().flat_map(|f| f.0).collect();
     if out.hits.is_empty() {
-        out.near = nearest(project, pattern, &files);
+        out.near = nearest(project, pattern, &files, &index);
     }
     out
 }
@@ -115,19 +117,17 @@ struct Parsed {
 }
 
 impl Parsed {
-    fn new(language: &'static Language, path: &RelPath, text: &str) -> Self {
+    fn new(language: &'static Language, path: &RelPath, text: &str, index: &Index) -> Self {
         let tree = Tree::parse_file(language, path, text);
-        let facts = FileFacts::read(language, &tree, text);
+        let facts = FileFacts::of_file(language, &tree, text, path, index.files());
         Self { tree, facts }
     }
 }
 
-fn hits(pattern: &Pattern, path: &RelPath, text: &Text) -> (Vec<Hit>, usize) {
+fn hits(pattern: &Pattern, path: &RelPath, text: &Text, project: &Index) -> (Vec<Hit>, usize) {
     let source = text.as_str();
-    let parsed = Parsed::new(pattern.language(), path, source);
-    let project = Index::default();
-    let resolver =
-        Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
+    let parsed = Parsed::new(pattern.language(), path, source, project);
+    let resolver = Resolver { language: pattern.language(), facts: &parsed.facts, project };
     let lines = Lines::new(source);
     let mut out: Vec<Hit> = Vec::new();
     // Places come in order: columns are counted on from the last one, so that a long line is walked once.
@@ -182,7 +182,7 @@ fn place(lines: &Lines, text: &str, at: u32) -> (u32, u32) {
 }
 
 /// The place where the pattern came furthest, in the files that hold any of its words.
-fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath]) -> Option<Near> {
+fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath], index: &Index) -> Option<Near> {
     let needs = Needs::of(pattern.needs());
     let any = Needs(needs.0.into_iter().flatten().map(|w| vec![w]).collect());
     let narrow = Narrow::new([&any], &Declared::default(), &[]);
@@ -196,10 +196,9 @@ fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath]) -> Option<Ne
         .filter_map(|path| {
             let text = Text::decode(&read(project, &path)?).ok()?;
             let source = text.as_str();
-            let parsed = Parsed::new(pattern.language(), &path, source);
-            let project = Index::default();
+            let parsed = Parsed::new(pattern.language(), &path, source, index);
             let resolver =
-                Resolver { language: pattern.language(), facts: &parsed.facts, project: &project };
+                Resolver { language: pattern.language(), facts: &parsed.facts, project: index };
             let near: Nearest = pattern.nearest(&parsed.tree, source, &resolver)?;
             let lines = Lines::new(source);
             let (line, column) = place(&lines, source, near.at.start);

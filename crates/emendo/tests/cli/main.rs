@@ -5,6 +5,7 @@ mod decisions;
 mod demo;
 mod find;
 mod interrupted;
+mod leftovers;
 mod recipes;
 mod safety;
 mod sandbox;

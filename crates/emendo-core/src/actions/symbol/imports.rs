@@ -276,7 +276,7 @@ impl SymbolRunner {
     /// Names that move away from a place whose wildcard the file imports get an import of their own.
     fn moved_from_wildcard(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
         let names = &self.rows.language.names;
-        let used = self.rows.last_names().filter(|name| !p.code.facts.words(name).is_empty());
+        let used = self.rows.used_names(&p.code.facts).into_iter();
         let mut rows: Vec<(usize, usize)> =
             used.flat_map(|name| self.rows.called(name).iter().copied()).collect();
         rows.retain(|(r, o)| names.parent(&self.rows.all[*r].olds[*o]) == import.path());

@@ -1,5 +1,6 @@
 //! Names in text: literals that spell a full name, comments, and files that are no code.
 
+use aho_corasick::AhoCorasick;
 use emendo_lang::{Certainty, Fact, Space, Splice, language_of};
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span};
@@ -39,8 +40,9 @@ impl SymbolRunner {
             }
         }
         if self.docs {
-            for at in &p.code.facts.comments {
-                self.comment(p, *at, out);
+            let rows = self.rows.hinted(p.cx.text);
+            for at in p.code.facts.comments.iter().filter(|_| !rows.is_empty()) {
+                self.comment(p, *at, &rows, out);
             }
         }
     }
@@ -92,29 +94,27 @@ impl SymbolRunner {
     }
 
     /// Full names in a comment, and links by a name that means the symbol there.
-    fn comment(&self, p: &Place<'_>, comment: Span, out: &mut Found) {
+    fn comment(&self, p: &Place<'_>, comment: Span, rows: &[usize], out: &mut Found) {
         let names = &self.rows.language.names;
         let text = p.text(comment);
-        for (row, at, target) in self.rows.spelled_in(text) {
+        for (row, at, target) in self.rows.spelled_in(text, rows) {
             let at = at.shifted(comment.start as usize);
             self.mention(p, row, at, target, "the comment spells the full name", out);
         }
-        for last in self.rows.last_names() {
-            for at in words_of(text, last) {
-                let head = text[..at.start as usize].trim_end_matches('#');
-                if !LINKS.iter().any(|l| head.ends_with(l)) {
+        for row in rows {
+            let r = &self.rows.all[*row];
+            let Some(new) = &r.new else { continue };
+            for old in &r.olds {
+                let last = names.last(old);
+                if names.last(new) == last {
                     continue;
                 }
-                let place = comment.start + at.start;
-                let hit = self.rows.called(last).iter().find_map(|(row, n)| {
-                    let r = &self.rows.all[*row];
-                    let fact = p.resolver.means(&[last], Space::Type, place, &r.olds[*n])?;
-                    let new = r.new.as_ref()?;
-                    (names.last(new) != last).then_some((*row, names.last(new).to_owned(), fact))
-                });
-                if let Some((row, target, fact)) = hit {
-                    let why = fact.text.clone();
-                    self.mention(p, row, at.shifted(comment.start as usize), target, &why, out);
+                for at in comment_mentions(text, last) {
+                    let place = comment.start + at.start;
+                    if let Some(fact) = p.resolver.means(&[last], Space::Type, place, old) {
+                        let at = at.shifted(comment.start as usize);
+                        self.mention(p, *row, at, names.last(new).to_owned(), &fact.text, out);
+                    }
                 }
             }
         }
@@ -141,9 +141,10 @@ impl Rows {
     }
 
     /// The full names in a text, with what they become.
-    fn spelled_in(&self, text: &str) -> Vec<(usize, Span, String)> {
+    fn spelled_in(&self, text: &str, rows: &[usize]) -> Vec<(usize, Span, String)> {
         let mut out: Vec<(usize, Span, String)> = Vec::new();
-        for (i, r) in self.all.iter().enumerate() {
+        for i in rows.iter().copied() {
+            let r = &self.all[i];
             let Some(new) = &r.new else { continue };
             for old in &r.olds {
                 for at in spelled_in(text, old, self.what == What::Package) {
@@ -238,7 +239,7 @@ impl Runner for Mentions {
         &self.needs
     }
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
-        for (row, at, target) in self.rows.spelled_in(cx.text) {
+        for (row, at, target) in self.rows.spelled_in(cx.text, &self.rows.hinted(cx.text)) {
             // A single word is too little of a name where nothing else tells.
             if !at.of(cx.text).contains(['.', ':', '/']) {
                 continue;
@@ -263,12 +264,16 @@ pub(crate) struct TextWatch {
     symbols: Vec<String>,
     kept: Vec<String>,
     needs: Needs,
+    scan: Option<AhoCorasick>,
 }
 
 impl TextWatch {
-    pub(crate) fn new(symbols: Vec<String>, kept: Vec<String>) -> Self {
+    pub(crate) fn new(mut symbols: Vec<String>, kept: Vec<String>) -> Self {
+        // A single word is too little of a name where nothing else tells.
+        symbols.retain(|s| s.contains(['.', ':', '/']));
         let needs = Needs::of(symbols.iter().map(|s| vec![s.clone()]));
-        Self { symbols, kept, needs }
+        let scan = AhoCorasick::new(&symbols).ok();
+        Self { symbols, kept, needs, scan }
     }
 }
 
@@ -284,13 +289,16 @@ impl Runner for TextWatch {
     }
     fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
-        for symbol in &self.symbols {
+        let mut held = vec![false; self.symbols.len()];
+        for hit in self.scan.iter().flat_map(|s| s.find_overlapping_iter(cx.text)) {
+            held[hit.pattern().as_usize()] = true;
+        }
+        let held = self.symbols.iter().zip(held).filter(|h| h.1);
+        for (symbol, _) in held {
             for at in spelled_in(cx.text, symbol, true) {
                 let whole = spelled_on(cx.text, at);
-                if self.kept.iter().any(|k| excepted(k, &whole)) {
-                    continue;
-                }
-                if symbol.contains(['.', ':', '/']) && !out.iter().any(|r| r.at.contains(at)) {
+                let keeps = self.kept.iter().any(|k| excepted(k, &whole));
+                if !keeps && !out.iter().any(|r| r.at.contains(at)) {
                     let why = "the file spells it".to_owned();
                     let (symbol, certainty) = (symbol.clone(), Certainty::Likely);
                     out.push(Remains { at, symbol, certainty, why, fact: None });

@@ -80,10 +80,12 @@ impl SymbolRunner {
                 out.push(Remains { at, symbol, certainty, why: String::new(), fact });
             }
         }
+        let rows = self.rows.hinted(p.cx.text);
         let texts = p.code.facts.strings.iter().map(|s| (*s, "a literal spells it"));
         let comments = p.code.facts.comments.iter().map(|c| (*c, "a comment spells it"));
         for (span, why) in texts.chain(comments) {
-            for (row, r) in self.rows.all.iter().enumerate() {
+            for row in rows.iter().copied() {
+                let r = &self.rows.all[row];
                 for at in spelled_in(p.text(span), &r.olds[0], self.what == What::Package) {
                     if self.rows.keeps(&spelled_on(p.text(span), at)) {
                         continue;
@@ -109,7 +111,8 @@ impl SymbolRunner {
             }
         }
         for span in &p.code.facts.comments {
-            for (row, r) in self.rows.all.iter().enumerate() {
+            for row in rows.iter().copied() {
+                let r = &self.rows.all[row];
                 let last = names.last(&r.olds[0]);
                 for at in comment_mentions(p.text(*span), last) {
                     let at = at.shifted(span.start as usize);

@@ -1,6 +1,9 @@
 //! The rows of a `symbol` action: old and new names, looked up by their last part.
 
 use std::collections::HashMap;
+use std::sync::OnceLock;
+
+use aho_corasick::AhoCorasick;
 
 use emendo_lang::{FileFacts, Language, Word};
 use emendo_recipe::{Action, pairs};
@@ -38,6 +41,15 @@ pub(super) struct Rows {
     by_last: HashMap<String, Vec<(usize, usize)>>,
     /// Row and old name, by the whole name.
     by_old: HashMap<String, (usize, usize)>,
+    /// All last names, to see at once which of them a text holds.
+    scan: OnceLock<Option<Scan>>,
+}
+
+/// Looks for many names at once.
+struct Scan {
+    names: AhoCorasick,
+    /// The rows of each name.
+    rows: Vec<Vec<usize>>,
 }
 
 impl Rows {
@@ -130,7 +142,7 @@ impl Rows {
                 }
             }
         }
-        Self { language, what, all, except, by_last, by_old }
+        Self { language, what, all, except, by_last, by_old, scan: OnceLock::new() }
     }
 
     /// The words that a file must hold. A member's type need not be named: what a function gives may be of it.
@@ -168,14 +180,46 @@ impl Rows {
         hits
     }
 
+    /// The rows whose last name stands in a text, as a word or within one: others need not be looked for.
+    pub(super) fn hinted(&self, text: &str) -> Vec<usize> {
+        let scan = self.scan.get_or_init(|| {
+            let mut names: Vec<(&String, Vec<usize>)> = Vec::new();
+            for (last, rows) in &self.by_last {
+                let mut rows: Vec<usize> = rows.iter().map(|r| r.0).collect();
+                rows.sort_unstable();
+                rows.dedup();
+                names.push((last, rows));
+            }
+            let found = AhoCorasick::new(names.iter().map(|n| n.0)).ok()?;
+            Some(Scan { names: found, rows: names.into_iter().map(|n| n.1).collect() })
+        });
+        let Some(scan) = scan else { return (0..self.all.len()).collect() };
+        let mut seen = vec![false; scan.rows.len()];
+        for hit in scan.names.find_overlapping_iter(text) {
+            seen[hit.pattern().as_usize()] = true;
+        }
+        let hit = seen.iter().zip(&scan.rows).filter(|s| *s.0);
+        let mut out: Vec<usize> = hit.flat_map(|s| s.1.iter().copied()).collect();
+        out.sort_unstable();
+        out.dedup();
+        out
+    }
+
     /// The rows of a last name.
     pub(super) fn called(&self, last: &str) -> &[(usize, usize)] {
         self.by_last.get(last).map_or(&[], Vec::as_slice)
     }
 
-    /// The last names of all rows.
-    pub(super) fn last_names(&self) -> impl Iterator<Item = &String> {
-        self.by_last.keys()
+    /// The last names of all rows that a file uses, in order.
+    pub(super) fn used_names(&self, facts: &FileFacts) -> Vec<&String> {
+        let mut out: Vec<&String> = if self.by_last.len() < 64 {
+            self.by_last.keys().filter(|n| !facts.words(n).is_empty()).collect()
+        } else {
+            let words = facts.all_words().filter_map(|(w, _)| self.by_last.get_key_value(w));
+            words.map(|e| e.0).collect()
+        };
+        out.sort_unstable();
+        out
     }
 
     /// The row that decides about a full name: the longest that is the name or stands above it, unless it is excepted.
