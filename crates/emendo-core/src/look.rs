@@ -165,7 +165,7 @@ impl Look<'_> {
             if let Some(why) = l.skipped {
                 *seen.skipped.entry(why).or_default() += 1;
             }
-            if let Some(d) = l.declared {
+            if let Some(d) = l.declared.filter(|d| !index.knows(&d.path)) {
                 index.add(d.language, &d.path, &d.text, &d.facts);
             }
             seen.manifests.extend(l.manifest);
@@ -223,16 +223,22 @@ impl Look<'_> {
                 ..Declared::default()
             };
             let narrow = Narrow::new([], &declared, LANGUAGES);
-            let done: HashSet<&RelPath> = seen.candidates.iter().map(|c| &c.path).collect();
-            let rest: Vec<&RelPath> =
-                covered.iter().filter(|p| !done.contains(*p)).copied().collect();
             let more = |path: &&RelPath, present: &Present<'_>| {
                 wider.iter().any(|((s, r), sets)| {
                     self.plan.steps[*s].runners[*r].covers(path)
                         && sets.iter().any(|w| w.met(present))
                 })
             };
-            let found = self.scan(&rest, &narrow, &more, false, index);
+            // Candidates are looked at again: what they declare may matter only now.
+            let mut found = self.scan(covered, &narrow, &more, false, index);
+            let done: HashSet<&RelPath> = seen.candidates.iter().map(|c| &c.path).collect();
+            for l in &mut found {
+                if l.candidate.as_ref().is_some_and(|c| done.contains(&c.path)) {
+                    l.candidate = None;
+                    l.passes = None;
+                }
+                l.skipped = None;
+            }
             self.take_in(found, index, seen, discovered, subjects);
             seen.wide = Wide { narrow: Some(narrow), by_runner: wider.clone() };
             known = wider;

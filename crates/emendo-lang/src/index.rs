@@ -19,6 +19,8 @@ const DEPTH: usize = 32;
 /// The project's own declarations, as far as a run asks for them.
 pub struct Index {
     files: Arc<dyn Files>,
+    /// The files that were added.
+    added: HashSet<RelPath>,
     /// Types by full name.
     types: HashMap<String, TypeInfo>,
     /// Names of types by package.
@@ -83,6 +85,7 @@ impl Index {
     pub fn new(files: Arc<dyn Files>) -> Self {
         Self {
             files,
+            added: HashSet::new(),
             types: HashMap::new(),
             packages: HashMap::new(),
             globals: Vec::new(),
@@ -119,6 +122,7 @@ impl Index {
         if !facts.package.is_empty() {
             self.packages.entry(facts.package.clone()).or_default();
         }
+        self.added.insert(path.clone());
         let lines = Lines::new(text);
         {
             let resolver = Resolver { language, facts, project: self };
@@ -182,6 +186,11 @@ impl Index {
     /// Adds a type of which nothing else is known.
     pub fn declare(&mut self, package: &str, name: &str) {
         self.packages.entry(package.to_owned()).or_default().insert(name.to_owned());
+    }
+
+    /// True if what a file declares is in the index.
+    pub fn knows(&self, path: &RelPath) -> bool {
+        self.added.contains(path)
     }
 
     /// Forgets what a file declared.

@@ -619,11 +619,13 @@ impl Pass<'_> {
     fn member(&mut self, name: String, at: Span, space: Space, hint: Option<Hint>) {
         let Some(owner) = self.types.last() else { return };
         let members = &mut self.facts.types[*owner].members;
-        match members.iter_mut().rev().take(64).find(|m| m.name == name && m.space == space) {
-            Some(known) if known.hint.is_none() => known.hint = hint,
-            Some(_) => {}
-            None => members.push(Member { name, at, space, hint }),
+        // Overloads are members of one name; what tells the type of one tells that of all.
+        let known = members.iter().rev().take(64).find(|m| m.name == name && m.space == space);
+        if known.is_some_and(|m| m.at == at) {
+            return;
         }
+        let hint = hint.or_else(|| known.and_then(|m| m.hint.clone()));
+        members.push(Member { name, at, space, hint });
     }
 
     /// The names in a pattern that takes a value apart.

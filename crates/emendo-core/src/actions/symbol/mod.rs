@@ -186,6 +186,7 @@ fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolRunner> {
         strings: mentions("strings"),
         docs: mentions("docs"),
         becomes: action.table.text("becomes").is_some(),
+        watching: false,
         rows,
         needs,
     })
@@ -197,6 +198,8 @@ pub(crate) struct SymbolRunner {
     strings: bool,
     docs: bool,
     becomes: bool,
+    /// It only looks for what is left.
+    watching: bool,
     rows: Rows,
     needs: Needs,
 }
@@ -395,7 +398,9 @@ impl SymbolRunner {
             Owner::Is(facts) => Some(Meant::Token(facts)),
             Owner::Not => None,
             Owner::Unknown(fact) => {
-                let may = !word.key && self.what != What::Constant && p.reaches();
+                // Where the file never names the library, it is nothing to change, but something to look at.
+                let near = self.watching || p.reaches();
+                let may = !word.key && self.what != What::Constant && near;
                 may.then(|| Meant::Token(vec![fact]))
             }
         }

@@ -31,6 +31,7 @@ impl SymbolRunner {
             strings: true,
             docs: true,
             becomes: false,
+            watching: true,
             rows,
             needs,
         }
