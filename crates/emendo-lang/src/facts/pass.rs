@@ -751,7 +751,15 @@ fn value_hint(language: &Language, node: Node<'_>, text: &str) -> Option<Hint> {
     }
     if node.kind() == types.call.0 {
         let function = node.child_by_field_name(types.call.1)?;
-        let path = clean(span(core_of(language, function)?).of(text));
+        let mut path = clean(span(core_of(language, function)?).of(text));
+        let object = language.names.call.1;
+        if !object.is_empty()
+            && let Some(object) = node.child_by_field_name(object)
+        {
+            let own = types.own.contains(&object.kind());
+            let object = if own { object } else { core_of(language, object)? };
+            path = format!("{}{}{path}", clean(span(object).of(text)), language.names.separator);
+        }
         return Some(Hint { path, how: Tells::Called });
     }
     let named = language.names.words.iter().any(|w| w.0 == node.kind())

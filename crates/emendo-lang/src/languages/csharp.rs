@@ -357,7 +357,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("cast_expression", "type"),
         ("as_expression", "right"),
     ],
-    call: ("", ""),
+    call: ("invocation_expression", "function"),
     made_below: false,
     wraps: &[
         "nullable_type",

@@ -322,7 +322,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     fields: &["type"],
     values: &[("variable_declarator", "value"), ("resource", "value")],
     made: &[("object_creation_expression", "type"), ("cast_expression", "type")],
-    call: ("", ""),
+    call: ("method_invocation", "name"),
     made_below: false,
     wraps: &["generic_type", "annotated_type", "parenthesized_expression"],
     skipped: &["type_arguments", "annotation", "marker_annotation"],

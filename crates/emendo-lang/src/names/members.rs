@@ -302,7 +302,7 @@ impl Resolver<'_> {
                 facts: Vec::new(),
                 named: false,
             }
-        } else if names.types.own.contains(&first) && path.len() > 1 {
+        } else if names.types.own.contains(&first) {
             let around = self.facts.types_at(at).next()?;
             Thing { symbols: self.around(around), facts: Vec::new(), named: false }
         } else {
@@ -455,6 +455,20 @@ impl Resolver<'_> {
         }
     }
 
+    /// What a function of a type around gives, where another file declares it.
+    fn inherited_result(&self, name: &str, at: u32) -> Option<Thing> {
+        let here = |t: &TypeDecl| t.members.iter().any(|m| m.name == name);
+        let around = self.facts.types_at(at).take_while(|t| !here(t));
+        around.flat_map(|t| self.around(t)).find_map(|s| {
+            let info = self.project.type_of(&s)?;
+            let told = info.members.get(name).filter(|m| !m.is_empty())?.clone();
+            let text =
+                format!("`{name}` of `{s}` gives it ({}:{})", info.path.as_ref()?, info.line);
+            let fact = Fact { says: Certainty::Certain, text, at: None };
+            Some(Thing { symbols: told, facts: vec![fact], named: false })
+        })
+    }
+
     /// The type of what a call gives.
     fn result(&self, path: &[&str], at: u32, depth: usize) -> Option<Thing> {
         let names = &self.language.names;
@@ -462,13 +476,27 @@ impl Resolver<'_> {
             let fact = Fact { says: Certainty::Likely, text: String::new(), at: None };
             (!symbols.is_empty()).then(|| Thing { symbols, facts: vec![fact], named: false })
         };
+        // A function of an object gives what it is declared to give.
+        if let [object @ .., name] = path
+            && !object.is_empty()
+            && let Some(thing) = self.thing(object, at, depth - 1)
+            && let Some(told) = self.part(thing, name)
+        {
+            return Some(told);
+        }
+        if let [name] = path
+            && !names.members_need_receiver
+            && let Some(told) = self.inherited_result(name, at)
+        {
+            return Some(told);
+        }
         let own = match path {
             [name] => self.facts.lookup(name, &[Space::Callable, Space::Value], at),
             _ => None,
         };
         if let Some(own) = own {
             let hint = own.hint.filter(|h| h.how == Tells::Declared)?;
-            return self.told(hint, own.at.start, depth - 1, path[0]);
+            return self.told(hint, own.at.start, depth - 1, "");
         }
         if names.types.made_below {
             // A function below a type most often makes one.
