@@ -223,6 +223,14 @@ impl FileRun {
             };
             let mut found = Vec::new();
             watch.runner.remains(&cx, &mut found);
+            // Of places within one another, the outermost is said, and the surest of its reasons.
+            found.sort_by_key(|r| (r.at.start, std::cmp::Reverse((r.at.end, r.certainty))));
+            let mut end = 0;
+            found.retain(|r| {
+                let outer = r.at.end > end;
+                end = end.max(r.at.end);
+                outer
+            });
             for r in found {
                 let Some((step, advice)) = watch.about.get(&r.symbol) else { continue };
                 let why = r.fact.as_ref().map_or_else(|| r.why.clone(), |f| self.evidence(f).text);
@@ -235,12 +243,11 @@ impl FileRun {
                     step: step.clone(),
                     advice: advice.clone(),
                 };
-                if !self.leftovers.contains(&leftover) {
-                    self.leftovers.push(leftover);
-                }
+                self.leftovers.push(leftover);
             }
         }
-        self.leftovers.sort_by_key(|l| l.line);
+        self.leftovers.sort_by(|a, b| (a.line, &a.symbol).cmp(&(b.line, &b.symbol)));
+        self.leftovers.dedup_by(|a, b| (a.line, &a.symbol) == (b.line, &b.symbol));
     }
 
     /// The line of a place.

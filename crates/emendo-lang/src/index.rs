@@ -29,6 +29,10 @@ pub struct Index {
     globals: Vec<(&'static str, Import)>,
     /// Packages of types that lie in files of their own name, by name.
     by_file: RwLock<ByFile>,
+    /// The files of modules, as far as they were asked for.
+    module_files: RwLock<HashMap<(&'static str, String), Option<RelPath>>>,
+    /// What names stand for, as far as they were asked for.
+    canonical: RwLock<HashMap<(&'static str, String), Option<PassedOn>>>,
     /// What the modules of the project pass on; `None` where there is no such file.
     modules: RwLock<HashMap<RelPath, Option<Arc<Passed>>>>,
 }
@@ -90,6 +94,8 @@ impl Index {
             packages: HashMap::new(),
             globals: Vec::new(),
             by_file: RwLock::default(),
+            module_files: RwLock::default(),
+            canonical: RwLock::default(),
             modules: RwLock::default(),
         }
     }
@@ -104,6 +110,8 @@ impl Index {
         self.files = files;
         self.modules = RwLock::default();
         self.by_file = RwLock::default();
+        self.module_files = RwLock::default();
+        self.canonical = RwLock::default();
     }
 
     /// Adds what a file declares. Gives the full names of its types.
@@ -254,8 +262,8 @@ impl Index {
         if let Some(path) = self.types.get(symbol).and_then(|t| t.path.clone()) {
             return Some(path);
         }
-        if let Some(modules) = &names.modules {
-            return (modules.file)(&names.parent(symbol), self.files());
+        if names.modules.is_some() {
+            return self.module_file(language, &names.parent(symbol));
         }
         let last = names.last(symbol);
         let files =
@@ -272,12 +280,34 @@ impl Index {
 
     /// The symbol that a name of the project's own stands for, through the modules that pass it on.
     pub fn canonical(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {
+        language.names.modules.as_ref()?;
+        let key = (language.id, symbol.to_owned());
+        if let Some(known) = self.canonical.read().ok()?.get(&key) {
+            return known.clone();
+        }
+        let found = self.followed(language, symbol);
+        self.canonical.write().ok()?.insert(key, found.clone());
+        found
+    }
+
+    /// The file of a module of the project.
+    pub fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath> {
         let modules = language.names.modules.as_ref()?;
+        let key = (language.id, module.to_owned());
+        if let Some(known) = self.module_files.read().ok()?.get(&key) {
+            return known.clone();
+        }
+        let found = (modules.file)(module, self.files());
+        self.module_files.write().ok()?.insert(key, found.clone());
+        found
+    }
+
+    fn followed(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {
         let mut at = symbol.to_owned();
         let mut through = Vec::new();
         let mut fixed = false;
         for _ in 0..DEPTH {
-            match self.step(language, modules, &at) {
+            match self.step(language, &at) {
                 Some((next, module, own)) if next != at && !through.contains(&module) => {
                     through.push(module);
                     fixed |= own;
@@ -290,17 +320,12 @@ impl Index {
     }
 
     /// One step of that: the longest leading module of the project that passes the next name on.
-    fn step(
-        &self,
-        language: &'static Language,
-        modules: &crate::language::Modules,
-        symbol: &str,
-    ) -> Option<(String, String, bool)> {
+    fn step(&self, language: &'static Language, symbol: &str) -> Option<(String, String, bool)> {
         let names = &language.names;
         let segments = names.segments(symbol);
         for cut in (1..segments.len()).rev() {
             let module = names.join(&segments[..cut]);
-            let Some(path) = (modules.file)(&module, self.files()) else { continue };
+            let Some(path) = self.module_file(language, &module) else { continue };
             let passed = self.passed(language, &path)?;
             if let Some((target, fixed)) = passed.names.get(segments[cut]) {
                 let mut whole: Vec<&str> = names.segments(target);
@@ -311,7 +336,7 @@ impl Index {
                 let mut whole: Vec<&str> = names.segments(all);
                 whole.extend(&segments[cut..]);
                 let next = names.join(&whole);
-                let known = (modules.file)(all, self.files());
+                let known = self.module_file(language, all);
                 let holds = match &known {
                     None => true,
                     Some(file) => self

@@ -593,7 +593,7 @@ impl Pass<'_> {
         let (assigned, target, value) = types.assigned;
         if kind == assigned && !kind.is_empty() {
             let Some(target) = node.child_by_field_name(target) else { return };
-            let text = clean(span(target).of(self.text));
+            let Some(text) = plain(target, self.text) else { return };
             let Some((object, name)) = text.split_once('.') else { return };
             if types.own.contains(&object) && !name.contains(['.', '(', '[']) {
                 let hint = self.declared_type(node).or_else(|| {
@@ -683,6 +683,20 @@ fn clean(text: &str) -> String {
     text.chars().filter(|c| !c.is_whitespace()).collect()
 }
 
+/// Longest dotted name that is looked at.
+const LONGEST: usize = 300;
+
+/// A dotted name without blanks; `None` for a chain with calls, and for names of unlikely length.
+fn plain(node: Node<'_>, text: &str) -> Option<String> {
+    if node.end_byte() - node.start_byte() > LONGEST {
+        return None;
+    }
+    let name = clean(span(node).of(text));
+    let dotted =
+        name.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '$' | '@' | '#'));
+    dotted.then_some(name)
+}
+
 /// The node of a type's own name: without arguments, references and the like.
 fn core_of<'t>(language: &Language, node: Node<'t>) -> Option<Node<'t>> {
     let names = &language.names;
@@ -723,7 +737,7 @@ fn type_head(language: &Language, node: Node<'_>, text: &str) -> Option<String> 
         return dotted.then(|| quoted.to_owned());
     }
     let core = core_of(language, node)?;
-    let path = clean(span(core).of(text));
+    let path = plain(core, text)?;
     if types.through.contains(&path.as_str()) {
         // A wrapper that leaves its contents what they are.
         let holder = core.parent()?;
@@ -751,19 +765,19 @@ fn value_hint(language: &Language, node: Node<'_>, text: &str) -> Option<Hint> {
     }
     if node.kind() == types.call.0 {
         let function = node.child_by_field_name(types.call.1)?;
-        let mut path = clean(span(core_of(language, function)?).of(text));
+        let mut path = plain(core_of(language, function)?, text)?;
         let object = language.names.call.1;
         if !object.is_empty()
             && let Some(object) = node.child_by_field_name(object)
         {
             let own = types.own.contains(&object.kind());
             let object = if own { object } else { core_of(language, object)? };
-            path = format!("{}{}{path}", clean(span(object).of(text)), language.names.separator);
+            path = format!("{}{}{path}", plain(object, text)?, language.names.separator);
         }
         return Some(Hint { path, how: Tells::Called });
     }
     let named = language.names.words.iter().any(|w| w.0 == node.kind())
         || language.names.paths.contains(&node.kind());
-    let short = node.end_byte() - node.start_byte() < 200;
-    (named && short).then(|| Hint { path: clean(span(node).of(text)), how: Tells::Same })
+    let path = if named { plain(node, text)? } else { return None };
+    Some(Hint { path, how: Tells::Same })
 }

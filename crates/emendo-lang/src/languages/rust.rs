@@ -420,7 +420,12 @@ fn module_of(path: &RelPath, files: &dyn Files) -> String {
 }
 
 /// `crate`, `self`, `super`, and modules that lie below the file's own.
-fn absolute(written: &[&str], module: &str, _: &RelPath, files: &dyn Files) -> Option<Vec<String>> {
+fn absolute(
+    written: &[&str],
+    module: &str,
+    path: &RelPath,
+    files: &dyn Files,
+) -> Option<Vec<String>> {
     let own: Vec<&str> = module.split("::").collect();
     let ups = written.iter().take_while(|w| **w == "super").count();
     let (head, rest) = match *written.first()? {
@@ -428,8 +433,14 @@ fn absolute(written: &[&str], module: &str, _: &RelPath, files: &dyn Files) -> O
         "self" => (&own[..], &written[1..]),
         "super" => (&own[..own.len().checked_sub(ups)?.max(1)], &written[ups..]),
         first => {
-            module_file(&format!("{module}::{first}"), files)?;
-            (&own[..], written)
+            // A module below lies beside the file of a root, or in a folder of the file's name.
+            let root = matches!(path.name(), "mod.rs" | "lib.rs" | "main.rs");
+            let beside = path.as_str().strip_suffix(".rs").unwrap_or(path.as_str());
+            let folder = if root { path.folder() } else { beside };
+            let lead = if folder.is_empty() { String::new() } else { format!("{folder}/") };
+            let known = files.exists(&format!("{lead}{first}.rs"))
+                || files.exists(&format!("{lead}{first}/mod.rs"));
+            known.then_some((&own[..], written))?
         }
     };
     Some(head.iter().chain(rest).map(|s| (*s).to_owned()).collect())

@@ -381,8 +381,7 @@ impl Resolver<'_> {
     }
 
     fn is_module(&self, symbols: &[String]) -> bool {
-        let Some(modules) = &self.language.names.modules else { return false };
-        symbols.iter().any(|s| (modules.file)(s, self.project.files()).is_some())
+        symbols.iter().any(|s| self.project.module_file(self.language, s).is_some())
     }
 
     /// The type of a member of a thing.

@@ -298,7 +298,7 @@ impl Runner for TextWatch {
             for at in spelled_in(cx.text, symbol, true) {
                 let whole = spelled_on(cx.text, at);
                 let keeps = self.kept.iter().any(|k| excepted(k, &whole));
-                if !keeps && !out.iter().any(|r| r.at.contains(at)) {
+                if !keeps {
                     let why = "the file spells it".to_owned();
                     let (symbol, certainty) = (symbol.clone(), Certainty::Likely);
                     out.push(Remains { at, symbol, certainty, why, fact: None });

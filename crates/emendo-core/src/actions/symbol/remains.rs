@@ -42,10 +42,8 @@ impl SymbolRunner {
         let names = &self.rows.language.names;
         let push =
             |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
-                if !out.iter().any(|r| r.at.contains(at)) {
-                    let symbol = self.rows.all[row].olds[0].clone();
-                    out.push(Remains { at, symbol, certainty, why, fact: None });
-                }
+                let symbol = self.rows.all[row].olds[0].clone();
+                out.push(Remains { at, symbol, certainty, why, fact: None });
             };
         for import in &p.code.facts.imports {
             let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
@@ -76,10 +74,8 @@ impl SymbolRunner {
             };
             let certainty = facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure);
             let fact = facts.into_iter().next_back();
-            if !out.iter().any(|r| r.at.contains(at)) {
-                let symbol = self.rows.all[row].olds[0].clone();
-                out.push(Remains { at, symbol, certainty, why: String::new(), fact });
-            }
+            let symbol = self.rows.all[row].olds[0].clone();
+            out.push(Remains { at, symbol, certainty, why: String::new(), fact });
         }
         let rows = self.rows.hinted(p.cx.text);
         let texts = p.code.facts.strings.iter().map(|s| (*s, "a literal spells it"));
