@@ -223,20 +223,8 @@ impl Session {
         header: Header,
         progress: &mut dyn FnMut(u64, u64),
     ) -> Result<Proposal, SessionError> {
-        let decisions = self.decisions()?;
-        let project = self.project.within(&header.below);
-        let own = self.own()?;
-        let engine = Engine {
-            project: &project,
-            plan: &checked.plan,
-            decisions: &decisions,
-            mode: Mode::View,
-            own: &own,
-            with: &header.with,
-            only: None,
-        };
         let mut found = Collect::default();
-        let (counts, notes) = engine.run(&mut found)?;
+        let (counts, notes) = self.viewed(checked, &header, None, |e| e.run(&mut found))??;
         progress(1, 1);
         let files = found.0.into_iter().map(FileRecord::from).collect();
         Ok(Proposal { header, files, trailer: Trailer { counts, notes } })
@@ -268,24 +256,37 @@ impl Session {
         progress: &mut dyn FnMut(u64, u64),
     ) -> Result<Proposal, SessionError> {
         let state = self.project.make_state()?;
+        let mut writer = ProposalWriter::begin(&state, &header, progress)?;
+        let only = again.map(|a| a.1);
+        let result =
+            self.viewed(checked, &header, only, |engine| self.fill(&mut writer, engine, again));
+        let result = result.and_then(|r| Ok(r?));
+        let trailer = result.inspect_err(|_| ProposalWriter::discard(&state))?;
+        writer.finish(&trailer).inspect_err(|_| ProposalWriter::discard(&state))?;
+        self.proposal()?.ok_or(SessionError::NoProposal)
+    }
+
+    /// An engine that counts undecided edits as in.
+    fn viewed<T>(
+        &self,
+        checked: &Checked,
+        header: &Header,
+        only: Option<&HashSet<RelPath>>,
+        run: impl FnOnce(&Engine<'_>) -> T,
+    ) -> Result<T, SessionError> {
         let decisions = self.decisions()?;
         // What the proposal was limited to, wherever it is decided on.
         let project = self.project.within(&header.below);
         let own = self.own()?;
-        let engine = Engine {
+        Ok(run(&Engine {
             project: &project,
             plan: &checked.plan,
             decisions: &decisions,
             mode: Mode::View,
             own: &own,
             with: &header.with,
-            only: again.map(|a| a.1),
-        };
-        let mut writer = ProposalWriter::begin(&state, &header, progress)?;
-        let result = self.fill(&mut writer, &engine, again);
-        let trailer = result.inspect_err(|_| ProposalWriter::discard(&state))?;
-        writer.finish(&trailer).inspect_err(|_| ProposalWriter::discard(&state))?;
-        self.proposal()?.ok_or(SessionError::NoProposal)
+            only,
+        }))
     }
 
     /// Runs the engine into a proposal: over everything, or over some files with the other records as they were.
