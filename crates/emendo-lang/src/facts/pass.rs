@@ -35,6 +35,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str) -> FileFacts {
     };
     let pass = Pass {
         language,
+        kinds: Vec::new(),
         text,
         facts: &mut facts,
         open: vec![0],
@@ -78,8 +79,70 @@ fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u32 {
     }
 }
 
+/// What a kind of node may be, one bit for each question that is asked of every node.
+mod bits {
+    pub(super) const KNOWN: u16 = 1;
+    pub(super) const MEMBER_AFTER: u16 = 1 << 1;
+    pub(super) const IMPORT: u16 = 1 << 2;
+    pub(super) const IMPORT_LIKE: u16 = 1 << 3;
+    pub(super) const EXPORT: u16 = 1 << 4;
+    pub(super) const PACKAGE: u16 = 1 << 5;
+    pub(super) const SCOPE: u16 = 1 << 6;
+    pub(super) const TYPE: u16 = 1 << 7;
+    pub(super) const BINDS: u16 = 1 << 8;
+    pub(super) const MEMBER: u16 = 1 << 9;
+    pub(super) const WORD: u16 = 1 << 10;
+    pub(super) const TEXT: u16 = 1 << 11;
+    pub(super) const VALUE: u16 = 1 << 12;
+    pub(super) const HEAD: u16 = 1 << 13;
+}
+
+/// A kind of node, with what it may be.
+#[derive(Clone, Copy)]
+struct Kind {
+    name: &'static str,
+    bits: u16,
+}
+
+impl Kind {
+    fn of(language: &Language, node: Node<'_>) -> Self {
+        let name = language.kind(node);
+        let names = &language.names;
+        let types = &names.types;
+        let member = types.members.iter().any(|m| m.0 == name)
+            || types.parameters.iter().any(|p| p.0 == name)
+            || (!name.is_empty() && [types.assigned.0, types.numbered.0].contains(&name));
+        let value = types.made.iter().any(|m| m.0 == name)
+            || name == types.call.0
+            || is_literal(language, name);
+        let all = [
+            (bits::MEMBER_AFTER, names.member_after.contains(&name)),
+            (bits::IMPORT, names.imports.contains(&name)),
+            (bits::IMPORT_LIKE, names.import_like.contains(&name)),
+            (bits::EXPORT, names.export_kinds.contains(&name)),
+            (bits::PACKAGE, names.packages.contains(&name) || names.inner_modules.contains(&name)),
+            (bits::SCOPE, names.scopes.contains(&name)),
+            (bits::TYPE, types.declared.iter().any(|r| r.kind == name)),
+            (bits::BINDS, names.bindings.iter().any(|b| b.kind == name)),
+            (bits::MEMBER, member),
+            (bits::WORD, names.words.iter().any(|w| w.0 == name)),
+            (bits::TEXT, language.strings.contains(&name)),
+            (bits::VALUE, value),
+            (bits::HEAD, names.heads.contains(&name)),
+        ];
+        let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
+        Self { name, bits }
+    }
+
+    fn is(self, bit: u16) -> bool {
+        self.bits & bit != 0
+    }
+}
+
 struct Pass<'a> {
     language: &'a Language,
+    /// Kinds by their number, as they are met.
+    kinds: Vec<Kind>,
     text: &'a str,
     facts: &'a mut FileFacts,
     open: Vec<u32>,
@@ -117,8 +180,9 @@ impl Pass<'_> {
     fn enter(&mut self, cursor: &TreeCursor<'_>) -> bool {
         let node = cursor.node();
         let names = &self.language.names;
-        let kind = self.language.kind(node);
-        if !node.is_named() || names.member_after.contains(&kind) {
+        let known = self.kind(node);
+        let kind = known.name;
+        if !node.is_named() || known.is(bits::MEMBER_AFTER) {
             let types = &names.types;
             if let Some(above) = self.parents.last_mut() {
                 above.token = kind;
@@ -128,33 +192,36 @@ impl Pass<'_> {
             }
             return false;
         }
-        self.quoted(node, kind);
+        if known.is(bits::TEXT) || node.is_extra() {
+            self.quoted(node, kind);
+        }
         // What could not be parsed is marked as extra too; its words may be uses all the same.
         if node.is_extra() && !node.is_error() {
             self.facts.comments.push(span(node));
             return false;
         }
-        if names.imports.contains(&kind) && self.imports(node) {
+        if known.is(bits::IMPORT) && self.imports(node) {
             return false;
         }
-        if names.import_like.contains(&kind) && self.imports(node) {
+        if known.is(bits::IMPORT_LIKE) && self.imports(node) {
             self.import_until = node.end_byte() as u32;
         }
-        if names.export_kinds.contains(&kind) {
+        if known.is(bits::EXPORT) {
             self.facts.exports.extend((names.read_exports)(node, self.text));
         }
         let mut packages = 0;
-        if names.packages.contains(&kind) || names.inner_modules.contains(&kind) {
+        if known.is(bits::PACKAGE) {
             match self.package(node) {
                 Some(n) => packages = n,
                 None => return false,
             }
         }
         self.told_above(cursor, kind);
-        let before_dot = self.parents.last().is_some_and(|p| {
-            self.language.chain.iter().any(|c| c.0 == p.kind)
-                || p.kind == self.language.parenthesized
-        });
+        let before_dot = known.is(bits::VALUE)
+            && self.parents.last().is_some_and(|p| {
+                self.language.chain.iter().any(|c| c.0 == p.kind)
+                    || p.kind == self.language.parenthesized
+            });
         if before_dot && is_literal(self.language, kind) {
             self.facts.literals.insert(span(node));
         }
@@ -163,18 +230,22 @@ impl Pass<'_> {
             let told = value_hint(self.language, node, self.text);
             self.facts.made.extend(told.map(|h| (span(node), h)));
         }
-        let token = self.word(cursor);
+        let token = self.word(cursor, known);
         let around = self.open.last().copied().unwrap_or(0);
-        let opens = names.scopes.contains(&kind) && !self.parents.is_empty();
+        let opens = known.is(bits::SCOPE) && !self.parents.is_empty();
         if opens {
             let id = self.facts.scopes.len() as u32;
             let scope = Scope { span: span(node), parent: Some(around), bindings: Vec::new() };
             self.facts.scopes.push(scope);
             self.open.push(id);
         }
-        let is_type = self.declares(node, kind);
-        self.bind(node, around);
-        self.members(node, kind);
+        let is_type = known.is(bits::TYPE) && self.declares(node, kind);
+        if known.is(bits::BINDS) {
+            self.bind(node, around);
+        }
+        if known.is(bits::MEMBER) {
+            self.members(node, kind);
+        }
         if node.child_count() == 0 {
             if opens {
                 self.open.pop();
@@ -192,11 +263,27 @@ impl Pass<'_> {
             packages,
             token: "",
             last: None,
-            behind: names.heads.contains(&kind) && names.member_after.contains(&token),
+            behind: known.is(bits::HEAD) && names.member_after.contains(&token),
             hint: None,
             owner: None,
         });
         true
+    }
+
+    /// The kind of a node, looked up once for each.
+    fn kind(&mut self, node: Node<'_>) -> Kind {
+        let id = node.kind_id() as usize;
+        if id >= self.kinds.len() {
+            // What could not be parsed has the last number of all.
+            if id > 4096 {
+                return Kind::of(self.language, node);
+            }
+            self.kinds.resize(id + 1, Kind { name: "", bits: 0 });
+        }
+        if !self.kinds[id].is(bits::KNOWN) {
+            self.kinds[id] = Kind::of(self.language, node);
+        }
+        self.kinds[id]
     }
 
     fn leave(&mut self) {
@@ -306,13 +393,18 @@ impl Pass<'_> {
     }
 
     /// Notes a word. Gives the token before the node.
-    fn word(&mut self, cursor: &TreeCursor<'_>) -> &'static str {
+    fn word(&mut self, cursor: &TreeCursor<'_>, kind: Kind) -> &'static str {
         let node = cursor.node();
         let names = &self.language.names;
         let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
-        let at = span(node);
-        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == node.kind()) else {
+        if kind.is(bits::TEXT) {
             self.listed(node);
+        }
+        if !kind.is(bits::WORD) {
+            return token;
+        }
+        let at = span(node);
+        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == kind.name) else {
             return token;
         };
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.span.start));
