@@ -103,11 +103,11 @@ impl Look<'_> {
         let subjects = self.subjects();
         for (language, subjects) in &subjects {
             let own = discovered.entry(language.id).or_default();
-            if let Some(modules) = &language.names.modules {
+            if language.names.modules.is_some() {
                 for s in subjects {
                     let mut at = language.names.parent(&s.symbol);
                     while !at.is_empty() {
-                        if (modules.file)(&at, index.files()).is_some() {
+                        if index.module_file(language, &at).is_some() {
                             own.everywhere(&s.symbol);
                             break;
                         }

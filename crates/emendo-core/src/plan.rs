@@ -65,6 +65,8 @@ pub struct Plan {
     pub(crate) reach: Vec<(&'static str, Needs)>,
     /// Every step a stage of its own.
     pub single: Vec<Range<usize>>,
+    /// The packages of all recipes' symbols.
+    pub(crate) packages: Vec<String>,
     /// What looks for leftovers.
     pub(crate) watches: Vec<Watch>,
     /// What files must hold to matter.
@@ -104,6 +106,7 @@ impl Plan {
             words: BTreeSet::new(),
         };
         let watches = watches(&steps);
+        let packages: BTreeSet<String> = steps.iter().flat_map(|s| &s.packages).cloned().collect();
         let reach = reach(runners().map(AsRef::as_ref));
         let needs = runners().map(|r| r.needs()).chain(reach.iter().map(|r| &r.1));
         let needs = needs.chain(watches.iter().map(|w| w.runner.needs()));
@@ -113,6 +116,7 @@ impl Plan {
             stages: stages(&steps),
             single: (0..steps.len()).map(|n| n..n + 1).collect(),
             steps,
+            packages: packages.into_iter().collect(),
             reach,
             watches,
             narrow,

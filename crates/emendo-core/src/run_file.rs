@@ -208,8 +208,6 @@ impl FileRun {
                 continue;
             }
             let code = watch.runner.language().map(|l| self.code(l, env.answers.index.files()));
-            let packages: Vec<String> =
-                env.plan.steps.iter().flat_map(|s| &s.packages).cloned().collect();
             let cx = FileCx {
                 path: &self.path,
                 text: &self.text,
@@ -217,7 +215,7 @@ impl FileRun {
                 code: code.map(|c| &self.code[c]),
                 project: &env.answers.index,
                 manifests: &env.answers.manifests,
-                packages: &packages,
+                packages: &env.plan.packages,
                 answers: &env.answers.queries,
                 own: &[],
             };

@@ -223,7 +223,6 @@ impl Runner for SymbolRunner {
         all.flatten().chain(kept).collect()
     }
     fn subjects(&self) -> Vec<Subject> {
-        // Overloads of one name are one subject.
         let member = self.what.member();
         let olds = self.rows.all.iter().flat_map(|r| &r.olds);
         olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
