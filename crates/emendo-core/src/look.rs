@@ -10,7 +10,7 @@ use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
 use crate::discover::{Discovered, Subject, Wider};
-use crate::narrow::{Declared, Narrow, Present};
+use crate::narrow::{Declared, Kept, Narrow, Present};
 use crate::plan::Plan;
 use crate::project::Project;
 use crate::walk::{Skipped, Skips, is_generated};
@@ -35,14 +35,12 @@ pub(crate) struct Wide {
 
 impl Wide {
     /// True if a text matters to an action by a name that was found on the way.
-    pub(crate) fn met(&self, step: usize, runner: usize, text: &[u8]) -> bool {
+    pub(crate) fn met(&self, step: usize, runner: usize, text: &[u8], kept: &mut Kept) -> bool {
         let (Some(narrow), Some(sets)) = (&self.narrow, self.by_runner.get(&(step, runner))) else {
             return false;
         };
-        narrow.may_matter(text) && {
-            let present = narrow.present(text);
-            sets.iter().any(|w| w.met(&present))
-        }
+        let present = kept.present(narrow, text);
+        sets.iter().any(|w| w.met(&present))
     }
 
     /// True if anything was found on the way.
@@ -313,6 +311,7 @@ impl Look<'_> {
         }
         let whole = passes && language.is_some_and(|l| l.names.modules.is_none());
         if (present.declares || whole)
+            && !index.knows(path)
             && let Some(language) = language
         {
             let text = text.as_str();

@@ -1,5 +1,6 @@
 //! Which files can a step touch? Decided by the words in them, before anything is parsed.
 
+use std::borrow::Cow;
 use std::collections::{BTreeSet, HashSet};
 
 use aho_corasick::{AhoCorasick, MatchKind};
@@ -85,9 +86,21 @@ const HEAD: u32 = 24;
 /// The asked words that a text holds.
 pub struct Present<'n> {
     narrow: &'n Narrow,
-    bits: Vec<u64>,
+    bits: Cow<'n, [u64]>,
     /// The text seems to declare one of the types that the run asks for.
     pub declares: bool,
+}
+
+/// What was found in a text, to be kept until the text changes.
+#[derive(Default)]
+pub(crate) struct Kept(Option<Vec<u64>>);
+
+impl Kept {
+    /// The asked words in a text; it is read the first time only.
+    pub(crate) fn present<'n>(&'n mut self, narrow: &'n Narrow, text: &[u8]) -> Present<'n> {
+        let bits = self.0.get_or_insert_with(|| narrow.present(text).bits.into_owned());
+        Present { narrow, bits: Cow::Borrowed(bits), declares: false }
+    }
 }
 
 impl Narrow {
@@ -183,7 +196,7 @@ impl Narrow {
             }
             before = word;
         }
-        Present { narrow: self, bits, declares }
+        Present { narrow: self, bits: Cow::Owned(bits), declares }
     }
 }
 

@@ -16,6 +16,7 @@ use crate::edit::{
 };
 use crate::engine::{Answers, Mode};
 use crate::leftovers::{Leftover, Watch};
+use crate::narrow::Kept;
 use crate::plan::{Plan, PlanStep};
 
 /// Longest excerpt that is kept of a place; the diff shows the whole.
@@ -39,6 +40,8 @@ pub(crate) struct FileRun {
     leftovers: Vec<Leftover>,
     lines: Option<Lines>,
     anchors: Option<Anchors>,
+    /// The words of the text that the plan asks for, and those that were found on the way.
+    words: (Kept, Kept),
 }
 
 /// What a run made of a file.
@@ -132,6 +135,7 @@ impl FileRun {
             leftovers: Vec::new(),
             lines: None,
             anchors: None,
+            words: Default::default(),
         }
     }
 
@@ -160,11 +164,14 @@ impl FileRun {
         if covering.is_empty() {
             return;
         }
-        let present = env.plan.narrow.present(self.text.as_bytes());
-        let wide = |i: usize| env.answers.wide.met(n, i, self.text.as_bytes());
+        let text = self.text.as_bytes();
+        let present = self.words.0.present(&env.plan.narrow, text);
+        let wider = &mut self.words.1;
         let wanted: Vec<usize> = covering
             .into_iter()
-            .filter(|i| step.runners[*i].needs().met(&present) || wide(*i))
+            .filter(|i| {
+                step.runners[*i].needs().met(&present) || env.answers.wide.met(n, *i, text, wider)
+            })
             .collect();
         if wanted.is_empty() {
             return;
@@ -201,12 +208,10 @@ impl FileRun {
         if watches.is_empty() {
             return;
         }
-        let present = env.plan.narrow.present(self.text.as_bytes());
+        let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
         let reached = env.answers.wide.any();
-        for watch in watches {
-            if !watch.runner.needs().met(&present) && !reached {
-                continue;
-            }
+        let watches = watches.into_iter().filter(|w| w.runner.needs().met(&present) || reached);
+        for watch in watches.collect::<Vec<_>>() {
             let code = watch.runner.language().map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx {
                 path: &self.path,
@@ -328,6 +333,7 @@ impl FileRun {
                 let before = std::mem::replace(&mut self.text, text);
                 self.map = PieceMap::new(pieces);
                 if self.text != before {
+                    self.words = Default::default();
                     self.trees = trees;
                     self.code.clear();
                 }

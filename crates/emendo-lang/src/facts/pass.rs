@@ -1,5 +1,7 @@
 //! The one pass over a file's tree that its facts come from.
 
+use std::cell::RefCell;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use emendo_text::Span;
@@ -43,8 +45,10 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str) -> FileFacts {
         inside: Vec::new(),
         parents: Vec::new(),
         import_until: 0,
+        telling: Vec::new(),
+        fields: RefCell::default(),
     };
-    let pass = std::cell::RefCell::new(pass);
+    let pass = RefCell::new(pass);
     walk_cursor(
         tree.root(),
         |cursor| pass.borrow_mut().enter(cursor),
@@ -95,6 +99,7 @@ mod bits {
     pub(super) const TEXT: u16 = 1 << 11;
     pub(super) const VALUE: u16 = 1 << 12;
     pub(super) const HEAD: u16 = 1 << 13;
+    pub(super) const NAMED: u16 = 1 << 14;
 }
 
 /// A kind of node, with what it may be.
@@ -129,6 +134,7 @@ impl Kind {
             (bits::TEXT, language.strings.contains(&name)),
             (bits::VALUE, value),
             (bits::HEAD, names.heads.contains(&name)),
+            (bits::NAMED, node.is_named()),
         ];
         let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
         Self { name, bits }
@@ -154,6 +160,10 @@ struct Pass<'a> {
     parents: Vec<Above>,
     /// The end of a statement that imports and is walked all the same: nothing in it declares.
     import_until: u32,
+    /// Whether a field tells of the type of what stands around it, by its number.
+    telling: Vec<bool>,
+    /// Numbers of fields, as they are asked for.
+    fields: RefCell<FxHashMap<&'static str, Option<u16>>>,
 }
 
 struct Above {
@@ -182,7 +192,7 @@ impl Pass<'_> {
         let names = &self.language.names;
         let known = self.kind(node);
         let kind = known.name;
-        if !node.is_named() || known.is(bits::MEMBER_AFTER) {
+        if !known.is(bits::NAMED) || known.is(bits::MEMBER_AFTER) {
             let types = &names.types;
             if let Some(above) = self.parents.last_mut() {
                 above.token = kind;
@@ -192,11 +202,12 @@ impl Pass<'_> {
             }
             return false;
         }
-        if known.is(bits::TEXT) || node.is_extra() {
+        let extra = node.is_extra();
+        if known.is(bits::TEXT) || extra {
             self.quoted(node, kind);
         }
         // What could not be parsed is marked as extra too; its words may be uses all the same.
-        if node.is_extra() && !node.is_error() {
+        if extra && !node.is_error() {
             self.facts.comments.push(span(node));
             return false;
         }
@@ -268,6 +279,17 @@ impl Pass<'_> {
             owner: None,
         });
         true
+    }
+
+    /// A node's child with this field; the field's number is looked up once.
+    fn field<'t>(&self, node: Node<'t>, field: &'static str) -> Option<Node<'t>> {
+        let known = self.fields.borrow().get(field).copied();
+        let id = known.unwrap_or_else(|| {
+            let id = node.language().field_id_for_name(field).map(std::num::NonZero::get);
+            self.fields.borrow_mut().insert(field, id);
+            id
+        });
+        node.child_by_field_id(id?)
     }
 
     /// The kind of a node, looked up once for each.
@@ -355,8 +377,8 @@ impl Pass<'_> {
     /// A statement that says a package. Gives how many segments it opens, `None` if nothing is in it.
     fn package(&mut self, node: Node<'_>) -> Option<usize> {
         let names = &self.language.names;
-        let body = node.child_by_field_name("body");
-        let name = node.child_by_field_name("name").unwrap_or(node);
+        let body = self.field(node, "body");
+        let name = self.field(node, "name").unwrap_or(node);
         let mut words = Vec::new();
         words_in(name, self.text, &mut words);
         let own: Vec<String> = words.into_iter().map(|w| w.0).collect();
@@ -379,8 +401,20 @@ impl Pass<'_> {
 
     /// Notes for what stands around what a child with a telling field says of it.
     fn told_above(&mut self, cursor: &TreeCursor<'_>, kind: &str) {
-        let Some(field) = cursor.field_name() else { return };
+        let Some(id) = cursor.field_id() else { return };
         let types = &self.language.names.types;
+        if self.telling.is_empty() {
+            let grammar = cursor.node().language();
+            self.telling.resize(grammar.field_count() + 1, false);
+            let all = types.keys.iter().map(|k| k.owner).chain(types.fields.iter().copied());
+            for id in all.filter_map(|f| grammar.field_id_for_name(f)) {
+                self.telling[usize::from(id.get())] = true;
+            }
+        }
+        if !self.telling.get(usize::from(id.get())).is_some_and(|t| *t) {
+            return;
+        }
+        let Some(field) = cursor.field_name() else { return };
         let Some(above) = self.parents.last_mut() else { return };
         if types.keys.iter().any(|k| k.around == above.kind && k.owner == field) {
             above.owner = Some(span(cursor.node()));
@@ -408,9 +442,10 @@ impl Pass<'_> {
             return token;
         };
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.span.start));
-        let field = cursor.field_name().unwrap_or("");
+        let field = || cursor.field_name().unwrap_or("");
+        let positions = names.positions.iter();
         let position =
-            names.positions.iter().find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field));
+            { positions }.find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field()));
         let mut space = position.map_or(*space, |p| p.2);
         let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
         if (behind || names.member_after.contains(&token)) && space != Space::Declared {
@@ -427,7 +462,7 @@ impl Pass<'_> {
             let near = self.parents.iter().rev().take(if behind { 2 } else { 3 });
             receiver = near.filter_map(|p| p.last).next();
         } else if at.start >= self.import_until
-            && let Some(owner) = self.key_of(node, parent, field)
+            && let Some(owner) = self.key_of(node, kind.name, parent, &field)
         {
             (receiver, key) = (Some(owner), true);
         }
@@ -445,10 +480,16 @@ impl Pass<'_> {
     }
 
     /// The type that a key is a member of, if the word is one.
-    fn key_of(&self, node: Node<'_>, parent: &str, field: &str) -> Option<Span> {
+    fn key_of<'f>(
+        &self,
+        node: Node<'_>,
+        kind: &str,
+        parent: &str,
+        field: &dyn Fn() -> &'f str,
+    ) -> Option<Span> {
         let rules = self.language.names.types.keys;
         let fits = |k: &&crate::language::KeyRule| {
-            (k.pair == parent && (k.key.is_empty() || k.key == field)) || k.pair == node.kind()
+            (k.pair == parent && (k.key.is_empty() || k.key == field())) || k.pair == kind
         };
         rules.iter().filter(fits).find_map(|rule| {
             let above = self.parents.iter().rev().take(KEY_REACH + 1);
@@ -495,7 +536,7 @@ impl Pass<'_> {
             };
             return self.open_type(rule, node, Span::at(body.start_byte()), vec![String::new()]);
         }
-        let Some(name) = node.child_by_field_name(rule.name) else { return false };
+        let Some(name) = self.field(node, rule.name) else { return false };
         let head = if rule.extends { core_of(self.language, name) } else { Some(name) };
         let Some(name) = head else { return false };
         let outer = self.types.last().map(|t| self.facts.types[*t].path.clone());
@@ -507,7 +548,7 @@ impl Pass<'_> {
     fn open_type(&mut self, rule: &TypeRule, node: Node<'_>, at: Span, path: Vec<String>) -> bool {
         let supers = self.supers(rule, node);
         let alias = (!rule.alias.is_empty())
-            .then(|| node.child_by_field_name(rule.alias))
+            .then(|| self.field(node, rule.alias))
             .flatten()
             .and_then(|t| type_head(self.language, t, self.text));
         self.types.push(self.facts.types.len());
@@ -535,7 +576,7 @@ impl Pass<'_> {
             holders.extend(rule.supers.contains(&child.kind()).then_some(child));
         }
         for field in rule.supers {
-            let by_field = node.child_by_field_name(field);
+            let by_field = self.field(node, field);
             holders.extend(by_field.filter(|n| !holders.contains(n)));
         }
         // Types stand directly in what holds them, or in lists within it.
@@ -614,7 +655,8 @@ impl Pass<'_> {
             _ => None,
         };
         for name in words {
-            let hint = hint.clone().or_else(|| self.hint_of_pattern(name, node));
+            let deep = || self.hint_of_pattern(name, node);
+            let hint = hint.clone().or_else(|| rule.deep.then(deep).flatten());
             let (at, name) = (span(name), span(name).of(self.text).to_owned());
             if member && of_type && rule.space != Space::Type && rule.reach != Reach::Inside {
                 self.member(name.clone(), at, rule.space, hint.clone());
@@ -637,7 +679,7 @@ impl Pass<'_> {
 
     fn declared_type(&self, node: Node<'_>) -> Option<Hint> {
         let types = &self.language.names.types;
-        let found = types.fields.iter().find_map(|f| node.child_by_field_name(f))?;
+        let found = types.fields.iter().find_map(|f| self.field(node, f))?;
         let path = type_head(self.language, found, self.text)?;
         let told = !types.inferred.contains(&path.as_str());
         told.then_some(Hint { path, how: Tells::Declared })
@@ -655,7 +697,7 @@ impl Pass<'_> {
                     parts.iter().filter(|c| c.is_named() && !c.is_extra()).collect();
                 (named.len() > 1).then(|| *named[named.len() - 1])?
             } else {
-                node.child_by_field_name(field)?
+                self.field(node, field)?
             };
             value_hint(self.language, found, self.text)
         };
@@ -667,7 +709,7 @@ impl Pass<'_> {
         let types = &self.language.names.types;
         let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);
         for (_, field, space) in types.members.iter().filter(|m| m.0 == kind && direct) {
-            let name = if field.is_empty() { Some(node) } else { node.child_by_field_name(field) };
+            let name = if field.is_empty() { Some(node) } else { self.field(node, field) };
             if let Some(name) = name {
                 let hint = self.hint(node);
                 self.member(span(name).of(self.text).to_owned(), span(name), *space, hint);
@@ -684,12 +726,12 @@ impl Pass<'_> {
         }
         let (assigned, target, value) = types.assigned;
         if kind == assigned && !kind.is_empty() {
-            let Some(target) = node.child_by_field_name(target) else { return };
+            let Some(target) = self.field(node, target) else { return };
             let Some(text) = plain(target, self.text) else { return };
             let Some((object, name)) = text.split_once('.') else { return };
             if types.own.contains(&object) && !name.contains(['.', '(', '[']) {
                 let hint = self.declared_type(node).or_else(|| {
-                    let value = node.child_by_field_name(value)?;
+                    let value = self.field(node, value)?;
                     value_hint(self.language, value, self.text)
                 });
                 let at = Span::new(target.end_byte() - name.len(), target.end_byte());
@@ -700,7 +742,7 @@ impl Pass<'_> {
             let marked = child.is_empty() || children(node).iter().any(|c| c.kind() == *child);
             // Without a mark, only those of the type itself are.
             let marked = marked && (direct || !child.is_empty());
-            let named = node.child_by_field_name("name").or(node.child_by_field_name("pattern"));
+            let named = self.field(node, "name").or(self.field(node, "pattern"));
             if let Some(name) = named.filter(|_| marked) {
                 let hint = self.hint(node);
                 self.member(span(name).of(self.text).to_owned(), span(name), Space::Value, hint);

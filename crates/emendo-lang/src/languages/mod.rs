@@ -10,8 +10,8 @@ use emendo_text::RelPath;
 
 use crate::Language;
 
-/// All languages, in the order in which they are offered.
-pub const LANGUAGES: &[&Language] = &[
+/// All languages, in the order in which they are offered. A static, so that each has one address and can be told by it.
+pub static LANGUAGES: &[&Language] = &[
     &java::JAVA,
     &typescript::TYPESCRIPT,
     &typescript::JAVASCRIPT,
