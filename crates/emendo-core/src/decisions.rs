@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::io::Write;
 use std::path::Path;
 
-use emendo_text::{Digest, RelPath};
+use emendo_text::{Digest, Hasher, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edit::{Edit, Standing, StepKey};
@@ -196,6 +196,30 @@ impl Decisions {
                 (was == path && !here.contains(id)) || (was != path && !exists(was))
             })
         })
+    }
+
+    /// Identity of what the decisions mean for the text that a file gets where undecided edits are in.
+    pub(crate) fn view_of(
+        &self,
+        path: &RelPath,
+        edits: &[Edit],
+        exists: impl Fn(&RelPath) -> bool + Copy,
+    ) -> Digest {
+        let ids: Vec<Digest> = edits.iter().filter(|e| !e.derived).map(|e| e.id).collect();
+        let mut h = Hasher::new();
+        for e in edits.iter().filter(|e| !e.derived) {
+            let seals: Vec<(String, Digest)> =
+                e.options.iter().map(|o| (o.label.clone(), o.seal)).collect();
+            let weakly = || self.silent(e.id) && self.weakly_rejected(e.weak, path, &ids, exists);
+            match self.status_of(e.id, e.seal, &seals) {
+                Status::Rejected => h.number(1),
+                Status::Accepted(Some(label)) => h.number(2).part(label),
+                Status::Accepted(None) if e.behind.is_some() => h.number(3),
+                _ if weakly() => h.number(1),
+                _ => h.number(0),
+            };
+        }
+        h.finish()
     }
 
     /// Decisions that match none of these edits.

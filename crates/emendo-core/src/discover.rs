@@ -5,6 +5,7 @@ use std::collections::{BTreeSet, HashSet};
 
 use emendo_lang::{Index, Language};
 use emendo_text::RelPath;
+use serde::{Deserialize, Serialize};
 
 use crate::narrow::Present;
 
@@ -21,7 +22,7 @@ pub struct Subject {
 }
 
 /// Files that matter besides those that hold all words of a symbol: those with one of `names`, and one of `with`.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Wider {
     /// The last parts of symbols.
     pub(crate) names: Vec<String>,
@@ -78,15 +79,15 @@ impl Discovered {
     }
 
     /// A file that holds a subject, and may pass it on.
-    pub(crate) fn module(&mut self, path: &RelPath) {
+    pub(crate) fn module(&mut self, path: &RelPath, called: &[String]) {
         let stem = path.name().split('.').next().unwrap_or("");
         let folder = path.folder().rsplit('/').next().unwrap_or("");
         let plain = matches!(stem, "__init__" | "index" | "mod" | "lib" | "main");
         let word = if plain { folder } else { stem };
         // A folder's name may hold what is no letter: any of its words will do.
-        let words =
-            word.split(|c: char| !c.is_alphanumeric() && c != '_').filter(|w| !w.is_empty());
-        self.modules.extend(words.map(str::to_owned));
+        let all = std::iter::once(word).chain(called.iter().map(String::as_str));
+        let words = all.flat_map(|w| w.split(|c: char| !c.is_alphanumeric() && c != '_'));
+        self.modules.extend(words.filter(|w| !w.is_empty()).map(str::to_owned));
         if plain && folder.is_empty() || stem == "lib" {
             self.modules.insert("crate".into());
         }

@@ -1,8 +1,7 @@
 //! Runs a plan over a project: narrow, answer, and file by file through the stages.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::sync::{Arc, Mutex};
 
 use emendo_docs::{Manifest, ecosystem_of};
 use emendo_lang::{FileFacts, Index, Resolver, Tree, language_of};
@@ -14,7 +13,8 @@ use crate::actions::{Answer, Query};
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
 use crate::files::ProjectFiles;
-use crate::look::{Candidate, Look, Wide};
+use crate::look::{Candidate, Look, Seen, Wide};
+use crate::memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
 use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
@@ -83,38 +83,161 @@ pub struct Engine<'a> {
     pub with: &'a [Skipped],
     /// Only these files are run; all are asked.
     pub only: Option<&'a HashSet<RelPath>>,
+    /// Where looks are remembered.
+    pub memory: Option<&'a Memory>,
 }
 
 /// Files that are read for a chunk of results at a time.
 const CHUNK: usize = 256;
+
+/// A run that knows which files there are.
+pub(crate) struct Walking<'a> {
+    engine: &'a Engine<'a>,
+    files: Arc<ProjectFiles>,
+    walked: Skips,
+    stamps: Option<Stamps>,
+    compared: Option<Compared>,
+}
+
+impl<'a> Walking<'a> {
+    /// The look that is remembered, if no file has changed since.
+    pub(crate) fn as_it_was(&self) -> Option<Digest> {
+        self.compared.as_ref().and_then(Compared::as_it_was)
+    }
+
+    /// Looks at the project, or at what has changed since the look that is remembered.
+    pub(crate) fn look(self) -> Started<'a> {
+        let Self { engine, files, walked, stamps, compared } = self;
+        let look = engine.look();
+        let recalled = engine.memory.zip(compared).and_then(|(m, c)| m.recall(&look, &files, c));
+        let queries = ask(engine.plan, engine.project, files.paths());
+        let (seen, index, known) = match recalled {
+            Some(Recalled { seen, index, known }) => (seen, index, Some(known)),
+            None => {
+                let mut index = Index::new(files.clone());
+                let seen = look.run(files.paths(), &mut index);
+                (seen, index, None)
+            }
+        };
+        let answers = Answers { index, queries, ..Answers::default() };
+        Started { engine, files, walked, seen, answers, stamps, known }
+    }
+}
+
+/// A run that has looked, and has not begun.
+pub(crate) struct Started<'a> {
+    engine: &'a Engine<'a>,
+    files: Arc<ProjectFiles>,
+    walked: Skips,
+    seen: Seen,
+    answers: Answers,
+    stamps: Option<Stamps>,
+    /// The look that was remembered, if it holds.
+    pub(crate) known: Option<Known>,
+}
+
+/// What a run gave besides its files.
+pub(crate) struct Ran {
+    pub(crate) counts: Counts,
+    pub(crate) notes: Vec<Note>,
+    /// The look that it rests on, where that is remembered.
+    pub(crate) look: Option<Digest>,
+}
+
+impl Started<'_> {
+    /// True if a step may rest on what a step before it made of another file.
+    pub(crate) fn staged(&self) -> bool {
+        self.engine.stages_of(&self.seen.wide).len() > 1 || self.engine.plan.reads_manifests()
+    }
+
+    /// Runs the steps over these of the files, or over all.
+    ///
+    /// # Errors
+    /// What the sink gives.
+    pub(crate) fn run(
+        self,
+        only: Option<&HashSet<RelPath>>,
+        sink: &mut dyn Sink,
+    ) -> std::io::Result<Ran> {
+        let Self { engine, files, walked, mut seen, mut answers, stamps, known } = self;
+        let mut counts = Counts {
+            files: files.paths().len() as u64,
+            skipped: walked,
+            candidates: seen.candidates.len() as u64,
+            with_errors: 0,
+        };
+        for (why, n) in &seen.skipped {
+            *counts.skipped.entry(*why).or_default() += n;
+        }
+        answers.manifests = seen.manifests.clone();
+        answers.wide = std::mem::take(&mut seen.wide);
+        let wanted = |c: &Candidate| {
+            only.is_none_or(|o| o.contains(&c.path))
+                && engine.only.is_none_or(|o| o.contains(&c.path))
+        };
+        let (now, later): (Vec<Candidate>, Vec<Candidate>) =
+            std::mem::take(&mut seen.candidates).into_iter().partition(wanted);
+        let staged = engine.stages_of(&answers.wide).len() > 1;
+        // Steps change what files say to others.
+        let before = staged.then(|| Outside::of(&answers.index));
+        let mut errors = engine.stages(&now, &mut answers, &files, sink)?;
+        let told = match before {
+            Some(before) => before.and(&answers.index),
+            None => Outside::of(&answers.index),
+        };
+        seen.wide = answers.wide;
+        if let Some(known) = &known {
+            let elsewhere = |p: &&RelPath| now.binary_search_by(|c| c.path.cmp(p)).is_err();
+            errors.extend(known.errors.iter().filter(elsewhere).cloned());
+        }
+        counts.with_errors = errors.len() as u64;
+        seen.candidates = now.into_iter().chain(later).collect();
+        let look = match (engine.memory, stamps) {
+            (Some(memory), Some(stamps)) if memory.keeps => {
+                let kit = Kit { seen: &seen, whole: files.asked_whole(), errors: &errors, told };
+                memory.keep(&engine.look(), stamps, kit, known.as_ref())
+            }
+            _ => known.map(|k| k.generation),
+        };
+        Ok(Ran { counts, notes: engine.step_notes(), look })
+    }
+}
+
 impl Engine<'_> {
     /// Runs all steps over all files. Results come in order of path.
     ///
     /// # Errors
     /// What the sink gives.
     pub fn run(&self, sink: &mut dyn Sink) -> std::io::Result<(Counts, Vec<Note>)> {
-        let walked = walk(self.project, self.with);
-        let mut counts = Counts {
-            files: walked.files.len() as u64,
-            skipped: walked.skipped,
-            ..Counts::default()
-        };
-        let queries = ask(self.plan, self.project, &walked.files);
+        self.start().look().run(self.only, sink).map(|ran| (ran.counts, ran.notes))
+    }
+
+    fn look(&self) -> Look<'_> {
+        Look { project: self.project, plan: self.plan, with: self.with }
+    }
+
+    /// Walks the project, and compares it with what is remembered.
+    pub(crate) fn start(&self) -> Walking<'_> {
+        let mut walked = walk(self.project, self.with);
+        // A recipe speaks of the old API because it must.
+        let own: Vec<RelPath> =
+            self.plan.recipes.iter().filter_map(|r| self.inside(&r.path)).collect();
+        walked.files.retain(|p| !own.contains(p));
         let files = Arc::new(ProjectFiles::new(self.project, walked.files));
-        let mut answers = Answers { queries, ..Answers::default() };
-        answers.index.replace_files(files.clone());
-        let look = Look { project: self.project, plan: self.plan, with: self.with };
-        let seen = look.run(files.paths(), &mut answers.index);
-        for (why, n) in seen.skipped {
-            *counts.skipped.entry(why).or_default() += n;
-        }
-        answers.manifests = seen.manifests;
-        answers.wide = seen.wide;
-        let candidates = seen.candidates;
-        counts.candidates = candidates.len() as u64;
-        let errors = AtomicU64::new(0);
-        self.stages(candidates, answers, &files, sink, &errors)?;
-        counts.with_errors = errors.into_inner();
+        let now = self.memory.and_then(Memory::now);
+        let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
+        let compared = (self.memory.zip(stamps.as_ref()))
+            .and_then(|(memory, stamps)| memory.compare(&self.look(), stamps));
+        Walking { engine: self, files, walked: walked.skipped, stamps, compared }
+    }
+
+    /// The path of a file inside the project.
+    fn inside(&self, path: &str) -> Option<RelPath> {
+        let full = std::fs::canonicalize(path).ok()?;
+        RelPath::from_path(full.strip_prefix(self.project.root()).ok()?).ok()
+    }
+
+    fn step_notes(&self) -> Vec<Note> {
         let notes = self.plan.steps.iter().flat_map(|s| {
             let say = s.runners.iter().filter_map(|r| r.step_note());
             say.map(|say| Note {
@@ -125,35 +248,31 @@ impl Engine<'_> {
                 say,
             })
         });
-        Ok((counts, notes.collect()))
+        notes.collect()
     }
 
+    /// The files, stage by stage. Gives those that could not be parsed whole.
     fn stages(
         &self,
-        candidates: Vec<Candidate>,
-        mut answers: Answers,
+        files: &[Candidate],
+        answers: &mut Answers,
         texts: &Arc<ProjectFiles>,
         sink: &mut dyn Sink,
-        errors: &AtomicU64,
-    ) -> std::io::Result<()> {
+    ) -> std::io::Result<BTreeSet<RelPath>> {
         let exists = |p: &RelPath| self.project.path(p).exists();
-        let files: Vec<Candidate> = candidates
-            .into_iter()
-            .filter(|c| self.only.is_none_or(|o| o.contains(&c.path)))
-            .collect();
+        let errors = Mutex::new(BTreeSet::new());
         let all = files.len() as u64;
-        // What files pass on to one another may change with every step.
-        let stages = if answers.wide.any() { &self.plan.single } else { &self.plan.stages };
+        let stages = self.stages_of(&answers.wide);
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
         for (n, stage) in stages.iter().enumerate() {
             let last = n + 1 == stages.len();
             let mut done = 0;
-            for chunk in chunks(&files) {
+            for chunk in chunks(files) {
                 let env = Env {
                     plan: self.plan,
                     decisions: self.decisions,
                     mode: self.mode,
-                    answers: &answers,
+                    answers,
                     own: self.own,
                     exists: &exists,
                 };
@@ -170,8 +289,11 @@ impl Engine<'_> {
                         if last && self.mode == Mode::View {
                             run.look_back(&env);
                         }
-                        if fresh && run.has_errors() {
-                            errors.fetch_add(1, Ordering::Relaxed);
+                        if fresh
+                            && run.has_errors()
+                            && let Ok(mut errors) = errors.lock()
+                        {
+                            errors.insert(run.path.clone());
                         }
                         run.rest();
                         run.matters().then_some(run)
@@ -188,10 +310,15 @@ impl Engine<'_> {
                 sink.progress(done, all);
             }
             if !last {
-                self.update(&mut answers, &kept, texts);
+                self.update(answers, &kept, texts);
             }
         }
-        Ok(())
+        Ok(errors.into_inner().unwrap_or_default())
+    }
+
+    /// The stages: what files pass on to one another may change with every step.
+    fn stages_of(&self, wide: &Wide) -> &[std::ops::Range<usize>] {
+        if wide.any() { &self.plan.single } else { &self.plan.stages }
     }
 
     fn open(&self, path: RelPath) -> Option<FileRun> {

@@ -1,9 +1,9 @@
 //! The files of a project, as the languages ask for them: what exists, and what stands in it by now.
 
-use std::collections::HashMap;
-use std::sync::{OnceLock, RwLock};
+use std::collections::{BTreeSet, HashMap};
+use std::sync::{Arc, OnceLock, RwLock};
 
-use emendo_lang::Files;
+use emendo_lang::{Files, Remembered};
 use emendo_text::{RelPath, Text};
 
 use crate::project::Project;
@@ -19,6 +19,10 @@ pub(crate) struct ProjectFiles {
     named: OnceLock<HashMap<String, Vec<usize>>>,
     /// Texts of files that are no code: small, and asked for again and again.
     settings: RwLock<HashMap<RelPath, Option<String>>>,
+    /// Files of which more was asked than what they declare.
+    whole: Arc<RwLock<BTreeSet<RelPath>>>,
+    /// What languages worked out of settings.
+    worked_out: RwLock<HashMap<String, Remembered>>,
 }
 
 impl ProjectFiles {
@@ -30,6 +34,8 @@ impl ProjectFiles {
             changed: HashMap::new(),
             named: OnceLock::new(),
             settings: RwLock::default(),
+            whole: Arc::default(),
+            worked_out: RwLock::default(),
         }
     }
 
@@ -40,7 +46,19 @@ impl ProjectFiles {
 
     /// The same files, some of them with other texts.
     pub(crate) fn with(&self, changed: HashMap<RelPath, String>) -> Self {
-        Self { changed, ..Self::new(&self.project, self.paths.clone()) }
+        let whole = self.whole.clone();
+        Self { changed, whole, ..Self::new(&self.project, self.paths.clone()) }
+    }
+
+    /// Files of which more was asked than what they declare.
+    pub(crate) fn asked_whole(&self) -> BTreeSet<RelPath> {
+        self.whole.read().map(|w| w.clone()).unwrap_or_default()
+    }
+
+    fn ask_whole(&self, path: &RelPath) {
+        if let Ok(mut whole) = self.whole.write() {
+            whole.insert(path.clone());
+        }
     }
 
     fn read(&self, path: &RelPath) -> Option<String> {
@@ -65,8 +83,14 @@ impl Files for ProjectFiles {
             return known.clone();
         }
         let text = self.read(path);
+        self.ask_whole(path);
         self.settings.write().ok()?.insert(path.clone(), text.clone());
         text
+    }
+
+    fn whole(&self, path: &RelPath) -> Option<String> {
+        self.ask_whole(path);
+        self.text(path)
     }
 
     fn named(&self, name: &str) -> Vec<RelPath> {
@@ -78,5 +102,16 @@ impl Files for ProjectFiles {
             named
         });
         named.get(name).into_iter().flatten().map(|i| self.paths[*i].clone()).collect()
+    }
+
+    fn remember(&self, key: &str, make: &mut dyn FnMut() -> Remembered) -> Remembered {
+        if let Some(known) = self.worked_out.read().ok().and_then(|w| w.get(key).cloned()) {
+            return known;
+        }
+        let made = make();
+        if let Ok(mut all) = self.worked_out.write() {
+            all.insert(key.to_owned(), made.clone());
+        }
+        made
     }
 }

@@ -34,6 +34,7 @@ mod files;
 mod journal;
 mod leftovers;
 mod look;
+mod memory;
 mod narrow;
 mod plan;
 mod project;

@@ -1,11 +1,11 @@
 //! The first look at a project: which files can a step touch, and what do others declare or pass on that matters?
 //! Names that are found on the way are looked for until none is new.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{FileFacts, Index, LANGUAGES, Language, Tree, language_of};
+use emendo_lang::{DeclaredIn, FileFacts, Index, LANGUAGES, Language, Tree, language_of};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
@@ -29,14 +29,37 @@ pub(crate) struct Candidate {
 /// Which more files matter to which action of which step.
 #[derive(Default)]
 pub(crate) struct Wide {
-    narrow: Option<Narrow>,
+    narrow: Option<(Declared, Narrow)>,
     by_runner: HashMap<(usize, usize), Vec<Wider>>,
 }
 
 impl Wide {
+    /// What was found on the way, in the words that it was compiled from.
+    pub(crate) fn of(
+        declared: Option<Declared>,
+        sets: impl IntoIterator<Item = ((usize, usize), Vec<Wider>)>,
+    ) -> Self {
+        let compiled = |d: Declared| {
+            let narrow = Narrow::new([], &d, LANGUAGES);
+            (d, narrow)
+        };
+        Self { narrow: declared.map(compiled), by_runner: sets.into_iter().collect() }
+    }
+
+    /// The words that it was compiled from.
+    pub(crate) fn declared(&self) -> Option<&Declared> {
+        self.narrow.as_ref().map(|n| &n.0)
+    }
+
+    /// What matters to which action.
+    pub(crate) fn sets(&self) -> Vec<((usize, usize), Vec<Wider>)> {
+        self.by_runner.iter().map(|(at, sets)| (*at, sets.clone())).collect()
+    }
+
     /// True if a text matters to an action by a name that was found on the way.
     pub(crate) fn met(&self, step: usize, runner: usize, text: &[u8], kept: &mut Kept) -> bool {
-        let (Some(narrow), Some(sets)) = (&self.narrow, self.by_runner.get(&(step, runner))) else {
+        let (Some((_, narrow)), Some(sets)) = (&self.narrow, self.by_runner.get(&(step, runner)))
+        else {
             return false;
         };
         let present = kept.present(narrow, text);
@@ -52,6 +75,10 @@ impl Wide {
 /// What the look told.
 pub(crate) struct Seen {
     pub(crate) candidates: Vec<Candidate>,
+    /// Files that may pass names on.
+    pub(crate) passing: BTreeSet<RelPath>,
+    /// Files that were passed over for what they hold.
+    pub(crate) over: BTreeSet<RelPath>,
     pub(crate) manifests: BTreeMap<RelPath, Arc<Manifest>>,
     pub(crate) skipped: Skips,
     pub(crate) wide: Wide,
@@ -68,31 +95,51 @@ pub(crate) struct Look<'a> {
 #[derive(Default)]
 struct Looked {
     candidate: Option<Candidate>,
-    declared: Option<Declares>,
+    declared: Option<DeclaredIn>,
     manifest: Option<(RelPath, Arc<Manifest>)>,
-    skipped: Option<Skipped>,
+    skipped: Option<(RelPath, Skipped)>,
+    /// It seems to declare what the run asks for.
+    declares: bool,
     /// It may pass names on to others.
     passes: Option<RelPath>,
 }
 
-struct Declares {
-    language: &'static Language,
-    path: RelPath,
-    text: String,
-    facts: FileFacts,
+/// What a changed file is to a run.
+#[derive(Default)]
+pub(crate) struct Again {
+    pub(crate) wanted: bool,
+    pub(crate) declares: bool,
+    pub(crate) passes: bool,
+    pub(crate) skipped: bool,
+}
+
+impl Again {
+    fn add(&mut self, looked: Option<Looked>) {
+        let Some(l) = looked else { return };
+        self.wanted |= l.candidate.is_some();
+        self.declares |= l.declares;
+        self.passes |= l.passes.is_some();
+        self.skipped |= l.skipped.is_some();
+    }
 }
 
 impl Look<'_> {
     /// Looks at all files; types that matter go to the index.
     pub(crate) fn run(&self, files: &[RelPath], index: &mut Index) -> Seen {
         let covered: Vec<&RelPath> = files.iter().filter(|p| self.covered(p)).collect();
-        let first = |path: &&RelPath, present: &Present<'_>| {
-            self.runners().any(|(_, r)| r.covers(path) && r.needs().met(present))
-                || self.watches().any(|r| r.covers(path) && r.needs().met(present))
-        };
+        let first = |path: &&RelPath, present: &Present<'_>| self.asked(path, present);
+        // Imports that hold for all files come first: what other files name may depend on them.
+        let shared: Vec<&RelPath> = covered.iter().copied().filter(|p| self.for_all(p)).collect();
+        for l in self.scan(&shared, &self.plan.narrow, &first, true, index) {
+            if let Some(d) = l.declared {
+                index.take(d);
+            }
+        }
         let found = self.scan(&covered, &self.plan.narrow, &first, true, index);
         let mut seen = Seen {
             candidates: Vec::new(),
+            passing: BTreeSet::new(),
+            over: BTreeSet::new(),
             manifests: BTreeMap::new(),
             skipped: Skips::new(),
             wide: Wide::default(),
@@ -128,6 +175,48 @@ impl Look<'_> {
         })
     }
 
+    /// True if a file may hold imports for all files of its language.
+    fn for_all(&self, path: &RelPath) -> bool {
+        let language = language_of(path).filter(|l| l.names.modules.is_none());
+        language.is_some_and(|l| !l.names.passing.is_empty())
+            && std::fs::read(self.project.path(path)).is_ok_and(|b| passes(language, &b))
+    }
+
+    /// True if a file with these words matters by the words of the recipes.
+    fn asked(&self, path: &RelPath, present: &Present<'_>) -> bool {
+        self.runners().any(|(_, r)| r.covers(path) && r.needs().met(present))
+            || self.watches().any(|r| r.covers(path) && r.needs().met(present))
+    }
+
+    /// True if a file with these words matters by what was found on the way.
+    fn asked_by(
+        &self,
+        sets: &HashMap<(usize, usize), Vec<Wider>>,
+        path: &RelPath,
+        present: &Present<'_>,
+    ) -> bool {
+        sets.iter().any(|((s, r), sets)| {
+            self.plan.steps[*s].runners[*r].covers(path) && sets.iter().any(|w| w.met(present))
+        })
+    }
+
+    /// What a file that has changed is to a run now, by all that was found before.
+    pub(crate) fn once_more(&self, path: &RelPath, wide: &Wide, index: &Index) -> Again {
+        if !self.covered(path) {
+            return Again::default();
+        }
+        let first = |path: &&RelPath, present: &Present<'_>| self.asked(path, present);
+        let mut out = Again::default();
+        out.add(self.look(path, &self.plan.narrow, &first, true, index));
+        if let Some((_, narrow)) = &wide.narrow {
+            let more = |path: &&RelPath, present: &Present<'_>| {
+                self.asked_by(&wide.by_runner, path, present)
+            };
+            out.add(self.look(path, narrow, &more, false, index));
+        }
+        out
+    }
+
     fn watches(&self) -> impl Iterator<Item = &dyn crate::actions::Runner> {
         self.plan.watches.iter().map(|w| w.runner.as_ref())
     }
@@ -160,22 +249,24 @@ impl Look<'_> {
         subjects: &[(&'static Language, Vec<Subject>)],
     ) {
         for l in found {
-            if let Some(why) = l.skipped {
+            if let Some((path, why)) = l.skipped {
                 *seen.skipped.entry(why).or_default() += 1;
+                seen.over.insert(path);
             }
-            if let Some(d) = l.declared.filter(|d| !index.knows(&d.path)) {
-                index.add(d.language, &d.path, &d.text, &d.facts);
+            if let Some(d) = l.declared.filter(|d| !index.knows(d.path())) {
+                index.take(d);
             }
             seen.manifests.extend(l.manifest);
             if let Some(path) = l.passes
                 && let Some(language) = language_of(&path)
             {
+                seen.passing.insert(path.clone());
                 for (known, all) in
                     subjects.iter().filter(|s| s.0.id == language.id || s.0.reads(&path))
                 {
                     let own = discovered.entry(known.id).or_default();
-                    if known.names.modules.is_some() {
-                        own.module(&path);
+                    if let Some(modules) = &known.names.modules {
+                        own.module(&path, &(modules.called)(&path, index.files()));
                     } else {
                         all.iter().for_each(|s| own.everywhere(&s.symbol));
                     }
@@ -220,15 +311,12 @@ impl Look<'_> {
                 words: wider.values().flatten().flat_map(Wider::words).map(str::to_owned).collect(),
                 ..Declared::default()
             };
-            let narrow = Narrow::new([], &declared, LANGUAGES);
-            let more = |path: &&RelPath, present: &Present<'_>| {
-                wider.iter().any(|((s, r), sets)| {
-                    self.plan.steps[*s].runners[*r].covers(path)
-                        && sets.iter().any(|w| w.met(present))
-                })
-            };
+            let wide = Wide::of(Some(declared), wider.clone());
+            let Some((_, narrow)) = &wide.narrow else { return };
+            let more =
+                |path: &&RelPath, present: &Present<'_>| self.asked_by(&wider, path, present);
             // Candidates are looked at again: what they declare may matter only now.
-            let mut found = self.scan(covered, &narrow, &more, false, index);
+            let mut found = self.scan(covered, narrow, &more, false, index);
             let done: HashSet<&RelPath> = seen.candidates.iter().map(|c| &c.path).collect();
             for l in &mut found {
                 if l.candidate.as_ref().is_some_and(|c| done.contains(&c.path)) {
@@ -238,7 +326,7 @@ impl Look<'_> {
                 l.skipped = None;
             }
             self.take_in(found, index, seen, discovered, subjects);
-            seen.wide = Wide { narrow: Some(narrow), by_runner: wider.clone() };
+            seen.wide = wide;
             known = wider;
         }
     }
@@ -281,11 +369,11 @@ impl Look<'_> {
         let full = self.project.path(path);
         let size = std::fs::metadata(&full).map(|m| m.len()).unwrap_or(0);
         if size > MAX_FILE {
-            out.skipped = Some(Skipped::Large);
+            out.skipped = Some((path.clone(), Skipped::Large));
             return Some(out);
         }
         let Ok(bytes) = std::fs::read(&full) else {
-            out.skipped = Some(Skipped::Unreadable);
+            out.skipped = Some((path.clone(), Skipped::Unreadable));
             return Some(out);
         };
         if !narrow.may_matter(&bytes) {
@@ -302,23 +390,23 @@ impl Look<'_> {
             return None;
         }
         let Ok(text) = Text::decode(&bytes) else {
-            out.skipped = Some(Skipped::Encoding);
+            out.skipped = Some((path.clone(), Skipped::Encoding));
             return Some(out);
         };
         if is_generated(&bytes) && !self.with.contains(&Skipped::Generated) {
-            out.skipped = Some(Skipped::Generated);
+            out.skipped = Some((path.clone(), Skipped::Generated));
             return Some(out);
         }
         let whole = passes && language.is_some_and(|l| l.names.modules.is_none());
-        if (present.declares || whole)
+        out.declares = present.declares || whole;
+        if out.declares
             && !index.knows(path)
             && let Some(language) = language
         {
             let text = text.as_str();
             let tree = Tree::parse_file(language, path, text);
             let facts = FileFacts::of_file(language, &tree, text, path, index.files());
-            out.declared =
-                Some(Declares { language, path: path.clone(), text: text.to_owned(), facts });
+            out.declared = Some(index.declared(language, path, text, &facts));
         }
         if self.plan.reads_manifests()
             && let Some(e) = ecosystem_of(path)

@@ -6,6 +6,7 @@ use std::collections::{BTreeSet, HashSet};
 use aho_corasick::{AhoCorasick, MatchKind};
 use emendo_lang::Language;
 use rustc_hash::{FxHashMap, FxHashSet};
+use serde::{Deserialize, Serialize};
 
 /// Sets of words: a text is a candidate if it holds all words of any set. No sets: nothing is one; an empty set: everything is.
 #[derive(Clone, Debug, Default)]
@@ -68,7 +69,7 @@ pub struct Narrow {
 }
 
 /// What of the project's own declarations matters to a run.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Declared {
     /// Names of types.
     pub(crate) types: BTreeSet<String>,

@@ -8,7 +8,7 @@ use emendo_text::{Digest, Hunk, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edit::{Edit, Note};
-use crate::engine::{Counts, Sink};
+use crate::engine::Counts;
 use crate::leftovers::Leftover;
 use crate::plan::{RecipeInfo, StepInfo};
 use crate::run_file::FileResult;
@@ -31,8 +31,17 @@ pub struct Header {
     pub steps: Vec<StepInfo>,
     /// Identity of the plan.
     pub plan: Digest,
-    /// Steps may depend on what other files hold after earlier steps.
-    pub staged: bool,
+}
+
+impl Header {
+    /// True if a run of that would be made from the same.
+    pub(crate) fn is_of(&self, other: &Self) -> bool {
+        let recipes = self.recipes.iter().zip(&other.recipes);
+        self.plan == other.plan
+            && self.recipes.len() == other.recipes.len()
+            && { recipes }.all(|(a, b)| a.path == b.path && a.digest == b.digest)
+            && (&self.inputs, &self.with, &self.below) == (&other.inputs, &other.with, &other.below)
+    }
 }
 
 /// What is proposed for one file.
@@ -51,6 +60,8 @@ pub struct FileRecord {
     pub leftovers: Vec<Leftover>,
     /// The changed lines; `by` are indices into `edits`.
     pub hunks: Vec<Hunk>,
+    /// Identity of the decisions that it was made under.
+    pub decided: Digest,
 }
 
 /// What a run counted, and what stands at no file.
@@ -60,6 +71,12 @@ pub struct Trailer {
     pub counts: Counts,
     /// Notes at steps.
     pub notes: Vec<Note>,
+    /// The look at the project that it rests on, where that is remembered.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub look: Option<Digest>,
+    /// Identity of what the journals said that steps wrote before.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub own: Option<Digest>,
 }
 
 /// A proposal as read back.
@@ -76,30 +93,25 @@ pub struct Proposal {
 const NAME: &str = "proposal.jsonl";
 
 /// Writes a proposal as it grows; it takes the place of the last one when it is finished.
-pub(crate) struct ProposalWriter<'p> {
+pub(crate) struct ProposalWriter {
     out: BufWriter<std::fs::File>,
     temp: PathBuf,
     path: PathBuf,
-    progress: &'p mut dyn FnMut(u64, u64),
 }
 
-impl<'p> ProposalWriter<'p> {
+impl ProposalWriter {
     /// Begins a proposal in a state folder.
     ///
     /// # Errors
     /// If it cannot be written.
-    pub(crate) fn begin(
-        state: &Path,
-        header: &Header,
-        progress: &'p mut dyn FnMut(u64, u64),
-    ) -> io::Result<Self> {
+    pub(crate) fn begin(state: &Path, header: &Header) -> io::Result<Self> {
         let (temp, path) = (state.join(format!("{NAME}.new")), state.join(NAME));
         let mut out = BufWriter::with_capacity(1 << 18, std::fs::File::create(&temp)?);
         line(&mut out, header)?;
-        Ok(Self { out, temp, path, progress })
+        Ok(Self { out, temp, path })
     }
 
-    /// Adds a file as it was recorded before.
+    /// Adds a file.
     ///
     /// # Errors
     /// If it cannot be written.
@@ -129,17 +141,9 @@ fn line(out: &mut impl Write, value: &impl Serialize) -> io::Result<()> {
     out.write_all(b"\n")
 }
 
-impl Sink for ProposalWriter<'_> {
-    fn file(&mut self, f: FileResult) -> io::Result<()> {
-        self.record(&FileRecord::from(f))
-    }
-    fn progress(&mut self, done: u64, all: u64) {
-        (self.progress)(done, all);
-    }
-}
-
-impl From<FileResult> for FileRecord {
-    fn from(f: FileResult) -> Self {
+impl FileRecord {
+    /// The record of a file, made under these decisions.
+    pub(crate) fn of(f: FileResult, decided: Digest) -> Self {
         Self {
             path: f.path,
             base: f.base,
@@ -147,6 +151,7 @@ impl From<FileResult> for FileRecord {
             notes: f.notes,
             leftovers: f.leftovers,
             hunks: f.hunks,
+            decided,
         }
     }
 }

@@ -1,6 +1,6 @@
 //! The facade: a project with its proposal, decisions and journal.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -11,8 +11,9 @@ use crate::check::{Checked, check, read_source};
 use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 use crate::disk::Disk;
 use crate::edit::{Edit, Own, Standing, StepKey};
-use crate::engine::{Engine, Mode, Sink};
+use crate::engine::{Engine, Mode, Ran, Sink};
 use crate::journal::{Journal, Packer, Phase, TakenBack};
+use crate::memory::Memory;
 use crate::project::{Project, ProjectError};
 use crate::proposal::{FileRecord, Header, Proposal, ProposalWriter, Trailer};
 use crate::run_file::FileResult;
@@ -22,6 +23,7 @@ use crate::walk::Skipped;
 /// A project that is being moved.
 pub struct Session {
     project: Project,
+    build: String,
 }
 
 /// Why something could not be done.
@@ -99,7 +101,13 @@ impl Session {
     /// # Errors
     /// If it cannot be read.
     pub fn open(dir: &Path) -> Result<Self, SessionError> {
-        Ok(Self { project: Project::open(dir)? })
+        Ok(Self { project: Project::open(dir)?, build: String::new() })
+    }
+
+    /// The same, by a program of this identity: what another one remembers of a project is not used.
+    #[must_use]
+    pub fn built_as(self, build: String) -> Self {
+        Self { build, ..self }
     }
 
     /// The project.
@@ -179,7 +187,7 @@ impl Session {
         let _lock = self.lock()?;
         self.refuse_unfinished()?;
         let header = self.header(checked, inputs, with);
-        self.run_view(checked, header, None, progress)
+        self.run_view(checked, header, progress)
     }
 
     /// Looks at what recipes would do, and what would be left, and keeps nothing.
@@ -223,11 +231,15 @@ impl Session {
         header: Header,
         progress: &mut dyn FnMut(u64, u64),
     ) -> Result<Proposal, SessionError> {
-        let mut found = Collect::default();
-        let (counts, notes) = self.viewed(checked, &header, None, |e| e.run(&mut found))??;
-        progress(1, 1);
-        let files = found.0.into_iter().map(FileRecord::from).collect();
-        Ok(Proposal { header, files, trailer: Trailer { counts, notes } })
+        let mut files = Vec::new();
+        let viewed = self.viewed(checked, &header, None, progress, &mut |record| {
+            files.push(record);
+            Ok(())
+        })?;
+        Ok(match viewed {
+            Viewed::Same(proposal) => *proposal,
+            Viewed::Anew(trailer) => Proposal { header, files, trailer },
+        })
     }
 
     fn header(
@@ -244,7 +256,6 @@ impl Session {
             below: self.project.below().to_owned(),
             steps: checked.plan.steps.iter().map(|s| s.info.clone()).collect(),
             plan: checked.plan.digest(),
-            staged: checked.plan.stages.len() > 1 || checked.plan.reads_manifests(),
         }
     }
 
@@ -252,70 +263,88 @@ impl Session {
         &self,
         checked: &Checked,
         header: Header,
-        again: Option<(&Proposal, &HashSet<RelPath>)>,
         progress: &mut dyn FnMut(u64, u64),
     ) -> Result<Proposal, SessionError> {
         let state = self.project.make_state()?;
-        let mut writer = ProposalWriter::begin(&state, &header, progress)?;
-        let only = again.map(|a| a.1);
-        let result =
-            self.viewed(checked, &header, only, |engine| self.fill(&mut writer, engine, again));
-        let result = result.and_then(|r| Ok(r?));
-        let trailer = result.inspect_err(|_| ProposalWriter::discard(&state))?;
+        let mut writer = ProposalWriter::begin(&state, &header)?;
+        let memory = self.memory(true)?;
+        let result = self
+            .viewed(checked, &header, Some(memory), progress, &mut |record| writer.record(&record));
+        let trailer = match result.inspect_err(|_| ProposalWriter::discard(&state))? {
+            Viewed::Anew(trailer) => trailer,
+            Viewed::Same(proposal) => {
+                ProposalWriter::discard(&state);
+                return Ok(*proposal);
+            }
+        };
         writer.finish(&trailer).inspect_err(|_| ProposalWriter::discard(&state))?;
         self.proposal()?.ok_or(SessionError::NoProposal)
     }
 
-    /// An engine that counts undecided edits as in.
-    fn viewed<T>(
+    /// Where looks are remembered.
+    fn memory(&self, keeps: bool) -> Result<Memory, SessionError> {
+        Ok(Memory { folder: self.state()?, build: self.build.clone(), keeps })
+    }
+
+    /// Runs with undecided edits counted as in. Files of which nothing has changed are as they were in the last proposal.
+    fn viewed(
         &self,
         checked: &Checked,
         header: &Header,
-        only: Option<&HashSet<RelPath>>,
-        run: impl FnOnce(&Engine<'_>) -> T,
-    ) -> Result<T, SessionError> {
+        memory: Option<Memory>,
+        progress: &mut dyn FnMut(u64, u64),
+        out: &mut dyn FnMut(FileRecord) -> io::Result<()>,
+    ) -> Result<Viewed, SessionError> {
         let decisions = self.decisions()?;
         // What the proposal was limited to, wherever it is decided on.
         let project = self.project.within(&header.below);
         let own = self.own()?;
-        Ok(run(&Engine {
+        let own_digest = serde_json::to_vec(&own).ok().map(|bytes| Digest::of(&bytes));
+        let memory = memory.map_or_else(|| self.memory(false), Ok)?;
+        let engine = Engine {
             project: &project,
             plan: &checked.plan,
             decisions: &decisions,
             mode: Mode::View,
             own: &own,
             with: &header.with,
-            only,
-        }))
-    }
-
-    /// Runs the engine into a proposal: over everything, or over some files with the other records as they were.
-    fn fill(
-        &self,
-        writer: &mut ProposalWriter<'_>,
-        engine: &Engine<'_>,
-        again: Option<(&Proposal, &HashSet<RelPath>)>,
-    ) -> io::Result<Trailer> {
-        Ok(match again {
-            None => {
-                let (counts, notes) = engine.run(writer)?;
-                Trailer { counts, notes }
+            only: None,
+            memory: Some(&memory),
+        };
+        let walking = engine.start();
+        let exists = |p: &RelPath| project.path(p).exists();
+        let view = |path: &RelPath, edits: &[Edit]| decisions.view_of(path, edits, exists);
+        let other = |f: &FileRecord| f.decided != view(&f.path, &f.edits);
+        let old = self.proposal().ok().flatten();
+        let old = old.filter(|o| o.header.is_of(header) && o.trailer.own == own_digest);
+        let old = match (walking.as_it_was(), old) {
+            (Some(look), Some(old))
+                if old.trailer.look == Some(look) && !old.files.iter().any(other) =>
+            {
+                progress(1, 1);
+                return Ok(Viewed::Same(Box::new(old)));
             }
-            Some((old, only)) => {
-                let mut fresh = Collect::default();
-                engine.run(&mut fresh)?;
-                let mut fresh: BTreeMap<RelPath, FileResult> =
-                    fresh.0.into_iter().map(|f| (f.path.clone(), f)).collect();
-                for record in &old.files {
-                    if only.contains(&record.path) {
-                        fresh.remove(&record.path).map_or(Ok(()), |f| writer.file(f))?;
-                    } else {
-                        writer.record(record)?;
-                    }
-                }
-                old.trailer.clone()
-            }
-        })
+            (_, old) => old,
+        };
+        let started = walking.look();
+        let known = started
+            .known
+            .as_ref()
+            .filter(|k| old.as_ref().is_some_and(|o| o.trailer.look == Some(k.generation)));
+        let again: Option<HashSet<RelPath>> = known.zip(old.as_ref()).map(|(known, old)| {
+            let other = old.files.iter().filter(|f| other(f));
+            known.changed.iter().chain(other.map(|f| &f.path)).cloned().collect()
+        });
+        // Where steps rest on what others made of other files, all of them run, or none.
+        let again = again.filter(|a| a.is_empty() || !started.staged());
+        let kept = old.filter(|_| again.is_some()).map_or_else(Vec::new, |o| o.files);
+        let kept =
+            kept.into_iter().filter(|f| again.as_ref().is_some_and(|a| !a.contains(&f.path)));
+        let mut merging = Merging { kept: kept.collect(), out, view: &view, progress };
+        let ran = started.run(again.as_ref(), &mut merging)?;
+        merging.rest(None)?;
+        let Ran { counts, notes, look } = ran;
+        Ok(Viewed::Anew(Trailer { counts, notes, look, own: own_digest }))
     }
 
     /// The recipes of a proposal, loaded again; they must be what they were.
@@ -344,11 +373,9 @@ impl Session {
     }
 
     /// Computes again what depends on decisions that changed.
-    fn refresh(&self, proposal: &Proposal, changed: &[Edit]) -> Result<(), SessionError> {
+    fn refresh(&self, proposal: &Proposal) -> Result<(), SessionError> {
         let checked = self.recipes_of(&proposal.header)?;
-        let only: HashSet<RelPath> = changed.iter().map(|e| e.path.clone()).collect();
-        let again = (!proposal.header.staged).then_some((proposal, &only));
-        self.run_view(&checked, proposal.header.clone(), again, &mut |_, _| {})?;
+        self.run_view(&checked, proposal.header.clone(), &mut |_, _| {})?;
         Ok(())
     }
 
@@ -381,7 +408,7 @@ impl Session {
         let log: Vec<Decision> =
             fresh.iter().map(|e| Decision::about(e, Verdict::Rejected)).collect();
         Decisions::append(&self.log()?, &log)?;
-        self.refresh(&proposal, &fresh)?;
+        self.refresh(&proposal)?;
         Ok(Decided { decided: fresh, ..Decided::default() })
     }
 
@@ -423,7 +450,7 @@ impl Session {
             )));
         }
         Decisions::append(&self.log()?, &log)?;
-        self.refresh(&proposal, &out.decided)?;
+        self.refresh(&proposal)?;
         Ok(out)
     }
 
@@ -481,6 +508,7 @@ impl Session {
         let checked = self.recipes_of(&proposal.header)?;
         let project = self.project.within(&proposal.header.below);
         let own = self.own()?;
+        let memory = self.memory(false)?;
         let engine = Engine {
             project: &project,
             plan: &checked.plan,
@@ -489,6 +517,7 @@ impl Session {
             own: &own,
             with: &proposal.header.with,
             only: Some(&paths),
+            memory: Some(&memory),
         };
         let packer = Packer::begin(disk, &self.project.make_state()?)?;
         let mut sink = Writing {
@@ -605,14 +634,41 @@ impl Session {
     }
 }
 
-/// Keeps results.
-#[derive(Default)]
-struct Collect(Vec<FileResult>);
+/// What a run with undecided edits in gave.
+enum Viewed {
+    /// Nothing has changed since this proposal.
+    Same(Box<Proposal>),
+    /// Its files went out one by one.
+    Anew(Trailer),
+}
 
-impl Sink for Collect {
-    fn file(&mut self, file: FileResult) -> io::Result<()> {
-        self.0.push(file);
+/// Puts what a run finds among what stands from the last one, in order of path.
+struct Merging<'a> {
+    kept: VecDeque<FileRecord>,
+    out: &'a mut dyn FnMut(FileRecord) -> io::Result<()>,
+    view: &'a dyn Fn(&RelPath, &[Edit]) -> Digest,
+    progress: &'a mut dyn FnMut(u64, u64),
+}
+
+impl Merging<'_> {
+    /// What stands before a path, or to the end.
+    fn rest(&mut self, before: Option<&RelPath>) -> io::Result<()> {
+        while self.kept.front().is_some_and(|f| before.is_none_or(|b| f.path < *b)) {
+            self.kept.pop_front().map_or(Ok(()), &mut *self.out)?;
+        }
         Ok(())
+    }
+}
+
+impl Sink for Merging<'_> {
+    fn file(&mut self, file: FileResult) -> io::Result<()> {
+        self.rest(Some(&file.path))?;
+        let decided = (self.view)(&file.path, &file.edits);
+        (self.out)(FileRecord::of(file, decided))
+    }
+
+    fn progress(&mut self, done: u64, all: u64) {
+        (self.progress)(done, all);
     }
 }
 

@@ -20,10 +20,10 @@ mod tree;
 
 pub use facts::{Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
 pub use imports::{ImportEdit, ImportPlan, doubled, respell};
-pub use index::{Index, PassedOn, TypeInfo};
+pub use index::{DeclaredIn, Index, Kept, PassedOn, TypeInfo};
 pub use language::{
     Absolute, Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer,
-    Modules, Names, Placeholder, Reach, Space, TypeFacts, TypeRule,
+    Modules, Names, Placeholder, Reach, Remembered, Space, TypeFacts, TypeRule,
 };
 pub use languages::{LANGUAGES, language, language_of};
 pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings};

@@ -2,7 +2,10 @@
 
 mod pass;
 
+use std::collections::BTreeSet;
+
 use rustc_hash::{FxHashMap, FxHashSet};
+use serde::{Deserialize, Serialize};
 
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
@@ -11,7 +14,7 @@ use crate::language::{Files, Language, Names, Space};
 use crate::tree::{Tree, span};
 
 /// A name, or all names of a place, that an import statement brings into a file. A statement may bring several.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Import {
     /// The statement.
     pub span: Span,
@@ -338,6 +341,18 @@ pub struct FileFacts {
 }
 
 impl FileFacts {
+    /// The names that may hide what the types of the file are built on.
+    pub(crate) fn around_types(&self) -> impl Iterator<Item = &str> {
+        let mut scopes = BTreeSet::new();
+        for t in &self.types {
+            let mut at = Some(self.scope_at(t.span.start));
+            while let Some(i) = at.filter(|i| scopes.insert(*i)) {
+                at = self.scopes[i as usize].parent;
+            }
+        }
+        scopes.into_iter().flat_map(|i| &self.scopes[i as usize].bindings).map(|b| b.name.as_str())
+    }
+
     /// Reads the facts of a text that lies nowhere.
     pub fn read(language: &Language, tree: &Tree, text: &str) -> Self {
         pass::read(language, tree, text)

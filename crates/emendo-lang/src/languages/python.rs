@@ -326,7 +326,12 @@ const NAMES: Names = Names {
     property: ("", "@property"),
     members_need_receiver: true,
     types: TYPE_FACTS,
-    modules: Some(Modules { of: module_of, absolute, file: module_file }),
+    modules: Some(Modules {
+        of: module_of,
+        absolute,
+        file: module_file,
+        called: |_, _| Vec::new(),
+    }),
     loads: &[],
     passing: &["import"],
     exports_all: true,

@@ -464,6 +464,12 @@ fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
     known.and_then(|p| RelPath::new(&p).ok())
 }
 
+/// The root of a library is called as its package is.
+fn called(path: &RelPath, files: &dyn Files) -> Vec<String> {
+    let root = path.name() == "lib.rs";
+    root.then(|| module_of(path, files)).into_iter().collect()
+}
+
 const NAMES: Names = Names {
     separator: "::",
     module_separator: "",
@@ -473,7 +479,7 @@ const NAMES: Names = Names {
     property: ("", ""),
     members_need_receiver: true,
     types: TYPE_FACTS,
-    modules: Some(Modules { of: module_of, absolute, file: module_file }),
+    modules: Some(Modules { of: module_of, absolute, file: module_file, called }),
     loads: &[],
     passing: &["pub use", ") use"],
     exports_all: true,

@@ -261,7 +261,7 @@ impl Look<'_> {
         let (path, name) = symbols.iter().find_map(|symbol| {
             Some((index.file_of(self.language, symbol)?, names.last(symbol).to_owned()))
         })?;
-        let text = index.files().text(&path)?;
+        let text = index.files().whole(&path)?;
         let tree = Tree::parse_file(self.language, &path, &text);
         let facts = FileFacts::of_file(self.language, &tree, &text, &path, index.files());
         let resolver = Resolver { language: self.language, facts: &facts, project: index };

@@ -76,7 +76,7 @@ pub(crate) struct Globals {
 
 impl Globals {
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
-        let session = Session::open(&self.dir)?;
+        let session = Session::open(&self.dir)?.built_as(build());
         if crate::git::tracks(session.project().root(), emendo_core::STATE) {
             let help = format!(
                 "it holds this machine's state only: `git rm -r --cached {}`",
@@ -94,6 +94,13 @@ impl Globals {
     pub(crate) fn path(&self, path: &std::path::Path) -> PathBuf {
         self.dir.join(path)
     }
+}
+
+/// Identity of this program: another build may see a project otherwise.
+fn build() -> String {
+    let meta = std::env::current_exe().and_then(std::fs::metadata);
+    let when = meta.and_then(|m| Ok((m.len(), m.modified()?)));
+    when.map_or_else(|_| String::new(), |(len, time)| format!("{len} {time:?}"))
 }
 
 impl Cli {

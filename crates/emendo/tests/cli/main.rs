@@ -7,6 +7,7 @@ mod find;
 mod interrupted;
 mod leftovers;
 mod recipes;
+mod remembered;
 mod safety;
 mod sandbox;
 mod settings;

@@ -1,13 +1,14 @@
 //! TypeScript and JavaScript, with JSX. One set of facts: JavaScript is read with the same grammar.
 
+mod modules;
+
 use std::sync::LazyLock;
 
-use emendo_text::RelPath;
 use tree_sitter::Node;
 
 use crate::language::{
-    Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Modules, Names,
-    Placeholder, Reach, Space, TypeFacts, TypeRule, bind, context, declares,
+    Binding, Context, Declaration, Dialect, KeyRule, Keyed, Language, Names, Placeholder, Reach,
+    Space, TypeFacts, TypeRule, bind, context, declares,
 };
 use crate::tree::{children, span};
 use crate::{Export, Import, ImportName};
@@ -403,153 +404,6 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     ],
 };
 
-/// Endings that a module's name leaves out, in the order in which they are tried.
-const ENDINGS: &[&str] = &["ts", "tsx", "d.ts", "mts", "cts", "js", "jsx", "mjs", "cjs"];
-
-/// A file of the project is `./` and its path from the root, without the ending; an index file is its folder.
-fn module_of(path: &RelPath, _: &dyn Files) -> String {
-    format!("./{}", bare(path.as_str()))
-}
-
-fn bare(path: &str) -> &str {
-    let cut = |e: &&str| path.strip_suffix(*e).and_then(|p| p.strip_suffix('.'));
-    let stem = ["d.ts", "d.mts", "d.cts"].iter().chain(ENDINGS).find_map(cut).unwrap_or(path);
-    stem.strip_suffix("/index").or(if stem == "index" { Some("") } else { None }).unwrap_or(stem)
-}
-
-/// Paths that begin with a dot are relative to the file's folder; others may be spelled by the settings of the compiler.
-fn absolute(written: &[&str], _: &str, path: &RelPath, files: &dyn Files) -> Option<Vec<String>> {
-    let module = *written.first()?;
-    let found = if module.starts_with('.') {
-        let mut parts: Vec<&str> = path.folder().split('/').filter(|p| !p.is_empty()).collect();
-        for part in module.split('/') {
-            match part {
-                "." | "" => {}
-                ".." => drop(parts.pop()?),
-                name => parts.push(name),
-            }
-        }
-        format!("./{}", bare(&parts.join("/")))
-    } else {
-        aliased(module, path, files)?
-    };
-    let rest = written[1..].iter().map(|s| (*s).to_owned());
-    Some(std::iter::once(found).chain(rest).collect())
-}
-
-/// A module that `paths` or `baseUrl` of the nearest settings file leads to.
-fn aliased(module: &str, path: &RelPath, files: &dyn Files) -> Option<String> {
-    let mut folder = path.folder();
-    loop {
-        for name in ["tsconfig.json", "jsconfig.json"] {
-            let at = if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
-            let text =
-                RelPath::new(&at).ok().filter(|_| files.exists(&at)).and_then(|p| files.text(&p));
-            if let Some(settings) = text.as_deref().and_then(paths_of) {
-                return by_settings(module, folder, &settings, files);
-            }
-        }
-        if folder.is_empty() {
-            return None;
-        }
-        folder = folder.rsplit_once('/').map_or("", |f| f.0);
-    }
-}
-
-/// What a settings file says of paths: the base folder, and names with where they lead.
-struct Settings {
-    base: Option<String>,
-    paths: Vec<(String, Vec<String>)>,
-}
-
-fn paths_of(text: &str) -> Option<Settings> {
-    let value: serde_json::Value = serde_json::from_str(&without_comments(text)).ok()?;
-    let options = &value["compilerOptions"];
-    let base = options["baseUrl"].as_str().map(str::to_owned);
-    let list = |v: &serde_json::Value| {
-        let all = v.as_array().into_iter().flatten();
-        all.filter_map(|t| t.as_str().map(str::to_owned)).collect()
-    };
-    let paths = options["paths"].as_object();
-    let paths: Vec<(String, Vec<String>)> =
-        paths.into_iter().flatten().map(|(k, v)| (k.clone(), list(v))).collect();
-    (base.is_some() || !paths.is_empty()).then_some(Settings { base, paths })
-}
-
-/// The text without comments and trailing commas, which such files may have.
-fn without_comments(text: &str) -> String {
-    let mut out = String::new();
-    let mut rest = text.chars().peekable();
-    let mut quoted = false;
-    while let Some(c) = rest.next() {
-        match (c, rest.peek()) {
-            ('"', _) => quoted = !quoted,
-            ('\\', Some(_)) if quoted => {
-                out.push(c);
-                out.extend(rest.next());
-                continue;
-            }
-            ('/', Some('/')) if !quoted => {
-                while rest.next_if(|c| *c != '\n').is_some() {}
-                continue;
-            }
-            ('/', Some('*')) if !quoted => {
-                let mut last = ' ';
-                for c in rest.by_ref().skip(1) {
-                    if last == '*' && c == '/' {
-                        break;
-                    }
-                    last = c;
-                }
-                continue;
-            }
-            ('}' | ']', _) if !quoted => {
-                let kept = out.trim_end().trim_end_matches(',').len();
-                out.truncate(kept);
-            }
-            _ => {}
-        }
-        out.push(c);
-    }
-    out
-}
-
-fn by_settings(
-    module: &str,
-    folder: &str,
-    settings: &Settings,
-    files: &dyn Files,
-) -> Option<String> {
-    let base = settings.base.as_deref().unwrap_or(".");
-    let from = |target: &str| {
-        let whole = format!("{folder}/{base}/{target}");
-        let parts: Vec<&str> = whole.split('/').filter(|p| !p.is_empty() && *p != ".").collect();
-        format!("./{}", bare(&parts.join("/")))
-    };
-    let leads = |name: &str, targets: &[String]| {
-        let (before, after) = name.split_once('*').unwrap_or((name, ""));
-        let middle = module.strip_prefix(before)?.strip_suffix(after)?;
-        let fits = name.contains('*') || middle.is_empty();
-        let all = targets.iter().filter(|_| fits).map(|t| from(&t.replacen('*', middle, 1)));
-        all.into_iter().find(|m| module_file(m, files).is_some())
-    };
-    let by_name = settings.paths.iter().find_map(|(name, targets)| leads(name, targets));
-    by_name.or_else(|| {
-        let plain = from(module);
-        (settings.base.is_some() && module_file(&plain, files).is_some()).then_some(plain)
-    })
-}
-
-fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
-    let path = module.strip_prefix("./")?;
-    let direct = ENDINGS.iter().map(|e| format!("{path}.{e}"));
-    let index = ENDINGS
-        .iter()
-        .map(|e| if path.is_empty() { format!("index.{e}") } else { format!("{path}/index.{e}") });
-    let known = direct.chain(index).find(|p| files.exists(p));
-    known.and_then(|p| RelPath::new(&p).ok())
-}
-
 /// `export { a as b }`, `export default a`, `export class A`, `module.exports = { a }`, `exports.a = b`.
 fn read_exports(node: Node<'_>, text: &str) -> Vec<Export> {
     let word = |n: Node<'_>| span(n).of(text).to_owned();
@@ -654,7 +508,7 @@ const NAMES: Names = Names {
     property: ("get ", ""),
     members_need_receiver: true,
     types: TYPE_FACTS,
-    modules: Some(Modules { of: module_of, absolute, file: module_file }),
+    modules: Some(modules::MODULES),
     loads: &["require(", "require.resolve(", "import(", "import", "from", "module"],
     passing: &[
         "export {",

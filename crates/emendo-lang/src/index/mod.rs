@@ -1,14 +1,19 @@
 //! What the project declares itself: its types with what they are built on, and what its modules pass on.
 
+mod kept;
+
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, RwLock};
 
-use emendo_text::{Lines, RelPath};
+use emendo_text::{Digest, Lines, RelPath};
+use serde::{Deserialize, Serialize};
 
-use crate::facts::{Export, FileFacts, Import, Tells};
+use crate::facts::{Export, FileFacts, Hint, Import, Tells};
 use crate::language::{Files, Language, NoFiles, Space};
 use crate::names::Resolver;
 use crate::tree::Tree;
+
+pub use kept::Kept;
 
 /// Packages by language and name of a type.
 type ByFile = HashMap<(&'static str, String), Arc<HashSet<String>>>;
@@ -35,10 +40,12 @@ pub struct Index {
     canonical: RwLock<HashMap<(&'static str, String), Option<PassedOn>>>,
     /// What the modules of the project pass on; `None` where there is no such file.
     modules: RwLock<HashMap<RelPath, Option<Arc<Passed>>>>,
+    /// Files whose declarations were asked for, with the identity of what they say to others.
+    outside: RwLock<HashMap<RelPath, Digest>>,
 }
 
 /// A type of the project.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct TypeInfo {
     /// Where it is declared.
     pub path: Option<RelPath>,
@@ -50,6 +57,25 @@ pub struct TypeInfo {
     pub alias: Vec<String>,
     /// Its members, with the symbols that the name of their type may stand for.
     pub members: HashMap<String, Vec<String>>,
+}
+
+/// What one file declares, to be taken in by an index.
+#[derive(Debug)]
+pub struct DeclaredIn {
+    language: &'static Language,
+    path: RelPath,
+    package: String,
+    globals: Vec<Import>,
+    outside: Digest,
+    passed: Option<Arc<Passed>>,
+    types: Vec<(String, TypeInfo)>,
+}
+
+impl DeclaredIn {
+    /// The file.
+    pub fn path(&self) -> &RelPath {
+        &self.path
+    }
 }
 
 /// What a name of the project's own stands for.
@@ -64,7 +90,7 @@ pub struct PassedOn {
 }
 
 /// What a module passes on.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 struct Passed {
     /// Names with the symbols that they stand for, and whether the name is the module's own choice.
     names: HashMap<String, (String, bool)>,
@@ -97,6 +123,7 @@ impl Index {
             module_files: RwLock::default(),
             canonical: RwLock::default(),
             modules: RwLock::default(),
+            outside: RwLock::default(),
         }
     }
 
@@ -114,6 +141,19 @@ impl Index {
         self.canonical = RwLock::default();
     }
 
+    /// The files whose declarations were asked for, with the identity of what they say to others.
+    pub fn outside(&self) -> Vec<(RelPath, Digest)> {
+        let all = self.outside.read().map(|o| o.iter().map(|(p, d)| (p.clone(), *d)).collect());
+        all.unwrap_or_default()
+    }
+
+    /// Notes what a file says to others.
+    fn says(&self, language: &Language, path: &RelPath, text: &str, facts: &FileFacts) {
+        if let Ok(mut all) = self.outside.write() {
+            all.insert(path.clone(), facts.outside(language, text));
+        }
+    }
+
     /// Adds what a file declares. Gives the full names of its types.
     pub fn add(
         &mut self,
@@ -122,61 +162,87 @@ impl Index {
         text: &str,
         facts: &FileFacts,
     ) -> Vec<String> {
+        let declared = self.declared(language, path, text, facts);
+        self.take(declared)
+    }
+
+    /// What a file declares, by what the index holds so far.
+    pub fn declared(
+        &self,
+        language: &'static Language,
+        path: &RelPath,
+        text: &str,
+        facts: &FileFacts,
+    ) -> DeclaredIn {
         let names = &language.names;
-        for import in facts.imports.iter().filter(|i| i.global) {
-            self.globals.push((language.id, import.clone()));
+        let lines = Lines::new(text);
+        let resolver = Resolver { language, facts, project: self };
+        let mut types: Vec<(String, TypeInfo)> = Vec::new();
+        // A type without a name has no heirs.
+        for t in facts.types.iter().filter(|t| t.path.iter().all(|p| !p.is_empty())) {
+            let at = t.span.start + 1;
+            let name = if t.extends {
+                let written: Vec<&str> =
+                    t.path.iter().flat_map(|p| p.split(names.separator)).collect();
+                let found = resolver.candidates(&written, Space::Type, t.span.start);
+                match found.into_iter().next() {
+                    Some(name) => name,
+                    None => continue,
+                }
+            } else {
+                resolver.own_name(t)
+            };
+            let all = |written: &str, at: u32| {
+                let path: Vec<&str> = written.split(names.separator).collect();
+                resolver.candidates(&path, Space::Type, at)
+            };
+            let told = t.members.iter().filter_map(|m| {
+                let sure = |h: &&Hint| matches!(h.how, Tells::Declared | Tells::Made);
+                let hint = m.hint.as_ref().filter(sure)?;
+                Some((m.name.clone(), all(&hint.path, at)))
+            });
+            let mut members: HashMap<String, Vec<String>> =
+                t.members.iter().map(|m| (m.name.clone(), Vec::new())).collect();
+            members.extend(told);
+            let info = TypeInfo {
+                path: Some(path.clone()),
+                line: lines.line(t.at.start),
+                supers: t.supers.iter().map(|s| all(&s.0, s.1.start)).collect(),
+                alias: t.alias.as_ref().map_or(Vec::new(), |a| all(a, at)),
+                members,
+            };
+            types.push((name, info));
         }
-        let mut found: Vec<(String, TypeInfo)> = Vec::new();
-        if !facts.package.is_empty() {
-            self.packages.entry(facts.package.clone()).or_default();
+        DeclaredIn {
+            language,
+            path: path.clone(),
+            package: facts.package.clone(),
+            globals: facts.imports.iter().filter(|i| i.global).cloned().collect(),
+            outside: facts.outside(language, text),
+            passed: names.modules.is_some().then(|| Arc::new(Passed::of(language, facts))),
+            types,
+        }
+    }
+
+    /// Takes in what a file declares. Gives the full names of its types.
+    pub fn take(&mut self, declared: DeclaredIn) -> Vec<String> {
+        let DeclaredIn { language, path, package, globals, outside, passed, types } = declared;
+        let names = &language.names;
+        self.globals.extend(globals.into_iter().map(|i| (language.id, i)));
+        if !package.is_empty() {
+            self.packages.entry(package).or_default();
         }
         self.added.insert(path.clone());
-        let lines = Lines::new(text);
+        if let Ok(mut all) = self.outside.write() {
+            all.insert(path.clone(), outside);
+        }
+        if let Some(passed) = passed
+            && let Ok(mut modules) = self.modules.write()
         {
-            let resolver = Resolver { language, facts, project: self };
-            // A type without a name has no heirs.
-            for t in facts.types.iter().filter(|t| t.path.iter().all(|p| !p.is_empty())) {
-                let at = t.span.start + 1;
-                let name = if t.extends {
-                    let written: Vec<&str> =
-                        t.path.iter().flat_map(|p| p.split(names.separator)).collect();
-                    match resolver
-                        .candidates(&written, Space::Type, t.span.start)
-                        .into_iter()
-                        .next()
-                    {
-                        Some(name) => name,
-                        None => continue,
-                    }
-                } else {
-                    resolver.own_name(t)
-                };
-                let all = |written: &str, at: u32| {
-                    let path: Vec<&str> = written.split(names.separator).collect();
-                    resolver.candidates(&path, Space::Type, at)
-                };
-                let told = t.members.iter().filter_map(|m| {
-                    let hint = m
-                        .hint
-                        .as_ref()
-                        .filter(|h| matches!(h.how, Tells::Declared | Tells::Made))?;
-                    Some((m.name.clone(), all(&hint.path, at)))
-                });
-                let mut members: HashMap<String, Vec<String>> =
-                    t.members.iter().map(|m| (m.name.clone(), Vec::new())).collect();
-                members.extend(told);
-                let info = TypeInfo {
-                    path: Some(path.clone()),
-                    line: lines.line(t.at.start),
-                    supers: t.supers.iter().map(|s| all(&s.0, s.1.start)).collect(),
-                    alias: t.alias.as_ref().map_or(Vec::new(), |a| all(a, at)),
-                    members,
-                };
-                found.push((name, info));
-            }
+            modules.insert(path, Some(passed));
         }
         let mut out = Vec::new();
-        for (name, info) in found {
+        for (name, info) in types {
             out.push(name.clone());
             let package = names.parent(&name);
             self.packages.entry(package).or_default().insert(names.last(&name).to_owned());
@@ -242,7 +308,8 @@ impl Index {
             let declares = |path: RelPath| {
                 let text = self.files.text(&path)?;
                 let tree = Tree::parse_file(language, &path, &text);
-                let facts = FileFacts::read(language, &tree, &text);
+                let facts = FileFacts::of_file(language, &tree, &text, &path, self.files());
+                self.says(language, &path, &text, &facts);
                 let resolver = Resolver { language, facts: &facts, project: &Self::default() };
                 let own = facts.types.iter().find(|t| t.path == [name])?;
                 Some(language.names.parent(&resolver.own_name(own)))
@@ -359,6 +426,7 @@ impl Index {
         let read = self.files.text(path).map(|text| {
             let tree = Tree::parse_file(language, path, &text);
             let facts = FileFacts::of_file(language, &tree, &text, path, self.files());
+            self.says(language, path, &text, &facts);
             Arc::new(Passed::of(language, &facts))
         });
         self.modules.write().ok()?.insert(path.clone(), read.clone());

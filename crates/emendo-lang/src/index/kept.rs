@@ -1,0 +1,116 @@
+//! What an index holds, in a form that can be kept between runs, and what of a file others depend on.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::{Arc, RwLock};
+
+use emendo_text::{Digest, Hasher, Lines, RelPath};
+use serde::{Deserialize, Serialize};
+
+use super::{Index, Passed, TypeInfo};
+use crate::facts::{FileFacts, Import};
+use crate::language::{Files, Language};
+use crate::languages::language;
+
+/// The contents of an index.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub struct Kept {
+    added: BTreeSet<RelPath>,
+    types: BTreeMap<String, TypeInfo>,
+    packages: BTreeMap<String, BTreeSet<String>>,
+    globals: Vec<(String, Import)>,
+    modules: BTreeMap<RelPath, Option<Passed>>,
+    by_file: Vec<(String, String, BTreeSet<String>)>,
+}
+
+impl Index {
+    /// What the index holds by now.
+    pub fn keep(&self) -> Kept {
+        let modules = self.modules.read().map(|m| {
+            m.iter()
+                .map(|(path, p)| (path.clone(), p.as_deref().cloned()))
+                .collect::<BTreeMap<_, _>>()
+        });
+        let by_file = self.by_file.read().map(|b| {
+            let one = |((id, name), found): (&(&'static str, String), &Arc<_>)| {
+                let found: &std::collections::HashSet<String> = found;
+                ((*id).to_owned(), name.clone(), found.iter().cloned().collect())
+            };
+            b.iter().map(one).collect()
+        });
+        Kept {
+            added: self.added.iter().cloned().collect(),
+            types: self.types.iter().map(|(k, v)| (k.clone(), v.clone())).collect(),
+            packages: self
+                .packages
+                .iter()
+                .map(|(k, v)| (k.clone(), v.iter().cloned().collect()))
+                .collect(),
+            globals: self.globals.iter().map(|(id, i)| ((*id).to_owned(), i.clone())).collect(),
+            modules: modules.unwrap_or_default(),
+            by_file: by_file.unwrap_or_default(),
+        }
+    }
+
+    /// The index that held this, over files of which no other depends on one that has changed since.
+    pub fn kept(files: Arc<dyn Files>, kept: Kept) -> Self {
+        let id = |id: &str| language(id).map(|l| l.id);
+        let modules = kept.modules.into_iter().map(|(path, p)| (path, p.map(Arc::new)));
+        let by_file = kept.by_file.into_iter().filter_map(|(language, name, found)| {
+            Some(((id(&language)?, name), Arc::new(found.into_iter().collect())))
+        });
+        let globals =
+            kept.globals.into_iter().filter_map(|(language, i)| Some((id(&language)?, i)));
+        Self {
+            added: kept.added.into_iter().collect(),
+            types: kept.types.into_iter().collect(),
+            packages: kept
+                .packages
+                .into_iter()
+                .map(|(k, v)| (k, v.into_iter().collect()))
+                .collect(),
+            globals: globals.collect(),
+            modules: RwLock::new(modules.collect()),
+            by_file: RwLock::new(by_file.collect()),
+            ..Self::new(files)
+        }
+    }
+}
+
+impl FileFacts {
+    /// Identity of all that other files may ask of this one: what it is called, brings in, declares and passes on.
+    pub fn outside(&self, language: &Language, text: &str) -> Digest {
+        let lines = Lines::new(text);
+        let mut h = Hasher::new();
+        h.part(language.id).part(&self.package).part(&self.module);
+        for (_, package) in &self.packages {
+            h.part(package);
+        }
+        for i in &self.imports {
+            h.part(i.path()).part(i.local().unwrap_or("")).part(i.inside.join(" "));
+            let flags = [i.aliased(), i.wildcard, i.is_static, i.binds_root, i.is_type, i.doubled];
+            let more = [i.global, i.passes_on, i.scope.start == 0];
+            for flag in flags.iter().chain(&more) {
+                h.number(u64::from(*flag));
+            }
+        }
+        for e in &self.exports {
+            h.part("export").part(&e.outside).part(&e.inside).number(u64::from(e.fixed));
+        }
+        for t in &self.types {
+            h.part("type").part(t.path.join(" ")).part(t.inside.join(" "));
+            h.number(u64::from(lines.line(t.at.start))).number(u64::from(t.extends));
+            h.part(t.alias.as_deref().unwrap_or(""));
+            for s in &t.supers {
+                h.part(&s.0);
+            }
+            for m in &t.members {
+                let hint = m.hint.as_ref().map(|hint| format!("{hint:?}")).unwrap_or_default();
+                h.part("member").part(&m.name).part(format!("{:?}", m.space)).part(hint);
+            }
+        }
+        for name in self.around_types() {
+            h.part(name);
+        }
+        h.finish()
+    }
+}
