@@ -1,6 +1,6 @@
 //! What the user decided: an append-only log, one line each, safe for several writers.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::Write;
 use std::path::Path;
 
@@ -46,6 +46,9 @@ pub struct Decision {
     /// What was decided.
     #[serde(flatten)]
     pub verdict: Verdict,
+    /// What other edits need it by.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub provides: Option<Digest>,
 }
 
 impl Decision {
@@ -57,6 +60,7 @@ impl Decision {
             step: edit.step.clone(),
             path: edit.path.clone(),
             verdict,
+            provides: edit.provides,
         }
     }
 }
@@ -79,6 +83,8 @@ pub enum Status {
 pub struct Decisions {
     last: HashMap<Digest, Decision>,
     rejected: HashMap<Digest, Vec<(Digest, RelPath)>>,
+    /// Rejected edits, by what others need them by.
+    gone: HashMap<Digest, HashSet<Digest>>,
 }
 
 /// Why the log cannot be used.
@@ -125,6 +131,13 @@ impl Decisions {
         list.retain(|(id, _)| *id != d.edit);
         if d.verdict == Verdict::Rejected {
             list.push((d.edit, d.path.clone()));
+        }
+        if let Some(tie) = d.provides {
+            let gone = self.gone.entry(tie).or_default();
+            gone.remove(&d.edit);
+            if d.verdict == Verdict::Rejected {
+                gone.insert(d.edit);
+            }
         }
         self.last.insert(d.edit, d);
     }
@@ -178,6 +191,18 @@ impl Decisions {
         }
     }
 
+    /// True if an edit that provides this is rejected.
+    pub fn gone(&self, tie: Digest) -> bool {
+        self.gone.get(&tie).is_some_and(|g| !g.is_empty())
+    }
+
+    /// Takes what is said of these edits out.
+    pub(crate) fn forget<'e>(&mut self, edits: impl IntoIterator<Item = &'e Edit>) {
+        for e in edits {
+            self.add(Decision::about(e, Verdict::Cleared));
+        }
+    }
+
     /// True if nothing at all is said about an id.
     pub fn silent(&self, id: Digest) -> bool {
         matches!(self.last.get(&id).map(|d| &d.verdict), None | Some(Verdict::Cleared))
@@ -218,6 +243,7 @@ impl Decisions {
                 _ if weakly() => h.number(1),
                 _ => h.number(0),
             };
+            h.number(u64::from(e.needs.is_some_and(|tie| self.gone(tie))));
         }
         h.finish()
     }

@@ -63,6 +63,17 @@ pub struct Draft {
     pub evidence: Vec<Fact>,
     /// Alternatives of a choice.
     pub alternatives: Vec<Alternative>,
+    /// What it holds together with.
+    pub tie: Tie,
+}
+
+/// What holds edits of several files together: a declaration and what follows it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Tie {
+    /// Others need it by this.
+    pub provides: Option<Digest>,
+    /// It needs what provides this.
+    pub needs: Option<Digest>,
 }
 
 /// Splices with the imports that they need.
@@ -208,6 +219,12 @@ pub struct Edit {
     /// An import that follows from the other edits of the step: nobody decides it alone.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub derived: bool,
+    /// Edits that need this one say the same in `needs`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub provides: Option<Digest>,
+    /// It is in only if all edits that provide this are.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub needs: Option<Digest>,
 }
 
 /// A place that a person must look at; no edit.

@@ -9,7 +9,7 @@ use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{Answer, Query};
+use crate::actions::{Answer, Followed, Query, follow};
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
 use crate::files::ProjectFiles;
@@ -39,6 +39,8 @@ pub(crate) struct Answers {
     pub wide: Wide,
     /// All manifests.
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
+    /// Declarations whose uses change with them.
+    pub followed: Vec<Followed>,
     /// Questions about other files, with what was found.
     pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
 }
@@ -119,7 +121,15 @@ impl<'a> Walking<'a> {
                 (seen, index, None)
             }
         };
-        let answers = Answers { index, queries, ..Answers::default() };
+        let followed = follow(engine.plan, engine.project, files.paths(), &index);
+        let mut seen = seen;
+        for path in followed.iter().flat_map(|f| &f.users) {
+            if let Err(i) = seen.candidates.binary_search_by(|c| c.path.cmp(path)) {
+                let size = std::fs::metadata(engine.project.path(path)).map_or(0, |m| m.len());
+                seen.candidates.insert(i, Candidate { path: path.clone(), size });
+            }
+        }
+        let answers = Answers { index, followed, queries, ..Answers::default() };
         Started { engine, files, walked, seen, answers, stamps, known }
     }
 }
@@ -390,9 +400,7 @@ fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
     let found = query.pattern.matches(&tree, text, &resolver);
     let answer = |m: &emendo_lang::Match| {
         let named = m.slots.iter().filter(|b| b.name != "_");
-        let held =
-            |b: &emendo_lang::Bound| b.text.clone().unwrap_or_else(|| b.span.of(text).to_owned());
-        named.map(|b| (b.name.clone(), held(b))).collect::<Answer>()
+        named.map(|b| b.held(text)).collect::<Answer>()
     };
     found.iter().map(answer).collect()
 }

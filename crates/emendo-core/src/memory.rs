@@ -216,7 +216,7 @@ impl Memory {
         compared: Compared,
     ) -> Option<Recalled> {
         let Compared { noted, changed } = compared;
-        if !changed.is_empty() && !look.plan.queries().is_empty() {
+        if !changed.is_empty() && look.plan.asks_bodies() {
             return None;
         }
         let told: Told = self.read("told")?;

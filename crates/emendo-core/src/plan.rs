@@ -144,6 +144,12 @@ impl Plan {
         self.steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.queries()).collect()
     }
 
+    /// True if an action asks other files for more than what they declare.
+    pub(crate) fn asks_bodies(&self) -> bool {
+        let mut all = self.steps.iter().flat_map(|s| &s.runners);
+        all.any(|r| r.follows() || !r.queries().is_empty())
+    }
+
     /// True if any step reads all manifests together.
     pub fn reads_manifests(&self) -> bool {
         self.steps.iter().flat_map(|s| &s.runners).any(|r| r.reads_manifests())

@@ -170,7 +170,9 @@ impl FileRun {
         let wanted: Vec<usize> = covering
             .into_iter()
             .filter(|i| {
-                step.runners[*i].needs().met(&present) || env.answers.wide.met(n, *i, text, wider)
+                step.runners[*i].needs().met(&present)
+                    || env.answers.wide.met(n, *i, text, wider)
+                    || env.answers.followed.iter().any(|f| f.leads(*i, n, &self.path))
             })
             .collect();
         if wanted.is_empty() {
@@ -191,6 +193,7 @@ impl FileRun {
                 manifests: &env.answers.manifests,
                 packages: &step.packages,
                 answers: &env.answers.queries,
+                followed: &env.answers.followed,
                 own: &own,
             };
             runner.find(&cx, i, &mut found);
@@ -222,6 +225,7 @@ impl FileRun {
                 manifests: &env.answers.manifests,
                 packages: &env.plan.packages,
                 answers: &env.answers.queries,
+                followed: &[],
                 own: &[],
             };
             let mut found = Vec::new();
@@ -312,6 +316,11 @@ impl FileRun {
                         .into(),
                 );
             }
+        }
+        for f in
+            folded.iter_mut().filter(|f| f.draft.tie.needs.is_some_and(|t| env.decisions.gone(t)))
+        {
+            f.withheld = Some("the edit that it needs is rejected".into());
         }
         conflicts(&mut folded);
         for i in 0..folded.len() {
@@ -574,6 +583,8 @@ impl FileRun {
                 behind: None,
                 standing: Standing::In,
                 derived: true,
+                provides: None,
+                needs: None,
             };
             (edit, vec![e.splice])
         });
@@ -683,6 +694,8 @@ impl FileRun {
                 behind: f.behind.map(|b| ids[b]),
                 standing,
                 derived: false,
+                provides: f.draft.tie.provides,
+                needs: f.draft.tie.needs,
             };
             self.edits.push(edit);
         }

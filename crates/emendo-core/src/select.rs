@@ -95,6 +95,12 @@ pub(crate) fn accept(
     s: &Selection,
 ) -> Result<(Decided, Vec<Decision>), SessionError> {
     let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
+    let mut by_tie: HashMap<Digest, Vec<Digest>> = HashMap::new();
+    for e in proposal.decidable() {
+        if let Some(tie) = e.provides {
+            by_tie.entry(tie).or_default().push(e.id);
+        }
+    }
     let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w));
     let mut out = Decided::default();
     let mut log = Vec::new();
@@ -126,7 +132,7 @@ pub(crate) fn accept(
             out.refused.push(refused);
             continue;
         }
-        match parents(e, &by_id, decisions) {
+        match parents(e, &by_id, &by_tie, decisions) {
             Err(why) => out.refused.push((e.clone(), why)),
             Ok(parents) => {
                 for p in parents.into_iter().filter(|p| seen.insert(p.id)) {
@@ -145,14 +151,19 @@ pub(crate) fn accept(
     Ok((out, log))
 }
 
-/// The undecided edits that an edit builds on, all the way down.
+/// The undecided edits that an edit builds on or needs, all the way down.
 fn parents<'p>(
     e: &Edit,
     by_id: &HashMap<Digest, &'p Edit>,
+    by_tie: &HashMap<Digest, Vec<Digest>>,
     decisions: &Decisions,
 ) -> Result<Vec<&'p Edit>, String> {
     let mut out: Vec<&Edit> = Vec::new();
-    let mut todo: Vec<Digest> = e.parents.clone();
+    let needed = |e: &Edit| {
+        let tied = e.needs.and_then(|tie| by_tie.get(&tie)).into_iter().flatten();
+        e.parents.iter().chain(tied).copied().filter(|id| *id != e.id).collect::<Vec<_>>()
+    };
+    let mut todo: Vec<Digest> = needed(e);
     while let Some(id) = todo.pop() {
         let Some(p) = by_id.get(&id) else { continue };
         match decisions.status(p) {
@@ -170,7 +181,7 @@ fn parents<'p>(
         }
         if !out.iter().any(|o| o.id == id) {
             out.push(p);
-            todo.extend(&p.parents);
+            todo.extend(needed(p));
         }
     }
     Ok(out)

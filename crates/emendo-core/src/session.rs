@@ -471,7 +471,10 @@ impl Session {
             let (_, log) = accept(&proposal, &self.decisions()?, &selection)?;
             Decisions::append(&self.log()?, &log)?;
         }
-        let decisions = self.decisions()?;
+        let mut decisions = self.decisions()?;
+        let unmet = unmet(&proposal, &decisions);
+        decisions.forget(unmet.iter().copied());
+        out.left_out.extend(unmet.into_iter().map(|e| (e.clone(), UNMET.to_owned())));
         let accepted: HashMap<Digest, &Edit> = proposal
             .decidable()
             .filter(|e| {
@@ -543,7 +546,7 @@ impl Session {
             return Err(SessionError::Changed(underfoot));
         }
         let done: HashSet<Digest> = used.iter().map(|d| d.edit).collect();
-        out.left_out = left_out(&accepted, &done, &out.skipped);
+        out.left_out.extend(left_out(&accepted, &done, &out.skipped));
         if packer.is_empty() {
             packer.abandon();
             return Ok(out);
@@ -711,6 +714,18 @@ impl Sink for Writing<'_> {
         }
         Ok(())
     }
+}
+
+const UNMET: &str = "the edit that it needs is not accepted";
+
+/// Accepted edits that need one that is not.
+fn unmet<'p>(proposal: &'p Proposal, decisions: &Decisions) -> Vec<&'p Edit> {
+    let is_in = |e: &&Edit| matches!(decisions.status(e), Status::Accepted(_));
+    let held = |e: &Edit| matches!(e.standing, Standing::Withheld(_));
+    let open: HashSet<Digest> =
+        proposal.decidable().filter(|e| !is_in(e) || held(e)).filter_map(|e| e.provides).collect();
+    let needs = |e: &&Edit| e.needs.is_some_and(|tie| open.contains(&tie));
+    proposal.decidable().filter(is_in).filter(needs).collect()
 }
 
 fn bases(proposal: &Proposal) -> HashMap<RelPath, Digest> {

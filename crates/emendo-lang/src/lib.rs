@@ -26,11 +26,11 @@ pub use language::{
     Modules, Names, Placeholder, Reach, Remembered, Space, TypeFacts, TypeRule,
 };
 pub use languages::{LANGUAGES, language, language_of};
-pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings};
+pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings, Visible};
 pub use pattern::{
-    Bound, Conditions, Constraint, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest, Pattern,
-    PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice, Unresolved,
-    Written, delete_splice,
+    Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
+    Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice,
+    Unresolved, Written, delete_splice,
 };
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};

@@ -11,7 +11,7 @@ use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath};
 
 use super::{CompileCx, FileCx, Kind, Runner, action_digest};
-use crate::edit::{Change, Draft, Found, NoteDraft};
+use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
 use crate::narrow::Needs;
 
 /// The kind.
@@ -364,6 +364,7 @@ impl LibraryRunner {
             certainty,
             evidence,
             alternatives: Vec::new(),
+            tie: Tie::default(),
         });
     }
 

@@ -1,6 +1,7 @@
 //! The kinds of actions: one row and one file each, with keys, check, compile and run together.
 
 mod code;
+mod followed;
 mod library;
 mod note;
 mod parts;
@@ -8,6 +9,8 @@ mod setting;
 mod symbol;
 mod values;
 
+pub(crate) use followed::follow;
+pub(crate) use followed::{Declaration, Followed, Uses};
 pub use parts::{Answer, Query};
 pub(crate) use symbol::{SymbolRunner, TextWatch, What, renames};
 
@@ -100,6 +103,18 @@ pub trait Runner: Send + Sync {
     fn queries(&self) -> Vec<Arc<Query>> {
         Vec::new()
     }
+    /// Declarations of a file whose uses, in other files too, change with what it does here.
+    fn declares(&self, _: &FileCx<'_>) -> Vec<Declaration> {
+        Vec::new()
+    }
+    /// True if it may rewrite uses of what it changes in other files.
+    fn follows(&self) -> bool {
+        false
+    }
+    /// What the uses of a declaration are in another file.
+    fn uses(&self, _: &Declaration, _: &FileCx<'_>) -> Uses {
+        Uses::default()
+    }
     /// True if it would change its own result again, and so leaves alone what the journal says that it wrote.
     fn once(&self) -> bool {
         false
@@ -132,6 +147,8 @@ pub struct FileCx<'a> {
     pub packages: &'a [String],
     /// Answers to the questions about other files, in the order of the plan's questions.
     pub answers: &'a [(Arc<Query>, Vec<Answer>)],
+    /// Declarations whose uses change with them, in whatever file they are.
+    pub followed: &'a [Followed],
     /// What the step wrote in this file before, by the journal; only of actions that do their work once.
     pub own: &'a [&'a str],
 }

@@ -7,7 +7,7 @@ use emendo_text::{Diagnostic, Digest, RelPath};
 
 use super::values::{Filled, ValuePattern, fill};
 use super::{CompileCx, FileCx, Kind, Runner, action_digest};
-use crate::edit::{Change, Draft, Found, NoteDraft};
+use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
 use crate::narrow::Needs;
 
 /// The kind.
@@ -261,6 +261,7 @@ impl SettingRunner {
             certainty: says,
             evidence: vec![Fact { says, text, at: Some(s.key_span) }],
             alternatives: Vec::new(),
+            tie: Tie::default(),
         });
     }
 

@@ -9,9 +9,11 @@ use crate::language::{Language, Space};
 
 mod members;
 mod spell;
+mod visible;
 
 pub use members::Owner;
 pub use spell::Spelled;
+pub use visible::Visible;
 
 /// How sure it is that a place is what a recipe means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

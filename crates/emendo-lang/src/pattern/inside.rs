@@ -9,7 +9,6 @@ use super::delete::{delete_splice, indent_at, line_start, with_end};
 use super::find::descend;
 use super::matching::{Bound, Match};
 use super::write::{Replacement, Splice, Unresolved, Written};
-use crate::language::Space;
 use crate::names::Resolver;
 use crate::tree::{Tree, children, span};
 
@@ -31,15 +30,6 @@ pub struct Rework {
     pub rules: Vec<Rule>,
     /// Only the slot's whole value.
     pub whole: bool,
-}
-
-/// Rewrites the uses of what a slot declares. All or nothing.
-#[derive(Debug)]
-pub struct Follow {
-    /// The slot that holds the name.
-    pub of: String,
-    /// The rules; the name's slot is bound in each.
-    pub rules: Vec<Rule>,
 }
 
 /// Collects pieces of a slot.
@@ -105,7 +95,7 @@ impl Rework {
     }
 }
 
-fn merge(out: &mut Written, more: Written) {
+pub(super) fn merge(out: &mut Written, more: Written) {
     for mut splice in more.splices {
         splice.inner = true;
         if !out.splices.contains(&splice) {
@@ -118,72 +108,9 @@ fn merge(out: &mut Written, more: Written) {
 }
 
 impl Rule {
-    fn write(&self, hit: &Match, at: Place<'_>) -> Result<Written, Unresolved> {
+    pub(super) fn write(&self, hit: &Match, at: Place<'_>) -> Result<Written, Unresolved> {
         self.new.write(&self.old, hit, at.tree, at.text, at.line_end, at.resolver)
     }
-}
-
-impl Follow {
-    /// The changes at all uses of the name.
-    ///
-    /// # Errors
-    /// If a use is covered by no rule, or cannot be written.
-    pub fn write(&self, m: &Match, at: Place<'_>, out: &mut Written) -> Result<(), Unresolved> {
-        let Some(bound) = m.slot(&self.of) else { return Ok(()) };
-        let name = bound.span.of(at.text);
-        let uses = uses(name, bound.span, at);
-        let mut covered: Vec<Span> = Vec::new();
-        for rule in &self.rules {
-            for hit in rule.old.matches(at.tree, at.text, at.resolver) {
-                let here = hit.slot(&self.of).map(|b| b.span);
-                let Some(used) = uses.iter().find(|u| here.is_some_and(|h| h.contains(**u))) else {
-                    continue;
-                };
-                let whole = here.is_some_and(|h| h == *used || h.of(at.text).ends_with(name));
-                if whole && !covered.contains(used) && m.agrees(&hit, &[&self.of], at.tree, at.text)
-                {
-                    covered.push(*used);
-                    merge(out, rule.write(&hit, at)?);
-                }
-            }
-        }
-        let left = uses.iter().find(|u| !covered.contains(u) && !m.span.contains(**u));
-        match left {
-            Some(left) => {
-                let line = at.text[..left.start as usize].matches('\n').count() + 1;
-                Err(Unresolved(format!(
-                    "`{name}` is used on line {line} in a way that nothing here rewrites: all of its uses change, or none"
-                )))
-            }
-            None => Ok(()),
-        }
-    }
-}
-
-/// The places that mean what is declared at `declared`: in its scope, or through the object itself if it is a member.
-fn uses(name: &str, declared: Span, at: Place<'_>) -> Vec<Span> {
-    let facts = at.resolver.facts;
-    let spaces = [Space::Value, Space::Type, Space::Callable];
-    let own = |place: u32| facts.lookup(name, &spaces, place).map(|d| d.at);
-    let words = facts.words(name).iter().filter(|w| w.span != declared);
-    words
-        .filter(|w| match w.space {
-            Space::Declared => own(w.span.start) == Some(declared) && is_assigned(w.span, at),
-            Space::Member => {
-                let before = at.text[..w.span.start as usize].trim_end();
-                ["this.", "self.", "this?."].iter().any(|s| before.ends_with(s))
-                    && own(w.span.start).is_none_or(|d| d == declared)
-            }
-            _ => own(w.span.start) == Some(declared),
-        })
-        .map(|w| w.span)
-        .collect()
-}
-
-/// The name is assigned anew here, which is a use; other declarations of the name are not.
-fn is_assigned(word: Span, at: Place<'_>) -> bool {
-    let rest = at.text[word.end as usize..].trim_start();
-    rest.starts_with('=') && !rest.starts_with("==")
 }
 
 impl Gather {

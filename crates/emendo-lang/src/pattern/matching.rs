@@ -31,6 +31,12 @@ pub struct Bound {
 }
 
 impl Bound {
+    /// Its name, and the text that it holds.
+    pub fn held(&self, text: &str) -> (String, String) {
+        let own = self.text.clone().unwrap_or_else(|| self.span.of(text).to_owned());
+        (self.name.clone(), own)
+    }
+
     /// What a slot holds at a place.
     pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
         Self {

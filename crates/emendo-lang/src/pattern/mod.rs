@@ -7,6 +7,7 @@ mod chain;
 mod compile;
 mod delete;
 mod find;
+mod follow;
 mod inside;
 mod keys;
 mod lists;
@@ -24,7 +25,8 @@ pub use around::{Conditions, HERE, SlotConditions};
 pub(crate) use delete::delete_item;
 pub use delete::delete_splice;
 pub use find::{Nearest, Places};
-pub use inside::{Follow, Gather, Place, Rework, Rule};
+pub use follow::{Elsewhere, Follow};
+pub use inside::{Gather, Place, Rework, Rule};
 pub use matching::{Bound, Match, NameUse};
 pub use write::{Replacement, Splice, Unresolved, Written};
 

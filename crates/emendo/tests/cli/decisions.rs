@@ -212,3 +212,64 @@ fn a_proposal_is_applied_from_any_folder_of_the_project() {
     s.write("emendo.toml", "ignored = []\n");
     s.run(&["status"]).code(2).says("emendo.toml").says("unknown field");
 }
+
+const OWN: &str = r#"
+[[step]]
+id = 'own'
+title = 'Piers are read'
+[[step.symbol]]
+what = 'method'
+old = 'a.Pier.get'
+new = 'a.Pier.read'
+[[step.code]]
+old = 'Feed @{feed} = new Feed();'
+new = 'Stream @{feed} = new Stream();'
+[[step.code.follow]]
+of = 'feed'
+old = '@{feed}.next()'
+new = '@{feed}.take()'
+"#;
+
+fn own() -> Sandbox {
+    let s = Sandbox::new();
+    s.recipe(OWN);
+    s.write("a/Pier.java", "package a;\n\npublic class Pier {\n    Feed feed = new Feed();\n    public int get() { return 1; }\n}\n");
+    s.write("a/Use.java", "package a;\n\nclass Use {\n    int f(Pier p) { return p.get(); }\n    int g(Pier p) { return p.feed.next(); }\n}\n");
+    s.propose().ok();
+    s
+}
+
+/// The id of the edit at a line.
+fn id_at(s: &Sandbox, path: &str, line: u64) -> String {
+    let all = s.run(&["propose", "--json", &s.recipe_path().display().to_string()]).ok().json();
+    let files = all["files"].as_array().expect("files").iter();
+    let edits = files.flat_map(|f| f["edits"].as_array().expect("edits"));
+    let here = |e: &&serde_json::Value| e["path"] == path && e["line"] == line;
+    edits.filter(here).find_map(|e| e["id"].as_str()).expect("an edit there").to_owned()
+}
+
+#[test]
+fn uses_of_a_rejected_declaration_are_held_back() {
+    let s = own();
+    s.run(&["reject", "--edit", &id_at(&s, "a/Pier.java", 5)]).ok();
+    s.propose().ok().says("a/Use.java:4").says("the edit that it needs is rejected");
+    s.run(&["accept", "--file", "a/Use.java"]).ok().says("it is held back");
+    s.run(&["reject", "--edit", &id_at(&s, "a/Use.java", 5)]).ok();
+    s.propose().ok().says("a/Pier.java:4 [own").says("a/Use.java:5 [own");
+    s.run(&["apply", "--accept", "all"]).ok();
+    assert!(s.read("a/Pier.java").contains("new Feed()"), "all of its uses change, or none");
+    assert!(s.read("a/Use.java").contains("p.get()"));
+}
+
+#[test]
+fn accepting_a_use_accepts_its_declaration() {
+    let s = own();
+    s.run(&["accept", "--edit", &id_at(&s, "a/Use.java", 4)]).ok().says("a/Pier.java:5");
+    s.run(&["accept", "--edit", &id_at(&s, "a/Pier.java", 4)]).ok().says("a/Use.java:5");
+    s.run(&["apply"]).ok();
+    assert!(s.read("a/Pier.java").contains("Stream feed = new Stream();\n    public int read()"));
+    assert!(s.read("a/Use.java").contains("p.read()"));
+    assert!(s.read("a/Use.java").contains("p.feed.take()"));
+    s.run(&["undo"]).ok();
+    assert!(s.read("a/Use.java").contains("p.feed.next()"));
+}

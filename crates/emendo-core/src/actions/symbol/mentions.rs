@@ -8,7 +8,7 @@ use emendo_text::{RelPath, Span};
 use super::rows::{Rows, excepted};
 use super::uses::Rewritten;
 use super::{FileCx, Found, Place, Remains, Runner, SymbolRunner, What};
-use crate::edit::{Change, Draft};
+use crate::edit::{Change, Draft, Tie};
 use crate::narrow::Needs;
 
 /// Marks by which comments link to a name.
@@ -254,6 +254,7 @@ impl Runner for Mentions {
                 certainty: Certainty::Likely,
                 evidence: vec![Fact { says: Certainty::Likely, text, at: Some(at) }],
                 alternatives: Vec::new(),
+                tie: Tie::default(),
             });
         }
     }

@@ -4,7 +4,7 @@ use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Splice, Word, resp
 use emendo_text::Span;
 
 use super::{Found, Meant, Place, SymbolRunner, What};
-use crate::edit::{Change, Draft, NoteDraft};
+use crate::edit::{Change, Draft, NoteDraft, Tie};
 
 /// What a use becomes.
 pub(super) struct Rewritten {
@@ -342,7 +342,24 @@ impl SymbolRunner {
             certainty: fact.says,
             evidence: vec![fact],
             alternatives: Vec::new(),
+            tie: self.tie(p, row, item),
         });
+    }
+
+    /// What ties a use of what the project declares itself to that declaration.
+    fn tie(&self, p: &Place<'_>, row: usize, at: Span) -> Tie {
+        let language = self.rows.language;
+        let r = &self.rows.all[row];
+        let old = &r.olds[0];
+        let declared = p.resolver.visible(at, p.text(at)).is_some_and(|v| v.symbol == *old);
+        let tie = emendo_text::Hasher::new().part("follows").digest(r.digest).finish();
+        if declared {
+            return Tie { provides: Some(tie), needs: None };
+        }
+        let owner = language.names.parent(old);
+        let holder = if self.what.member() { owner.as_str() } else { old.as_str() };
+        let own = p.cx.project.file_of(language, holder).is_some();
+        Tie { provides: None, needs: own.then_some(tie) }
     }
 
     /// Adds a draft, unless nothing would change.
@@ -394,6 +411,7 @@ impl SymbolRunner {
             certainty,
             evidence,
             alternatives: Vec::new(),
+            tie: self.tie(p, row, hull),
         });
     }
 }

@@ -1,5 +1,7 @@
 //! `code`: a pattern becomes another, or is deleted; with `choice`, the reviewer picks among several.
 
+mod follow;
+
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -13,10 +15,10 @@ use emendo_text::{Diagnostic, Digest, RelPath, Span};
 use super::What;
 use super::parts::{self, Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
 use super::{
-    CompileCx, FileCx, Kind, Runner, action_digest, covers_code, groups, language, pattern,
-    pattern_error,
+    CompileCx, Declaration, FileCx, Kind, Runner, Uses, action_digest, covers_code, groups,
+    language, pattern, pattern_error,
 };
-use crate::edit::{Alternative, Change, Draft, Found, NoteDraft};
+use crate::edit::{Alternative, Change, Draft, Found, NoteDraft, Tie};
 use crate::leftovers::{Old, Replaces};
 use crate::narrow::Needs;
 
@@ -343,6 +345,15 @@ impl Runner for CodeRunner {
     fn asks_declarations(&self) -> bool {
         !self.symbols.is_empty()
     }
+    fn follows(&self) -> bool {
+        !self.along.follow.is_empty()
+    }
+    fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {
+        self.declared(cx)
+    }
+    fn uses(&self, declared: &Declaration, cx: &FileCx<'_>) -> Uses {
+        self.used(declared, cx)
+    }
     fn once(&self) -> bool {
         self.once
     }
@@ -357,6 +368,7 @@ impl Runner for CodeRunner {
         let Some(code) = cx.code else { return };
         let resolver = cx.resolver(code);
         let written: Vec<Span> = if self.once { written_before(cx) } else { Vec::new() };
+        self.follow_here(cx, code, action, out);
         for (row, rule) in self.rules.iter().enumerate() {
             let found = rule.old.places(&code.tree, cx.text, &resolver);
             for at in found.gave_up {
@@ -521,7 +533,15 @@ impl CodeRunner {
             certainty: m.certainty(),
             evidence: m.facts.clone(),
             alternatives: Vec::new(),
+            tie: Tie::default(),
         };
+        match self.tied(m, cx, code) {
+            Ok(tie) => draft.tie = tie,
+            Err(say) => {
+                out.notes.push(NoteDraft { at: m.span, say });
+                return None;
+            }
+        }
         if draft.evidence.is_empty() {
             draft.evidence.push(Fact {
                 says: Certainty::Unsure,

@@ -1,0 +1,168 @@
+//! Declarations whose uses in other files change with them: all of them, or none.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use emendo_lang::{FileFacts, Index, Tree, Visible};
+use emendo_text::{Digest, Hasher, Lines, RelPath, Span, Text};
+use rayon::prelude::*;
+
+use super::{FileCx, Runner};
+use crate::edit::Code;
+use crate::narrow::{Declared, Narrow};
+use crate::plan::Plan;
+use crate::project::Project;
+
+/// What a match of an action declares, and what its slots hold there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Declaration {
+    /// The symbol.
+    pub visible: Visible,
+    /// What the slots of the match hold.
+    pub slots: BTreeMap<String, String>,
+}
+
+/// Uses of a declaration in another file.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Uses {
+    /// There are some.
+    pub any: bool,
+    /// One that nothing rewrites.
+    pub left: Option<Span>,
+}
+
+/// A declaration, with where else it is used.
+#[derive(Clone, Debug)]
+pub struct Followed {
+    /// Step and place of the action.
+    pub at: (usize, usize),
+    /// The declaration.
+    pub declaration: Declaration,
+    /// The file that declares it.
+    pub path: RelPath,
+    /// The other files that use it.
+    pub users: BTreeSet<RelPath>,
+    /// A use that nothing rewrites: none changes.
+    pub left: Option<(RelPath, u32)>,
+}
+
+impl Followed {
+    /// True if an action has uses to rewrite in a file.
+    pub fn leads(&self, runner: usize, step: usize, path: &RelPath) -> bool {
+        self.at == (step, runner) && self.left.is_none() && self.users.contains(path)
+    }
+
+    /// What its declaration and its uses hold together by.
+    pub fn tie(&self, digest: Digest) -> Digest {
+        Hasher::new()
+            .part("followed")
+            .digest(digest)
+            .part(&self.declaration.visible.symbol)
+            .finish()
+    }
+}
+
+/// Looks for the declarations that actions follow, and for their uses.
+pub(crate) fn follow(
+    plan: &Plan,
+    project: &Project,
+    files: &[RelPath],
+    index: &Index,
+) -> Vec<Followed> {
+    let steps = plan.steps.iter().enumerate();
+    let runners = steps.flat_map(|(s, step)| {
+        step.runners.iter().enumerate().map(move |(r, runner)| ((s, r), step, runner.as_ref()))
+    });
+    let mut out = Vec::new();
+    for (at, step, runner) in runners.filter(|r| r.2.follows()) {
+        let packages = &step.packages;
+        let look = Looking { project, index, runner, packages };
+        let narrow = Narrow::new([runner.needs()], &Declared::default(), &[]);
+        let declared: Vec<(RelPath, Declaration)> = files
+            .par_iter()
+            .filter(|p| runner.covers(p))
+            .flat_map_iter(|path| {
+                let wanted =
+                    |b: &[u8]| narrow.may_matter(b) && runner.needs().met(&narrow.present(b));
+                let found = look.read(path, &wanted, &|cx| runner.declares(cx));
+                found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
+            })
+            .collect();
+        let first = out.len();
+        for (path, declaration) in declared {
+            let followed = Followed { at, declaration, path, users: BTreeSet::new(), left: None };
+            out.push(followed);
+        }
+        look.uses(files, &mut out[first..]);
+    }
+    out
+}
+
+/// What it takes to look into files.
+struct Looking<'a> {
+    project: &'a Project,
+    index: &'a Index,
+    runner: &'a dyn Runner,
+    packages: &'a [String],
+}
+
+impl Looking<'_> {
+    /// Looks into a file whose bytes are wanted.
+    fn read<T>(
+        &self,
+        path: &RelPath,
+        wanted: &dyn Fn(&[u8]) -> bool,
+        ask: &dyn Fn(&FileCx<'_>) -> T,
+    ) -> Option<T> {
+        let language = self.runner.language()?;
+        let bytes = std::fs::read(self.project.path(path)).ok().filter(|b| wanted(b))?;
+        let text = Text::decode(&bytes).ok()?;
+        let tree = Tree::parse_file(language, path, text.as_str());
+        let facts = FileFacts::of_file(language, &tree, text.as_str(), path, self.index.files());
+        let code = Code { language, tree, facts };
+        Some(ask(&FileCx {
+            path,
+            text: text.as_str(),
+            line_end: text.line_end(),
+            code: Some(&code),
+            project: self.index,
+            manifests: &BTreeMap::new(),
+            packages: self.packages,
+            answers: &[],
+            followed: &[],
+            own: &[],
+        }))
+    }
+
+    /// Adds where the declarations are used.
+    fn uses(&self, files: &[RelPath], all: &mut [Followed]) {
+        let Some(language) = self.runner.language() else { return };
+        if all.is_empty() {
+            return;
+        }
+        let words: BTreeSet<String> =
+            all.iter().map(|f| f.declaration.visible.name(language).to_owned()).collect();
+        let narrow = Narrow::new([], &Declared { words, ..Declared::default() }, &[]);
+        let found: Vec<(usize, RelPath, Option<u32>)> = files
+            .par_iter()
+            .filter(|p| language.reads(p))
+            .flat_map_iter(|path| {
+                let ask = |cx: &FileCx<'_>| {
+                    let mut here = Vec::new();
+                    for (i, f) in all.iter().enumerate().filter(|(_, f)| f.path != *path) {
+                        let uses = self.runner.uses(&f.declaration, cx);
+                        let line = |at: Span| Lines::new(cx.text).line(at.start);
+                        if uses.any {
+                            here.push((i, path.clone(), uses.left.map(line)));
+                        }
+                    }
+                    here
+                };
+                self.read(path, &|b| narrow.may_matter(b), &ask).unwrap_or_default()
+            })
+            .collect();
+        for (i, path, left) in found {
+            all[i].left = all[i].left.take().or(left.map(|line| (path.clone(), line)));
+            all[i].users.insert(path);
+        }
+    }
+}
