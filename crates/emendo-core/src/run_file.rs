@@ -317,10 +317,10 @@ impl FileRun {
                 );
             }
         }
-        for f in
-            folded.iter_mut().filter(|f| f.draft.tie.needs.is_some_and(|t| env.decisions.gone(t)))
-        {
-            f.withheld = Some("the edit that it needs is rejected".into());
+        for f in folded.iter_mut().filter(|f| f.status != Status::Rejected) {
+            if f.draft.tie.needs.is_some_and(|tie| env.decisions.gone(tie)) {
+                f.withheld = Some("the edit that it needs is rejected".into());
+            }
         }
         conflicts(&mut folded);
         for i in 0..folded.len() {
