@@ -483,6 +483,26 @@ impl FileFacts {
         None
     }
 
+    /// The uses of a variable that is declared at a place, and the scope that it is known in; `None` if nothing is, or
+    /// if it stands at the top of the file.
+    pub fn uses_of_local(&self, name: &str, at: Span) -> Option<(Span, Vec<Word>)> {
+        let spaces = [Space::Value, Space::Type, Space::Callable];
+        let here = |place: u32| self.lookup(name, &spaces, place).filter(|d| d.at == at);
+        let declared = here(at.start).filter(|d| !d.top)?;
+        let words = self.words(name).iter().filter(|w| w.span != at && w.space != Space::Member);
+        let uses = words.filter(|w| !w.key && here(w.span.start).is_some()).copied();
+        Some((declared.scope, uses.collect()))
+    }
+
+    /// True if a variable of this name can be known in a scope: nothing there has the name, and nothing around it.
+    pub fn is_free(&self, name: &str, scope: Span) -> bool {
+        let spaces = [Space::Value, Space::Type, Space::Callable];
+        let mut words = self.words(name).iter();
+        !words.any(|w| w.space != Space::Member && !w.key && scope.contains(w.span))
+            && self.lookup(name, &spaces, scope.start).is_none()
+            && !self.imports.iter().any(|i| i.local() == Some(name))
+    }
+
     /// True if the name is declared several times with types that differ.
     pub(crate) fn told_apart(&self, name: &str, scope: Span) -> bool {
         let all = self.scopes.iter().filter(|s| s.span == scope).flat_map(|s| &s.bindings);

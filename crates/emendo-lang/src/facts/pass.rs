@@ -417,7 +417,8 @@ impl Pass<'_> {
         let Some(field) = cursor.field_name() else { return };
         let Some(above) = self.parents.last_mut() else { return };
         if types.keys.iter().any(|k| k.around == above.kind && k.owner == field) {
-            above.owner = Some(span(cursor.node()));
+            let node = cursor.node();
+            above.owner = Some(span(core_of(self.language, node).unwrap_or(node)));
         }
         if types.fields.contains(&field) && above.kind != kind {
             above.hint = type_head(self.language, cursor.node(), self.text)
@@ -492,15 +493,24 @@ impl Pass<'_> {
             (k.pair == parent && (k.key.is_empty() || k.key == field())) || k.pair == kind
         };
         rules.iter().filter(fits).find_map(|rule| {
-            let above = self.parents.iter().rev().take(KEY_REACH + 1);
-            let place = above.take(KEY_REACH).find(|p| p.kind == rule.around)?;
+            let mut above = self.parents.iter().rev().take(KEY_REACH);
+            // A pair around the pair: it is taken from what that one gives.
+            let mut pairs = 0;
+            let place = above.find(|p| {
+                pairs += usize::from(rules.iter().any(|r| r.pair == p.kind));
+                p.kind == rule.around
+            })?;
+            if pairs > usize::from(rule.pair == parent) {
+                return None;
+            }
             place.owner.or_else(|| {
                 // What it is taken from stands behind it.
                 let mut up = node.parent();
                 while let Some(n) = up.filter(|n| n.kind() != rule.around) {
                     up = n.parent();
                 }
-                up?.child_by_field_name(rule.owner).map(span)
+                let owner = self.field(up?, rule.owner)?;
+                Some(span(core_of(self.language, owner).unwrap_or(owner)))
             })
         })
     }

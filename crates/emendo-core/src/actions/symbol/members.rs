@@ -184,12 +184,34 @@ impl SymbolRunner {
             return Ok(None);
         }
         let local = word.span.of(p.cx.text);
-        let text = format!("{new}: {local}");
-        Ok(Some(Rewritten {
-            splices: vec![Splice::text(word.span, text)],
-            imports: Vec::new(),
-            kept: Vec::new(),
-        }))
+        if local == new {
+            // It is called so already.
+            return Ok(None);
+        }
+        let splices = self.local_too(p, word.span, local, new).unwrap_or_else(|| {
+            let text = format!("{new}: {local}");
+            vec![Splice::text(word.span, text)]
+        });
+        Ok(Some(Rewritten { splices, imports: Vec::new(), kept: Vec::new() }))
+    }
+
+    /// A variable that is called as the property that it is taken from gets the new name too, where that is free.
+    fn local_too(&self, p: &Place<'_>, at: Span, local: &str, new: &str) -> Option<Vec<Splice>> {
+        let facts = &p.code.facts;
+        let (scope, uses) = facts.uses_of_local(local, at)?;
+        if !facts.is_free(new, scope) {
+            return None;
+        }
+        let renamed = uses.iter().map(|w| {
+            let mut use_ = Rewritten {
+                splices: vec![Splice::text(w.span, new)],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            };
+            self.keep_key(p, w, &mut use_);
+            use_.splices
+        });
+        Some(std::iter::once(vec![Splice::text(at, new)]).chain(renamed).flatten().collect())
     }
 
     /// A call becomes a read: its brackets go.

@@ -216,7 +216,7 @@ impl SymbolRunner {
     }
 
     /// A value that names a key too keeps the key.
-    fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
+    pub(super) fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
         let short = self.rows.language.names.types.short_values;
         let short = !short.is_empty()
             && p.code.tree.node_at(word.span, short).is_some_and(|n| short.contains(&n.kind()));

@@ -394,6 +394,13 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             around: "variable_declarator",
             owner: "value",
         },
+        KeyRule { pair: "pair_pattern", key: "key", around: "required_parameter", owner: "type" },
+        KeyRule {
+            pair: "shorthand_property_identifier_pattern",
+            key: "",
+            around: "required_parameter",
+            owner: "type",
+        },
         KeyRule { pair: "jsx_attribute", key: "", around: "jsx_opening_element", owner: "name" },
         KeyRule {
             pair: "jsx_attribute",
