@@ -246,6 +246,8 @@ pub(crate) const fn anonymous(
 
 /// How the types of variables and members are written and told from values.
 pub struct TypeFacts {
+    /// Parameters of a type are read by calls of their name too.
+    pub read_by_calls: bool,
     /// What declares types.
     pub declared: &'static [TypeRule],
     /// Members that are no names in a scope: kind, field of the name, and their space.
@@ -377,6 +379,8 @@ pub struct Names {
     /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
     /// has a form of its own.
     pub property: (&'static str, &'static str),
+    /// Kinds of nodes whose name may leave out the end of a type's, and that end.
+    pub shortened: (&'static [&'static str], &'static str),
     /// A member is only reached through a receiver, inside its own type too.
     pub members_need_receiver: bool,
     /// Types of variables and members.

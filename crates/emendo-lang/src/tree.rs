@@ -214,6 +214,16 @@ impl Tree {
         }
         best
     }
+
+    /// True if the name at a place, behind what it is qualified with, is that of a node of these kinds.
+    pub fn names_one(&self, at: Span, kinds: &[&str], paths: &[&str]) -> bool {
+        let found = self.root().descendant_for_byte_range(at.start as usize, at.end as usize);
+        let mut node = found.and_then(|n| n.parent());
+        while let Some(n) = node.filter(|n| paths.contains(&n.kind()) && span(*n).end == at.end) {
+            node = n.parent();
+        }
+        node.is_some_and(|n| kinds.contains(&n.kind()))
+    }
 }
 
 /// Where loose tokens stand, without the first bracket, and which of their bytes end a piece.

@@ -303,6 +303,8 @@ pub struct Member {
     pub space: Space,
     /// What tells its type.
     pub hint: Option<Hint>,
+    /// A call of its name reads it too.
+    pub read_by_calls: bool,
 }
 
 /// The facts about one file, from one pass over its tree.

@@ -756,6 +756,10 @@ impl Pass<'_> {
             if let Some(name) = named.filter(|_| marked) {
                 let hint = self.hint(node);
                 self.member(span(name).of(self.text).to_owned(), span(name), Space::Value, hint);
+                let own = self.types.last().map(|t| &mut self.facts.types[*t].members);
+                if let Some(member) = own.and_then(|m| m.last_mut()) {
+                    member.read_by_calls = types.read_by_calls && member.at == span(name);
+                }
             }
         }
     }
@@ -769,7 +773,7 @@ impl Pass<'_> {
             return;
         }
         let hint = hint.or_else(|| known.and_then(|m| m.hint.clone()));
-        members.push(Member { name, at, space, hint });
+        members.push(Member { name, at, space, hint, read_by_calls: false });
     }
 
     /// The names in a pattern that takes a value apart.

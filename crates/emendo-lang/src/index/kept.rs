@@ -105,7 +105,11 @@ impl FileFacts {
             }
             for m in &t.members {
                 let hint = m.hint.as_ref().map(|hint| format!("{hint:?}")).unwrap_or_default();
-                h.part("member").part(&m.name).part(format!("{:?}", m.space)).part(hint);
+                h.part("member")
+                    .number(u64::from(m.read_by_calls))
+                    .part(&m.name)
+                    .part(format!("{:?}", m.space))
+                    .part(hint);
             }
         }
         for name in self.around_types() {

@@ -57,6 +57,8 @@ pub struct TypeInfo {
     pub alias: Vec<String>,
     /// Its members, with the symbols that the name of their type may stand for.
     pub members: HashMap<String, Vec<String>>,
+    /// Those of its members that calls of their name read too.
+    pub read_by_calls: HashSet<String>,
 }
 
 /// What one file declares, to be taken in by an index.
@@ -204,12 +206,14 @@ impl Index {
             let mut members: HashMap<String, Vec<String>> =
                 t.members.iter().map(|m| (m.name.clone(), Vec::new())).collect();
             members.extend(told);
+            let by_calls = t.members.iter().filter(|m| m.read_by_calls);
             let info = TypeInfo {
                 path: Some(path.clone()),
                 line: lines.line(t.at.start),
                 supers: t.supers.iter().map(|s| all(&s.0, s.1.start)).collect(),
                 alias: t.alias.as_ref().map_or(Vec::new(), |a| all(a, at)),
                 members,
+                read_by_calls: by_calls.map(|m| m.name.clone()).collect(),
             };
             types.push((name, info));
         }
@@ -250,6 +254,7 @@ impl Index {
             known.supers.extend(info.supers.into_iter().filter(|s| !s.is_empty()));
             known.members.extend(info.members);
             known.alias.extend(info.alias);
+            known.read_by_calls.extend(info.read_by_calls);
             if known.path.is_none() {
                 (known.path, known.line) = (info.path, info.line);
             }

@@ -335,6 +335,7 @@ const fn bind_child(kind: &'static str, child: &'static str, reach: Reach) -> Bi
 }
 
 const TYPE_FACTS: TypeFacts = TypeFacts {
+    read_by_calls: false,
     declared: &[
         declares("class_declaration", "name", &["base_list"]),
         declares("struct_declaration", "name", &["base_list"]),
@@ -393,6 +394,7 @@ const NAMES: Names = Names {
     sure_wildcards: true,
     snake: false,
     property: ("", ""),
+    shortened: (&["attribute"], "Attribute"),
     members_need_receiver: false,
     types: TYPE_FACTS,
     modules: None,

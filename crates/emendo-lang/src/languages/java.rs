@@ -307,6 +307,7 @@ const fn bind_child(
 }
 
 const TYPE_FACTS: TypeFacts = TypeFacts {
+    read_by_calls: true,
     declared: &[
         declares("class_declaration", "name", &["superclass", "interfaces"]),
         declares("interface_declaration", "name", &["extends_interfaces"]),
@@ -348,6 +349,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: false,
     property: ("", ""),
+    shortened: (&[], ""),
     members_need_receiver: false,
     types: TYPE_FACTS,
     modules: None,

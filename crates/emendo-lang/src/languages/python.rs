@@ -218,6 +218,7 @@ const fn apart(kind: &'static str, field: &'static str, child: &'static str) -> 
 }
 
 const TYPE_FACTS: TypeFacts = TypeFacts {
+    read_by_calls: false,
     declared: &[
         declares("class_definition", "name", &["superclasses"]),
         TypeRule {
@@ -324,6 +325,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: true,
     property: ("", "@property"),
+    shortened: (&[], ""),
     members_need_receiver: true,
     types: TYPE_FACTS,
     modules: Some(Modules {

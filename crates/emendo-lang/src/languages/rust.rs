@@ -292,6 +292,7 @@ const fn adds(kind: &'static str, name: &'static str, supers: &'static [&'static
 }
 
 const TYPE_FACTS: TypeFacts = TypeFacts {
+    read_by_calls: false,
     declared: &[
         declares("struct_item", "name", &[]),
         declares("enum_item", "name", &[]),
@@ -477,6 +478,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: true,
     property: ("", ""),
+    shortened: (&[], ""),
     members_need_receiver: true,
     types: TYPE_FACTS,
     modules: Some(Modules { of: module_of, absolute, file: module_file, called }),

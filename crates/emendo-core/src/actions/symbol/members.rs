@@ -37,8 +37,13 @@ fn literal_of(text: &str) -> Option<&'static [&'static str]> {
 
 impl SymbolRunner {
     /// True if a word is used as a member of the kind is.
-    pub(super) fn fits_form(&self, p: &Place<'_>, word: &Word) -> bool {
+    pub(super) fn fits_form(&self, p: &Place<'_>, word: &Word, old: &str) -> bool {
         let names = &self.rows.language.names;
+        let owner = p.cx.project.type_of(&names.parent(old));
+        if owner.is_some_and(|t| t.read_by_calls.contains(names.last(old))) {
+            // What is read as a field and by a call is one thing, whatever it is called in the recipe.
+            return matches!(self.what, What::Method | What::Property | What::Constant);
+        }
         let rest = p.cx.text[word.span.end as usize..].trim_start();
         let called = rest.starts_with('(') || rest.starts_with("::<");
         // Where a member may be a function or hold one, a call tells nothing.

@@ -218,7 +218,7 @@ impl Runner for SymbolRunner {
         &self.needs
     }
     fn symbols(&self) -> Vec<String> {
-        let all = self.rows.all.iter().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
+        let all = self.rows.written().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
         let kept = self.rows.except.iter().filter(|e| !e.contains('*')).cloned();
         all.flatten().chain(kept).collect()
     }
@@ -229,7 +229,7 @@ impl Runner for SymbolRunner {
     }
     fn packages(&self) -> Vec<String> {
         if self.what == What::Package {
-            self.rows.all.iter().filter_map(|r| r.olds.first().cloned()).collect()
+            self.rows.written().filter_map(|r| r.olds.first().cloned()).collect()
         } else {
             Vec::new()
         }
@@ -255,7 +255,7 @@ impl Runner for SymbolRunner {
 
     fn replaces(&self) -> Replaces {
         let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::default() };
-        for r in &self.rows.all {
+        for r in self.rows.written() {
             let (what, advice) = (self.what, r.advice.clone());
             out.old.push(Old { symbol: r.olds[0].clone(), what, advice });
             out.new.extend(r.new.clone());
@@ -323,6 +323,9 @@ impl SymbolRunner {
     fn meanings(&self, p: &Place<'_>, same: &[(Word, usize, usize)]) -> Vec<(usize, usize, Meant)> {
         let all = same.iter().filter_map(|(word, row, old)| {
             let r = &self.rows.all[*row];
+            if r.short_for.is_some() && !self.is_shortened(p, word, *row) {
+                return None;
+            }
             let mut meant = self.meant(p, word, &r.olds[*old])?;
             if let Some(parameters) = &r.parameters {
                 meant.facts().extend(self.overloaded(p, word, parameters)?);
@@ -334,6 +337,21 @@ impl SymbolRunner {
         all.retain(|m| Some(m.2.certainty()) == best);
         all.dedup_by_key(|m| m.0);
         all
+    }
+
+    /// True if a word leaves out the end of the old name, and means it.
+    fn is_shortened(&self, p: &Place<'_>, word: &Word, row: usize) -> bool {
+        let names = &self.rows.language.names;
+        let (kinds, end) = names.shortened;
+        let Some(path) = self.path_of(p, word) else { return false };
+        let mut words: Vec<String> = path.iter().map(|s| s.0.clone()).collect();
+        if let Some(last) = words.last_mut() {
+            last.push_str(end);
+        }
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        let space = if words.len() > 1 { Space::Value } else { Space::Type };
+        p.code.tree.names_one(word.span, kinds, names.paths)
+            && p.resolver.means(&words, space, path[0].1.start, self.rows.symbol(row)).is_some()
     }
 
     /// Does a word mean `old`? `None` if not, or if nothing tells and the file never reaches the library.
@@ -388,7 +406,7 @@ impl SymbolRunner {
         if !self.what.member() {
             return None;
         }
-        if !self.fits_form(p, word) {
+        if !self.fits_form(p, word, old) {
             return None;
         }
         let owner = names.parent(old);

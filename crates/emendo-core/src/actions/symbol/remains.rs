@@ -22,6 +22,7 @@ impl SymbolRunner {
             advice: None,
             parameters: None,
             carried: false,
+            short_for: None,
         };
         let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
         let needs = Needs::of(rows.needs());
@@ -42,7 +43,7 @@ impl SymbolRunner {
         let names = &self.rows.language.names;
         let push =
             |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
-                let symbol = self.rows.all[row].olds[0].clone();
+                let symbol = self.rows.symbol(row).clone();
                 out.push(Remains { at, symbol, certainty, why, fact: None });
             };
         for import in &p.code.facts.imports {
@@ -74,7 +75,7 @@ impl SymbolRunner {
             };
             let certainty = facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure);
             let fact = facts.into_iter().next_back();
-            let symbol = self.rows.all[row].olds[0].clone();
+            let symbol = self.rows.symbol(row).clone();
             out.push(Remains { at, symbol, certainty, why: String::new(), fact });
         }
         let rows = self.rows.hinted(p.cx.text);

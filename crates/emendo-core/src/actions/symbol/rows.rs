@@ -22,9 +22,29 @@ pub(super) struct Row {
     pub(super) parameters: Option<Vec<String>>,
     /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
     pub(super) carried: bool,
+    /// It is another row in the form that leaves out the end of the name.
+    pub(super) short_for: Option<usize>,
 }
 
 impl Row {
+    /// The row in the form that leaves out the end of the name, where it has that.
+    fn shortened(&self, at: usize, end: &str) -> Option<Self> {
+        let without = |s: &String| {
+            s.strip_suffix(end).filter(|s| !s.ends_with(['.', ':'])).map(str::to_owned)
+        };
+        let olds: Vec<String> = self.olds.iter().filter_map(without).collect();
+        let new = self.new.as_ref().map(|n| without(n).unwrap_or_else(|| n.clone()));
+        (!end.is_empty() && olds.len() == self.olds.len()).then(|| Self {
+            digest: self.digest,
+            olds,
+            new,
+            advice: self.advice.clone(),
+            parameters: None,
+            carried: self.carried,
+            short_for: Some(at),
+        })
+    }
+
     /// What to say where nothing can be written.
     pub(super) fn said(&self) -> &str {
         self.advice.as_deref().unwrap_or("")
@@ -118,6 +138,7 @@ impl Rows {
                 advice,
                 parameters,
                 carried,
+                short_for: None,
             });
         }
         let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
@@ -127,15 +148,26 @@ impl Rows {
     pub(super) fn new(
         language: &'static Language,
         what: What,
-        all: Vec<Row>,
+        mut all: Vec<Row>,
         except: Vec<String>,
     ) -> Self {
         let names = &language.names;
+        if what == What::Free {
+            let short: Vec<Row> = all
+                .iter()
+                .enumerate()
+                .filter_map(|(i, r)| r.shortened(i, names.shortened.1))
+                .collect();
+            all.extend(short);
+        }
         let mut by_last: HashMap<String, Vec<(usize, usize)>> = HashMap::new();
         let mut by_old: HashMap<String, (usize, usize)> = HashMap::new();
         for (i, r) in all.iter().enumerate() {
             for (n, old) in r.olds.iter().enumerate() {
                 by_last.entry(names.last(old).to_owned()).or_default().push((i, n));
+                if r.short_for.is_some() {
+                    continue;
+                }
                 let hit = by_old.entry(old.clone()).or_insert((i, n));
                 if n == 0 {
                     *hit = (i, 0);
@@ -186,6 +218,7 @@ impl Rows {
             let mut names: Vec<(&String, Vec<usize>)> = Vec::new();
             for (last, rows) in &self.by_last {
                 let mut rows: Vec<usize> = rows.iter().map(|r| r.0).collect();
+                rows.retain(|r| self.all[*r].short_for.is_none());
                 rows.sort_unstable();
                 rows.dedup();
                 names.push((last, rows));
@@ -193,7 +226,7 @@ impl Rows {
             let found = AhoCorasick::new(names.iter().map(|n| n.0)).ok()?;
             Some(Scan { names: found, rows: names.into_iter().map(|n| n.1).collect() })
         });
-        let Some(scan) = scan else { return (0..self.all.len()).collect() };
+        let Some(scan) = scan else { return (0..self.written().count()).collect() };
         let mut seen = vec![false; scan.rows.len()];
         for hit in scan.names.find_overlapping_iter(text) {
             seen[hit.pattern().as_usize()] = true;
@@ -203,6 +236,16 @@ impl Rows {
         out.sort_unstable();
         out.dedup();
         out
+    }
+
+    /// The old symbol of a row, in full.
+    pub(super) fn symbol(&self, row: usize) -> &String {
+        &self.all[self.all[row].short_for.unwrap_or(row)].olds[0]
+    }
+
+    /// The rows that are written in the recipe.
+    pub(super) fn written(&self) -> impl Iterator<Item = &Row> {
+        self.all.iter().filter(|r| r.short_for.is_none())
     }
 
     /// The rows of a last name.

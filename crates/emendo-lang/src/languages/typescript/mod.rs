@@ -338,6 +338,7 @@ const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding
 }
 
 const TYPE_FACTS: TypeFacts = TypeFacts {
+    read_by_calls: false,
     declared: &[
         declares("class_declaration", "name", &["class_heritage"]),
         declares("abstract_class_declaration", "name", &["class_heritage"]),
@@ -513,6 +514,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: false,
     property: ("get ", ""),
+    shortened: (&[], ""),
     members_need_receiver: true,
     types: TYPE_FACTS,
     modules: Some(modules::MODULES),
