@@ -357,7 +357,7 @@ impl Engine<'_> {
             if let Some(language) = language_of(path) {
                 let tree = Tree::parse_file(language, path, &run.text);
                 let files = answers.index.files();
-                let facts = FileFacts::of_file(language, &tree, &run.text, path, files);
+                let facts = FileFacts::outline(language, &tree, &run.text, path, files);
                 answers.index.forget(path);
                 answers.index.add(language, path, &run.text, &facts);
             }

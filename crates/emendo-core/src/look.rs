@@ -405,7 +405,7 @@ impl Look<'_> {
         {
             let text = text.as_str();
             let tree = Tree::parse_file(language, path, text);
-            let facts = FileFacts::of_file(language, &tree, text, path, index.files());
+            let facts = FileFacts::outline(language, &tree, text, path, index.files());
             out.declared = Some(index.declared(language, path, text, &facts));
         }
         if self.plan.reads_manifests()

@@ -392,7 +392,7 @@ fn inside_only(look: &Look<'_>, wide: &Wide, index: &Index, was: &Entry) -> Opti
         let bytes = std::fs::read(look.project.path(&was.path)).ok()?;
         let text = Text::decode(&bytes).ok()?;
         let tree = Tree::parse_file(language, &was.path, text.as_str());
-        let facts = FileFacts::of_file(language, &tree, text.as_str(), &was.path, index.files());
+        let facts = FileFacts::outline(language, &tree, text.as_str(), &was.path, index.files());
         if facts.outside(language, text.as_str()) != outside {
             return None;
         }

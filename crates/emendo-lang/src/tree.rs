@@ -42,6 +42,11 @@ impl Root<'_> {
     }
 }
 
+thread_local! {
+    /// A parser keeps what it allocated for the next text.
+    static PARSER: std::cell::Cell<Option<Parser>> = const { std::cell::Cell::new(None) };
+}
+
 impl Tree {
     /// Parses `text`. Syntax errors become error nodes.
     pub fn parse(language: &Language, text: &str) -> Self {
@@ -59,7 +64,7 @@ impl Tree {
         text: &str,
         old: Option<&tree_sitter::Tree>,
     ) -> Self {
-        let mut parser = Parser::new();
+        let mut parser = PARSER.take().unwrap_or_default();
         let set = parser.set_language(grammar);
         debug_assert!(set.is_ok(), "the grammar of {} fits the runtime", language.id);
         let main = parser.parse(text, old);
@@ -69,6 +74,7 @@ impl Tree {
         if let Some(layer) = &language.layer {
             out.add_layers(layer, &mut parser, text);
         }
+        PARSER.set(Some(parser));
         out
     }
 

@@ -357,7 +357,7 @@ impl FileFacts {
 
     /// Reads the facts of a text that lies nowhere.
     pub fn read(language: &Language, tree: &Tree, text: &str) -> Self {
-        pass::read(language, tree, text)
+        pass::read(language, tree, text, false)
     }
 
     /// Reads the facts of a file: its module, and what its imports mean there.
@@ -369,6 +369,19 @@ impl FileFacts {
         files: &dyn Files,
     ) -> Self {
         let mut facts = Self::read(language, tree, text);
+        facts.locate(language, path, files);
+        facts
+    }
+
+    /// What other files may ask of the text of a file: its imports, its declarations, what it passes on. No words.
+    pub fn outline(
+        language: &Language,
+        tree: &Tree,
+        text: &str,
+        path: &RelPath,
+        files: &dyn Files,
+    ) -> Self {
+        let mut facts = pass::read(language, tree, text, true);
         facts.locate(language, path, files);
         facts
     }

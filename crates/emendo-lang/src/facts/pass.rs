@@ -14,8 +14,8 @@ use crate::tree::{Tree, children, span, token_texts, walk_cursor, words_in};
 /// How far above a key the thing that it belongs to may stand.
 const KEY_REACH: usize = 4;
 
-/// Reads the facts of a text.
-pub(super) fn read(language: &Language, tree: &Tree, text: &str) -> FileFacts {
+/// Reads the facts of a text; for an outline, without its words.
+pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) -> FileFacts {
     let whole = Span::new(0, text.len());
     let mut facts = FileFacts {
         package: String::new(),
@@ -45,6 +45,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str) -> FileFacts {
         inside: Vec::new(),
         parents: Vec::new(),
         import_until: 0,
+        outline,
         telling: Vec::new(),
         fields: RefCell::default(),
     };
@@ -100,6 +101,7 @@ mod bits {
     pub(super) const VALUE: u16 = 1 << 12;
     pub(super) const HEAD: u16 = 1 << 13;
     pub(super) const NAMED: u16 = 1 << 14;
+    pub(super) const SEALED: u16 = 1 << 15;
 }
 
 /// A kind of node, with what it may be.
@@ -135,6 +137,7 @@ impl Kind {
             (bits::VALUE, value),
             (bits::HEAD, names.heads.contains(&name)),
             (bits::NAMED, node.is_named()),
+            (bits::SEALED, names.sealed.contains(&name)),
         ];
         let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
         Self { name, bits }
@@ -160,6 +163,8 @@ struct Pass<'a> {
     parents: Vec<Above>,
     /// The end of a statement that imports and is walked all the same: nothing in it declares.
     import_until: u32,
+    /// Only what other files may ask for is wanted.
+    outline: bool,
     /// Whether a field tells of the type of what stands around it, by its number.
     telling: Vec<bool>,
     /// Numbers of fields, as they are asked for.
@@ -203,12 +208,15 @@ impl Pass<'_> {
             return false;
         }
         let extra = node.is_extra();
-        if known.is(bits::TEXT) || extra {
+        if !self.outline && (known.is(bits::TEXT) || extra) {
             self.quoted(node, kind);
         }
         // What could not be parsed is marked as extra too; its words may be uses all the same.
         if extra && !node.is_error() {
             self.facts.comments.push(span(node));
+            return false;
+        }
+        if self.outline && known.is(bits::SEALED) {
             return false;
         }
         if known.is(bits::IMPORT) && self.imports(node) {
@@ -228,7 +236,8 @@ impl Pass<'_> {
             }
         }
         self.told_above(cursor, kind);
-        let before_dot = known.is(bits::VALUE)
+        let before_dot = !self.outline
+            && known.is(bits::VALUE)
             && self.parents.last().is_some_and(|p| {
                 self.language.chain.iter().any(|c| c.0 == p.kind)
                     || p.kind == self.language.parenthesized
@@ -432,6 +441,12 @@ impl Pass<'_> {
         let node = cursor.node();
         let names = &self.language.names;
         let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
+        if self.outline {
+            if let Some(above) = self.parents.last_mut() {
+                above.behind = false;
+            }
+            return token;
+        }
         if kind.is(bits::TEXT) {
             self.listed(node);
         }

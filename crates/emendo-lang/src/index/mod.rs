@@ -313,7 +313,7 @@ impl Index {
             let declares = |path: RelPath| {
                 let text = self.files.text(&path)?;
                 let tree = Tree::parse_file(language, &path, &text);
-                let facts = FileFacts::of_file(language, &tree, &text, &path, self.files());
+                let facts = FileFacts::outline(language, &tree, &text, &path, self.files());
                 self.says(language, &path, &text, &facts);
                 let resolver = Resolver { language, facts: &facts, project: &Self::default() };
                 let own = facts.types.iter().find(|t| t.path == [name])?;
@@ -430,7 +430,7 @@ impl Index {
         }
         let read = self.files.text(path).map(|text| {
             let tree = Tree::parse_file(language, path, &text);
-            let facts = FileFacts::of_file(language, &tree, &text, path, self.files());
+            let facts = FileFacts::outline(language, &tree, &text, path, self.files());
             self.says(language, path, &text, &facts);
             Arc::new(Passed::of(language, &facts))
         });

@@ -164,12 +164,9 @@ impl SymbolRunner {
         if is_type || constructor {
             return Some(Meant::Token(vec![fact()]));
         }
-        // A function or value at the top of a module.
-        let module = names.modules.is_some()
-            && names.parent(old) == facts.module
-            && !facts.module.is_empty();
-        let top = module && facts.is_top(word.span);
-        top.then(|| Meant::Token(vec![fact()]))
+        // A function or value at the top of a module, or of a type.
+        let visible = p.resolver.visible(word.span, p.text(word.span))?;
+        (visible.symbol == *old).then(|| Meant::Token(vec![fact()]))
     }
 
     /// A member that is taken apart by its name keeps the name that the code gives it.
