@@ -403,14 +403,25 @@ impl SymbolRunner {
                 return Some(Meant::Token(vec![fact]));
             }
         }
+        let owner = names.parent(old);
+        let is_owner = |s: &str| s == owner;
         if !self.what.member() {
-            return None;
+            // A function of the types around, called without naming one.
+            let implied = names.modules.is_none()
+                && word.receiver.is_none()
+                && !word.key
+                && p.text(word.span) == names.last(old)
+                && p.cx.text[word.span.end as usize..].trim_start().starts_with('(');
+            let called =
+                implied.then(|| p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages));
+            return match called {
+                Some(Owner::Is(facts)) => Some(Meant::Token(facts)),
+                _ => None,
+            };
         }
         if !self.fits_form(p, word, old) {
             return None;
         }
-        let owner = names.parent(old);
-        let is_owner = |s: &str| s == owner;
         match p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages) {
             Owner::Is(facts) => Some(Meant::Token(facts)),
             Owner::Not => None,
