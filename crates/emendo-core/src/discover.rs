@@ -68,10 +68,8 @@ impl Discovered {
             .map(|s| if s.member { names.parent(&s.symbol) } else { s.symbol.clone() })
             .collect();
         let before = self.types.len();
-        for (symbol, info) in index.types() {
-            let built = !wanted.contains(symbol)
-                && index.descends(&[symbol.to_owned()], &|s| wanted.contains(s)).is_some();
-            if built && info.path.is_some() {
+        for (symbol, info) in index.heirs(&wanted) {
+            if info.path.is_some() {
                 self.types.insert(names.last(symbol).to_owned());
             }
         }

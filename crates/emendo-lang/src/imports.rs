@@ -290,6 +290,24 @@ impl<'a> Changes<'a> {
         true
     }
 
+    /// What is left of a list without its brackets, if that is one name.
+    fn unwrapped(
+        &self,
+        group: Span,
+        all: &[&Import],
+        gone: &dyn Fn(&&Import) -> bool,
+    ) -> Option<Splice> {
+        let mut left = all.iter().filter(|i| self.names.bare_single && !gone(i));
+        let (Some(one), None) = (left.next(), left.next()) else { return None };
+        let item = one.item.filter(|_| one.group == Some(group) && !one.wildcard)?;
+        let written = item.of(self.text);
+        let comments = self.facts.comments.iter().any(|c| group.contains(*c));
+        // A name for the module itself needs its brackets.
+        let plain = !comments && !one.implied && !written.contains('{') && written != "self";
+        let parts = vec![emendo_text::Part::Copy(item)];
+        plain.then_some(Splice { span: group, parts, inner: false })
+    }
+
     /// Takes away what nothing took the place of: an item, a list, or the statement.
     fn drop_rest(&mut self) {
         let mut done: Vec<Span> = Vec::new();
@@ -321,6 +339,13 @@ impl<'a> Changes<'a> {
                 run
             };
             if old.item.is_some_and(|i| done.iter().any(|d| d.contains(i))) {
+                continue;
+            }
+            let bare = || self.unwrapped(old.group?, &all, &gone);
+            let bare = if whole || changed || group.is_some() { None } else { bare() };
+            if let Some(splice) = bare {
+                done.push(splice.span);
+                self.out.push(ImportEdit { splice, about, statement: Some(old.span) });
                 continue;
             }
             let (at, splice) = match (whole, group, old.item) {

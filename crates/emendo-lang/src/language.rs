@@ -379,6 +379,8 @@ pub struct Names {
     /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
     /// has a form of its own.
     pub property: (&'static str, &'static str),
+    /// A list of imports that is left with one name loses its brackets.
+    pub bare_single: bool,
     /// Kinds of nodes within which nothing is declared that other files can name.
     pub sealed: &'static [&'static str],
     /// Kinds of nodes whose name may leave out the end of a type's, and that end.

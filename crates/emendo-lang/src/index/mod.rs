@@ -438,6 +438,24 @@ impl Index {
         read
     }
 
+    /// The types that are built on these, directly or through others, with what is known of each.
+    pub fn heirs(&self, of: &HashSet<String>) -> Vec<(&str, &TypeInfo)> {
+        let mut below: HashMap<&str, Vec<&str>> = HashMap::new();
+        for (symbol, info) in &self.types {
+            for up in info.supers.iter().flatten().chain(&info.alias) {
+                below.entry(up).or_default().push(symbol);
+            }
+        }
+        let mut open: Vec<&str> = of.iter().map(String::as_str).collect();
+        let mut found: HashSet<&str> = open.iter().copied().collect();
+        while let Some(symbol) = open.pop() {
+            let heirs = below.get(symbol).into_iter().flatten();
+            open.extend(heirs.filter(|h| found.insert(h)));
+        }
+        let heirs = found.into_iter().filter(|s| !of.contains(*s));
+        heirs.filter_map(|s| self.types.get_key_value(s)).map(|(s, t)| (s.as_str(), t)).collect()
+    }
+
     /// The chain of types from one of these symbols to `wanted`, itself left out; empty if one of them is it.
     pub fn descends(&self, from: &[String], wanted: &dyn Fn(&str) -> bool) -> Option<Vec<String>> {
         let mut seen: HashSet<&str> = HashSet::new();

@@ -394,6 +394,7 @@ const NAMES: Names = Names {
     sure_wildcards: true,
     snake: false,
     property: ("", ""),
+    bare_single: false,
     sealed: &[],
     shortened: (&["attribute"], "Attribute"),
     members_need_receiver: false,

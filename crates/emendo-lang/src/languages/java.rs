@@ -349,6 +349,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: false,
     property: ("", ""),
+    bare_single: false,
     sealed: &[],
     shortened: (&[], ""),
     members_need_receiver: false,

@@ -325,6 +325,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: true,
     property: ("", "@property"),
+    bare_single: false,
     sealed: &[
         "argument_list",
         "string",

@@ -478,6 +478,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: true,
     property: ("", ""),
+    bare_single: true,
     sealed: &[],
     shortened: (&[], ""),
     members_need_receiver: true,

@@ -514,6 +514,7 @@ const NAMES: Names = Names {
     sure_wildcards: false,
     snake: false,
     property: ("get ", ""),
+    bare_single: false,
     sealed: &[],
     shortened: (&[], ""),
     members_need_receiver: true,
