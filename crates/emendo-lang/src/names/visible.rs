@@ -33,7 +33,7 @@ impl Resolver<'_> {
         let holds = |t: &&TypeDecl| t.members.iter().any(|m| m.at == at);
         if let Some(t) = self.facts.types.iter().rev().find(holds) {
             let owner = self.own_name(t);
-            let symbol = names.join(&[owner.as_str(), name]);
+            let symbol = self.below(&owner, name);
             return Some(Visible { symbol, owner: Some(owner) });
         }
         let around = match names.modules {
@@ -41,7 +41,14 @@ impl Resolver<'_> {
             None => self.facts.package_at(at.start),
         };
         let top = self.facts.is_top(at) && !around.is_empty();
-        top.then(|| Visible { symbol: names.join(&[around, name]), owner: None })
+        top.then(|| Visible { symbol: self.below(around, name), owner: None })
+    }
+
+    /// The symbol of a name below another.
+    fn below(&self, around: &str, name: &str) -> String {
+        let mut whole = self.language.names.segments(around);
+        whole.push(name);
+        self.language.names.join(&whole)
     }
 
     /// The places of a file that mean what is declared elsewhere. Through an object of which nothing is known: if the

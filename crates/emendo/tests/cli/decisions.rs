@@ -274,3 +274,32 @@ fn accepting_a_use_accepts_its_declaration() {
     s.run(&["undo"]).ok();
     assert!(s.read("a/Use.java").contains("p.feed.next()"));
 }
+
+#[test]
+fn members_of_modules_need_their_declarations_too() {
+    let s = Sandbox::new();
+    s.recipe(
+        "
+[[step]]
+id = 'own'
+title = 'Boards are polled'
+[[step.symbol]]
+lang = 'typescript'
+what = 'method'
+old = './src/feeds:Board.read'
+new = './src/feeds:Board.poll'
+[[step.symbol]]
+lang = 'python'
+what = 'function'
+old = 'board.feeds.read'
+new = 'board.feeds.poll'
+",
+    );
+    s.write("src/feeds.ts", "export class Board {\n  read() { return 1; }\n}\n");
+    s.write("src/use.ts", "import { Board } from './feeds';\nnew Board().read();\n");
+    s.write("board/feeds.py", "def read():\n    return 1\n");
+    s.write("board/use.py", "from board.feeds import read\n\nread()\n");
+    s.propose().ok();
+    s.run(&["accept", "--edit", &id_at(&s, "src/use.ts", 2)]).ok().says("src/feeds.ts:2");
+    s.run(&["accept", "--edit", &id_at(&s, "board/use.py", 3)]).ok().says("board/feeds.py:1");
+}
