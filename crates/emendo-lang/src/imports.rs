@@ -87,6 +87,7 @@ impl ImportPlan {
         }
         let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
         if self.add.contains(&import.name())
+            || facts.bound_twice(import)
             || language.names.imports.is_empty()
             || facts.quotes(local)
         {

@@ -498,6 +498,19 @@ impl FileFacts {
         None
     }
 
+    /// True if another import makes the same name known in the same place: one of them holds where the other cannot.
+    pub fn bound_twice(&self, import: &Import) -> bool {
+        let plain = |i: &Import| !i.wildcard && !i.passes_on && !i.binds_root;
+        let other = |i: &Import| {
+            plain(i)
+                && i.local() == import.local()
+                && i.path() != import.path()
+                && i.scope == import.scope
+                && i.is_type == import.is_type
+        };
+        import.local().is_some() && plain(import) && self.imports.iter().any(other)
+    }
+
     /// The uses of a variable that is declared at a place, and the scope that it is known in; `None` if nothing is, or
     /// if it stands at the top of the file.
     pub fn uses_of_local(&self, name: &str, at: Span) -> Option<(Span, Vec<Word>)> {

@@ -58,7 +58,8 @@ impl SymbolRunner {
         let exact = path == old;
         let named = names.default.is_empty() || names.last(new) != names.default;
         let renamed = exact && named && !import.wildcard && names.last(new) != names.last(old);
-        if renamed && !import.aliased() && !import.passes_on && self.used(p, import) {
+        let carried = !import.aliased() && !import.passes_on && !p.code.facts.bound_twice(import);
+        if renamed && carried && self.used(p, import) {
             // The uses are the edits; the import follows from them.
             return None;
         }
@@ -136,6 +137,11 @@ impl SymbolRunner {
     /// Writes the changes of one statement.
     fn statement(&self, p: &Place<'_>, all: &[Import], moved: Vec<Moved<'_>>, out: &mut Found) {
         let names = &self.rows.language.names;
+        let (twice, moved): (Vec<Moved<'_>>, Vec<Moved<'_>>) =
+            moved.into_iter().partition(|m| self.stays_local(p, m));
+        for m in &twice {
+            self.aliased(p, m, out);
+        }
         let Some(first) = moved.first() else { return };
         let mut distinct: Vec<&Import> = Vec::new();
         all.iter().for_each(|i| {
@@ -218,6 +224,47 @@ impl SymbolRunner {
                 name.alias = m.import.local().map(str::to_owned);
             }
             self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
+        }
+    }
+
+    /// True if the name may come from elsewhere too: it stays for the rest of the file.
+    fn stays_local(&self, p: &Place<'_>, m: &Moved<'_>) -> bool {
+        let names = &self.rows.language.names;
+        names.last(&m.target) != names.last(m.import.path())
+            && !m.import.aliased()
+            && p.code.facts.bound_twice(m.import)
+    }
+
+    /// An import of the new name under the old.
+    fn aliased(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let Some(local) = m.import.local() else { return };
+        match m.import.segments.last() {
+            Some((last, at))
+                if names.parent(&m.target) == names.parent(m.import.path()) && last == local =>
+            {
+                let text = format!("{} as {local}", names.last(&m.target));
+                self.move_draft(p, m, vec![Splice::text(*at, text)], out);
+            }
+            _ => {
+                let alias = Some(local.to_owned());
+                let name = ImportName { path: m.target.clone(), alias, ..m.import.name() };
+                let whole = m.import.span;
+                let alone = p.code.facts.imports.iter().filter(|i| i.span == whole).count() == 1;
+                if alone {
+                    let text = (names.write_import)(&name, Some(p.text(whole)));
+                    return self.move_draft(p, m, vec![Splice::text(whole, text)], out);
+                }
+                // The rest of the list stays, and this goes where the list stands: it may not hold elsewhere.
+                let beside = self.below(p, m.import, &name);
+                self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
+                if let Some(draft) = out.drafts.last_mut() {
+                    draft.hull = beside.span;
+                    draft.change.imports.clear();
+                    draft.change.partners.clear();
+                    draft.change.splices = vec![beside];
+                }
+            }
         }
     }
 

@@ -129,7 +129,7 @@ impl SymbolRunner {
             return false;
         }
         let same = |n: &str| names.last(n) == names.last(old) || names.last(n) == names.default;
-        import.aliased() || new.is_some_and(same)
+        import.aliased() || new.is_some_and(same) || p.code.facts.bound_twice(import)
     }
 
     /// A use by one name: the new one with its import, or what the file calls it already.
