@@ -349,17 +349,20 @@ impl SymbolRunner {
     /// What ties a use of what the project declares itself to that declaration.
     fn tie(&self, p: &Place<'_>, row: usize, at: Span) -> Tie {
         let language = self.rows.language;
-        let r = &self.rows.all[row];
-        let old = &r.olds[0];
-        let declared = p.resolver.visible(at, p.text(at)).is_some_and(|v| v.symbol == *old);
-        let tie = emendo_text::Hasher::new().part("follows").digest(r.digest).finish();
-        if declared {
-            return Tie { provides: Some(tie), needs: None };
-        }
+        let old = self.rows.symbol(row);
         let owner = language.names.parent(old);
         let holder = if self.what.member() { owner.as_str() } else { old.as_str() };
-        let own = p.cx.project.file_of(language, holder).is_some();
-        Tie { provides: None, needs: own.then_some(tie) }
+        if p.cx.project.file_of(language, holder).is_none() {
+            return Tie::default();
+        }
+        let digest = self.rows.all[row].digest;
+        let tie = Some(emendo_text::Hasher::new().part("follows").digest(digest).finish());
+        let declared = p.resolver.visible(at, p.text(at)).is_some_and(|v| v.symbol == *old);
+        if declared {
+            Tie { provides: tie, needs: None }
+        } else {
+            Tie { provides: None, needs: tie }
+        }
     }
 
     /// Adds a draft, unless nothing would change.
