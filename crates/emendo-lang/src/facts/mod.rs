@@ -340,6 +340,8 @@ pub struct FileFacts {
     quoted: FxHashSet<String>,
     scopes: Vec<Scope>,
     words: FxHashMap<String, Vec<Word>>,
+    /// The places of declarations that other files may name, gathered when they are asked for.
+    outer: std::sync::OnceLock<FxHashSet<Span>>,
 }
 
 impl FileFacts {
@@ -496,6 +498,16 @@ impl FileFacts {
             scope = s.parent;
         }
         None
+    }
+
+    /// True if what is declared at a place may be named by other files: a type, a member, or what stands at the top.
+    pub(crate) fn is_outer(&self, at: Span) -> bool {
+        let all = self.outer.get_or_init(|| {
+            let members = self.types.iter().flat_map(|t| &t.members).map(|m| m.at);
+            let top = self.scopes[0].bindings.iter().map(|b| b.at);
+            self.types.iter().map(|t| t.at).chain(members).chain(top).collect()
+        });
+        all.contains(&at)
     }
 
     /// True if another import makes the same name known in the same place: one of them holds where the other cannot.

@@ -34,6 +34,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         quoted: FxHashSet::default(),
         scopes: vec![Scope { span: whole, parent: None, bindings: Vec::new() }],
         words: FxHashMap::default(),
+        outer: std::sync::OnceLock::new(),
     };
     let pass = Pass {
         language,

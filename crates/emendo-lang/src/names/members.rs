@@ -386,7 +386,13 @@ impl Resolver<'_> {
 
     /// The type of a member of a thing.
     fn part(&self, thing: Thing, name: &str) -> Option<Thing> {
-        let here = self.facts.types.iter().filter(|t| thing.symbols.contains(&self.own_name(t)));
+        // Names are put together only where their ends agree: a file may declare thousands.
+        let alike = |t: &&TypeDecl| {
+            let last = t.path.last().map_or("", |p| self.language.names.last(p));
+            thing.symbols.iter().any(|s| s.ends_with(last))
+        };
+        let own = self.facts.types.iter().filter(alike);
+        let here = own.filter(|t| thing.symbols.contains(&self.own_name(t)));
         for t in here {
             let member = t.members.iter().find(|m| m.name == name && m.hint.is_some());
             let Some((member, hint)) = member.and_then(|m| Some((m, m.hint.as_ref()?))) else {

@@ -26,6 +26,9 @@ impl Visible {
 impl Resolver<'_> {
     /// What is declared at a place, if other files can name it: a type, a member, or what stands at the top of a file.
     pub fn visible(&self, at: Span, name: &str) -> Option<Visible> {
+        if !self.facts.is_outer(at) {
+            return None;
+        }
         let names = &self.language.names;
         if let Some(t) = self.facts.types.iter().find(|t| t.at == at) {
             return Some(Visible { symbol: self.own_name(t), owner: None });
