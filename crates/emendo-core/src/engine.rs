@@ -39,8 +39,8 @@ pub(crate) struct Answers {
     pub wide: Wide,
     /// All manifests.
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
-    /// Declarations whose uses change with them.
-    pub followed: Vec<Followed>,
+    /// Declarations whose uses change with them, by step.
+    pub followed: BTreeMap<usize, Vec<Followed>>,
     /// Questions about other files, with what was found.
     pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
 }
@@ -123,7 +123,7 @@ impl<'a> Walking<'a> {
         };
         let followed = follow(engine.plan, engine.project, files.paths(), &index);
         let mut seen = seen;
-        for path in followed.iter().flat_map(|f| &f.users) {
+        for path in followed.values().flatten().flat_map(|f| &f.users) {
             if let Err(i) = seen.candidates.binary_search_by(|c| c.path.cmp(path)) {
                 let size = std::fs::metadata(engine.project.path(path)).map_or(0, |m| m.len());
                 seen.candidates.insert(i, Candidate { path: path.clone(), size });
@@ -188,13 +188,10 @@ impl Started<'_> {
         let (now, later): (Vec<Candidate>, Vec<Candidate>) =
             std::mem::take(&mut seen.candidates).into_iter().partition(wanted);
         let staged = engine.stages_of(&answers.wide).len() > 1;
+        let keeps = engine.memory.filter(|m| m.keeps);
         // Steps change what files say to others.
-        let before = staged.then(|| Outside::of(&answers.index));
+        let before = (staged && keeps.is_some()).then(|| Outside::of(&answers.index));
         let mut errors = engine.stages(&now, &mut answers, &files, sink)?;
-        let told = match before {
-            Some(before) => before.and(&answers.index),
-            None => Outside::of(&answers.index),
-        };
         seen.wide = answers.wide;
         if let Some(known) = &known {
             let elsewhere = |p: &&RelPath| now.binary_search_by(|c| c.path.cmp(p)).is_err();
@@ -202,8 +199,12 @@ impl Started<'_> {
         }
         counts.with_errors = errors.len() as u64;
         seen.candidates = now.into_iter().chain(later).collect();
-        let look = match (engine.memory, stamps) {
-            (Some(memory), Some(stamps)) if memory.keeps => {
+        let look = match (keeps, stamps) {
+            (Some(memory), Some(stamps)) => {
+                let told = match before {
+                    Some(before) => before.and(&answers.index),
+                    None => Outside::of(&answers.index),
+                };
                 let kit = Kit { seen: &seen, whole: files.asked_whole(), errors: &errors, told };
                 memory.keep(&engine.look(), stamps, kit, known.as_ref())
             }

@@ -167,12 +167,13 @@ impl FileRun {
         let text = self.text.as_bytes();
         let present = self.words.0.present(&env.plan.narrow, text);
         let wider = &mut self.words.1;
+        let followed = env.answers.followed.get(&n).map_or(&[][..], Vec::as_slice);
         let wanted: Vec<usize> = covering
             .into_iter()
             .filter(|i| {
                 step.runners[*i].needs().met(&present)
                     || env.answers.wide.met(n, *i, text, wider)
-                    || env.answers.followed.iter().any(|f| f.leads(*i, n, &self.path))
+                    || followed.iter().any(|f| f.leads(*i, &self.path))
             })
             .collect();
         if wanted.is_empty() {
@@ -193,7 +194,7 @@ impl FileRun {
                 manifests: &env.answers.manifests,
                 packages: &step.packages,
                 answers: &env.answers.queries,
-                followed: &env.answers.followed,
+                followed,
                 own: &own,
             };
             runner.find(&cx, i, &mut found);

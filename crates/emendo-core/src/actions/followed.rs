@@ -33,8 +33,8 @@ pub struct Uses {
 /// A declaration, with where else it is used.
 #[derive(Clone, Debug)]
 pub struct Followed {
-    /// Step and place of the action.
-    pub at: (usize, usize),
+    /// The place of the action in its step.
+    pub runner: usize,
     /// The declaration.
     pub declaration: Declaration,
     /// The file that declares it.
@@ -47,8 +47,8 @@ pub struct Followed {
 
 impl Followed {
     /// True if an action has uses to rewrite in a file.
-    pub fn leads(&self, runner: usize, step: usize, path: &RelPath) -> bool {
-        self.at == (step, runner) && self.left.is_none() && self.users.contains(path)
+    pub fn leads(&self, runner: usize, path: &RelPath) -> bool {
+        self.runner == runner && self.left.is_none() && self.users.contains(path)
     }
 
     /// What its declaration and its uses hold together by.
@@ -67,13 +67,13 @@ pub(crate) fn follow(
     project: &Project,
     files: &[RelPath],
     index: &Index,
-) -> Vec<Followed> {
+) -> BTreeMap<usize, Vec<Followed>> {
     let steps = plan.steps.iter().enumerate();
     let runners = steps.flat_map(|(s, step)| {
         step.runners.iter().enumerate().map(move |(r, runner)| ((s, r), step, runner.as_ref()))
     });
-    let mut out = Vec::new();
-    for (at, step, runner) in runners.filter(|r| r.2.follows()) {
+    let mut out: BTreeMap<usize, Vec<Followed>> = BTreeMap::new();
+    for ((n, at), step, runner) in runners.filter(|r| r.2.follows()) {
         let packages = &step.packages;
         let look = Looking { project, index, runner, packages };
         let narrow = Narrow::new([runner.needs()], &Declared::default(), &[]);
@@ -87,12 +87,16 @@ pub(crate) fn follow(
                 found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
             })
             .collect();
-        let first = out.len();
-        for (path, declaration) in declared {
-            let followed = Followed { at, declaration, path, users: BTreeSet::new(), left: None };
-            out.push(followed);
-        }
-        look.uses(files, &mut out[first..]);
+        let followed = declared.into_iter().map(|(path, declaration)| Followed {
+            runner: at,
+            declaration,
+            path,
+            users: BTreeSet::new(),
+            left: None,
+        });
+        let mut followed: Vec<Followed> = followed.collect();
+        look.uses(files, &mut followed);
+        out.entry(n).or_default().extend(followed);
     }
     out
 }

@@ -147,7 +147,7 @@ pub struct FileCx<'a> {
     pub packages: &'a [String],
     /// Answers to the questions about other files, in the order of the plan's questions.
     pub answers: &'a [(Arc<Query>, Vec<Answer>)],
-    /// Declarations whose uses change with them, in whatever file they are.
+    /// Declarations whose uses the step changes with them, in whatever file they are.
     pub followed: &'a [Followed],
     /// What the step wrote in this file before, by the journal; only of actions that do their work once.
     pub own: &'a [&'a str],

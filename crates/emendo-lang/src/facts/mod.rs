@@ -370,9 +370,7 @@ impl FileFacts {
         path: &RelPath,
         files: &dyn Files,
     ) -> Self {
-        let mut facts = Self::read(language, tree, text);
-        facts.locate(language, path, files);
-        facts
+        Self::read(language, tree, text).located(language, path, files)
     }
 
     /// What other files may ask of the text of a file: its imports, its declarations, what it passes on. No words.
@@ -383,9 +381,12 @@ impl FileFacts {
         path: &RelPath,
         files: &dyn Files,
     ) -> Self {
-        let mut facts = pass::read(language, tree, text, true);
-        facts.locate(language, path, files);
-        facts
+        pass::read(language, tree, text, true).located(language, path, files)
+    }
+
+    fn located(mut self, language: &Language, path: &RelPath, files: &dyn Files) -> Self {
+        self.locate(language, path, files);
+        self
     }
 
     fn locate(&mut self, language: &Language, path: &RelPath, files: &dyn Files) {

@@ -29,6 +29,7 @@ impl CodeRunner {
         out.dedup();
         out
     }
+
     /// The uses of a declaration of another file.
     pub(super) fn used(&self, declared: &Declaration, cx: &FileCx<'_>) -> Uses {
         let Some(code) = cx.code else { return Uses::default() };
@@ -62,7 +63,7 @@ impl CodeRunner {
     /// Rewrites the uses of what other files declare and change.
     pub(super) fn follow_here(&self, cx: &FileCx<'_>, code: &Code, action: usize, out: &mut Found) {
         let digest = self.rules.first().map_or_else(|| action_digest("code", ""), |r| r.digest);
-        let elsewhere = |f: &&Followed| f.leads(f.at.1, f.at.0, cx.path) && f.at.1 == action;
+        let elsewhere = |f: &&Followed| f.leads(action, cx.path);
         for f in cx.followed.iter().filter(elsewhere) {
             for follow in &self.along.follow {
                 let Ok(found) = self.elsewhere(follow, &f.declaration, cx, code) else { continue };
