@@ -360,7 +360,7 @@ impl Engine<'_> {
                 let files = answers.index.files();
                 let facts = FileFacts::outline(language, &tree, &run.text, path, files);
                 answers.index.forget(path);
-                answers.index.add(language, path, &run.text, &facts);
+                answers.index.add(language, path, &run.text, &tree, &facts);
             }
         }
     }
@@ -397,7 +397,7 @@ fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
     let tree = Tree::parse_file(language, path, text);
     let facts = FileFacts::read(language, &tree, text);
     let project = Index::default();
-    let resolver = Resolver { language, facts: &facts, project: &project };
+    let resolver = Resolver::new(language, &facts, &project, &tree, text);
     let found = query.pattern.matches(&tree, text, &resolver);
     let answer = |m: &emendo_lang::Match| {
         let named = m.slots.iter().filter(|b| b.name != "_");

@@ -406,7 +406,7 @@ impl Look<'_> {
             let text = text.as_str();
             let tree = Tree::parse_file(language, path, text);
             let facts = FileFacts::outline(language, &tree, text, path, index.files());
-            out.declared = Some(index.declared(language, path, text, &facts));
+            out.declared = Some(index.declared(language, path, text, &tree, &facts));
         }
         if self.plan.reads_manifests()
             && let Some(e) = ecosystem_of(path)

@@ -127,7 +127,7 @@ impl Parsed {
 fn hits(pattern: &Pattern, path: &RelPath, text: &Text, project: &Index) -> (Vec<Hit>, usize) {
     let source = text.as_str();
     let parsed = Parsed::new(pattern.language(), path, source, project);
-    let resolver = Resolver { language: pattern.language(), facts: &parsed.facts, project };
+    let resolver = Resolver::new(pattern.language(), &parsed.facts, project, &parsed.tree, source);
     let lines = Lines::new(source);
     let mut out: Vec<Hit> = Vec::new();
     // Places come in order: columns are counted on from the last one, so that a long line is walked once.
@@ -198,7 +198,7 @@ fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath], index: &Inde
             let source = text.as_str();
             let parsed = Parsed::new(pattern.language(), &path, source, index);
             let resolver =
-                Resolver { language: pattern.language(), facts: &parsed.facts, project: index };
+                Resolver::new(pattern.language(), &parsed.facts, index, &parsed.tree, source);
             let near: Nearest = pattern.nearest(&parsed.tree, source, &resolver)?;
             let lines = Lines::new(source);
             let (line, column) = place(&lines, source, near.at.start);

@@ -40,7 +40,7 @@ fn places(c: &mut Criterion) {
     let tree = Tree::parse(language, &text);
     let facts = FileFacts::read(language, &tree, &text);
     let project = Index::default();
-    let resolver = Resolver { language, facts: &facts, project: &project };
+    let resolver = Resolver::new(language, &facts, &project, &tree, &text);
     let mut group = c.benchmark_group("large file");
     group.throughput(Throughput::Bytes(text.len() as u64));
     group.bench_function("parse", |b| b.iter(|| Tree::parse(language, black_box(&text))));

@@ -126,7 +126,7 @@ fn one(
     let tree = Tree::parse_file(language, path, source);
     let facts = FileFacts::read(language, &tree, source);
     let project = Index::default();
-    let resolver = Resolver { language, facts: &facts, project: &project };
+    let resolver = Resolver::new(language, &facts, &project, &tree, source);
     let mut notes = Vec::new();
     totals.files += 1;
     totals.bytes += source.len();

@@ -74,6 +74,8 @@ pub struct Language {
     pub forms: &'static [(&'static str, &'static [&'static str])],
     /// Names.
     pub names: Names,
+    /// Types of expressions.
+    pub typing: crate::types::TypeRules,
 }
 
 /// A grammar for some of a language's files. Its kinds are named like those of the main grammar.

@@ -17,6 +17,7 @@ mod names;
 mod pattern;
 mod template;
 mod tree;
+mod types;
 
 pub use facts::{Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
 pub use imports::{ImportEdit, ImportPlan, doubled, respell};
@@ -34,3 +35,7 @@ pub use pattern::{
 };
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};
+pub use types::{
+    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, Gives, Intro, Learned, LibraryError,
+    LibraryType, Origin, Part, ReturnRule, Syntax, Test, Told, Ty, TypeRules,
+};

@@ -10,7 +10,7 @@ fn places(lang: &str, pattern: &str, text: &str) -> Places {
     let tree = Tree::parse(language, text);
     let facts = FileFacts::read(language, &tree, text);
     let project = Index::default();
-    let resolver = Resolver { language, facts: &facts, project: &project };
+    let resolver = Resolver::new(language, &facts, &project, &tree, text);
     pattern.places(&tree, text, &resolver)
 }
 

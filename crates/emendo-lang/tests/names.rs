@@ -17,7 +17,7 @@ fn places(file: &str, own: &[(&str, &str)], renamed: &[(&str, &str)]) -> Vec<Cer
     let facts = FileFacts::read(java, &tree, file);
     let mut project = Index::default();
     own.iter().for_each(|(package, name)| project.declare(package, name));
-    let resolver = Resolver { language: java, facts: &facts, project: &project };
+    let resolver = Resolver::new(java, &facts, &project, &tree, file);
     pattern.matches(&tree, file, &resolver).iter().map(|m| m.certainty()).collect()
 }
 

@@ -21,7 +21,7 @@ fn rewrite(old: &str, new: &str, source: &str) -> String {
     let tree = Tree::parse(java, source);
     let facts = FileFacts::read(java, &tree, source);
     let project = Index::default();
-    let resolver = Resolver { language: java, facts: &facts, project: &project };
+    let resolver = Resolver::new(java, &facts, &project, &tree, source);
     let matches = old.matches(&tree, source, &resolver);
     let written: Vec<_> = matches
         .iter()

@@ -162,7 +162,8 @@ impl FileCx<'_> {
 
     /// The resolver for the file.
     pub fn resolver<'a>(&'a self, code: &'a Code) -> Resolver<'a> {
-        Resolver { language: code.language, facts: &code.facts, project: self.project }
+        Resolver::new(code.language, &code.facts, self.project, &code.tree, self.text)
+            .in_file(self.path)
     }
 }
 

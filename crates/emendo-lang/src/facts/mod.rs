@@ -326,8 +326,6 @@ pub struct FileFacts {
     pub types: Vec<TypeDecl>,
     /// Literals that stand right before a dot.
     pub(crate) literals: FxHashSet<Span>,
-    /// Objects that are made right before a dot, with what tells their type.
-    pub(crate) made: FxHashMap<Span, Hint>,
     /// The end of what must stand before imports: a file comment, a documentation string, attributes of the file.
     pub preamble_end: u32,
     /// A part of the file could not be parsed.
@@ -501,6 +499,22 @@ impl FileFacts {
         None
     }
 
+    /// Where a name at the top of the file is declared.
+    pub(crate) fn lookup_top(&self, name: &str, spaces: &[Space]) -> Option<Span> {
+        let mut all = self.scopes[0].bindings.iter();
+        all.find(|b| b.name == name && spaces.contains(&b.space)).map(|b| b.at)
+    }
+
+    /// All places where a scope declares a name as a value, in order.
+    pub(crate) fn declared_again(&self, name: &str, scope: Span) -> Vec<Span> {
+        let all = self.scopes.iter().filter(|s| s.span == scope).flat_map(|s| &s.bindings);
+        let own = all.filter(|b| b.name == name && b.space == Space::Value);
+        let mut out: Vec<Span> = own.map(|b| b.at).collect();
+        out.sort_by_key(|a| a.start);
+        out.dedup();
+        out
+    }
+
     /// True if what is declared at a place may be named by other files: a type, a member, or what stands at the top.
     pub(crate) fn is_outer(&self, at: Span) -> bool {
         let all = self.outer.get_or_init(|| {
@@ -542,14 +556,6 @@ impl FileFacts {
         !words.any(|w| w.space != Space::Member && !w.key && scope.contains(w.span))
             && self.lookup(name, &spaces, scope.start).is_none()
             && !self.imports.iter().any(|i| i.local() == Some(name))
-    }
-
-    /// True if the name is declared several times with types that differ.
-    pub(crate) fn told_apart(&self, name: &str, scope: Span) -> bool {
-        let all = self.scopes.iter().filter(|s| s.span == scope).flat_map(|s| &s.bindings);
-        let mut hints = all.filter(|b| b.name == name).filter_map(|b| b.hint.as_ref());
-        let first = hints.next();
-        hints.any(|h| Some(h) != first)
     }
 
     /// Scopes are stored in source order of their starts: the innermost at a place is the last that

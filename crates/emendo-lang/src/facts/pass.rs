@@ -26,7 +26,6 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         exports: Vec::new(),
         types: Vec::new(),
         literals: FxHashSet::default(),
-        made: FxHashMap::default(),
         preamble_end: preamble_end(language, tree.root(), text),
         has_errors: tree.has_error(),
         comments: Vec::new(),
@@ -120,9 +119,7 @@ impl Kind {
         let member = types.members.iter().any(|m| m.0 == name)
             || types.parameters.iter().any(|p| p.0 == name)
             || (!name.is_empty() && [types.assigned.0, types.numbered.0].contains(&name));
-        let value = types.made.iter().any(|m| m.0 == name)
-            || name == types.call.0
-            || is_literal(language, name);
+        let value = is_literal(language, name);
         let all = [
             (bits::MEMBER_AFTER, names.member_after.contains(&name)),
             (bits::IMPORT, names.imports.contains(&name)),
@@ -243,13 +240,8 @@ impl Pass<'_> {
                 self.language.chain.iter().any(|c| c.0 == p.kind)
                     || p.kind == self.language.parenthesized
             });
-        if before_dot && is_literal(self.language, kind) {
+        if before_dot {
             self.facts.literals.insert(span(node));
-        }
-        let makes = || names.types.made.iter().any(|m| m.0 == kind) || kind == names.types.call.0;
-        if before_dot && makes() {
-            let told = value_hint(self.language, node, self.text);
-            self.facts.made.extend(told.map(|h| (span(node), h)));
         }
         let token = self.word(cursor, known);
         let around = self.open.last().copied().unwrap_or(0);

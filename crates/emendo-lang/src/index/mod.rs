@@ -1,5 +1,6 @@
 //! What the project declares itself: its types with what they are built on, and what its modules pass on.
 
+mod asked;
 mod kept;
 
 use std::collections::{HashMap, HashSet};
@@ -8,10 +9,11 @@ use std::sync::{Arc, RwLock};
 use emendo_text::{Digest, Lines, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::facts::{Export, FileFacts, Hint, Import, Tells};
+use crate::facts::{Export, FileFacts, Import};
 use crate::language::{Files, Language, NoFiles, Space};
 use crate::names::Resolver;
 use crate::tree::Tree;
+use crate::types::Learned;
 
 pub use kept::Kept;
 
@@ -42,6 +44,10 @@ pub struct Index {
     modules: RwLock<HashMap<RelPath, Option<Arc<Passed>>>>,
     /// Files whose declarations were asked for, with the identity of what they say to others.
     outside: RwLock<HashMap<RelPath, Digest>>,
+    /// What is told of types of libraries.
+    learned: HashMap<(&'static str, String), Learned>,
+    /// What other files told of types, as far as they were asked.
+    asked: asked::Asked,
 }
 
 /// A type of the project.
@@ -51,12 +57,12 @@ pub struct TypeInfo {
     pub path: Option<RelPath>,
     /// The line, from 1.
     pub line: u32,
+    /// It is declared there, and not only added to.
+    pub declared: bool,
     /// The types that it is built on: for each the symbols that the written name may stand for.
     pub supers: Vec<Vec<String>>,
     /// The type that it is another name for.
     pub alias: Vec<String>,
-    /// Its members, with the symbols that the name of their type may stand for.
-    pub members: HashMap<String, Vec<String>>,
     /// Those of its members that calls of their name read too.
     pub read_by_calls: HashSet<String>,
 }
@@ -126,6 +132,8 @@ impl Index {
             canonical: RwLock::default(),
             modules: RwLock::default(),
             outside: RwLock::default(),
+            learned: HashMap::new(),
+            asked: asked::Asked::default(),
         }
     }
 
@@ -141,6 +149,7 @@ impl Index {
         self.by_file = RwLock::default();
         self.module_files = RwLock::default();
         self.canonical = RwLock::default();
+        self.ask_again();
     }
 
     /// The files whose declarations were asked for, with the identity of what they say to others.
@@ -162,9 +171,10 @@ impl Index {
         language: &'static Language,
         path: &RelPath,
         text: &str,
+        tree: &Tree,
         facts: &FileFacts,
     ) -> Vec<String> {
-        let declared = self.declared(language, path, text, facts);
+        let declared = self.declared(language, path, text, tree, facts);
         self.take(declared)
     }
 
@@ -174,11 +184,12 @@ impl Index {
         language: &'static Language,
         path: &RelPath,
         text: &str,
+        tree: &Tree,
         facts: &FileFacts,
     ) -> DeclaredIn {
         let names = &language.names;
         let lines = Lines::new(text);
-        let resolver = Resolver { language, facts, project: self };
+        let resolver = Resolver::new(language, facts, self, tree, text);
         let mut types: Vec<(String, TypeInfo)> = Vec::new();
         // A type without a name has no heirs.
         for t in facts.types.iter().filter(|t| t.path.iter().all(|p| !p.is_empty())) {
@@ -198,21 +209,13 @@ impl Index {
                 let path: Vec<&str> = written.split(names.separator).collect();
                 resolver.candidates(&path, Space::Type, at)
             };
-            let told = t.members.iter().filter_map(|m| {
-                let sure = |h: &&Hint| matches!(h.how, Tells::Declared | Tells::Made);
-                let hint = m.hint.as_ref().filter(sure)?;
-                Some((m.name.clone(), all(&hint.path, at)))
-            });
-            let mut members: HashMap<String, Vec<String>> =
-                t.members.iter().map(|m| (m.name.clone(), Vec::new())).collect();
-            members.extend(told);
             let by_calls = t.members.iter().filter(|m| m.read_by_calls);
             let info = TypeInfo {
                 path: Some(path.clone()),
                 line: lines.line(t.at.start),
+                declared: !t.extends,
                 supers: t.supers.iter().map(|s| all(&s.0, s.1.start)).collect(),
                 alias: t.alias.as_ref().map_or(Vec::new(), |a| all(a, at)),
-                members,
                 read_by_calls: by_calls.map(|m| m.name.clone()).collect(),
             };
             types.push((name, info));
@@ -252,8 +255,8 @@ impl Index {
             self.packages.entry(package).or_default().insert(names.last(&name).to_owned());
             let known = self.types.entry(name).or_default();
             known.supers.extend(info.supers.into_iter().filter(|s| !s.is_empty()));
-            known.members.extend(info.members);
             known.alias.extend(info.alias);
+            known.declared |= info.declared;
             known.read_by_calls.extend(info.read_by_calls);
             if known.path.is_none() {
                 (known.path, known.line) = (info.path, info.line);
@@ -280,11 +283,6 @@ impl Index {
     /// A type of the project.
     pub fn type_of(&self, symbol: &str) -> Option<&TypeInfo> {
         self.types.get(symbol)
-    }
-
-    /// All types.
-    pub fn types(&self) -> impl Iterator<Item = (&str, &TypeInfo)> {
-        self.types.iter().map(|(k, v)| (k.as_str(), v))
     }
 
     /// True if a file of the project says that it belongs to this package.
@@ -315,7 +313,8 @@ impl Index {
                 let tree = Tree::parse_file(language, &path, &text);
                 let facts = FileFacts::outline(language, &tree, &text, &path, self.files());
                 self.says(language, &path, &text, &facts);
-                let resolver = Resolver { language, facts: &facts, project: &Self::default() };
+                let nothing = Self::default();
+                let resolver = Resolver::new(language, &facts, &nothing, &tree, &text);
                 let own = facts.types.iter().find(|t| t.path == [name])?;
                 Some(language.names.parent(&resolver.own_name(own)))
             };
@@ -454,35 +453,6 @@ impl Index {
         }
         let heirs = found.into_iter().filter(|s| !of.contains(*s));
         heirs.filter_map(|s| self.types.get_key_value(s)).map(|(s, t)| (s.as_str(), t)).collect()
-    }
-
-    /// The chain of types from one of these symbols to `wanted`, itself left out; empty if one of them is it.
-    pub fn descends(&self, from: &[String], wanted: &dyn Fn(&str) -> bool) -> Option<Vec<String>> {
-        let mut seen: HashSet<&str> = HashSet::new();
-        let mut open: Vec<(&str, Vec<String>)> =
-            from.iter().map(|f| (f.as_str(), Vec::new())).collect();
-        for _ in 0..DEPTH {
-            let mut next = Vec::new();
-            for (symbol, chain) in open {
-                if wanted(symbol) {
-                    return Some(chain);
-                }
-                if !seen.insert(symbol) {
-                    continue;
-                }
-                let Some(info) = self.types.get(symbol) else { continue };
-                for up in info.supers.iter().flatten().chain(&info.alias) {
-                    let mut chain = chain.clone();
-                    chain.push(symbol.to_owned());
-                    next.push((up.as_str(), chain));
-                }
-            }
-            if next.is_empty() {
-                return None;
-            }
-            open = next;
-        }
-        None
     }
 }
 

@@ -207,6 +207,7 @@ pub(super) const CSHARP: Language = Language {
         ("statement", STATEMENTS),
     ],
     names: NAMES,
+    typing: super::typing::csharp::TYPING,
 };
 
 const TYPES: &[&str] = &[

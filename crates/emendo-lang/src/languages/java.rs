@@ -180,6 +180,7 @@ pub(super) const JAVA: Language = Language {
         ),
     ],
     names: NAMES,
+    typing: super::typing::java::TYPING,
 };
 
 const TYPES: &[&str] = &[

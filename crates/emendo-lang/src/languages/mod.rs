@@ -5,6 +5,7 @@ mod java;
 mod python;
 mod rust;
 mod typescript;
+mod typing;
 
 use emendo_text::RelPath;
 

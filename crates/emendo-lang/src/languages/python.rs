@@ -130,6 +130,7 @@ pub(super) const PYTHON: Language = Language {
         ("statement", STATEMENTS),
     ],
     names: NAMES,
+    typing: super::typing::python::TYPING,
 };
 
 const STATEMENTS: &[&str] = &[

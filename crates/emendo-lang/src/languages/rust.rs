@@ -152,6 +152,7 @@ pub(super) const RUST: Language = Language {
         ("statement", &["expression_statement", "let_declaration", "block"]),
     ],
     names: NAMES,
+    typing: super::typing::rust::TYPING,
 };
 
 const TYPES: &[&str] = &[

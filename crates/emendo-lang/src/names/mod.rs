@@ -1,11 +1,13 @@
 //! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
 
-use emendo_text::Span;
+use emendo_text::{RelPath, Span};
 use serde::{Deserialize, Serialize};
 
 use crate::facts::{Declared, FileFacts, Import, TypeDecl};
 use crate::index::Index;
 use crate::language::{Language, Space};
+use crate::tree::Tree;
+use crate::types::Typing;
 
 mod members;
 mod spell;
@@ -97,6 +99,14 @@ pub struct Resolver<'a> {
     pub facts: &'a FileFacts,
     /// What the project declares.
     pub project: &'a Index,
+    /// The file's tree.
+    pub(crate) tree: &'a Tree,
+    /// The file's text.
+    pub(crate) text: &'a str,
+    /// The file.
+    pub(crate) path: Option<&'a RelPath>,
+    /// What was worked out about types.
+    pub(crate) typing: Typing,
 }
 
 /// What makes the first word of a path known.
@@ -108,6 +118,22 @@ enum Head<'a> {
 }
 
 impl<'a> Resolver<'a> {
+    /// A resolver for a text.
+    pub fn new(
+        language: &'static Language,
+        facts: &'a FileFacts,
+        project: &'a Index,
+        tree: &'a Tree,
+        text: &'a str,
+    ) -> Self {
+        Self { language, facts, project, tree, text, path: None, typing: Typing::default() }
+    }
+
+    /// The same for the text of a file.
+    pub fn in_file(self, path: &'a RelPath) -> Self {
+        Self { path: Some(path), ..self }
+    }
+
     /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
     pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
         let names = &self.language.names;

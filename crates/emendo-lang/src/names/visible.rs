@@ -80,7 +80,7 @@ impl Resolver<'_> {
             || self.facts.imports.iter().any(|i| i.path() == owner);
         let is = |w: &&Word| match self.member_of(w, text, &|o| o == owner, &[]) {
             Owner::Is(_) => true,
-            Owner::Unknown(_) => type_named && w.space == Space::Member,
+            Owner::Partly(_) | Owner::Unknown(_) => type_named && w.space == Space::Member,
             Owner::Not => false,
         };
         words.filter(is).map(|w| w.span).collect()

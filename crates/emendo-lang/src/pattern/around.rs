@@ -264,7 +264,7 @@ impl Look<'_> {
         let text = index.files().whole(&path)?;
         let tree = Tree::parse_file(self.language, &path, &text);
         let facts = FileFacts::of_file(self.language, &tree, &text, &path, index.files());
-        let resolver = Resolver { language: self.language, facts: &facts, project: index };
+        let resolver = Resolver::new(self.language, &facts, index, &tree, &text);
         let there = Look { tree: &tree, text: &text, resolver: &resolver, language: self.language };
         let declared = facts.words(&name).iter().filter(|w| w.space == Space::Declared);
         let places: Vec<Span> = declared.filter_map(|w| there.declaration(w.span)).collect();

@@ -352,7 +352,7 @@ impl Pattern {
             let tree = Tree::parse(self.language, text);
             let facts = FileFacts::read(self.language, &tree, text);
             let project = Index::default();
-            let resolver = Resolver { language: self.language, facts: &facts, project: &project };
+            let resolver = Resolver::new(self.language, &facts, &project, &tree, text);
             // Anywhere inside: an edit inside the result grows it too.
             other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
         })

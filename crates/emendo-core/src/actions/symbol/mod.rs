@@ -304,16 +304,19 @@ enum Meant {
     Path(Vec<(String, Span)>, Vec<emendo_lang::Fact>),
     /// Only the word itself: behind an object, or where it is declared.
     Token(Vec<emendo_lang::Fact>),
+    /// Only for some of the types that it may be of.
+    Partly(Fact),
 }
 
 impl Meant {
-    fn facts(&mut self) -> &mut Vec<Fact> {
-        let (Self::Path(_, facts) | Self::Token(facts)) = self;
-        facts
+    fn add(&mut self, more: Option<Fact>) {
+        if let Self::Path(_, facts) | Self::Token(facts) = self {
+            facts.extend(more);
+        }
     }
 
     fn certainty(&self) -> Certainty {
-        let (Self::Path(_, facts) | Self::Token(facts)) = self;
+        let (Self::Path(_, facts) | Self::Token(facts)) = self else { return Certainty::Unsure };
         facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
     }
 }
@@ -328,7 +331,7 @@ impl SymbolRunner {
             }
             let mut meant = self.meant(p, word, &r.olds[*old])?;
             if let Some(parameters) = &r.parameters {
-                meant.facts().extend(self.overloaded(p, word, parameters)?);
+                meant.add(self.overloaded(p, word, parameters)?);
             }
             Some((*row, *old, meant))
         });
@@ -425,6 +428,7 @@ impl SymbolRunner {
         match p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages) {
             Owner::Is(facts) => Some(Meant::Token(facts)),
             Owner::Not => None,
+            Owner::Partly(fact) => Some(Meant::Partly(fact)),
             Owner::Unknown(fact) => {
                 // Where the file never names the library, it is nothing to change, but something to look at.
                 let near = self.watching || p.reaches();

@@ -72,6 +72,7 @@ impl SymbolRunner {
                 }
                 Meant::Path(path, facts) => (super::uses::whole(&path), facts),
                 Meant::Token(facts) => (word.span, facts),
+                Meant::Partly(fact) => (word.span, vec![fact]),
             };
             let certainty = facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure);
             let fact = facts.into_iter().next_back();

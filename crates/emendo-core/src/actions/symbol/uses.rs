@@ -30,6 +30,11 @@ impl SymbolRunner {
         let (path, facts) = match meant {
             Meant::Path(path, facts) => (Some(path), facts),
             Meant::Token(facts) => (None, facts),
+            Meant::Partly(fact) => {
+                let say = format!("`{old}` may be meant here: {}", fact.text);
+                out.notes.push(NoteDraft { at: word.span, say });
+                return;
+            }
         };
         if let Some(path) = path.as_ref().filter(|p| p.len() > 1 || self.what == What::Package)
             && self.kept(p, row, old, path)

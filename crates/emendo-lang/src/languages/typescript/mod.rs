@@ -181,6 +181,7 @@ pub(super) const TYPESCRIPT: Language = Language {
         ("statement", STATEMENTS),
     ],
     names: NAMES,
+    typing: super::typing::typescript::TYPING,
 };
 
 /// The facts about JavaScript.

@@ -1,0 +1,440 @@
+//! What an expression's type is: one rule for each kind, from the language's table.
+
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
+
+use emendo_text::Span;
+use rustc_hash::FxHashMap;
+use tree_sitter::Node;
+
+use super::{DEPTH, Gives, Told, Ty, gives, intro, read_type};
+use crate::facts::TypeDecl;
+use crate::language::Space;
+use crate::names::{Certainty, Resolver};
+use crate::tree::{children, span};
+
+/// How far inferences are put onto one another.
+const FAR: usize = 64;
+
+/// What a resolver has worked out about types.
+#[derive(Debug, Default)]
+pub(crate) struct Typing {
+    known: RefCell<FxHashMap<usize, Option<Told>>>,
+    /// How many inferences wait for this one.
+    pub(crate) depth: Cell<usize>,
+    /// An inference asked for itself: what rests on that is not kept.
+    cycled: Cell<bool>,
+    /// The body of a function was looked at for what it gives.
+    pub(super) bodies: Cell<bool>,
+}
+
+impl<'a> Resolver<'a> {
+    /// A resolver that another one asks.
+    pub(crate) fn asked_from(self, depth: usize) -> Self {
+        self.typing.depth.set(depth);
+        self
+    }
+
+    /// True if the body of a function told something.
+    pub(crate) fn asked_bodies(&self) -> bool {
+        self.typing.bodies.get()
+    }
+
+    /// The static type of what stands at a place; `None` if nothing tells.
+    pub fn type_at(&self, at: Span) -> Option<Told> {
+        let root = self.tree.roots_at(at).last()?.node;
+        let mut node = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
+        while let Some(up) = node.parent().filter(|p| span(*p) == at && p.parent().is_some()) {
+            node = up;
+        }
+        self.type_of(node)
+    }
+
+    /// The static type of an expression.
+    pub(crate) fn type_of(&self, node: Node<'a>) -> Option<Told> {
+        let typing = &self.typing;
+        let id = node.id();
+        if let Some(known) = typing.known.borrow().get(&id) {
+            if known.is_none() {
+                typing.cycled.set(true);
+            }
+            return known.clone();
+        }
+        let depth = typing.depth.get();
+        if depth >= FAR {
+            typing.cycled.set(true);
+            return None;
+        }
+        if depth == 0 {
+            typing.cycled.set(false);
+        }
+        typing.known.borrow_mut().insert(id, None);
+        typing.depth.set(depth + 1);
+        let before = typing.cycled.replace(false);
+        let found = self.infer(node).and_then(Told::known);
+        typing.depth.set(depth);
+        let cycled = typing.cycled.get();
+        typing.cycled.set(before || cycled && depth > 0);
+        if cycled && found.is_none() {
+            typing.known.borrow_mut().remove(&id);
+        } else {
+            typing.known.borrow_mut().insert(id, found.clone());
+        }
+        found
+    }
+
+    fn infer(&self, node: Node<'a>) -> Option<Told> {
+        let language = self.language;
+        let kind = node.kind();
+        let own = &language.names.types;
+        let text = span(node).of(self.text);
+        if node.end_byte() - node.start_byte() < 16 {
+            if own.own.contains(&text) {
+                return self.itself(node, text);
+            }
+            if own.base.contains(&text) {
+                return self.base(node);
+            }
+        }
+        let object = |symbol: &str| Some(Told::sure(Ty::object(symbol)));
+        let part = |field: &str| part(node, field);
+        match gives(language, kind)? {
+            Gives::Is(symbol) => object(symbol),
+            Gives::Nothing => Some(Told::sure(Ty::Nothing)),
+            Gives::ListOf(symbol) => {
+                let first = named(node).into_iter().next();
+                let spread = first.filter(|f| !language.is_spread(*f));
+                let (mut items, says) = self.all_of(spread.into_iter());
+                let element = items.pop().unwrap_or(Ty::Unknown);
+                Some(Told { says, ..Told::sure(Ty::object(symbol).with(vec![element])) })
+            }
+            Gives::Pairs(symbol, pair) => {
+                let pair = named(node).into_iter().find(|n| n.kind() == pair);
+                let parts = pair.map(named).unwrap_or_default().into_iter().take(2);
+                let (args, says) = self.all_of(parts);
+                Some(Told { says, ..Told::sure(Ty::object(symbol).with(args)) })
+            }
+            Gives::Tuple => {
+                let (items, says) = self.all_of(named(node).into_iter());
+                Some(Told { says, ..Told::sure(Ty::Tuple(items)) })
+            }
+            Gives::Written(field) => Some(Told::sure(self.written(part(field)?).instance())),
+            Gives::Made(field) => {
+                let ty = self.written(part(field)?);
+                let ty = match ty {
+                    Ty::Unknown => self.type_of(part(field)?)?.ty,
+                    ty => ty,
+                };
+                let name = span(part(field)?).of(self.text);
+                let told = Told::sure(ty.instance());
+                Some(told.because(format!("a `{}` is made right here", short(name)), None))
+            }
+            Gives::Same(field) => self.type_of(part(field)?),
+            Gives::Last => self.type_of(named(node).into_iter().next_back()?),
+            Gives::Either(fields) => {
+                let all: Vec<Option<Told>> =
+                    fields.iter().filter_map(|f| part(f)).map(|n| self.type_of(n)).collect();
+                one_of(all)
+            }
+            Gives::Element(field) => {
+                let of = self.type_of(part(field)?)?;
+                if let Ty::Tuple(items) = &of.ty {
+                    let index = named(node).into_iter().next_back()?;
+                    let index: usize = span(index).of(self.text).parse().ok()?;
+                    return Some(Told { ty: items.get(index)?.clone(), ..of });
+                }
+                self.passed(&of, "[_]").or_else(|| self.passed(&of, "[]"))
+            }
+            Gives::Awaited(field) => {
+                let of = self.type_of(part(field)?)?;
+                let waited = self.passed(&of, "await");
+                Some(waited.unwrap_or_else(|| of.at_most(Certainty::Likely)))
+            }
+            Gives::Unwrapped(field) => {
+                let of = self.type_of(part(field)?)?;
+                Some(self.passed(&of, "?").unwrap_or_else(|| of.at_most(Certainty::Likely)))
+            }
+            Gives::Call => self.called(node),
+            Gives::Member(of, name) => self.member_at(node, part(of), part(name)?),
+            Gives::Name => self.name(node),
+            Gives::Own => self.itself(node, text),
+            Gives::Base => self.base(node),
+            Gives::Operator(left, operator, right) => {
+                let syntax = &language.typing.syntax;
+                let sign = part(operator).map_or("", |o| span(o).of(self.text));
+                if language.typing.truths.contains(&sign) {
+                    return object(syntax.truth);
+                }
+                let (left, right) = (self.type_of(part(left)?)?, self.type_of(part(right)?)?);
+                let text = Ty::object(syntax.text);
+                if sign == "+" && (left.ty == text || right.ty == text) {
+                    return Some(Told::sure(text));
+                }
+                (left.ty == right.ty).then_some(left)
+            }
+            Gives::Function => self.function_type(node),
+            Gives::Tail => self.tail(node),
+            Gives::Branches(fields) => {
+                let all = fields.iter().filter_map(|f| part(f)).map(|n| self.tail_of(n)).collect();
+                one_of(all)
+            }
+            Gives::Macro(field, all) => {
+                let name = span(part(field)?).of(self.text);
+                let (_, text) = all.iter().find(|m| m.0 == name)?;
+                let element = || {
+                    let root = self.tree.roots().find(|r| span(node).contains(span(r.node)))?;
+                    let first = named(root.node).into_iter().next()?;
+                    let first = if first.kind() == language.expression_statement {
+                        first.named_child(0)?
+                    } else {
+                        first
+                    };
+                    Some(self.type_of(first)?.ty)
+                };
+                let (head, listed) = text.strip_suffix("[]").map_or((*text, false), |h| (h, true));
+                let ty = Ty::object(head);
+                let with = |ty: Ty| ty.with(vec![element().unwrap_or(Ty::Unknown)]);
+                Some(Told::sure(if listed { with(ty) } else { ty }))
+            }
+            Gives::Expected => self.expected(node),
+        }
+    }
+
+    /// The types of several expressions, and how sure they are together.
+    fn all_of(&self, nodes: impl Iterator<Item = Node<'a>>) -> (Vec<Ty>, Certainty) {
+        let mut says = Certainty::Certain;
+        let one = |n| match self.type_of(n) {
+            Some(told) => {
+                says = says.min(told.says);
+                told.ty
+            }
+            None => Ty::Unknown,
+        };
+        let all = nodes.map(one).collect();
+        (all, says)
+    }
+
+    /// What a block gives: its last expression.
+    fn tail(&self, block: Node<'a>) -> Option<Told> {
+        let last = named(block).into_iter().next_back()?;
+        if last.kind() == self.language.expression_statement {
+            // With its sign it gives nothing.
+            let text = span(last).of(self.text);
+            let plain = last.named_child(0).filter(|_| !text.ends_with(';'));
+            return self.type_of(plain?);
+        }
+        self.type_of(last)
+    }
+
+    pub(super) fn tail_of(&self, node: Node<'a>) -> Option<Told> {
+        if self.language.typing.blocks.contains(&node.kind()) {
+            return self.tail(node);
+        }
+        if gives(self.language, node.kind()).is_some() {
+            return self.type_of(node);
+        }
+        // A branch wraps its block.
+        self.tail_of(named(node).into_iter().next_back()?)
+    }
+
+    /// What an expression gives when it is used in a way that has a name of its own: waited for, gone through.
+    pub(crate) fn passed(&self, of: &Told, how: &str) -> Option<Told> {
+        if let (Ty::Tuple(items), "[]") = (&of.ty, how) {
+            return Some(Told { ty: Ty::either(items.clone()), ..of.clone() });
+        }
+        let known = self.member(&of.ty, how)?;
+        let first = known.all.first()?;
+        let says = of.says.min(known.says).min(first.says);
+        Told { ty: first.gives.clone(), says, why: of.why.clone() }.known()
+    }
+
+    /// The object itself.
+    fn itself(&self, node: Node<'a>, written: &str) -> Option<Told> {
+        let around = self.facts.types_at(node.start_byte() as u32).next()?;
+        let ty = self.around_type(around);
+        let named = written.starts_with(char::is_uppercase);
+        let told = Told::sure(if named { ty.itself() } else { ty });
+        Some(told.because(self.around_text(around, written), Some(around.at)))
+    }
+
+    /// The type of an object of a type that the file declares, inside it.
+    pub(crate) fn around_type(&self, t: &TypeDecl) -> Ty {
+        if t.path.iter().any(String::is_empty) {
+            return Ty::All(self.supers_of(t));
+        }
+        let own = self.around(t).into_iter().next().unwrap_or_default();
+        let args = self.shape(&own).map_or(Vec::new(), |s| s.params.clone());
+        let args = args.into_iter().map(|p| Ty::Param(p, None)).collect();
+        Ty::Of { symbols: vec![own], args, named: false }
+    }
+
+    fn around_text(&self, t: &TypeDecl, written: &str) -> String {
+        let name = t.path.join(self.language.names.separator);
+        if t.supers.is_empty() || name.is_empty() {
+            return format!("`{written}` is of the type on line {{line}}");
+        }
+        let supers: Vec<String> = t.supers.iter().map(|s| format!("`{}`", s.0)).collect();
+        format!("`{name}` is built on {} (line {{line}})", supers.join(" and "))
+    }
+
+    /// The object as one of what its type is built on.
+    fn base(&self, node: Node<'a>) -> Option<Told> {
+        let at = node.start_byte() as u32;
+        let around = self.facts.types_at(at).next()?;
+        let read = |s: &(String, Span)| self.read(s.1.of(self.text), s.1.start);
+        let all: Vec<Ty> = around.supers.iter().map(read).collect();
+        let told = Told::sure(Ty::All(all));
+        Some(told.because(self.around_text(around, "super"), Some(around.at)))
+    }
+
+    /// The type that is written in a node.
+    pub(crate) fn written(&self, node: Node<'a>) -> Ty {
+        let at = node.start_byte() as u32;
+        let mut text = span(node).of(self.text).trim();
+        // An annotation of a type begins with its sign.
+        for sign in [":", "->", "is "] {
+            text = text.strip_prefix(sign).unwrap_or(text).trim();
+        }
+        self.read(text, at)
+    }
+
+    /// The type that a text at a place says.
+    pub(crate) fn read(&self, text: &str, at: u32) -> Ty {
+        let names = &self.language.names;
+        let syntax = &self.language.typing.syntax;
+        read_type(syntax, names.separator, text, &|name| {
+            if names.types.own.contains(&name) {
+                let around = self.facts.types_at(at).next();
+                return around.map_or(Ty::Unknown, |t| self.around_type(t));
+            }
+            let path: Vec<&str> = name.split(names.separator).collect();
+            if let [single] = path.as_slice()
+                && let Some(param) = self.type_param(single, at)
+            {
+                return param;
+            }
+            let mut symbols = self.candidates(&path, Space::Type, at);
+            let Some(first) = symbols.first() else { return Ty::Unknown };
+            let package = names.parent(first);
+            if names.implicit.contains(&package.as_str())
+                && self.project.learned(self.language, first).is_some()
+            {
+                symbols.truncate(1);
+            }
+            let ty = Ty::Of { symbols, args: Vec::new(), named: false };
+            self.unaliased(ty, DEPTH)
+        })
+    }
+
+    /// What an alias stands for, with its arguments.
+    fn unaliased(&self, ty: Ty, depth: usize) -> Ty {
+        let Some(symbol) = ty.symbols().first().filter(|_| depth > 0) else { return ty };
+        match self.shape(symbol).and_then(|s| s.alias.clone()) {
+            Some(Ty::Unknown) | None => ty,
+            Some(alias) => self.unaliased(alias, depth - 1),
+        }
+    }
+
+    /// A parameter of types that is known at a place.
+    fn type_param(&self, name: &str, at: u32) -> Option<Ty> {
+        let declared = self.facts.lookup(name, &[Space::Type], at);
+        if let Some(d) = declared {
+            if self.facts.types.iter().any(|t| t.at == d.at) {
+                return None;
+            }
+            let leaf = self.leaf(d.at)?;
+            // What it is built on stands behind it.
+            let holder = leaf.parent()?;
+            let behind = &self.text[leaf.end_byte()..holder.end_byte().max(leaf.end_byte())];
+            let bound = behind.trim_start().trim_start_matches("extends").trim_start_matches(':');
+            let bound = bound.trim();
+            let bound = (!bound.is_empty() && !bound.starts_with(['=', ',', '>']))
+                .then(|| Box::new(self.read(bound, d.at.start)));
+            return Some(Ty::Param(name.to_owned(), bound));
+        }
+        let makers = self.language.typing.param_makers;
+        if makers.is_empty() {
+            return None;
+        }
+        let made = self.facts.lookup(name, &[Space::Value], at).filter(|d| d.top)?;
+        let (_, node, rule) = self.introduced(made.at)?;
+        let value = span(node.child_by_field_name(rule.value)?).of(self.text);
+        let maker = value.split('(').next()?.rsplit('.').next()?;
+        makers.contains(&maker).then(|| Ty::Param(name.to_owned(), None))
+    }
+
+    /// The smallest node that covers a place exactly.
+    pub(crate) fn leaf(&self, at: Span) -> Option<Node<'a>> {
+        let root = self.tree.roots_at(at).last()?.node;
+        let leaf = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
+        (span(leaf) == at).then_some(leaf)
+    }
+
+    /// The rule that introduces the name at a place, and the node that it is about.
+    pub(crate) fn introduced(
+        &self,
+        at: Span,
+    ) -> Option<(Node<'a>, Node<'a>, &'static super::Intro)> {
+        let leaf = self.leaf(at)?;
+        let mut child = leaf;
+        for _ in 0..12 {
+            let node = child.parent()?;
+            for rule in intro(self.language, node.kind()) {
+                let held = if rule.name.is_empty() {
+                    child.is_named()
+                } else if rule.name.starts_with(|c: char| c.is_ascii_digit()) {
+                    part(node, rule.name).is_some_and(|n| span(n).contains(at))
+                } else {
+                    let mut cursor = node.walk();
+                    node.children_by_field_name(rule.name, &mut cursor)
+                        .any(|n| span(n).contains(at))
+                };
+                if held {
+                    return Some((leaf, node, rule));
+                }
+            }
+            child = node;
+        }
+        None
+    }
+
+    /// Fills what stands for the parameters of a type.
+    pub(crate) fn arguments_of(&self, symbol: &str, args: &[Ty]) -> HashMap<String, Ty> {
+        let Some(shape) = self.shape(symbol) else { return HashMap::new() };
+        shape.params.iter().cloned().zip(args.iter().cloned()).collect()
+    }
+}
+
+/// The part of a node in a field; a number is that of a named child, nothing the first.
+pub(super) fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
+    if field.is_empty() {
+        return named(node).into_iter().next();
+    }
+    match field.parse::<usize>() {
+        Ok(n) => named(node).into_iter().nth(n),
+        Err(_) => node.child_by_field_name(field),
+    }
+}
+
+/// The named children that are no comments.
+pub(super) fn named<'t>(node: Node<'t>) -> Vec<Node<'t>> {
+    children(node).into_iter().filter(|c| c.is_named() && !c.is_extra()).collect()
+}
+
+/// One of several types: sure only where all are known.
+pub(super) fn one_of(all: Vec<Option<Told>>) -> Option<Told> {
+    let told: Vec<Told> = all.iter().flatten().cloned().collect();
+    let says = told.iter().map(|t| t.says).min()?;
+    let whole = told.len() == all.len();
+    let why = told.iter().find_map(|t| t.why.clone());
+    let ty = Ty::either(told.into_iter().map(|t| t.ty));
+    let told = Told { ty, says, why };
+    Some(if whole { told } else { told.at_most(Certainty::Unsure) })
+}
+
+/// Code as it is shown in evidence.
+pub(super) fn short(text: &str) -> String {
+    let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let cut: String = line.chars().take(40).collect();
+    if cut.len() < line.len() { format!("{cut}…") } else { cut }
+}

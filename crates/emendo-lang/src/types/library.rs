@@ -1,0 +1,216 @@
+//! Types of libraries, as recipes and the tables of languages tell them.
+
+use std::collections::HashMap;
+
+use super::text::read_notation;
+use super::{MemberType, Takes, Ty};
+use crate::language::Language;
+use crate::names::Certainty;
+
+/// A type of a library, as it is written in a recipe. All parts are texts in the notation of library types.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct LibraryType {
+    /// The full symbol, with type parameters: `tidewire.Store<T, K>`.
+    pub name: String,
+    /// Types that it is built on.
+    pub extends: Vec<String>,
+    /// Members: what is written, what it gives, and what a closure's parameters are.
+    pub members: Vec<(String, String, Vec<String>)>,
+    /// Symbols that it passes on, where it is a module.
+    pub exports: Vec<String>,
+}
+
+/// What is wrong with a library type.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LibraryError {
+    /// The text that cannot be read.
+    pub text: String,
+    /// What is wrong with it.
+    pub message: String,
+}
+
+/// What is known of a type of a library.
+#[derive(Clone, Debug, Default)]
+pub struct Learned {
+    pub(crate) params: Vec<String>,
+    pub(crate) extends: Vec<Ty>,
+    pub(crate) members: HashMap<String, Vec<MemberType>>,
+    /// Symbols that it passes on.
+    pub(crate) exports: Vec<String>,
+}
+
+impl Learned {
+    /// The symbols of the types that it is built on.
+    pub fn supers(&self) -> impl Iterator<Item = &String> {
+        self.extends.iter().flat_map(|t| t.symbols())
+    }
+
+    /// True if a member of this name is told.
+    pub fn has(&self, member: &str) -> bool {
+        self.members.contains_key(member)
+    }
+
+    /// Reads a type as a recipe writes it: its symbol, and what is known of it. `name` tells what a short name stands
+    /// for, if it stands for a symbol.
+    ///
+    /// # Errors
+    /// The first text that is no type.
+    pub fn read(
+        language: &Language,
+        from: &LibraryType,
+        name: &dyn Fn(&str) -> Option<String>,
+    ) -> Result<(String, Self), LibraryError> {
+        let wrong = |text: &str, message: &str| LibraryError {
+            text: text.to_owned(),
+            message: message.to_owned(),
+        };
+        let (symbol, params) = head(language, &from.name)
+            .ok_or_else(|| wrong(&from.name, "this is no name of a type"))?;
+        let mut out = Self { params, exports: from.exports.clone(), ..Self::default() };
+        let ty = |out: &Self, text: &str| {
+            let read = read_notation(language, text, &|n| named(language, &out.params, n, name));
+            match read {
+                Ty::Unknown if !says_nothing(text) => Err(wrong(text, "this is no type")),
+                ty => Ok(ty),
+            }
+        };
+        for text in &from.extends {
+            let read = ty(&out, text)?;
+            out.extends.push(read);
+        }
+        for (key, gives, lambda) in &from.members {
+            let (member, params) = match key.split_once('(') {
+                Some((member, rest)) => {
+                    let inner = rest
+                        .trim_end()
+                        .strip_suffix(')')
+                        .ok_or_else(|| wrong(key, "a bracket is not closed"))?;
+                    let parts = split(inner);
+                    let read = |t: &&str| takes(t, |t| ty(&out, t));
+                    (member, Some(parts.iter().map(read).collect::<Result<Vec<_>, _>>()?))
+                }
+                None => (key.as_str(), None),
+            };
+            let gives = if gives.trim().is_empty() { Ty::Nothing } else { ty(&out, gives)? };
+            let lambda = lambda.iter().map(|t| ty(&out, t)).collect::<Result<Vec<_>, _>>()?;
+            let told = MemberType {
+                params,
+                gives,
+                lambda,
+                says: Certainty::Certain,
+                place: None,
+                function: false,
+            };
+            out.members.entry(member.trim().to_owned()).or_default().push(told);
+        }
+        Ok((symbol, out))
+    }
+
+    /// Reads the table of a language's own library. Each type begins a line: its name, and behind ` < ` what it is built
+    /// on; its members stand indented below it: `name(parameters) = result`, and behind ` | ` a closure's parameters.
+    pub(crate) fn table(language: &Language, text: &str) -> HashMap<String, Self> {
+        let mut all: Vec<LibraryType> = Vec::new();
+        for line in text.lines().filter(|l| !l.trim().is_empty() && !l.starts_with('#')) {
+            if !line.starts_with(' ') {
+                let (name, supers) = line.split_once(" < ").unwrap_or((line, ""));
+                let extends = split(supers).into_iter().map(str::to_owned).collect();
+                let name = name.trim().to_owned();
+                all.push(LibraryType { name, extends, ..LibraryType::default() });
+                continue;
+            }
+            let (key, rest) = line.split_once(" = ").unwrap_or((line, ""));
+            let (gives, lambda) = rest.split_once(" / ").unwrap_or((rest, ""));
+            let lambda = split(lambda).into_iter().map(str::to_owned).collect();
+            if let Some(last) = all.last_mut() {
+                last.members.push((key.trim().to_owned(), gives.trim().to_owned(), lambda));
+            }
+        }
+        let read = all.iter().filter_map(|t| Self::read(language, t, &|_| None).ok());
+        read.collect()
+    }
+}
+
+/// The symbol and the parameters of a type.
+fn head(language: &Language, text: &str) -> Option<(String, Vec<String>)> {
+    let (open, close) = language.typing.syntax.generic;
+    let text = text.trim();
+    let (symbol, params) = match text.split_once(open) {
+        Some((symbol, rest)) => {
+            let inner = rest.strip_suffix(close)?;
+            let params = split(inner).into_iter().map(str::to_owned).collect();
+            (symbol.trim(), params)
+        }
+        None => (text, Vec::new()),
+    };
+    let blank = symbol.is_empty() || symbol.contains(char::is_whitespace);
+    (!blank).then(|| (symbol.to_owned(), params))
+}
+
+fn takes<E>(text: &str, ty: impl Fn(&str) -> Result<Ty, E>) -> Result<Takes, E> {
+    let text = text.trim();
+    let (text, optional) = match text.strip_suffix('?') {
+        Some(text) => (text, true),
+        None => (text, false),
+    };
+    let rest = text.ends_with("...");
+    let read = if text == "_" { Ty::Unknown } else { ty(text)? };
+    Ok(Takes { name: None, ty: read, optional: optional || rest, rest })
+}
+
+/// What a name in a library type stands for.
+fn named(
+    language: &Language,
+    params: &[String],
+    word: &str,
+    name: &dyn Fn(&str) -> Option<String>,
+) -> Ty {
+    if word == "Self" {
+        return Ty::Itself;
+    }
+    if word == "_" {
+        return Ty::Unknown;
+    }
+    let mut letters = word.chars();
+    let letter =
+        letters.next().is_some_and(char::is_uppercase) && letters.all(|c| c.is_ascii_digit());
+    if params.iter().any(|p| p == word) || letter {
+        return Ty::Param(word.to_owned(), None);
+    }
+    if let Some(symbol) = name(word) {
+        return Ty::object(&symbol);
+    }
+    let names = &language.names;
+    let implicit = names.implicit.first().filter(|_| names.builtin.contains(&word));
+    match implicit {
+        Some(package) if names.module_separator.is_empty() && !package.is_empty() => {
+            Ty::object(&names.join(&[package, word]))
+        }
+        _ => Ty::object(word),
+    }
+}
+
+/// True where a part of a type is left open.
+fn says_nothing(text: &str) -> bool {
+    text.split(|c: char| !(c.is_alphanumeric() || c == '_')).any(|w| w == "_")
+}
+
+/// The parts of a list, at commas outside of brackets.
+pub(crate) fn split(text: &str) -> Vec<&str> {
+    let mut out = Vec::new();
+    let (mut depth, mut from) = (0i32, 0);
+    for (i, c) in text.char_indices() {
+        match c {
+            '<' | '(' | '[' | '{' => depth += 1,
+            '>' if text[..i].ends_with(['=', '-']) => {}
+            '>' | ')' | ']' | '}' => depth -= 1,
+            ',' if depth == 0 => {
+                out.push(text[from..i].trim());
+                from = i + 1;
+            }
+            _ => {}
+        }
+    }
+    out.push(text[from..].trim());
+    out.retain(|t| !t.is_empty());
+    out
+}

@@ -1,0 +1,612 @@
+//! Members of types: of the file, of other files of the project, and of libraries as far as they are told.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+use emendo_text::RelPath;
+use tree_sitter::Node;
+
+use super::infer::{named, part};
+use super::library::split;
+use super::{DEPTH, Origin, Told, Ty, intro};
+use crate::facts::TypeDecl;
+use crate::language::Space;
+use crate::names::{Certainty, Resolver};
+use crate::tree::{children, span};
+
+/// How many types a search goes through.
+const WIDE: usize = 256;
+
+/// A parameter.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Takes {
+    pub(crate) name: Option<String>,
+    pub(crate) ty: Ty,
+    /// It may be left out.
+    pub(crate) optional: bool,
+    /// It takes all that are left.
+    pub(crate) rest: bool,
+}
+
+/// A member as it is declared: one overload.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct MemberType {
+    /// What it takes; `None` where it is read.
+    pub(crate) params: Option<Vec<Takes>>,
+    /// What it gives.
+    pub(crate) gives: Ty,
+    /// What a closure that it takes is called with.
+    pub(crate) lambda: Vec<Ty>,
+    pub(crate) says: Certainty,
+    /// The file and line of its declaration, in another file.
+    pub(crate) place: Option<(RelPath, u32)>,
+    /// It is no part of an object: a function of its own.
+    pub(crate) function: bool,
+}
+
+/// A member that was found.
+#[derive(Clone, Debug)]
+pub(crate) struct Known {
+    /// Its overloads.
+    pub(crate) all: Vec<MemberType>,
+    pub(crate) says: Certainty,
+    /// The type that declares it.
+    pub(crate) owner: String,
+}
+
+/// What is known of a type besides its members.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Shape {
+    pub(crate) params: Vec<String>,
+    pub(crate) extends: Vec<Ty>,
+    pub(crate) alias: Option<Ty>,
+    /// It is declared, and not only added to.
+    pub(crate) declared: bool,
+}
+
+impl MemberType {
+    /// The member as a value.
+    pub(crate) fn as_function(&self) -> Ty {
+        let params = self.params.iter().flatten().map(|p| p.ty.clone()).collect();
+        Ty::Function { params, gives: Box::new(self.gives.clone()) }
+    }
+
+    fn filled(&self, given: &HashMap<String, Ty>, itself: &Ty) -> Self {
+        let fill = |t: &Ty| t.filled(given, Some(itself));
+        let takes = |p: &Takes| Takes { ty: fill(&p.ty), ..p.clone() };
+        Self {
+            params: self.params.as_ref().map(|all| all.iter().map(takes).collect()),
+            gives: fill(&self.gives),
+            lambda: self.lambda.iter().map(fill).collect(),
+            ..self.clone()
+        }
+    }
+
+    /// True if it may be called with so many arguments.
+    pub(crate) fn takes(&self, count: usize) -> bool {
+        let Some(params) = &self.params else { return true };
+        let least = params.iter().filter(|p| !p.optional && !p.rest).count();
+        count >= least && (count <= params.len() || params.iter().any(|p| p.rest))
+    }
+}
+
+impl<'a> Resolver<'a> {
+    /// A member of a type, its own or one of what it is built on.
+    pub(crate) fn member(&self, ty: &Ty, name: &str) -> Option<Known> {
+        self.member_within(ty, name, ty, &mut HashSet::new())
+            .or_else(|| self.member_within(ty, "*", ty, &mut HashSet::new()))
+    }
+
+    fn member_within(
+        &self,
+        ty: &Ty,
+        name: &str,
+        itself: &Ty,
+        seen: &mut HashSet<String>,
+    ) -> Option<Known> {
+        match ty {
+            Ty::Of { symbols, args, named } => {
+                let several = symbols.len() > 1 && !self.language.names.sure_wildcards;
+                let found = symbols
+                    .iter()
+                    .find_map(|s| self.inherited(s, args, *named, name, itself, seen));
+                found.map(|mut known| {
+                    if several {
+                        known.says = known.says.min(Certainty::Likely);
+                    }
+                    known
+                })
+            }
+            Ty::Param(_, Some(bound)) => self.member_within(bound, name, itself, seen),
+            Ty::All(all) => all.iter().find_map(|t| self.member_within(t, name, itself, seen)),
+            Ty::Either(all) => {
+                let found: Vec<Option<Known>> =
+                    all.iter().map(|t| self.member_within(t, name, t, seen)).collect();
+                let whole = found.iter().all(Option::is_some);
+                let mut found = found.into_iter().flatten();
+                let mut first = found.next()?;
+                found.for_each(|more| first.all.extend(more.all));
+                if !whole {
+                    first.says = Certainty::Unsure;
+                }
+                Some(first)
+            }
+            _ => None,
+        }
+    }
+
+    fn inherited(
+        &self,
+        symbol: &str,
+        args: &[Ty],
+        named: bool,
+        name: &str,
+        itself: &Ty,
+        seen: &mut HashSet<String>,
+    ) -> Option<Known> {
+        if seen.len() > WIDE || !seen.insert(symbol.to_owned()) {
+            return None;
+        }
+        let given = self.arguments_of(symbol, args);
+        if let Some(mut known) = self.direct(symbol, name, named) {
+            known.all = known.all.iter().map(|m| m.filled(&given, itself)).collect();
+            return Some(known);
+        }
+        let shape = self.shape(symbol)?;
+        let supers = shape.extends.iter().chain(&shape.alias);
+        let mut supers = supers.map(|t| t.filled(&given, None));
+        supers.find_map(|t| self.member_within(&t, name, itself, seen))
+    }
+
+    /// A member that a type or module declares itself.
+    pub(crate) fn direct(&self, symbol: &str, name: &str, named: bool) -> Option<Known> {
+        let known = |all: Vec<MemberType>| {
+            let owner = symbol.to_owned();
+            (!all.is_empty()).then_some(Known { all, says: Certainty::Certain, owner })
+        };
+        if let Some(own) = self.own_member(symbol, name, named) {
+            return known(own);
+        }
+        let depth = self.typing.depth.get();
+        if self.is_elsewhere(symbol)
+            && let Some(told) = self.project.member(self.language, symbol, name, named, depth)
+        {
+            return known(told.to_vec());
+        }
+        let learned = self.project.learned(self.language, symbol)?;
+        if let Some(all) = learned.members.get(name) {
+            return known(all.clone());
+        }
+        // A module of a library passes on what another declares.
+        let end = |s: &&String| self.language.names.last(s) == name;
+        let passed = learned.exports.iter().find(end)?;
+        let ty = Ty::object(passed).itself();
+        known(vec![MemberType {
+            params: None,
+            gives: ty,
+            lambda: Vec::new(),
+            says: Certainty::Certain,
+            place: None,
+            function: false,
+        }])
+    }
+
+    /// True if another file may tell of a symbol.
+    fn is_elsewhere(&self, symbol: &str) -> bool {
+        let Some(path) = self.path else { return true };
+        self.project.file_of(self.language, symbol).as_ref() != Some(path)
+            && symbol != self.facts.module
+    }
+
+    /// Where this file declares a member.
+    pub(crate) fn declared_place(&self, symbol: &str, name: &str) -> Option<emendo_text::Span> {
+        let own = self.own_types(symbol);
+        let mut all = own.iter().flat_map(|t| &t.members);
+        all.find(|m| m.name == name)
+            .map(|m| m.at)
+            .or_else(|| self.facts.lookup_top(name, &[Space::Value, Space::Callable, Space::Type]))
+    }
+
+    /// The declarations of a type in this file.
+    pub(crate) fn own_types(&self, symbol: &str) -> Vec<&'a TypeDecl> {
+        let names = &self.language.names;
+        let last = names.last(symbol);
+        let fits = |t: &&TypeDecl| {
+            let own = t.path.last().map_or("", |p| names.last(p));
+            if own != last || own.is_empty() {
+                return false;
+            }
+            if t.extends {
+                let path: Vec<&str> =
+                    t.path.iter().flat_map(|p| p.split(names.separator)).collect();
+                let of = self.candidates(&path, Space::Type, t.span.start);
+                return of.iter().any(|s| s == symbol);
+            }
+            self.own_name(t) == symbol
+        };
+        self.facts.types.iter().filter(fits).collect()
+    }
+
+    /// The members of a name that this file declares in a type, or as a module.
+    pub(crate) fn own_member(
+        &self,
+        symbol: &str,
+        name: &str,
+        named: bool,
+    ) -> Option<Vec<MemberType>> {
+        let own = self.own_types(symbol);
+        let mut out: Vec<MemberType> = Vec::new();
+        for t in &own {
+            let mut places: Vec<_> = t.members.iter().filter(|m| m.name == name).collect();
+            places.dedup_by_key(|m| m.at);
+            let typed = places.iter().take(16).filter_map(|m| self.member_type(name, m.at));
+            for m in typed {
+                if !out.contains(&m) {
+                    out.push(m);
+                }
+            }
+        }
+        // What a value tells is as good as nothing where a declaration tells.
+        if out.iter().any(|m| m.gives != Ty::Unknown) {
+            out.retain(|m| m.gives != Ty::Unknown || m.params.is_some());
+        }
+        if out.is_empty() && named && !own.is_empty() {
+            let inner = self.language.names.join(&[symbol, name]);
+            let inner = self.own_types(&inner).into_iter().next()?;
+            let ty = Ty::object(&self.own_name(inner)).itself();
+            return Some(vec![read_member(ty)]);
+        }
+        if out.is_empty() && !self.facts.module.is_empty() && symbol == self.facts.module {
+            return self.of_module(name);
+        }
+        (!own.is_empty() && !out.is_empty()).then_some(out)
+    }
+
+    /// What this file declares at its top under a name.
+    fn of_module(&self, name: &str) -> Option<Vec<MemberType>> {
+        let spaces = [Space::Value, Space::Callable, Space::Type];
+        let top = self.facts.lookup_top(name, &spaces)?;
+        if let Some(t) = self.facts.types.iter().find(|t| t.at == top) {
+            let ty = match t.alias {
+                Some(_) => self.shape(&self.own_name(t)).and_then(|s| s.alias.clone()),
+                None => None,
+            };
+            let ty = ty.unwrap_or_else(|| Ty::object(&self.own_name(t)));
+            return Some(vec![read_member(ty.itself())]);
+        }
+        self.member_type(name, top).map(|m| vec![MemberType { function: true, ..m }])
+    }
+
+    /// A member by the place of its name.
+    pub(super) fn member_type(&self, name: &str, at: emendo_text::Span) -> Option<MemberType> {
+        let place = None;
+        let plain = |told: Told| MemberType {
+            params: None,
+            gives: told.ty,
+            lambda: Vec::new(),
+            says: told.says,
+            place: None,
+            function: false,
+        };
+        let Some((_, node, rule)) = self.introduced(at) else {
+            // A member without a name of its own: what stands there is its type.
+            let node = self.leaf(at)?;
+            return Some(plain(Told::sure(self.written(node)))).filter(|m| m.gives != Ty::Unknown);
+        };
+        if !matches!(rule.origin, Origin::Function | Origin::Property) {
+            return self.declared_at(name, at).map(plain);
+        }
+        let result = self.result_of(node);
+        let params = self.takes(node);
+        let property = rule.origin == Origin::Property || self.is_property(node, at);
+        let (gives, says) = result.map_or((Ty::Unknown, Certainty::Certain), |r| (r.ty, r.says));
+        Some(MemberType {
+            params: (!property).then_some(params),
+            gives,
+            lambda: Vec::new(),
+            says,
+            place,
+            function: false,
+        })
+    }
+
+    /// True if a function is read without a call.
+    fn is_property(&self, node: Node<'a>, at: emendo_text::Span) -> bool {
+        let (before, above) = self.language.names.property;
+        let head = &self.text[..node.start_byte()];
+        if !above.is_empty() {
+            let line = head.trim_end();
+            return line.ends_with(above) || line.ends_with(&format!("cached{}", &above[1..]));
+        }
+        let lead = &self.text[node.start_byte()..at.start as usize];
+        !before.is_empty() && lead.split_whitespace().next_back() == Some(before.trim())
+    }
+
+    /// What a function takes.
+    pub(super) fn takes(&self, node: Node<'a>) -> Vec<Takes> {
+        let rule = self.language.typing.functions.iter().find(|f| f.kind == node.kind());
+        let Some(list) = rule.and_then(|r| node.child_by_field_name(r.params)) else {
+            return Vec::new();
+        };
+        let own = self.language.names.types.own;
+        let mut out = Vec::new();
+        if named(list).is_empty() && list.is_named() && list.child_count() == 0 {
+            let name = span(list).of(self.text).to_owned();
+            return vec![Takes { name: Some(name), ty: Ty::Unknown, optional: false, rest: false }];
+        }
+        for param in named(list) {
+            let text = span(param).of(self.text);
+            let bare = text.trim_start_matches(['&', ' ']).trim_start_matches("mut ");
+            let bare = bare.split(':').next().unwrap_or(bare).trim();
+            if own.contains(&bare) || matches!(text, "/" | "*") {
+                continue;
+            }
+            let kind = param.kind();
+            let rules: Vec<_> = intro(self.language, kind).collect();
+            let of = |pick: fn(&super::Intro) -> &'static str| {
+                rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
+            };
+            let name = of(|r| r.name).map(|n| span(n).of(self.text).to_owned());
+            let name = name.or_else(|| (param.child_count() == 0).then(|| text.to_owned()));
+            let ty = of(|r| r.ty).map_or(Ty::Unknown, |t| self.written(t));
+            let rest = kind.contains("rest")
+                || kind.contains("spread")
+                || kind.contains("splat")
+                || text.starts_with(['*', '.'])
+                || text.starts_with("params ");
+            let optional =
+                kind.contains("optional") || kind.contains("default") || text.contains('=');
+            out.push(Takes { name, ty, optional, rest });
+        }
+        out
+    }
+
+    /// What is known of a type besides its members.
+    pub(crate) fn shape(&self, symbol: &str) -> Option<Arc<Shape>> {
+        if let Some(own) = self.own_shape(symbol) {
+            return Some(Arc::new(own));
+        }
+        let depth = self.typing.depth.get();
+        if self.is_elsewhere(symbol)
+            && let Some(shape) = self.project.shape(self.language, symbol, depth)
+        {
+            return Some(shape);
+        }
+        let learned = self.project.learned(self.language, symbol)?;
+        let (params, extends) = (learned.params.clone(), learned.extends.clone());
+        Some(Arc::new(Shape { params, extends, alias: None, declared: true }))
+    }
+
+    /// The same of a type that this file declares.
+    pub(crate) fn own_shape(&self, symbol: &str) -> Option<Shape> {
+        let own = self.own_types(symbol);
+        let mut out = Shape::default();
+        for t in &own {
+            out.extends.extend(self.supers_of(t));
+            out.declared |= !t.extends;
+            if out.params.is_empty() && !t.extends {
+                out.params = self.params_of(t);
+            }
+            if t.alias.is_some() {
+                let rule = self.language.names.types.declared.iter();
+                let node = self.leaf(t.at).and_then(|l| l.parent());
+                let alias = node.and_then(|n| {
+                    let rule = rule.clone().find(|r| r.kind == n.kind())?;
+                    n.child_by_field_name(rule.alias)
+                });
+                out.alias = alias.map(|n| self.written(n));
+            }
+        }
+        (!own.is_empty()).then_some(out)
+    }
+
+    /// The types that a type of this file is built on.
+    pub(crate) fn supers_of(&self, t: &TypeDecl) -> Vec<Ty> {
+        let read = |(head, at): &(String, emendo_text::Span)| {
+            let text = at.of(self.text).trim();
+            let text = ["extends ", "implements ", "for "]
+                .iter()
+                .find_map(|w| text.strip_prefix(w))
+                .unwrap_or(text);
+            let bare = text.split('(').next().unwrap_or(text);
+            let whole = self.read(text, at.start);
+            let ty = if whole == Ty::Unknown { self.read(bare, at.start) } else { whole };
+            if ty == Ty::Unknown { self.read(head, at.start) } else { ty }
+        };
+        t.supers.iter().map(read).filter(|t| *t != Ty::Unknown).collect()
+    }
+
+    fn params_of(&self, t: &TypeDecl) -> Vec<String> {
+        let typing = &self.language.typing;
+        let Some(node) = self.leaf(t.at).and_then(|l| l.parent()) else { return Vec::new() };
+        let list = children(node).into_iter().find(|c| typing.type_params.contains(&c.kind()));
+        if let Some(list) = list {
+            let text = span(list).of(self.text).trim();
+            let inner = text.get(1..text.len().saturating_sub(1)).unwrap_or("");
+            let word = |p: &str| {
+                let words = p.split(|c: char| !(c.is_alphanumeric() || c == '_' || c == '\''));
+                let mut words = words.filter(|w| !w.is_empty());
+                words.find(|w| !["in", "out", "const"].contains(w)).unwrap_or("").to_owned()
+            };
+            return split(inner).into_iter().map(word).filter(|p| !p.starts_with('\'')).collect();
+        }
+        let bases = t
+            .supers
+            .iter()
+            .filter(|(head, _)| typing.param_bases.contains(&self.language.names.last(head)));
+        let (open, close) = typing.syntax.generic;
+        let lists = bases.filter_map(|(_, at)| {
+            let (_, inner) = at.of(self.text).split_once(open)?;
+            Some(split(inner.trim_end().strip_suffix(close)?))
+        });
+        lists.flatten().map(str::to_owned).collect()
+    }
+
+    /// The chain of types from one of these symbols to a wanted one, itself left out; empty if one of them is it.
+    pub(crate) fn descends(
+        &self,
+        from: &[String],
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Option<Vec<String>> {
+        let mut seen: HashSet<String> = HashSet::new();
+        let mut open: Vec<(String, Vec<String>)> =
+            from.iter().map(|f| (f.clone(), Vec::new())).collect();
+        for _ in 0..DEPTH {
+            let mut next: Vec<(String, Vec<String>)> = Vec::new();
+            for (symbol, chain) in open {
+                if wanted(&symbol) {
+                    return Some(chain);
+                }
+                if seen.len() > WIDE || !seen.insert(symbol.clone()) {
+                    continue;
+                }
+                let mut more = |up: &String| {
+                    let mut chain = chain.clone();
+                    chain.push(symbol.clone());
+                    next.push((up.clone(), chain));
+                };
+                match self.project.type_of(&symbol) {
+                    Some(info) => {
+                        info.supers.iter().flatten().chain(&info.alias).for_each(&mut more);
+                    }
+                    None => {
+                        let shape = self.shape(&symbol);
+                        let supers = shape.iter().flat_map(|s| s.extends.iter().chain(&s.alias));
+                        supers.flat_map(Ty::symbols).for_each(&mut more);
+                    }
+                }
+                if let Some(learned) = self.project.learned(self.language, &symbol) {
+                    learned.supers().for_each(&mut more);
+                }
+            }
+            if next.is_empty() {
+                return None;
+            }
+            open = next;
+        }
+        None
+    }
+
+    /// A type as one of what it is built on: its arguments there.
+    pub(super) fn seen_as(&self, ty: &Ty, wanted: &[String], depth: usize) -> Option<Ty> {
+        if depth == 0 {
+            return None;
+        }
+        match ty {
+            Ty::Of { symbols, args, .. } => {
+                if symbols.iter().any(|s| wanted.contains(s)) {
+                    return Some(ty.clone());
+                }
+                symbols.iter().find_map(|s| {
+                    let given = self.arguments_of(s, args);
+                    let shape = self.shape(s)?;
+                    let supers = shape.extends.iter().chain(&shape.alias);
+                    supers
+                        .map(|t| t.filled(&given, Some(ty)))
+                        .find_map(|t| self.seen_as(&t, wanted, depth - 1))
+                })
+            }
+            Ty::Param(_, Some(bound)) => self.seen_as(bound, wanted, depth - 1),
+            Ty::All(all) => all.iter().find_map(|t| self.seen_as(t, wanted, depth - 1)),
+            _ => None,
+        }
+    }
+
+    /// Is a value of a type one of another? `None` if nothing tells.
+    pub fn fits(&self, ty: &Ty, wanted: &Ty) -> Option<bool> {
+        match (ty, wanted) {
+            (_, Ty::Param(_, None) | Ty::Unknown) | (Ty::Nothing, _) => Some(true),
+            (_, Ty::Param(_, Some(bound))) => self.fits(ty, bound),
+            (Ty::Unknown, _) => None,
+            (Ty::Param(_, None), _) => None,
+            (Ty::Param(_, Some(bound)), _) => self.fits(bound, wanted).filter(|f| *f),
+            (Ty::Either(all), _) => {
+                let told: Vec<Option<bool>> = all.iter().map(|t| self.fits(t, wanted)).collect();
+                if told.iter().all(|t| *t == Some(true)) {
+                    Some(true)
+                } else if told.iter().all(|t| *t == Some(false)) {
+                    Some(false)
+                } else {
+                    None
+                }
+            }
+            (_, Ty::Either(all)) => {
+                let told: Vec<Option<bool>> = all.iter().map(|t| self.fits(ty, t)).collect();
+                if told.contains(&Some(true)) {
+                    Some(true)
+                } else if told.contains(&None) {
+                    None
+                } else {
+                    Some(false)
+                }
+            }
+            (Ty::All(all), _) => {
+                let told: Vec<Option<bool>> = all.iter().map(|t| self.fits(t, wanted)).collect();
+                if told.contains(&Some(true)) {
+                    Some(true)
+                } else {
+                    told.into_iter().flatten().next()
+                }
+            }
+            (Ty::Of { symbols, .. }, Ty::Of { symbols: to, args, .. }) => {
+                let is = |s: &str| to.iter().any(|t| t == s);
+                if self.descends(symbols, &is).is_none() {
+                    // Of a type of which nothing is known it may be.
+                    let known = symbols.iter().all(|s| self.is_told(s));
+                    return known.then_some(false);
+                }
+                if args.is_empty() {
+                    return Some(true);
+                }
+                let own = self.seen_as(ty, to, DEPTH);
+                let own = own.as_ref().map_or(&[][..], Ty::args);
+                let told = args.iter().zip(own).map(|(w, o)| match (o, w) {
+                    (Ty::Unknown | Ty::Param(..), _) => None,
+                    _ => self.fits(o, w),
+                });
+                let told: Vec<Option<bool>> = told.collect();
+                if told.contains(&Some(false)) {
+                    Some(false)
+                } else if told.contains(&None) || own.len() < args.len() {
+                    None
+                } else {
+                    Some(true)
+                }
+            }
+            (Ty::Function { .. }, Ty::Of { .. }) => None,
+            (Ty::Tuple(_), Ty::Of { .. }) => Some(false),
+            _ => (ty == wanted).then_some(true),
+        }
+    }
+
+    /// True if all that a type is built on is known.
+    fn is_told(&self, symbol: &str) -> bool {
+        let syntax = &self.language.typing.syntax;
+        syntax.primitives.iter().any(|p| p.1 == symbol)
+            || self.project.learned(self.language, symbol).is_some()
+            || self
+                .project
+                .type_of(symbol)
+                .filter(|t| t.declared)
+                .is_some_and(|t| t.supers.iter().flatten().all(|s| self.is_known_type(s)))
+            || self.shape(symbol).filter(|s| s.declared).is_some_and(|s| {
+                s.extends.iter().flat_map(Ty::symbols).all(|s| self.is_known_type(s))
+            })
+    }
+
+    /// Where a member of another file stands, in words.
+    pub(super) fn placed(&self, one: &MemberType) -> String {
+        one.place.as_ref().map_or(String::new(), |(path, line)| format!(" ({path}:{line})"))
+    }
+}
+
+fn read_member(ty: Ty) -> MemberType {
+    MemberType {
+        params: None,
+        gives: ty,
+        lambda: Vec::new(),
+        says: Certainty::Certain,
+        place: None,
+        function: false,
+    }
+}

@@ -1,0 +1,298 @@
+//! What a language's expressions give, as tables.
+
+use crate::language::Language;
+
+/// How types are written.
+pub struct Syntax {
+    /// Brackets of type arguments.
+    pub generic: (char, char),
+    /// Words before a type that leave it what it is.
+    pub dropped: &'static [&'static str],
+    /// Signs before a type that leave it what it is.
+    pub prefixes: &'static [char],
+    /// The sign that joins several types, besides `&`.
+    pub joined: &'static str,
+    /// Types in quotes are types.
+    pub quoted: bool,
+    /// Types that are no names: as written, and the symbol.
+    pub primitives: &'static [(&'static str, &'static str)],
+    /// Types that say that there is no value.
+    pub nothing: &'static [&'static str],
+    /// Types that say nothing.
+    pub inferred: &'static [&'static str],
+    /// Types whose first argument is used like themselves.
+    pub through: &'static [&'static str],
+    /// Types that are one of their arguments.
+    pub either: &'static [&'static str],
+    /// Types that stand for their argument itself.
+    pub types: &'static [&'static str],
+    /// Types that are several values at once.
+    pub tuples: &'static [&'static str],
+    /// Types that are functions, with parameters in brackets.
+    pub callables: &'static [&'static str],
+    /// Types that are functions by their arguments.
+    pub delegates: &'static [Delegate],
+    /// The list that brackets make.
+    pub list: &'static str,
+    /// A type in square brackets is a list, and not several values at once.
+    pub bracket_list: bool,
+    /// The type of texts.
+    pub text: &'static str,
+    /// The type of whole numbers.
+    pub number: &'static str,
+    /// The type of what is true or false.
+    pub truth: &'static str,
+    /// What a function gives that is waited for and says only what comes of that; empty if it says so itself.
+    pub future: &'static str,
+}
+
+/// A type of functions by its arguments.
+pub struct Delegate {
+    /// Its name.
+    pub name: &'static str,
+    /// The last argument is what it gives.
+    pub gives: bool,
+}
+
+/// The rules by which a language's expressions are typed.
+pub struct TypeRules {
+    /// How types are written.
+    pub syntax: Syntax,
+    /// Types of the language's own library, in the notation of library types.
+    pub standard: &'static str,
+    /// Kinds of expressions, with what they give.
+    pub exprs: &'static [(&'static str, Gives)],
+    /// What introduces variables and members.
+    pub intros: &'static [Intro],
+    /// Kinds of patterns that take a value apart: what a part of them is.
+    pub parts: &'static [(&'static str, Part)],
+    /// What tells that a value is of a type.
+    pub tests: &'static [Test],
+    /// Where such a test holds.
+    pub branches: &'static [Branch],
+    /// Operators that join tests, both of which hold.
+    pub both: &'static [&'static str],
+    /// Functions.
+    pub functions: &'static [FunctionRule],
+    /// What leaves a function with a value.
+    pub returns: &'static [ReturnRule],
+    /// Arguments.
+    pub arguments: ArgumentRule,
+    /// Calls.
+    pub callees: &'static [CalleeRule],
+    /// Calls by name that make a parameter of types.
+    pub param_makers: &'static [&'static str],
+    /// Kinds of blocks: what stands in one is done only where it is done.
+    pub blocks: &'static [&'static str],
+    /// Kinds of lists of type parameters.
+    pub type_params: &'static [&'static str],
+    /// Types whose arguments, among those that a type is built on, are its parameters.
+    pub param_bases: &'static [&'static str],
+    /// Operators that give true or false.
+    pub truths: &'static [&'static str],
+    /// Assigning a variable again changes its type.
+    pub reassigned: bool,
+}
+
+/// What an expression gives. Fields are those of the node; an empty one is its first named child.
+#[derive(Clone, Copy, Debug)]
+pub enum Gives {
+    /// Always this type.
+    Is(&'static str),
+    /// A list of the type of its first item.
+    ListOf(&'static str),
+    /// Keys with values: the type, and the kind of a pair, whose first two children tell.
+    Pairs(&'static str, &'static str),
+    /// Several values at once.
+    Tuple,
+    /// No value.
+    Nothing,
+    /// The type that is written in a field.
+    Written(&'static str),
+    /// An object of the type that is written in a field.
+    Made(&'static str),
+    /// What a part of it gives.
+    Same(&'static str),
+    /// What its last named child gives.
+    Last,
+    /// One of what these fields give; with numbers for fields, named children.
+    Either(&'static [&'static str]),
+    /// An element, by index or key, of what stands in a field.
+    Element(&'static str),
+    /// What waiting gives.
+    Awaited(&'static str),
+    /// What is left where an error is passed on.
+    Unwrapped(&'static str),
+    /// A call.
+    Call,
+    /// A member, of an object in the first field, by the name in the second.
+    Member(&'static str, &'static str),
+    /// A name.
+    Name,
+    /// The object itself.
+    Own,
+    /// The object as one of the type that its own is built on.
+    Base,
+    /// An operator between two operands: fields of left, operator and right.
+    Operator(&'static str, &'static str, &'static str),
+    /// A function.
+    Function,
+    /// What the last expression of a block gives.
+    Tail,
+    /// What the last expression of one of the blocks in these fields gives.
+    Branches(&'static [&'static str]),
+    /// A macro: what it gives by its name in a field.
+    Macro(&'static str, &'static [(&'static str, &'static str)]),
+    /// An object of the type that is expected there.
+    Expected,
+}
+
+/// How a name is introduced.
+#[derive(Clone, Copy, Debug)]
+pub struct Intro {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the name, or of the pattern that takes a value apart; empty for any child.
+    pub name: &'static str,
+    /// Field of the type, in the node or in the one around it; empty if it has none.
+    pub ty: &'static str,
+    /// Field of the value; empty if it has none.
+    pub value: &'static str,
+    /// What the value is to the name.
+    pub origin: Origin,
+}
+
+/// What a value is to the name that it introduces.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Origin {
+    /// The name's value.
+    Value,
+    /// The name stands for each of its elements.
+    Each,
+    /// The name stands for each of its elements, where this token stands between them.
+    EachOf(&'static str),
+    /// A parameter: what a call gives.
+    Parameter,
+    /// A parameter that takes all arguments that are left.
+    Rest,
+    /// A function: the name is what is called.
+    Function,
+    /// A type.
+    Type,
+    /// A value of the type around, as in an enumeration.
+    Constant,
+    /// What opening the value for a block gives.
+    Opened,
+    /// The value is tested, and taken apart where it fits.
+    Matched,
+    /// A function that is read without a call.
+    Property,
+}
+
+/// What a part of a pattern that takes a value apart is.
+#[derive(Clone, Copy, Debug)]
+pub enum Part {
+    /// The part with its number among the named children.
+    Nth,
+    /// The member that the field names.
+    Key(&'static str),
+    /// The member of its own name.
+    Named,
+    /// An element.
+    Each,
+    /// The contents of the wrapper that is named in the field, or the part of its number.
+    Wrapped(&'static str),
+    /// The same value.
+    Same,
+    /// An object of the type in the field.
+    Typed(&'static str),
+    /// The member that has the part's number in the type of the field.
+    NthOf(&'static str),
+}
+
+/// A test that a value is of a type.
+#[derive(Clone, Copy, Debug)]
+pub struct Test {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the tested value.
+    pub value: &'static str,
+    /// The operator, or the name of the function; empty if the kind tells.
+    pub by: &'static str,
+    /// Field of the type.
+    pub ty: &'static str,
+}
+
+/// Where a test holds.
+#[derive(Clone, Copy, Debug)]
+pub struct Branch {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the condition.
+    pub test: &'static str,
+    /// Field of what is done where it holds.
+    pub then: &'static str,
+}
+
+/// A kind of function.
+#[derive(Clone, Copy, Debug)]
+pub struct FunctionRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the list of parameters.
+    pub params: &'static str,
+    /// Field of the declared result.
+    pub result: &'static str,
+    /// Field of the body.
+    pub body: &'static str,
+    /// It makes an object of the type around.
+    pub makes: bool,
+    /// A body that is no block is what it gives.
+    pub bare: bool,
+}
+
+/// What leaves a function with a value.
+#[derive(Clone, Copy, Debug)]
+pub struct ReturnRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// It gives one of many, so what the function gives is not told.
+    pub many: bool,
+}
+
+/// How arguments are written.
+#[derive(Clone, Copy, Debug)]
+pub struct ArgumentRule {
+    /// Kinds of lists of arguments.
+    pub lists: &'static [&'static str],
+    /// Kind that wraps one argument; empty if none does.
+    pub wrapper: &'static str,
+    /// Kind of a named argument, and fields of its name and value.
+    pub keyed: (&'static str, &'static str, &'static str),
+}
+
+/// A kind of call.
+#[derive(Clone, Copy, Debug)]
+pub struct CalleeRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the function; for calls with a receiver, of the name.
+    pub function: &'static str,
+    /// Field of the receiver, where it is one of the call's.
+    pub object: &'static str,
+    /// Field of the arguments.
+    pub arguments: &'static str,
+}
+
+/// What a kind of expression gives.
+pub(crate) fn gives(language: &Language, kind: &str) -> Option<Gives> {
+    language.typing.exprs.iter().find(|e| e.0 == kind).map(|e| e.1)
+}
+
+/// The rules by which a kind of node introduces names.
+pub(crate) fn intro<'l>(
+    language: &'l Language,
+    kind: &'l str,
+) -> impl Iterator<Item = &'static Intro> + use<'l> {
+    language.typing.intros.iter().filter(move |i| i.kind == kind)
+}

@@ -1,0 +1,417 @@
+//! Types as they are written, read without a tree: in declarations, in quotes, in recipes, in tables.
+
+use super::{DEPTH, Syntax, Ty};
+use crate::language::Language;
+
+/// Longest type that is looked at.
+const LONGEST: usize = 4000;
+
+/// Reads a written type. `name` tells what a dotted name stands for.
+pub(crate) fn read_type(
+    syntax: &Syntax,
+    separator: &str,
+    text: &str,
+    name: &dyn Fn(&str) -> Ty,
+) -> Ty {
+    if text.len() > LONGEST {
+        return Ty::Unknown;
+    }
+    Reader { syntax, separator, rest: text, name, modules: false }.all()
+}
+
+/// Reads a type as recipes write it: with full symbols, modules among them.
+pub(crate) fn read_notation(language: &Language, text: &str, name: &dyn Fn(&str) -> Ty) -> Ty {
+    let names = &language.names;
+    let modules = !names.module_separator.is_empty();
+    let syntax = &language.typing.syntax;
+    Reader { syntax, separator: names.separator, rest: text, name, modules }.all()
+}
+
+struct Reader<'a> {
+    syntax: &'a Syntax,
+    separator: &'a str,
+    rest: &'a str,
+    name: &'a dyn Fn(&str) -> Ty,
+    /// Names may hold modules.
+    modules: bool,
+}
+
+impl<'a> Reader<'a> {
+    fn all(mut self) -> Ty {
+        let ty = self.whole(DEPTH);
+        self.blanks();
+        if self.rest.is_empty() { ty } else { Ty::Unknown }
+    }
+
+    fn blanks(&mut self) {
+        loop {
+            self.rest = self.rest.trim_start();
+            let comment = if self.rest.starts_with("/*") { self.rest.find("*/") } else { None };
+            let Some(end) = comment else { return };
+            self.rest = &self.rest[end + 2..];
+        }
+    }
+
+    fn take(&mut self, token: &str) -> bool {
+        self.blanks();
+        match self.rest.strip_prefix(token) {
+            Some(rest) => {
+                self.rest = rest;
+                true
+            }
+            None => false,
+        }
+    }
+
+    fn peek(&mut self) -> char {
+        self.blanks();
+        self.rest.chars().next().unwrap_or('\0')
+    }
+
+    fn word(&mut self) -> &'a str {
+        self.blanks();
+        let plain = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$');
+        let rest = self.rest;
+        // A module's name may hold signs; a colon in it has no blank behind it.
+        let ends = |(i, c): &(usize, char)| {
+            let next = rest[i + c.len_utf8()..].chars().next();
+            let module = self.modules
+                && match c {
+                    '@' | '/' => true,
+                    '-' | ':' => next.is_some_and(|n| plain(n) || n == '@'),
+                    '.' => next.is_some_and(|n| n == '.' || n == '/'),
+                    _ => false,
+                };
+            !(plain(*c) || module)
+        };
+        let end = rest.char_indices().find(ends).map_or(rest.len(), |e| e.0);
+        let (word, rest) = rest.split_at(end);
+        self.rest = rest;
+        word
+    }
+
+    /// A type with all that is put together of several.
+    fn whole(&mut self, depth: usize) -> Ty {
+        if depth == 0 {
+            return Ty::Unknown;
+        }
+        // A list of alternatives may begin with its sign.
+        self.take("|");
+        let mut either = vec![self.joined(depth)];
+        while self.take("|") {
+            either.push(self.joined(depth));
+        }
+        if either.len() == 1 { either.remove(0) } else { Ty::either(either) }
+    }
+
+    fn joined(&mut self, depth: usize) -> Ty {
+        let mut all = vec![self.one(depth)];
+        while self.peek() == '&' || (self.peek() == '+' && !self.syntax.joined.is_empty()) {
+            self.rest = &self.rest[1..];
+            // A lifetime says nothing.
+            if self.peek() == '\'' {
+                self.rest = &self.rest[1..];
+                self.word();
+                continue;
+            }
+            all.push(self.one(depth));
+        }
+        if all.len() == 1 { all.remove(0) } else { Ty::All(all) }
+    }
+
+    fn one(&mut self, depth: usize) -> Ty {
+        let mut ty = self.head(depth);
+        loop {
+            self.blanks();
+            if self.rest.starts_with("[]") || self.rest.starts_with("[ ]") {
+                self.rest = self.rest[1..].trim_start();
+                self.rest = &self.rest[1..];
+                ty = self.list_of(ty);
+            } else if self.rest.starts_with("...") {
+                self.rest = &self.rest[3..];
+                ty = self.list_of(ty);
+            } else if self.rest.starts_with(['?', '!', '*']) {
+                self.rest = &self.rest[1..];
+            } else if self.rest.starts_with('[') && self.syntax.generic.0 != '[' {
+                // A member of a type by key: nothing tells.
+                if !self.skip_balanced() {
+                    return Ty::Unknown;
+                }
+                ty = Ty::Unknown;
+            } else {
+                return ty;
+            }
+        }
+    }
+
+    fn list_of(&self, element: Ty) -> Ty {
+        Ty::object(self.syntax.list).with(vec![element])
+    }
+
+    fn head(&mut self, depth: usize) -> Ty {
+        if depth == 0 {
+            return Ty::Unknown;
+        }
+        loop {
+            let c = self.peek();
+            if self.syntax.prefixes.contains(&c) {
+                self.rest = &self.rest[c.len_utf8()..];
+            } else if c == '\'' && self.syntax.prefixes.contains(&'&') {
+                self.rest = &self.rest[1..];
+                self.word();
+            } else if c == '@' && !self.modules {
+                self.rest = &self.rest[1..];
+                self.word();
+                if self.peek() == '(' && !self.skip_balanced() {
+                    return Ty::Unknown;
+                }
+            } else {
+                break;
+            }
+        }
+        match self.peek() {
+            '(' => return self.bracketed(depth),
+            '[' => {
+                let items = self.list(('[', ']'), depth);
+                return match (items, self.syntax.bracket_list) {
+                    (Some(mut items), true) if !items.is_empty() => self.list_of(items.remove(0)),
+                    (Some(items), false) => Ty::Tuple(items),
+                    _ => Ty::Unknown,
+                };
+            }
+            '{' => {
+                self.skip_balanced();
+                return Ty::Unknown;
+            }
+            '<' if self.separator == "::" => {
+                // A type seen as one of what it is built on.
+                self.rest = &self.rest[1..];
+                let own = self.whole(depth - 1);
+                let all =
+                    if self.take("as ") { Ty::All(vec![own, self.whole(depth - 1)]) } else { own };
+                return if self.take(">") { all } else { Ty::Unknown };
+            }
+            quote @ ('"' | '\'' | '`') => {
+                let Some(end) = self.rest[1..].find(quote) else { return Ty::Unknown };
+                let inner = &self.rest[1..=end];
+                self.rest = &self.rest[end + 2..];
+                if self.syntax.quoted {
+                    return read_type(self.syntax, self.separator, inner, self.name);
+                }
+                return Ty::object(self.syntax.text);
+            }
+            '?' => {
+                // Something of which only what it is built on is known.
+                self.rest = &self.rest[1..];
+                let before = self.rest;
+                match self.word() {
+                    "extends" => return self.whole(depth - 1),
+                    "super" => {
+                        return self.whole(depth - 1);
+                    }
+                    _ => self.rest = before,
+                }
+                return Ty::Unknown;
+            }
+            '-' | '0'..='9' => {
+                self.rest = &self.rest[1..];
+                self.word();
+                return Ty::object(self.syntax.number);
+            }
+            _ => {}
+        }
+        let mut first = self.word();
+        self.blanks();
+        let before = !self.rest.starts_with(['>', ',', ')', ']']) && !self.rest.is_empty();
+        if before && self.syntax.dropped.contains(&first) {
+            return self.one(depth - 1);
+        }
+        if first == "for" && self.peek() == '<' {
+            self.skip_balanced();
+            first = self.word();
+        }
+        if first.is_empty() {
+            return Ty::Unknown;
+        }
+        let mut path = first.to_owned();
+        let mut args: Option<Vec<Ty>> = None;
+        loop {
+            self.blanks();
+            if self.peek() == self.syntax.generic.0 && args.is_none() {
+                if self.syntax.callables.contains(&last(&path, self.separator))
+                    && self.syntax.generic.0 == '['
+                {
+                    return self.callable(depth);
+                }
+                args = self.list(self.syntax.generic, depth);
+                if args.is_none() {
+                    return Ty::Unknown;
+                }
+            } else if self.separated() {
+                if self.peek() == self.syntax.generic.0 {
+                    continue;
+                }
+                let next = self.word();
+                if next.is_empty() {
+                    return Ty::Unknown;
+                }
+                path.push_str(self.separator);
+                path.push_str(next);
+                args = None;
+            } else {
+                break;
+            }
+        }
+        if self.peek() == '(' && self.syntax.callables.contains(&path.as_str()) {
+            return self.bracketed(depth);
+        }
+        self.named(&path, args.unwrap_or_default())
+    }
+
+    /// The token between the parts of a name.
+    fn separated(&mut self) -> bool {
+        if self.separator == "." && self.rest.starts_with("...") {
+            return false;
+        }
+        self.take(self.separator)
+    }
+
+    fn named(&self, path: &str, mut args: Vec<Ty>) -> Ty {
+        let syntax = self.syntax;
+        let short = last(path, self.separator);
+        if syntax.nothing.contains(&path) {
+            return Ty::Nothing;
+        }
+        if let Some((_, symbol)) = syntax.primitives.iter().find(|p| p.0 == path) {
+            return Ty::object(symbol).with(args);
+        }
+        if syntax.through.contains(&short) && !args.is_empty() {
+            return args.remove(0);
+        }
+        if syntax.either.contains(&short) && !args.is_empty() {
+            return Ty::either(args);
+        }
+        if syntax.types.contains(&short) {
+            return args.into_iter().next().map_or(Ty::Unknown, Ty::itself);
+        }
+        if syntax.tuples.contains(&short) && !args.is_empty() {
+            return Ty::Tuple(args);
+        }
+        if let Some(d) = syntax.delegates.iter().find(|d| d.name == short) {
+            let gives = if d.gives { args.pop().unwrap_or(Ty::Unknown) } else { Ty::Nothing };
+            return Ty::Function { params: args, gives: Box::new(gives) };
+        }
+        if syntax.inferred.contains(&path) {
+            return Ty::Unknown;
+        }
+        (self.name)(path).with(args)
+    }
+
+    /// `Callable[[A, B], R]`.
+    fn callable(&mut self, depth: usize) -> Ty {
+        self.rest = &self.rest[1..];
+        let params = if self.peek() == '[' {
+            self.list(('[', ']'), depth).unwrap_or_default()
+        } else {
+            self.whole(depth - 1);
+            Vec::new()
+        };
+        let gives = if self.take(",") { self.whole(depth - 1) } else { Ty::Unknown };
+        if !self.take("]") {
+            return Ty::Unknown;
+        }
+        Ty::Function { params, gives: Box::new(gives) }
+    }
+
+    /// A type in brackets, several values at once, or a function.
+    fn bracketed(&mut self, depth: usize) -> Ty {
+        let Some(items) = self.list(('(', ')'), depth) else { return Ty::Unknown };
+        if self.take("=>") || self.take("->") {
+            let gives = self.whole(depth - 1);
+            return Ty::Function { params: items, gives: Box::new(gives) };
+        }
+        match items.len() {
+            0 => Ty::Nothing,
+            1 => items.into_iter().next().unwrap_or(Ty::Unknown),
+            _ => Ty::Tuple(items),
+        }
+    }
+
+    /// Types between brackets; names of parameters before them are passed over.
+    fn list(&mut self, (open, close): (char, char), depth: usize) -> Option<Vec<Ty>> {
+        self.blanks();
+        self.rest = self.rest.strip_prefix(open)?;
+        let mut out = Vec::new();
+        loop {
+            self.blanks();
+            if let Some(rest) = self.rest.strip_prefix(close) {
+                self.rest = rest;
+                return Some(out);
+            }
+            let before = self.rest;
+            // `name: T`, `name?: T`, `...names: T[]`, and `Item = T` of an associated type.
+            self.take("...");
+            self.word();
+            self.take("?");
+            let labelled = (self.rest.trim_start().starts_with(':')
+                && !self.rest.trim_start().starts_with("::"))
+                || (self.peek() == '=' && !self.rest.starts_with("=>"));
+            if labelled {
+                self.blanks();
+                self.rest = &self.rest[1..];
+            } else {
+                self.rest = before;
+            }
+            // A lifetime is no type.
+            if self.peek() == '\'' && self.syntax.prefixes.contains(&'&') {
+                self.rest = &self.rest[1..];
+                self.word();
+            } else {
+                let was = self.rest.len();
+                let ty = self.whole(depth.checked_sub(1)?);
+                out.push(ty);
+                // The length of an array.
+                if self.peek() == ';' {
+                    let end = self.rest.find(close)?;
+                    self.rest = &self.rest[end..];
+                }
+                // The name of a parameter behind its type, and what it is without an argument.
+                if self.peek().is_alphabetic() {
+                    self.word();
+                }
+                if self.rest.len() == was {
+                    return None;
+                }
+            }
+            self.blanks();
+            if !self.rest.starts_with(close) && !self.take(",") {
+                return None;
+            }
+        }
+    }
+
+    /// Passes over what stands in brackets.
+    fn skip_balanced(&mut self) -> bool {
+        let mut depth = 0usize;
+        for (i, c) in self.rest.char_indices() {
+            match c {
+                '(' | '[' | '{' | '<' => depth += 1,
+                '>' if self.rest[..i].ends_with(['=', '-']) => {}
+                ')' | ']' | '}' | '>' => {
+                    depth = depth.saturating_sub(1);
+                    if depth == 0 {
+                        self.rest = &self.rest[i + 1..];
+                        return true;
+                    }
+                }
+                _ => {}
+            }
+        }
+        false
+    }
+}
+
+/// The last part of a dotted name.
+fn last<'p>(path: &'p str, separator: &str) -> &'p str {
+    path.rsplit(separator).next().unwrap_or(path)
+}

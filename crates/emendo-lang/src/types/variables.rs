@@ -1,0 +1,545 @@
+//! What the type of a variable is: by its declaration, its value, what it is taken from, and tests around a use.
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use super::infer::{named, part, short};
+use super::{Gives, Intro, Origin, Part, Told, Ty, gives};
+use crate::facts::Declared;
+use crate::language::Space;
+use crate::names::{Certainty, Resolver};
+use crate::tree::span;
+
+/// How many assignments of a variable are looked at.
+const ASSIGNED: usize = 16;
+
+impl<'a> Resolver<'a> {
+    /// The type of what a name stands for.
+    pub(super) fn name(&self, node: Node<'a>) -> Option<Told> {
+        let written = span(node).of(self.text);
+        let at = node.start_byte() as u32;
+        if written.len() > 300 {
+            return None;
+        }
+        let names = &self.language.names;
+        let path: Vec<&str> = written.split(names.separator).map(str::trim).collect();
+        if let [name] = path.as_slice() {
+            if let Some(told) = self.narrowed(node, name) {
+                return Some(told);
+            }
+            if let Some(own) = self.variable_at(name, at) {
+                return self.variable(name, node, &own);
+            }
+            if !names.members_need_receiver
+                && let Some(told) = self.implied_member(name, at)
+            {
+                return Some(told);
+            }
+        } else if self.variable_at(path[0], at).is_some() {
+            return None;
+        }
+        self.meaning(&path, at)
+    }
+
+    /// The variable of a name that is visible at a place, unless an import makes the name known.
+    fn variable_at(&self, name: &str, at: u32) -> Option<Declared<'a>> {
+        let names = &self.language.names;
+        let declared = self.facts.lookup(name, &[Space::Value, Space::Member], at);
+        let declared =
+            declared.filter(|d| d.space == Space::Value || !names.members_need_receiver)?;
+        let imported = self.imported_at(name, Space::Value, at).is_some() && declared.top;
+        // A function, or a type, is no variable.
+        let variable = !self.facts.types.iter().any(|t| t.at == declared.at);
+        (!imported && variable).then_some(declared)
+    }
+
+    /// What a dotted name stands for that begins with no variable: a type, a module, or a value of one.
+    pub(super) fn meaning(&self, path: &[&str], at: u32) -> Option<Told> {
+        let names = &self.language.names;
+        let symbols = self.candidates(path, Space::Value, at);
+        let first = symbols.first()?;
+        // A value that a module or a type declares.
+        for symbol in symbols.iter().take(4) {
+            let parent = names.parent(symbol);
+            if parent.is_empty() || parent == *symbol {
+                continue;
+            }
+            if let Some(known) = self.direct(&parent, names.last(symbol), true) {
+                let one = known.all.first()?;
+                let gives =
+                    if one.params.is_some() { one.as_function() } else { one.gives.clone() };
+                let text = format!("`{}` is declared in `{parent}`", names.last(symbol));
+                let told = Told { ty: gives, says: one.says, why: None };
+                return told.because(text + &self.placed(one), None).known();
+            }
+        }
+        let imported = self.imported_at(path[0], Space::Value, at);
+        let known = |s: &String| self.is_known_type(s);
+        let value = imported.is_some_and(|i| i.shared > 0)
+            && path.len() == 1
+            && !names.parent(first).is_empty()
+            && !looks_like_type(path[0])
+            && !symbols.iter().any(known)
+            && !self.is_module(&symbols);
+        let written = path.join(names.separator);
+        let why = match imported.filter(|i| !i.global) {
+            Some(i) => (format!("`{}` is imported on line {{line}}", path[0]), Some(i.span)),
+            None => (format!("`{written}` is `{first}`"), None),
+        };
+        let told = Told::sure(Ty::Of { symbols, args: Vec::new(), named: !value });
+        Some(if value { told } else { told.because(why.0, why.1) })
+    }
+
+    /// True if a type of this symbol is declared in the project, or told of.
+    pub(crate) fn is_known_type(&self, symbol: &str) -> bool {
+        self.project.type_of(symbol).is_some_and(|t| t.declared)
+            || self.project.learned(self.language, symbol).is_some()
+            || self.shape(symbol).is_some_and(|s| s.declared)
+    }
+
+    /// A member of the types around, named without the object.
+    fn implied_member(&self, name: &str, at: u32) -> Option<Told> {
+        for t in self.facts.types_at(at) {
+            let around = self.around_type(t);
+            if let Some(known) = self.member(&around, name) {
+                let one = known.all.iter().find(|m| m.params.is_none())?;
+                let told = Told { ty: one.gives.clone(), says: one.says, why: None };
+                let text = format!("`{name}` is declared in `{}`", known.owner);
+                return told.because(text + &self.placed(one), None).known();
+            }
+        }
+        None
+    }
+
+    /// The type of a variable where it is used.
+    fn variable(&self, name: &str, use_: Node<'a>, own: &Declared<'_>) -> Option<Told> {
+        let all = self.facts.declared_again(name, own.scope);
+        if all.len() < 2 {
+            return self.declared_at(name, own.at);
+        }
+        let at = use_.start_byte() as u32;
+        let typed = all.iter().find_map(|a| self.annotated(*a).map(|_| *a));
+        if let Some(typed) = typed.filter(|_| !self.language.typing.reassigned) {
+            let before = all.iter().rev().find(|a| a.start <= at && self.annotated(**a).is_some());
+            return self.declared_at(name, *before.unwrap_or(&typed));
+        }
+        let reaching = self.reaching(&all, use_);
+        let mut told: Vec<Option<Told>> = Vec::new();
+        for a in reaching.iter().take(ASSIGNED) {
+            told.push(self.declared_at(name, *a));
+        }
+        if reaching.len() > ASSIGNED {
+            told.push(None);
+        }
+        super::infer::one_of(told)
+    }
+
+    /// The assignments of a variable that a use may see: the last that is surely done before it, those after that
+    /// which may be, and in a loop those behind it.
+    fn reaching(&self, all: &[Span], use_: Node<'a>) -> Vec<Span> {
+        let at = use_.start_byte() as u32;
+        let blocks = self.language.typing.blocks;
+        let functions = self.language.typing.functions;
+        let function_of = |node: Node<'a>| {
+            let mut up = node.parent();
+            while let Some(n) = up.filter(|n| !functions.iter().any(|f| f.kind == n.kind())) {
+                up = n.parent();
+            }
+            up.map(|n| n.id())
+        };
+        let here = function_of(use_);
+        let block_of = |at: Span| {
+            let mut up = self.leaf(at)?.parent();
+            while let Some(n) = up {
+                if blocks.contains(&n.kind()) || n.parent().is_none() {
+                    return Some(n);
+                }
+                up = n.parent();
+            }
+            None
+        };
+        let same_function = |a: &Span| self.leaf(*a).map(function_of).is_some_and(|f| f == here);
+        if !all.iter().all(same_function) {
+            return all.to_vec();
+        }
+        let mut out: Vec<Span> = Vec::new();
+        for a in all.iter().rev().filter(|a| a.end <= at && self.is_done(**a, at)) {
+            out.push(*a);
+            let sure = block_of(*a).is_some_and(|b| {
+                b.start_byte() as u32 <= at && at < b.end_byte() as u32 || b.parent().is_none()
+            });
+            if sure {
+                break;
+            }
+        }
+        // In a loop around both, one that stands behind may come before.
+        let mut up = use_.parent();
+        while let Some(n) = up {
+            let kind = n.kind();
+            if kind.contains("for") || kind.contains("while") || kind.contains("loop") {
+                let within = |a: &&Span| a.start > at && span(n).contains(**a);
+                out.extend(all.iter().filter(within));
+            }
+            up = n.parent();
+        }
+        if out.is_empty() {
+            return all.to_vec();
+        }
+        out
+    }
+
+    /// True if what introduces a name ends before a use: the value of an assignment does not see it.
+    fn is_done(&self, a: Span, at: u32) -> bool {
+        let Some((_, node, rule)) = self.introduced(a) else { return true };
+        let value = node.child_by_field_name(rule.value).filter(|_| !rule.value.is_empty());
+        !value.is_some_and(|v| span(v).start <= at && at < span(v).end)
+    }
+
+    /// The declared type of what introduces a name.
+    fn annotated(&self, at: Span) -> Option<Ty> {
+        let (_, node, rule) = self.introduced(at)?;
+        self.annotation(node, rule).map(|t| self.written(t)).filter(|t| *t != Ty::Unknown)
+    }
+
+    fn annotation(&self, node: Node<'a>, rule: &Intro) -> Option<Node<'a>> {
+        if rule.ty.is_empty() {
+            return None;
+        }
+        let own = part(node, rule.ty);
+        let own = own.or_else(|| named(node).into_iter().find(|c| c.kind() == rule.ty));
+        own.or_else(|| node.parent()?.child_by_field_name(rule.ty))
+    }
+
+    /// The type of the variable, or member, that is introduced at a place.
+    pub(crate) fn declared_at(&self, name: &str, at: Span) -> Option<Told> {
+        let (leaf, node, rule) = self.introduced(at)?;
+        let steps = self.steps(leaf, node);
+        let told = self.introduced_type(name, at, node, rule, &steps)?;
+        let mut told = told;
+        for (part, child, holder) in steps.iter().rev() {
+            told = self.taken_from(&told, *part, *child, *holder)?;
+        }
+        told.known()
+    }
+
+    fn introduced_type(
+        &self,
+        name: &str,
+        at: Span,
+        node: Node<'a>,
+        rule: &Intro,
+        steps: &[(Part, Node<'a>, Node<'a>)],
+    ) -> Option<Told> {
+        let place = Some(at);
+        let whole = steps.is_empty();
+        if let Some(ty) = self.annotation(node, rule) {
+            let read = self.written(ty);
+            if read != Ty::Unknown {
+                let text = span(ty).of(self.text).trim_start_matches([':', ' ', '-', '>']);
+                let text = format!("`{name}` is declared `{}` on line {{line}}", short(text));
+                let read = match rule.origin {
+                    Origin::Rest => Ty::object(self.language.typing.syntax.list).with(vec![read]),
+                    _ => read,
+                };
+                return Some(Told::sure(read).because(text, place));
+            }
+        }
+        let value = (!rule.value.is_empty()).then(|| value_of(node, rule.value)).flatten();
+        let told = match rule.origin {
+            Origin::Function | Origin::Property => return self.function_at(node, rule.origin),
+            Origin::Type => {
+                let symbols = self.candidates(&[name], Space::Type, at.start);
+                return Some(Told::sure(Ty::Of { symbols, args: Vec::new(), named: true }));
+            }
+            Origin::Constant => {
+                let around = self.facts.types_at(at.start).next()?;
+                return Some(Told::sure(self.around_type(around)));
+            }
+            Origin::EachOf(token)
+                if !crate::tree::children(node).iter().any(|c| c.kind() == token) =>
+            {
+                return None;
+            }
+            Origin::Parameter | Origin::Rest => {
+                if let Some(told) = self.parameter(node, at) {
+                    return Some(told);
+                }
+                // What it is without an argument tells most often.
+                let value = self.type_of(value?)?.at_most(Certainty::Likely);
+                (value.ty != Ty::Nothing).then_some(value)?
+            }
+            Origin::Value | Origin::Matched => self.type_of(value?)?,
+            Origin::Each | Origin::EachOf(_) => {
+                let value = self.type_of(value?)?;
+                let told = self.passed(&value, "[]")?;
+                let text = format!("`{name}` is an element of what line {{line}} goes through");
+                return Some(told.because(text, place));
+            }
+            Origin::Opened => {
+                let value = self.type_of(value?)?;
+                if matches!(value.ty, Ty::Of { named: true, .. } | Ty::Tuple(_)) {
+                    // A type is named, or several, and what is caught is one of it.
+                    let ty = match value.ty {
+                        Ty::Tuple(all) => Ty::either(all),
+                        ty => ty,
+                    };
+                    let text = format!("`{name}` is one of what line {{line}} names");
+                    return Some(Told::sure(ty.instance()).because(text, place));
+                }
+                let opened = self.passed(&value, "__enter__");
+                opened.unwrap_or_else(|| value.at_most(Certainty::Likely))
+            }
+        };
+        let text = match value.map(|v| (v, gives(self.language, self.language.core(v).kind()))) {
+            Some((v, Some(Gives::Made(_)))) if whole => {
+                let made = span(v).of(self.text);
+                let made = made.split(['(', '{']).next().unwrap_or(made);
+                let made = made.trim().trim_start_matches("new ").trim();
+                format!("`{name}` is made as a `{}` on line {{line}}", short(made))
+            }
+            Some((v, Some(Gives::Call))) if whole => {
+                let called = span(v).of(self.text);
+                let called = called.split('(').next().unwrap_or(called);
+                format!("`{name}` is what `{}` gives on line {{line}}", short(called))
+            }
+            Some((v, Some(Gives::Name))) if whole => {
+                format!("`{name}` is `{}` on line {{line}}", short(span(v).of(self.text)))
+            }
+            _ => {
+                let shown = told.ty.shown(self.language);
+                if whole {
+                    format!("`{name}` is a `{shown}` by its value on line {{line}}")
+                } else {
+                    format!("`{name}` is taken from a `{shown}` on line {{line}}")
+                }
+            }
+        };
+        Some(told.because(text, place))
+    }
+
+    /// The type of a parameter that says none: of the object itself, or what a closure is called with.
+    fn parameter(&self, node: Node<'a>, at: Span) -> Option<Told> {
+        let mut child = node;
+        for _ in 0..4 {
+            let rule = self.language.typing.functions.iter().find(|f| f.kind == child.kind());
+            if let Some(rule) = rule {
+                let list = child.child_by_field_name(rule.params)?;
+                let mut place = 0;
+                if span(list) != at {
+                    let items = named(list);
+                    place = items.iter().position(|i| span(*i).contains(at))?;
+                }
+                let (ty, says) = self.expected_param(child, place)?;
+                let text = format!(
+                    "`{}` is what the closure on line {{line}} is called with",
+                    at.of(self.text)
+                );
+                return Told { ty, says, why: None }.because(text, Some(at)).known();
+            }
+            child = child.parent()?;
+        }
+        None
+    }
+
+    /// How a name is taken from the value that introduces it: parts, the innermost first.
+    fn steps(&self, leaf: Node<'a>, node: Node<'a>) -> Vec<(Part, Node<'a>, Node<'a>)> {
+        let parts = self.language.typing.parts;
+        let mut out = Vec::new();
+        let mut child = leaf;
+        if let Some(p) = parts.iter().find(|p| p.0 == leaf.kind()) {
+            out.push((p.1, leaf, leaf));
+        }
+        while let Some(up) = child.parent().filter(|u| u.id() != node.id()) {
+            if let Some(p) = parts.iter().find(|p| p.0 == up.kind()) {
+                out.push((p.1, child, up));
+            }
+            child = up;
+        }
+        // The node itself may be a pattern too.
+        if let Some(p) = parts.iter().find(|p| p.0 == node.kind()) {
+            out.push((p.1, child, node));
+        }
+        out
+    }
+
+    /// The type of a part of a value.
+    fn taken_from(&self, of: &Told, how: Part, child: Node<'a>, holder: Node<'a>) -> Option<Told> {
+        let place = || {
+            let mut items = named(holder).into_iter();
+            items.position(|i| span(i).contains(span(child)))
+        };
+        let kept = |ty: Ty| Some(Told { ty, ..of.clone() });
+        match how {
+            Part::Same => Some(of.clone()),
+            Part::Typed(field) => {
+                let ty = self.written(part(holder, field)?);
+                (ty != Ty::Unknown).then(|| Told::sure(ty))
+            }
+            Part::Nth => match &of.ty {
+                Ty::Tuple(items) => kept(items.get(place()?)?.clone()),
+                _ => {
+                    let whole = self.passed(of, "[]")?;
+                    Some(Told { why: of.why.clone(), ..whole })
+                }
+            },
+            Part::Each => {
+                let whole = self.passed(of, "[]")?;
+                Some(Told { why: of.why.clone(), ..whole })
+            }
+            Part::Key(field) => {
+                let key = span(part(holder, field)?).of(self.text);
+                self.part_of(of, key)
+            }
+            Part::Named => self.part_of(of, span(child).of(self.text)),
+            Part::Wrapped(field) => {
+                let wrapper = span(part(holder, field)?).of(self.text);
+                let last = wrapper.rsplit(self.language.names.separator).next()?;
+                if let Some(inner) = self.passed(of, last) {
+                    return Some(Told { why: of.why.clone(), ..inner });
+                }
+                self.numbered(self.written(part(holder, field)?), place()?.checked_sub(1)?)
+            }
+            Part::NthOf(field) => {
+                let before = named(holder)
+                    .iter()
+                    .take_while(|n| {
+                        span(**n).end <= span(part(holder, field).unwrap_or(holder)).start
+                    })
+                    .count();
+                self.numbered(self.written(part(holder, field)?), place()?.checked_sub(1 + before)?)
+            }
+        }
+    }
+
+    /// The member of a type with a number.
+    fn numbered(&self, ty: Ty, number: usize) -> Option<Told> {
+        let symbol = ty.symbols().first()?.clone();
+        let own = self.facts.types.iter().find(|t| self.own_name(t) == symbol)?;
+        let member = own.members.iter().filter(|m| m.space == Space::Value).nth(number)?;
+        self.declared_at(&member.name, member.at).or_else(|| {
+            let node = self.leaf_in(member.at)?;
+            Some(Told::sure(self.written(node)))
+        })
+    }
+
+    fn leaf_in(&self, at: Span) -> Option<Node<'a>> {
+        let node =
+            self.tree.root().descendant_for_byte_range(at.start as usize, at.end as usize)?;
+        (span(node) == at).then_some(node)
+    }
+
+    /// The type of a member that a value is taken apart by.
+    fn part_of(&self, of: &Told, name: &str) -> Option<Told> {
+        let known = self.member(&of.ty, name)?;
+        let one = known.all.first()?;
+        let ty = if one.params.is_some() { one.as_function() } else { one.gives.clone() };
+        let says = of.says.min(known.says).min(one.says);
+        Told { ty, says, why: of.why.clone() }.known()
+    }
+
+    /// The type that a test around a use tells.
+    fn narrowed(&self, use_: Node<'a>, name: &str) -> Option<Told> {
+        let typing = &self.language.typing;
+        if typing.tests.is_empty() {
+            return None;
+        }
+        let mut child = use_;
+        while let Some(up) = child.parent() {
+            if typing.functions.iter().any(|f| f.kind == up.kind()) {
+                return None;
+            }
+            for b in typing.branches.iter().filter(|b| b.kind == up.kind()) {
+                let sign = up.child_by_field_name("operator");
+                if sign.is_some_and(|s| !typing.both.contains(&s.kind())) {
+                    continue;
+                }
+                let then = part(up, b.then).is_some_and(|t| span(t).contains(span(use_)));
+                let test = part(up, b.test).filter(|t| then && !span(*t).contains(span(use_)));
+                if let Some(told) = test.and_then(|t| self.tested(t, name, use_)) {
+                    return Some(told);
+                }
+            }
+            child = up;
+        }
+        None
+    }
+
+    /// The type that a condition says a variable is of.
+    fn tested(&self, test: Node<'a>, name: &str, use_: Node<'a>) -> Option<Told> {
+        let typing = &self.language.typing;
+        let mut node = test;
+        while node.kind() == self.language.parenthesized || node.named_child_count() == 1 {
+            let inner = named(node).into_iter().next();
+            let sign = span(node).of(self.text).trim_start();
+            match inner {
+                Some(i) if !sign.starts_with('!') && !sign.starts_with("not ") => node = i,
+                _ => return None,
+            }
+        }
+        if let Some(op) = node.child_by_field_name("operator")
+            && typing.both.contains(&op.kind())
+        {
+            let parts = named(node);
+            return parts.into_iter().find_map(|p| self.tested(p, name, use_));
+        }
+        let text = |n: Node<'a>| span(n).of(self.text);
+        let ty = typing.tests.iter().filter(|t| t.kind == node.kind()).find_map(|t| {
+            if !t.by.is_empty() && t.ty.contains(',') {
+                // A call: the function by its name, and the value and the type as arguments.
+                let (list, _) = t.ty.split_once(',')?;
+                let function = part(node, t.value)?;
+                let args = named(part(node, list)?);
+                let [value, ty] = args.as_slice() else { return None };
+                (text(function) == t.by && text(*value) == name).then(|| self.written(*ty))
+            } else {
+                let value = part(node, t.value)?;
+                let by =
+                    t.by.is_empty() || crate::tree::children(node).iter().any(|c| c.kind() == t.by);
+                if !by || text(value) != name {
+                    return None;
+                }
+                part(node, t.ty).map(|ty| self.written(ty))
+            }
+        })?;
+        // Assigned since: the test tells nothing any more.
+        let own = self.facts.lookup(name, &[Space::Value], use_.start_byte() as u32)?;
+        let (from, to) = (test.end_byte() as u32, use_.start_byte() as u32);
+        let again = self.facts.declared_again(name, own.scope);
+        if again.iter().any(|a| from <= a.start && a.end <= to) {
+            return None;
+        }
+        let ty = match ty {
+            Ty::Tuple(all) => Ty::either(all),
+            ty => ty,
+        };
+        let shown = ty.shown(self.language);
+        let text = format!("`{name}` is tested to be a `{shown}` on line {{line}}");
+        Told::sure(ty).because(text, Some(span(test))).known()
+    }
+}
+
+/// The value of what introduces a name: in a field, or the last named child.
+fn value_of<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
+    if field == "." {
+        let all = named(node);
+        return (all.len() > 1).then(|| all[all.len() - 1]);
+    }
+    if let Some(above) = field.strip_prefix('^') {
+        let mut up = node.parent();
+        for _ in 0..3 {
+            let n = up?;
+            if let Some(found) = n.child_by_field_name(above) {
+                return Some(found);
+            }
+            up = n.parent();
+        }
+        return None;
+    }
+    let own = part(node, field);
+    own.or_else(|| node.parent().and_then(|p| p.child_by_field_name(field)))
+}
+
+/// True for a word that is written like the names of types.
+pub(crate) fn looks_like_type(word: &str) -> bool {
+    word.trim_start_matches('_').starts_with(char::is_uppercase)
+}
