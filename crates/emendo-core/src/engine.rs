@@ -121,6 +121,10 @@ impl<'a> Walking<'a> {
                 (seen, index, None)
             }
         };
+        let mut index = index;
+        for (language, symbol, told) in &engine.plan.types {
+            index.teach(language, symbol, told.clone());
+        }
         let followed = follow(engine.plan, engine.project, files.paths(), &index);
         let mut seen = seen;
         for path in followed.values().flatten().flat_map(|f| &f.users) {

@@ -3,12 +3,12 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
-use emendo_lang::{LANGUAGES, Language, Spellings};
-use emendo_recipe::Recipe;
+use emendo_lang::{LANGUAGES, Language, Learned, LibraryType, Spellings};
+use emendo_recipe::{Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{CompileCx, KINDS, Kind, Runner, renames};
+use crate::actions::{CompileCx, KINDS, Kind, Runner, named_symbol, renames};
 use crate::discover::Subject;
 use crate::edit::StepKey;
 use crate::leftovers::{Watch, watches};
@@ -71,7 +71,12 @@ pub struct Plan {
     pub(crate) watches: Vec<Watch>,
     /// What files must hold to matter.
     pub narrow: Narrow,
+    /// What the recipes tell of types of libraries.
+    pub(crate) types: Vec<ToldType>,
 }
+
+/// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
+pub(crate) type ToldType = (&'static Language, String, Learned);
 
 impl Plan {
     /// Compiles recipes in the order given. Gives the messages for each, in the same order; the plan
@@ -79,9 +84,13 @@ impl Plan {
     pub fn compile(recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
         let mut steps = Vec::new();
         let mut messages = Vec::new();
+        let mut types = Vec::new();
         for recipe in recipes {
             let mut out = Vec::new();
-            steps.extend(compile_recipe(recipe, &mut out));
+            let spellings = spellings_of(recipe);
+            let told = told_types(recipe, &spellings, &mut out);
+            steps.extend(compile_recipe(recipe, &spellings, &told, &mut out));
+            types.extend(told);
             out.sort_by_key(Diagnostic::start);
             messages.push(out);
         }
@@ -120,6 +129,7 @@ impl Plan {
             reach,
             watches,
             narrow,
+            types,
         };
         (plan, messages)
     }
@@ -156,29 +166,86 @@ impl Plan {
     }
 }
 
-fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
+/// The renames of a step.
+fn renames_of(step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<(String, String)> {
+    let symbols = step.actions.iter().filter(|a| a.kind.name() == "symbol" && !a.broken);
+    symbols.flat_map(|a| renames(a, &recipe.source)).collect()
+}
+
+/// The names under which the symbols of a recipe are known.
+fn spellings_of(recipe: &Recipe) -> Spellings {
     let mut spellings = Spellings::default();
-    let mut by_step: Vec<Vec<(String, String)>> = Vec::new();
-    for step in &recipe.steps {
-        let symbols = step.actions.iter().filter(|a| a.kind.name() == "symbol" && !a.broken);
-        by_step.push(symbols.flat_map(|a| renames(a, &recipe.source)).collect());
-    }
-    let all: Vec<&(String, String)> = by_step.iter().flatten().collect();
+    let all: Vec<(String, String)> =
+        recipe.steps.iter().flat_map(|s| renames_of(s, recipe)).collect();
     for (old, new) in &all {
         // Names that are swapped, or that another rename gives away, are not one symbol.
         if !all.iter().any(|(other, _)| other == new) {
             spellings.join(old, new);
         }
     }
+    spellings
+}
+
+/// What a recipe tells of types, under all names that they may have.
+fn told_types(
+    recipe: &Recipe,
+    spellings: &Spellings,
+    out: &mut Vec<Diagnostic>,
+) -> Vec<ToldType> {
+    let mut all = Vec::new();
+    for t in &recipe.types {
+        let Some(language) = t.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text))
+        else {
+            let d = Diagnostic::error("no language is given for this library type", t.name.span);
+            out.push(d.help("write `lang = \"...\"` in it or in the recipe"));
+            continue;
+        };
+        let texts = |list: &[Text]| list.iter().map(|t| t.text.clone()).collect::<Vec<_>>();
+        let member = |m: &emendo_recipe::MemberOf| {
+            (m.key.text.clone(), m.gives.text.clone(), texts(&m.lambda))
+        };
+        let written = LibraryType {
+            name: t.name.text.clone(),
+            extends: texts(&t.extends),
+            members: t.members.iter().map(member).collect(),
+            exports: texts(&t.exports),
+        };
+        let name = |word: &str| named_symbol(language, recipe, &t.scope, word);
+        match Learned::read(language, &written, &name) {
+            Ok((symbol, told)) => {
+                let told = told.spelled(spellings);
+                let names = spellings.of(&symbol);
+                all.extend(names.into_iter().map(|s| (language, s, told.clone())));
+            }
+            Err(e) => {
+                let parts = t.members.iter().flat_map(|m| [&m.key, &m.gives]);
+                let parts = parts.chain(t.members.iter().flat_map(|m| &m.lambda));
+                let mut parts = parts.chain(&t.extends).chain([&t.name]);
+                let at = parts.find(|p| p.text == e.text || p.text.contains(&e.text));
+                let span = at.map_or(t.name.span, |p| p.span);
+                let d = Diagnostic::error(format!("`{}`: {}", e.text, e.message), span);
+                out.push(d.help("for example `name = \"a.b.Store<T>\"` with `members = { \"find(K)\" = \"T\", size = \"int\" }`"));
+            }
+        }
+    }
+    all
+}
+
+fn compile_recipe(
+    recipe: &Recipe,
+    spellings: &Spellings,
+    told: &[ToldType],
+    out: &mut Vec<Diagnostic>,
+) -> Vec<PlanStep> {
     let mut renamed: Vec<(String, String)> = Vec::new();
     let mut steps = Vec::new();
-    for (step, now) in recipe.steps.iter().zip(by_step) {
+    for step in &recipe.steps {
         let mut runners = Vec::new();
         for action in &step.actions {
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
             let mut cx =
-                CompileCx { recipe, spellings: &spellings, renamed: &renamed, out: &mut found };
+                CompileCx { recipe, spellings, renamed: &renamed, out: &mut found };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));
             let more = kind.map_or_else(Vec::new, |k| k.more(action, &mut cx));
             if action.broken {
@@ -190,7 +257,7 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
             }
             out.extend(found);
         }
-        renamed.extend(now);
+        renamed.extend(renames_of(step, recipe));
         let info = StepInfo {
             key: StepKey { recipe: recipe.id.clone(), step: step.id.clone() },
             title: step.title.clone(),
@@ -204,6 +271,7 @@ fn compile_recipe(recipe: &Recipe, out: &mut Vec<Diagnostic>) -> Vec<PlanStep> {
         .flat_map(|s| &s.runners)
         .filter_map(|r| Some((r.language()?, r.symbols())))
         .flat_map(|(l, all)| all.into_iter().map(|s| l.names.package(&s)).collect::<Vec<_>>())
+        .chain(told.iter().map(|(l, symbol, _)| l.names.package(symbol)))
         .collect();
     let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
     steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));

@@ -37,5 +37,5 @@ pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};
 pub use types::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, Gives, Intro, Learned, LibraryError,
-    LibraryType, Origin, Part, ReturnRule, Syntax, Test, Told, Ty, TypeRules,
+    LibraryType, Origin, Overload, Part, ReturnRule, Syntax, Test, Told, Ty, TypeRules,
 };

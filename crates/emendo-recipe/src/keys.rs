@@ -35,6 +35,8 @@ pub enum Shape {
     Tables(&'static [Key]),
     /// A table of tables with these keys, under names of the author's choosing.
     Named(&'static [Key]),
+    /// Members of a type with what they give.
+    Members,
     /// Pairs of old and new.
     Pairs,
     /// Text, or a table `{ old, new }`.
@@ -86,7 +88,7 @@ pub trait ActionKind: Sync {
 }
 
 use Shape::{
-    Bool, Globs, Integer, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts,
+    Bool, Globs, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts,
     Version, Words,
 };
 
@@ -103,10 +105,10 @@ pub const RECIPE: &[Key] = &[
     Key::new("not_files", Globs, "not these files"),
     Key::new("library", Table(LIBRARY), "the library and the versions that the recipe is for"),
     Key::new("inputs", Named(INPUT), "values that the user may give"),
+    Key::new("library_type", Tables(LIBRARY_TYPE), "what types and modules of the library give"),
     Key::new("step", Tables(STEP), "the steps in order"),
     Key::new("example", Tables(EXAMPLE), "code before and after, run by `recipe test`"),
     Key::later("requires"),
-    Key::later("library_type"),
     Key::later("only_if"),
     Key::later("unless"),
 ];
@@ -117,6 +119,26 @@ pub const LIBRARY: &[Key] = &[
     Key::new("coordinates", Texts, "its coordinates, with the ecosystem before a colon"),
     Key::new("from", Requirement, "versions that the recipe starts from"),
     Key::new("to", Version, "the version it leads to"),
+];
+
+/// Keys of `[[library_type]]`.
+pub const LIBRARY_TYPE: &[Key] = &[
+    Key::required("name", Text, "the full symbol, with type parameters: `tidewire.Store<T, K>`"),
+    Key::new("extends", Texts, "types that it is built on"),
+    Key::new(
+        "members",
+        Members,
+        "members and what they give: with brackets called, without read",
+    ),
+    Key::new("exports", Symbols, "symbols that it passes on, where it is a module"),
+    Key::new("lang", Text, "the language, if it is not the recipe's"),
+    Key::new("names", Names, "words that stand for symbols"),
+];
+
+/// Keys of a member of a library type that takes a closure.
+pub(crate) const MEMBER: &[Key] = &[
+    Key::new("gives", Text, "the type of what it gives"),
+    Key::new("lambda", Texts, "the types of the parameters of the closure that it takes"),
 ];
 
 /// Keys of `[inputs.NAME]`.
@@ -174,8 +196,8 @@ pub const SLOT: &[Key] = &[
     Key::new("form", Words(FORMS), "forms, any of them"),
     Key::new("not_form", Words(FORMS), "forms, none of them"),
     Key::new("means", Symbols, "symbols or globs that it must resolve to, any of them"),
-    Key::later("type"),
-    Key::later("not_type"),
+    Key::new("type", Texts, "static types, any of them; what is built on one counts as it"),
+    Key::new("not_type", Texts, "static types, none of them"),
     Key::new("is", Texts, "patterns, any of which must fit the whole of it"),
     Key::new("is_not", Texts, "patterns, none of which may fit the whole of it"),
     Key::new("holding", Texts, "patterns, any of which must stand in it"),

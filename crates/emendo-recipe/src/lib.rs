@@ -15,9 +15,13 @@ mod pairs;
 mod value;
 
 pub use keys::{
-    ActionKind, COMMON, EXAMPLE, INPUT, Key, LIBRARY, PLACE, RECIPE, SLOT, STEP, Shape,
+    ActionKind, COMMON, EXAMPLE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT, STEP,
+    Shape,
 };
 pub use load::{Loaded, load};
-pub use model::{Action, Example, Glob, Globs, Input, Library, Name, Recipe, Scope, Source, Step};
+pub use model::{
+    Action, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source, Step,
+    TypeOf,
+};
 pub use pairs::{Pair, pairs};
 pub use value::{Node, Table, Text, Value};

@@ -7,10 +7,12 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use crate::keys::{
-    ActionKind, COMMON, EXAMPLE, INPUT, Key, LATER_KINDS, LIBRARY, RECIPE, SLOT, STEP, Shape,
+    ActionKind, COMMON, EXAMPLE, INPUT, Key, LATER_KINDS, LIBRARY, LIBRARY_TYPE, MEMBER, RECIPE,
+    SLOT, STEP, Shape,
 };
 use crate::model::{
-    Action, Example, Glob, Globs, Input, Library, Name, Recipe, Scope, Source, Step,
+    Action, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source, Step,
+    TypeOf,
 };
 use crate::value::{Entry, Node, Table, Text, Value};
 
@@ -184,6 +186,7 @@ impl Loader<'_> {
         if let Some(id) = root.text("id") {
             self.check_id(id);
         }
+        let types = self.types(root, &scope);
         let steps = self.steps(root, &scope);
         let examples = self.examples(root, &steps);
         let mut hasher = Hasher::new();
@@ -198,6 +201,7 @@ impl Loader<'_> {
             summary: text("summary"),
             library: root.table("library").map(library),
             inputs,
+            types,
             steps,
             examples,
             digest: hasher.finish(),
@@ -349,6 +353,38 @@ impl Loader<'_> {
         Globs(out)
     }
 
+    fn types(&mut self, root: &Table, scope: &Scope) -> Vec<TypeOf> {
+        let mut out = Vec::new();
+        for (table, _) in root.tables("library_type") {
+            let Some(name) = table.text("name") else { continue };
+            let scope = self.scope(table, scope);
+            let texts = |t: &Table, key: &str| t.texts(key).into_iter().cloned().collect();
+            let member = |e: &Entry| {
+                let key = Text::derived(e.key.clone(), e.key_span);
+                match &e.node.value {
+                    Value::Text(gives) => {
+                        Some(MemberOf { key, gives: gives.clone(), lambda: Vec::new() })
+                    }
+                    Value::Table(t) => {
+                        let nothing = || Text::derived(String::new(), e.node.span);
+                        let gives = t.text("gives").cloned().unwrap_or_else(nothing);
+                        Some(MemberOf { key, gives, lambda: texts(t, "lambda") })
+                    }
+                    _ => None,
+                }
+            };
+            let members = table.table("members").map_or(&[][..], |m| &m.entries);
+            out.push(TypeOf {
+                name: name.clone(),
+                extends: texts(table, "extends"),
+                members: members.iter().filter_map(member).collect(),
+                exports: texts(table, "exports"),
+                scope,
+            });
+        }
+        out
+    }
+
     fn examples(&mut self, root: &Table, steps: &[Step]) -> Vec<Example> {
         let mut out = Vec::new();
         for (table, span) in root.tables("example") {
@@ -497,7 +533,8 @@ impl Loader<'_> {
                     }
                 }
             }
-            (Shape::Names | Shape::Table(_) | Shape::Named(_), _) => {
+            (Shape::Members, Value::Table(t)) => self.check_members(t),
+            (Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_), _) => {
                 self.out.push(wrong("a table"));
             }
             // Steps and examples are checked where they are read.
@@ -522,6 +559,34 @@ impl Loader<'_> {
             (Shape::Pairs, Value::List(_)) | (Shape::Base, Value::Text(_) | Value::Table(_)) => {}
             (Shape::Pairs, _) => self.out.push(wrong("a list of pairs")),
             (Shape::Base, _) => self.out.push(wrong("text, or a table with `old` and `new`")),
+        }
+    }
+
+    fn check_members(&mut self, members: &Table) {
+        const RESERVED: &[&str] = &["name", "extends", "exports", "members", "lang"];
+        for e in &members.entries {
+            let place = format!("`members.{}`", e.key);
+            match &e.node.value {
+                Value::Text(_) => {}
+                Value::Table(t) => self.check_table(t, MEMBER, &place, e.node.span, &[]),
+                Value::List(_) if RESERVED.contains(&e.key.as_str()) => {}
+                other => {
+                    let d = Diagnostic::error(
+                        format!("{place} must be a type, not {}", other.what()),
+                        e.node.span,
+                    );
+                    self.out.push(d.help("write the type as text; `\"\"` gives nothing"));
+                }
+            }
+            if RESERVED.contains(&e.key.as_str()) {
+                let d = Diagnostic::warning(
+                    format!("`{}` is taken as a member here", e.key),
+                    e.key_span,
+                );
+                self.out.push(d.help(
+                    "a key of the library type itself stands above its `members`; quote a member of this name",
+                ));
+            }
         }
     }
 
@@ -658,6 +723,7 @@ fn places(kinds: &[&'static dyn ActionKind]) -> Vec<(&'static str, &'static [Key
     let mut out: Vec<(&'static str, &'static [Key])> = vec![
         ("the recipe's top", RECIPE),
         ("`[library]`", LIBRARY),
+        ("`[[library_type]]`", LIBRARY_TYPE),
         ("`[inputs.NAME]`", INPUT),
         ("`[[step]]`", STEP),
         ("every action", COMMON),

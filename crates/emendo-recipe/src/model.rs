@@ -33,6 +33,8 @@ pub struct Recipe {
     pub library: Option<Library>,
     /// Values that the user may give.
     pub inputs: Vec<Input>,
+    /// What it tells of the library's types.
+    pub types: Vec<TypeOf>,
     /// The steps in order.
     pub steps: Vec<Step>,
     /// The examples in order.
@@ -54,6 +56,32 @@ pub struct Library {
     pub from: Option<Text>,
     /// The version it leads to.
     pub to: Option<Text>,
+}
+
+/// What a recipe tells of a type or module of the library.
+#[derive(Clone, Debug)]
+pub struct TypeOf {
+    /// The full symbol, with type parameters.
+    pub name: Text,
+    /// Types that it is built on.
+    pub extends: Vec<Text>,
+    /// Its members.
+    pub members: Vec<MemberOf>,
+    /// Symbols that it passes on.
+    pub exports: Vec<Text>,
+    /// The language, and words that stand for symbols.
+    pub scope: Scope,
+}
+
+/// A member of such a type.
+#[derive(Clone, Debug)]
+pub struct MemberOf {
+    /// As it is written: `find(K)`, `size`, `*`.
+    pub key: Text,
+    /// What it gives; empty if nothing.
+    pub gives: Text,
+    /// What a closure that it takes is called with.
+    pub lambda: Vec<Text>,
 }
 
 /// A value that the user may give.

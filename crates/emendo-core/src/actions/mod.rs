@@ -18,8 +18,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_lang::{Constraint, Index, Language, Pattern, PatternError, Resolver, Spellings};
-use emendo_recipe::{Action, ActionKind, Recipe, Text, Value};
+use emendo_lang::{Constraint, Index, Language, Pattern, PatternError, Resolver, Spellings, Ty};
+use emendo_recipe::{Action, ActionKind, Recipe, Scope, Text, Value};
 use emendo_text::{Diagnostic, Digest, RelPath};
 use regex::Regex;
 
@@ -203,6 +203,41 @@ pub(crate) fn names(action: &Action, cx: &CompileCx<'_>) -> BTreeMap<String, Str
         .into_iter()
         .map(|(word, symbol)| (word, current(cx.renamed, symbol)))
         .collect()
+}
+
+/// A type as an action writes it; a message if it is none.
+pub(crate) fn type_of(
+    language: &'static Language,
+    text: &Text,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<Ty> {
+    let ty = Ty::read(language, &text.text, &|word| {
+        named_symbol(language, cx.recipe, &action.scope, word)
+    });
+    if ty.is_none() {
+        let d = Diagnostic::error(format!("`{}` is no type", text.text), text.span);
+        let example = language.names.join(&["a", "b", "Name"]);
+        cx.out.push(d.help(format!("write the full name: `{example}`, or a word of `names`")));
+    }
+    ty.map(|t| t.spelled(cx.spellings))
+}
+
+/// What a short name in a type stands for: a word of `names`, or a type that the recipe tells of.
+pub(crate) fn named_symbol(
+    language: &Language,
+    recipe: &Recipe,
+    scope: &Scope,
+    word: &str,
+) -> Option<String> {
+    if let Some(name) = scope.names.get(word) {
+        return Some(name.symbol.clone());
+    }
+    let open = language.typing.syntax.generic.0;
+    let symbols = recipe.types.iter().map(|t| t.name.text.split(open).next().unwrap_or("").trim());
+    let mut fits = symbols.filter(|s| language.names.last(s) == word && *s != word);
+    let first = fits.next()?;
+    fits.all(|s| s == first).then(|| first.to_owned())
 }
 
 /// A symbol after the renames of earlier steps.

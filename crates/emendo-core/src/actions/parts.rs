@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use emendo_lang::{
     Conditions, Constraint, Follow, Gather, Language, Marks, Pattern, Replacement, Rework, Rule,
-    SlotConditions,
+    SlotConditions, Ty,
 };
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::Diagnostic;
@@ -110,17 +110,33 @@ pub(super) fn constrain(
         let regex = |key: &str| t.text(key).and_then(|t| Regex::new(&t.text).ok());
         let list = |key: &str| t.texts(key).into_iter().map(|t| t.text.clone()).collect::<Vec<_>>();
         let language = pattern.language();
+        let types = types_of(language, t, "type", action, cx);
+        let not_types = types_of(language, t, "not_type", action, cx);
         let constraint = Constraint {
             text: regex("text"),
             not_text: regex("not_text"),
             form: list("form"),
             not_form: list("not_form"),
             means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
+            types,
+            not_types,
             is: sub_patterns(language, t, "is", action, Marks::None, cx),
             is_not: sub_patterns(language, t, "is_not", action, Marks::None, cx),
         };
         pattern.constrain(&entry.key, constraint);
     }
+}
+
+/// The types that a key of a slot names.
+fn types_of(
+    language: &'static Language,
+    slot: &Table,
+    key: &str,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Vec<Ty> {
+    let texts: Vec<Text> = slot.texts(key).into_iter().cloned().collect();
+    texts.iter().filter_map(|t| super::type_of(language, t, action, cx)).collect()
 }
 
 /// What must stand around and within a place of an action.

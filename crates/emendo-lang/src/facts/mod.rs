@@ -424,13 +424,6 @@ impl FileFacts {
         self.quoted.contains(name)
     }
 
-    /// The name of the type that a variable is declared or made with, as it is written.
-    pub fn hint_of(&self, name: &str, at: u32) -> Option<String> {
-        let declared = self.lookup(name, &[Space::Value], at)?;
-        let hint = declared.hint.filter(|h| matches!(h.how, Tells::Declared | Tells::Made))?;
-        Some(hint.path.clone())
-    }
-
     /// True if a word is known by this import, and not by another of the same name that stands nearer.
     pub(crate) fn rests_on(&self, word: &Word, import: &Import) -> bool {
         let at = word.span.start;

@@ -78,6 +78,11 @@ impl Index {
         standard(language)?.get(symbol)
     }
 
+    /// True for a type of the language's own library.
+    pub(crate) fn is_standard(&self, language: &Language, symbol: &str) -> bool {
+        standard(language).is_some_and(|all| all.contains_key(symbol))
+    }
+
     /// What a type of the project is built on.
     pub(crate) fn shape(
         &self,

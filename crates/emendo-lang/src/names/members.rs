@@ -281,10 +281,8 @@ impl Resolver<'_> {
                 at: None,
             });
             fact.says = fact.says.min(told.says);
-            if symbols.len() > 1 && !self.language.names.sure_wildcards {
-                // It is one of several that the name may stand for.
-                fact.says = fact.says.min(Certainty::Likely);
-            }
+            // It may be one of several that the name may stand for.
+            fact.says = fact.says.min(self.sure_of(&told.ty));
             let more: Vec<String> = chain.iter().filter_map(|c| self.told_elsewhere(c)).collect();
             if !more.is_empty() {
                 fact.text = format!("{}; {}", fact.text, more.join(", "));

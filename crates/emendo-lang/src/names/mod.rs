@@ -86,7 +86,7 @@ impl Spellings {
 }
 
 /// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.
-fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
+pub(crate) fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
     let rest = symbol.strip_prefix(parent)?;
     (rest.is_empty() || rest.starts_with(['.', ':', '/'])).then_some(rest)
 }

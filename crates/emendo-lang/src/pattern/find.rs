@@ -16,6 +16,8 @@ pub struct Places {
     pub matches: Vec<Match>,
     /// Where nothing can be said: there were too many ways to compare several list slots with a long list.
     pub gave_up: Vec<Span>,
+    /// Where it fits only for some of the types that a slot may be of: the place, and what is known.
+    pub partly: Vec<(Span, String)>,
 }
 
 /// Where a pattern came furthest.
@@ -44,10 +46,14 @@ impl Pattern {
     pub fn places(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Places {
         let plans: Option<Vec<Vec<(Span, usize)>>> =
             self.readings.iter().map(|r| self.hits(r, resolver)).collect();
-        match plans {
+        let mut out = match plans {
             Some(plans) => self.matches_at(&plans, tree, text, resolver),
             None => self.anywhere(tree, text, resolver),
+        };
+        for m in out.matches.extract_if(.., |m| m.partly.is_some()) {
+            out.partly.extend(m.partly.map(|text| (m.span, text)));
         }
+        out
     }
 
     /// The places of the rarest word that a reading must hold, with its depth; `None` if there are too many to

@@ -75,6 +75,8 @@ pub struct Match {
     pub slots: Vec<Bound>,
     /// What was found out about the names.
     pub facts: Vec<Fact>,
+    /// A slot is of one of several types, only some of which are meant: what is known.
+    pub(crate) partly: Option<String>,
     /// The named symbols, where they are written.
     pub names: Vec<NameUse>,
     /// Kind of the node (the first one, for a run).
@@ -150,6 +152,8 @@ pub(super) struct State {
     groups: Vec<Bound>,
     facts: Vec<Fact>,
     names: Vec<NameUse>,
+    /// A slot is of one of several types, only some of which are meant.
+    partly: Option<String>,
     /// Where what a link hangs on ends.
     pub(super) base_end: Option<u32>,
 }
@@ -564,7 +568,10 @@ impl<'p, 't> Matcher<'p, 't> {
             return known;
         }
         let c = &def.constraint;
-        let asks_code = !c.form.is_empty() || !c.means.is_empty() || !c.is.is_empty();
+        let asks_code = !c.form.is_empty()
+            || !c.means.is_empty()
+            || !c.is.is_empty()
+            || !c.types.is_empty();
         if asks_code || !self.satisfies_text(c, at) {
             return false;
         }
@@ -614,7 +621,55 @@ impl<'p, 't> Matcher<'p, 't> {
         if (!c.is.is_empty() && !c.is.iter().any(fits)) || c.is_not.iter().any(fits) {
             return false;
         }
-        c.means.is_empty() || self.means_any(&c.means, node)
+        (c.means.is_empty() || self.means_any(&c.means, node)) && self.is_typed(c, node)
+    }
+
+    /// True if the static type of a node is not against a constraint; what is not known is noted.
+    fn is_typed(&mut self, c: &Constraint, node: Node<'t>) -> bool {
+        if c.types.is_empty() && c.not_types.is_empty() {
+            return true;
+        }
+        let shown: String = span(node).of(self.text).chars().take(40).collect();
+        let Some(told) = self.resolver.type_at(span(node)) else {
+            let text = format!("the type of `{shown}` is not known");
+            self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
+            return true;
+        };
+        let language = self.language();
+        for ty in &c.not_types {
+            match self.resolver.is_a(&told, ty) {
+                Some(true) => return false,
+                Some(false) => {}
+                None => {
+                    let text = format!("whether `{shown}` is a `{}` is not known", ty.shown(language));
+                    self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
+                }
+            }
+        }
+        if c.types.is_empty() {
+            return true;
+        }
+        let all: Vec<Option<bool>> =
+            c.types.iter().map(|ty| self.resolver.is_a(&told, ty)).collect();
+        if all.contains(&Some(true)) {
+            let text = format!("`{shown}` is a `{}`", told.ty.shown(language));
+            let why = told.why.unwrap_or(Fact { says: told.says, text, at: None });
+            let says = told.says.min(self.resolver.sure_of(&told.ty));
+            self.state.facts.push(Fact { says, ..why });
+            return true;
+        }
+        if !all.contains(&None) {
+            return false;
+        }
+        let text = format!("`{shown}` is a `{}`", told.ty.shown(language));
+        let partly = c.types.iter().any(|ty| self.resolver.is_partly(&told.ty, ty));
+        if partly {
+            self.state.partly = Some(text);
+        } else {
+            let text = format!("{text}; whether that is the type that is meant is not known");
+            self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
+        }
+        true
     }
 
     fn means_any(&mut self, symbols: &[String], node: Node<'t>) -> bool {
@@ -658,7 +713,7 @@ impl<'p, 't> Matcher<'p, 't> {
             .slots
             .iter()
             .enumerate()
-            .filter(|(_, s)| !s.constraint.means.is_empty())
+            .filter(|(_, s)| !s.constraint.means.is_empty() || !s.constraint.types.is_empty())
             .map(|(i, _)| i)
             .collect();
         for (word, receiver) in &self.reading.unresolved {
@@ -694,6 +749,7 @@ impl<'p, 't> Matcher<'p, 't> {
             token_of: self.state.tokens,
             slots,
             facts: self.state.facts,
+            partly: self.state.partly,
             names: self.state.names,
             kind: language.kind(node),
             place: (parent.map_or("", |p| language.kind(p)), language.field(field)),

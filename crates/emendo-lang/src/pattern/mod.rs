@@ -79,6 +79,10 @@ pub struct Constraint {
     pub not_form: Vec<String>,
     /// Symbols or globs (`a.b.*`, `a.b.**`), any of them.
     pub means: Vec<String>,
+    /// Static types, any of them.
+    pub types: Vec<crate::types::Ty>,
+    /// Static types, none of them.
+    pub not_types: Vec<crate::types::Ty>,
     /// Patterns, any of which must fit the whole of it.
     pub is: Vec<Pattern>,
     /// Patterns, none of which may.
@@ -344,6 +348,11 @@ impl Pattern {
         });
         let Some(first) = sets.next() else { return Vec::new() };
         sets.fold(first, |a, b| a.intersection(&b).cloned().collect()).into_iter().collect()
+    }
+
+    /// The symbols of types that slots must be of.
+    pub fn type_symbols(&self) -> impl Iterator<Item = &String> {
+        self.slots.iter().flat_map(|s| &s.constraint.types).flat_map(crate::types::Ty::symbols)
     }
 
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.

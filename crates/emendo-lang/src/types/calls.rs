@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use emendo_text::Span;
 use tree_sitter::Node;
 
 use super::infer::{named, one_of, part, short};
@@ -13,6 +14,21 @@ use crate::tree::{children, span};
 
 /// How many places that leave a function are looked at.
 const RETURNS: usize = 32;
+
+/// Whether a name means one overload.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Overload {
+    /// It does.
+    Is,
+    /// Its arguments fit; those of another may fit better.
+    Fits,
+    /// So many arguments fit; of what types they are is not known.
+    ByCount(usize),
+    /// It does not.
+    Not,
+    /// Nothing tells.
+    Unknown,
+}
 
 /// An argument of a call.
 #[derive(Clone, Copy, Debug)]
@@ -209,6 +225,18 @@ impl<'a> Resolver<'a> {
         let fitting: Vec<&MemberType> =
             counted.iter().copied().filter(|m| self.takes_these(m, &args) != Some(false)).collect();
         let fitting = if fitting.is_empty() { counted } else { fitting };
+        let mut fitting = fitting;
+        // The one whose parameters are of the narrowest types.
+        let nearer = |a: &MemberType, b: &MemberType| {
+            let (Some(a), Some(b)) = (&a.params, &b.params) else { return false };
+            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| self.fits(&a.ty, &b.ty) == Some(true))
+        };
+        let nearest = fitting.iter().position(|m| {
+            fitting.iter().all(|n| std::ptr::eq(*m, *n) || nearer(m, n))
+        });
+        if let Some(nearest) = nearest {
+            fitting = vec![fitting[nearest]];
+        }
         let same = fitting.iter().all(|m| m.gives == fitting[0].gives);
         Some((fitting.first().unwrap_or(first), same))
     }
@@ -228,6 +256,70 @@ impl<'a> Resolver<'a> {
             }
         }
         whole
+    }
+
+    /// The call whose function is named at a place.
+    pub(crate) fn call_at(&self, name: Span) -> Option<Node<'a>> {
+        let mut child = self.leaf(name)?;
+        for _ in 0..6 {
+            let up = child.parent()?;
+            if let Some(rule) = self.callee_rule(up) {
+                let function = part(up, rule.function)?;
+                return (span(function).end == name.end || span(function).contains(name))
+                    .then_some(up)
+                    .filter(|_| !self.arguments(up).iter().any(|a| span(a.whole).contains(name)));
+            }
+            child = up;
+        }
+        None
+    }
+
+    /// Is the overload with these parameters named at a place, in a call or a declaration?
+    pub fn overload(&self, name: Span, wanted: &[Ty]) -> Overload {
+        if let Some((_, node, rule)) = self.introduced(name)
+            && rule.origin == Origin::Function
+        {
+            let takes = self.takes(node);
+            let same = |(p, w): (&super::Takes, &Ty)| {
+                w.symbols().is_empty()
+                    || p.ty.symbols().iter().any(|s| w.symbols().contains(s))
+                    || p.ty == *w
+            };
+            let all = takes.len() == wanted.len() && takes.iter().zip(wanted).all(same);
+            return if all { Overload::Is } else { Overload::Not };
+        }
+        let Some(call) = self.call_at(name) else { return Overload::Unknown };
+        let args = self.arguments(call);
+        if args.iter().any(|a| self.language.is_spread(a.whole)) {
+            return Overload::Unknown;
+        }
+        if args.len() != wanted.len() {
+            return Overload::Not;
+        }
+        // Where all overloads are told, the nearest is meant.
+        if let Some((known, _)) = self.callee(call)
+            && known.all.len() > 1
+            && let Some((one, sure)) = self.choose(&known, call)
+            && let Some(params) = &one.params
+        {
+            let same = |(p, w): (&super::Takes, &Ty)| {
+                self.fits(&p.ty, w) == Some(true) && self.fits(w, &p.ty) == Some(true)
+            };
+            let is = params.len() == wanted.len() && params.iter().zip(wanted).all(same);
+            if sure {
+                return if is { Overload::Is } else { Overload::Not };
+            }
+        }
+        let mut exact = true;
+        for (a, w) in args.iter().zip(wanted) {
+            let told = if self.is_function(a.value) { None } else { self.type_of(a.value) };
+            match told.and_then(|t| Some((self.fits(&t.ty, w)?, t))) {
+                Some((false, _)) => return Overload::Not,
+                Some((true, t)) => exact &= self.fits(w, &t.ty) == Some(true),
+                None => return Overload::ByCount(args.len()),
+            }
+        }
+        if exact { Overload::Is } else { Overload::Fits }
     }
 
     fn is_function(&self, node: Node<'a>) -> bool {
@@ -530,7 +622,7 @@ impl<'a> Resolver<'a> {
 
     /// The same of a type that this file declares.
     pub(crate) fn own_single_function(&self, symbol: &str) -> Option<String> {
-        let is_function = |at: emendo_text::Span| {
+        let is_function = |at: Span| {
             self.introduced(at).is_some_and(|i| i.2.origin == Origin::Function)
         };
         let own = self.own_types(symbol);

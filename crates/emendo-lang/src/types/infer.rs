@@ -314,16 +314,23 @@ impl<'a> Resolver<'a> {
                 return param;
             }
             let mut symbols = self.candidates(&path, Space::Type, at);
-            let Some(first) = symbols.first() else { return Ty::Unknown };
-            let package = names.parent(first);
-            if names.implicit.contains(&package.as_str())
-                && self.project.learned(self.language, first).is_some()
-            {
-                symbols.truncate(1);
+            if symbols.is_empty() {
+                return Ty::Unknown;
             }
+            self.told_first(&mut symbols);
             let ty = Ty::Of { symbols, args: Vec::new(), named: false };
             self.unaliased(ty, DEPTH)
         })
+    }
+
+    /// Of several types that a name may stand for, the one that is told of comes first.
+    pub(super) fn told_first(&self, symbols: &mut [String]) {
+        let told = |s: &String| self.project.learned(self.language, s).is_some();
+        if symbols.len() > 1
+            && let Some(at) = symbols.iter().position(told)
+        {
+            symbols[..=at].rotate_right(1);
+        }
     }
 
     /// What an alias stands for, with its arguments.

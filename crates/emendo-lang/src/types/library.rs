@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use super::text::read_notation;
 use super::{MemberType, Takes, Ty};
 use crate::language::Language;
-use crate::names::Certainty;
+use crate::names::{Certainty, Spellings};
 
 /// A type of a library, as it is written in a recipe. All parts are texts in the notation of library types.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -48,6 +48,23 @@ impl Learned {
     /// True if a member of this name is told.
     pub fn has(&self, member: &str) -> bool {
         self.members.contains_key(member)
+    }
+
+    /// The same with all names that symbols in it may have.
+    #[must_use]
+    pub fn spelled(mut self, spellings: &Spellings) -> Self {
+        let all = |list: &mut Vec<Ty>| {
+            list.iter_mut().for_each(|t| *t = t.clone().spelled(spellings));
+        };
+        all(&mut self.extends);
+        for m in self.members.values_mut().flatten() {
+            m.gives = m.gives.clone().spelled(spellings);
+            all(&mut m.lambda);
+            for p in m.params.iter_mut().flatten() {
+                p.ty = p.ty.clone().spelled(spellings);
+            }
+        }
+        self
     }
 
     /// Reads a type as a recipe writes it: its symbol, and what is known of it. `name` tells what a short name stands
@@ -127,6 +144,35 @@ impl Learned {
         }
         let read = all.iter().filter_map(|t| Self::read(language, t, &|_| None).ok());
         read.collect()
+    }
+}
+
+impl Ty {
+    /// Reads a type as recipes write it. `name` tells what a short name stands for, if it stands for a symbol.
+    pub fn read(
+        language: &Language,
+        text: &str,
+        name: &dyn Fn(&str) -> Option<String>,
+    ) -> Option<Self> {
+        let read = read_notation(language, text, &|n| named(language, &[], n, name));
+        (read != Self::Unknown).then_some(read)
+    }
+
+    /// The same under all names that its symbols may have.
+    #[must_use]
+    pub fn spelled(self, spellings: &Spellings) -> Self {
+        let all = |list: Vec<Self>| list.into_iter().map(|t| t.spelled(spellings)).collect();
+        match self {
+            Self::Of { symbols, args, named } => Self::Of {
+                symbols: symbols.iter().flat_map(|s| spellings.of(s)).collect(),
+                args: all(args),
+                named,
+            },
+            Self::Either(list) => Self::Either(all(list)),
+            Self::All(list) => Self::All(all(list)),
+            Self::Tuple(list) => Self::Tuple(all(list)),
+            other => other,
+        }
     }
 }
 

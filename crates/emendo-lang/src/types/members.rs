@@ -106,14 +106,12 @@ impl<'a> Resolver<'a> {
     ) -> Option<Known> {
         match ty {
             Ty::Of { symbols, args, named } => {
-                let several = symbols.len() > 1 && !self.language.names.sure_wildcards;
+                let says = self.sure_of(ty);
                 let found = symbols
                     .iter()
                     .find_map(|s| self.inherited(s, args, *named, name, itself, seen));
                 found.map(|mut known| {
-                    if several {
-                        known.says = known.says.min(Certainty::Likely);
-                    }
+                    known.says = known.says.min(says);
                     known
                 })
             }
@@ -551,9 +549,7 @@ impl<'a> Resolver<'a> {
             (Ty::Of { symbols, .. }, Ty::Of { symbols: to, args, .. }) => {
                 let is = |s: &str| to.iter().any(|t| t == s);
                 if self.descends(symbols, &is).is_none() {
-                    // Of a type of which nothing is known it may be.
-                    let known = symbols.iter().all(|s| self.is_told(s));
-                    return known.then_some(false);
+                    return (!self.may_be(symbols, to)).then_some(false);
                 }
                 if args.is_empty() {
                     return Some(true);
@@ -579,19 +575,59 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    /// True if all that a type is built on is known.
-    fn is_told(&self, symbol: &str) -> bool {
+    /// How sure a type is by its name, where that may stand for several.
+    pub(crate) fn sure_of(&self, ty: &Ty) -> Certainty {
+        let learned = |s: &String| self.project.learned(self.language, s).is_some();
+        let several = ty.symbols().len() > 1 && !ty.symbols().first().is_some_and(learned);
+        if several && !self.language.names.sure_wildcards {
+            Certainty::Likely
+        } else {
+            Certainty::Certain
+        }
+    }
+
+    /// Is what was told of an expression an object of a type? `None` if nothing tells.
+    pub(crate) fn is_a(&self, told: &Told, wanted: &Ty) -> Option<bool> {
+        // The name of a type is no object of it; a module stands for itself.
+        if let Ty::Of { symbols, named: true, .. } = &told.ty {
+            let names = &self.language.names;
+            let module = |s: &String| !super::variables::looks_like_type(names.last(s));
+            let same = symbols.iter().any(|s| wanted.symbols().contains(s));
+            return Some(same && symbols.iter().all(module));
+        }
+        self.fits(&told.ty, wanted)
+    }
+
+    /// True if one of several types that something may be of is the wanted one.
+    pub(crate) fn is_partly(&self, ty: &Ty, wanted: &Ty) -> bool {
+        match ty {
+            Ty::Either(all) => all.iter().any(|t| self.fits(t, wanted) == Some(true)),
+            _ => false,
+        }
+    }
+
+    /// True if nothing tells that these types are not built on one of the wanted: a type of which nothing is known may be
+    /// built on one of the same library, or of the language's own.
+    fn may_be(&self, symbols: &[String], wanted: &[String]) -> bool {
+        let names = &self.language.names;
         let syntax = &self.language.typing.syntax;
-        syntax.primitives.iter().any(|p| p.1 == symbol)
-            || self.project.learned(self.language, symbol).is_some()
-            || self
-                .project
-                .type_of(symbol)
-                .filter(|t| t.declared)
-                .is_some_and(|t| t.supers.iter().flatten().all(|s| self.is_known_type(s)))
-            || self.shape(symbol).filter(|s| s.declared).is_some_and(|s| {
-                s.extends.iter().flat_map(Ty::symbols).all(|s| self.is_known_type(s))
+        let known = |s: &str| {
+            syntax.primitives.iter().any(|p| p.1 == s)
+                || self.project.learned(self.language, s).is_some()
+                || self.project.type_of(s).is_some_and(|t| t.declared)
+                || self.shape(s).is_some_and(|t| t.declared)
+        };
+        let near = |s: &str| {
+            wanted.iter().any(|w| {
+                let root = names.package(w);
+                let plain = root.is_empty() || syntax.primitives.iter().any(|p| p.1 == w);
+                plain
+                    || crate::names::below(s, &root).is_some()
+                    || self.project.is_standard(self.language, w)
             })
+        };
+        let unknown = |s: &str| !known(s) && near(s);
+        self.descends(symbols, &unknown).is_some()
     }
 
     /// Where a member of another file stands, in words.

@@ -10,6 +10,7 @@ mod variables;
 
 use std::collections::HashMap;
 
+pub use calls::Overload;
 pub(crate) use infer::Typing;
 pub use library::{Learned, LibraryError, LibraryType};
 pub(crate) use members::{Known, MemberType, Shape, Takes};

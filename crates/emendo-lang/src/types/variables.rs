@@ -56,7 +56,8 @@ impl<'a> Resolver<'a> {
     /// What a dotted name stands for that begins with no variable: a type, a module, or a value of one.
     pub(super) fn meaning(&self, path: &[&str], at: u32) -> Option<Told> {
         let names = &self.language.names;
-        let symbols = self.candidates(path, Space::Value, at);
+        let mut symbols = self.candidates(path, Space::Value, at);
+        self.told_first(&mut symbols);
         let first = symbols.first()?;
         // A value that a module or a type declares.
         for symbol in symbols.iter().take(4) {

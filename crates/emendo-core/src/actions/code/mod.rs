@@ -177,7 +177,9 @@ impl Kind for Code {
             texts.into_iter().map(|t| t.text.clone()).collect::<Vec<_>>()
         };
         let needs = Needs::of(rules.iter().flat_map(|r| r.old.needs()));
-        let symbols = action.scope.names.values().map(|n| n.symbol.clone()).collect();
+        let mut symbols: Vec<String> =
+            action.scope.names.values().map(|n| n.symbol.clone()).collect();
+        symbols.extend(rules.iter().flat_map(|r| r.old.type_symbols().cloned()));
         Some(Box::new(CodeRunner {
             language,
             covers: Box::new(covers_code(action, language)),
@@ -374,6 +376,10 @@ impl Runner for CodeRunner {
             for at in found.gave_up {
                 let say = "too many ways to fit the list slots of the pattern here: write more of what stands between them";
                 out.notes.push(NoteDraft { at, say: say.into() });
+            }
+            for (at, known) in found.partly {
+                let say = format!("{known}: only one of these types is meant");
+                out.notes.push(NoteDraft { at, say });
             }
             let matches = found.matches;
             let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);

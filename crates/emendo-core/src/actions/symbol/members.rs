@@ -1,39 +1,10 @@
 //! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
 
-use emendo_lang::{Certainty, Fact, Space, Splice, Word};
+use emendo_lang::{Certainty, Fact, Overload, Space, Splice, Ty, Word};
 use emendo_text::Span;
 
 use super::uses::Rewritten;
 use super::{Meant, Place, SymbolRunner, What};
-
-/// The names of types that a literal may be of; `None` for code that is no literal.
-fn literal_of(text: &str) -> Option<&'static [&'static str]> {
-    let first = text.chars().next()?;
-    match first {
-        '"' | '\'' | '`' => Some(&[
-            "String",
-            "str",
-            "string",
-            "CharSequence",
-            "Object",
-            "object",
-            "char",
-            "Character",
-        ]),
-        _ if first.is_ascii_digit() && text.contains('.') => Some(&[
-            "double", "Double", "float", "f64", "f32", "number", "decimal", "Number", "Object",
-        ]),
-        _ if first.is_ascii_digit() => Some(&[
-            "int", "Integer", "long", "Long", "short", "byte", "i8", "i16", "i32", "i64", "u8",
-            "u16", "u32", "u64", "usize", "isize", "number", "double", "float", "f64", "f32",
-            "Number", "Object", "object",
-        ]),
-        _ if matches!(text, "true" | "false" | "True" | "False") => {
-            Some(&["boolean", "Boolean", "bool", "Object", "object"])
-        }
-        _ => None,
-    }
-}
 
 impl SymbolRunner {
     /// True if a word is used as a member of the kind is.
@@ -73,68 +44,23 @@ impl SymbolRunner {
         &self,
         p: &Place<'_>,
         word: &Word,
-        parameters: &[String],
+        parameters: &[Ty],
     ) -> Option<Option<Fact>> {
-        let text = p.cx.text;
-        let rest = &text[word.span.end as usize..];
-        let open = word.span.end as usize + (rest.len() - rest.trim_start().len());
-        let unsure = |why: String, says: Certainty| Some(Some(Fact { says, text: why, at: None }));
-        if !text[open..].starts_with('(') {
-            return unsure("which overload is named here is not known".into(), Certainty::Unsure);
-        }
-        let mut items = p.code.tree.items_at(open);
-        items.retain(|i| !self.is_object(p.text(*i)));
-        if items.len() != parameters.len() {
-            return None;
-        }
-        let declared = word.space == Space::Declared;
-        let mut known = true;
-        for (item, wanted) in items.iter().zip(parameters) {
-            match self.fits_type(p, *item, wanted, declared) {
-                Some(true) => {}
-                Some(false) => return None,
-                None => known = false,
+        let fact = |says: Certainty, text: String| Some(Some(Fact { says, text, at: None }));
+        match p.resolver.overload(word.span, parameters) {
+            Overload::Is => Some(None),
+            Overload::Not => None,
+            Overload::Fits => {
+                fact(Certainty::Likely, "its arguments fit; another overload may fit better".into())
+            }
+            Overload::ByCount(count) => fact(
+                Certainty::Likely,
+                format!("told from other overloads by the number of arguments ({count}) only"),
+            ),
+            Overload::Unknown => {
+                fact(Certainty::Unsure, "which overload is named here is not known".into())
             }
         }
-        if known {
-            return Some(None);
-        }
-        let count = items.len();
-        unsure(
-            format!("told from other overloads by the number of arguments ({count}) only"),
-            Certainty::Likely,
-        )
-    }
-
-    /// The object itself among parameters.
-    fn is_object(&self, parameter: &str) -> bool {
-        let own = self.rows.language.names.types.own;
-        own.contains(&parameter.trim_start_matches(['&', ' ']).trim_start_matches("mut "))
-    }
-
-    /// Is an argument, or a parameter, of a type? `None` if nothing tells.
-    fn fits_type(&self, p: &Place<'_>, item: Span, wanted: &str, declared: bool) -> Option<bool> {
-        let last = |t: &str| {
-            let head = t.split(['<', '[', '?']).next().unwrap_or(t);
-            head.rsplit(['.', ':', ' ', '&']).next().unwrap_or(head).to_owned()
-        };
-        let wanted = last(wanted);
-        let variable = wanted.len() == 1 && wanted.starts_with(char::is_uppercase);
-        if variable {
-            return Some(true);
-        }
-        let text = p.text(item);
-        if declared {
-            let words = text.split(|c: char| !c.is_alphanumeric() && c != '_');
-            return Some(words.filter(|w| !w.is_empty()).any(|w| w == wanted));
-        }
-        if let Some(literal) = literal_of(text) {
-            return Some(literal.contains(&wanted.as_str()));
-        }
-        let hint = p.code.facts.hint_of(text, item.start)?;
-        let told = last(&hint);
-        // A value of another type may be of one that is built on the wanted one.
-        (told == wanted).then_some(true)
     }
 
     /// A word where something is declared: the symbol itself, where the project declares it, or its constructor.

@@ -5,8 +5,8 @@ use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
 
-use emendo_lang::{FileFacts, Language, Word};
-use emendo_recipe::{Action, pairs};
+use emendo_lang::{FileFacts, Language, Ty, Word};
+use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
 
 use super::{CompileCx, What, row_digest};
@@ -19,7 +19,7 @@ pub(super) struct Row {
     pub(super) new: Option<String>,
     pub(super) advice: Option<String>,
     /// The types of the parameters that choose an overload, as they are written.
-    pub(super) parameters: Option<Vec<String>>,
+    pub(super) parameters: Option<Vec<Ty>>,
     /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
     pub(super) carried: bool,
     /// It is another row in the form that leaves out the end of the name.
@@ -121,6 +121,16 @@ impl Rows {
                 return None;
             }
             let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
+            let parameters = match parameters {
+                Some(texts) => {
+                    let read = |t: &String| {
+                        let text = Text::derived(t.clone(), p.old.span);
+                        super::super::type_of(language, &text, action, cx)
+                    };
+                    Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
+                }
+                None => None,
+            };
             // A half-done upgrade may have the symbol under a name that another row gave it.
             let mut olds = cx.spellings.of(old);
             olds.retain(|o| Some(o) != new.as_ref());
