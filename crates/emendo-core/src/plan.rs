@@ -187,11 +187,7 @@ fn spellings_of(recipe: &Recipe) -> Spellings {
 }
 
 /// What a recipe tells of types, under all names that they may have.
-fn told_types(
-    recipe: &Recipe,
-    spellings: &Spellings,
-    out: &mut Vec<Diagnostic>,
-) -> Vec<ToldType> {
+fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>) -> Vec<ToldType> {
     let mut all = Vec::new();
     for t in &recipe.types {
         let Some(language) = t.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text))
@@ -244,8 +240,7 @@ fn compile_recipe(
         for action in &step.actions {
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
-            let mut cx =
-                CompileCx { recipe, spellings, renamed: &renamed, out: &mut found };
+            let mut cx = CompileCx { recipe, spellings, renamed: &renamed, out: &mut found };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));
             let more = kind.map_or_else(Vec::new, |k| k.more(action, &mut cx));
             if action.broken {

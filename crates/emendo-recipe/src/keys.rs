@@ -88,8 +88,8 @@ pub trait ActionKind: Sync {
 }
 
 use Shape::{
-    Bool, Globs, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text, Texts,
-    Version, Words,
+    Bool, Globs, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text,
+    Texts, Version, Words,
 };
 
 /// Keys of the recipe itself.
@@ -125,11 +125,7 @@ pub const LIBRARY: &[Key] = &[
 pub const LIBRARY_TYPE: &[Key] = &[
     Key::required("name", Text, "the full symbol, with type parameters: `tidewire.Store<T, K>`"),
     Key::new("extends", Texts, "types that it is built on"),
-    Key::new(
-        "members",
-        Members,
-        "members and what they give: with brackets called, without read",
-    ),
+    Key::new("members", Members, "members and what they give: with brackets called, without read"),
     Key::new("exports", Symbols, "symbols that it passes on, where it is a module"),
     Key::new("lang", Text, "the language, if it is not the recipe's"),
     Key::new("names", Names, "words that stand for symbols"),

@@ -870,8 +870,11 @@ fn core_of<'t>(language: &Language, node: Node<'t>) -> Option<Node<'t>> {
             .into_iter()
             .filter(|c| c.is_named() && !c.is_extra() && !types.skipped.contains(&c.kind()))
             .collect();
-        let [one] = inner.as_slice() else { return None };
-        node = *one;
+        node = match inner.as_slice() {
+            [one] => *one,
+            // A type by its name and its arguments in brackets.
+            _ => node.child_by_field_name("value")?,
+        };
     }
     None
 }

@@ -78,6 +78,17 @@ impl Index {
         standard(language)?.get(symbol)
     }
 
+    /// The symbol that a module of a library passes on under its own name, if that is told.
+    pub(crate) fn exported(&self, language: &Language, symbol: &str) -> Option<String> {
+        if self.learned.is_empty() {
+            return None;
+        }
+        let names = &language.names;
+        let module = self.learned.get(&(language.id, names.parent(symbol)))?;
+        let last = names.last(symbol);
+        module.exports.iter().find(|e| names.last(e) == last && *e != symbol).cloned()
+    }
+
     /// True for a type of the language's own library.
     pub(crate) fn is_standard(&self, language: &Language, symbol: &str) -> bool {
         standard(language).is_some_and(|all| all.contains_key(symbol))

@@ -550,6 +550,8 @@ const NAMES: Names = Names {
         bind("property_declaration", "name", Space::Value, Reach::Scope),
         bind("variable_declarator", "name", Space::Value, Reach::Onwards),
         bind("parameter", "name", Space::Value, Reach::Scope),
+        bind("parameter_list", "name", Space::Value, Reach::Scope),
+        bind("tuple_pattern", "name", Space::Value, Reach::Onwards),
         bind("catch_declaration", "name", Space::Value, Reach::Scope),
         bind("foreach_statement", "left", Space::Value, Reach::Inside),
         bind("declaration_expression", "name", Space::Value, Reach::Onwards),

@@ -298,6 +298,7 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         declares("struct_item", "name", &[]),
         declares("enum_item", "name", &[]),
         declares("union_item", "name", &[]),
+        declares("enum_variant", "name", &[]),
         declares("trait_item", "name", &["bounds"]),
         TypeRule {
             kind: "type_item",

@@ -406,7 +406,8 @@ impl<'a> Resolver<'a> {
         let Some(first) = path.first().filter(|_| depth > 0) else { return Vec::new() };
         let passed_on = |symbol: String| {
             let real = self.project.canonical(self.language, &symbol).map(|c| c.symbol);
-            vec![real.unwrap_or(symbol)]
+            let told = || self.project.exported(self.language, &symbol);
+            vec![real.or_else(told).unwrap_or(symbol)]
         };
         match self.head(first, space, at) {
             Some(Head::Import(import)) => return passed_on(self.behind(import, path)),

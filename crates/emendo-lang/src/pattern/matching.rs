@@ -77,6 +77,8 @@ pub struct Match {
     pub facts: Vec<Fact>,
     /// A slot is of one of several types, only some of which are meant: what is known.
     pub(crate) partly: Option<String>,
+    /// The type of a slot is the one that is asked for.
+    pub typed: bool,
     /// The named symbols, where they are written.
     pub names: Vec<NameUse>,
     /// Kind of the node (the first one, for a run).
@@ -154,6 +156,8 @@ pub(super) struct State {
     names: Vec<NameUse>,
     /// A slot is of one of several types, only some of which are meant.
     partly: Option<String>,
+    /// The type of a slot is the one that is asked for.
+    typed: bool,
     /// Where what a link hangs on ends.
     pub(super) base_end: Option<u32>,
 }
@@ -249,7 +253,10 @@ impl<'p, 't> Matcher<'p, 't> {
         let language = self.language();
         let fits = match &p.what {
             What::Slot(ix, token) => {
-                let fits = node.is_named()
+                // The object itself may be a mere word of the language.
+                let types = &language.names.types;
+                let own = || types.own.contains(&node.kind()) || types.base.contains(&node.kind());
+                let fits = (node.is_named() || own())
                     && !language.is_spread(node)
                     && self.bind(*ix, *token, &[node], span(node));
                 if self.explains && !fits {
@@ -568,10 +575,8 @@ impl<'p, 't> Matcher<'p, 't> {
             return known;
         }
         let c = &def.constraint;
-        let asks_code = !c.form.is_empty()
-            || !c.means.is_empty()
-            || !c.is.is_empty()
-            || !c.types.is_empty();
+        let asks_code =
+            !c.form.is_empty() || !c.means.is_empty() || !c.is.is_empty() || !c.types.is_empty();
         if asks_code || !self.satisfies_text(c, at) {
             return false;
         }
@@ -641,7 +646,8 @@ impl<'p, 't> Matcher<'p, 't> {
                 Some(true) => return false,
                 Some(false) => {}
                 None => {
-                    let text = format!("whether `{shown}` is a `{}` is not known", ty.shown(language));
+                    let text =
+                        format!("whether `{shown}` is a `{}` is not known", ty.shown(language));
                     self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
                 }
             }
@@ -656,6 +662,7 @@ impl<'p, 't> Matcher<'p, 't> {
             let why = told.why.unwrap_or(Fact { says: told.says, text, at: None });
             let says = told.says.min(self.resolver.sure_of(&told.ty));
             self.state.facts.push(Fact { says, ..why });
+            self.state.typed = true;
             return true;
         }
         if !all.contains(&None) {
@@ -750,6 +757,7 @@ impl<'p, 't> Matcher<'p, 't> {
             slots,
             facts: self.state.facts,
             partly: self.state.partly,
+            typed: self.state.typed,
             names: self.state.names,
             kind: language.kind(node),
             place: (parent.map_or("", |p| language.kind(p)), language.field(field)),

@@ -1,5 +1,6 @@
 //! What calls give, and what is expected where arguments stand.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 use emendo_text::Span;
@@ -39,6 +40,24 @@ pub(crate) struct Argument<'t> {
     pub(crate) value: Node<'t>,
     /// All of it.
     pub(crate) whole: Node<'t>,
+}
+
+/// A dotted name without type arguments.
+fn plain_path(written: &str) -> Cow<'_, str> {
+    if !written.contains('<') {
+        return Cow::Borrowed(written);
+    }
+    let mut depth = 0u32;
+    let mut out = String::new();
+    for c in written.chars() {
+        match c {
+            '<' => depth += 1,
+            '>' => depth = depth.saturating_sub(1),
+            _ if depth == 0 => out.push(c),
+            _ => {}
+        }
+    }
+    Cow::Owned(out.replace("::::", "::"))
 }
 
 impl<'a> Resolver<'a> {
@@ -195,6 +214,7 @@ impl<'a> Resolver<'a> {
     /// The result of the overload that fits the arguments.
     fn chosen_result(&self, known: &Known, of: &Told, name: &str, call: Node<'a>) -> Option<Told> {
         let (one, sure) = self.choose(known, call)?;
+        let sure = sure || known.all.iter().all(|m| m.gives == one.gives);
         let says = of.says.min(known.says).min(one.says);
         let says = if sure { says } else { says.min(Certainty::Likely) };
         let ty = match (&one.params, &one.gives) {
@@ -229,15 +249,17 @@ impl<'a> Resolver<'a> {
         // The one whose parameters are of the narrowest types.
         let nearer = |a: &MemberType, b: &MemberType| {
             let (Some(a), Some(b)) = (&a.params, &b.params) else { return false };
-            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| self.fits(&a.ty, &b.ty) == Some(true))
+            a.len() == b.len()
+                && a.iter().zip(b).all(|(a, b)| self.fits(&a.ty, &b.ty) == Some(true))
         };
-        let nearest = fitting.iter().position(|m| {
-            fitting.iter().all(|n| std::ptr::eq(*m, *n) || nearer(m, n))
-        });
+        let all_told = fitting.iter().all(|m| self.takes_these(m, &args) == Some(true));
+        let nearest = fitting
+            .iter()
+            .position(|m| all_told && fitting.iter().all(|n| std::ptr::eq(*m, *n) || nearer(m, n)));
         if let Some(nearest) = nearest {
             fitting = vec![fitting[nearest]];
         }
-        let same = fitting.iter().all(|m| m.gives == fitting[0].gives);
+        let same = fitting.len() == 1;
         Some((fitting.first().unwrap_or(first), same))
     }
 
@@ -315,7 +337,9 @@ impl<'a> Resolver<'a> {
             let told = if self.is_function(a.value) { None } else { self.type_of(a.value) };
             match told.and_then(|t| Some((self.fits(&t.ty, w)?, t))) {
                 Some((false, _)) => return Overload::Not,
-                Some((true, t)) => exact &= self.fits(w, &t.ty) == Some(true),
+                Some((true, t)) => {
+                    exact &= matches!(w, Ty::Param(..)) || self.fits(w, &t.ty) == Some(true);
+                }
                 None => return Overload::ByCount(args.len()),
             }
         }
@@ -331,8 +355,28 @@ impl<'a> Resolver<'a> {
         if !m.gives.open() {
             return m.gives.clone();
         }
-        let given = self.given_by(m, call, true);
+        let mut given = self.given_by(m, call, true);
+        let open = m.open_params(&given);
+        let named = self.type_arguments(call);
+        if open.len() == named.len() {
+            given.extend(open.into_iter().zip(named));
+        }
         m.gives.filled(&given, None)
+    }
+
+    /// The type arguments that a call names.
+    fn type_arguments(&self, call: Node<'a>) -> Vec<Ty> {
+        let (open, close) = self.language.typing.syntax.generic;
+        let kinds = self.language.names.types.skipped;
+        let function = self.callee_rule(call).and_then(|r| part(call, r.function));
+        let own = [Some(call), function, function.and_then(|f| named(f).into_iter().next_back())];
+        let mut lists = own.into_iter().flatten().flat_map(children);
+        let list = lists.find(|c| {
+            let text = span(*c).of(self.text);
+            kinds.contains(&c.kind()) && text.starts_with(open) && text.ends_with(close)
+        });
+        let Some(list) = list else { return Vec::new() };
+        named(list).into_iter().map(|n| self.written(n)).collect()
     }
 
     fn given_by(&self, m: &MemberType, call: Node<'a>, closures: bool) -> HashMap<String, Ty> {
@@ -376,6 +420,7 @@ impl<'a> Resolver<'a> {
         {
             return self.type_of(function);
         }
+        let name = plain_path(name);
         let path: Vec<&str> = name.split(names.separator).map(str::trim).collect();
         let [single] = path.as_slice() else {
             return self.called_path(&path, call, at);
@@ -622,9 +667,8 @@ impl<'a> Resolver<'a> {
 
     /// The same of a type that this file declares.
     pub(crate) fn own_single_function(&self, symbol: &str) -> Option<String> {
-        let is_function = |at: Span| {
-            self.introduced(at).is_some_and(|i| i.2.origin == Origin::Function)
-        };
+        let is_function =
+            |at: Span| self.introduced(at).is_some_and(|i| i.2.origin == Origin::Function);
         let own = self.own_types(symbol);
         let all = own.iter().flat_map(|t| &t.members);
         let mut called = all.filter(|m| m.space == Space::Callable || is_function(m.at));
@@ -718,7 +762,7 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let function = self.bare(part(call, rule.function)?);
         let own = || -> Option<(Known, Certainty)> {
-            let name = span(function).of(self.text);
+            let name = plain_path(span(function).of(self.text));
             let at = function.start_byte() as u32;
             let path: Vec<&str> = name.split(names.separator).map(str::trim).collect();
             if let [single] = path.as_slice() {

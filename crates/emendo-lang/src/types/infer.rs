@@ -119,6 +119,12 @@ impl<'a> Resolver<'a> {
                 Some(Told { says, ..Told::sure(Ty::Tuple(items)) })
             }
             Gives::Written(field) => Some(Told::sure(self.written(part(field)?).instance())),
+            Gives::Array(field) => {
+                let ty = self.written(part(field)?).instance();
+                let list = language.typing.syntax.list;
+                let listed = ty.symbols().iter().any(|s| s == list);
+                Some(Told::sure(if listed { ty } else { Ty::object(list).with(vec![ty]) }))
+            }
             Gives::Made(field) => {
                 let ty = self.written(part(field)?);
                 let ty = match ty {
@@ -165,11 +171,12 @@ impl<'a> Resolver<'a> {
                 if language.typing.truths.contains(&sign) {
                     return object(syntax.truth);
                 }
-                let (left, right) = (self.type_of(part(left)?)?, self.type_of(part(right)?)?);
-                let text = Ty::object(syntax.text);
-                if sign == "+" && (left.ty == text || right.ty == text) {
-                    return Some(Told::sure(text));
+                let both = (self.type_of(part(left)?), self.type_of(part(right)?));
+                let is_text = |t: &Told| t.ty.symbols().first().is_some_and(|s| s == syntax.text);
+                if sign == "+" && [&both.0, &both.1].into_iter().flatten().any(is_text) {
+                    return object(syntax.text);
                 }
+                let (left, right) = (both.0?, both.1?);
                 (left.ty == right.ty).then_some(left)
             }
             Gives::Function => self.function_type(node),
@@ -182,13 +189,17 @@ impl<'a> Resolver<'a> {
                 let name = span(part(field)?).of(self.text);
                 let (_, text) = all.iter().find(|m| m.0 == name)?;
                 let element = || {
-                    let root = self.tree.roots().find(|r| span(node).contains(span(r.node)))?;
-                    let first = named(root.node).into_iter().next()?;
-                    let first = if first.kind() == language.expression_statement {
-                        first.named_child(0)?
-                    } else {
-                        first
-                    };
+                    let tokens = named(node).into_iter().next_back()?;
+                    let inner = &self.text[tokens.start_byte() + 1..tokens.end_byte()];
+                    let at = tokens.start_byte() + 1 + (inner.len() - inner.trim_start().len());
+                    let root = self.tree.roots_at(Span::new(at, at + 1)).last()?.node;
+                    let mut first = root.descendant_for_byte_range(at, at + 1)?;
+                    while let Some(up) = first.parent()
+                        && up.start_byte() == at
+                        && gives(language, up.kind()).is_some()
+                    {
+                        first = up;
+                    }
                     Some(self.type_of(first)?.ty)
                 };
                 let (head, listed) = text.strip_suffix("[]").map_or((*text, false), |h| (h, true));
@@ -281,8 +292,7 @@ impl<'a> Resolver<'a> {
     fn base(&self, node: Node<'a>) -> Option<Told> {
         let at = node.start_byte() as u32;
         let around = self.facts.types_at(at).next()?;
-        let read = |s: &(String, Span)| self.read(s.1.of(self.text), s.1.start);
-        let all: Vec<Ty> = around.supers.iter().map(read).collect();
+        let all = self.supers_of(around);
         let told = Told::sure(Ty::All(all));
         Some(told.because(self.around_text(around, "super"), Some(around.at)))
     }
@@ -295,7 +305,8 @@ impl<'a> Resolver<'a> {
         for sign in [":", "->", "is "] {
             text = text.strip_prefix(sign).unwrap_or(text).trim();
         }
-        self.read(text, at)
+        let inner = text.strip_prefix('<').and_then(|t| t.strip_suffix('>'));
+        self.read(inner.filter(|_| self.language.names.separator == ".").unwrap_or(text), at)
     }
 
     /// The type that a text at a place says.
@@ -397,6 +408,11 @@ impl<'a> Resolver<'a> {
                         .any(|n| span(n).contains(at))
                 };
                 if held {
+                    let rest = node.parent().and_then(|up| {
+                        let mut rules = intro(self.language, up.kind());
+                        Some((up, rules.find(|r| r.origin == super::Origin::Rest)?))
+                    });
+                    let (node, rule) = rest.unwrap_or((node, rule));
                     return Some((leaf, node, rule));
                 }
             }

@@ -142,8 +142,12 @@ impl Learned {
                 last.members.push((key.trim().to_owned(), gives.trim().to_owned(), lambda));
             }
         }
-        let read = all.iter().filter_map(|t| Self::read(language, t, &|_| None).ok());
-        read.collect()
+        let read = all.iter().map(|t| Self::read(language, t, &|_| None));
+        read.filter_map(|r| {
+            debug_assert!(r.is_ok(), "{}: {:?}", language.id, r.as_ref().err());
+            r.ok()
+        })
+        .collect()
     }
 }
 

@@ -82,6 +82,15 @@ impl MemberType {
         }
     }
 
+    /// The parameters of types that nothing stands for, in the order in which they are met.
+    pub(crate) fn open_params(&self, given: &HashMap<String, Ty>) -> Vec<String> {
+        let mut out = Vec::new();
+        let all = self.params.iter().flatten().map(|p| &p.ty).chain([&self.gives]);
+        all.for_each(|t| t.params_in(&mut out));
+        out.retain(|p| !given.contains_key(p));
+        out
+    }
+
     /// True if it may be called with so many arguments.
     pub(crate) fn takes(&self, count: usize) -> bool {
         let Some(params) = &self.params else { return true };
@@ -237,8 +246,14 @@ impl<'a> Resolver<'a> {
         for t in &own {
             let mut places: Vec<_> = t.members.iter().filter(|m| m.name == name).collect();
             places.dedup_by_key(|m| m.at);
-            let typed = places.iter().take(16).filter_map(|m| self.member_type(name, m.at));
-            for m in typed {
+            let typed = places.iter().take(16).filter_map(|m| {
+                let one = self.member_type(name, m.at)?;
+                // What calls read too.
+                let called =
+                    m.read_by_calls.then(|| MemberType { params: Some(Vec::new()), ..one.clone() });
+                Some(std::iter::once(one).chain(called))
+            });
+            for m in typed.flatten() {
                 if !out.contains(&m) {
                     out.push(m);
                 }
@@ -320,12 +335,15 @@ impl<'a> Resolver<'a> {
         !before.is_empty() && lead.split_whitespace().next_back() == Some(before.trim())
     }
 
+    /// The list of parameters of a function, or its only one.
+    pub(super) fn parameters_of(&self, node: Node<'a>) -> Option<Node<'a>> {
+        let rules = self.language.typing.functions.iter().filter(|f| f.kind == node.kind());
+        rules.filter_map(|r| node.child_by_field_name(r.params)).next()
+    }
+
     /// What a function takes.
     pub(super) fn takes(&self, node: Node<'a>) -> Vec<Takes> {
-        let rule = self.language.typing.functions.iter().find(|f| f.kind == node.kind());
-        let Some(list) = rule.and_then(|r| node.child_by_field_name(r.params)) else {
-            return Vec::new();
-        };
+        let Some(list) = self.parameters_of(node) else { return Vec::new() };
         let own = self.language.names.types.own;
         let mut out = Vec::new();
         if named(list).is_empty() && list.is_named() && list.child_count() == 0 {
@@ -385,15 +403,13 @@ impl<'a> Resolver<'a> {
             if out.params.is_empty() && !t.extends {
                 out.params = self.params_of(t);
             }
-            if t.alias.is_some() {
-                let rule = self.language.names.types.declared.iter();
-                let node = self.leaf(t.at).and_then(|l| l.parent());
-                let alias = node.and_then(|n| {
-                    let rule = rule.clone().find(|r| r.kind == n.kind())?;
-                    n.child_by_field_name(rule.alias)
-                });
-                out.alias = alias.map(|n| self.written(n));
-            }
+            let mut rules = self.language.names.types.declared.iter();
+            let node = self.leaf(t.at).and_then(|l| l.parent());
+            let alias = node.and_then(|n| {
+                let rule = rules.find(|r| r.kind == n.kind() && !r.alias.is_empty())?;
+                n.child_by_field_name(rule.alias)
+            });
+            out.alias = out.alias.or_else(|| alias.map(|n| self.written(n)));
         }
         (!own.is_empty()).then_some(out)
     }
@@ -434,7 +450,8 @@ impl<'a> Resolver<'a> {
             .filter(|(head, _)| typing.param_bases.contains(&self.language.names.last(head)));
         let (open, close) = typing.syntax.generic;
         let lists = bases.filter_map(|(_, at)| {
-            let (_, inner) = at.of(self.text).split_once(open)?;
+            let text = at.of(self.text).trim().trim_start_matches('(').trim_end_matches(')');
+            let (_, inner) = text.split_once(open)?;
             Some(split(inner.trim_end().strip_suffix(close)?))
         });
         lists.flatten().map(str::to_owned).collect()
@@ -546,6 +563,10 @@ impl<'a> Resolver<'a> {
                     told.into_iter().flatten().next()
                 }
             }
+            (
+                Ty::Of { named: false, .. } | Ty::Function { .. } | Ty::Tuple(_),
+                Ty::Of { symbols, .. },
+            ) if symbols.iter().any(|s| s == self.language.typing.syntax.top) => Some(true),
             (Ty::Of { symbols, .. }, Ty::Of { symbols: to, args, .. }) => {
                 let is = |s: &str| to.iter().any(|t| t == s);
                 if self.descends(symbols, &is).is_none() {
@@ -627,6 +648,10 @@ impl<'a> Resolver<'a> {
             })
         };
         let unknown = |s: &str| !known(s) && near(s);
+        // One that is told of is what is meant, of several.
+        let told =
+            symbols.first().is_some_and(|s| self.project.learned(self.language, s).is_some());
+        let symbols = if told { &symbols[..1] } else { symbols };
         self.descends(symbols, &unknown).is_some()
     }
 

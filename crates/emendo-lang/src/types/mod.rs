@@ -223,6 +223,22 @@ impl Ty {
         }
     }
 
+    /// The parameters of types in it.
+    pub(crate) fn params_in(&self, out: &mut Vec<String>) {
+        match self {
+            Self::Param(name, _) if !out.contains(name) => out.push(name.clone()),
+            Self::Of { args, .. } => args.iter().for_each(|t| t.params_in(out)),
+            Self::Function { params, gives } => {
+                params.iter().for_each(|t| t.params_in(out));
+                gives.params_in(out);
+            }
+            Self::Tuple(l) | Self::Either(l) | Self::All(l) => {
+                l.iter().for_each(|t| t.params_in(out));
+            }
+            _ => {}
+        }
+    }
+
     /// The type in words: the last parts of its names.
     pub(crate) fn shown(&self, language: &crate::Language) -> String {
         let last = |s: &String| language.names.last(s).to_owned();

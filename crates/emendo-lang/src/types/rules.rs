@@ -36,6 +36,8 @@ pub struct Syntax {
     pub list: &'static str,
     /// A type in square brackets is a list, and not several values at once.
     pub bracket_list: bool,
+    /// The type that all others are built on; empty if there is none.
+    pub top: &'static str,
     /// The type of texts.
     pub text: &'static str,
     /// The type of whole numbers.
@@ -109,6 +111,8 @@ pub enum Gives {
     Nothing,
     /// The type that is written in a field.
     Written(&'static str),
+    /// A list of the type that is written in a field.
+    Array(&'static str),
     /// An object of the type that is written in a field.
     Made(&'static str),
     /// What a part of it gives.
@@ -202,6 +206,8 @@ pub enum Part {
     Each,
     /// The contents of the wrapper that is named in the field, or the part of its number.
     Wrapped(&'static str),
+    /// A list of what is left.
+    Rest,
     /// The same value.
     Same,
     /// An object of the type in the field.

@@ -79,7 +79,7 @@ impl<'a> Reader<'a> {
                 && match c {
                     '@' | '/' => true,
                     '-' | ':' => next.is_some_and(|n| plain(n) || n == '@'),
-                    '.' => next.is_some_and(|n| n == '.' || n == '/'),
+                    '.' => rest[..*i].bytes().all(|b| b == b'.') && matches!(next, Some('.' | '/')),
                     _ => false,
                 };
             !(plain(*c) || module)
@@ -132,6 +132,15 @@ impl<'a> Reader<'a> {
                 ty = self.list_of(ty);
             } else if self.rest.starts_with(['?', '!', '*']) {
                 self.rest = &self.rest[1..];
+            } else if self.rest.starts_with('[')
+                && self.rest[1..].starts_with(|c: char| c.is_ascii_digit() || c == ',')
+                && self.syntax.generic.0 != '['
+            {
+                // Its size.
+                if !self.skip_balanced() {
+                    return Ty::Unknown;
+                }
+                ty = self.list_of(ty);
             } else if self.rest.starts_with('[') && self.syntax.generic.0 != '[' {
                 // A member of a type by key: nothing tells.
                 if !self.skip_balanced() {
@@ -262,8 +271,10 @@ impl<'a> Reader<'a> {
                 break;
             }
         }
-        if self.peek() == '(' && self.syntax.callables.contains(&path.as_str()) {
-            return self.bracketed(depth);
+        if self.peek() == '(' && self.syntax.callables.contains(&last(&path, self.separator)) {
+            let Some(params) = self.list(('(', ')'), depth) else { return Ty::Unknown };
+            let gives = if self.take("->") { self.one(depth - 1) } else { Ty::Nothing };
+            return Ty::Function { params, gives: Box::new(gives) };
         }
         self.named(&path, args.unwrap_or_default())
     }

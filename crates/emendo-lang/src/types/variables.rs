@@ -82,6 +82,14 @@ impl<'a> Resolver<'a> {
             && !looks_like_type(path[0])
             && !symbols.iter().any(known)
             && !self.is_module(&symbols);
+        if imported.is_none()
+            && path.len() == 1
+            && !looks_like_type(path[0])
+            && !symbols.iter().any(known)
+            && !self.is_module(&symbols)
+        {
+            return None;
+        }
         let written = path.join(names.separator);
         let why = match imported.filter(|i| !i.global) {
             Some(i) => (format!("`{}` is imported on line {{line}}", path[0]), Some(i.span)),
@@ -164,12 +172,14 @@ impl<'a> Resolver<'a> {
             return all.to_vec();
         }
         let mut out: Vec<Span> = Vec::new();
+        let mut last: Option<Span> = None;
         for a in all.iter().rev().filter(|a| a.end <= at && self.is_done(**a, at)) {
             out.push(*a);
             let sure = block_of(*a).is_some_and(|b| {
                 b.start_byte() as u32 <= at && at < b.end_byte() as u32 || b.parent().is_none()
             });
             if sure {
+                last = Some(*a);
                 break;
             }
         }
@@ -177,7 +187,8 @@ impl<'a> Resolver<'a> {
         let mut up = use_.parent();
         while let Some(n) = up {
             let kind = n.kind();
-            if kind.contains("for") || kind.contains("while") || kind.contains("loop") {
+            let loops = kind.contains("for") || kind.contains("while") || kind.contains("loop");
+            if loops && !last.is_some_and(|l| span(n).contains(l)) {
                 let within = |a: &&Span| a.start > at && span(n).contains(**a);
                 out.extend(all.iter().filter(within));
             }
@@ -322,9 +333,7 @@ impl<'a> Resolver<'a> {
     fn parameter(&self, node: Node<'a>, at: Span) -> Option<Told> {
         let mut child = node;
         for _ in 0..4 {
-            let rule = self.language.typing.functions.iter().find(|f| f.kind == child.kind());
-            if let Some(rule) = rule {
-                let list = child.child_by_field_name(rule.params)?;
+            if let Some(list) = self.parameters_of(child) {
                 let mut place = 0;
                 if span(list) != at {
                     let items = named(list);
@@ -372,6 +381,10 @@ impl<'a> Resolver<'a> {
         let kept = |ty: Ty| Some(Told { ty, ..of.clone() });
         match how {
             Part::Same => Some(of.clone()),
+            Part::Rest => {
+                let list = self.language.typing.syntax.list;
+                kept(Ty::object(list).with(vec![of.ty.clone()]))
+            }
             Part::Typed(field) => {
                 let ty = self.written(part(holder, field)?);
                 (ty != Ty::Unknown).then(|| Told::sure(ty))

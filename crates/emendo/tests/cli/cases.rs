@@ -1,10 +1,13 @@
-//! Cases as data, run through the built program: shapes in `tests/cases/LANGUAGE/`, meanings in `tests/meanings/LANGUAGE/`.
+//! Cases as data, run through the built program: shapes in `tests/cases/LANGUAGE/`, meanings of names in
+//! `tests/meanings/LANGUAGE/`, types in `tests/types/LANGUAGE/`.
 //!
 //! A case is cut into sections by lines that begin with `--- `: `recipe` (steps or actions; the head is added),
 //! `before PATH`, `after PATH` (without it the file must stay as it is) and `notes` (a line each: parts of the
 //! notes that are expected), `leftovers` (a line each: `PATH:LINE`, what is still there when all is done).
 //! Words behind a path change the bytes of the file: `crlf`, `bom`, `latin1`; behind that of an `after` they say how
 //! many edits of a certainty are proposed there: `certain=2 unsure=1`.
+//! `marked PATH OLD NEW` is a file before and after at once: on a line that ends with a comment of one word, a certainty,
+//! OLD becomes NEW, with an edit for each that is so sure; all other lines stay.
 //! Every case also shows that a second run finds nothing, and that `undo` restores every byte.
 
 use std::collections::BTreeMap;
@@ -22,6 +25,8 @@ struct Case {
     edits: Vec<(String, String, usize)>,
     leftovers: Option<Vec<String>>,
 }
+
+const CERTAINTIES: [&str; 3] = ["certain", "likely", "unsure"];
 
 fn bytes(text: &str, how: &[&str]) -> Vec<u8> {
     let text = if how.contains(&"crlf") { text.replace('\n', "\r\n") } else { text.to_owned() };
@@ -52,6 +57,28 @@ fn read(path: &Path) -> Case {
                     case.edits.push(((*file).into(), certainty.into(), count));
                 }
                 drop(case.after.insert((*file).into(), bytes(&body, how)));
+            }
+            ["marked", file, old, new] => {
+                drop(case.before.insert((*file).into(), bytes(&body, &[])));
+                let mut after = String::new();
+                let mut counts = BTreeMap::from(CERTAINTIES.map(|c| (c, 0)));
+                for line in body.lines() {
+                    let mark = CERTAINTIES.into_iter().find(|c| {
+                        line.strip_suffix(c)
+                            .is_some_and(|l| l.ends_with("// ") || l.ends_with("# "))
+                    });
+                    let code = match mark {
+                        Some(mark) => {
+                            *counts.entry(mark).or_default() += line.matches(*old).count();
+                            line.replace(*old, new)
+                        }
+                        None => line.to_owned(),
+                    };
+                    after.push_str(&code);
+                    after.push('\n');
+                }
+                case.edits.extend(counts.iter().map(|(c, n)| ((*file).into(), (*c).into(), *n)));
+                drop(case.after.insert((*file).into(), after.into_bytes()));
             }
             ["leftovers"] => case.leftovers = Some(body.lines().map(str::to_owned).collect()),
             ["notes"] => case.notes = body.lines().map(str::to_owned).collect(),
@@ -156,6 +183,7 @@ fn leftovers(proposal: &serde_json::Value) -> Vec<String> {
 fn language(lang: &str) {
     folder(lang, "cases");
     folder(lang, "meanings");
+    folder(lang, "types");
 }
 
 fn folder(lang: &str, kind: &str) {

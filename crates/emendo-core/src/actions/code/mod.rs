@@ -393,7 +393,7 @@ impl Runner for CodeRunner {
                 if written.iter().any(|w| w.contains(m.span)) {
                     continue;
                 }
-                let resolved = m.names.iter().any(|n| !n.symbol.is_empty());
+                let resolved = m.typed || m.names.iter().any(|n| !n.symbol.is_empty());
                 if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
                     continue;
                 }

@@ -364,7 +364,10 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("enum_assignment", "name", Space::Value),
     ],
     numbered: ("", ""),
-    parameters: &[("required_parameter", "accessibility_modifier")],
+    parameters: &[
+        ("required_parameter", "accessibility_modifier"),
+        ("required_parameter", "readonly"),
+    ],
     assigned: ("assignment_expression", "left", "right"),
     fields: &["type", "return_type"],
     values: &[("variable_declarator", "value"), ("public_field_definition", "value")],

@@ -42,6 +42,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         delegates: &[],
         list: "list",
         bracket_list: true,
+        top: "object",
         text: "str",
         number: "int",
         truth: "bool",
@@ -119,6 +120,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         ("pattern_list", Part::Nth),
         ("tuple_pattern", Part::Nth),
         ("list_pattern", Part::Nth),
+        ("list_splat_pattern", Part::Rest),
     ],
     tests: &[Test { kind: "call", value: "function", by: "isinstance", ty: "arguments," }],
     branches: &[

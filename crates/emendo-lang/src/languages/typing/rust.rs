@@ -56,6 +56,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         delegates: &[],
         list: "Vec",
         bracket_list: true,
+        top: "",
         text: "str",
         number: "i32",
         truth: "bool",
