@@ -31,11 +31,11 @@ pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings, Visible};
 pub use pattern::{
     Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
     Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice,
-    Unresolved, Written, delete_splice,
+    Unresolved, Written, delete_item, delete_splice,
 };
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};
 pub use types::{
-    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, Gives, Intro, Learned, LibraryError,
-    LibraryType, Origin, Overload, Part, ReturnRule, Syntax, Test, Told, Ty, TypeRules,
+    ArgumentRule, ArgumentSite, Branch, CallSite, CalleeRule, Delegate, FunctionRule, FunctionSite, Gives, Intro, LeaveSite, Learned, LibraryError,
+    LibraryType, Origin, Overload, ParamSite, Part, ReturnRule, Syntax, Test, Told, Ty, TypeRules,
 };

@@ -27,6 +27,8 @@ pub enum Shape {
     Bool,
     /// A whole number.
     Integer,
+    /// A list of whole numbers.
+    Numbers,
     /// Words that stand for symbols.
     Names,
     /// A table with these keys.
@@ -225,4 +227,4 @@ pub const EXAMPLE: &[Key] = &[
 ];
 
 /// Kinds of actions that the language knows and nobody has built.
-pub(crate) const LATER_KINDS: &[&str] = &["signature", "markup", "file", "generate", "include"];
+pub(crate) const LATER_KINDS: &[&str] = &["markup", "file", "generate", "include"];

@@ -6,6 +6,7 @@ mod library;
 mod note;
 mod parts;
 mod setting;
+mod signature;
 mod symbol;
 mod values;
 
@@ -40,7 +41,14 @@ pub(crate) trait Kind: ActionKind {
 
 /// All kinds that are built.
 pub(crate) const KINDS: &[&dyn Kind] =
-    &[&code::CODE, &symbol::SYMBOL, &library::LIBRARY, &setting::SETTING, &note::NOTE];
+    &[
+    &code::CODE,
+    &symbol::SYMBOL,
+    &signature::SIGNATURE,
+    &library::LIBRARY,
+    &setting::SETTING,
+    &note::NOTE,
+];
 
 /// The kinds as the loader of recipes wants them.
 pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {

@@ -60,7 +60,7 @@ pub(super) fn with_end(language: &Language, text: &str, item: Span) -> Span {
 }
 
 /// An item of a list goes with one separator beside it.
-pub(crate) fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> Splice {
+pub fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> Splice {
     let behind = &text[item.end as usize..list.end as usize];
     let skipped = behind.len() - behind.trim_start().len();
     for s in separators {

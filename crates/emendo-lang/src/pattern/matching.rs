@@ -94,6 +94,11 @@ pub struct Match {
 }
 
 impl Match {
+    /// True if it is all of a statement.
+    pub fn is_statement(&self, at: Span) -> bool {
+        self.statement == Some(at)
+    }
+
     /// What a slot holds.
     pub fn slot(&self, name: &str) -> Option<&Bound> {
         self.slots.iter().find(|s| s.name == name)

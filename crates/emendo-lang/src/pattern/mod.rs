@@ -22,8 +22,7 @@ use emendo_text::Span;
 use regex::Regex;
 
 pub use around::{Conditions, HERE, SlotConditions};
-pub(crate) use delete::delete_item;
-pub use delete::delete_splice;
+pub use delete::{delete_item, delete_splice};
 pub use find::{Nearest, Places};
 pub use follow::{Elsewhere, Follow};
 pub use inside::{Gather, Place, Rework, Rule};

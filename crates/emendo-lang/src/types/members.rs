@@ -357,24 +357,30 @@ impl<'a> Resolver<'a> {
             if own.contains(&bare) || matches!(text, "/" | "*") {
                 continue;
             }
-            let kind = param.kind();
-            let rules: Vec<_> = intro(self.language, kind).collect();
-            let of = |pick: fn(&super::Intro) -> &'static str| {
-                rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
-            };
-            let name = of(|r| r.name).map(|n| span(n).of(self.text).to_owned());
-            let name = name.or_else(|| (param.child_count() == 0).then(|| text.to_owned()));
-            let ty = of(|r| r.ty).map_or(Ty::Unknown, |t| self.written(t));
-            let rest = kind.contains("rest")
-                || kind.contains("spread")
-                || kind.contains("splat")
-                || text.starts_with(['*', '.'])
-                || text.starts_with("params ");
-            let optional =
-                kind.contains("optional") || kind.contains("default") || text.contains('=');
-            out.push(Takes { name, ty, optional, rest });
+            out.push(self.take_of(param));
         }
         out
+    }
+
+    /// A parameter.
+    pub(super) fn take_of(&self, param: Node<'a>) -> Takes {
+        let text = span(param).of(self.text);
+        let kind = param.kind();
+        let rules: Vec<_> = intro(self.language, kind).collect();
+        let of = |pick: fn(&super::Intro) -> &'static str| {
+            rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
+        };
+        let name = of(|r| r.name).map(|n| span(n).of(self.text).to_owned());
+        let name = name.or_else(|| (param.child_count() == 0).then(|| text.to_owned()));
+        let ty = of(|r| r.ty).map_or(Ty::Unknown, |t| self.written(t));
+        let rest = kind.contains("rest")
+            || kind.contains("spread")
+            || kind.contains("splat")
+            || text.starts_with(['*', '.'])
+            || text.starts_with("params ");
+        let optional =
+            kind.contains("optional") || kind.contains("default") || text.contains('=');
+        Takes { name, ty, optional, rest }
     }
 
     /// What is known of a type besides its members.

@@ -5,6 +5,7 @@ mod infer;
 mod library;
 mod members;
 mod rules;
+mod sites;
 mod text;
 mod variables;
 
@@ -19,6 +20,7 @@ pub use rules::{
     ReturnRule, Syntax, Test, TypeRules,
 };
 pub(crate) use rules::{gives, intro};
+pub use sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};
 pub(crate) use text::read_type;
 
 use crate::names::{Certainty, Fact};

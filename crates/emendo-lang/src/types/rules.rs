@@ -38,6 +38,8 @@ pub struct Syntax {
     pub bracket_list: bool,
     /// The type that all others are built on; empty if there is none.
     pub top: &'static str,
+    /// The type of a parameter stands before its name.
+    pub type_first: bool,
     /// The type of texts.
     pub text: &'static str,
     /// The type of whole numbers.

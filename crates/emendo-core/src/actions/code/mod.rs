@@ -425,7 +425,7 @@ impl Runner for CodeRunner {
 }
 
 /// The places that read as what the step wrote before.
-fn written_before(cx: &FileCx<'_>) -> Vec<Span> {
+pub(super) fn written_before(cx: &FileCx<'_>) -> Vec<Span> {
     let places = |own: &&str| {
         let found = cx.text.match_indices(*own).filter(|(_, t)| !t.is_empty());
         found.map(|(at, t)| Span::new(at, at + t.len())).collect::<Vec<_>>()

@@ -20,6 +20,7 @@ use mentions::Mentions;
 use rows::{Row, Rows};
 
 pub(crate) use mentions::TextWatch;
+pub(crate) use rows::overload;
 
 /// The kind.
 pub(super) static SYMBOL: Symbol = Symbol;
@@ -240,9 +241,7 @@ impl Runner for SymbolRunner {
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let Some(code) = cx.code else { return };
-        let resolver = cx.resolver(code);
-        let reaches = std::cell::OnceCell::new();
-        let place = Place { cx, code, resolver, action, reaches };
+        let place = Place::new(cx, code, action);
         self.imports(&place, out);
         let words = self.rows.words(&code.facts);
         for same in words.chunk_by(|a, b| a.0.span == b.0.span) {
@@ -273,21 +272,26 @@ impl Runner for SymbolRunner {
 }
 
 /// A file under the eyes of one action.
-struct Place<'a> {
-    cx: &'a FileCx<'a>,
-    code: &'a Code,
-    resolver: Resolver<'a>,
+pub(crate) struct Place<'a> {
+    pub(crate) cx: &'a FileCx<'a>,
+    pub(crate) code: &'a Code,
+    pub(crate) resolver: Resolver<'a>,
     action: usize,
     reaches: std::cell::OnceCell<bool>,
 }
 
-impl Place<'_> {
+impl<'a> Place<'a> {
+    pub(crate) fn new(cx: &'a FileCx<'a>, code: &'a Code, action: usize) -> Self {
+        let reaches = std::cell::OnceCell::new();
+        Self { cx, code, resolver: cx.resolver(code), action, reaches }
+    }
+
     /// True if the file names anything of the library.
     fn reaches(&self) -> bool {
         *self.reaches.get_or_init(|| self.resolver.reaches(self.cx.packages, self.cx.text))
     }
 
-    fn text(&self, at: Span) -> &str {
+    pub(crate) fn text(&self, at: Span) -> &str {
         at.of(self.cx.text)
     }
 }
@@ -322,6 +326,36 @@ impl Meant {
 }
 
 impl SymbolRunner {
+    /// The words of a file that mean one of the symbols, with the row of each and why.
+    pub(crate) fn meant_places(
+        &self,
+        p: &Place<'_>,
+        out: &mut Found,
+    ) -> Vec<(Word, usize, Vec<Fact>)> {
+        let words = self.rows.words(&p.code.facts);
+        let mut found = Vec::new();
+        for same in words.chunk_by(|a, b| a.0.span == b.0.span) {
+            for (row, old, meant) in self.meanings(p, same) {
+                match meant {
+                    Meant::Path(_, facts) | Meant::Token(facts) => {
+                        found.push((same[0].0, row, facts));
+                    }
+                    Meant::Partly(fact) => {
+                        let old = &self.rows.all[row].olds[old];
+                        let say = format!("`{old}` may be meant here: {}", fact.text);
+                        out.notes.push(NoteDraft { at: same[0].0.span, say });
+                    }
+                }
+            }
+        }
+        found
+    }
+
+    /// The symbol of a row.
+    pub(crate) fn symbol_of(&self, row: usize) -> &String {
+        self.rows.symbol(row)
+    }
+
     /// What the rows that end like a word make of it. What is known of one row contradicts a guess of another.
     fn meanings(&self, p: &Place<'_>, same: &[(Word, usize, usize)]) -> Vec<(usize, usize, Meant)> {
         let all = same.iter().filter_map(|(word, row, old)| {

@@ -352,7 +352,7 @@ impl SymbolRunner {
     }
 
     /// What ties a use of what the project declares itself to that declaration.
-    fn tie(&self, p: &Place<'_>, row: usize, at: Span) -> Tie {
+    pub(crate) fn tie(&self, p: &Place<'_>, row: usize, at: Span) -> Tie {
         let language = self.rows.language;
         let old = self.rows.symbol(row);
         let owner = language.names.parent(old);

@@ -47,6 +47,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         list: "[]",
         bracket_list: true,
         top: "System.Object",
+        type_first: true,
         text: "System.String",
         number: "System.Int32",
         truth: "System.Boolean",

@@ -37,6 +37,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         list: "[]",
         bracket_list: true,
         top: "java.lang.Object",
+        type_first: true,
         text: "java.lang.String",
         number: "int",
         truth: "boolean",

@@ -43,6 +43,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         list: "list",
         bracket_list: true,
         top: "object",
+        type_first: false,
         text: "str",
         number: "int",
         truth: "bool",

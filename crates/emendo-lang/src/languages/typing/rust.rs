@@ -57,6 +57,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         list: "Vec",
         bracket_list: true,
         top: "",
+        type_first: false,
         text: "str",
         number: "i32",
         truth: "bool",

@@ -55,6 +55,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         list: "Array",
         bracket_list: false,
         top: "object",
+        type_first: false,
         text: "string",
         number: "number",
         truth: "boolean",

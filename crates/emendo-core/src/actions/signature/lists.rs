@@ -1,0 +1,446 @@
+//! What becomes of the lists: parameters at definitions, arguments at calls.
+
+use std::collections::BTreeMap;
+
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, Space, Splice, delete_item};
+use emendo_recipe::{Action, Table, Text, Value};
+use emendo_text::{Diagnostic, Part, Span};
+
+use super::super::symbol::Place;
+use super::super::{CompileCx, names};
+use super::callable::{Assigned, Callable};
+use super::spelled;
+use crate::edit::Change;
+
+/// What happens to the parameters.
+pub(super) struct Lists {
+    language: &'static Language,
+    /// Places that go, from 1.
+    pub(super) drop: Vec<usize>,
+    add: Vec<Add>,
+    retype: Vec<Retype>,
+    order: Vec<usize>,
+    label: Vec<(usize, String)>,
+    names: BTreeMap<String, String>,
+}
+
+struct Add {
+    at: usize,
+    name: Option<String>,
+    ty: Option<String>,
+    value: Option<String>,
+}
+
+struct Retype {
+    at: usize,
+    from: Option<String>,
+    to: String,
+}
+
+/// How a dropped or moved value is spoken of.
+const EFFECTS: &str = "may do something besides giving a value";
+
+fn place(t: &Table, key: &str) -> Option<usize> {
+    match t.get(key).map(|n| &n.value) {
+        Some(Value::Integer(i)) => usize::try_from(*i).ok(),
+        _ => None,
+    }
+}
+
+fn numbers(action: &Action, key: &str) -> Vec<usize> {
+    let Some(Value::List(items)) = action.table.get(key).map(|n| &n.value) else {
+        return Vec::new();
+    };
+    let one = |n: &emendo_recipe::Node| match n.value {
+        Value::Integer(i) => usize::try_from(i).ok(),
+        _ => None,
+    };
+    items.iter().filter_map(one).collect()
+}
+
+impl Lists {
+    pub(super) fn compile(
+        language: &'static Language,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let text = |t: &Table, key: &str| t.text(key).map(|t| t.text.clone());
+        let mut out = Self {
+            language,
+            drop: numbers(action, "drop"),
+            add: Vec::new(),
+            retype: Vec::new(),
+            order: numbers(action, "order"),
+            label: Vec::new(),
+            names: names(action, cx),
+        };
+        for (t, _) in action.table.tables("add") {
+            out.add.push(Add {
+                at: place(t, "at")?,
+                name: text(t, "name"),
+                ty: text(t, "type"),
+                value: text(t, "value"),
+            });
+        }
+        out.add.sort_by_key(|a| a.at);
+        for (t, _) in action.table.tables("retype") {
+            let (from, to) = (text(t, "from"), text(t, "to")?);
+            out.retype.push(Retype { at: place(t, "at")?, from, to });
+        }
+        for (t, _) in action.table.tables("label") {
+            out.label.push((place(t, "at")?, text(t, "to")?));
+        }
+        let mut sorted = out.order.clone();
+        sorted.sort_unstable();
+        let whole = sorted.iter().enumerate().all(|(i, n)| *n == i + 1);
+        if !whole {
+            let span = action.table.get("order").map_or(action.span, |n| n.span);
+            let d = Diagnostic::error("`order` must name each place once", span);
+            cx.out.push(d.help("`order = [2, 1, 3]` puts the second parameter first"));
+            return None;
+        }
+        if !out.order.is_empty() && !(out.drop.is_empty() && out.add.is_empty()) {
+            let d = Diagnostic::error("`order` goes alone", action.span);
+            cx.out.push(d.help("write `drop` and `add` in a `signature` of their own"));
+            return None;
+        }
+        Some(out)
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.drop.is_empty()
+            && self.add.is_empty()
+            && self.retype.is_empty()
+            && self.order.is_empty()
+            && self.label.is_empty()
+    }
+
+    /// A place that is done must be told from one that is not, and all places must be there.
+    pub(super) fn check(
+        &self,
+        callable: &Callable,
+        text: &Text,
+        once: bool,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<()> {
+        let counts = !self.drop.is_empty() || !self.add.is_empty() || !self.order.is_empty();
+        let Some(params) = &callable.params else {
+            if counts {
+                let d = Diagnostic::error(
+                    format!("`{}` does not say its parameters", text.text),
+                    text.span,
+                );
+                cx.out.push(d.help(format!(
+                    "write them, so that a place that is done is told from one that is not: `{}(K, _)`",
+                    text.text
+                )));
+            }
+            return (!counts).then_some(());
+        };
+        let all = self.drop.iter().chain(&self.order).copied();
+        let all = all.chain(self.retype.iter().map(|r| r.at)).chain(self.label.iter().map(|l| l.0));
+        if let Some(n) = all.into_iter().find(|n| *n == 0 || *n > params.len()) {
+            let d = Diagnostic::error(format!("there is no parameter {n}"), text.span);
+            cx.out.push(d.help(format!("places count from 1; this callable has {}", params.len())));
+            return None;
+        }
+        let moved = |i: usize, n: usize| {
+            let (a, b) = (&params[i].ty, &params[n - 1].ty);
+            i + 1 != n && *a != emendo_lang::Ty::Unknown && a != b
+        };
+        let told = self.order.iter().enumerate().any(|(i, n)| moved(i, *n));
+        if !self.order.is_empty() && !told && !once {
+            let d = Diagnostic::error(
+                "nothing tells a place with the new order from one with the old",
+                text.span,
+            );
+            cx.out.push(d.help("write the types of the parameters, or `once = true`"));
+            return None;
+        }
+        Some(())
+    }
+
+    /// What an argument list becomes.
+    pub(super) fn at_call(
+        &self,
+        p: &Place<'_>,
+        call: &CallSite,
+        assigned: &Assigned,
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let spread = call.arguments.iter().any(|a| a.spread);
+        if spread && !(self.drop.is_empty() && self.add.is_empty() && self.order.is_empty()) {
+            return Err("an argument stands for several here: which goes is not known".into());
+        }
+        for (at, name) in &self.label {
+            if let Some(key) = assigned.of(*at).and_then(|a| a.name)
+                && p.text(key) != name
+            {
+                change.splices.push(Splice::text(key, name.as_str()));
+                tokens.push(key);
+            }
+        }
+        let gone: Vec<Span> =
+            self.drop.iter().filter_map(|d| assigned.of(*d)).map(|a| a.span).collect();
+        for d in &self.drop {
+            let Some(a) = assigned.of(*d) else { continue };
+            if a.effects {
+                let text = format!("`{}` is dropped, and {EFFECTS}", short(p.text(a.value)));
+                facts.push(Fact { says: Certainty::Likely, text, at: Some(a.value) });
+            }
+        }
+        let items: Vec<Span> = call.arguments.iter().map(|a| a.span).collect();
+        self.drop_items(p, &items, &gone, call.list, change, tokens);
+        self.move_items(
+            &|n| assigned.of(n).filter(|a| a.name.is_none()).map(|a| (a.span, a.effects)),
+            change,
+            facts,
+            tokens,
+        );
+        let kept: Vec<Span> = items.into_iter().filter(|i| !gone.contains(i)).collect();
+        let at = call.list.start;
+        let named = call.arguments.iter().find(|a| a.name.is_some());
+        let mut before: Vec<(usize, String)> = Vec::new();
+        for a in &self.add {
+            let Some(value) = &a.value else { continue };
+            let value = spelled(p, value, &self.names, Space::Value, at, change)?;
+            // Behind named arguments only named ones may stand.
+            let behind = named.is_some_and(|n| kept.get(a.at - 1).is_none_or(|k| k.start >= n.span.start));
+            let text = match (&a.name, behind, named.and_then(|n| n.name.map(|k| (n, k)))) {
+                (Some(name), true, Some((n, key))) => {
+                    let sign = Span { start: key.end, end: n.value.start }.of(p.cx.text);
+                    format!("{name}{sign}{value}")
+                }
+                _ => value,
+            };
+            before.push((a.at, text));
+        }
+        insert_items(&kept, call.list, &before, change, tokens);
+        Ok(())
+    }
+
+    fn drop_items(
+        &self,
+        p: &Place<'_>,
+        items: &[Span],
+        gone: &[Span],
+        list: Span,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) {
+        if gone.is_empty() {
+            return;
+        }
+        let facts = &p.code.facts;
+        let words = facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
+        change.released.extend(words.filter(|w| gone.iter().any(|g| g.contains(*w))));
+        tokens.extend(gone);
+        // All of them: what stands between the brackets goes.
+        if gone.len() == items.len() {
+            let first = items.first().map_or(list.start, |i| i.start);
+            let end = p.cx.text[..list.end as usize - 1].trim_end().len() as u32;
+            let last = items.last().map_or(list.end, |i| i.end);
+            change.splices.push(Splice::text(Span { start: first, end: end.max(last) }, ""));
+            return;
+        }
+        // Those at the end go with the separator before them.
+        let tail = items.iter().rev().take_while(|i| gone.contains(i)).count();
+        let (front, back) = items.split_at(items.len() - tail);
+        if let (Some(kept), Some(last)) = (front.last(), back.last()) {
+            change.splices.push(Splice::text(Span { start: kept.end, end: last.end }, ""));
+        }
+        for item in front.iter().filter(|i| gone.contains(i)) {
+            let inner = Span { start: list.start + 1, end: list.end };
+            change.splices.push(delete_item(self.language.separators, p.cx.text, *item, inner));
+        }
+    }
+
+    fn move_items(
+        &self,
+        of: &dyn Fn(usize) -> Option<(Span, bool)>,
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+    ) {
+        let mut effects = 0;
+        for (i, n) in self.order.iter().enumerate() {
+            let (Some((to, _)), Some((from, moved))) = (of(i + 1), of(*n)) else { continue };
+            if to == from {
+                continue;
+            }
+            effects += usize::from(moved);
+            change.splices.push(Splice {
+                parts: vec![Part::Copy(from)],
+                ..Splice::text(to, String::new())
+            });
+            tokens.push(to);
+        }
+        if effects > 1 {
+            let text = format!("arguments are done in another order, and {EFFECTS}");
+            facts.push(Fact { says: Certainty::Likely, text, at: None });
+        }
+    }
+
+    /// What a list of parameters becomes.
+    #[allow(clippy::too_many_arguments)]
+    pub(super) fn at_definition(
+        &self,
+        p: &Place<'_>,
+        callable: &Callable,
+        f: &FunctionSite,
+        gone_arguments: &[Span],
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+        notes: &mut Vec<(Span, String)>,
+    ) -> Result<(), String> {
+        let counts = callable.params.is_some();
+        let items: Vec<Span> = f.params.iter().map(|p| p.span).collect();
+        let at = f.list.start;
+        for (n, name) in &self.label {
+            let Some(own) = f.params.get(n - 1).and_then(|p| p.name) else { continue };
+            let old = p.text(own);
+            if old == name {
+                continue;
+            }
+            let uses = p.resolver.uses_of_param(own);
+            if !p.code.facts.is_free(name, f.span) {
+                return Err(format!("`{old}` cannot be called `{name}` here: that is taken"));
+            }
+            for span in std::iter::once(own).chain(uses) {
+                change.splices.push(Splice::text(span, name.as_str()));
+            }
+            tokens.push(own);
+        }
+        for r in &self.retype {
+            let Some((span, _)) = f.params.get(r.at - 1).and_then(|p| p.ty.as_ref()) else { continue };
+            let to = spelled(p, &r.to, &self.names, Space::Type, at, change)?;
+            let old = p.text(*span);
+            if same_code(old, &to) || !r.from.as_ref().is_none_or(|from| self.is_type(old, from)) {
+                continue;
+            }
+            let words = p.code.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
+            change.released.extend(words.filter(|w| span.contains(*w)));
+            change.splices.push(Splice::text(*span, to));
+            tokens.push(*span);
+        }
+        if !counts {
+            return Ok(());
+        }
+        let gone: Vec<Span> = self.drop.iter().filter_map(|d| items.get(d - 1).copied()).collect();
+        for d in &self.drop {
+            let Some(name) = f.params.get(d - 1).and_then(|p| p.name) else { continue };
+            let uses: Vec<Span> = p
+                .resolver
+                .uses_of_param(name)
+                .into_iter()
+                .filter(|u| f.body.is_some_and(|b| b.contains(*u)))
+                .filter(|u| !gone_arguments.iter().any(|g| g.contains(*u)))
+                .collect();
+            if let Some(first) = uses.first() {
+                let count = uses.len();
+                let places = if count == 1 { "place".into() } else { format!("{count} places") };
+                let text = format!("`{}` is dropped, and still used", p.text(name));
+                facts.push(Fact { says: Certainty::Unsure, text, at: Some(*first) });
+                let say = format!("`{}` is no parameter any more, and used in {places} here", p.text(name));
+                notes.push((*first, say));
+            }
+        }
+        self.drop_items(p, &items, &gone, f.list, change, tokens);
+        self.move_items(&|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);
+        let kept: Vec<Span> = items.into_iter().filter(|i| !gone.contains(i)).collect();
+        let mut before = Vec::new();
+        for a in &self.add {
+            let Some(name) = &a.name else {
+                return Err("a parameter comes, and the recipe gives it no name".into());
+            };
+            let text = match &a.ty {
+                None => name.clone(),
+                Some(ty) => {
+                    let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
+                    if self.language.typing.syntax.type_first {
+                        format!("{ty} {name}")
+                    } else {
+                        format!("{name}: {ty}")
+                    }
+                }
+            };
+            before.push((a.at, text));
+        }
+        // The object itself stands before all parameters.
+        let own = first_item(p, f.list).filter(|o| kept.first().is_none_or(|k| o.end <= k.start));
+        let kept: Vec<Span> = own.iter().copied().chain(kept).collect();
+        let shift = own.iter().count();
+        let before: Vec<(usize, String)> = before.into_iter().map(|(n, t)| (n + shift, t)).collect();
+        insert_items(&kept, f.list, &before, change, tokens);
+        Ok(())
+    }
+
+    /// True if a written type is the one that a recipe names.
+    fn is_type(&self, old: &str, wanted: &str) -> bool {
+        let last = |t: &str| {
+            let t = t.trim();
+            let head = t.rsplit(['.', ':', ' ']).next().unwrap_or(t);
+            head.to_owned()
+        };
+        let symbol = self.names.get(wanted.trim()).map_or(wanted, String::as_str);
+        same_code(old, wanted) || last(old) == last(symbol)
+    }
+}
+
+/// The only item in brackets that is no parameter: the object itself.
+fn first_item(p: &Place<'_>, list: Span) -> Option<Span> {
+    let items = p.code.tree.items_at(list.start as usize);
+    let own = p.resolver.language.names.types.own;
+    let first = items.into_iter().next()?;
+    let text = p.text(first).trim_start_matches(['&', ' ']).trim_start_matches("mut ");
+    own.contains(&text.split(':').next().unwrap_or(text).trim()).then_some(first)
+}
+
+/// Puts items into a list: each before the one that has its place, or at the end.
+fn insert_items(
+    kept: &[Span],
+    list: Span,
+    new: &[(usize, String)],
+    change: &mut Change,
+    tokens: &mut Vec<Span>,
+) {
+    let mut added = 0;
+    for (at, text) in new {
+        // Places count in the new list: those that came before are not among the kept.
+        let place = at.saturating_sub(1).saturating_sub(added);
+        added += 1;
+        let splice = match kept.get(place) {
+            Some(next) => Splice::text(Span::at(next.start as usize), format!("{text}, ")),
+            None => match kept.last() {
+                Some(last) => Splice::text(Span::at(last.end as usize), format!(", {text}")),
+                None => Splice::text(Span::at(list.start as usize + 1), text.clone()),
+            },
+        };
+        // At one place the texts follow one another.
+        match change.splices.iter_mut().find(|s| s.span == splice.span) {
+            Some(known) => known.parts.extend(splice.parts),
+            None => change.splices.push(splice),
+        }
+        let end = list.end as usize - 1;
+        tokens.push(Span::new(end, end + 1));
+    }
+}
+
+/// True if two texts differ in blanks only.
+pub(super) fn same_code(a: &str, b: &str) -> bool {
+    a.split_whitespace().collect::<String>() == b.split_whitespace().collect::<String>()
+}
+
+/// Code as it is shown.
+fn short(text: &str) -> String {
+    let cut: String = text.chars().take(40).collect();
+    if cut.len() < text.len() { format!("{cut}…") } else { cut }
+}
+
+/// What a reviewer must be told apart from the edit: code that is dropped or moved, and may do something.
+pub(super) fn warnings(facts: &[Fact]) -> impl Iterator<Item = String> {
+    facts.iter().filter(|f| f.text.ends_with(EFFECTS)).map(|f| f.text.clone())
+}

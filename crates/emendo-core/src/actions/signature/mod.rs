@@ -1,0 +1,430 @@
+//! `signature`: parameters and results of a callable change, at its definitions, overrides, calls and returns.
+
+mod callable;
+mod lists;
+mod results;
+
+use std::collections::BTreeMap;
+
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, Marks, Pattern, Word};
+use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
+use emendo_text::{Diagnostic, Digest, RelPath, Span};
+
+use self::callable::{Assigned, Callable};
+use self::lists::Lists;
+use self::results::Results;
+use super::symbol::{Place, SymbolRunner};
+use super::{CompileCx, FileCx, Kind, Runner, What, action_digest, covers_code, language, parts};
+use crate::discover::Subject;
+use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
+use crate::narrow::Needs;
+
+/// The kind.
+pub(super) static SIGNATURE: Signature = Signature;
+
+pub(super) struct Signature;
+
+const ADD: &[Key] = &[
+    Key::required("at", Shape::Integer, "its place in the new list, from 1"),
+    Key::new("name", Shape::Text, "its name at definitions"),
+    Key::new("type", Shape::Text, "its type at definitions"),
+    Key::new("value", Shape::Pattern, "what calls pass"),
+];
+
+const RETYPE: &[Key] = &[
+    Key::required("at", Shape::Integer, "the parameter's place, from 1"),
+    Key::new("from", Shape::Text, "only where it is declared with this type"),
+    Key::required("to", Shape::Text, "its type from now on"),
+];
+
+const LABEL: &[Key] = &[
+    Key::required("at", Shape::Integer, "the parameter's place, from 1"),
+    Key::required("to", Shape::Text, "its name from now on, at definitions and in named arguments"),
+];
+
+const RESULT: &[Key] = &[
+    Key::new("from", Shape::Text, "only where it is declared to give this type"),
+    Key::new("type", Shape::Text, "the type that it gives from now on; `@{it}` is the old one"),
+    Key::new("wrap", Shape::Text, "what a returned value becomes; `@{it}` is the old one"),
+    Key::new("unwrap", Shape::Text, "what a call becomes whose result is used; `@{it}` is the call"),
+];
+
+const RETURNS: &[Key] = &[
+    Key::required("old", Shape::Pattern, "a returned value, or a whole `return` statement"),
+    Key::required("new", Shape::Pattern, "what it becomes"),
+    Key::new("last", Shape::Bool, "only the last statement of the body"),
+];
+
+const KEYS: &[Key] = &[
+    Key::new(
+        "callable",
+        Shape::Texts,
+        "the function or method, or a list; with its parameters: `a.b.Store.delete(key: K, boolean)`",
+    ),
+    Key::new("drop", Shape::Numbers, "places of parameters that go, from 1"),
+    Key::new("add", Shape::Tables(ADD), "parameters that come"),
+    Key::new("retype", Shape::Tables(RETYPE), "types of parameters that change at definitions"),
+    Key::new("order", Shape::Numbers, "the new order of the parameters, by their old places"),
+    Key::new("label", Shape::Tables(LABEL), "names of parameters that change"),
+    Key::new("result", Shape::Table(RESULT), "the result's type, and what returns and calls become"),
+    Key::new("returns", Shape::Tables(RETURNS), "what returned values become"),
+    emendo_recipe::PLACE[1],
+    Key::new(
+        "once",
+        Shape::Bool,
+        "it would change its own result again: what the journal says that it wrote is left alone",
+    ),
+    Key::later("parameter_type"),
+    Key::later("pack"),
+    Key::later("unpack"),
+    Key::later("async"),
+];
+
+impl ActionKind for Signature {
+    fn name(&self) -> &'static str {
+        "signature"
+    }
+    fn about(&self) -> &'static str {
+        "changes parameters and results at definitions, overrides, calls and returns"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        true
+    }
+}
+
+impl Kind for Signature {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        let language = language(action, cx)?;
+        let texts: Vec<Text> = action.table.texts("callable").into_iter().cloned().collect();
+        if texts.is_empty() {
+            let d = Diagnostic::error("this action names no callable", action.span);
+            cx.out.push(d.help("write `callable = \"a.b.Store.delete(K, boolean)\"`"));
+            return None;
+        }
+        let lists = Lists::compile(language, action, cx)?;
+        let results = Results::compile(language, action, cx)?;
+        if lists.is_empty() && results.is_empty() {
+            let d = Diagnostic::error("nothing of the signature changes", action.span);
+            cx.out.push(d.help("write `drop`, `add`, `order`, `retype`, `label` or `result`"));
+            return None;
+        }
+        let once = action.table.is_true("once");
+        let mut callables = Vec::new();
+        for text in &texts {
+            let callable = Callable::compile(language, text, action, cx)?;
+            lists.check(&callable, text, once, cx)?;
+            callables.push(callable);
+        }
+        let not_surrounded_by: Vec<Text> =
+            action.table.texts("not_surrounded_by").into_iter().cloned().collect();
+        let around = not_surrounded_by.iter().filter_map(|t| {
+            parts::sub_pattern(language, t, action, None, Marks::Here, cx)
+        });
+        let around: Vec<Pattern> = around.collect();
+        // Methods and functions are found in ways of their own.
+        let of = |what: What, member: bool| {
+            let fits = callables.iter().filter(|c| c.member == member);
+            let symbols: Vec<String> = fits.flat_map(|c| c.symbols.clone()).collect();
+            (!symbols.is_empty()).then(|| SymbolRunner::watch(language, what, symbols, Vec::new()))
+        };
+        let finders: Vec<SymbolRunner> =
+            [of(What::Method, true), of(What::Free, false)].into_iter().flatten().collect();
+        let needs = Needs::of(finders.iter().flat_map(|f| f.needs().0.clone()));
+        Some(Box::new(SignatureRunner {
+            language,
+            covers: Box::new(covers_code(action, language)),
+            callables,
+            finders,
+            lists,
+            results,
+            around,
+            once,
+            needs,
+        }))
+    }
+}
+
+struct SignatureRunner {
+    language: &'static Language,
+    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    callables: Vec<Callable>,
+    finders: Vec<SymbolRunner>,
+    lists: Lists,
+    results: Results,
+    around: Vec<Pattern>,
+    once: bool,
+    needs: Needs,
+}
+
+/// A place that means one of the callables.
+struct Hit {
+    word: Word,
+    row: usize,
+    facts: Vec<Fact>,
+    tie: Tie,
+    site: Site,
+}
+
+enum Site {
+    Call(CallSite, Assigned),
+    Definition(FunctionSite),
+    /// Named without a call.
+    Reference,
+}
+
+/// Where edits of a file go, with what all of them share.
+struct Output<'o> {
+    action: usize,
+    out: &'o mut Found,
+}
+
+impl Runner for SignatureRunner {
+    fn kind(&self) -> &'static str {
+        "signature"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        self.callables.iter().flat_map(|c| c.symbols.clone()).collect()
+    }
+    fn subjects(&self) -> Vec<Subject> {
+        self.finders.iter().flat_map(SymbolRunner::subjects).collect()
+    }
+    fn asks_declarations(&self) -> bool {
+        true
+    }
+    fn changes_declarations(&self) -> bool {
+        true
+    }
+    fn once(&self) -> bool {
+        self.once
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let place = Place::new(cx, code, action);
+        let written = if self.once { super::code::written_before(cx) } else { Vec::new() };
+        let mut hits = self.hits(&place, out);
+        hits.retain(|h| !written.iter().any(|w| w.meets(h.site.whole(h.word.span))));
+        // Arguments that go take uses of parameters with them.
+        let mut gone: Vec<Span> = Vec::new();
+        for h in &hits {
+            if let Site::Call(_, assigned) = &h.site {
+                gone.extend(self.lists.drop.iter().filter_map(|d| assigned.of(*d)).map(|a| a.span));
+            }
+        }
+        let mut output = Output { action, out };
+        for h in &hits {
+            match &h.site {
+                Site::Call(call, assigned) => self.call(&place, h, call, assigned, &mut output),
+                Site::Definition(f) => self.definition(&place, h, f, &gone, &mut output),
+                Site::Reference => {
+                    let say = format!(
+                        "`{}` is named here without a call: what it takes or gives changes",
+                        place.text(h.word.span)
+                    );
+                    output.out.notes.push(NoteDraft { at: h.word.span, say });
+                }
+            }
+        }
+    }
+}
+
+impl Site {
+    fn whole(&self, name: Span) -> Span {
+        match self {
+            Self::Call(call, _) => name.hull(call.list),
+            Self::Definition(f) => name.hull(f.list),
+            Self::Reference => name,
+        }
+    }
+}
+
+impl SignatureRunner {
+    /// The places of a file that mean one of the callables.
+    fn hits(&self, p: &Place<'_>, out: &mut Found) -> Vec<Hit> {
+        let mut hits = Vec::new();
+        for finder in &self.finders {
+            for (word, row, facts) in finder.meant_places(p, out) {
+                let symbol = finder.symbol_of(row);
+                let known = self.callables.iter().position(|c| c.symbols.contains(symbol));
+                let Some(index) = known else { continue };
+                let callable = &self.callables[index];
+                let tie = finder.tie(p, row, word.span);
+                let mut facts = facts;
+                let site = if let Some(f) = p.resolver.function_site(word.span) {
+                    if !callable.declares(p, &f) {
+                        continue;
+                    }
+                    Site::Definition(f)
+                } else if let Some(call) = p.resolver.call_site(word.span) {
+                    let Some((assigned, sure)) = callable.assign(p, word.span, &call) else {
+                        continue;
+                    };
+                    facts.extend(sure);
+                    Site::Call(call, assigned)
+                } else if word.key || !self.changes_references() {
+                    continue;
+                } else {
+                    Site::Reference
+                };
+                if matches!(site, Site::Call(..)) && self.is_kept(p, site.whole(word.span)) {
+                    continue;
+                }
+                hits.push(Hit { word, row: index, facts, tie, site });
+            }
+        }
+        hits.sort_by_key(|h| h.word.span.start);
+        hits.dedup_by_key(|h| h.word.span);
+        hits
+    }
+
+    fn changes_references(&self) -> bool {
+        !self.lists.is_empty() || self.results.unwraps()
+    }
+
+    /// True where something stands around that keeps a call as it is.
+    fn is_kept(&self, p: &Place<'_>, at: Span) -> bool {
+        self.around.iter().any(|pattern| {
+            let found = pattern.matches(&p.code.tree, p.cx.text, &p.resolver);
+            found.iter().any(|m| match m.slot(emendo_lang::HERE) {
+                Some(here) if here.count > 1 => here.span.contains(at),
+                Some(here) => here.span.contains(at),
+                None => m.span.contains(at),
+            })
+        })
+    }
+
+    fn call(
+        &self,
+        p: &Place<'_>,
+        h: &Hit,
+        call: &CallSite,
+        assigned: &Assigned,
+        output: &mut Output<'_>,
+    ) {
+        let mut change = Change::default();
+        let mut facts = h.facts.clone();
+        let mut tokens = Vec::new();
+        let lists = self.lists.at_call(p, call, assigned, &mut change, &mut facts, &mut tokens);
+        let unwrapped = lists.and_then(|()| {
+            self.results.at_call(p, h.word.span, call, &mut change, &mut tokens)
+        });
+        if let Err(why) = unwrapped {
+            output.out.notes.push(NoteDraft { at: h.word.span, say: why });
+            return;
+        }
+        for text in lists::warnings(&facts) {
+            output.out.notes.push(NoteDraft { at: call.list, say: text });
+        }
+        let hull = h.word.span.hull(call.list);
+        output.draft(self.digest(h.row), h, hull, tokens, change, facts);
+    }
+
+    fn definition(
+        &self,
+        p: &Place<'_>,
+        h: &Hit,
+        f: &FunctionSite,
+        gone: &[Span],
+        output: &mut Output<'_>,
+    ) {
+        let mut change = Change::default();
+        let mut facts = h.facts.clone();
+        let mut tokens = Vec::new();
+        let mut notes = Vec::new();
+        let callable = &self.callables[h.row];
+        let done = self
+            .lists
+            .at_definition(p, callable, f, gone, &mut change, &mut facts, &mut tokens, &mut notes)
+            .and_then(|()| self.results.at_definition(p, f, &mut change, &mut tokens, &mut notes));
+        let hull = h.word.span.hull(f.list);
+        match done {
+            Ok(()) => {
+                for (at, say) in notes {
+                    output.out.notes.push(NoteDraft { at, say });
+                }
+                output.draft(self.digest(h.row), h, hull, tokens, change, facts);
+            }
+            Err(why) => output.out.notes.push(NoteDraft { at: h.word.span, say: why }),
+        }
+    }
+
+    fn digest(&self, row: usize) -> Digest {
+        action_digest("signature", &self.callables[row].written)
+    }
+}
+
+impl Output<'_> {
+    fn draft(
+        &mut self,
+        digest: Digest,
+        h: &Hit,
+        hull: Span,
+        tokens: Vec<Span>,
+        mut change: Change,
+        evidence: Vec<Fact>,
+    ) {
+        if change.splices.is_empty() {
+            return;
+        }
+        change.splices.sort_by_key(|s| (s.span.start, s.span.end));
+        let hull = change.splices.iter().map(|s| s.span).fold(hull, Span::hull);
+        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
+        self.out.drafts.push(Draft {
+            action: (self.action, h.row),
+            digest,
+            hull,
+            tokens,
+            change,
+            certainty,
+            evidence,
+            alternatives: Vec::new(),
+            tie: h.tie.clone(),
+        });
+    }
+}
+
+/// Code of the recipe as it is written at a place: names that stand for symbols in the spelling that the file allows.
+fn spelled(
+    p: &Place<'_>,
+    code: &str,
+    names: &BTreeMap<String, String>,
+    space: emendo_lang::Space,
+    at: u32,
+    change: &mut Change,
+) -> Result<String, String> {
+    let mut out = String::new();
+    let mut end = 0;
+    let mut before = "";
+    for (start, token) in emendo_lang::token_texts(code) {
+        out.push_str(&code[end..start]);
+        end = start + token.len();
+        match names.get(token).filter(|_| before != ".") {
+            Some(symbol) => {
+                let spelled = p.resolver.spell(symbol, space, at)?;
+                change.imports.extend(spelled.imports);
+                out.push_str(&spelled.text);
+            }
+            None => out.push_str(token),
+        }
+        before = token;
+    }
+    out.push_str(&code[end..]);
+    Ok(out)
+}
+
+/// What `@{it}` stands in for, split around it.
+fn around_it(text: &str) -> Option<(&str, &str)> {
+    text.split_once("@{it}")
+}

@@ -1,0 +1,232 @@
+//! What becomes of results: their declared type, values that are returned, calls that use them.
+
+use std::collections::BTreeMap;
+
+use emendo_lang::{CallSite, FunctionSite, Language, Pattern, Replacement, Space, Splice};
+use emendo_recipe::Action;
+use emendo_text::{Part, Span};
+
+use super::super::symbol::Place;
+use super::super::{CompileCx, names, pattern_error};
+use super::lists::same_code;
+use super::{around_it, spelled};
+use crate::edit::Change;
+
+/// What happens to the result.
+pub(super) struct Results {
+    from: Option<String>,
+    ty: Option<String>,
+    wrap: Option<String>,
+    unwrap: Option<String>,
+    returns: Vec<Returns>,
+    names: BTreeMap<String, String>,
+}
+
+/// What returned values become.
+pub(super) struct Returns {
+    old: Pattern,
+    new: Replacement,
+    last: bool,
+}
+
+impl Results {
+    pub(super) fn compile(
+        language: &'static Language,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let table = action.table.table("result");
+        let text = |key: &str| table.and_then(|t| t.text(key)).map(|t| t.text.clone());
+        let mut out = Self {
+            from: text("from"),
+            ty: text("type"),
+            wrap: text("wrap"),
+            unwrap: text("unwrap"),
+            returns: Vec::new(),
+            names: names(action, cx),
+        };
+        for key in ["wrap", "unwrap"] {
+            if let Some(t) = table.and_then(|t| t.text(key))
+                && around_it(&t.text).is_none()
+            {
+                let d = emendo_text::Diagnostic::error(format!("`{key}` has no `@{{it}}`"), t.span);
+                cx.out.push(d.help("`@{it}` is what stood there before"));
+                return None;
+            }
+        }
+        for (t, _) in action.table.tables("returns") {
+            let (old_text, new_text) = (t.text("old")?, t.text("new")?);
+            let old = super::super::parts::sub_pattern(
+                language,
+                old_text,
+                action,
+                None,
+                emendo_lang::Marks::None,
+                cx,
+            )?;
+            match Replacement::compile(&old, &new_text.text, &out.names, &[]) {
+                Ok(mut new) => {
+                    new.spell(cx.spellings);
+                    out.returns.push(Returns { old, new, last: t.is_true("last") });
+                }
+                Err(e) => {
+                    cx.out.push(pattern_error(&e, new_text));
+                    return None;
+                }
+            }
+        }
+        Some(out)
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.ty.is_none() && self.wrap.is_none() && self.unwrap.is_none() && self.returns.is_empty()
+    }
+
+    pub(super) fn unwraps(&self) -> bool {
+        self.unwrap.is_some()
+    }
+
+    /// A call whose result is used.
+    pub(super) fn at_call(
+        &self,
+        p: &Place<'_>,
+        name: Span,
+        call: &CallSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let Some(unwrap) = self.unwrap.as_ref().filter(|_| !call.unused) else { return Ok(()) };
+        let unwrap = spelled(p, unwrap, &self.names, Space::Value, name.start, change)?;
+        let Some((before, after)) = around_it(&unwrap) else { return Ok(()) };
+        if stands_around(p.cx.text, call.span, before, after) {
+            return Ok(());
+        }
+        put_around(call.span, before, after, change);
+        let end = call.span.end as usize;
+        tokens.push(Span::new(end - 1, end));
+        Ok(())
+    }
+
+    /// The declared type, and what is returned.
+    pub(super) fn at_definition(
+        &self,
+        p: &Place<'_>,
+        f: &FunctionSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+        notes: &mut Vec<(Span, String)>,
+    ) -> Result<(), String> {
+        if self.is_empty() {
+            return Ok(());
+        }
+        let at = f.span.start;
+        let declared = f.result.map(|r| p.text(r));
+        if let (Some(from), Some(declared)) = (&self.from, declared) {
+            let last = |t: &str| t.rsplit(['.', ':']).next().unwrap_or(t).trim().to_owned();
+            let wanted = self.names.get(from.trim()).map_or(from.as_str(), String::as_str);
+            if !same_code(declared, from) && last(declared) != last(wanted) {
+                return Ok(());
+            }
+        }
+        if let (Some(ty), Some(span)) = (&self.ty, f.result) {
+            let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
+            let old = p.text(span);
+            match around_it(&ty) {
+                Some((before, after)) => {
+                    let done = old.trim().starts_with(before.trim()) && old.trim().ends_with(after.trim());
+                    if done {
+                        return Ok(());
+                    }
+                    put_around(span, before, after, change);
+                }
+                None if same_code(old, &ty) => return Ok(()),
+                None => {
+                    let words = p.code.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
+                    change.released.extend(words.filter(|w| span.contains(*w)));
+                    change.splices.push(Splice::text(span, ty));
+                }
+            }
+            tokens.push(span);
+        }
+        self.leaves(p, f, change, tokens, notes)
+    }
+
+    /// The values that are returned.
+    fn leaves(
+        &self,
+        p: &Place<'_>,
+        f: &FunctionSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+        notes: &mut Vec<(Span, String)>,
+    ) -> Result<(), String> {
+        let mut rules = Vec::new();
+        for r in &self.returns {
+            rules.push((r, r.old.matches(&p.code.tree, p.cx.text, &p.resolver)));
+        }
+        for leave in &f.leaves {
+            let hit = rules.iter().filter(|(r, _)| !r.last || leave.last).find_map(|(r, found)| {
+                let m = found.iter().find(|m| {
+                    m.span == leave.value || m.span == leave.statement || m.is_statement(leave.statement)
+                })?;
+                Some((r, m))
+            });
+            if let Some((r, m)) = hit {
+                let written = r.new.write(
+                    &r.old,
+                    m,
+                    &p.code.tree,
+                    p.cx.text,
+                    p.cx.line_end,
+                    &p.resolver,
+                );
+                let written = written.map_err(|e| e.0)?;
+                tokens.push(m.span);
+                change.splices.extend(written.splices);
+                change.imports.extend(written.imports);
+                change.released.extend(written.released);
+                continue;
+            }
+            match &self.wrap {
+                Some(wrap) => {
+                    let wrap = spelled(p, wrap, &self.names, Space::Value, leave.value.start, change)?;
+                    let Some((before, after)) = around_it(&wrap) else { continue };
+                    let value = p.text(leave.value);
+                    if value.starts_with(before.trim_end()) && value.ends_with(after.trim_start())
+                        && !before.trim().is_empty()
+                    {
+                        continue;
+                    }
+                    put_around(leave.value, before, after, change);
+                    let end = leave.value.end as usize;
+                    tokens.push(Span::new(end - 1, end));
+                }
+                None if self.ty.is_some() || !self.returns.is_empty() => {
+                    let say = "what is returned here stays as it is: nothing in the recipe covers it";
+                    notes.push((leave.value, say.to_owned()));
+                }
+                None => {}
+            }
+        }
+        Ok(())
+    }
+}
+
+/// True if a text stands before and behind a place already.
+fn stands_around(text: &str, at: Span, before: &str, after: &str) -> bool {
+    let lead = text[..at.start as usize].trim_end();
+    let rest = text[at.end as usize..].trim_start();
+    let blank = before.trim().is_empty() && after.trim().is_empty();
+    !blank && lead.ends_with(before.trim()) && rest.starts_with(after.trim())
+}
+
+/// Writes a text before and behind a place that stays.
+fn put_around(at: Span, before: &str, after: &str, change: &mut Change) {
+    for (place, text) in [(at.start, before), (at.end, after)] {
+        if !text.is_empty() {
+            let splice = Splice::text(Span::at(place as usize), text);
+            debug_assert!(splice.parts.iter().all(|p| matches!(p, Part::Text(_))));
+            change.splices.push(splice);
+        }
+    }
+}

@@ -1,0 +1,240 @@
+//! Calls and functions as places: their arguments, parameters, results, and what leaves them.
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use super::infer::{named, part};
+use super::{Gives, Origin, Ty, gives, intro};
+use crate::names::Resolver;
+use crate::tree::{span, walk};
+
+/// A call.
+#[derive(Clone, Debug)]
+pub struct CallSite {
+    /// All of it.
+    pub span: Span,
+    /// Its arguments, brackets included.
+    pub list: Span,
+    /// The arguments in order.
+    pub arguments: Vec<ArgumentSite>,
+    /// What it gives is not used.
+    pub unused: bool,
+}
+
+/// An argument of a call.
+#[derive(Clone, Debug)]
+pub struct ArgumentSite {
+    /// All of it.
+    pub span: Span,
+    /// Its name, where it is a named one.
+    pub name: Option<Span>,
+    /// Its value.
+    pub value: Span,
+    /// It stands for several.
+    pub spread: bool,
+    /// Evaluating it may do something besides giving a value.
+    pub effects: bool,
+}
+
+/// A function where it is declared.
+#[derive(Clone, Debug)]
+pub struct FunctionSite {
+    /// All of it.
+    pub span: Span,
+    /// Its parameters, brackets included.
+    pub list: Span,
+    /// The parameters in order, without the object itself.
+    pub params: Vec<ParamSite>,
+    /// The type that it is declared to give.
+    pub result: Option<Span>,
+    /// Its body.
+    pub body: Option<Span>,
+    /// What leaves it with a value, in order.
+    pub leaves: Vec<LeaveSite>,
+}
+
+/// A parameter where it is declared.
+#[derive(Clone, Debug)]
+pub struct ParamSite {
+    /// All of it.
+    pub span: Span,
+    /// Its name.
+    pub name: Option<Span>,
+    /// Its type: where it is written, and what it is.
+    pub ty: Option<(Span, Ty)>,
+    /// It may be left out.
+    pub optional: bool,
+    /// It takes all that are left.
+    pub rest: bool,
+}
+
+/// A place that leaves a function with a value.
+#[derive(Clone, Debug)]
+pub struct LeaveSite {
+    /// The statement; the value itself where nothing else stands there.
+    pub statement: Span,
+    /// The value.
+    pub value: Span,
+    /// It is the last statement of the body.
+    pub last: bool,
+}
+
+impl<'a> Resolver<'a> {
+    /// The call whose function is named at a place.
+    pub fn call_site(&self, name: Span) -> Option<CallSite> {
+        let language = self.language;
+        let call = self.call_at(name)?;
+        let rule = self.callee_rule(call)?;
+        let lists = language.typing.arguments.lists;
+        let list = part(call, rule.arguments).filter(|_| !rule.arguments.is_empty());
+        let list = list.or_else(|| named(call).into_iter().find(|n| lists.contains(&n.kind())))?;
+        let one = |a: super::calls::Argument<'a>| ArgumentSite {
+            span: span(a.whole),
+            name: a.name.map(span),
+            value: span(a.value),
+            spread: language.is_spread(a.whole) || language.is_spread(a.value),
+            effects: self.has_effects(a.value),
+        };
+        let arguments = self.arguments(call).into_iter().map(one).collect();
+        // Waiting for it is no use of what it gives.
+        let mut outer = call;
+        while let Some(up) = outer.parent().filter(|u| language.waits.contains(&u.kind())) {
+            outer = up;
+        }
+        let unused = outer.parent().is_some_and(|p| p.kind() == language.expression_statement)
+            && span(outer.parent()?).of(self.text).trim_end_matches(';').trim_end().len()
+                == span(outer).of(self.text).len();
+        let tail = language.typing.exprs.iter().any(|e| matches!(e.1, Gives::Tail));
+        let ended = outer.parent().is_some_and(|p| span(p).of(self.text).ends_with(';'));
+        Some(CallSite {
+            span: span(call),
+            list: span(list),
+            arguments,
+            unused: unused && (!tail || ended),
+        })
+    }
+
+    fn has_effects(&self, node: Node<'a>) -> bool {
+        let mut found = false;
+        walk(node, |n| {
+            found |= self.language.effects.contains(&n.kind());
+            // What stands in a closure is not done here.
+            !found && !self.language.nested.contains(&n.kind())
+        });
+        found
+    }
+
+    /// The function that is declared under a name at a place.
+    pub fn function_site(&self, name: Span) -> Option<FunctionSite> {
+        let (_, node, rule) = self.introduced(name)?;
+        (rule.origin == Origin::Function).then(|| self.function_of(node)).flatten()
+    }
+
+    fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
+        let typing = &self.language.typing;
+        let rule = typing.functions.iter().find(|f| f.kind == node.kind())?;
+        let list = self.parameters_of(node)?;
+        let own = self.language.names.types.own;
+        let mut params = Vec::new();
+        for p in named(list) {
+            let text = span(p).of(self.text);
+            let bare = text.trim_start_matches(['&', ' ']).trim_start_matches("mut ");
+            let bare = bare.split(':').next().unwrap_or(bare).trim();
+            if own.contains(&bare) || matches!(text, "/" | "*") {
+                continue;
+            }
+            let takes = self.take_of(p);
+            let rules: Vec<_> = intro(self.language, p.kind()).collect();
+            let at = |pick: fn(&super::Intro) -> &'static str| {
+                rules.iter().find_map(|r| part(p, pick(r)).filter(|_| !pick(r).is_empty()))
+            };
+            let name = at(|r| r.name).or((p.child_count() == 0).then_some(p)).map(span);
+            let ty = at(|r| r.ty).map(|t| (span(self.type_inside(t)), self.written(t)));
+            let (optional, rest) = (takes.optional, takes.rest);
+            params.push(ParamSite { span: span(p), name, ty, optional, rest });
+        }
+        let result = node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
+        let body = node.child_by_field_name(rule.body).filter(|_| !rule.body.is_empty());
+        let leaves = body.map_or_else(Vec::new, |b| self.leaves_of(b, rule.bare));
+        Some(FunctionSite {
+            span: span(node),
+            list: span(list),
+            params,
+            result: result.map(|r| span(self.type_inside(r))),
+            body: body.map(span),
+            leaves,
+        })
+    }
+
+    /// The type itself, without the sign that it is behind.
+    fn type_inside(&self, node: Node<'a>) -> Node<'a> {
+        let signed = span(node).of(self.text).starts_with([':', '-']);
+        match named(node).into_iter().next() {
+            Some(inner) if signed => inner,
+            _ => node,
+        }
+    }
+
+    /// What leaves a body with a value: nothing of the functions in it.
+    fn leaves_of(&self, body: Node<'a>, bare: bool) -> Vec<LeaveSite> {
+        let typing = &self.language.typing;
+        let block = typing.blocks.contains(&body.kind());
+        if bare && !block {
+            // An arrow before the value, or none.
+            let value = if gives(self.language, body.kind()).is_some() {
+                Some(body)
+            } else {
+                named(body).into_iter().next_back()
+            };
+            let one = |v| LeaveSite { statement: span(v), value: span(v), last: true };
+            return value.map(one).into_iter().collect();
+        }
+        let last = named(body).into_iter().next_back();
+        let mut out = Vec::new();
+        walk(body, |n| {
+            if self.language.nested.contains(&n.kind()) || typing.functions.iter().any(|f| f.kind == n.kind()) {
+                return false;
+            }
+            if typing.returns.iter().any(|r| r.kind == n.kind() && !r.many)
+                && let Some(value) = named(n).into_iter().next()
+            {
+                let statement = n
+                    .parent()
+                    .filter(|p| p.kind() == self.language.expression_statement)
+                    .unwrap_or(n);
+                let is_last = last.is_some_and(|l| l.id() == statement.id());
+                out.push(LeaveSite { statement: span(statement), value: span(value), last: is_last });
+            }
+            true
+        });
+        let tail = typing.exprs.iter().any(|e| e.0 == body.kind() && matches!(e.1, Gives::Tail));
+        if let Some(l) = last.filter(|_| tail) {
+            let text = span(l).of(self.text);
+            let inner = match l.kind() == self.language.expression_statement {
+                true => l.named_child(0).filter(|_| !text.ends_with(';')),
+                false => gives(self.language, l.kind()).map(|_| l),
+            };
+            let left = out.iter().any(|o: &LeaveSite| o.statement == span(l));
+            if let Some(v) = inner.filter(|v| !left && !typing.returns.iter().any(|r| r.kind == v.kind())) {
+                out.push(LeaveSite { statement: span(l), value: span(v), last: true });
+            }
+        }
+        out.sort_by_key(|l| l.value.start);
+        out
+    }
+
+    /// Is the value at a place of a type? `None` if nothing tells.
+    pub fn value_fits(&self, at: Span, wanted: &Ty) -> Option<bool> {
+        if matches!(wanted, Ty::Unknown | Ty::Param(_, None)) {
+            return Some(true);
+        }
+        self.type_at(at).and_then(|t| self.fits(&t.ty, wanted))
+    }
+
+    /// The places of a function's name in its own declaration are no uses; those behind `return`, in blocks and the
+    /// like are. Gives where the parameter at a place is used.
+    pub fn uses_of_param(&self, name: Span) -> Vec<Span> {
+        let uses = self.facts.uses_of_local(name.of(self.text), name);
+        uses.map_or_else(Vec::new, |(_, all)| all.into_iter().map(|w| w.span).collect())
+    }
+}
