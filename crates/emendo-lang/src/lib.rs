@@ -36,6 +36,7 @@ pub use pattern::{
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};
 pub use types::{
-    ArgumentRule, ArgumentSite, Branch, CallSite, CalleeRule, Delegate, FunctionRule, FunctionSite, Gives, Intro, LeaveSite, Learned, LibraryError,
-    LibraryType, Origin, Overload, ParamSite, Part, ReturnRule, Syntax, Test, Told, Ty, TypeRules,
+    ArgumentRule, ArgumentSite, Branch, CallSite, CalleeRule, Delegate, FunctionRule, FunctionSite,
+    Gives, Intro, Learned, LeaveSite, LibraryError, LibraryType, Origin, Overload, ParamSite, Part,
+    ReturnRule, Syntax, Test, Told, Ty, TypeRules,
 };

@@ -40,8 +40,7 @@ pub(crate) trait Kind: ActionKind {
 }
 
 /// All kinds that are built.
-pub(crate) const KINDS: &[&dyn Kind] =
-    &[
+pub(crate) const KINDS: &[&dyn Kind] = &[
     &code::CODE,
     &symbol::SYMBOL,
     &signature::SIGNATURE,

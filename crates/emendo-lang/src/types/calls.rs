@@ -42,6 +42,14 @@ pub(crate) struct Argument<'t> {
     pub(crate) whole: Node<'t>,
 }
 
+impl Argument<'_> {
+    /// True if it stands for several.
+    pub(crate) fn is_spread(&self, language: &crate::Language) -> bool {
+        let plain = self.name.is_some() || !language.is_spread(self.whole);
+        !plain || language.is_spread(self.value)
+    }
+}
+
 /// A dotted name without type arguments.
 fn plain_path(written: &str) -> Cow<'_, str> {
     if !written.contains('<') {
@@ -87,6 +95,7 @@ impl<'a> Resolver<'a> {
             } else if whole.kind() == rule.wrapper
                 && let Some(v) = named(whole).into_iter().next_back()
             {
+                out.name = whole.child_by_field_name("name");
                 out.value = v;
             }
             out
@@ -238,7 +247,7 @@ impl<'a> Resolver<'a> {
         let called: Vec<&MemberType> = known.all.iter().filter(|m| m.params.is_some()).collect();
         let all = if called.is_empty() { known.all.iter().collect() } else { called };
         let [first, _, ..] = all.as_slice() else { return Some((all.first()?, true)) };
-        let spread = args.iter().any(|a| self.language.is_spread(a.whole));
+        let spread = args.iter().any(|a| a.is_spread(self.language));
         let counted: Vec<&MemberType> =
             all.iter().copied().filter(|m| spread || m.takes(args.len())).collect();
         let counted = if counted.is_empty() { all.clone() } else { counted };
@@ -312,7 +321,7 @@ impl<'a> Resolver<'a> {
         }
         let Some(call) = self.call_at(name) else { return Overload::Unknown };
         let args = self.arguments(call);
-        if args.iter().any(|a| self.language.is_spread(a.whole)) {
+        if args.iter().any(|a| a.is_spread(self.language)) {
             return Overload::Unknown;
         }
         if args.len() != wanted.len() {

@@ -378,8 +378,7 @@ impl<'a> Resolver<'a> {
             || kind.contains("splat")
             || text.starts_with(['*', '.'])
             || text.starts_with("params ");
-        let optional =
-            kind.contains("optional") || kind.contains("default") || text.contains('=');
+        let optional = kind.contains("optional") || kind.contains("default") || text.contains('=');
         Takes { name, ty, optional, rest }
     }
 

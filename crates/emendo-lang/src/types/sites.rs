@@ -92,7 +92,7 @@ impl<'a> Resolver<'a> {
             span: span(a.whole),
             name: a.name.map(span),
             value: span(a.value),
-            spread: language.is_spread(a.whole) || language.is_spread(a.value),
+            spread: a.is_spread(language),
             effects: self.has_effects(a.value),
         };
         let arguments = self.arguments(call).into_iter().map(one).collect();
@@ -192,7 +192,9 @@ impl<'a> Resolver<'a> {
         let last = named(body).into_iter().next_back();
         let mut out = Vec::new();
         walk(body, |n| {
-            if self.language.nested.contains(&n.kind()) || typing.functions.iter().any(|f| f.kind == n.kind()) {
+            if self.language.nested.contains(&n.kind())
+                || typing.functions.iter().any(|f| f.kind == n.kind())
+            {
                 return false;
             }
             if typing.returns.iter().any(|r| r.kind == n.kind() && !r.many)
@@ -203,7 +205,11 @@ impl<'a> Resolver<'a> {
                     .filter(|p| p.kind() == self.language.expression_statement)
                     .unwrap_or(n);
                 let is_last = last.is_some_and(|l| l.id() == statement.id());
-                out.push(LeaveSite { statement: span(statement), value: span(value), last: is_last });
+                out.push(LeaveSite {
+                    statement: span(statement),
+                    value: span(value),
+                    last: is_last,
+                });
             }
             true
         });
@@ -215,7 +221,9 @@ impl<'a> Resolver<'a> {
                 false => gives(self.language, l.kind()).map(|_| l),
             };
             let left = out.iter().any(|o: &LeaveSite| o.statement == span(l));
-            if let Some(v) = inner.filter(|v| !left && !typing.returns.iter().any(|r| r.kind == v.kind())) {
+            if let Some(v) =
+                inner.filter(|v| !left && !typing.returns.iter().any(|r| r.kind == v.kind()))
+            {
                 out.push(LeaveSite { statement: span(l), value: span(v), last: true });
             }
         }

@@ -1,5 +1,5 @@
 //! Cases as data, run through the built program: shapes in `tests/cases/LANGUAGE/`, meanings of names in
-//! `tests/meanings/LANGUAGE/`, types in `tests/types/LANGUAGE/`.
+//! `tests/meanings/LANGUAGE/`, types in `tests/types/LANGUAGE/`, signatures in `tests/signatures/LANGUAGE/`.
 //!
 //! A case is cut into sections by lines that begin with `--- `: `recipe` (steps or actions; the head is added),
 //! `before PATH`, `after PATH` (without it the file must stay as it is) and `notes` (a line each: parts of the
@@ -184,6 +184,7 @@ fn language(lang: &str) {
     folder(lang, "cases");
     folder(lang, "meanings");
     folder(lang, "types");
+    folder(lang, "signatures");
 }
 
 fn folder(lang: &str, kind: &str) {

@@ -29,6 +29,8 @@ pub(super) struct Param {
 /// The arguments of a call by the parameters that they are for.
 pub(super) struct Assigned {
     by_param: Vec<Option<ArgumentSite>>,
+    /// Of what types some of them are is not known.
+    pub(super) open: bool,
 }
 
 impl Assigned {
@@ -64,7 +66,8 @@ impl Callable {
                 Some(params)
             }
         };
-        let member = names.package(symbol) != parent;
+        // Where files are no modules, functions are always those of types.
+        let member = names.modules.is_none() || names.package(symbol) != parent;
         let symbols = cx.spellings.of(symbol);
         Some(Self { written: text.text.clone(), symbols, member, params })
     }
@@ -92,7 +95,7 @@ impl Callable {
     ) -> Option<(Assigned, Option<Fact>)> {
         let Some(params) = &self.params else {
             let by_param = call.arguments.iter().cloned().map(Some).collect();
-            return Some((Assigned { by_param }, None));
+            return Some((Assigned { by_param, open: true }, None));
         };
         let mut by_param: Vec<Option<ArgumentSite>> = params.iter().map(|_| None).collect();
         let mut next = 0;
@@ -100,7 +103,7 @@ impl Callable {
             if a.spread {
                 let fact = "an argument stands for several: which is which is not known".to_owned();
                 let fact = Fact { says: Certainty::Unsure, text: fact, at: Some(a.span) };
-                return Some((Assigned { by_param }, Some(fact)));
+                return Some((Assigned { by_param, open: true }, Some(fact)));
             }
             let place = match a.name {
                 Some(key) => {
@@ -140,10 +143,11 @@ impl Callable {
         }
         let fact = open.then(|| {
             let count = call.arguments.len();
-            let text = format!("told from other overloads by the number of arguments ({count}) only");
+            let text =
+                format!("told from other overloads by the number of arguments ({count}) only");
             Fact { says: Certainty::Likely, text, at: None }
         });
-        Some((Assigned { by_param }, fact))
+        Some((Assigned { by_param, open }, fact))
     }
 }
 

@@ -21,6 +21,7 @@ pub(super) struct Lists {
     retype: Vec<Retype>,
     order: Vec<usize>,
     label: Vec<(usize, String)>,
+    once: bool,
     names: BTreeMap<String, String>,
 }
 
@@ -72,6 +73,7 @@ impl Lists {
             retype: Vec::new(),
             order: numbers(action, "order"),
             label: Vec::new(),
+            once: action.table.is_true("once"),
             names: names(action, cx),
         };
         for (t, _) in action.table.tables("add") {
@@ -144,6 +146,14 @@ impl Lists {
             cx.out.push(d.help(format!("places count from 1; this callable has {}", params.len())));
             return None;
         }
+        if self.again(callable).is_some() && !once {
+            let d = Diagnostic::error(
+                "nothing tells a call that is done from one that is not: both have as many arguments",
+                text.span,
+            );
+            cx.out.push(d.help("write the types of the parameters, or `once = true`"));
+            return None;
+        }
         let moved = |i: usize, n: usize| {
             let (a, b) = (&params[i].ty, &params[n - 1].ty);
             i + 1 != n && *a != emendo_lang::Ty::Unknown && a != b
@@ -160,6 +170,31 @@ impl Lists {
         Some(())
     }
 
+    /// A number of arguments with which a call that is done would be changed once more.
+    fn again(&self, callable: &Callable) -> Option<usize> {
+        let params = callable.params.as_ref()?;
+        let least = params.iter().filter(|p| !p.optional).count();
+        if !self.drop.is_empty() {
+            let kept: Vec<_> = params
+                .iter()
+                .enumerate()
+                .filter(|(i, _)| !self.drop.contains(&(i + 1)))
+                .map(|(_, p)| p)
+                .collect();
+            let first = *self.drop.iter().min()?;
+            let most = kept.len() + self.add.len();
+            return (least.max(first)..=most).find(|n| {
+                let told = kept.iter().zip(params).take(*n).any(|(k, p)| {
+                    let known = |t: &emendo_lang::Ty| *t != emendo_lang::Ty::Unknown;
+                    known(&k.ty) && known(&p.ty) && k.ty != p.ty
+                });
+                !told
+            });
+        }
+        let more = least + self.add.len();
+        (!self.add.is_empty() && more <= params.len()).then_some(more)
+    }
+
     /// What an argument list becomes.
     pub(super) fn at_call(
         &self,
@@ -173,6 +208,11 @@ impl Lists {
         let spread = call.arguments.iter().any(|a| a.spread);
         if spread && !(self.drop.is_empty() && self.add.is_empty() && self.order.is_empty()) {
             return Err("an argument stands for several here: which goes is not known".into());
+        }
+        if !self.order.is_empty() && assigned.open && !self.once {
+            return Err(
+                "whether the arguments are in the new order already is not known: their types are not told".into(),
+            );
         }
         for (at, name) in &self.label {
             if let Some(key) = assigned.of(*at).and_then(|a| a.name)
@@ -207,7 +247,8 @@ impl Lists {
             let Some(value) = &a.value else { continue };
             let value = spelled(p, value, &self.names, Space::Value, at, change)?;
             // Behind named arguments only named ones may stand.
-            let behind = named.is_some_and(|n| kept.get(a.at - 1).is_none_or(|k| k.start >= n.span.start));
+            let behind =
+                named.is_some_and(|n| kept.get(a.at - 1).is_none_or(|k| k.start >= n.span.start));
             let text = match (&a.name, behind, named.and_then(|n| n.name.map(|k| (n, k)))) {
                 (Some(name), true, Some((n, key))) => {
                     let sign = Span { start: key.end, end: n.value.start }.of(p.cx.text);
@@ -217,7 +258,7 @@ impl Lists {
             };
             before.push((a.at, text));
         }
-        insert_items(&kept, call.list, &before, change, tokens);
+        insert_items(p, &kept, call.list, &before, change, tokens);
         Ok(())
     }
 
@@ -271,10 +312,9 @@ impl Lists {
                 continue;
             }
             effects += usize::from(moved);
-            change.splices.push(Splice {
-                parts: vec![Part::Copy(from)],
-                ..Splice::text(to, String::new())
-            });
+            change
+                .splices
+                .push(Splice { parts: vec![Part::Copy(from)], ..Splice::text(to, String::new()) });
             tokens.push(to);
         }
         if effects > 1 {
@@ -315,7 +355,9 @@ impl Lists {
             tokens.push(own);
         }
         for r in &self.retype {
-            let Some((span, _)) = f.params.get(r.at - 1).and_then(|p| p.ty.as_ref()) else { continue };
+            let Some((span, _)) = f.params.get(r.at - 1).and_then(|p| p.ty.as_ref()) else {
+                continue;
+            };
             let to = spelled(p, &r.to, &self.names, Space::Type, at, change)?;
             let old = p.text(*span);
             if same_code(old, &to) || !r.from.as_ref().is_none_or(|from| self.is_type(old, from)) {
@@ -341,10 +383,11 @@ impl Lists {
                 .collect();
             if let Some(first) = uses.first() {
                 let count = uses.len();
-                let places = if count == 1 { "place".into() } else { format!("{count} places") };
+                let times = if count == 1 { "once".into() } else { format!("{count} times") };
                 let text = format!("`{}` is dropped, and still used", p.text(name));
                 facts.push(Fact { says: Certainty::Unsure, text, at: Some(*first) });
-                let say = format!("`{}` is no parameter any more, and used in {places} here", p.text(name));
+                let say =
+                    format!("`{}` is no parameter any more, and used {times} here", p.text(name));
                 notes.push((*first, say));
             }
         }
@@ -373,8 +416,9 @@ impl Lists {
         let own = first_item(p, f.list).filter(|o| kept.first().is_none_or(|k| o.end <= k.start));
         let kept: Vec<Span> = own.iter().copied().chain(kept).collect();
         let shift = own.iter().count();
-        let before: Vec<(usize, String)> = before.into_iter().map(|(n, t)| (n + shift, t)).collect();
-        insert_items(&kept, f.list, &before, change, tokens);
+        let before: Vec<(usize, String)> =
+            before.into_iter().map(|(n, t)| (n + shift, t)).collect();
+        insert_items(p, &kept, f.list, &before, change, tokens);
         Ok(())
     }
 
@@ -401,6 +445,7 @@ fn first_item(p: &Place<'_>, list: Span) -> Option<Span> {
 
 /// Puts items into a list: each before the one that has its place, or at the end.
 fn insert_items(
+    p: &Place<'_>,
     kept: &[Span],
     list: Span,
     new: &[(usize, String)],
@@ -412,10 +457,22 @@ fn insert_items(
         // Places count in the new list: those that came before are not among the kept.
         let place = at.saturating_sub(1).saturating_sub(added);
         added += 1;
+        // Where each item has a line of its own, the new one has too.
+        let line = |item: Span| {
+            let lead = &p.cx.text[list.start as usize..item.start as usize];
+            let from = lead.rfind('\n')? + 1;
+            lead[from..].trim().is_empty().then(|| format!("{}{}", p.cx.line_end, &lead[from..]))
+        };
         let splice = match kept.get(place) {
-            Some(next) => Splice::text(Span::at(next.start as usize), format!("{text}, ")),
+            Some(next) => {
+                let gap = line(*next).unwrap_or_else(|| " ".to_owned());
+                Splice::text(Span::at(next.start as usize), format!("{text},{gap}"))
+            }
             None => match kept.last() {
-                Some(last) => Splice::text(Span::at(last.end as usize), format!(", {text}")),
+                Some(last) => {
+                    let gap = line(*last).unwrap_or_else(|| " ".to_owned());
+                    Splice::text(Span::at(last.end as usize), format!(",{gap}{text}"))
+                }
                 None => Splice::text(Span::at(list.start as usize + 1), text.clone()),
             },
         };

@@ -46,7 +46,11 @@ const RESULT: &[Key] = &[
     Key::new("from", Shape::Text, "only where it is declared to give this type"),
     Key::new("type", Shape::Text, "the type that it gives from now on; `@{it}` is the old one"),
     Key::new("wrap", Shape::Text, "what a returned value becomes; `@{it}` is the old one"),
-    Key::new("unwrap", Shape::Text, "what a call becomes whose result is used; `@{it}` is the call"),
+    Key::new(
+        "unwrap",
+        Shape::Text,
+        "what a call becomes whose result is used; `@{it}` is the call",
+    ),
 ];
 
 const RETURNS: &[Key] = &[
@@ -66,7 +70,11 @@ const KEYS: &[Key] = &[
     Key::new("retype", Shape::Tables(RETYPE), "types of parameters that change at definitions"),
     Key::new("order", Shape::Numbers, "the new order of the parameters, by their old places"),
     Key::new("label", Shape::Tables(LABEL), "names of parameters that change"),
-    Key::new("result", Shape::Table(RESULT), "the result's type, and what returns and calls become"),
+    Key::new(
+        "result",
+        Shape::Table(RESULT),
+        "the result's type, and what returns and calls become",
+    ),
     Key::new("returns", Shape::Tables(RETURNS), "what returned values become"),
     emendo_recipe::PLACE[1],
     Key::new(
@@ -120,9 +128,9 @@ impl Kind for Signature {
         }
         let not_surrounded_by: Vec<Text> =
             action.table.texts("not_surrounded_by").into_iter().cloned().collect();
-        let around = not_surrounded_by.iter().filter_map(|t| {
-            parts::sub_pattern(language, t, action, None, Marks::Here, cx)
-        });
+        let around = not_surrounded_by
+            .iter()
+            .filter_map(|t| parts::sub_pattern(language, t, action, None, Marks::Here, cx));
         let around: Vec<Pattern> = around.collect();
         // Methods and functions are found in ways of their own.
         let of = |what: What, member: bool| {
@@ -317,9 +325,8 @@ impl SignatureRunner {
         let mut facts = h.facts.clone();
         let mut tokens = Vec::new();
         let lists = self.lists.at_call(p, call, assigned, &mut change, &mut facts, &mut tokens);
-        let unwrapped = lists.and_then(|()| {
-            self.results.at_call(p, h.word.span, call, &mut change, &mut tokens)
-        });
+        let unwrapped = lists
+            .and_then(|()| self.results.at_call(p, h.word.span, call, &mut change, &mut tokens));
         if let Err(why) = unwrapped {
             output.out.notes.push(NoteDraft { at: h.word.span, say: why });
             return;

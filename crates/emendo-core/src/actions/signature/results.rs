@@ -133,7 +133,8 @@ impl Results {
             let old = p.text(span);
             match around_it(&ty) {
                 Some((before, after)) => {
-                    let done = old.trim().starts_with(before.trim()) && old.trim().ends_with(after.trim());
+                    let done =
+                        old.trim().starts_with(before.trim()) && old.trim().ends_with(after.trim());
                     if done {
                         return Ok(());
                     }
@@ -167,19 +168,15 @@ impl Results {
         for leave in &f.leaves {
             let hit = rules.iter().filter(|(r, _)| !r.last || leave.last).find_map(|(r, found)| {
                 let m = found.iter().find(|m| {
-                    m.span == leave.value || m.span == leave.statement || m.is_statement(leave.statement)
+                    m.span == leave.value
+                        || m.span == leave.statement
+                        || m.is_statement(leave.statement)
                 })?;
                 Some((r, m))
             });
             if let Some((r, m)) = hit {
-                let written = r.new.write(
-                    &r.old,
-                    m,
-                    &p.code.tree,
-                    p.cx.text,
-                    p.cx.line_end,
-                    &p.resolver,
-                );
+                let written =
+                    r.new.write(&r.old, m, &p.code.tree, p.cx.text, p.cx.line_end, &p.resolver);
                 let written = written.map_err(|e| e.0)?;
                 tokens.push(m.span);
                 change.splices.extend(written.splices);
@@ -189,10 +186,12 @@ impl Results {
             }
             match &self.wrap {
                 Some(wrap) => {
-                    let wrap = spelled(p, wrap, &self.names, Space::Value, leave.value.start, change)?;
+                    let wrap =
+                        spelled(p, wrap, &self.names, Space::Value, leave.value.start, change)?;
                     let Some((before, after)) = around_it(&wrap) else { continue };
                     let value = p.text(leave.value);
-                    if value.starts_with(before.trim_end()) && value.ends_with(after.trim_start())
+                    if value.starts_with(before.trim_end())
+                        && value.ends_with(after.trim_start())
                         && !before.trim().is_empty()
                     {
                         continue;
@@ -202,7 +201,8 @@ impl Results {
                     tokens.push(Span::new(end - 1, end));
                 }
                 None if self.ty.is_some() || !self.returns.is_empty() => {
-                    let say = "what is returned here stays as it is: nothing in the recipe covers it";
+                    let say =
+                        "what is returned here stays as it is: nothing in the recipe covers it";
                     notes.push((leave.value, say.to_owned()));
                 }
                 None => {}
