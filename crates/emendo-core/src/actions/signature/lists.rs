@@ -101,7 +101,8 @@ impl Lists {
             cx.out.push(d.help("`order = [2, 1, 3]` puts the second parameter first"));
             return None;
         }
-        if !out.order.is_empty() && !(out.drop.is_empty() && out.add.is_empty()) {
+        let counts = !out.drop.is_empty() || !out.add.is_empty();
+        if counts && !out.order.is_empty() {
             let d = Diagnostic::error("`order` goes alone", action.span);
             cx.out.push(d.help("write `drop` and `add` in a `signature` of their own"));
             return None;
@@ -452,11 +453,9 @@ fn insert_items(
     change: &mut Change,
     tokens: &mut Vec<Span>,
 ) {
-    let mut added = 0;
-    for (at, text) in new {
+    for (added, (at, text)) in new.iter().enumerate() {
         // Places count in the new list: those that came before are not among the kept.
         let place = at.saturating_sub(1).saturating_sub(added);
-        added += 1;
         // Where each item has a line of its own, the new one has too.
         let line = |item: Span| {
             let lead = &p.cx.text[list.start as usize..item.start as usize];
