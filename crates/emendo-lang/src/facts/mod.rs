@@ -492,6 +492,16 @@ impl FileFacts {
         None
     }
 
+    /// True for the scope that is the whole file.
+    pub(crate) fn is_whole(&self, scope: Span) -> bool {
+        scope.end == u32::MAX || scope == self.scopes[0].span
+    }
+
+    /// The names that are declared at the top of the file.
+    pub(crate) fn top_names(&self) -> impl Iterator<Item = &str> {
+        self.scopes[0].bindings.iter().map(|b| b.name.as_str())
+    }
+
     /// Where a name at the top of the file is declared.
     pub(crate) fn lookup_top(&self, name: &str, spaces: &[Space]) -> Option<Span> {
         let mut all = self.scopes[0].bindings.iter();

@@ -104,6 +104,8 @@ struct Passed {
     names: HashMap<String, (String, bool)>,
     /// Modules whose names are all passed on.
     all: Vec<String>,
+    /// The names that it declares itself, where it passes on all of others: its own come first.
+    own: HashSet<String>,
 }
 
 impl Default for Index {
@@ -403,6 +405,9 @@ impl Index {
                 whole.extend(&segments[cut + 1..]);
                 return Some((names.join(&whole), module, *fixed));
             }
+            if passed.own.contains(segments[cut]) {
+                return None;
+            }
             for all in &passed.all {
                 let mut whole: Vec<&str> = names.segments(all);
                 whole.extend(&segments[cut..]);
@@ -462,7 +467,9 @@ impl Passed {
         let mut out = Self::default();
         let inside =
             |local: &str| facts.imports.iter().find(|i| !i.passes_on && i.local() == Some(local));
-        for import in facts.imports.iter().filter(|i| i.inside.is_empty()) {
+        // What is imported within a function is known there only.
+        let whole = |i: &&Import| i.inside.is_empty() && facts.is_whole(i.scope);
+        for import in facts.imports.iter().filter(whole) {
             let passes = import.passes_on || names.exports_all;
             match (passes, import.wildcard, import.local()) {
                 (false, ..) => {}
@@ -473,6 +480,9 @@ impl Passed {
                 }
                 _ => {}
             }
+        }
+        if !out.all.is_empty() {
+            out.own = facts.top_names().map(str::to_owned).collect();
         }
         for Export { outside, inside: local, fixed } in &facts.exports {
             if let Some(import) = inside(local) {

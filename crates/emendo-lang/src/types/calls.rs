@@ -435,7 +435,7 @@ impl<'a> Resolver<'a> {
             return self.called_path(&path, call, at);
         };
         // A function of the file, or a variable that holds one.
-        let own = self.facts.lookup(single, self.called_spaces(), at);
+        let own = self.known_at(single, self.called_spaces(), at);
         if let Some(own) =
             own.filter(|o| !o.top || self.imported_at(single, Space::Value, at).is_none())
         {
@@ -775,7 +775,7 @@ impl<'a> Resolver<'a> {
             let at = function.start_byte() as u32;
             let path: Vec<&str> = name.split(names.separator).map(str::trim).collect();
             if let [single] = path.as_slice() {
-                let own = self.facts.lookup(single, self.called_spaces(), at);
+                let own = self.known_at(single, self.called_spaces(), at);
                 if let Some(own) = own {
                     let in_type = self
                         .facts

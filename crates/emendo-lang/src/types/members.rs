@@ -102,8 +102,15 @@ impl MemberType {
 impl<'a> Resolver<'a> {
     /// A member of a type, its own or one of what it is built on.
     pub(crate) fn member(&self, ty: &Ty, name: &str) -> Option<Known> {
+        let top = || {
+            let top = self.language.typing.syntax.top;
+            let known = self.project.learned(self.language, top).filter(|l| l.has(name))?;
+            let all = known.members.get(name)?.clone();
+            Some(Known { all, says: Certainty::Certain, owner: top.to_owned() })
+        };
         self.member_within(ty, name, ty, &mut HashSet::new())
             .or_else(|| self.member_within(ty, "*", ty, &mut HashSet::new()))
+            .or_else(top)
     }
 
     fn member_within(
@@ -352,8 +359,8 @@ impl<'a> Resolver<'a> {
         }
         for param in named(list) {
             let text = span(param).of(self.text);
-            let bare = text.trim_start_matches(['&', ' ']).trim_start_matches("mut ");
-            let bare = bare.split(':').next().unwrap_or(bare).trim();
+            let bare = text.split(':').next().unwrap_or(text).trim();
+            let bare = bare.rsplit([' ', '&']).next().unwrap_or(bare);
             if own.contains(&bare) || matches!(text, "/" | "*") {
                 continue;
             }

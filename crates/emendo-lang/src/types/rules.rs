@@ -214,8 +214,6 @@ pub enum Part {
     Same,
     /// An object of the type in the field.
     Typed(&'static str),
-    /// The member that has the part's number in the type of the field.
-    NthOf(&'static str),
 }
 
 /// A test that a value is of a type.

@@ -138,8 +138,8 @@ impl<'a> Resolver<'a> {
         let mut params = Vec::new();
         for p in named(list) {
             let text = span(p).of(self.text);
-            let bare = text.trim_start_matches(['&', ' ']).trim_start_matches("mut ");
-            let bare = bare.split(':').next().unwrap_or(bare).trim();
+            let bare = text.split(':').next().unwrap_or(text).trim();
+            let bare = bare.rsplit([' ', '&']).next().unwrap_or(bare);
             if own.contains(&bare) || matches!(text, "/" | "*") {
                 continue;
             }

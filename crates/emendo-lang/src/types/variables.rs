@@ -44,7 +44,7 @@ impl<'a> Resolver<'a> {
     /// The variable of a name that is visible at a place, unless an import makes the name known.
     fn variable_at(&self, name: &str, at: u32) -> Option<Declared<'a>> {
         let names = &self.language.names;
-        let declared = self.facts.lookup(name, &[Space::Value, Space::Member], at);
+        let declared = self.known_at(name, &[Space::Value, Space::Member], at);
         let declared =
             declared.filter(|d| d.space == Space::Value || !names.members_need_receiver)?;
         let imported = self.imported_at(name, Space::Value, at).is_some() && declared.top;
@@ -198,6 +198,16 @@ impl<'a> Resolver<'a> {
             return all.to_vec();
         }
         out
+    }
+
+    /// What declares a name that is visible at a place: the value of a variable does not see the variable.
+    pub(super) fn known_at(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared<'a>> {
+        let declared = self.facts.lookup(name, spaces, at)?;
+        if declared.top || self.is_done(declared.at, at) {
+            return Some(declared);
+        }
+        let before = self.introduced(declared.at)?.1.start_byte() as u32;
+        self.facts.lookup(name, spaces, before.checked_sub(1)?)
     }
 
     /// True if what introduces a name ends before a use: the value of an assignment does not see it.
@@ -374,9 +384,11 @@ impl<'a> Resolver<'a> {
 
     /// The type of a part of a value.
     fn taken_from(&self, of: &Told, how: Part, child: Node<'a>, holder: Node<'a>) -> Option<Told> {
+        // Parts without a name, as `_`, count too.
         let place = || {
-            let mut items = named(holder).into_iter();
-            items.position(|i| span(i).contains(span(child)))
+            let items = crate::tree::children(holder).into_iter();
+            let before = items.take_while(|i| !span(*i).contains(span(child)));
+            before.filter(|i| i.kind() == ",").count()
         };
         let kept = |ty: Ty| Some(Told { ty, ..of.clone() });
         match how {
@@ -390,7 +402,7 @@ impl<'a> Resolver<'a> {
                 (ty != Ty::Unknown).then(|| Told::sure(ty))
             }
             Part::Nth => match &of.ty {
-                Ty::Tuple(items) => kept(items.get(place()?)?.clone()),
+                Ty::Tuple(items) => kept(items.get(place())?.clone()),
                 _ => {
                     let whole = self.passed(of, "[]")?;
                     Some(Told { why: of.why.clone(), ..whole })
@@ -411,16 +423,7 @@ impl<'a> Resolver<'a> {
                 if let Some(inner) = self.passed(of, last) {
                     return Some(Told { why: of.why.clone(), ..inner });
                 }
-                self.numbered(self.written(part(holder, field)?), place()?.checked_sub(1)?)
-            }
-            Part::NthOf(field) => {
-                let before = named(holder)
-                    .iter()
-                    .take_while(|n| {
-                        span(**n).end <= span(part(holder, field).unwrap_or(holder)).start
-                    })
-                    .count();
-                self.numbered(self.written(part(holder, field)?), place()?.checked_sub(1 + before)?)
+                self.numbered(self.written(part(holder, field)?), place())
             }
         }
     }

@@ -440,8 +440,9 @@ fn first_item(p: &Place<'_>, list: Span) -> Option<Span> {
     let items = p.code.tree.items_at(list.start as usize);
     let own = p.resolver.language.names.types.own;
     let first = items.into_iter().next()?;
-    let text = p.text(first).trim_start_matches(['&', ' ']).trim_start_matches("mut ");
-    own.contains(&text.split(':').next().unwrap_or(text).trim()).then_some(first)
+    let text = p.text(first);
+    let name = text.split(':').next().unwrap_or(text).trim();
+    own.contains(&name.rsplit([' ', '&']).next().unwrap_or(name)).then_some(first)
 }
 
 /// Puts items into a list: each before the one that has its place, or at the end.
