@@ -24,6 +24,8 @@ pub(crate) struct Typing {
     pub(crate) depth: Cell<usize>,
     /// An inference asked for itself: what rests on that is not kept.
     cycled: Cell<bool>,
+    /// What a parameter of types is built on is being read.
+    bounding: Cell<bool>,
     /// The body of a function was looked at for what it gives.
     pub(super) bodies: Cell<bool>,
 }
@@ -366,8 +368,11 @@ impl<'a> Resolver<'a> {
             let behind = &self.text[leaf.end_byte()..holder.end_byte().max(leaf.end_byte())];
             let bound = behind.trim_start().trim_start_matches("extends").trim_start_matches(':');
             let bound = bound.trim();
-            let bound = (!bound.is_empty() && !bound.starts_with(['=', ',', '>']))
-                .then(|| Box::new(self.read(bound, d.at.start)));
+            // What a bound names may be bound by the parameter itself.
+            let plain = !bound.is_empty() && !bound.starts_with(['=', ',', '>']);
+            let inner = self.typing.bounding.replace(true);
+            let bound = (plain && !inner).then(|| Box::new(self.read(bound, d.at.start)));
+            self.typing.bounding.set(inner);
             return Some(Ty::Param(name.to_owned(), bound));
         }
         let makers = self.language.typing.param_makers;

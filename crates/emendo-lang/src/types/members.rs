@@ -17,6 +17,14 @@ use crate::tree::{children, span};
 /// How many types a search goes through.
 const WIDE: usize = 256;
 
+/// How far the shapes of types are asked for by one another.
+const NESTED: usize = 48;
+
+thread_local! {
+    /// The types whose shapes this thread works out, the outermost first.
+    static SHAPING: std::cell::RefCell<Vec<String>> = const { std::cell::RefCell::new(Vec::new()) };
+}
+
 /// A parameter.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Takes {
@@ -391,6 +399,23 @@ impl<'a> Resolver<'a> {
 
     /// What is known of a type besides its members.
     pub(crate) fn shape(&self, symbol: &str) -> Option<Arc<Shape>> {
+        // A type that is built on itself, in whatever way, tells nothing more.
+        let again = SHAPING.with_borrow_mut(|s| {
+            let again = s.len() >= NESTED || s.iter().any(|s| s == symbol);
+            if !again {
+                s.push(symbol.to_owned());
+            }
+            again
+        });
+        if again {
+            return None;
+        }
+        let found = self.shape_of(symbol);
+        SHAPING.with_borrow_mut(Vec::pop);
+        found
+    }
+
+    fn shape_of(&self, symbol: &str) -> Option<Arc<Shape>> {
         if let Some(own) = self.own_shape(symbol) {
             return Some(Arc::new(own));
         }
@@ -546,7 +571,7 @@ impl<'a> Resolver<'a> {
             (_, Ty::Param(_, Some(bound))) => self.fits(ty, bound),
             (Ty::Unknown, _) => None,
             (Ty::Param(_, None), _) => None,
-            (Ty::Param(_, Some(bound)), _) => self.fits(bound, wanted).filter(|f| *f),
+            (Ty::Param(_, Some(bound)), _) => self.fits(bound, wanted),
             (Ty::Either(all), _) => {
                 let told: Vec<Option<bool>> = all.iter().map(|t| self.fits(t, wanted)).collect();
                 if told.iter().all(|t| *t == Some(true)) {
