@@ -811,6 +811,14 @@ impl<'a> Resolver<'a> {
                 }
             }
             let symbols = self.candidates(&path, Space::Value, at);
+            // A type that is called, or made: what makes an object of it.
+            let maker = self.language.typing.constructor;
+            if !maker.is_empty()
+                && symbols.iter().any(|s| self.is_known_type(s))
+                && let Some(known) = self.member(&self.read(&name, at), maker)
+            {
+                return Some((known, Certainty::Certain));
+            }
             let known = symbols.iter().find_map(|symbol| {
                 let parent = names.parent(symbol);
                 if parent.is_empty() || parent == *symbol {

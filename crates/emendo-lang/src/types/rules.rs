@@ -74,6 +74,12 @@ pub struct TypeRules {
     pub tests: &'static [Test],
     /// Where such a test holds.
     pub branches: &'static [Branch],
+    /// Kinds of statements that leave what stands around them.
+    pub exits: &'static [&'static str],
+    /// Kinds of conditions that hold where what they are about does not, with the sign.
+    pub negations: &'static [(&'static str, &'static str)],
+    /// Kinds of statements behind which their condition holds.
+    pub asserts: &'static [&'static str],
     /// Operators that join tests, both of which hold.
     pub both: &'static [&'static str],
     /// Functions.
@@ -94,6 +100,8 @@ pub struct TypeRules {
     pub param_bases: &'static [&'static str],
     /// Operators that give true or false.
     pub truths: &'static [&'static str],
+    /// The name of what makes an object of a type, among its members; empty if that has none.
+    pub constructor: &'static str,
     /// Assigning a variable again changes its type.
     pub reassigned: bool,
 }

@@ -359,6 +359,8 @@ impl<'a> Reader<'a> {
                 self.rest = rest;
                 return Some(out);
             }
+            // What a function is called on is no parameter.
+            let own = self.rest.strip_prefix("this").filter(|r| r.trim_start().starts_with(':'));
             let before = self.rest;
             // `name: T`, `name?: T`, `...names: T[]`, and `Item = T` of an associated type.
             self.take("...");
@@ -380,7 +382,7 @@ impl<'a> Reader<'a> {
             } else {
                 let was = self.rest.len();
                 let ty = self.whole(depth.checked_sub(1)?);
-                out.push(ty);
+                out.extend(own.is_none().then_some(ty));
                 // The length of an array.
                 if self.peek() == ';' {
                     let end = self.rest.find(close)?;

@@ -476,9 +476,50 @@ impl<'a> Resolver<'a> {
                     return Some(told);
                 }
             }
+            if typing.blocks.contains(&up.kind())
+                && let Some(told) = self.left_otherwise(up, child, name, use_)
+            {
+                return Some(told);
+            }
             child = up;
         }
         None
+    }
+
+    /// The type that statements before a use in its block tell: those that leave the block for all other types.
+    fn left_otherwise(
+        &self,
+        block: Node<'a>,
+        child: Node<'a>,
+        name: &str,
+        use_: Node<'a>,
+    ) -> Option<Told> {
+        let typing = &self.language.typing;
+        let before = named(block).into_iter().take_while(|s| s.id() != child.id());
+        let mut before: Vec<Node<'a>> = before.collect();
+        before.reverse();
+        before.into_iter().take(ASSIGNED).find_map(|statement| {
+            if typing.asserts.contains(&statement.kind()) {
+                return self.tested(named(statement).into_iter().next()?, name, use_);
+            }
+            let branch = typing.branches.iter().find(|b| b.kind == statement.kind())?;
+            let then = part(statement, branch.then)?;
+            let last = match typing.blocks.contains(&then.kind()) {
+                true => named(then).into_iter().next_back()?,
+                false => then,
+            };
+            let others = named(statement).into_iter().any(|n| span(n).start >= span(then).end);
+            if !typing.exits.contains(&last.kind()) || others {
+                return None;
+            }
+            let mut test = part(statement, branch.test)?;
+            while test.kind() == self.language.parenthesized {
+                test = named(test).into_iter().next()?;
+            }
+            let sign = crate::tree::children(test).into_iter().next()?.kind();
+            typing.negations.iter().find(|n| **n == (test.kind(), sign))?;
+            self.tested(named(test).into_iter().next()?, name, use_)
+        })
     }
 
     /// The type that a condition says a variable is of.

@@ -367,6 +367,8 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     parameters: &[
         ("required_parameter", "accessibility_modifier"),
         ("required_parameter", "readonly"),
+        ("optional_parameter", "accessibility_modifier"),
+        ("optional_parameter", "readonly"),
     ],
     assigned: ("assignment_expression", "left", "right"),
     fields: &["type", "return_type"],

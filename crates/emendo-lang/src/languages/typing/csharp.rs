@@ -132,6 +132,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         Branch { kind: "conditional_expression", test: "condition", then: "consequence" },
         Branch { kind: "binary_expression", test: "left", then: "right" },
     ],
+    exits: &["return_statement", "throw_statement", "continue_statement", "break_statement"],
+    negations: &[("prefix_unary_expression", "!")],
+    asserts: &[],
     both: &["&&"],
     functions: &[
         body("method_declaration", "returns", false),
@@ -163,5 +166,6 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     type_params: &["type_parameter_list"],
     param_bases: &[],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
+    constructor: "",
     reassigned: false,
 };

@@ -100,6 +100,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     parts: &[],
     tests: &[],
     branches: &[],
+    exits: &[],
+    negations: &[],
+    asserts: &[],
     both: &["&&"],
     functions: &[
         body("method_declaration", "type", false),
@@ -138,5 +141,6 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     type_params: &["type_parameters"],
     param_bases: &[],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
+    constructor: "",
     reassigned: false,
 };

@@ -131,6 +131,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         Branch { kind: "conditional_expression", test: "1", then: "0" },
         Branch { kind: "boolean_operator", test: "left", then: "right" },
     ],
+    exits: &["return_statement", "raise_statement", "continue_statement", "break_statement"],
+    negations: &[("not_operator", "not")],
+    asserts: &["assert_statement"],
     both: &["and"],
     functions: &[
         FunctionRule {
@@ -170,5 +173,6 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     type_params: &["type_parameter"],
     param_bases: &["Generic", "Protocol"],
     truths: &[],
+    constructor: "__init__",
     reassigned: true,
 };

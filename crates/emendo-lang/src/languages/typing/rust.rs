@@ -125,6 +125,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     ],
     tests: &[],
     branches: &[],
+    exits: &[],
+    negations: &[],
+    asserts: &[],
     both: &[],
     functions: &[
         FunctionRule {
@@ -165,5 +168,6 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     type_params: &["type_parameters"],
     param_bases: &[],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
+    constructor: "",
     reassigned: false,
 };

@@ -150,6 +150,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         Branch { kind: "ternary_expression", test: "condition", then: "consequence" },
         Branch { kind: "binary_expression", test: "left", then: "right" },
     ],
+    exits: &["return_statement", "throw_statement", "continue_statement", "break_statement"],
+    negations: &[("unary_expression", "!")],
+    asserts: &[],
     both: &["&&"],
     functions: &[
         body("function_declaration", "parameters", false),
@@ -193,5 +196,6 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     type_params: &["type_parameters"],
     param_bases: &[],
     truths: &["==", "!=", "===", "!==", "<", ">", "<=", ">=", "instanceof", "in"],
+    constructor: "constructor",
     reassigned: false,
 };
