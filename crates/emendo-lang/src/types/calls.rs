@@ -504,6 +504,8 @@ impl<'a> Resolver<'a> {
 
     /// An object that is made by calling its type.
     fn made_by_call(&self, path: &[&str], at: u32) -> Option<Told> {
+        // Where files are no modules, a type is made with a word for that.
+        self.language.names.modules.as_ref()?;
         let symbols = self.candidates(path, Space::Value, at);
         let known = symbols.iter().any(|s| self.is_known_type(s));
         if !known && !path.last().is_some_and(|l| looks_like_type(l)) {

@@ -202,15 +202,7 @@ impl<'a> Resolver<'a> {
         // A module of a library passes on what another declares.
         let end = |s: &&String| self.language.names.last(s) == name;
         let passed = learned.exports.iter().find(end)?;
-        let ty = Ty::object(passed).itself();
-        known(vec![MemberType {
-            params: None,
-            gives: ty,
-            lambda: Vec::new(),
-            says: Certainty::Certain,
-            place: None,
-            function: false,
-        }])
+        known(vec![read_member(Ty::object(passed).itself())])
     }
 
     /// True if another file may tell of a symbol.
@@ -569,7 +561,8 @@ impl<'a> Resolver<'a> {
         match (ty, wanted) {
             (_, Ty::Param(_, None) | Ty::Unknown) | (Ty::Nothing, _) => Some(true),
             (_, Ty::Param(_, Some(bound))) => self.fits(ty, bound),
-            (Ty::Unknown, _) => None,
+            // A dotted name may be that of a value as well as that of a type.
+            (Ty::Unknown | Ty::Of { named: true, .. }, _) => None,
             (Ty::Param(_, None), _) => None,
             (Ty::Param(_, Some(bound)), _) => self.fits(bound, wanted),
             (Ty::Either(all), _) => {
@@ -684,6 +677,9 @@ impl<'a> Resolver<'a> {
                     || self.project.is_standard(self.language, w)
             })
         };
+        if wanted.iter().all(|w| syntax.closed.contains(&w.as_str())) {
+            return false;
+        }
         let unknown = |s: &str| !known(s) && near(s);
         // One that is told of is what is meant, of several.
         let told =

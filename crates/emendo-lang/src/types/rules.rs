@@ -36,6 +36,8 @@ pub struct Syntax {
     pub list: &'static str,
     /// A type in square brackets is a list, and not several values at once.
     pub bracket_list: bool,
+    /// Types that nothing is built on and nothing is another name for.
+    pub closed: &'static [&'static str],
     /// The type that all others are built on; empty if there is none.
     pub top: &'static str,
     /// The type of a parameter stands before its name.

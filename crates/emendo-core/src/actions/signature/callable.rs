@@ -75,7 +75,19 @@ impl Callable {
     /// True if a function has the parameters.
     pub(super) fn declares(&self, p: &Place<'_>, f: &FunctionSite) -> bool {
         let Some(params) = &self.params else { return true };
+        // Another overload may take what this one takes, so types must be the same.
         let same = |(own, wanted): (&emendo_lang::ParamSite, &Param)| match &own.ty {
+            Some((_, ty @ Ty::Of { symbols, .. })) => {
+                let open = matches!(wanted.ty, Ty::Unknown | Ty::Param(..));
+                let of = wanted.ty.symbols();
+                open || if of.is_empty() {
+                    p.resolver.fits(ty, &wanted.ty) != Some(false)
+                } else {
+                    // A short name in the recipe is that of any type called so.
+                    let names = &p.resolver.language.names;
+                    symbols.iter().any(|s| of.iter().any(|o| o == s || o == names.last(s)))
+                }
+            }
             Some((_, ty)) if *ty != Ty::Unknown => {
                 matches!(wanted.ty, Ty::Unknown | Ty::Param(..))
                     || matches!(ty, Ty::Param(..))

@@ -306,7 +306,6 @@ impl SignatureRunner {
         self.around.iter().any(|pattern| {
             let found = pattern.matches(&p.code.tree, p.cx.text, &p.resolver);
             found.iter().any(|m| match m.slot(emendo_lang::HERE) {
-                Some(here) if here.count > 1 => here.span.contains(at),
                 Some(here) => here.span.contains(at),
                 None => m.span.contains(at),
             })

@@ -46,6 +46,13 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         ],
         list: "[]",
         bracket_list: true,
+        closed: &[
+            "System.String",
+            "System.Int32",
+            "System.Int64",
+            "System.Boolean",
+            "System.Double",
+        ],
         top: "System.Object",
         type_first: true,
         text: "System.String",

@@ -36,6 +36,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         delegates: &[],
         list: "[]",
         bracket_list: true,
+        closed: &["java.lang.String", "int", "long", "boolean", "char", "double", "float"],
         top: "java.lang.Object",
         type_first: true,
         text: "java.lang.String",

@@ -42,6 +42,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         delegates: &[],
         list: "list",
         bracket_list: true,
+        closed: &[],
         top: "object",
         type_first: false,
         text: "str",

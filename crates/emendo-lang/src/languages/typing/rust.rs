@@ -56,6 +56,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         delegates: &[],
         list: "Vec",
         bracket_list: true,
+        closed: &[],
         top: "",
         type_first: false,
         text: "str",

@@ -54,6 +54,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         delegates: &[],
         list: "Array",
         bracket_list: false,
+        closed: &[],
         top: "object",
         type_first: false,
         text: "string",
