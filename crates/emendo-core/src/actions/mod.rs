@@ -230,6 +230,30 @@ pub(crate) fn type_of(
     ty.map(|t| t.spelled(cx.spellings))
 }
 
+/// The type of a parameter of a callable: a short name of a type may be one of the callable's own package.
+pub(crate) fn parameter_type(
+    language: &'static Language,
+    text: &Text,
+    callable: &str,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<Ty> {
+    let ty = type_of(language, text, action, cx)?;
+    let names = &language.names;
+    let own = |s: &String| {
+        let short = names.parent(s).is_empty() && s.len() > 1 && s.starts_with(char::is_uppercase);
+        let known = language.typing.syntax.primitives.iter().any(|p| p.1 == s);
+        (short && !known).then(|| names.join(&[names.package(callable).as_str(), s]))
+    };
+    Some(match ty {
+        Ty::Of { symbols, args, named } => {
+            let near: Vec<String> = symbols.iter().filter_map(own).collect();
+            Ty::Of { symbols: near.into_iter().chain(symbols).collect(), args, named }
+        }
+        other => other,
+    })
+}
+
 /// What a short name in a type stands for: a word of `names`, or a type that the recipe tells of.
 pub(crate) fn named_symbol(
     language: &Language,

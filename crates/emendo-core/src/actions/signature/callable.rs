@@ -5,7 +5,7 @@ use emendo_recipe::{Action, Text};
 use emendo_text::{Diagnostic, Span};
 
 use super::super::symbol::{Place, overload};
-use super::super::{CompileCx, type_of};
+use super::super::{CompileCx, parameter_type};
 
 /// A function that an action is about.
 pub(super) struct Callable {
@@ -61,7 +61,7 @@ impl Callable {
             Some(all) => {
                 let mut params = Vec::new();
                 for p in &all {
-                    params.push(param(language, p, text, action, cx)?);
+                    params.push(param(language, p, symbol, text, action, cx)?);
                 }
                 Some(params)
             }
@@ -166,6 +166,7 @@ impl Callable {
 fn param(
     language: &'static Language,
     written: &str,
+    callable: &str,
     text: &Text,
     action: &Action,
     cx: &mut CompileCx<'_>,
@@ -182,7 +183,8 @@ fn param(
     let ty = if ty == "_" {
         Ty::Unknown
     } else {
-        type_of(language, &Text::derived(ty.to_owned(), text.span), action, cx)?
+        let text = Text::derived(ty.to_owned(), text.span);
+        parameter_type(language, &text, callable, action, cx)?
     };
     Some(Param { name, ty, optional })
 }

@@ -125,7 +125,7 @@ impl Rows {
                 Some(texts) => {
                     let read = |t: &String| {
                         let text = Text::derived(t.clone(), p.old.span);
-                        super::super::type_of(language, &text, action, cx)
+                        super::super::parameter_type(language, &text, old, action, cx)
                     };
                     Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
                 }
