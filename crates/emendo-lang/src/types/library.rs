@@ -110,14 +110,7 @@ impl Learned {
             };
             let gives = if gives.trim().is_empty() { Ty::Nothing } else { ty(&out, gives)? };
             let lambda = lambda.iter().map(|t| ty(&out, t)).collect::<Result<Vec<_>, _>>()?;
-            let told = MemberType {
-                params,
-                gives,
-                lambda,
-                says: Certainty::Certain,
-                place: None,
-                function: false,
-            };
+            let told = MemberType { params, gives, lambda, says: Certainty::Certain, place: None };
             out.members.entry(member.trim().to_owned()).or_default().push(told);
         }
         Ok((symbol, out))

@@ -48,8 +48,6 @@ pub(crate) struct MemberType {
     pub(crate) says: Certainty,
     /// The file and line of its declaration, in another file.
     pub(crate) place: Option<(RelPath, u32)>,
-    /// It is no part of an object: a function of its own.
-    pub(crate) function: bool,
 }
 
 /// A member that was found.
@@ -294,7 +292,7 @@ impl<'a> Resolver<'a> {
             let ty = ty.unwrap_or_else(|| Ty::object(&self.own_name(t)));
             return Some(vec![read_member(ty.itself())]);
         }
-        self.member_type(name, top).map(|m| vec![MemberType { function: true, ..m }])
+        self.member_type(name, top).map(|m| vec![m])
     }
 
     /// A member by the place of its name.
@@ -306,7 +304,6 @@ impl<'a> Resolver<'a> {
             lambda: Vec::new(),
             says: told.says,
             place: None,
-            function: false,
         };
         let Some((_, node, rule)) = self.introduced(at) else {
             // A member without a name of its own: what stands there is its type.
@@ -326,7 +323,6 @@ impl<'a> Resolver<'a> {
             lambda: Vec::new(),
             says,
             place,
-            function: false,
         })
     }
 
@@ -348,10 +344,16 @@ impl<'a> Resolver<'a> {
         rules.filter_map(|r| node.child_by_field_name(r.params)).next()
     }
 
+    /// True for a parameter that is the object itself.
+    pub fn is_object(&self, parameter: &str) -> bool {
+        let name = parameter.split(':').next().unwrap_or(parameter).trim();
+        let name = name.rsplit([' ', '&']).next().unwrap_or(name);
+        self.language.names.types.own.contains(&name)
+    }
+
     /// What a function takes.
     pub(super) fn takes(&self, node: Node<'a>) -> Vec<Takes> {
         let Some(list) = self.parameters_of(node) else { return Vec::new() };
-        let own = self.language.names.types.own;
         let mut out = Vec::new();
         if named(list).is_empty() && list.is_named() && list.child_count() == 0 {
             let name = span(list).of(self.text).to_owned();
@@ -359,9 +361,7 @@ impl<'a> Resolver<'a> {
         }
         for param in named(list) {
             let text = span(param).of(self.text);
-            let bare = text.split(':').next().unwrap_or(text).trim();
-            let bare = bare.rsplit([' ', '&']).next().unwrap_or(bare);
-            if own.contains(&bare) || matches!(text, "/" | "*") {
+            if self.is_object(text) || matches!(text, "/" | "*") {
                 continue;
             }
             out.push(self.take_of(param));
@@ -701,6 +701,5 @@ fn read_member(ty: Ty) -> MemberType {
         lambda: Vec::new(),
         says: Certainty::Certain,
         place: None,
-        function: false,
     }
 }

@@ -134,13 +134,10 @@ impl<'a> Resolver<'a> {
         let typing = &self.language.typing;
         let rule = typing.functions.iter().find(|f| f.kind == node.kind())?;
         let list = self.parameters_of(node)?;
-        let own = self.language.names.types.own;
         let mut params = Vec::new();
         for p in named(list) {
             let text = span(p).of(self.text);
-            let bare = text.split(':').next().unwrap_or(text).trim();
-            let bare = bare.rsplit([' ', '&']).next().unwrap_or(bare);
-            if own.contains(&bare) || matches!(text, "/" | "*") {
+            if self.is_object(text) || matches!(text, "/" | "*") {
                 continue;
             }
             let takes = self.take_of(p);

@@ -9,7 +9,7 @@ use emendo_text::{Diagnostic, Part, Span};
 use super::super::symbol::Place;
 use super::super::{CompileCx, names};
 use super::callable::{Assigned, Callable};
-use super::spelled;
+use super::{release, spelled};
 use crate::edit::Change;
 
 /// What happens to the parameters.
@@ -275,9 +275,7 @@ impl Lists {
         if gone.is_empty() {
             return;
         }
-        let facts = &p.code.facts;
-        let words = facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
-        change.released.extend(words.filter(|w| gone.iter().any(|g| g.contains(*w))));
+        release(p, gone, change);
         tokens.extend(gone);
         // All of them: what stands between the brackets goes.
         if gone.len() == items.len() {
@@ -361,11 +359,12 @@ impl Lists {
             };
             let to = spelled(p, &r.to, &self.names, Space::Type, at, change)?;
             let old = p.text(*span);
-            if same_code(old, &to) || !r.from.as_ref().is_none_or(|from| self.is_type(old, from)) {
+            if same_code(old, &to)
+                || !r.from.as_ref().is_none_or(|from| is_type(&self.names, old, from))
+            {
                 continue;
             }
-            let words = p.code.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
-            change.released.extend(words.filter(|w| span.contains(*w)));
+            release(p, &[*span], change);
             change.splices.push(Splice::text(*span, to));
             tokens.push(*span);
         }
@@ -422,27 +421,20 @@ impl Lists {
         insert_items(p, &kept, f.list, &before, change, tokens);
         Ok(())
     }
+}
 
-    /// True if a written type is the one that a recipe names.
-    fn is_type(&self, old: &str, wanted: &str) -> bool {
-        let last = |t: &str| {
-            let t = t.trim();
-            let head = t.rsplit(['.', ':', ' ']).next().unwrap_or(t);
-            head.to_owned()
-        };
-        let symbol = self.names.get(wanted.trim()).map_or(wanted, String::as_str);
-        same_code(old, wanted) || last(old) == last(symbol)
-    }
+/// True if a written type is the one that a recipe names: in full, or by its own name.
+pub(super) fn is_type(names: &BTreeMap<String, String>, old: &str, wanted: &str) -> bool {
+    let last = |t: &str| t.rsplit(['.', ':']).next().unwrap_or(t).trim().to_owned();
+    let symbol = names.get(wanted.trim()).map_or(wanted, String::as_str);
+    same_code(old, wanted) || last(old) == last(symbol)
 }
 
 /// The only item in brackets that is no parameter: the object itself.
 fn first_item(p: &Place<'_>, list: Span) -> Option<Span> {
     let items = p.code.tree.items_at(list.start as usize);
-    let own = p.resolver.language.names.types.own;
     let first = items.into_iter().next()?;
-    let text = p.text(first);
-    let name = text.split(':').next().unwrap_or(text).trim();
-    own.contains(&name.rsplit([' ', '&']).next().unwrap_or(name)).then_some(first)
+    p.resolver.is_object(p.text(first)).then_some(first)
 }
 
 /// Puts items into a list: each before the one that has its place, or at the end.

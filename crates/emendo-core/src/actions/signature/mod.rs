@@ -430,6 +430,12 @@ fn spelled(
     Ok(out)
 }
 
+/// Names in code that goes are used there no more.
+fn release(p: &Place<'_>, gone: &[Span], change: &mut Change) {
+    let words = p.code.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
+    change.released.extend(words.filter(|w| gone.iter().any(|g| g.contains(*w))));
+}
+
 /// What `@{it}` stands in for, split around it.
 fn around_it(text: &str) -> Option<(&str, &str)> {
     text.split_once("@{it}")

@@ -8,8 +8,8 @@ use emendo_text::{Part, Span};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names, pattern_error};
-use super::lists::same_code;
-use super::{around_it, spelled};
+use super::lists::{is_type, same_code};
+use super::{around_it, release, spelled};
 use crate::edit::Change;
 
 /// What happens to the result.
@@ -121,12 +121,10 @@ impl Results {
         }
         let at = f.span.start;
         let declared = f.result.map(|r| p.text(r));
-        if let (Some(from), Some(declared)) = (&self.from, declared) {
-            let last = |t: &str| t.rsplit(['.', ':']).next().unwrap_or(t).trim().to_owned();
-            let wanted = self.names.get(from.trim()).map_or(from.as_str(), String::as_str);
-            if !same_code(declared, from) && last(declared) != last(wanted) {
-                return Ok(());
-            }
+        if let (Some(from), Some(declared)) = (&self.from, declared)
+            && !is_type(&self.names, declared, from)
+        {
+            return Ok(());
         }
         if let (Some(ty), Some(span)) = (&self.ty, f.result) {
             let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
@@ -142,8 +140,7 @@ impl Results {
                 }
                 None if same_code(old, &ty) => return Ok(()),
                 None => {
-                    let words = p.code.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
-                    change.released.extend(words.filter(|w| span.contains(*w)));
+                    release(p, &[span], change);
                     change.splices.push(Splice::text(span, ty));
                 }
             }
