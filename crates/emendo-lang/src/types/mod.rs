@@ -1,9 +1,11 @@
 //! Static types of expressions, as far as declarations tell.
 
 mod calls;
+mod expected;
 mod infer;
 mod library;
 mod members;
+mod results;
 mod rules;
 mod sites;
 mod text;

@@ -1,0 +1,419 @@
+//! What calls, members and functions give.
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use super::calls::plain_path;
+use super::infer::{named, one_of, part, short};
+use super::variables::looks_like_type;
+use super::{Gives, Known, MemberType, Origin, Told, Ty, gives};
+use crate::language::Space;
+use crate::names::{Certainty, Resolver};
+use crate::tree::{children, span};
+
+/// How many places that leave a function are looked at.
+const RETURNS: usize = 32;
+
+impl<'a> Resolver<'a> {
+    /// What a call gives.
+    pub(super) fn called(&self, node: Node<'a>) -> Option<Told> {
+        let rule = self.callee_rule(node)?;
+        let function = part(node, rule.function)?;
+        if let Some(object) =
+            node.child_by_field_name(rule.object).filter(|_| !rule.object.is_empty())
+        {
+            let of = self.type_of(object);
+            let name = span(function).of(self.text);
+            return self.called_member(of, Some(object), name, node);
+        }
+        let function = self.bare(function);
+        match gives(self.language, function.kind()) {
+            Some(Gives::Member(of, name)) => {
+                let name = span(part(function, name)?).of(self.text);
+                let name = name.split('<').next().unwrap_or(name);
+                let object = part(function, of);
+                let told = match object {
+                    Some(o) => self.type_of(o),
+                    None => self.outer_object(function),
+                };
+                self.called_member(told, object, name, node)
+            }
+            Some(Gives::Name) | None => self.called_name(function, node),
+            Some(_) => {
+                let told = self.type_of(function)?;
+                self.called_value(told)
+            }
+        }
+    }
+
+    fn called_value(&self, told: Told) -> Option<Told> {
+        match &told.ty {
+            Ty::Function { gives, .. } => Told { ty: (**gives).clone(), ..told.clone() }.known(),
+            Ty::Of { named: true, .. } => {
+                Told { ty: told.ty.clone().instance(), ..told.clone() }.known()
+            }
+            Ty::Of { .. } => {
+                let (_, gives) = self.as_function(&told.ty)?;
+                Told { ty: gives, ..told }.known()
+            }
+            _ => None,
+        }
+    }
+
+    /// What calling a member gives.
+    fn called_member(
+        &self,
+        of: Option<Told>,
+        object: Option<Node<'a>>,
+        name: &str,
+        call: Node<'a>,
+    ) -> Option<Told> {
+        let names = &self.language.names;
+        if let Some(of) = &of {
+            if let Some(known) = self.member(&of.ty, name) {
+                return self.chosen_result(&known, of, name, call);
+            }
+            if names.types.made_below
+                && let Ty::Of { symbols, named: true, .. } = &of.ty
+            {
+                // A function below a type most often makes one.
+                let last = symbols.first().map(|s| names.last(s))?;
+                let may = looks_like_type(last) && !symbols.iter().any(|s| self.is_known_type(s));
+                let own = !self.own_types(&symbols[0]).is_empty();
+                if may || (own && self.own_member(&symbols[0], name, true).is_none()) {
+                    let told = Told::sure(of.ty.clone().instance()).at_most(Certainty::Likely);
+                    let text = format!("`{last}::{name}` is called right here");
+                    return Some(told.because(text, None));
+                }
+                return None;
+            }
+            if !matches!(of.ty, Ty::Of { named: true, .. }) {
+                return None;
+            }
+        }
+        // A dotted name: a type of a module is called, which makes an object of it.
+        let start = object?.start_byte();
+        let function = part(call, self.callee_rule(call)?.function)?;
+        let whole = &self.text[start..function.end_byte()];
+        let path: Vec<&str> = whole.split(names.separator).map(str::trim).collect();
+        let plain = |p: &&str| p.chars().all(|c| c.is_alphanumeric() || c == '_' || c == '$');
+        if whole.len() > 300 || !path.iter().all(plain) || names.types.made_below {
+            return None;
+        }
+        self.made_by_call(&path, start as u32)
+    }
+
+    /// The result of the overload that fits the arguments.
+    fn chosen_result(&self, known: &Known, of: &Told, name: &str, call: Node<'a>) -> Option<Told> {
+        let (one, sure) = self.choose(known, call)?;
+        let sure = sure || known.all.iter().all(|m| m.gives == one.gives);
+        let says = of.says.min(known.says).min(one.says);
+        let says = if sure { says } else { says.min(Certainty::Likely) };
+        let ty = match (&one.params, &one.gives) {
+            (Some(_), _) => self.result_for(one, call),
+            (None, Ty::Function { gives, .. }) => (**gives).clone(),
+            (None, Ty::Of { named: true, .. }) => one.gives.clone().instance(),
+            (None, ty) => self.as_function(ty)?.1,
+        };
+        let shown = self.language.names.last(&known.owner);
+        let text = format!("`{name}` of `{shown}` gives it{}", self.placed(one));
+        Told { ty, says, why: None }.because(text, None).known()
+    }
+
+    /// The result of a function with what its parameters of types stand for by the arguments.
+    fn result_for(&self, m: &MemberType, call: Node<'a>) -> Ty {
+        if !m.gives.open() {
+            return m.gives.clone();
+        }
+        let mut given = self.given_by(m, call, true);
+        let open = m.open_params(&given);
+        let named = self.type_arguments(call);
+        if open.len() == named.len() {
+            given.extend(open.into_iter().zip(named));
+        }
+        m.gives.filled(&given, None)
+    }
+
+    /// The type arguments that a call names.
+    fn type_arguments(&self, call: Node<'a>) -> Vec<Ty> {
+        let (open, close) = self.language.typing.syntax.generic;
+        let kinds = self.language.names.types.skipped;
+        let function = self.callee_rule(call).and_then(|r| part(call, r.function));
+        let own = [Some(call), function, function.and_then(|f| named(f).into_iter().next_back())];
+        let mut lists = own.into_iter().flatten().flat_map(children);
+        let list = lists.find(|c| {
+            let text = span(*c).of(self.text);
+            kinds.contains(&c.kind()) && text.starts_with(open) && text.ends_with(close)
+        });
+        let Some(list) = list else { return Vec::new() };
+        named(list).into_iter().map(|n| self.written(n)).collect()
+    }
+
+    /// What calling a name gives.
+    fn called_name(&self, function: Node<'a>, call: Node<'a>) -> Option<Told> {
+        let names = &self.language.names;
+        let at = function.start_byte() as u32;
+        let name = span(function).of(self.text);
+        if names.types.base.contains(&name)
+            || names.types.base.contains(&format!("{name}()").as_str())
+        {
+            return self.type_of(function);
+        }
+        let name = plain_path(name);
+        let path: Vec<&str> = name.split(names.separator).map(str::trim).collect();
+        let [single] = path.as_slice() else {
+            return self.called_path(&path, call, at);
+        };
+        // A function of the file, or a variable that holds one.
+        let own = self.known_at(single, self.called_spaces(), at);
+        if let Some(own) =
+            own.filter(|o| !o.top || self.imported_at(single, Space::Value, at).is_none())
+        {
+            if let Some((_, node, rule)) = self.introduced(own.at)
+                && rule.origin == Origin::Function
+            {
+                if let Some(t) = self
+                    .facts
+                    .types_at(own.at.start)
+                    .find(|t| t.members.iter().any(|m| m.at == own.at))
+                {
+                    let of = Told::sure(self.around_type(t));
+                    return self.called_member(Some(of), None, single, call);
+                }
+                let member = self.member_type(single, own.at)?;
+                let ty = self.result_for(&member, call);
+                let told = Told { ty, says: member.says, why: None };
+                let text = format!("`{single}` gives it (line {{line}})");
+                return told.because(text, Some(span(node))).known();
+            }
+            return self.called_value(self.declared_at(single, own.at)?);
+        }
+        if !names.members_need_receiver {
+            for t in self.facts.types_at(at) {
+                let of = Told::sure(self.around_type(t));
+                if let Some(known) = self.member(&of.ty, single) {
+                    return self.chosen_result(&known, &of, single, call);
+                }
+            }
+        }
+        self.called_path(&path, call, at)
+    }
+
+    /// Where functions are names of their own, a value of the same name is not called.
+    pub(super) fn called_spaces(&self) -> &'static [Space] {
+        let apart = self.language.names.bindings.iter().any(|b| b.space == Space::Callable);
+        if apart { &[Space::Callable] } else { &[Space::Callable, Space::Value] }
+    }
+
+    /// What calling an imported name, or a full one, gives.
+    fn called_path(&self, path: &[&str], call: Node<'a>, at: u32) -> Option<Told> {
+        let names = &self.language.names;
+        for symbol in self.candidates(path, Space::Value, at).iter().take(4) {
+            let parent = names.parent(symbol);
+            if parent.is_empty() || parent == *symbol {
+                continue;
+            }
+            let last = names.last(symbol);
+            if let Some(known) = self.member(&Ty::object(&parent).itself(), last) {
+                return self.chosen_result(&known, &Told::sure(Ty::Unknown), last, call);
+            }
+        }
+        if names.types.made_below {
+            let (_, head) = path.split_last()?;
+            let (first, _) = head.split_last().map(|(l, r)| (*l, r))?;
+            if !looks_like_type(first) {
+                return None;
+            }
+            let symbols = self.candidates(head, Space::Type, at);
+            let known = symbols.iter().any(|s| self.is_known_type(s));
+            let ty = Ty::Of { symbols, args: Vec::new(), named: false };
+            return (!known).then(|| Told::sure(ty).at_most(Certainty::Likely));
+        }
+        self.made_by_call(path, at)
+    }
+
+    /// An object that is made by calling its type.
+    fn made_by_call(&self, path: &[&str], at: u32) -> Option<Told> {
+        // Where files are no modules, a type is made with a word for that.
+        self.language.names.modules.as_ref()?;
+        let symbols = self.candidates(path, Space::Value, at);
+        let known = symbols.iter().any(|s| self.is_known_type(s));
+        if !known && !path.last().is_some_and(|l| looks_like_type(l)) {
+            return None;
+        }
+        let own = symbols.iter().any(|s| !self.own_types(s).is_empty());
+        let learned = symbols.iter().any(|s| self.project.learned(self.language, s).is_some());
+        let says = if own || learned { Certainty::Certain } else { Certainty::Likely };
+        let written = path.join(self.language.names.separator);
+        let ty = Ty::Of { symbols, args: Vec::new(), named: false };
+        let text = format!("`{}` is called right here", short(&written));
+        Told { ty, says, why: None }.because(text, None).known()
+    }
+
+    /// The type of a member that is read.
+    pub(super) fn member_at(
+        &self,
+        node: Node<'a>,
+        object: Option<Node<'a>>,
+        name: Node<'a>,
+    ) -> Option<Told> {
+        let names = &self.language.names;
+        let written = span(name).of(self.text);
+        let text = span(node).of(self.text);
+        let plain = text.len() < 300
+            && text.chars().all(|c| {
+                c.is_alphanumeric() || matches!(c, '_' | '$' | '.' | ':') || c.is_whitespace()
+            });
+        let of = match object {
+            Some(o) => self.type_of(o),
+            None => self.outer_object(node),
+        };
+        let found = of.as_ref().and_then(|of| {
+            let known = self.member(&of.ty, written)?;
+            let one = known.all.iter().find(|m| m.params.is_none()).or(known.all.first())?;
+            let ty = if one.params.is_some() { one.as_function() } else { one.gives.clone() };
+            let says = of.says.min(known.says).min(one.says);
+            let shown = names.last(&known.owner);
+            let text =
+                format!("`{written}` of `{shown}` is declared with this type{}", self.placed(one));
+            Told { ty, says, why: None }.because(text, None).known()
+        });
+        if found.is_some() {
+            return found;
+        }
+        // The name of a type, or of a module, through those around it.
+        let through = match &of {
+            None => true,
+            Some(of) => matches!(of.ty, Ty::Of { named: true, .. }),
+        };
+        if !plain || !through {
+            return None;
+        }
+        let path: Vec<&str> = text.split(names.separator).map(str::trim).collect();
+        let outer = path.split_last().filter(|(l, _)| names.types.own.contains(*l));
+        if let Some((_, outer)) = outer {
+            // The object of a type around: `Outer.this`.
+            let symbols = self.candidates(outer, Space::Type, node.start_byte() as u32);
+            return Told::sure(Ty::Of { symbols, args: Vec::new(), named: false }).known();
+        }
+        let at = node.start_byte() as u32;
+        let variable = self.facts.lookup(path[0], &[Space::Value], at).is_some()
+            && self.imported_at(path[0], Space::Value, at).is_none();
+        (!variable).then(|| self.meaning(&path, at)).flatten()
+    }
+
+    /// A function as a value.
+    pub(super) fn function_type(&self, node: Node<'a>) -> Option<Told> {
+        let params = self.takes(node).into_iter().map(|p| p.ty).collect();
+        let gives = self.result_of(node).map_or(Ty::Unknown, |r| r.ty);
+        Some(Told::sure(Ty::Function { params, gives: Box::new(gives) }))
+    }
+
+    /// A function by its declaration.
+    pub(super) fn function_at(&self, node: Node<'a>, origin: Origin) -> Option<Told> {
+        if origin == Origin::Property {
+            return self.result_of(node);
+        }
+        self.function_type(node)
+    }
+
+    /// What a function gives: as it is declared, or as all that leaves it tells.
+    pub(crate) fn result_of(&self, node: Node<'a>) -> Option<Told> {
+        let language = self.language;
+        let rule = language.typing.functions.iter().find(|f| f.kind == node.kind())?;
+        let syntax = &language.typing.syntax;
+        let waited =
+            children(node).iter().any(|c| c.kind() == "async") && !syntax.future.is_empty();
+        let wrapped = |told: Told| {
+            if !waited {
+                return told;
+            }
+            let ty = Ty::object(syntax.future).with(vec![told.ty.clone()]);
+            Told { ty, ..told }
+        };
+        if rule.makes {
+            let around = self.facts.types_at(node.start_byte() as u32).next()?;
+            return Some(Told::sure(self.around_type(around)));
+        }
+        if let Some(declared) =
+            node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty())
+        {
+            let ty = self.written(declared);
+            return (ty != Ty::Unknown).then(|| wrapped(Told::sure(ty)));
+        }
+        let body = node.child_by_field_name(rule.body)?;
+        self.typing.bodies.set(true);
+        if rule.bare && !language.typing.blocks.contains(&body.kind()) {
+            return self.type_of(body).map(wrapped);
+        }
+        let mut left: Vec<Option<Told>> = Vec::new();
+        let mut many = false;
+        crate::tree::walk(body, |n| {
+            if self.is_function(n) || many {
+                return false;
+            }
+            if let Some(r) = language.typing.returns.iter().find(|r| r.kind == n.kind()) {
+                many |= r.many || left.len() >= RETURNS;
+                if let Some(value) = named(n).into_iter().next() {
+                    left.push(self.type_of(value));
+                }
+            }
+            true
+        });
+        if many {
+            return None;
+        }
+        let tail =
+            language.typing.exprs.iter().any(|e| e.0 == body.kind() && matches!(e.1, Gives::Tail));
+        if tail && left.is_empty() {
+            return self.type_of(body).map(wrapped);
+        }
+        // A part that is nothing tells nothing of the others.
+        let told = one_of(left)?;
+        let says = if told.says == Certainty::Unsure { Certainty::Likely } else { told.says };
+        Some(wrapped(Told { says, ..told }))
+    }
+
+    /// What a type of functions takes and gives: a function, or a type with one that is called.
+    pub(super) fn as_function(&self, ty: &Ty) -> Option<(Vec<Ty>, Ty)> {
+        match ty {
+            Ty::Function { params, gives } => Some((params.clone(), (**gives).clone())),
+            Ty::All(all) | Ty::Either(all) => all.iter().find_map(|t| self.as_function(t)),
+            Ty::Param(_, Some(bound)) => self.as_function(bound),
+            Ty::Of { symbols, named: false, .. } => symbols.iter().find_map(|s| {
+                let name = self.single_function(s)?;
+                let known = self.member(ty, &name)?;
+                let one = known.all.first()?;
+                let params = one.params.as_ref()?.iter().map(|p| p.ty.clone()).collect();
+                Some((params, one.gives.clone()))
+            }),
+            _ => None,
+        }
+    }
+
+    /// The one function of a type that has no other.
+    fn single_function(&self, symbol: &str) -> Option<String> {
+        if let Some(learned) = self.project.learned(self.language, symbol) {
+            let mut called = learned.members.iter().filter(|(n, all)| {
+                all.iter().any(|m| m.params.is_some()) && n.starts_with(char::is_alphabetic)
+            });
+            let (name, _) = called.next()?;
+            return called.next().is_none().then(|| name.clone());
+        }
+        if !self.own_types(symbol).is_empty() {
+            return self.own_single_function(symbol);
+        }
+        self.project.single_function(self.language, symbol)
+    }
+
+    /// The same of a type that this file declares.
+    pub(crate) fn own_single_function(&self, symbol: &str) -> Option<String> {
+        let is_function =
+            |at: Span| self.introduced(at).is_some_and(|i| i.2.origin == Origin::Function);
+        let own = self.own_types(symbol);
+        let all = own.iter().flat_map(|t| &t.members);
+        let mut called = all.filter(|m| m.space == Space::Callable || is_function(m.at));
+        let name = called.next()?.name.clone();
+        called.next().is_none().then_some(name)
+    }
+}
