@@ -74,6 +74,8 @@ pub struct Tie {
     pub provides: Option<Digest>,
     /// It needs what provides this.
     pub needs: Option<Digest>,
+    /// What it takes away, by name, with the uses in the file that other edits of the step must take away.
+    pub uses: Vec<(String, Vec<Span>)>,
 }
 
 /// Splices with the imports that they need.

@@ -333,6 +333,7 @@ impl FileRun {
                 folded[i].behind = None;
             }
         }
+        self.still_used(step, &mut folded, env.mode);
         let first = self.edits.len() as u32;
         for round in 0..=ROUNDS {
             let Written { text, pieces, trees, derived } =
@@ -356,6 +357,45 @@ impl FileRun {
                 }
             }
         }
+    }
+
+    /// What an edit takes away may be used where no other edit of the step changes that: then it is unsure.
+    fn still_used(&mut self, step: &PlanStep, folded: &mut [Folded], mode: Mode) {
+        if folded.iter().all(|f| f.draft.tie.uses.is_empty()) {
+            return;
+        }
+        let active = folded.iter().filter(|f| f.withheld.is_none() && f.wanted(mode));
+        let splices = active.filter_map(Folded::change).flat_map(|c| &c.splices);
+        let gone: Vec<(Span, Vec<Span>)> = splices
+            .map(|s| {
+                let copied = s.parts.iter().filter_map(|p| match p {
+                    Part::Copy(c) => Some(*c),
+                    Part::Text(_) => None,
+                });
+                (s.span, copied.collect())
+            })
+            .collect();
+        let is_gone = |u: &Span| {
+            gone.iter().any(|(at, kept)| at.contains(*u) && !kept.iter().any(|k| k.contains(*u)))
+        };
+        let mut notes = Vec::new();
+        for f in folded.iter_mut().filter(|f| f.withheld.is_none()) {
+            for (name, uses) in &f.draft.tie.uses {
+                let mut left = uses.iter().filter(|u| !is_gone(u));
+                let Some(first) = left.next() else { continue };
+                let times = match left.count() + 1 {
+                    1 => "once".to_owned(),
+                    n => format!("{n} times"),
+                };
+                let text = format!("`{name}` is dropped, and still used");
+                f.draft.certainty = Certainty::Unsure;
+                let fact = emendo_lang::Fact { says: Certainty::Unsure, text, at: Some(*first) };
+                f.draft.evidence.push(fact);
+                let say = format!("`{name}` is no parameter any more, and used {times} here");
+                notes.push(NoteDraft { at: *first, say });
+            }
+        }
+        self.notes(step, notes);
     }
 
     /// Names for places in the original text; its declarations are known where it is code.

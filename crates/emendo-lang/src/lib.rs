@@ -36,7 +36,8 @@ pub use pattern::{
 pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};
 pub use types::{
-    ArgumentRule, ArgumentSite, Branch, CallSite, CalleeRule, Delegate, FunctionRule, FunctionSite,
-    Gives, Intro, Learned, LeaveSite, LibraryError, LibraryType, Origin, Overload, ParamSite, Part,
-    ReturnRule, Syntax, Test, Told, Ty, TypeRules,
+    ArgumentRule, ArgumentSite, Branch, CallPlace, CallSite, Callee, CalleeRule, Delegate,
+    Expected, FunctionRule, FunctionSite, FunctionTypeRule, FunctionTypeSite, Gives, Intro,
+    Learned, LeaveSite, LibraryError, LibraryType, MacroSite, Origin, Overload, ParamSite, Part,
+    ReturnRule, Syntax, TakenSite, Test, Told, Ty, TypeRules,
 };

@@ -29,6 +29,8 @@ pub enum Shape {
     Integer,
     /// A list of whole numbers.
     Numbers,
+    /// A list of whole numbers, or `true` for all that is meant.
+    NumbersOrAll,
     /// Words that stand for symbols.
     Names,
     /// A table with these keys.

@@ -533,8 +533,12 @@ impl Loader<'_> {
                     }
                 }
             }
-            (Shape::Numbers, Value::List(items))
+            (Shape::NumbersOrAll, Value::Bool(true)) => {}
+            (Shape::Numbers | Shape::NumbersOrAll, Value::List(items))
                 if items.iter().all(|i| matches!(i.value, Value::Integer(n) if n > 0)) => {}
+            (Shape::NumbersOrAll, _) => {
+                self.out.push(wrong("a list of whole numbers from 1, or `true`"));
+            }
             (Shape::Numbers, _) => self.out.push(wrong("a list of whole numbers from 1")),
             (Shape::Members, Value::Table(t)) => self.check_members(t),
             (Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_), _) => {

@@ -97,6 +97,7 @@ mod tests {
             );
             kinds.extend(t.returns.iter().map(|r| r.kind).chain(t.callees.iter().map(|c| c.kind)));
             kinds.extend(t.blocks.iter().chain(t.type_params).chain(t.arguments.lists));
+            kinds.extend(t.function_types.iter().map(|f| f.kind));
             kinds.extend([t.arguments.wrapper, t.arguments.keyed.0]);
             for kind in kinds {
                 assert!(known(kind), "{}: no kind {kind}", l.id);
@@ -106,11 +107,15 @@ mod tests {
                 fields.chain(l.chain.iter().map(|c| c.1)).chain(n.receivers.iter().map(|r| r.1));
             let fields =
                 fields.chain(l.keyed.iter().map(|k| k.key)).chain(n.positions.iter().map(|p| p.1));
-            let of_types = t.functions.iter().flat_map(|f| [f.params, f.result, f.body]);
+            let of_types = t.functions.iter().flat_map(|f| [f.result, f.body]);
             let of_types = of_types.chain(t.callees.iter().flat_map(|c| [c.function, c.object]));
             let of_types = of_types.chain([t.arguments.keyed.1, t.arguments.keyed.2]);
             for f in fields.chain(of_types) {
                 assert!(field(f), "{}: no field {f}", l.id);
+            }
+            let lists = t.functions.iter().map(|f| f.params);
+            for f in lists.chain(t.function_types.iter().flat_map(|f| f.list.iter().copied())) {
+                assert!(field(f) || known(f), "{}: no field or kind {f}", l.id);
             }
         }
     }

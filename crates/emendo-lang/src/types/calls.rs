@@ -9,7 +9,7 @@ use super::infer::{named, part};
 use super::{CalleeRule, Gives, Known, MemberType, Origin, Told, Ty, gives};
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
-use crate::tree::span;
+use crate::tree::{children, span};
 
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -179,6 +179,22 @@ impl<'a> Resolver<'a> {
         whole
     }
 
+    /// The type whose object another object of it, or of one that is built on it, is made by: in `super(...)`.
+    pub(crate) fn passed_to(&self, call: Node<'a>) -> Option<Ty> {
+        let own = &self.language.names.types;
+        let word = children(call).into_iter().find_map(|c| {
+            let text = span(c).of(self.text);
+            let word = own.base.contains(&text) || own.own.contains(&text);
+            (c.end_byte() - c.start_byte() < 16 && word).then_some(text)
+        })?;
+        let t = self.facts.types_at(call.start_byte() as u32).next()?;
+        if own.base.contains(&word) {
+            self.supers_of(t).into_iter().next()
+        } else {
+            Some(self.around_type(t))
+        }
+    }
+
     /// The call whose function is named at a place.
     pub(crate) fn call_at(&self, name: Span) -> Option<Node<'a>> {
         let mut child = self.leaf(name)?;
@@ -253,6 +269,9 @@ impl<'a> Resolver<'a> {
     pub(crate) fn callee(&self, call: Node<'a>) -> Option<(Known, Certainty)> {
         let rule = self.callee_rule(call)?;
         let names = &self.language.names;
+        if let Some(of) = self.passed_to(call) {
+            return Some((self.maker(&of)?, Certainty::Certain));
+        }
         let function = self.bare(part(call, rule.function)?);
         let own = || -> Option<(Known, Certainty)> {
             let name = plain_path(span(function).of(self.text));
@@ -296,10 +315,8 @@ impl<'a> Resolver<'a> {
             }
             let symbols = self.candidates(&path, Space::Value, at);
             // A type that is called, or made: what makes an object of it.
-            let maker = self.language.typing.constructor;
-            if !maker.is_empty()
-                && symbols.iter().any(|s| self.is_known_type(s))
-                && let Some(known) = self.member(&self.read(&name, at), maker)
+            if symbols.iter().any(|s| self.is_known_type(s))
+                && let Some(known) = self.maker(&self.read(&name, at))
             {
                 return Some((known, Certainty::Certain));
             }

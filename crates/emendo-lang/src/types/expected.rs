@@ -2,14 +2,132 @@
 
 use std::collections::HashMap;
 
+use emendo_text::Span;
 use tree_sitter::Node;
 
 use super::infer::named;
-use super::{DEPTH, MemberType, Told, Ty};
+use super::{Callee, DEPTH, MemberType, Told, Ty};
 use crate::names::{Certainty, Resolver};
 use crate::tree::span;
 
+/// What a closure's parameter is declared to be, where the closure stands.
+#[derive(Clone, Debug)]
+pub enum Expected {
+    /// Nothing around the closure tells: it is what it says itself.
+    Free,
+    /// What takes the closure says so: the type, and how many parameters there are.
+    Declared(Ty, usize),
+    /// What takes the closure takes any type there.
+    Open,
+    /// It is an argument of a function of which nothing is told but the symbols that it may be.
+    Elsewhere(Vec<String>),
+    /// It is an argument of a function of which nothing is told.
+    Unknown,
+}
+
 impl<'a> Resolver<'a> {
+    /// What is declared of the parameter of a place, from 0, of a function that stands somewhere as a value.
+    pub fn expected_of(&self, value: Span, place: usize) -> Expected {
+        let root = self.tree.roots_at(value).last().map(|r| r.node);
+        let node = root
+            .and_then(|r| r.descendant_for_byte_range(value.start as usize, value.end as usize));
+        node.map_or(Expected::Free, |n| self.expected_of_node(n, place))
+    }
+
+    /// What is declared of the parameter of a place, from 0, by what a member of a type of this file overrides.
+    pub fn overridden(&self, name: Span, place: usize) -> Expected {
+        let word = name.of(self.text);
+        let own = self.facts.types_at(name.start).find(|t| t.members.iter().any(|m| m.at == name));
+        let Some(own) = own else { return Expected::Free };
+        let known = self.supers_of(own).into_iter().find_map(|t| self.member(&t, word));
+        let params = known.iter().flat_map(|k| &k.all).map(|m| m.plain_params());
+        let found = params.into_iter().find_map(|p| Some((&p.get(place)?.ty, p.len())));
+        match found {
+            None => Expected::Free,
+            Some((Ty::Param(..), _)) => Expected::Open,
+            Some((ty, count)) => Expected::Declared(ty.clone(), count),
+        }
+    }
+
+    fn expected_of_node(&self, node: Node<'a>, place: usize) -> Expected {
+        let rule = self.language.typing.arguments;
+        let mut child = node;
+        let mut up = node.parent();
+        let passes = |n: Node<'a>| {
+            n.kind() == rule.wrapper
+                || n.kind() == self.language.parenthesized
+                || (n.kind() == rule.keyed.0 && !rule.keyed.0.is_empty())
+        };
+        while let Some(n) = up.filter(|n| passes(*n)) {
+            child = n;
+            up = n.parent();
+        }
+        let call = up.filter(|n| rule.lists.contains(&n.kind())).and_then(|l| l.parent());
+        let Some(call) = call.filter(|c| self.callee_rule(*c).is_some()) else {
+            return match self.expected_at(node) {
+                Some((ty, _, _)) => self.taken_at(&ty, place),
+                None => Expected::Free,
+            };
+        };
+        let Some(at) = self.call_place(call) else { return Expected::Unknown };
+        match at.callee {
+            Callee::Elsewhere(symbols) => Expected::Elsewhere(symbols),
+            Callee::Unknown => Expected::Unknown,
+            Callee::Told { params, lambda, .. } => {
+                if let Some(ty) = lambda.get(place) {
+                    return Expected::Declared(ty.clone(), lambda.len());
+                }
+                let whole = span(child);
+                let n = at.site.arguments.iter().position(|a| a.span == whole);
+                let key = n.and_then(|n| at.site.arguments[n].name).map(|k| k.of(self.text));
+                let taken = match (key, n) {
+                    (Some(key), _) => params.iter().find(|p| p.name.as_deref() == Some(key)),
+                    (None, n) => n.and_then(|n| params.get(n)).or(params.last().filter(|p| p.rest)),
+                };
+                taken.map_or(Expected::Unknown, |t| self.taken_at(&t.plain, place))
+            }
+        }
+    }
+
+    /// What a type of functions declares for a place.
+    fn taken_at(&self, ty: &Ty, place: usize) -> Expected {
+        let declared = |ty: Option<&Ty>, count: usize| match ty {
+            Some(Ty::Param(..)) => Expected::Open,
+            Some(ty) => Expected::Declared(ty.clone(), count),
+            None => Expected::Unknown,
+        };
+        match ty {
+            Ty::Function { params, .. } => declared(params.get(place), params.len()),
+            Ty::All(all) | Ty::Either(all) => {
+                let all = all.iter().map(|t| self.taken_at(t, place));
+                let told = |e: &Expected| matches!(e, Expected::Declared(..) | Expected::Open);
+                all.into_iter().find(told).unwrap_or(Expected::Unknown)
+            }
+            Ty::Param(_, Some(bound)) => self.taken_at(bound, place),
+            Ty::Param(_, None) => Expected::Open,
+            Ty::Of { symbols, named: false, .. } => {
+                let known = symbols.iter().find_map(|s| {
+                    let name = self.single_function(s)?;
+                    self.member(ty, &name)
+                });
+                match known.as_ref().and_then(|k| k.all.first()) {
+                    Some(one) => {
+                        let params = one.plain_params();
+                        declared(params.get(place).map(|t| &t.ty), params.len())
+                    }
+                    // Another name for a type of functions.
+                    None => {
+                        let alias = symbols.iter().find_map(|s| self.shape(s)?.alias.clone());
+                        alias.map_or(Expected::Elsewhere(symbols.clone()), |a| {
+                            self.taken_at(&a, place)
+                        })
+                    }
+                }
+            }
+            _ => Expected::Unknown,
+        }
+    }
+
     pub(super) fn given_by(
         &self,
         m: &MemberType,

@@ -330,6 +330,13 @@ impl<'a> Resolver<'a> {
             if symbols.is_empty() {
                 return Ty::Unknown;
             }
+            if syntax.value_aliases && symbols == path {
+                // A variable at the top of the file.
+                let alias = self.value_alias(&names.join(&[&self.facts.module, name]));
+                if let Some(alias) = alias {
+                    return self.unaliased(alias, DEPTH);
+                }
+            }
             self.told_first(&mut symbols);
             let ty = Ty::Of { symbols, args: Vec::new(), named: false };
             self.unaliased(ty, DEPTH)

@@ -110,7 +110,8 @@ impl Learned {
             };
             let gives = if gives.trim().is_empty() { Ty::Nothing } else { ty(&out, gives)? };
             let lambda = lambda.iter().map(|t| ty(&out, t)).collect::<Result<Vec<_>, _>>()?;
-            let told = MemberType { params, gives, lambda, says: Certainty::Certain, place: None };
+            let says = Certainty::Certain;
+            let told = MemberType { params, gives, lambda, says, place: None, plain: None };
             out.members.entry(member.trim().to_owned()).or_default().push(told);
         }
         Ok((symbol, out))
@@ -195,9 +196,16 @@ fn takes<E>(text: &str, ty: impl Fn(&str) -> Result<Ty, E>) -> Result<Takes, E> 
         Some(text) => (text, true),
         None => (text, false),
     };
+    // A parameter may have its name before its type.
+    let is_name = |n: &&str| {
+        let letter = n.starts_with(|c: char| c.is_alphabetic() || c == '_');
+        letter && n.chars().all(|c| c.is_alphanumeric() || c == '_')
+    };
+    let named = text.split_once(": ").filter(|(n, _)| is_name(&n.trim()));
+    let (name, text) = named.map_or((None, text), |(n, t)| (Some(n.trim().to_owned()), t.trim()));
     let rest = text.ends_with("...");
     let read = if text == "_" { Ty::Unknown } else { ty(text)? };
-    Ok(Takes { name: None, ty: read, optional: optional || rest, rest })
+    Ok(Takes { name, ty: read, optional: optional || rest, rest })
 }
 
 /// What a name in a library type stands for.

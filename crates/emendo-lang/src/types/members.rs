@@ -48,6 +48,8 @@ pub(crate) struct MemberType {
     pub(crate) says: Certainty,
     /// The file and line of its declaration, in another file.
     pub(crate) place: Option<(RelPath, u32)>,
+    /// What it takes as it is declared, before parameters of types stood for anything.
+    pub(crate) plain: Option<Arc<[Takes]>>,
 }
 
 /// A member that was found.
@@ -84,8 +86,14 @@ impl MemberType {
             params: self.params.as_ref().map(|all| all.iter().map(takes).collect()),
             gives: fill(&self.gives),
             lambda: self.lambda.iter().map(fill).collect(),
+            plain: self.plain.clone().or_else(|| self.params.as_deref().map(Arc::from)),
             ..self.clone()
         }
+    }
+
+    /// What it takes as it is declared.
+    pub(crate) fn plain_params(&self) -> &[Takes] {
+        self.plain.as_deref().or(self.params.as_deref()).unwrap_or(&[])
     }
 
     /// The parameters of types that nothing stands for, in the order in which they are met.
@@ -248,6 +256,9 @@ impl<'a> Resolver<'a> {
     ) -> Option<Vec<MemberType>> {
         let own = self.own_types(symbol);
         let mut out: Vec<MemberType> = Vec::new();
+        if !name.is_empty() && name == self.language.typing.constructor {
+            out.extend(own.iter().flat_map(|t| self.makers_of(t)));
+        }
         for t in &own {
             let mut places: Vec<_> = t.members.iter().filter(|m| m.name == name).collect();
             places.dedup_by_key(|m| m.at);
@@ -280,6 +291,57 @@ impl<'a> Resolver<'a> {
         (!own.is_empty() && !out.is_empty()).then_some(out)
     }
 
+    /// What makes an object of a type, where that is no member with a name of its own.
+    fn makers_of(&self, t: &TypeDecl) -> Vec<MemberType> {
+        let one = |node: Node<'a>| MemberType {
+            params: Some(self.takes(node)),
+            gives: Ty::object(&self.own_name(t)),
+            lambda: Vec::new(),
+            says: Certainty::Certain,
+            place: None,
+            plain: None,
+        };
+        self.maker_nodes(t).into_iter().map(one).collect()
+    }
+
+    /// The functions of a type that make an object of it; the type itself where it has a list of parameters.
+    pub(super) fn maker_nodes(&self, t: &TypeDecl) -> Vec<Node<'a>> {
+        let typing = &self.language.typing;
+        let makes = |n: Node<'_>| typing.functions.iter().any(|f| f.makes && f.kind == n.kind());
+        let declared = &self.language.names.types.declared;
+        let mut out = Vec::new();
+        let Some(whole) = self.leaf(t.at).and_then(|l| l.parent()) else { return out };
+        if makes(whole) && self.parameters_of(whole).is_some() {
+            out.push(whole);
+        }
+        let bodies = named(whole).into_iter().filter(|n| !makes(*n));
+        for body in bodies {
+            crate::tree::walk(body, |n| {
+                if makes(n) && !declared.iter().any(|d| d.kind == n.kind()) {
+                    out.push(n);
+                    return false;
+                }
+                // What is made in a type within is no object of this one.
+                let inner = declared.iter().any(|d| d.kind == n.kind());
+                !inner && !typing.functions.iter().any(|f| f.kind == n.kind())
+            });
+        }
+        out
+    }
+
+    /// What makes an object of a type: told, or declared. It may be that of a type which the type is built on.
+    pub(crate) fn maker(&self, ty: &Ty) -> Option<Known> {
+        let typing = &self.language.typing;
+        let name = typing.constructor;
+        if name.is_empty() {
+            return None;
+        }
+        if typing.functions.iter().any(|f| f.makes) {
+            return ty.symbols().iter().find_map(|s| self.direct(s, name, false));
+        }
+        self.member(ty, name)
+    }
+
     /// What this file declares at its top under a name.
     fn of_module(&self, name: &str) -> Option<Vec<MemberType>> {
         let spaces = [Space::Value, Space::Callable, Space::Type];
@@ -304,6 +366,7 @@ impl<'a> Resolver<'a> {
             lambda: Vec::new(),
             says: told.says,
             place: None,
+            plain: None,
         };
         let Some((_, node, rule)) = self.introduced(at) else {
             // A member without a name of its own: what stands there is its type.
@@ -323,6 +386,7 @@ impl<'a> Resolver<'a> {
             lambda: Vec::new(),
             says,
             place,
+            plain: None,
         })
     }
 
@@ -341,7 +405,11 @@ impl<'a> Resolver<'a> {
     /// The list of parameters of a function, or its only one.
     pub(super) fn parameters_of(&self, node: Node<'a>) -> Option<Node<'a>> {
         let rules = self.language.typing.functions.iter().filter(|f| f.kind == node.kind());
-        rules.filter_map(|r| node.child_by_field_name(r.params)).next()
+        let list = |r: &super::FunctionRule| {
+            let own = node.child_by_field_name(r.params);
+            own.or_else(|| named(node).into_iter().find(|n| n.kind() == r.params))
+        };
+        rules.filter_map(list).next()
     }
 
     /// True for a parameter that is the object itself.
@@ -369,17 +437,23 @@ impl<'a> Resolver<'a> {
         out
     }
 
+    /// Where the name and the type of a parameter stand.
+    pub(super) fn param_parts(&self, param: Node<'a>) -> (Option<Node<'a>>, Option<Node<'a>>) {
+        let rules: Vec<_> = intro(self.language, param.kind()).collect();
+        let of = |pick: fn(&super::Intro) -> &'static str| {
+            rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
+        };
+        let name = of(|r| r.name).or((param.child_count() == 0).then_some(param));
+        (name, of(|r| r.ty))
+    }
+
     /// A parameter.
     pub(super) fn take_of(&self, param: Node<'a>) -> Takes {
         let text = span(param).of(self.text);
         let kind = param.kind();
-        let rules: Vec<_> = intro(self.language, kind).collect();
-        let of = |pick: fn(&super::Intro) -> &'static str| {
-            rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
-        };
-        let name = of(|r| r.name).map(|n| span(n).of(self.text).to_owned());
-        let name = name.or_else(|| (param.child_count() == 0).then(|| text.to_owned()));
-        let ty = of(|r| r.ty).map_or(Ty::Unknown, |t| self.written(t));
+        let (name, ty) = self.param_parts(param);
+        let name = name.map(|n| span(n).of(self.text).to_owned());
+        let ty = ty.map_or(Ty::Unknown, |t| self.written(t));
         let rest = kind.contains("rest")
             || kind.contains("spread")
             || kind.contains("splat")
@@ -425,6 +499,10 @@ impl<'a> Resolver<'a> {
     /// The same of a type that this file declares.
     pub(crate) fn own_shape(&self, symbol: &str) -> Option<Shape> {
         let own = self.own_types(symbol);
+        if own.is_empty() && self.language.typing.syntax.value_aliases {
+            let alias = Some(self.value_alias(symbol)?);
+            return Some(Shape { alias, ..Shape::default() });
+        }
         let mut out = Shape::default();
         for t in &own {
             out.extends.extend(self.supers_of(t));
@@ -439,8 +517,32 @@ impl<'a> Resolver<'a> {
                 n.child_by_field_name(rule.alias)
             });
             out.alias = out.alias.or_else(|| alias.map(|n| self.written(n)));
+            // A name for a type of functions.
+            let called = node.filter(|n| {
+                let typing = &self.language.typing;
+                typing.functions.iter().any(|f| f.kind == n.kind() && !f.makes)
+            });
+            let called = called.and_then(|n| self.function_type(n)).map(|t| t.ty);
+            out.alias = out.alias.take().or(called);
         }
         (!own.is_empty()).then_some(out)
+    }
+
+    /// The type that a variable at the top of this file is another name for.
+    pub(super) fn value_alias(&self, symbol: &str) -> Option<Ty> {
+        let names = &self.language.names;
+        let last = names.last(symbol);
+        if names.parent(symbol) != self.facts.module || !super::variables::looks_like_type(last) {
+            return None;
+        }
+        let at = self.facts.lookup_top(last, &[Space::Value])?;
+        let (_, node, rule) = self.introduced(at)?;
+        let value = part(node, rule.value).filter(|_| !rule.value.is_empty())?;
+        let text = span(value).of(self.text);
+        let head = text.split(self.language.typing.syntax.generic.0).next()?;
+        let plain = head.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
+        let is_type = plain && super::variables::looks_like_type(names.last(head));
+        is_type.then(|| self.written(value)).filter(|t| *t != Ty::Unknown)
     }
 
     /// The types that a type of this file is built on.
@@ -701,5 +803,6 @@ fn read_member(ty: Ty) -> MemberType {
         lambda: Vec::new(),
         says: Certainty::Certain,
         place: None,
+        plain: None,
     }
 }

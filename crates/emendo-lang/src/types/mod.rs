@@ -5,6 +5,7 @@ mod expected;
 mod infer;
 mod library;
 mod members;
+mod places;
 mod results;
 mod rules;
 mod sites;
@@ -14,12 +15,14 @@ mod variables;
 use std::collections::HashMap;
 
 pub use calls::Overload;
+pub use expected::Expected;
 pub(crate) use infer::Typing;
 pub use library::{Learned, LibraryError, LibraryType};
 pub(crate) use members::{Known, MemberType, Shape, Takes};
+pub use places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};
 pub use rules::{
-    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, Gives, Intro, Origin, Part,
-    ReturnRule, Syntax, Test, TypeRules,
+    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
+    Origin, Part, ReturnRule, Syntax, Test, TypeRules,
 };
 pub(crate) use rules::{gives, intro};
 pub use sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};

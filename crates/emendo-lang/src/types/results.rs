@@ -380,7 +380,11 @@ impl<'a> Resolver<'a> {
             Ty::Function { params, gives } => Some((params.clone(), (**gives).clone())),
             Ty::All(all) | Ty::Either(all) => all.iter().find_map(|t| self.as_function(t)),
             Ty::Param(_, Some(bound)) => self.as_function(bound),
-            Ty::Of { symbols, named: false, .. } => symbols.iter().find_map(|s| {
+            Ty::Of { symbols, args, named: false } => symbols.iter().find_map(|s| {
+                if let Some(alias) = self.shape(s).and_then(|s| s.alias.clone()) {
+                    let given = self.arguments_of(s, args);
+                    return self.as_function(&alias.filled(&given, None));
+                }
                 let name = self.single_function(s)?;
                 let known = self.member(ty, &name)?;
                 let one = known.all.first()?;
@@ -391,8 +395,17 @@ impl<'a> Resolver<'a> {
         }
     }
 
+    /// The parameters of a type of functions as they are declared, before parameters of types stood for anything.
+    pub(super) fn plain_function(&self, ty: &Ty) -> Option<Vec<Ty>> {
+        let alias = |s: &String| self.shape(s)?.alias.clone();
+        match ty.symbols().iter().find_map(alias) {
+            Some(alias) => self.as_function(&alias).map(|f| f.0),
+            None => self.as_function(ty).map(|f| f.0),
+        }
+    }
+
     /// The one function of a type that has no other.
-    fn single_function(&self, symbol: &str) -> Option<String> {
+    pub(super) fn single_function(&self, symbol: &str) -> Option<String> {
         if let Some(learned) = self.project.learned(self.language, symbol) {
             let mut called = learned.members.iter().filter(|(n, all)| {
                 all.iter().any(|m| m.params.is_some()) && n.starts_with(char::is_alphabetic)

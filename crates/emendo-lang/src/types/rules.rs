@@ -42,6 +42,12 @@ pub struct Syntax {
     pub top: &'static str,
     /// The type of a parameter stands before its name.
     pub type_first: bool,
+    /// A variable at the top of a file may be another name for a type.
+    pub value_aliases: bool,
+    /// The member of a function by which it is called; empty if there is none.
+    pub invoke: &'static str,
+    /// What stands for no parameters, where a list of one has no brackets.
+    pub no_params: &'static str,
     /// The type of texts.
     pub text: &'static str,
     /// The type of whole numbers.
@@ -86,6 +92,8 @@ pub struct TypeRules {
     pub both: &'static [&'static str],
     /// Functions.
     pub functions: &'static [FunctionRule],
+    /// Types of functions whose parameters are types without names.
+    pub function_types: &'static [FunctionTypeRule],
     /// What leaves a function with a value.
     pub returns: &'static [ReturnRule],
     /// Arguments.
@@ -265,6 +273,17 @@ pub struct FunctionRule {
     pub makes: bool,
     /// A body that is no block is what it gives.
     pub bare: bool,
+}
+
+/// A kind of type that is a function's, with types for parameters.
+#[derive(Clone, Copy, Debug)]
+pub struct FunctionTypeRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// The way to the list of parameters: fields, or kinds of children.
+    pub list: &'static [&'static str],
+    /// Only those with the name of a `delegate`, the last of whose arguments may be what it gives, or of a `callable`.
+    pub named: bool,
 }
 
 /// What leaves a function with a value.

@@ -4,7 +4,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use super::infer::{named, part};
-use super::{Gives, Origin, Ty, gives, intro};
+use super::{Gives, Origin, Ty, gives};
 use crate::names::Resolver;
 use crate::tree::{span, walk};
 
@@ -41,8 +41,16 @@ pub struct ArgumentSite {
 pub struct FunctionSite {
     /// All of it.
     pub span: Span,
+    /// Its name, if it has one.
+    pub name: Option<Span>,
+    /// It makes an object of the type around, by itself or as that type's own list.
+    pub makes: bool,
+    /// It is a value, and no declaration.
+    pub closure: bool,
     /// Its parameters, brackets included.
     pub list: Span,
+    /// All that stands in the list: the object itself and signs between parameters too.
+    pub items: Vec<Span>,
     /// The parameters in order, without the object itself.
     pub params: Vec<ParamSite>,
     /// The type that it is declared to give.
@@ -82,8 +90,12 @@ pub struct LeaveSite {
 impl<'a> Resolver<'a> {
     /// The call whose function is named at a place.
     pub fn call_site(&self, name: Span) -> Option<CallSite> {
+        self.call_of(self.call_at(name)?)
+    }
+
+    /// A call as a place.
+    pub(super) fn call_of(&self, call: Node<'a>) -> Option<CallSite> {
         let language = self.language;
-        let call = self.call_at(name)?;
         let rule = self.callee_rule(call)?;
         let lists = language.typing.arguments.lists;
         let list = part(call, rule.arguments).filter(|_| !rule.arguments.is_empty());
@@ -130,7 +142,7 @@ impl<'a> Resolver<'a> {
         (rule.origin == Origin::Function).then(|| self.function_of(node)).flatten()
     }
 
-    fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
+    pub(super) fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
         let typing = &self.language.typing;
         let rule = typing.functions.iter().find(|f| f.kind == node.kind())?;
         let list = self.parameters_of(node)?;
@@ -141,26 +153,52 @@ impl<'a> Resolver<'a> {
                 continue;
             }
             let takes = self.take_of(p);
-            let rules: Vec<_> = intro(self.language, p.kind()).collect();
-            let at = |pick: fn(&super::Intro) -> &'static str| {
-                rules.iter().find_map(|r| part(p, pick(r)).filter(|_| !pick(r).is_empty()))
-            };
-            let name = at(|r| r.name).or((p.child_count() == 0).then_some(p)).map(span);
-            let ty = at(|r| r.ty).map(|t| (span(self.type_inside(t)), self.written(t)));
+            let (name, ty) = self.param_parts(p);
+            let name = name.map(span);
+            let ty = ty.map(|t| (span(self.type_inside(t)), self.written(t)));
             let (optional, rest) = (takes.optional, takes.rest);
             params.push(ParamSite { span: span(p), name, ty, optional, rest });
         }
+        if params.is_empty() && list.child_count() == 0 {
+            // The only one, without brackets.
+            let (span, name) = (span(list), Some(span(list)));
+            params.push(ParamSite { span, name, ty: None, optional: false, rest: false });
+        }
+        let items = named(list).into_iter().map(span).collect();
+        let name = node.child_by_field_name("name").map(span).or_else(|| self.held_by(node));
         let result = node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
         let body = node.child_by_field_name(rule.body).filter(|_| !rule.body.is_empty());
         let leaves = body.map_or_else(Vec::new, |b| self.leaves_of(b, rule.bare));
         Some(FunctionSite {
             span: span(node),
+            name,
+            makes: rule.makes,
+            closure: matches!(gives(self.language, node.kind()), Some(Gives::Function)),
             list: span(list),
+            items,
             params,
             result: result.map(|r| span(self.type_inside(r))),
             body: body.map(span),
             leaves,
         })
+    }
+
+    /// The name of the variable that a function is the value of.
+    fn held_by(&self, node: Node<'a>) -> Option<Span> {
+        let up = node.parent()?;
+        let rules = super::intro(self.language, up.kind());
+        let mut rules = rules.filter(|r| r.origin == Origin::Value && !r.value.is_empty());
+        let rule = rules.find(|r| part(up, r.value).is_some_and(|v| v.id() == node.id()))?;
+        part(up, rule.name).filter(|n| n.child_count() == 0).map(span)
+    }
+
+    /// True if a parameter of what makes an object makes a member of that object known too.
+    pub fn is_member(&self, of: &FunctionSite, parameter: &ParamSite) -> bool {
+        let typing = &self.language.typing;
+        let named = of.name.is_some_and(|n| n.of(self.text) == typing.constructor);
+        let at = parameter.name.unwrap_or(parameter.span);
+        let own = || self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == at));
+        (named || of.makes) && own()
     }
 
     /// The type itself, without the sign that it is behind.

@@ -92,7 +92,7 @@ impl CodeRunner {
                         certainty,
                         evidence,
                         alternatives: Vec::new(),
-                        tie: Tie { provides: tie, needs: tie },
+                        tie: Tie { provides: tie, needs: tie, uses: Vec::new() },
                     });
                 }
             }
@@ -118,7 +118,7 @@ impl CodeRunner {
             if !f.users.is_empty() {
                 let digest = self.rules.first().map(|r| r.digest);
                 let tie = digest.map(|d| f.tie(d));
-                return Ok(Tie { provides: tie, needs: tie });
+                return Ok(Tie { provides: tie, needs: tie, uses: Vec::new() });
             }
         }
         Ok(Tie::default())

@@ -2,13 +2,14 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, Space, Splice, delete_item};
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, Space, Splice};
 use emendo_recipe::{Action, Table, Text, Value};
-use emendo_text::{Diagnostic, Part, Span};
+use emendo_text::{Diagnostic, Span};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names};
 use super::callable::{Assigned, Callable};
+use super::items::{EFFECTS, drop_items, insert_items, move_items, short};
 use super::{release, spelled};
 use crate::edit::Change;
 
@@ -37,9 +38,6 @@ struct Retype {
     from: Option<String>,
     to: String,
 }
-
-/// How a dropped or moved value is spoken of.
-const EFFECTS: &str = "may do something besides giving a value";
 
 fn place(t: &Table, key: &str) -> Option<usize> {
     match t.get(key).map(|n| &n.value) {
@@ -233,8 +231,9 @@ impl Lists {
             }
         }
         let items: Vec<Span> = call.arguments.iter().map(|a| a.span).collect();
-        self.drop_items(p, &items, &gone, call.list, change, tokens);
-        self.move_items(
+        drop_items(p, &items, &gone, call.list, change, tokens);
+        move_items(
+            &self.order,
             &|n| assigned.of(n).filter(|a| a.name.is_none()).map(|a| (a.span, a.effects)),
             change,
             facts,
@@ -263,65 +262,6 @@ impl Lists {
         Ok(())
     }
 
-    fn drop_items(
-        &self,
-        p: &Place<'_>,
-        items: &[Span],
-        gone: &[Span],
-        list: Span,
-        change: &mut Change,
-        tokens: &mut Vec<Span>,
-    ) {
-        if gone.is_empty() {
-            return;
-        }
-        release(p, gone, change);
-        tokens.extend(gone);
-        // All of them: what stands between the brackets goes.
-        if gone.len() == items.len() {
-            let first = items.first().map_or(list.start, |i| i.start);
-            let end = p.cx.text[..list.end as usize - 1].trim_end().len() as u32;
-            let last = items.last().map_or(list.end, |i| i.end);
-            change.splices.push(Splice::text(Span { start: first, end: end.max(last) }, ""));
-            return;
-        }
-        // Those at the end go with the separator before them.
-        let tail = items.iter().rev().take_while(|i| gone.contains(i)).count();
-        let (front, back) = items.split_at(items.len() - tail);
-        if let (Some(kept), Some(last)) = (front.last(), back.last()) {
-            change.splices.push(Splice::text(Span { start: kept.end, end: last.end }, ""));
-        }
-        for item in front.iter().filter(|i| gone.contains(i)) {
-            let inner = Span { start: list.start + 1, end: list.end };
-            change.splices.push(delete_item(self.language.separators, p.cx.text, *item, inner));
-        }
-    }
-
-    fn move_items(
-        &self,
-        of: &dyn Fn(usize) -> Option<(Span, bool)>,
-        change: &mut Change,
-        facts: &mut Vec<Fact>,
-        tokens: &mut Vec<Span>,
-    ) {
-        let mut effects = 0;
-        for (i, n) in self.order.iter().enumerate() {
-            let (Some((to, _)), Some((from, moved))) = (of(i + 1), of(*n)) else { continue };
-            if to == from {
-                continue;
-            }
-            effects += usize::from(moved);
-            change
-                .splices
-                .push(Splice { parts: vec![Part::Copy(from)], ..Splice::text(to, String::new()) });
-            tokens.push(to);
-        }
-        if effects > 1 {
-            let text = format!("arguments are done in another order, and {EFFECTS}");
-            facts.push(Fact { says: Certainty::Likely, text, at: None });
-        }
-    }
-
     /// What a list of parameters becomes.
     #[allow(clippy::too_many_arguments)]
     pub(super) fn at_definition(
@@ -329,11 +269,10 @@ impl Lists {
         p: &Place<'_>,
         callable: &Callable,
         f: &FunctionSite,
-        gone_arguments: &[Span],
         change: &mut Change,
         facts: &mut Vec<Fact>,
         tokens: &mut Vec<Span>,
-        notes: &mut Vec<(Span, String)>,
+        uses: &mut Vec<(String, Vec<Span>)>,
     ) -> Result<(), String> {
         let counts = callable.params.is_some();
         let items: Vec<Span> = f.params.iter().map(|p| p.span).collect();
@@ -373,27 +312,10 @@ impl Lists {
         }
         let gone: Vec<Span> = self.drop.iter().filter_map(|d| items.get(d - 1).copied()).collect();
         for d in &self.drop {
-            let Some(name) = f.params.get(d - 1).and_then(|p| p.name) else { continue };
-            let uses: Vec<Span> = p
-                .resolver
-                .uses_of_param(name)
-                .into_iter()
-                .filter(|u| f.body.is_some_and(|b| b.contains(*u)))
-                .filter(|u| !gone_arguments.iter().any(|g| g.contains(*u)))
-                .collect();
-            if let Some(first) = uses.first() {
-                let count = uses.len();
-                let times = if count == 1 { "once".into() } else { format!("{count} times") };
-                let text = format!("`{}` is dropped, and still used", p.text(name));
-                facts.push(Fact { says: Certainty::Unsure, text, at: Some(*first) });
-                let say =
-                    format!("`{}` is no parameter any more, and used {times} here", p.text(name));
-                notes.push((*first, say));
-            }
+            uses.extend(f.params.get(d - 1).and_then(|own| used(p, own, f.body)));
         }
-        self.drop_items(p, &items, &gone, f.list, change, tokens);
-        self.move_items(&|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);
-        let kept: Vec<Span> = items.into_iter().filter(|i| !gone.contains(i)).collect();
+        drop_items(p, &f.items, &gone, f.list, change, tokens);
+        move_items(&self.order, &|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);
         let mut before = Vec::new();
         for a in &self.add {
             let Some(name) = &a.name else {
@@ -412,12 +334,14 @@ impl Lists {
             };
             before.push((a.at, text));
         }
-        // The object itself stands before all parameters.
-        let own = first_item(p, f.list).filter(|o| kept.first().is_none_or(|k| o.end <= k.start));
-        let kept: Vec<Span> = own.iter().copied().chain(kept).collect();
-        let shift = own.iter().count();
-        let before: Vec<(usize, String)> =
-            before.into_iter().map(|(n, t)| (n + shift, t)).collect();
+        // What stands before all parameters, as the object itself, stays there.
+        let lead = f.items.iter().take_while(|i| !items.contains(i)).count();
+        let kept: Vec<Span> = f.items[..lead]
+            .iter()
+            .copied()
+            .chain(items.iter().copied().filter(|i| !gone.contains(i)))
+            .collect();
+        let before: Vec<(usize, String)> = before.into_iter().map(|(n, t)| (n + lead, t)).collect();
         insert_items(p, &kept, f.list, &before, change, tokens);
         Ok(())
     }
@@ -430,66 +354,20 @@ pub(super) fn is_type(names: &BTreeMap<String, String>, old: &str, wanted: &str)
     same_code(old, wanted) || last(old) == last(symbol)
 }
 
-/// The only item in brackets that is no parameter: the object itself.
-fn first_item(p: &Place<'_>, list: Span) -> Option<Span> {
-    let items = p.code.tree.items_at(list.start as usize);
-    let first = items.into_iter().next()?;
-    p.resolver.is_object(p.text(first)).then_some(first)
-}
-
-/// Puts items into a list: each before the one that has its place, or at the end.
-fn insert_items(
-    p: &Place<'_>,
-    kept: &[Span],
-    list: Span,
-    new: &[(usize, String)],
-    change: &mut Change,
-    tokens: &mut Vec<Span>,
-) {
-    for (added, (at, text)) in new.iter().enumerate() {
-        // Places count in the new list: those that came before are not among the kept.
-        let place = at.saturating_sub(1).saturating_sub(added);
-        // Where each item has a line of its own, the new one has too.
-        let line = |item: Span| {
-            let lead = &p.cx.text[list.start as usize..item.start as usize];
-            let from = lead.rfind('\n')? + 1;
-            lead[from..].trim().is_empty().then(|| format!("{}{}", p.cx.line_end, &lead[from..]))
-        };
-        let splice = match kept.get(place) {
-            Some(next) => {
-                let gap = line(*next).unwrap_or_else(|| " ".to_owned());
-                Splice::text(Span::at(next.start as usize), format!("{text},{gap}"))
-            }
-            None => match kept.last() {
-                Some(last) => {
-                    let gap = line(*last).unwrap_or_else(|| " ".to_owned());
-                    Splice::text(Span::at(last.end as usize), format!(",{gap}{text}"))
-                }
-                None => Splice::text(Span::at(list.start as usize + 1), text.clone()),
-            },
-        };
-        // At one place the texts follow one another.
-        match change.splices.iter_mut().find(|s| s.span == splice.span) {
-            Some(known) => known.parts.extend(splice.parts),
-            None => change.splices.push(splice),
-        }
-        let end = list.end as usize - 1;
-        tokens.push(Span::new(end, end + 1));
-    }
-}
-
 /// True if two texts differ in blanks only.
 pub(super) fn same_code(a: &str, b: &str) -> bool {
     a.split_whitespace().collect::<String>() == b.split_whitespace().collect::<String>()
 }
 
-/// Code as it is shown.
-fn short(text: &str) -> String {
-    let cut: String = text.chars().take(40).collect();
-    if cut.len() < text.len() { format!("{cut}…") } else { cut }
-}
-
-/// What a reviewer must be told apart from the edit: code that is dropped or moved, and may do something.
-pub(super) fn warnings(facts: &[Fact]) -> impl Iterator<Item = String> {
-    facts.iter().filter(|f| f.text.ends_with(EFFECTS)).map(|f| f.text.clone())
+/// Where a parameter is used in the body of its function.
+pub(super) fn used(
+    p: &Place<'_>,
+    own: &ParamSite,
+    body: Option<Span>,
+) -> Option<(String, Vec<Span>)> {
+    let body = body?;
+    let mut uses = p.resolver.uses_in_param(own.span);
+    uses.retain(|u| body.contains(*u));
+    let name = p.text(own.name.unwrap_or(own.span)).to_owned();
+    (!uses.is_empty()).then_some((name, uses))
 }

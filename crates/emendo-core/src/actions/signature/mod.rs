@@ -1,8 +1,10 @@
 //! `signature`: parameters and results of a callable change, at its definitions, overrides, calls and returns.
 
 mod callable;
+mod items;
 mod lists;
 mod results;
+mod typed;
 
 use std::collections::BTreeMap;
 
@@ -65,7 +67,16 @@ const KEYS: &[Key] = &[
         Shape::Texts,
         "the function or method, or a list; with its parameters: `a.b.Store.delete(key: K, boolean)`",
     ),
-    Key::new("drop", Shape::Numbers, "places of parameters that go, from 1"),
+    Key::new(
+        "parameter_type",
+        Shape::Text,
+        "every parameter of this type, of whatever function; `callable` then lists macros",
+    ),
+    Key::new(
+        "drop",
+        Shape::NumbersOrAll,
+        "places of parameters that go, from 1; `true` with `parameter_type`",
+    ),
     Key::new("add", Shape::Tables(ADD), "parameters that come"),
     Key::new("retype", Shape::Tables(RETYPE), "types of parameters that change at definitions"),
     Key::new("order", Shape::Numbers, "the new order of the parameters, by their old places"),
@@ -82,7 +93,6 @@ const KEYS: &[Key] = &[
         Shape::Bool,
         "it would change its own result again: what the journal says that it wrote is left alone",
     ),
-    Key::later("parameter_type"),
     Key::later("pack"),
     Key::later("unpack"),
     Key::later("async"),
@@ -106,6 +116,15 @@ impl ActionKind for Signature {
 impl Kind for Signature {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let language = language(action, cx)?;
+        if action.table.get("parameter_type").is_some() {
+            return typed::compile(language, action, cx);
+        }
+        if action.table.is_true("drop") {
+            let d =
+                Diagnostic::error("`drop = true` does not say which parameters go", action.span);
+            cx.out.push(d.help("write their places, `drop = [1]`, or `parameter_type`"));
+            return None;
+        }
         let texts: Vec<Text> = action.table.texts("callable").into_iter().cloned().collect();
         if texts.is_empty() {
             let d = Diagnostic::error("this action names no callable", action.span);
@@ -183,6 +202,13 @@ enum Site {
     Reference,
 }
 
+/// What an edit is one of.
+struct Of {
+    row: usize,
+    digest: Digest,
+    tie: Tie,
+}
+
 /// Where edits of a file go, with what all of them share.
 struct Output<'o> {
     action: usize,
@@ -224,18 +250,11 @@ impl Runner for SignatureRunner {
         let written = if self.once { super::code::written_before(cx) } else { Vec::new() };
         let mut hits = self.hits(&place, out);
         hits.retain(|h| !written.iter().any(|w| w.meets(h.site.whole(h.word.span))));
-        // Arguments that go take uses of parameters with them.
-        let mut gone: Vec<Span> = Vec::new();
-        for h in &hits {
-            if let Site::Call(_, assigned) = &h.site {
-                gone.extend(self.lists.drop.iter().filter_map(|d| assigned.of(*d)).map(|a| a.span));
-            }
-        }
         let mut output = Output { action, out };
         for h in &hits {
             match &h.site {
                 Site::Call(call, assigned) => self.call(&place, h, call, assigned, &mut output),
-                Site::Definition(f) => self.definition(&place, h, f, &gone, &mut output),
+                Site::Definition(f) => self.definition(&place, h, f, &mut output),
                 Site::Reference => {
                     let say = format!(
                         "`{}` is named here without a call: what it takes or gives changes",
@@ -330,29 +349,22 @@ impl SignatureRunner {
             output.out.notes.push(NoteDraft { at: h.word.span, say: why });
             return;
         }
-        for text in lists::warnings(&facts) {
+        for text in items::warnings(&facts) {
             output.out.notes.push(NoteDraft { at: call.list, say: text });
         }
         let hull = h.word.span.hull(call.list);
-        output.draft(self.digest(h.row), h, hull, tokens, change, facts);
+        output.draft(self.of(h, Vec::new()), hull, tokens, change, facts);
     }
 
-    fn definition(
-        &self,
-        p: &Place<'_>,
-        h: &Hit,
-        f: &FunctionSite,
-        gone: &[Span],
-        output: &mut Output<'_>,
-    ) {
+    fn definition(&self, p: &Place<'_>, h: &Hit, f: &FunctionSite, output: &mut Output<'_>) {
         let mut change = Change::default();
         let mut facts = h.facts.clone();
         let mut tokens = Vec::new();
-        let mut notes = Vec::new();
+        let (mut notes, mut uses) = (Vec::new(), Vec::new());
         let callable = &self.callables[h.row];
         let done = self
             .lists
-            .at_definition(p, callable, f, gone, &mut change, &mut facts, &mut tokens, &mut notes)
+            .at_definition(p, callable, f, &mut change, &mut facts, &mut tokens, &mut uses)
             .and_then(|()| self.results.at_definition(p, f, &mut change, &mut tokens, &mut notes));
         let hull = h.word.span.hull(f.list);
         match done {
@@ -360,22 +372,22 @@ impl SignatureRunner {
                 for (at, say) in notes {
                     output.out.notes.push(NoteDraft { at, say });
                 }
-                output.draft(self.digest(h.row), h, hull, tokens, change, facts);
+                output.draft(self.of(h, uses), hull, tokens, change, facts);
             }
             Err(why) => output.out.notes.push(NoteDraft { at: h.word.span, say: why }),
         }
     }
 
-    fn digest(&self, row: usize) -> Digest {
-        action_digest("signature", &self.callables[row].written)
+    fn of(&self, h: &Hit, uses: Vec<(String, Vec<Span>)>) -> Of {
+        let digest = action_digest("signature", &self.callables[h.row].written);
+        Of { row: h.row, digest, tie: Tie { uses, ..h.tie.clone() } }
     }
 }
 
 impl Output<'_> {
     fn draft(
         &mut self,
-        digest: Digest,
-        h: &Hit,
+        of: Of,
         hull: Span,
         tokens: Vec<Span>,
         mut change: Change,
@@ -388,15 +400,15 @@ impl Output<'_> {
         let hull = change.splices.iter().map(|s| s.span).fold(hull, Span::hull);
         let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
         self.out.drafts.push(Draft {
-            action: (self.action, h.row),
-            digest,
+            action: (self.action, of.row),
+            digest: of.digest,
             hull,
             tokens,
             change,
             certainty,
             evidence,
             alternatives: Vec::new(),
-            tie: h.tie.clone(),
+            tie: of.tie,
         });
     }
 }

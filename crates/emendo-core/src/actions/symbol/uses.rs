@@ -364,9 +364,9 @@ impl SymbolRunner {
         let tie = Some(emendo_text::Hasher::new().part("follows").digest(digest).finish());
         let declared = p.resolver.visible(at, p.text(at)).is_some_and(|v| v.symbol == *old);
         if declared {
-            Tie { provides: tie, needs: None }
+            Tie { provides: tie, needs: None, uses: Vec::new() }
         } else {
-            Tie { provides: None, needs: tie }
+            Tie { provides: None, needs: tie, uses: Vec::new() }
         }
     }
 

@@ -2,9 +2,14 @@
 
 use super::{declared_type, each, function, parameter, value};
 use crate::types::{
-    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, Gives, Intro, Origin, Part,
-    ReturnRule, Syntax, Test, TypeRules,
+    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
+    Origin, Part, ReturnRule, Syntax, Test, TypeRules,
 };
+
+/// A type whose own list of parameters makes an object of it.
+const fn made(kind: &'static str) -> FunctionRule {
+    FunctionRule { params: "parameter_list", ..body(kind, "", true) }
+}
 
 const fn body(kind: &'static str, result: &'static str, makes: bool) -> FunctionRule {
     FunctionRule { kind, params: "parameters", result, body: "body", makes, bare: true }
@@ -55,6 +60,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         ],
         top: "System.Object",
         type_first: true,
+        value_aliases: false,
+        invoke: "Invoke",
+        no_params: "()",
         text: "System.String",
         number: "System.Int32",
         truth: "System.Boolean",
@@ -147,8 +155,17 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         body("method_declaration", "returns", false),
         body("local_function_statement", "type", false),
         body("constructor_declaration", "", true),
+        made("class_declaration"),
+        made("struct_declaration"),
+        made("record_declaration"),
+        body("delegate_declaration", "type", false),
         body("lambda_expression", "", false),
     ],
+    function_types: &[FunctionTypeRule {
+        kind: "generic_name",
+        list: &["type_argument_list"],
+        named: true,
+    }],
     returns: &[
         ReturnRule { kind: "return_statement", many: false },
         ReturnRule { kind: "yield_statement", many: true },
@@ -167,12 +184,13 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
             object: "",
             arguments: "arguments",
         },
+        CalleeRule { kind: "constructor_initializer", function: "", object: "", arguments: "" },
     ],
     param_makers: &[],
     blocks: &["block", "compilation_unit"],
     type_params: &["type_parameter_list"],
     param_bases: &[],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
-    constructor: "",
+    constructor: "new",
     reassigned: false,
 };

@@ -2,8 +2,8 @@
 
 use super::{each, parameter, value};
 use crate::types::{
-    ArgumentRule, Branch, CalleeRule, FunctionRule, Gives, Intro, Origin, Part, ReturnRule, Syntax,
-    Test, TypeRules,
+    ArgumentRule, Branch, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Part,
+    ReturnRule, Syntax, Test, TypeRules,
 };
 
 pub(in crate::languages) const TYPING: TypeRules = TypeRules {
@@ -45,6 +45,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         closed: &[],
         top: "object",
         type_first: false,
+        value_aliases: true,
+        invoke: "",
+        no_params: "",
         text: "str",
         number: "int",
         truth: "bool",
@@ -153,6 +156,14 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
             makes: false,
             bare: true,
         },
+    ],
+    function_types: &[
+        FunctionTypeRule {
+            kind: "generic_type",
+            list: &["type_parameter", "type", "list"],
+            named: true,
+        },
+        FunctionTypeRule { kind: "subscript", list: &["subscript"], named: true },
     ],
     returns: &[
         ReturnRule { kind: "return_statement", many: false },

@@ -2,8 +2,8 @@
 
 use super::{declared_type, each, function, parameter, value};
 use crate::types::{
-    ArgumentRule, CalleeRule, FunctionRule, Gives, Intro, Origin, Part, ReturnRule, Syntax,
-    TypeRules,
+    ArgumentRule, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Part,
+    ReturnRule, Syntax, TypeRules,
 };
 
 pub(in crate::languages) const TYPING: TypeRules = TypeRules {
@@ -59,6 +59,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         closed: &[],
         top: "",
         type_first: false,
+        value_aliases: false,
+        invoke: "",
+        no_params: "||",
         text: "str",
         number: "i32",
         truth: "bool",
@@ -156,6 +159,11 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
             bare: true,
         },
     ],
+    function_types: &[FunctionTypeRule {
+        kind: "function_type",
+        list: &["parameters"],
+        named: false,
+    }],
     returns: &[ReturnRule { kind: "return_expression", many: false }],
     arguments: ArgumentRule { lists: &["arguments"], wrapper: "", keyed: ("", "", "") },
     callees: &[CalleeRule {

@@ -57,6 +57,9 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         closed: &[],
         top: "object",
         type_first: false,
+        value_aliases: false,
+        invoke: "",
+        no_params: "()",
         text: "string",
         number: "number",
         truth: "boolean",
@@ -162,6 +165,10 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         body("method_definition", "parameters", false),
         body("method_signature", "parameters", false),
         body("abstract_method_signature", "parameters", false),
+        body("call_signature", "parameters", false),
+        FunctionRule { result: "type", ..body("construct_signature", "parameters", false) },
+        body("function_type", "parameters", false),
+        FunctionRule { result: "type", ..body("constructor_type", "parameters", false) },
         body("arrow_function", "parameters", true),
         body("arrow_function", "parameter", true),
         FunctionRule {
@@ -173,6 +180,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
             bare: false,
         },
     ],
+    function_types: &[],
     returns: &[
         ReturnRule { kind: "return_statement", many: false },
         ReturnRule { kind: "yield_expression", many: true },
