@@ -1,5 +1,7 @@
 //! Prints the syntax tree of a file, node by node: `cargo run -p emendo-lang --example tree -- FILE`.
 
+#![allow(clippy::print_stdout)]
+
 use emendo_lang::{Tree, language_of};
 use emendo_text::RelPath;
 

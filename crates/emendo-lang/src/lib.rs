@@ -37,7 +37,8 @@ pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use tree::{Tree, token_texts};
 pub use types::{
     ArgumentRule, ArgumentSite, Branch, CallPlace, CallSite, Callee, CalleeRule, Delegate,
-    Expected, FunctionRule, FunctionSite, FunctionTypeRule, FunctionTypeSite, Gives, Intro,
-    Learned, LeaveSite, LibraryError, LibraryType, MacroSite, Origin, Overload, ParamSite, Part,
-    ReturnRule, Syntax, TakenSite, Test, Told, Ty, TypeRules,
+    Expected, FunctionRule, FunctionSite, FunctionTypeRule, FunctionTypeSite, Gives, Home, Intro,
+    Learned, LeaveSite, LibraryError, LibraryType, MacroSite, Origin, Overload, Packing, PairSite,
+    ParamSite, Part, ReturnRule, Syntax, Taken, TakenSite, Test, Told, Ty, TypeRules, WaitHead,
+    WaitSite, Waiting,
 };

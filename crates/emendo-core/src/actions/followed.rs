@@ -51,6 +51,11 @@ impl Followed {
         self.runner == runner && self.left.is_none() && self.users.contains(path)
     }
 
+    /// True if a file uses it, by an action.
+    pub fn used_in(&self, runner: usize, path: &RelPath) -> bool {
+        self.runner == runner && self.users.contains(path)
+    }
+
     /// What its declaration and its uses hold together by.
     pub fn tie(&self, digest: Digest) -> Digest {
         Hasher::new()
@@ -83,19 +88,39 @@ pub(crate) fn follow(
             .flat_map_iter(|path| {
                 let wanted =
                     |b: &[u8]| narrow.may_matter(b) && runner.needs().met(&narrow.present(b));
-                let found = look.read(path, &wanted, &|cx| runner.declares(cx));
+                let found = look.read(path, &wanted, &[], &|cx| runner.declares(cx));
                 found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
             })
             .collect();
-        let followed = declared.into_iter().map(|(path, declaration)| Followed {
+        let one = |(path, declaration)| Followed {
             runner: at,
             declaration,
             path,
             users: BTreeSet::new(),
             left: None,
-        });
-        let mut followed: Vec<Followed> = followed.collect();
+        };
+        let mut followed: Vec<Followed> = declared.into_iter().map(one).collect();
         look.uses(files, &mut followed);
+        // What uses them may be a declaration that changes too.
+        let mut from = 0;
+        while runner.spreads() && from < followed.len() {
+            let users = followed[from..].iter().flat_map(|f| f.users.iter().cloned());
+            let users: BTreeSet<RelPath> = users.filter(|p| runner.covers(p)).collect();
+            from = followed.len();
+            let found: Vec<(RelPath, Declaration)> = users
+                .par_iter()
+                .flat_map_iter(|path| {
+                    let found = look.read(path, &|_| true, &followed, &|cx| runner.declares(cx));
+                    found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
+                })
+                .collect();
+            let known = |f: &(RelPath, Declaration)| {
+                followed.iter().any(|k| k.path == f.0 && k.declaration == f.1)
+            };
+            let mut new: Vec<Followed> = found.into_iter().filter(|f| !known(f)).map(one).collect();
+            look.uses(files, &mut new);
+            followed.extend(new);
+        }
         out.entry(n).or_default().extend(followed);
     }
     out
@@ -115,6 +140,7 @@ impl Looking<'_> {
         &self,
         path: &RelPath,
         wanted: &dyn Fn(&[u8]) -> bool,
+        followed: &[Followed],
         ask: &dyn Fn(&FileCx<'_>) -> T,
     ) -> Option<T> {
         let language = self.runner.language()?;
@@ -132,7 +158,7 @@ impl Looking<'_> {
             manifests: &BTreeMap::new(),
             packages: self.packages,
             answers: &[],
-            followed: &[],
+            followed,
             own: &[],
         }))
     }
@@ -161,7 +187,7 @@ impl Looking<'_> {
                     }
                     here
                 };
-                self.read(path, &|b| narrow.may_matter(b), &ask).unwrap_or_default()
+                self.read(path, &|b| narrow.may_matter(b), &[], &ask).unwrap_or_default()
             })
             .collect();
         for (i, path, left) in found {

@@ -118,6 +118,10 @@ pub trait Runner: Send + Sync {
     fn follows(&self) -> bool {
         false
     }
+    /// True if what follows a declaration may be one that others follow.
+    fn spreads(&self) -> bool {
+        false
+    }
     /// What the uses of a declaration are in another file.
     fn uses(&self, _: &Declaration, _: &FileCx<'_>) -> Uses {
         Uses::default()

@@ -189,6 +189,20 @@ struct Above {
     owner: Option<Span>,
 }
 
+impl Above {
+    /// A named node was passed. Loose tokens that hang together count as one.
+    fn pass(&mut self, language: &Language, text: &str, at: Span) {
+        let hangs = |last: &Span| {
+            let between = Span { start: last.end, end: at.start }.of(text).trim();
+            let call = between.is_empty() && last.end == at.start;
+            language.token_runs.contains(&self.kind)
+                && (language.names.member_after.contains(&between)
+                    || (call && at.of(text).starts_with(['(', '['])))
+        };
+        self.last = Some(self.last.filter(hangs).map_or(at, |last| last.hull(at)));
+    }
+}
+
 impl Pass<'_> {
     fn enter(&mut self, cursor: &TreeCursor<'_>) -> bool {
         let node = cursor.node();
@@ -264,7 +278,7 @@ impl Pass<'_> {
                 self.open.pop();
             }
             if let Some(above) = self.parents.last_mut() {
-                above.last = Some(span(node));
+                above.pass(self.language, self.text, span(node));
             }
             return false;
         }
@@ -320,7 +334,7 @@ impl Pass<'_> {
         }
         self.inside.truncate(self.inside.len() - gone.packages);
         if let Some(above) = self.parents.last_mut() {
-            above.last = Some(gone.span);
+            above.pass(self.language, self.text, gone.span);
         }
     }
 

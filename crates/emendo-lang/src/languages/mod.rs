@@ -99,6 +99,11 @@ mod tests {
             kinds.extend(t.blocks.iter().chain(t.type_params).chain(t.arguments.lists));
             kinds.extend(t.function_types.iter().map(|f| f.kind));
             kinds.extend([t.arguments.wrapper, t.arguments.keyed.0]);
+            if let Some(w) = &t.waiting {
+                kinds.push(w.kind);
+                kinds.extend(w.functions.iter().map(|f| f.0).chain(w.blocks.iter().copied()));
+            }
+            kinds.extend(t.packing.iter().flat_map(|p| p.lists.iter().copied()));
             for kind in kinds {
                 assert!(known(kind), "{}: no kind {kind}", l.id);
             }

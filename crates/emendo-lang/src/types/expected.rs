@@ -244,3 +244,20 @@ impl<'a> Resolver<'a> {
         Told { ty: ty.instance(), says, why: None }.known()
     }
 }
+
+impl Resolver<'_> {
+    /// True if what takes a closure says that it waits for what the closure gives.
+    pub fn is_waited(&self, closure: Span) -> bool {
+        let Some(rule) = &self.language.typing.waiting else { return false };
+        let root = self.tree.roots_at(closure).last().map(|r| r.node);
+        let node = root.and_then(|r| {
+            r.descendant_for_byte_range(closure.start as usize, closure.end as usize)
+        });
+        let gives = node.and_then(|n| self.expected_at(n)).and_then(|e| self.as_function(&e.0));
+        let waited = |t: &Ty| t.symbols().iter().any(|s| rule.given.contains(&s.as_str()));
+        gives.is_some_and(|(_, gives)| match &gives {
+            Ty::Either(all) => all.iter().any(waited),
+            one => waited(one),
+        })
+    }
+}

@@ -5,12 +5,14 @@ mod expected;
 mod infer;
 mod library;
 mod members;
+mod pairs;
 mod places;
 mod results;
 mod rules;
 mod sites;
 mod text;
 mod variables;
+mod waits;
 
 use std::collections::HashMap;
 
@@ -19,14 +21,16 @@ pub use expected::Expected;
 pub(crate) use infer::Typing;
 pub use library::{Learned, LibraryError, LibraryType};
 pub(crate) use members::{Known, MemberType, Shape, Takes};
+pub use pairs::PairSite;
 pub use places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};
 pub use rules::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
-    Origin, Part, ReturnRule, Syntax, Test, TypeRules,
+    Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
 pub(crate) use rules::{gives, intro};
 pub use sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};
 pub(crate) use text::read_type;
+pub use waits::{Home, WaitHead, WaitSite};
 
 use crate::names::{Certainty, Fact};
 

@@ -48,6 +48,8 @@ pub struct Syntax {
     pub invoke: &'static str,
     /// What stands for no parameters, where a list of one has no brackets.
     pub no_params: &'static str,
+    /// Before and behind the parameters of a closure.
+    pub closure: (&'static str, &'static str),
     /// The type of texts.
     pub text: &'static str,
     /// The type of whole numbers.
@@ -114,6 +116,76 @@ pub struct TypeRules {
     pub constructor: &'static str,
     /// Assigning a variable again changes its type.
     pub reassigned: bool,
+    /// How functions are written that are waited for; none where the language has none.
+    pub waiting: Option<Waiting>,
+    /// How arguments are gathered into one.
+    pub packing: &'static [Packing],
+}
+
+/// How functions are written that are waited for.
+#[derive(Clone, Copy, Debug)]
+pub struct Waiting {
+    /// Kind of an expression that waits.
+    pub kind: &'static str,
+    /// Before a call that is waited for.
+    pub before: &'static str,
+    /// Behind a call that is waited for.
+    pub behind: &'static str,
+    /// The word of such a function.
+    pub word: &'static str,
+    /// Kinds of functions that may have the word, with the fields, kinds or tokens that it stands before: the first
+    /// that is there, else the function itself.
+    pub functions: &'static [(&'static str, &'static [&'static str])],
+    /// Functions without a body have the word too.
+    pub bodiless: bool,
+    /// The type that a declared result is put in, with its symbol; empty if it stays as it is.
+    pub result: (&'static str, &'static str),
+    /// A result that says that there is no value, and what it becomes.
+    pub nothing: (&'static str, &'static str),
+    /// Types that are waited for already.
+    pub given: &'static [&'static str],
+    /// Blocks in which one may wait, whatever is around.
+    pub blocks: &'static [&'static str],
+    /// One may wait at the top of a file.
+    pub top: bool,
+    /// Members of what is waited for, and functions that take it.
+    pub takers: &'static [&'static str],
+    /// Waiting for nothing at all fails.
+    pub nothing_fails: bool,
+    /// Names of functions that are called by the system, and can't be waited for.
+    pub never: &'static [&'static str],
+    /// Words before a function, and kinds in its body, with which it can't be one that is waited for.
+    pub barred: &'static [&'static str],
+}
+
+/// How arguments are gathered into one.
+#[derive(Clone, Copy, Debug)]
+pub struct Packing {
+    /// The word in recipes.
+    pub word: &'static str,
+    /// Before the first pair; `{}` is the type.
+    pub open: &'static str,
+    /// Behind the last pair.
+    pub close: &'static str,
+    /// Between a key and its value; empty where values stand alone, in order.
+    pub sign: &'static str,
+    /// A value that is a variable called like its key stands alone.
+    pub short: bool,
+    /// Kinds that hold the pairs where such a thing is written; empty for the list of arguments itself.
+    pub lists: &'static [&'static str],
+    /// How a function takes them.
+    pub taken: Taken,
+}
+
+/// How a function takes arguments that are gathered into one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Taken {
+    /// One by one still, behind this sign in the list; empty if there is none.
+    Named(&'static str),
+    /// Taken apart where they are declared: before the first, and behind the last; `{}` is the type.
+    Apart(&'static str, &'static str),
+    /// As one object; each is read with this between, and this behind its key.
+    Whole(&'static str, &'static str),
 }
 
 /// What an expression gives. Fields are those of the node; an empty one is its first named child.

@@ -5,6 +5,7 @@ use tree_sitter::Node;
 
 use super::infer::{named, part};
 use super::{Gives, Origin, Ty, gives};
+use crate::language::Space;
 use crate::names::Resolver;
 use crate::tree::{span, walk};
 
@@ -272,6 +273,19 @@ impl<'a> Resolver<'a> {
             return Some(true);
         }
         self.type_at(at).and_then(|t| self.fits(&t.ty, wanted))
+    }
+
+    /// True if a name is neither used nor declared within a place; keys and members are no uses of it.
+    pub fn is_unused(&self, name: &str, within: Span) -> bool {
+        let spaces = [Space::Value, Space::Type, Space::Callable];
+        let mut words = self.facts.words(name).iter().filter(|w| within.contains(w.span));
+        !words.any(|w| match w.space {
+            Space::Member => false,
+            Space::Declared => {
+                self.facts.lookup(name, &spaces, w.span.start).is_some_and(|d| d.at == w.span)
+            }
+            _ => !w.key,
+        })
     }
 
     /// The places of a function's name in its own declaration are no uses; those behind `return`, in blocks and the

@@ -3,20 +3,25 @@
 mod callable;
 mod items;
 mod lists;
+mod packs;
 mod results;
+mod targets;
 mod typed;
+mod waiting;
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, Marks, Pattern, Word};
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
 use self::callable::{Assigned, Callable};
 use self::lists::Lists;
+use self::packs::Packs;
 use self::results::Results;
-use super::symbol::{Place, SymbolRunner};
-use super::{CompileCx, FileCx, Kind, Runner, What, action_digest, covers_code, language, parts};
+use self::targets::{Hit, Site, Targets};
+use super::symbol::Place;
+use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, language};
 use crate::discover::Subject;
 use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
 use crate::narrow::Needs;
@@ -93,9 +98,13 @@ const KEYS: &[Key] = &[
         Shape::Bool,
         "it would change its own result again: what the journal says that it wrote is left alone",
     ),
-    Key::later("pack"),
-    Key::later("unpack"),
-    Key::later("async"),
+    Key::new("pack", Shape::Table(packs::PACK), "parameters that become one"),
+    Key::new("unpack", Shape::Table(packs::UNPACK), "a parameter that becomes several"),
+    Key::new(
+        "async",
+        Shape::Bool,
+        "`true`: it is waited for from now on, and callers follow; `false`: it is not any more",
+    ),
 ];
 
 impl ActionKind for Signature {
@@ -114,6 +123,11 @@ impl ActionKind for Signature {
 }
 
 impl Kind for Signature {
+    fn more(&self, action: &Action, cx: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
+        let beside = !only_waits(action) && action.table.get("parameter_type").is_none();
+        beside.then(|| waiting::compile(action, cx)).flatten().into_iter().collect()
+    }
+
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let language = language(action, cx)?;
         if action.table.get("parameter_type").is_some() {
@@ -131,11 +145,15 @@ impl Kind for Signature {
             cx.out.push(d.help("write `callable = \"a.b.Store.delete(K, boolean)\"`"));
             return None;
         }
+        if only_waits(action) {
+            return waiting::compile(action, cx);
+        }
         let lists = Lists::compile(language, action, cx)?;
+        let packs = Packs::compile(language, action, cx)?;
         let results = Results::compile(language, action, cx)?;
-        if lists.is_empty() && results.is_empty() {
+        if lists.is_empty() && results.is_empty() && packs.is_empty() {
             let d = Diagnostic::error("nothing of the signature changes", action.span);
-            cx.out.push(d.help("write `drop`, `add`, `order`, `retype`, `label` or `result`"));
+            cx.out.push(d.help("write `drop`, `add`, `order`, `retype`, `label`, `pack`, `unpack`, `result` or `async`"));
             return None;
         }
         let once = action.table.is_true("once");
@@ -143,63 +161,42 @@ impl Kind for Signature {
         for text in &texts {
             let callable = Callable::compile(language, text, action, cx)?;
             lists.check(&callable, text, once, cx)?;
+            packs.check(&callable, text, once, cx)?;
             callables.push(callable);
         }
-        let not_surrounded_by: Vec<Text> =
-            action.table.texts("not_surrounded_by").into_iter().cloned().collect();
-        let around = not_surrounded_by
-            .iter()
-            .filter_map(|t| parts::sub_pattern(language, t, action, None, Marks::Here, cx));
-        let around: Vec<Pattern> = around.collect();
-        // Methods and functions are found in ways of their own.
-        let of = |what: What, member: bool| {
-            let fits = callables.iter().filter(|c| c.member == member);
-            let symbols: Vec<String> = fits.flat_map(|c| c.symbols.clone()).collect();
-            (!symbols.is_empty()).then(|| SymbolRunner::watch(language, what, symbols, Vec::new()))
-        };
-        let finders: Vec<SymbolRunner> =
-            [of(What::Method, true), of(What::Free, false)].into_iter().flatten().collect();
-        let needs = Needs::of(finders.iter().flat_map(|f| f.needs().0.clone()));
+        let targets = Targets::new(language, callables, action, cx);
+        let needs = targets.needs();
         Some(Box::new(SignatureRunner {
             language,
             covers: Box::new(covers_code(action, language)),
-            callables,
-            finders,
+            targets,
             lists,
+            packs,
             results,
-            around,
             once,
             needs,
         }))
     }
 }
 
+/// Keys that say what becomes of lists and results.
+const CHANGES: &[&str] =
+    &["drop", "add", "retype", "order", "label", "pack", "unpack", "result", "returns"];
+
+/// True if nothing but waiting changes.
+fn only_waits(action: &Action) -> bool {
+    action.table.get("async").is_some() && !CHANGES.iter().any(|k| action.table.get(k).is_some())
+}
+
 struct SignatureRunner {
     language: &'static Language,
     covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
-    callables: Vec<Callable>,
-    finders: Vec<SymbolRunner>,
+    targets: Targets,
     lists: Lists,
+    packs: Packs,
     results: Results,
-    around: Vec<Pattern>,
     once: bool,
     needs: Needs,
-}
-
-/// A place that means one of the callables.
-struct Hit {
-    word: Word,
-    row: usize,
-    facts: Vec<Fact>,
-    tie: Tie,
-    site: Site,
-}
-
-enum Site {
-    Call(CallSite, Assigned),
-    Definition(FunctionSite),
-    /// Named without a call.
-    Reference,
 }
 
 /// What an edit is one of.
@@ -229,10 +226,10 @@ impl Runner for SignatureRunner {
         &self.needs
     }
     fn symbols(&self) -> Vec<String> {
-        self.callables.iter().flat_map(|c| c.symbols.clone()).collect()
+        self.targets.symbols()
     }
     fn subjects(&self) -> Vec<Subject> {
-        self.finders.iter().flat_map(SymbolRunner::subjects).collect()
+        self.targets.subjects()
     }
     fn asks_declarations(&self) -> bool {
         true
@@ -248,87 +245,23 @@ impl Runner for SignatureRunner {
         let Some(code) = cx.code else { return };
         let place = Place::new(cx, code, action);
         let written = if self.once { super::code::written_before(cx) } else { Vec::new() };
-        let mut hits = self.hits(&place, out);
+        let mut hits = self.targets.hits(&place, out);
+        hits.retain(|h| !matches!(h.site, Site::Reference) || self.changes_references());
         hits.retain(|h| !written.iter().any(|w| w.meets(h.site.whole(h.word.span))));
         let mut output = Output { action, out };
         for h in &hits {
             match &h.site {
                 Site::Call(call, assigned) => self.call(&place, h, call, assigned, &mut output),
                 Site::Definition(f) => self.definition(&place, h, f, &mut output),
-                Site::Reference => {
-                    let say = format!(
-                        "`{}` is named here without a call: what it takes or gives changes",
-                        place.text(h.word.span)
-                    );
-                    output.out.notes.push(NoteDraft { at: h.word.span, say });
-                }
+                Site::Reference => self.reference(&place, h, &mut output),
             }
-        }
-    }
-}
-
-impl Site {
-    fn whole(&self, name: Span) -> Span {
-        match self {
-            Self::Call(call, _) => name.hull(call.list),
-            Self::Definition(f) => name.hull(f.list),
-            Self::Reference => name,
         }
     }
 }
 
 impl SignatureRunner {
-    /// The places of a file that mean one of the callables.
-    fn hits(&self, p: &Place<'_>, out: &mut Found) -> Vec<Hit> {
-        let mut hits = Vec::new();
-        for finder in &self.finders {
-            for (word, row, facts) in finder.meant_places(p, out) {
-                let symbol = finder.symbol_of(row);
-                let known = self.callables.iter().position(|c| c.symbols.contains(symbol));
-                let Some(index) = known else { continue };
-                let callable = &self.callables[index];
-                let tie = finder.tie(p, row, word.span);
-                let mut facts = facts;
-                let site = if let Some(f) = p.resolver.function_site(word.span) {
-                    if !callable.declares(p, &f) {
-                        continue;
-                    }
-                    Site::Definition(f)
-                } else if let Some(call) = p.resolver.call_site(word.span) {
-                    let Some((assigned, sure)) = callable.assign(p, word.span, &call) else {
-                        continue;
-                    };
-                    facts.extend(sure);
-                    Site::Call(call, assigned)
-                } else if word.key || !self.changes_references() {
-                    continue;
-                } else {
-                    Site::Reference
-                };
-                if matches!(site, Site::Call(..)) && self.is_kept(p, site.whole(word.span)) {
-                    continue;
-                }
-                hits.push(Hit { word, row: index, facts, tie, site });
-            }
-        }
-        hits.sort_by_key(|h| h.word.span.start);
-        hits.dedup_by_key(|h| h.word.span);
-        hits
-    }
-
     fn changes_references(&self) -> bool {
-        !self.lists.is_empty() || self.results.unwraps()
-    }
-
-    /// True where something stands around that keeps a call as it is.
-    fn is_kept(&self, p: &Place<'_>, at: Span) -> bool {
-        self.around.iter().any(|pattern| {
-            let found = pattern.matches(&p.code.tree, p.cx.text, &p.resolver);
-            found.iter().any(|m| match m.slot(emendo_lang::HERE) {
-                Some(here) => here.span.contains(at),
-                None => m.span.contains(at),
-            })
-        })
+        !self.lists.is_empty() || !self.packs.is_empty() || self.results.unwraps()
     }
 
     fn call(
@@ -342,8 +275,12 @@ impl SignatureRunner {
         let mut change = Change::default();
         let mut facts = h.facts.clone();
         let mut tokens = Vec::new();
+        let callable = &self.targets.callables[h.row];
         let lists = self.lists.at_call(p, call, assigned, &mut change, &mut facts, &mut tokens);
-        let unwrapped = lists
+        let packed = lists.and_then(|()| {
+            self.packs.at_call(p, (callable, call, assigned), &mut change, &mut facts, &mut tokens)
+        });
+        let unwrapped = packed
             .and_then(|()| self.results.at_call(p, h.word.span, call, &mut change, &mut tokens));
         if let Err(why) = unwrapped {
             output.out.notes.push(NoteDraft { at: h.word.span, say: why });
@@ -356,15 +293,36 @@ impl SignatureRunner {
         output.draft(self.of(h, Vec::new()), hull, tokens, change, facts);
     }
 
+    fn reference(&self, p: &Place<'_>, h: &Hit, output: &mut Output<'_>) {
+        let mut change = Change::default();
+        let mut facts = h.facts.clone();
+        let callable = &self.targets.callables[h.row];
+        let plain = self.lists.is_empty() && self.packs.is_empty();
+        let written = plain
+            .then(|| self.results.at_reference(p, &h.word, callable, &mut change, &mut facts))
+            .flatten();
+        match written {
+            Some(whole) => output.draft(self.of(h, Vec::new()), whole, vec![whole], change, facts),
+            None => {
+                let say = format!(
+                    "`{}` is named here without a call: what it takes or gives changes",
+                    p.text(h.word.span)
+                );
+                output.out.notes.push(NoteDraft { at: h.word.span, say });
+            }
+        }
+    }
+
     fn definition(&self, p: &Place<'_>, h: &Hit, f: &FunctionSite, output: &mut Output<'_>) {
         let mut change = Change::default();
         let mut facts = h.facts.clone();
         let mut tokens = Vec::new();
         let (mut notes, mut uses) = (Vec::new(), Vec::new());
-        let callable = &self.callables[h.row];
+        let callable = &self.targets.callables[h.row];
         let done = self
             .lists
             .at_definition(p, callable, f, &mut change, &mut facts, &mut tokens, &mut uses)
+            .and_then(|()| self.packs.at_definition(p, callable, f, &mut change, &mut tokens))
             .and_then(|()| self.results.at_definition(p, f, &mut change, &mut tokens, &mut notes));
         let hull = h.word.span.hull(f.list);
         match done {
@@ -379,7 +337,7 @@ impl SignatureRunner {
     }
 
     fn of(&self, h: &Hit, uses: Vec<(String, Vec<Span>)>) -> Of {
-        let digest = action_digest("signature", &self.callables[h.row].written);
+        let digest = action_digest("signature", &self.targets.callables[h.row].written);
         Of { row: h.row, digest, tie: Tie { uses, ..h.tie.clone() } }
     }
 }
@@ -451,4 +409,13 @@ fn release(p: &Place<'_>, gone: &[Span], change: &mut Change) {
 /// What `@{it}` stands in for, split around it.
 fn around_it(text: &str) -> Option<(&str, &str)> {
     text.split_once("@{it}")
+}
+
+/// Writes a text before and behind a place that stays.
+fn put_around(at: Span, before: &str, after: &str, change: &mut Change) {
+    for (place, text) in [(at.start, before), (at.end, after)] {
+        if !text.is_empty() {
+            change.splices.push(emendo_lang::Splice::text(Span::at(place as usize), text));
+        }
+    }
 }

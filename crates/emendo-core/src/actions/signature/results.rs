@@ -2,14 +2,18 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, FunctionSite, Language, Pattern, Replacement, Space, Splice};
+use emendo_lang::{
+    CallSite, Certainty, Expected, Fact, FunctionSite, Language, Pattern, Replacement, Space,
+    Splice, Word,
+};
 use emendo_recipe::Action;
 use emendo_text::{Part, Span};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names, pattern_error};
+use super::callable::Callable;
 use super::lists::{is_type, same_code};
-use super::{around_it, release, spelled};
+use super::{around_it, put_around, release, spelled};
 use crate::edit::Change;
 
 /// What happens to the result.
@@ -105,6 +109,65 @@ impl Results {
         let end = call.span.end as usize;
         tokens.push(Span::new(end - 1, end));
         Ok(())
+    }
+
+    /// A function that is named without a call becomes a closure that calls it. `None` where nothing is to be written.
+    pub(super) fn at_reference(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        callable: &Callable,
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+    ) -> Option<Span> {
+        let unwrap = self.unwrap.as_ref()?;
+        let whole = word.receiver.map_or(word.span, |r| r.hull(word.span));
+        let names = &p.resolver.language.names;
+        let receiver = word.receiver.map(|r| p.text(r));
+        let through_type = receiver
+            .is_some_and(|r| names.last(r).starts_with(char::is_uppercase) && callable.member);
+        // Through a type, whether the object is the first argument is not told everywhere.
+        if through_type && !names.types.made_below {
+            return None;
+        }
+        let numbered = |i: usize| if i == 0 { "it".to_owned() } else { format!("it{}", i + 1) };
+        let mut params: Vec<String> = match &callable.params {
+            Some(all) => {
+                let own = all.iter().filter(|q| !q.optional).enumerate();
+                own.map(|(i, q)| q.name.clone().unwrap_or_else(|| numbered(i))).collect()
+            }
+            None => match p.resolver.expected_of(whole, 0) {
+                Expected::Declared(_, count) => (0..count).map(numbered).collect(),
+                _ => {
+                    let text = "how many arguments it is called with is not told".to_owned();
+                    facts.push(Fact { says: Certainty::Unsure, text, at: Some(whole) });
+                    vec![numbered(0)]
+                }
+            },
+        };
+        if through_type {
+            params.insert(0, "own".to_owned());
+        }
+        if params.iter().any(|q| !p.resolver.is_unused(q, whole)) {
+            return None;
+        }
+        let unwrap = spelled(p, unwrap, &self.names, Space::Value, whole.start, change).ok()?;
+        let (before, after) = around_it(&unwrap)?;
+        let (open, close) = p.resolver.language.typing.syntax.closure;
+        let list = params.join(", ");
+        let sign = match (receiver, through_type) {
+            (Some(_), true) => names.separator,
+            (Some(_), false) => ".",
+            (None, _) => "",
+        };
+        let mut parts = vec![Part::Text(format!("{open}{list}{close}{before}"))];
+        if let Some(r) = word.receiver {
+            parts.extend([Part::Copy(r), Part::Text(sign.into())]);
+        }
+        parts.push(Part::Copy(word.span));
+        parts.push(Part::Text(format!("({list}){after}")));
+        change.splices.push(Splice { parts, ..Splice::text(whole, String::new()) });
+        Some(whole)
     }
 
     /// The declared type, and what is returned.
@@ -215,15 +278,4 @@ fn stands_around(text: &str, at: Span, before: &str, after: &str) -> bool {
     let rest = text[at.end as usize..].trim_start();
     let blank = before.trim().is_empty() && after.trim().is_empty();
     !blank && lead.ends_with(before.trim()) && rest.starts_with(after.trim())
-}
-
-/// Writes a text before and behind a place that stays.
-fn put_around(at: Span, before: &str, after: &str, change: &mut Change) {
-    for (place, text) in [(at.start, before), (at.end, after)] {
-        if !text.is_empty() {
-            let splice = Splice::text(Span::at(place as usize), text);
-            debug_assert!(splice.parts.iter().all(|p| matches!(p, Part::Text(_))));
-            change.splices.push(splice);
-        }
-    }
 }

@@ -3,7 +3,7 @@
 use super::{declared_type, each, function, parameter, value};
 use crate::types::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
-    Origin, Part, ReturnRule, Syntax, Test, TypeRules,
+    Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
 
 /// A type whose own list of parameters makes an object of it.
@@ -63,6 +63,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         value_aliases: false,
         invoke: "Invoke",
         no_params: "()",
+        closure: ("(", ") => "),
         text: "System.String",
         number: "System.Int32",
         truth: "System.Boolean",
@@ -193,4 +194,54 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
     constructor: "new",
     reassigned: false,
+    waiting: Some(Waiting {
+        kind: "await_expression",
+        before: "await ",
+        behind: "",
+        word: "async",
+        functions: &[
+            ("method_declaration", &["returns"]),
+            ("local_function_statement", &["type"]),
+            ("lambda_expression", &[]),
+        ],
+        bodiless: false,
+        result: ("Task", "System.Threading.Tasks.Task"),
+        nothing: ("void", "Task"),
+        given: &["Task", "ValueTask", "IAsyncEnumerable"],
+        blocks: &[],
+        top: true,
+        takers: &[
+            "WhenAll",
+            "WhenAny",
+            "Run",
+            "ContinueWith",
+            "GetAwaiter",
+            "ConfigureAwait",
+            "Result",
+            "Wait",
+        ],
+        nothing_fails: true,
+        never: &["Dispose", "ToString", "Equals", "GetHashCode"],
+        barred: &["yield_statement", "unsafe"],
+    }),
+    packing: &[
+        Packing {
+            word: "object",
+            open: "new {} { ",
+            close: " }",
+            sign: " = ",
+            short: false,
+            lists: &["initializer_expression"],
+            taken: Taken::Whole(".", ""),
+        },
+        Packing {
+            word: "named",
+            open: "",
+            close: "",
+            sign: ": ",
+            short: false,
+            lists: &[],
+            taken: Taken::Named(""),
+        },
+    ],
 };

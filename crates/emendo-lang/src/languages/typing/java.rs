@@ -2,7 +2,8 @@
 
 use super::{declared_type, each, function, parameter, value};
 use crate::types::{
-    ArgumentRule, CalleeRule, FunctionRule, Gives, Intro, Origin, ReturnRule, Syntax, TypeRules,
+    ArgumentRule, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, ReturnRule, Syntax,
+    Taken, TypeRules,
 };
 
 const fn body(kind: &'static str, result: &'static str, makes: bool) -> FunctionRule {
@@ -42,6 +43,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         value_aliases: false,
         invoke: "",
         no_params: "()",
+        closure: ("(", ") -> "),
         text: "java.lang.String",
         number: "int",
         truth: "boolean",
@@ -156,4 +158,14 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
     constructor: "new",
     reassigned: false,
+    waiting: None,
+    packing: &[Packing {
+        word: "object",
+        open: "new {}(",
+        close: ")",
+        sign: "",
+        short: false,
+        lists: &["argument_list"],
+        taken: Taken::Whole(".", "()"),
+    }],
 };

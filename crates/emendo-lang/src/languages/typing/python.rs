@@ -2,8 +2,8 @@
 
 use super::{each, parameter, value};
 use crate::types::{
-    ArgumentRule, Branch, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Part,
-    ReturnRule, Syntax, Test, TypeRules,
+    ArgumentRule, Branch, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin,
+    Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
 
 pub(in crate::languages) const TYPING: TypeRules = TypeRules {
@@ -48,6 +48,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         value_aliases: true,
         invoke: "",
         no_params: "",
+        closure: ("lambda ", ": "),
         text: "str",
         number: "int",
         truth: "bool",
@@ -187,4 +188,50 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     truths: &[],
     constructor: "__init__",
     reassigned: true,
+    waiting: Some(Waiting {
+        kind: "await",
+        before: "await ",
+        behind: "",
+        word: "async",
+        functions: &[("function_definition", &["def"])],
+        bodiless: true,
+        result: ("", ""),
+        nothing: ("", ""),
+        given: &["Awaitable", "Coroutine", "Future"],
+        blocks: &[],
+        top: false,
+        takers: &[
+            "run",
+            "gather",
+            "create_task",
+            "ensure_future",
+            "wait",
+            "wait_for",
+            "run_until_complete",
+            "shield",
+        ],
+        nothing_fails: false,
+        never: &["__init__", "__new__", "__del__", "__str__", "__repr__", "__len__", "__hash__"],
+        barred: &["yield"],
+    }),
+    packing: &[
+        Packing {
+            word: "object",
+            open: "{}(",
+            close: ")",
+            sign: "=",
+            short: false,
+            lists: &["argument_list"],
+            taken: Taken::Whole(".", ""),
+        },
+        Packing {
+            word: "named",
+            open: "",
+            close: "",
+            sign: "=",
+            short: false,
+            lists: &[],
+            taken: Taken::Named("*"),
+        },
+    ],
 };

@@ -2,8 +2,8 @@
 
 use super::{declared_type, each, function, parameter, value};
 use crate::types::{
-    ArgumentRule, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Part,
-    ReturnRule, Syntax, TypeRules,
+    ArgumentRule, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Packing, Part,
+    ReturnRule, Syntax, Taken, TypeRules, Waiting,
 };
 
 pub(in crate::languages) const TYPING: TypeRules = TypeRules {
@@ -62,6 +62,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         value_aliases: false,
         invoke: "",
         no_params: "||",
+        closure: ("|", "| "),
         text: "str",
         number: "i32",
         truth: "bool",
@@ -179,4 +180,44 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
     constructor: "",
     reassigned: false,
+    waiting: Some(Waiting {
+        kind: "await_expression",
+        before: "",
+        behind: ".await",
+        word: "async",
+        functions: &[
+            ("function_item", &["function_modifiers", "fn"]),
+            ("function_signature_item", &["function_modifiers", "fn"]),
+            ("closure_expression", &[]),
+        ],
+        bodiless: true,
+        result: ("", ""),
+        nothing: ("", ""),
+        given: &["Future"],
+        blocks: &["async_block"],
+        top: false,
+        takers: &[
+            "spawn",
+            "block_on",
+            "spawn_local",
+            "join_all",
+            "join",
+            "timeout",
+            "then",
+            "map",
+            "boxed",
+        ],
+        nothing_fails: false,
+        never: &["main", "drop", "fmt"],
+        barred: &["const", "extern"],
+    }),
+    packing: &[Packing {
+        word: "object",
+        open: "{} { ",
+        close: " }",
+        sign: ": ",
+        short: true,
+        lists: &["field_initializer_list"],
+        taken: Taken::Apart("{} { ", " }"),
+    }],
 };

@@ -2,8 +2,8 @@
 
 use super::{declared_type, function, parameter, value};
 use crate::types::{
-    ArgumentRule, Branch, CalleeRule, FunctionRule, Gives, Intro, Origin, Part, ReturnRule, Syntax,
-    Test, TypeRules,
+    ArgumentRule, Branch, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, Part,
+    ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
 
 const fn body(kind: &'static str, params: &'static str, bare: bool) -> FunctionRule {
@@ -60,6 +60,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         value_aliases: false,
         invoke: "",
         no_params: "()",
+        closure: ("(", ") => "),
         text: "string",
         number: "number",
         truth: "boolean",
@@ -207,4 +208,35 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     truths: &["==", "!=", "===", "!==", "<", ">", "<=", ">=", "instanceof", "in"],
     constructor: "constructor",
     reassigned: false,
+    waiting: Some(Waiting {
+        kind: "await_expression",
+        before: "await ",
+        behind: "",
+        word: "async",
+        functions: &[
+            ("function_declaration", &["function"]),
+            ("function_expression", &["function"]),
+            ("arrow_function", &[]),
+            ("method_definition", &["name"]),
+        ],
+        bodiless: false,
+        result: ("Promise", ""),
+        nothing: ("void", "Promise<void>"),
+        given: &["Promise", "PromiseLike"],
+        blocks: &[],
+        top: true,
+        takers: &["then", "catch", "finally", "all", "allSettled", "race", "any"],
+        nothing_fails: false,
+        never: &[],
+        barred: &["get", "set", "*", "constructor", "yield_expression"],
+    }),
+    packing: &[Packing {
+        word: "object",
+        open: "{ ",
+        close: " }",
+        sign: ": ",
+        short: true,
+        lists: &["object"],
+        taken: Taken::Apart("{ ", " }"),
+    }],
 };
