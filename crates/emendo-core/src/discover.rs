@@ -12,6 +12,9 @@ use crate::narrow::Present;
 /// How many modules that pass names on are told apart; with more, every file with the name is looked into.
 const MAX_MODULES: usize = 64;
 
+/// How many members that give objects are told apart; with more, every file with the subject's name is looked into.
+const MAX_CARRIERS: usize = 400;
+
 /// A symbol that an action changes or asks for.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Subject {
@@ -28,6 +31,9 @@ pub(crate) struct Wider {
     pub(crate) names: Vec<String>,
     /// Names that lead to the library; none if nothing more is asked.
     pub(crate) with: Vec<String>,
+    /// The names are those of members that give objects: what steps write changes none of that.
+    #[serde(default)]
+    pub(crate) carried: bool,
 }
 
 impl Wider {
@@ -52,6 +58,8 @@ pub(crate) struct Discovered {
     modules: BTreeSet<String>,
     /// Subjects that lie in the project itself, or that an import for all files brings in.
     everywhere: BTreeSet<String>,
+    /// Names of members and functions that give objects of the subjects' types.
+    carriers: BTreeSet<String>,
 }
 
 impl Discovered {
@@ -96,6 +104,13 @@ impl Discovered {
         self.everywhere.insert(symbol.to_owned());
     }
 
+    /// Members and functions that give objects of the subjects' types. True if any is new.
+    pub(crate) fn carried(&mut self, names: impl IntoIterator<Item = String>) -> bool {
+        let before = self.carriers.len();
+        self.carriers.extend(names);
+        self.carriers.len() > before
+    }
+
     /// The names of types so far.
     pub(crate) fn type_names(&self) -> impl Iterator<Item = &String> {
         self.types.iter()
@@ -110,16 +125,22 @@ impl Discovered {
         if !self.modules.is_empty() {
             let many = self.modules.len() > MAX_MODULES;
             let with = if many { Vec::new() } else { self.modules.iter().cloned().collect() };
-            out.push(Wider { names: all, with });
+            out.push(Wider { names: all, with, carried: false });
         }
         let members: Vec<String> = subjects.iter().filter(|s| s.member).map(last).collect();
         if !self.types.is_empty() && !members.is_empty() {
-            out.push(Wider { names: members, with: self.types.iter().cloned().collect() });
+            let with = self.types.iter().cloned().collect();
+            out.push(Wider { names: members.clone(), with, carried: false });
+        }
+        if !self.carriers.is_empty() && !members.is_empty() {
+            let many = self.carriers.len() > MAX_CARRIERS;
+            let with = if many { Vec::new() } else { self.carriers.iter().cloned().collect() };
+            out.push(Wider { names: members, with, carried: true });
         }
         let own = subjects.iter().filter(|s| self.everywhere.contains(&s.symbol));
         let own: Vec<String> = own.map(last).collect();
         if !own.is_empty() {
-            out.push(Wider { names: own, with: Vec::new() });
+            out.push(Wider { names: own, with: Vec::new(), carried: false });
         }
         out
     }

@@ -333,7 +333,7 @@ impl Engine<'_> {
 
     /// The stages: what files pass on to one another may change with every step.
     fn stages_of(&self, wide: &Wide) -> &[std::ops::Range<usize>] {
-        if wide.any() { &self.plan.single } else { &self.plan.stages }
+        if wide.changes() { &self.plan.single } else { &self.plan.stages }
     }
 
     fn open(&self, path: RelPath) -> Option<FileRun> {

@@ -17,6 +17,8 @@ use crate::walk::{Skipped, Skips, is_generated};
 
 /// Larger files are passed over.
 const MAX_FILE: u64 = 64 << 20;
+/// Rounds of looking for what gives objects that something gives.
+const CARRIED: usize = 2;
 /// Rounds of looking for names that were found on the way.
 const ROUNDS: usize = 16;
 
@@ -69,6 +71,17 @@ impl Wide {
     /// True if anything was found on the way.
     pub(crate) fn any(&self) -> bool {
         self.narrow.is_some()
+    }
+
+    /// True if anything was found that what a step writes may change.
+    pub(crate) fn changes(&self) -> bool {
+        self.by_runner.values().flatten().any(|w| !w.carried)
+    }
+
+    /// True if a member that gives objects is known.
+    pub(crate) fn carries(&self, name: &str) -> bool {
+        let mut carried = self.by_runner.values().flatten().filter(|w| w.carried);
+        carried.any(|w| w.with.is_empty() || w.with.iter().any(|n| n == name))
     }
 }
 
@@ -163,6 +176,10 @@ impl Look<'_> {
             }
         }
         self.take_in(found, index, &mut seen, &mut discovered, &subjects);
+        for (language, subjects) in &subjects {
+            let own = discovered.entry(language.id).or_default();
+            self.carriers(&covered, language, subjects, own, index);
+        }
         self.rounds(&covered, index, &mut seen, &mut discovered, &subjects);
         seen.candidates.sort_unstable_by(|a, b| a.path.cmp(&b.path));
         seen
@@ -274,6 +291,75 @@ impl Look<'_> {
             }
             seen.candidates.extend(l.candidate);
         }
+    }
+
+    /// Looks for members and functions that give objects of the types whose members are asked for, and for those that
+    /// give what these give.
+    fn carriers(
+        &self,
+        covered: &[&RelPath],
+        language: &'static Language,
+        subjects: &[Subject],
+        own: &mut Discovered,
+        index: &Index,
+    ) {
+        let mut words = owners(language, subjects);
+        let mut asked: BTreeSet<String> = words.clone();
+        let rounds = if language.typing.syntax.members_typed { 1 } else { CARRIED };
+        for _ in 0..rounds {
+            if words.is_empty() {
+                return;
+            }
+            let declared = Declared { words: words.clone(), ..Declared::default() };
+            let narrow = Narrow::new([], &declared, &[]);
+            let wanted = |w: &str| words.contains(w);
+            let found: BTreeSet<String> = covered
+                .par_iter()
+                .filter(|p| language.reads(p))
+                .flat_map_iter(|p| self.carried_in(p, language, &narrow, &wanted, index))
+                .collect();
+            own.carried(found.iter().cloned());
+            words = found.into_iter().filter(|w| asked.insert(w.clone())).collect();
+        }
+    }
+
+    /// The members and functions of a file that give what certain words speak of.
+    fn carried_in(
+        &self,
+        path: &RelPath,
+        language: &'static Language,
+        narrow: &Narrow,
+        wanted: &dyn Fn(&str) -> bool,
+        index: &Index,
+    ) -> Vec<String> {
+        let full = self.project.path(path);
+        let small = std::fs::metadata(&full).is_ok_and(|m| m.len() <= MAX_FILE);
+        let bytes = small.then(|| std::fs::read(&full).ok()).flatten().unwrap_or_default();
+        if !narrow.may_matter(&bytes) {
+            return Vec::new();
+        }
+        let Ok(text) = Text::decode(&bytes) else { return Vec::new() };
+        let generated = is_generated(&bytes) && !self.with.contains(&Skipped::Generated);
+        if generated || !emendo_lang::token_texts(text.as_str()).any(|(_, t)| wanted(t)) {
+            return Vec::new();
+        }
+        let tree = Tree::parse_file(language, path, text.as_str());
+        let facts = FileFacts::outline(language, &tree, text.as_str(), path, index.files());
+        facts.carriers(language, text.as_str(), wanted)
+    }
+
+    /// True if a file that has changed gives objects under a name that was not known to.
+    pub(crate) fn carries_more(&self, path: &RelPath, wide: &Wide, index: &Index) -> bool {
+        self.subjects().iter().any(|(language, subjects)| {
+            let words = owners(language, subjects);
+            if words.is_empty() || !language.reads(path) {
+                return false;
+            }
+            let declared = Declared { words: words.clone(), ..Declared::default() };
+            let narrow = Narrow::new([], &declared, &[]);
+            let found = self.carried_in(path, language, &narrow, &|w| words.contains(w), index);
+            found.iter().any(|n| !wide.carries(n))
+        })
     }
 
     /// Looks for what was found on the way, until nothing is new.
@@ -417,6 +503,14 @@ impl Look<'_> {
         out.candidate = wanted.then(|| Candidate { path: path.clone(), size });
         Some(out)
     }
+}
+
+/// The types whose members are asked for, by their own names.
+fn owners(language: &Language, subjects: &[Subject]) -> BTreeSet<String> {
+    let names = &language.names;
+    let members = subjects.iter().filter(|s| s.member);
+    let owner = |s: &Subject| names.last(&names.parent(&s.symbol)).to_owned();
+    members.map(owner).filter(|o| !o.is_empty()).collect()
 }
 
 /// True if a text shows that the file may pass names on to others.

@@ -384,6 +384,9 @@ fn inside_only(look: &Look<'_>, wide: &Wide, index: &Index, was: &Entry) -> Opti
     if skipped || was.roles & (role::WHOLE | role::SKIPPED) != 0 {
         return None;
     }
+    if look.carries_more(&was.path, wide, index) {
+        return None;
+    }
     if passes != (was.roles & role::PASSES != 0) || declares && was.outside.is_none() {
         return None;
     }

@@ -247,11 +247,15 @@ pub(crate) fn parameter_type(
     let own = |s: &String| {
         let short = names.parent(s).is_empty() && s.len() > 1 && s.starts_with(char::is_uppercase);
         let known = language.typing.syntax.primitives.iter().any(|p| p.1 == s);
-        (short && !known).then(|| names.join(&[names.package(callable).as_str(), s]))
+        // That of the function, or of the type that has it.
+        let around = [names.package(callable), names.package(&names.parent(callable))];
+        let near = around.into_iter().filter(|p| !p.is_empty());
+        let near: Vec<String> = near.map(|p| names.join(&[p.as_str(), s])).collect();
+        (short && !known).then_some(near)
     };
     Some(match ty {
         Ty::Of { symbols, args, named } => {
-            let near: Vec<String> = symbols.iter().filter_map(own).collect();
+            let near: Vec<String> = symbols.iter().filter_map(own).flatten().collect();
             Ty::Of { symbols: near.into_iter().chain(symbols).collect(), args, named }
         }
         other => other,

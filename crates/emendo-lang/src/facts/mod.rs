@@ -1,5 +1,6 @@
 //! What one pass over a file's tree tells: its package, imports, scopes and words.
 
+mod carriers;
 mod pass;
 
 use std::collections::BTreeSet;

@@ -239,12 +239,23 @@ impl<'a> Resolver<'a> {
             && let Some((one, sure)) = self.choose(&known, call)
             && let Some(params) = &one.params
         {
+            let pairs = || params.iter().zip(wanted);
+            // A short name in a recipe may stand for several: one that is shared will do.
+            let shared = |p: &Ty, w: &Ty| p.symbols().iter().any(|s| w.symbols().contains(s));
+            let both = |p: &Ty, w: &Ty| (self.fits(p, w), self.fits(w, p));
             let same = |(p, w): (&super::Takes, &Ty)| {
-                self.fits(&p.ty, w) == Some(true) && self.fits(w, &p.ty) == Some(true)
+                shared(&p.ty, w) || both(&p.ty, w) == (Some(true), Some(true))
             };
-            let is = params.len() == wanted.len() && params.iter().zip(wanted).all(same);
-            if sure {
-                return if is { Overload::Is } else { Overload::Not };
+            let other = |(p, w): (&super::Takes, &Ty)| {
+                let (there, back) = both(&p.ty, w);
+                !shared(&p.ty, w) && (there == Some(false) || back == Some(false))
+            };
+            let counted = params.len() == wanted.len();
+            if sure && counted && pairs().all(same) {
+                return Overload::Is;
+            }
+            if sure && (!counted || pairs().any(other)) {
+                return Overload::Not;
             }
         }
         let mut exact = true;

@@ -40,6 +40,8 @@ pub struct Syntax {
     pub closed: &'static [&'static str],
     /// The type that all others are built on; empty if there is none.
     pub top: &'static str,
+    /// Members and functions that others name always say their type.
+    pub members_typed: bool,
     /// The type of a parameter stands before its name.
     pub type_first: bool,
     /// A variable at the top of a file may be another name for a type.

@@ -59,6 +59,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
             "System.Double",
         ],
         top: "System.Object",
+        members_typed: true,
         type_first: true,
         value_aliases: false,
         invoke: "Invoke",

@@ -39,6 +39,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         bracket_list: true,
         closed: &["java.lang.String", "int", "long", "boolean", "char", "double", "float"],
         top: "java.lang.Object",
+        members_typed: true,
         type_first: true,
         value_aliases: false,
         invoke: "",

@@ -44,6 +44,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         bracket_list: true,
         closed: &[],
         top: "object",
+        members_typed: false,
         type_first: false,
         value_aliases: true,
         invoke: "",

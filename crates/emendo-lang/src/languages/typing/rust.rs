@@ -58,6 +58,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         bracket_list: true,
         closed: &[],
         top: "",
+        members_typed: true,
         type_first: false,
         value_aliases: false,
         invoke: "",

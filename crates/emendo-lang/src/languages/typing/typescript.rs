@@ -56,6 +56,7 @@ pub(in crate::languages) const TYPING: TypeRules = TypeRules {
         bracket_list: false,
         closed: &[],
         top: "object",
+        members_typed: false,
         type_first: false,
         value_aliases: false,
         invoke: "",
