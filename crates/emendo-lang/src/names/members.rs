@@ -289,7 +289,10 @@ impl Resolver<'_> {
             }
             return Owner::Is(vec![fact]);
         }
-        match self.of_library(symbols, packages) {
+        // A type that is told of is meant, where its name may stand for others too.
+        let told_of = |s: &&String| self.project.learned(self.language, s).is_some();
+        let meant = symbols.first().filter(told_of).map_or(symbols, std::slice::from_ref);
+        match self.of_library(meant, packages) {
             // The name of another type stands there itself.
             Some(other) if named && other.ends_with(written) => Owner::Not,
             Some(other) => Owner::Unknown(Fact {
