@@ -1,17 +1,22 @@
 //! Understands what stands around the code: settings formats and manifests, always without loss.
 //!
-//! - [`FORMATS`] is the table of settings formats; [`Setting`]s are the entries of one file.
+//! - [`FORMATS`] is the table of settings formats; a [`Doc`] is what one file holds, with places, and [`Edits`] are changes to it.
 //! - [`ECOSYSTEMS`] is the table of dependency ecosystems; [`Entry`]s are the libraries that a
 //!   manifest names, each with the place that holds its version.
 //!
 //! Nothing here writes a file: every change is a span and a text.
 
+mod doc;
+mod edits;
 mod formats;
 mod manifests;
 mod version;
 
-pub use formats::{FORMATS, Format, Setting, format_of};
+pub use doc::{Doc, DocError, Found, KeyPart, Node, NodeKind, Pair};
+pub use edits::{Edits, Patch};
+pub use formats::{FORMATS, Format, Style, constant, format_named, format_of};
 pub use manifests::{
-    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, ManifestError, Property, Value, ecosystem_of,
+    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, ManifestError, Property, Value,
+    ecosystem_of, is_lock,
 };
 pub use version::{Comparison, Requirement, Version};

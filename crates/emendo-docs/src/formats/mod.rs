@@ -1,73 +1,130 @@
 //! The table of settings formats: one row and one file each.
 
+mod env;
+mod ini;
+mod json;
 mod properties;
+mod toml;
+pub(crate) mod xml;
+mod yaml;
 
 use emendo_text::{RelPath, Span};
+
+use crate::doc::{Doc, Node, NodeKind, Pair};
 
 /// A settings format.
 pub struct Format {
     /// The word for it.
     pub id: &'static str,
+    /// The name shown to people.
+    pub title: &'static str,
     /// File name endings.
     pub extensions: &'static [&'static str],
-    /// Reads all entries of a file.
-    pub read: fn(&str) -> Vec<Setting>,
-    /// Writes a key where another stands (escapes and all).
-    pub write_key: fn(&str) -> String,
-    /// Writes a value where another stands.
-    pub write_value: fn(&str) -> String,
+    /// File names, and beginnings of names up to a dot.
+    pub names: &'static [&'static str],
+    /// How its entries stand.
+    pub style: Style,
+    /// What a comment to the end of the line begins with; empty if there is none.
+    pub comment: &'static str,
+    /// Between a key and its value.
+    pub sign: &'static str,
+    /// A key may be a whole path with dots.
+    pub dotted: bool,
+    /// The parts of a path are keys of their own, with dots between them.
+    pub split: bool,
+    /// Kebab, camel and snake spellings of a key are the same in this file.
+    pub relaxed: fn(&RelPath) -> bool,
+    /// Keys are written in the form of environment variables.
+    pub constant: bool,
+    /// Reads a text.
+    pub read: fn(&str) -> Doc,
+    /// Writes a key where another stands, as written there.
+    pub write_key: fn(&str, &str) -> String,
+    /// Writes a value where another stands, as written there.
+    pub write_value: fn(&str, &str) -> String,
 }
 
-/// One entry of a settings file.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Setting {
-    /// The key, escapes undone.
-    pub key: String,
-    /// Where the key is written.
-    pub key_span: Span,
-    /// The value, escapes undone and continued lines joined.
-    pub value: String,
-    /// Where the value is written.
-    pub value_span: Span,
-    /// All that goes when the entry goes, without its line end.
-    pub span: Span,
+/// How the entries of a format stand in a text.
+#[derive(Clone, Copy, Debug)]
+pub enum Style {
+    /// A line each.
+    Lines,
+    /// A line each, what belongs together indented.
+    Indented,
+    /// A line each, below headings; the text of one for a path.
+    Sections {
+        /// The text of a heading.
+        header: fn(&[String]) -> String,
+    },
+    /// Between braces, with commas.
+    Braces {
+        /// Lists are written with brackets and commas too.
+        list: bool,
+    },
+    /// Elements between tags.
+    Elements,
 }
 
 /// All formats.
-pub const FORMATS: &[Format] = &[properties::PROPERTIES];
+pub const FORMATS: &[Format] =
+    &[properties::PROPERTIES, yaml::YAML, toml::TOML, json::JSON, ini::INI, env::ENV, xml::XML];
 
 /// The format of a file, by its name.
 pub fn format_of(path: &RelPath) -> Option<&'static Format> {
-    let ending = path.extension()?;
-    FORMATS.iter().find(|f| f.extensions.contains(&ending))
+    let name = path.name();
+    let named = |f: &&Format| {
+        let begins =
+            |n: &&str| name == *n || name.strip_prefix(*n).is_some_and(|r| r.starts_with('.'));
+        f.names.iter().any(|n| begins(&n))
+    };
+    let ending = path.extension();
+    let ends = |f: &&Format| ending.is_some_and(|e| f.extensions.contains(&e));
+    FORMATS.iter().find(named).or_else(|| FORMATS.iter().find(ends))
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
+/// A format by its word.
+pub fn format_named(id: &str) -> Option<&'static Format> {
+    FORMATS.iter().find(|f| f.id == id)
+}
 
-    #[test]
-    fn spans_hold_what_was_read() {
-        let text = "# note\r\na.b = one\r\n  c\\:d:two\\\r\n    more\r\nempty\r\n! x\r\nlast=1";
-        let found = (FORMATS[0].read)(text);
-        let pairs: Vec<_> = found.iter().map(|s| (s.key.as_str(), s.value.as_str())).collect();
-        assert_eq!(pairs, [("a.b", "one"), ("c:d", "twomore"), ("empty", ""), ("last", "1")]);
-        for s in &found {
-            assert!(s.span.contains(s.key_span) && s.span.contains(s.value_span));
-        }
-        assert_eq!(found[0].value_span.of(text), "one");
-        assert_eq!(found[1].key_span.of(text), "c\\:d");
+/// Files whose reader takes several spellings of a key for the same.
+fn relaxed(path: &RelPath) -> bool {
+    ["application", "bootstrap"].iter().any(|n| path.name().starts_with(n))
+}
+
+/// A document that is one map.
+fn one_map(text: &str, pairs: Vec<Pair>) -> Doc {
+    let root = Node { span: Span::new(0, text.len()), kind: NodeKind::Map(pairs) };
+    Doc { roots: vec![root], errors: Vec::new() }
+}
+
+impl Format {
+    /// True if two spellings of a key are the same in a file.
+    pub fn same_key(&self, path: &RelPath, written: &str, wanted: &str) -> bool {
+        written == wanted
+            || (self.constant && written == constant(wanted))
+            || ((self.relaxed)(path) && plain(written) == plain(wanted))
     }
 
-    #[test]
-    fn keys_and_values_survive_writing_and_reading() {
-        let f = &FORMATS[0];
-        for (key, value) in
-            [("a b:c=d", " lead"), ("#x", "back\\slash"), ("ü", "tab\tnew\nline"), ("k", "")]
-        {
-            let text = format!("{}={}\n", (f.write_key)(key), (f.write_value)(value));
-            let read = (f.read)(&text);
-            assert_eq!((read[0].key.as_str(), read[0].value.as_str()), (key, value), "{text}");
+    /// A key as it is spelled where another spelling of the old one stands.
+    pub fn spelled_key(&self, new: &str) -> String {
+        if self.constant { constant(new) } else { new.to_owned() }
+    }
+}
+
+/// A key in the form of an environment variable.
+pub fn constant(key: &str) -> String {
+    let mut out = String::new();
+    for c in key.chars() {
+        match c {
+            '.' | '-' | ' ' => out.push('_'),
+            c => out.extend(c.to_uppercase()),
         }
     }
+    out
+}
+
+/// A key without what its spellings differ in.
+fn plain(key: &str) -> String {
+    key.chars().filter(|c| !matches!(c, '-' | '_')).flat_map(char::to_lowercase).collect()
 }

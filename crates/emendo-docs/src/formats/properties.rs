@@ -2,12 +2,27 @@
 
 use emendo_text::Span;
 
-use super::{Format, Setting};
+use super::{Format, Style, one_map};
+use crate::doc::{Doc, KeyPart, Node, NodeKind, Pair};
 
-pub(super) const PROPERTIES: Format =
-    Format { id: "properties", extensions: &["properties"], read, write_key, write_value };
+pub(super) const PROPERTIES: Format = Format {
+    id: "properties",
+    title: "properties",
+    extensions: &["properties"],
+    names: &[],
+    style: Style::Lines,
+    comment: "#",
+    sign: "=",
+    dotted: true,
+    split: false,
+    relaxed: super::relaxed,
+    constant: false,
+    read,
+    write_key: |key, _| escape(key, true),
+    write_value: |value, _| escape(value, false),
+};
 
-fn read(text: &str) -> Vec<Setting> {
+fn read(text: &str) -> Doc {
     let mut out = Vec::new();
     let mut at = 0;
     while at < text.len() {
@@ -15,7 +30,7 @@ fn read(text: &str) -> Vec<Setting> {
         out.extend(entry(text, at, end));
         at = next_line(text, end);
     }
-    out
+    one_map(text, out)
 }
 
 /// The end of the line that begins at `start`, with the lines it is continued on.
@@ -37,7 +52,7 @@ fn next_line(text: &str, end: usize) -> usize {
     if text[end..].starts_with("\r\n") { end + 2 } else { (end + 1).min(text.len().max(end + 1)) }
 }
 
-fn entry(text: &str, start: usize, end: usize) -> Option<Setting> {
+fn entry(text: &str, start: usize, end: usize) -> Option<Pair> {
     let line = &text[start..end];
     let blank = |c: char| matches!(c, ' ' | '\t' | '\x0c');
     let key_start = start + line.find(|c| !blank(c))?;
@@ -49,14 +64,10 @@ fn entry(text: &str, start: usize, end: usize) -> Option<Setting> {
     if text[value_start..end].starts_with(['=', ':']) {
         value_start = skip(text, value_start + 1, end, blank);
     }
-    let (key_span, value_span) = (Span::new(key_start, key_end), Span::new(value_start, end));
-    Some(Setting {
-        key: unescape(key_span.of(text)),
-        key_span,
-        value: unescape(value_span.of(text)),
-        value_span,
-        span: Span::new(start, end),
-    })
+    let (key, value) = (Span::new(key_start, key_end), Span::new(value_start, end));
+    let part = KeyPart { text: unescape(key.of(text)), span: key };
+    let node = Node { span: value, kind: NodeKind::Text(unescape(value.of(text))) };
+    Some(Pair { keys: vec![part], node, span: Span::new(key_start, end), heading: false })
 }
 
 fn unescaped(text: &str, start: usize, end: usize, stop: impl Fn(char) -> bool) -> usize {
@@ -105,14 +116,6 @@ fn unescape(raw: &str) -> String {
         }
     }
     out
-}
-
-fn write_key(key: &str) -> String {
-    escape(key, true)
-}
-
-fn write_value(value: &str) -> String {
-    escape(value, false)
 }
 
 /// Non-ASCII characters are written as escapes, since the encoding of the reader is not known.

@@ -99,6 +99,33 @@ pub struct Property {
 /// All ecosystems.
 pub const ECOSYSTEMS: &[Ecosystem] = &[maven::MAVEN];
 
+/// Files that hold what a tool worked out of a manifest: they are never edited.
+const LOCKS: &[&str] = &[
+    "package-lock.json",
+    "npm-shrinkwrap.json",
+    "yarn.lock",
+    "pnpm-lock.yaml",
+    "bun.lock",
+    "Cargo.lock",
+    "poetry.lock",
+    "Pipfile.lock",
+    "uv.lock",
+    "pdm.lock",
+    "composer.lock",
+    "Gemfile.lock",
+    "mix.lock",
+    "pubspec.lock",
+    "Package.resolved",
+    "go.sum",
+    "packages.lock.json",
+    "gradle.lockfile",
+];
+
+/// True for a file that a tool writes anew from a manifest.
+pub fn is_lock(path: &RelPath) -> bool {
+    LOCKS.contains(&path.name())
+}
+
 /// The ecosystem of a manifest, by its name.
 pub fn ecosystem_of(path: &RelPath) -> Option<&'static Ecosystem> {
     ECOSYSTEMS.iter().find(|e| (e.claims)(path))

@@ -204,6 +204,17 @@ fn folder(lang: &str, kind: &str) {
     assert!(wrong.is_empty(), "{count} of {} cases\n{}", files.len(), wrong.join("\n"));
 }
 
+/// Settings formats and manifests: no language is given there.
+#[test]
+fn documents() {
+    for kind in ["settings", "manifests"] {
+        let dir = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests").join(kind);
+        for group in std::fs::read_dir(dir).expect("there").map(|e| e.expect("readable")) {
+            folder(&group.file_name().to_string_lossy(), kind);
+        }
+    }
+}
+
 #[test]
 fn java() {
     language("java");

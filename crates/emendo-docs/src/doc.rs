@@ -1,0 +1,185 @@
+//! A document of any format as keyed values, each with its place in the text.
+
+use emendo_text::Span;
+
+/// What a text holds. It always exists: what could not be read is listed.
+#[derive(Clone, Debug, Default)]
+pub struct Doc {
+    /// The document, or several.
+    pub roots: Vec<Node>,
+    /// Places that could not be read.
+    pub errors: Vec<DocError>,
+}
+
+/// Why a place of a document could not be read.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct DocError {
+    /// What is wrong.
+    pub message: String,
+    /// Where.
+    pub at: Span,
+}
+
+/// A value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Node {
+    /// Where it stands, quotes and brackets included.
+    pub span: Span,
+    /// What it is.
+    pub kind: NodeKind,
+}
+
+/// What a value is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum NodeKind {
+    /// A single value, escapes undone; numbers and words too.
+    Text(String),
+    /// Keyed values in order.
+    Map(Vec<Pair>),
+    /// Values in order.
+    List(Vec<Node>),
+    /// A reference to another value, or nothing.
+    Other,
+}
+
+/// A keyed value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Pair {
+    /// The key; several parts where the format writes a path.
+    pub keys: Vec<KeyPart>,
+    /// The value.
+    pub node: Node,
+    /// Key and value.
+    pub span: Span,
+    /// The key is a heading, with the values on lines of their own below it.
+    pub heading: bool,
+}
+
+/// A part of a key.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct KeyPart {
+    /// The text, escapes undone.
+    pub text: String,
+    /// Where it stands, quotes included.
+    pub span: Span,
+}
+
+/// A keyed value with the keys that lead to it.
+#[derive(Clone, Debug)]
+pub struct Found<'d> {
+    /// The pairs from the outermost to its own.
+    pub way: Vec<&'d Pair>,
+    /// The number of its document.
+    pub doc: usize,
+}
+
+impl Node {
+    /// The text of a single value.
+    pub fn text(&self) -> Option<&str> {
+        match &self.kind {
+            NodeKind::Text(t) => Some(t),
+            _ => None,
+        }
+    }
+
+    /// The keyed values of a map.
+    pub fn pairs(&self) -> &[Pair] {
+        match &self.kind {
+            NodeKind::Map(pairs) => pairs,
+            _ => &[],
+        }
+    }
+
+    /// The values of a list.
+    pub fn items(&self) -> &[Self] {
+        match &self.kind {
+            NodeKind::List(items) => items,
+            _ => &[],
+        }
+    }
+
+    /// The value of a key of one part.
+    pub fn get(&self, key: &str) -> Option<&Self> {
+        self.pairs().iter().find(|p| p.is(&[key])).map(|p| &p.node)
+    }
+
+    /// The text of a key of one part.
+    pub fn text_of(&self, key: &str) -> Option<&str> {
+        self.get(key)?.text()
+    }
+}
+
+impl Pair {
+    /// True if the key is this path.
+    pub fn is(&self, path: &[&str]) -> bool {
+        self.keys.iter().map(|k| k.text.as_str()).eq(path.iter().copied())
+    }
+
+    /// The key's place, all parts together.
+    pub fn key_span(&self) -> Span {
+        let all = self.keys.iter().map(|k| k.span);
+        all.reduce(Span::hull).unwrap_or(self.span)
+    }
+}
+
+impl<'d> Found<'d> {
+    /// The pair itself.
+    pub fn pair(&self) -> &'d Pair {
+        self.way[self.way.len() - 1]
+    }
+
+    /// All parts of its key from the outermost on.
+    pub fn parts(&self) -> impl Iterator<Item = &'d KeyPart> + use<'d, '_> {
+        self.way.iter().flat_map(|p| &p.keys)
+    }
+
+    /// Its whole key, with dots.
+    pub fn path(&self) -> String {
+        let parts: Vec<&str> = self.parts().map(|k| k.text.as_str()).collect();
+        parts.join(".")
+    }
+}
+
+impl Doc {
+    /// All keyed values, each before what stands in it; those within lists are not among them.
+    pub fn all(&self) -> Vec<Found<'_>> {
+        let mut out = Vec::new();
+        for (doc, root) in self.roots.iter().enumerate() {
+            gather(root, &mut Vec::new(), doc, &mut out);
+        }
+        out
+    }
+
+    /// The values of a path, however its keys are split; several where it is written more than once.
+    pub fn at(&self, path: &[&str]) -> Vec<Found<'_>> {
+        self.all()
+            .into_iter()
+            .filter(|f| f.parts().map(|k| k.text.as_str()).eq(path.iter().copied()))
+            .collect()
+    }
+
+    /// The text of a path.
+    pub fn text_at(&self, path: &[&str]) -> Option<&str> {
+        self.at(path).into_iter().find_map(|f| f.pair().node.text())
+    }
+
+    /// All keyed values directly below a path, whichever way they are written.
+    pub fn below(&self, path: &[&str]) -> Vec<Found<'_>> {
+        let fits = |f: &Found<'_>| {
+            let parts: Vec<&str> = f.parts().map(|k| k.text.as_str()).collect();
+            parts.len() == path.len() + 1 && parts[..path.len()] == *path
+        };
+        self.all().into_iter().filter(fits).collect()
+    }
+}
+
+fn gather<'d>(node: &'d Node, way: &mut Vec<&'d Pair>, doc: usize, out: &mut Vec<Found<'d>>) {
+    // The depth is that of the parser, which is bounded.
+    for pair in node.pairs() {
+        way.push(pair);
+        out.push(Found { way: way.clone(), doc });
+        gather(&pair.node, way, doc, out);
+        way.pop();
+    }
+}

@@ -1,0 +1,88 @@
+//! Environment files: `KEY=value` lines, with `export` before them or not, quoted or not.
+
+use emendo_text::Span;
+
+use super::ini::lines;
+use super::{Format, Style};
+use crate::doc::{Doc, KeyPart, Node, NodeKind, Pair};
+
+pub(super) const ENV: Format = Format {
+    id: "env",
+    title: "environment",
+    extensions: &["env"],
+    names: &[".env", ".flaskenv"],
+    style: Style::Lines,
+    comment: "#",
+    sign: "=",
+    dotted: true,
+    split: false,
+    relaxed: |_| false,
+    constant: true,
+    read,
+    write_key: |key, _| key.to_owned(),
+    write_value,
+};
+
+fn read(text: &str) -> Doc {
+    let mut out = Vec::new();
+    let mut skip_to = 0;
+    for (start, end) in lines(text) {
+        if start < skip_to {
+            continue;
+        }
+        let line = &text[start..end];
+        let body = line.trim_start_matches(['\u{feff}', ' ', '\t']);
+        if body.is_empty() || body.starts_with('#') {
+            continue;
+        }
+        let mut from = end - body.len();
+        if let Some(rest) = body.strip_prefix("export ") {
+            from = end - rest.trim_start().len();
+        }
+        let Some(sign) = text[from..end].find('=') else { continue };
+        let key_end = from + text[from..from + sign].trim_end().len();
+        let key = Span::new(from, key_end);
+        if key.is_empty() {
+            continue;
+        }
+        let raw_start = from + sign + 1;
+        let start =
+            raw_start + text[raw_start..end].len() - text[raw_start..end].trim_start().len();
+        let quote = text[start..end].chars().next().filter(|c| matches!(c, '"' | '\'' | '`'));
+        let value = match quote {
+            // A quoted value may go over several lines.
+            Some(q) => {
+                let close = text[start + 1..].find(q).map_or(end, |i| start + 1 + i + 1);
+                skip_to = close;
+                Span::new(start, close)
+            }
+            None => {
+                let plain = &text[start..end];
+                let plain = plain.find(" #").map_or(plain, |i| &plain[..i]).trim_end();
+                Span::new(start, start + plain.len())
+            }
+        };
+        let inner = value.of(text);
+        let inner = match quote {
+            Some('"') => super::json::unescape(inner.trim_matches('"')),
+            Some(q) => inner.trim_matches(q).to_owned(),
+            None => inner.to_owned(),
+        };
+        let node = Node { span: value, kind: NodeKind::Text(inner) };
+        let keys = vec![KeyPart { text: key.of(text).to_owned(), span: key }];
+        out.push(Pair { keys, node, span: key.hull(value), heading: false });
+    }
+    super::one_map(text, out)
+}
+
+fn write_value(value: &str, old: &str) -> String {
+    if old.starts_with('\'') && !value.contains('\'') {
+        return format!("'{value}'");
+    }
+    let plain = |c: char| c.is_ascii_alphanumeric() || "_-./:@%+,=".contains(c);
+    if !old.starts_with('"') && value.chars().all(plain) {
+        value.to_owned()
+    } else {
+        super::json::quote(value)
+    }
+}

@@ -1,0 +1,128 @@
+//! XML as settings: an element is the key of its text, an attribute a key below its element, and an element with a name and a
+//! value of its own (`<add key="a" value="b"/>`, `<property name="a">b</property>`) is that key. The outermost element is no part.
+
+use emendo_text::Span;
+use roxmltree::{Document, Node as Element, ParsingOptions};
+
+use super::{Format, Style};
+use crate::doc::{Doc, DocError, KeyPart, Node, NodeKind, Pair};
+
+pub(super) const XML: Format = Format {
+    id: "xml",
+    title: "XML",
+    extensions: &["xml", "config", "xaml"],
+    names: &[],
+    style: Style::Elements,
+    comment: "",
+    sign: "",
+    dotted: false,
+    split: false,
+    relaxed: |_| false,
+    constant: false,
+    read,
+    write_key: |key, _| key.to_owned(),
+    write_value: |value, _| escape(value),
+};
+
+/// Attributes that hold a key, and those that hold its value.
+const NAMED: [&str; 3] = ["key", "name", "id"];
+
+/// Deeper nesting is not read.
+const DEPTH: usize = 200;
+
+/// Parses a text as XML, with what is wrong and where.
+pub(crate) fn parse(text: &str) -> Result<Document<'_>, DocError> {
+    let options = ParsingOptions { allow_dtd: true, ..ParsingOptions::default() };
+    Document::parse_with_options(text, options).map_err(|e| {
+        let pos = e.pos();
+        let before = text.split('\n').take(pos.row.saturating_sub(1) as usize);
+        let line: usize = before.map(|l| l.len() + 1).sum();
+        let mut at = (line + pos.col.saturating_sub(1) as usize).min(text.len());
+        while !text.is_char_boundary(at) {
+            at -= 1;
+        }
+        DocError { message: e.to_string(), at: Span::at(at) }
+    })
+}
+
+fn read(text: &str) -> Doc {
+    match parse(text) {
+        Ok(doc) => {
+            let root = doc.root_element();
+            Doc { roots: vec![element(text, root, 0)], errors: Vec::new() }
+        }
+        Err(e) => Doc { roots: Vec::new(), errors: vec![e] },
+    }
+}
+
+fn span(range: std::ops::Range<usize>) -> Span {
+    Span::new(range.start, range.end)
+}
+
+fn element(text: &str, node: Element<'_, '_>, depth: usize) -> Node {
+    let mut pairs = Vec::new();
+    for a in node.attributes() {
+        let name = KeyPart { text: a.name().to_owned(), span: span(a.range_qname()) };
+        let value =
+            Node { span: span(a.range_value()), kind: NodeKind::Text(a.value().to_owned()) };
+        pairs.push(Pair { keys: vec![name], node: value, span: span(a.range()), heading: false });
+    }
+    for child in node.children().filter(|c| c.is_element() && depth < DEPTH) {
+        pairs.push(child_pair(text, child, depth));
+    }
+    let (inner, at) = inner(text, node);
+    if pairs.is_empty() {
+        return Node { span: at, kind: NodeKind::Text(inner) };
+    }
+    Node { span: span(node.range()), kind: NodeKind::Map(pairs) }
+}
+
+fn child_pair(text: &str, child: Element<'_, '_>, depth: usize) -> Pair {
+    let whole = span(child.range());
+    let start = whole.start as usize + 1;
+    let tag_len =
+        text[start..].find(|c: char| c.is_whitespace() || c == '>' || c == '/').unwrap_or(0);
+    let tag = KeyPart {
+        text: child.tag_name().name().to_owned(),
+        span: Span::new(start, start + tag_len),
+    };
+    let name = NAMED.iter().find_map(|n| child.attributes().find(|a| a.name() == *n));
+    let value = child.attributes().find(|a| a.name() == "value");
+    let has_children = child.children().any(|c| c.is_element());
+    if let Some(name) = name.filter(|_| !has_children) {
+        let (inner, at) = inner(text, child);
+        let part = KeyPart { text: name.value().to_owned(), span: span(name.range_value()) };
+        let node = match value {
+            Some(v) => Some(Node {
+                span: span(v.range_value()),
+                kind: NodeKind::Text(v.value().to_owned()),
+            }),
+            None if !inner.is_empty() => Some(Node { span: at, kind: NodeKind::Text(inner) }),
+            None => None,
+        };
+        if let Some(node) = node {
+            return Pair { keys: vec![part], node, span: whole, heading: false };
+        }
+    }
+    Pair { keys: vec![tag], node: element(text, child, depth + 1), span: whole, heading: false }
+}
+
+/// The text of an element, and where it stands without blanks at the ends. Comments and CDATA leave the whole inside as the place.
+pub(crate) fn inner(text: &str, node: Element<'_, '_>) -> (String, Span) {
+    let decoded: String =
+        node.children().filter_map(|c| if c.is_text() { c.text() } else { None }).collect();
+    let start = node.first_child().map(|c| c.range().start);
+    let end = node.last_child().map(|c| c.range().end);
+    let (start, end) = match (start, end) {
+        (Some(s), Some(e)) => (s, e),
+        _ => (node.range().end, node.range().end),
+    };
+    let raw = text.get(start..end).unwrap_or("");
+    let lead = raw.len() - raw.trim_start().len();
+    let at = Span::new(start + lead, start + raw.trim_end().len().max(lead));
+    (decoded.trim().to_owned(), at)
+}
+
+fn escape(value: &str) -> String {
+    value.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
