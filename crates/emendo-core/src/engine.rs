@@ -354,7 +354,7 @@ impl Engine<'_> {
         answers.index.replace_files(Arc::new(texts));
         for (path, run) in kept {
             if let Some(e) = ecosystem_of(path).filter(|_| self.plan.reads_manifests()) {
-                match (e.read)(&run.text) {
+                match (e.read)(path, &run.text) {
                     Ok(m) => drop(answers.manifests.insert(path.clone(), Arc::new(m))),
                     Err(_) => drop(answers.manifests.remove(path)),
                 }
@@ -440,7 +440,7 @@ pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str, own: &[Own]) -> 
     let decisions = Decisions::default();
     let answers = Answers {
         manifests: ecosystem_of(path)
-            .and_then(|e| (e.read)(text).ok())
+            .and_then(|e| (e.read)(path, text).ok())
             .map(|m| BTreeMap::from([(path.clone(), Arc::new(m))]))
             .unwrap_or_default(),
         queries: plan

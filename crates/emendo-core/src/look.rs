@@ -497,7 +497,7 @@ impl Look<'_> {
         if self.plan.reads_manifests()
             && let Some(e) = ecosystem_of(path)
         {
-            out.manifest = (e.read)(text.as_str()).ok().map(|m| (path.clone(), Arc::new(m)));
+            out.manifest = (e.read)(path, text.as_str()).ok().map(|m| (path.clone(), Arc::new(m)));
         }
         out.passes = passes.then(|| path.clone());
         out.candidate = wanted.then(|| Candidate { path: path.clone(), size });

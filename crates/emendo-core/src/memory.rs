@@ -249,7 +249,7 @@ impl Memory {
         let mut manifests = BTreeMap::new();
         for path in told.manifests {
             let read = ecosystem_of(&path)?.read;
-            manifests.insert(path.clone(), Arc::new(read(&files.text(&path)?).ok()?));
+            manifests.insert(path.clone(), Arc::new(read(&path, &files.text(&path)?).ok()?));
         }
         Some(Recalled {
             seen: Seen {

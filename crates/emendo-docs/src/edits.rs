@@ -248,8 +248,16 @@ impl Edits<'_> {
             let line = self.text[..last.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
             let lead = &self.text[line..last.span.start as usize];
             let own_line = lead.trim().is_empty() && (line as u32) > node.span.start;
+            let rest = &self.text[at..node.span.end as usize];
+            let comma = rest.trim_start().starts_with(',');
+            if let Some(next) = rest.find('\n').filter(|_| own_line && comma) {
+                let entry = format!("{lead}{text},{}", self.line_end());
+                return Some(Patch::new(Span::at(at + next + 1), entry));
+            }
+            let at = if comma { at + rest.find(',').map_or(0, |i| i + 1) } else { at };
             let gap = if own_line { format!("{}{lead}", self.line_end()) } else { " ".to_owned() };
-            return Some(Patch::new(Span::at(at), format!(",{gap}{text}")));
+            let sign = if comma { "" } else { "," };
+            return Some(Patch::new(Span::at(at), format!("{sign}{gap}{text}")));
         }
         let dash = self.block_item(last);
         let line = self.text[..dash.start as usize].rfind('\n').map_or(0, |i| i + 1);
@@ -279,6 +287,29 @@ impl Edits<'_> {
             Style::Indented => self.insert_indented(path, raw, root?),
             Style::Braces { .. } => self.insert_braced(path, raw, root?),
         }
+    }
+
+    /// Adds an entry to a map in the order of its keys, where those that stand are in order; `None` where they are not.
+    pub fn insert_sorted(&self, path: &[String], raw: &str) -> Option<Patch> {
+        let (key, parents) = path.split_last()?;
+        let parents: Vec<&str> = parents.iter().map(String::as_str).collect();
+        let all = self.doc.below(&parents);
+        let name = |f: &Found<'_>| f.pair().keys.last().map_or(String::new(), |k| k.text.clone());
+        let names: Vec<String> = all.iter().map(name).collect();
+        let next = names.iter().position(|n| n > key)?;
+        if names.len() < 2 || names.windows(2).any(|w| w[0] > w[1]) || all[next].pair().heading {
+            return None;
+        }
+        let at = all[next].pair().span.start as usize;
+        let line = self.text[..at].rfind('\n').map_or(0, |i| i + 1);
+        let lead = &self.text[line..at];
+        let flow = matches!(self.format.style, Style::Braces { .. });
+        let sign = if flow { "," } else { "" };
+        let entry = format!("{}{}{raw}{sign}", (self.format.write_key)(key, ""), self.format.sign);
+        if lead.trim().is_empty() {
+            return Some(Patch::new(Span::at(line), format!("{lead}{entry}{}", self.line_end())));
+        }
+        flow.then(|| Patch::new(Span::at(at), format!("{entry} ")))
     }
 
     fn insert_line(&self, key: &str, raw: &str, root: Option<&Node>) -> Patch {

@@ -10,13 +10,15 @@ mod doc;
 mod edits;
 mod formats;
 mod manifests;
+mod raise;
 mod version;
 
 pub use doc::{Doc, DocError, Found, KeyPart, Node, NodeKind, Pair};
 pub use edits::{Edits, Patch};
 pub use formats::{FORMATS, Format, Style, constant, format_named, format_of};
 pub use manifests::{
-    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Manifest, ManifestError, Property, Value,
-    ecosystem_of, is_lock,
+    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property,
+    Toolchain, Value, ecosystem_of, is_lock,
 };
+pub use raise::{Raised, lowest, raise};
 pub use version::{Comparison, Requirement, Version};

@@ -39,6 +39,8 @@ pub enum Shape {
     Tables(&'static [Key]),
     /// A table of tables with these keys, under names of the author's choosing.
     Named(&'static [Key]),
+    /// Texts under names of the author's choosing.
+    Map,
     /// Members of a type with what they give.
     Members,
     /// Pairs of old and new.

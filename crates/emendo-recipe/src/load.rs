@@ -540,8 +540,14 @@ impl Loader<'_> {
                 self.out.push(wrong("a list of whole numbers from 1, or `true`"));
             }
             (Shape::Numbers, _) => self.out.push(wrong("a list of whole numbers from 1")),
+            (Shape::Map, Value::Table(t)) => {
+                for e in t.entries.iter().filter(|e| !matches!(e.node.value, Value::Text(_))) {
+                    let message = format!("`{}.{}` must be text", key.name, e.key);
+                    self.out.push(Diagnostic::error(message, e.node.span));
+                }
+            }
             (Shape::Members, Value::Table(t)) => self.check_members(t),
-            (Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_), _) => {
+            (Shape::Map | Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_), _) => {
                 self.out.push(wrong("a table"));
             }
             // Steps and examples are checked where they are read.

@@ -2,9 +2,13 @@
 //! plugins with their own dependencies, and all of it again in profiles.
 
 use emendo_text::{RelPath, Span};
-use roxmltree::{Document, Node, ParsingOptions};
+use roxmltree::Node;
 
-use super::{Ecosystem, Entry, EntryKind, Manifest, ManifestError, Property, Value};
+use super::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
+};
+use crate::edits::Patch;
+use crate::formats::xml;
 
 pub(super) const MAVEN: Ecosystem = Ecosystem {
     id: "maven",
@@ -13,6 +17,12 @@ pub(super) const MAVEN: Ecosystem = Ecosystem {
     check_coordinate,
     read,
     split: |coordinate| coordinate.split(':').map(str::to_owned).collect(),
+    plain: str::to_owned,
+    exact: true,
+    shared: false,
+    toolchains: &["java", "kotlin"],
+    add,
+    locks: &[],
 };
 
 /// The group of plugins that name none.
@@ -28,18 +38,8 @@ fn check_coordinate(coordinate: &str) -> Option<String> {
     (!fits).then(|| format!("`{coordinate}` is no Maven coordinate: write `group:artifact`"))
 }
 
-fn read(text: &str) -> Result<Manifest, ManifestError> {
-    let options = ParsingOptions { allow_dtd: true, ..ParsingOptions::default() };
-    let doc = Document::parse_with_options(text, options).map_err(|e| {
-        let pos = e.pos();
-        let line = text
-            .split('\n')
-            .take(pos.row.saturating_sub(1) as usize)
-            .map(|l| l.len() + 1)
-            .sum::<usize>();
-        let at = (line + pos.col.saturating_sub(1) as usize).min(text.len());
-        ManifestError { message: e.to_string(), at: Span::at(at) }
-    })?;
+fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
+    let doc = xml::parse(text).map_err(|e| ManifestError { message: e.message, at: e.at })?;
     let root = doc.root_element();
     let mut out = Manifest::default();
     for node in root.descendants().filter(Node::is_element) {
@@ -55,7 +55,28 @@ fn read(text: &str) -> Result<Manifest, ManifestError> {
                 let path = child(node, "relativePath").map(|n| value(text, n).text);
                 out.parent_path = path.unwrap_or_else(|| "../pom.xml".to_owned());
             }
+            ("repositories" | "pluginRepositories", "repository" | "pluginRepository") => {
+                out.entries.extend(repository(text, node));
+            }
+            ("configuration", "release" | "source" | "target") => {
+                let value = value(text, node);
+                if value.held.is_none() {
+                    out.toolchains.push(Toolchain { what: "java", value, form: Form::Plain });
+                }
+            }
             ("properties", name) => {
+                let what = match name {
+                    "maven.compiler.release"
+                    | "maven.compiler.source"
+                    | "maven.compiler.target"
+                    | "java.version" => "java",
+                    "kotlin.version" => "kotlin",
+                    _ => "",
+                };
+                let own = value(text, node);
+                if !what.is_empty() && own.held.is_none() {
+                    out.toolchains.push(Toolchain { what, value: own, form: Form::Plain });
+                }
                 let grand = node
                     .parent_element()
                     .and_then(|p| p.parent_element())
@@ -80,16 +101,88 @@ fn entry(text: &str, node: Node<'_, '_>, kind: EntryKind) -> Option<Entry> {
     let group = child(node, "groupId").map(|n| value(text, n));
     let group_text = group.as_ref().map_or(PLUGIN_GROUP, |g| g.text.as_str());
     let coordinate = format!("{group_text}:{}", artifact.text);
-    let missing = Value { text: String::new(), span: Span::at(artifact.span.start as usize) };
+    let missing =
+        Value { text: String::new(), span: Span::at(artifact.span.start as usize), held: None };
     let version = child(node, "version").map(|n| value(text, n));
     let range = node.range();
-    Some(Entry {
-        kind,
-        coordinate,
-        names: vec![group.unwrap_or(missing), artifact],
-        version,
-        span: Span::new(range.start, range.end),
-    })
+    let span = Span::new(range.start, range.end);
+    let scope = child(node, "scope").map_or(String::new(), |n| value(text, n).text);
+    let names = vec![group.unwrap_or(missing), artifact];
+    let removal = removal(text, span);
+    Some(Entry { kind, coordinate, names, version, scope, features: Vec::new(), span, removal })
+}
+
+fn repository(text: &str, node: Node<'_, '_>) -> Option<Entry> {
+    let url = value(text, child(node, "url")?);
+    let range = node.range();
+    let span = Span::new(range.start, range.end);
+    let (coordinate, removal) = (url.text.clone(), removal(text, span));
+    let kind = EntryKind::Repository;
+    let (version, scope, features) = (None, String::new(), Vec::new());
+    Some(Entry { kind, coordinate, names: vec![url], version, scope, features, span, removal })
+}
+
+/// An element with its lines, where nothing else stands on them.
+pub(super) fn removal(text: &str, span: Span) -> Patch {
+    let start = text[..span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+    let rest = &text[span.end as usize..];
+    let line = rest.find('\n').map_or(rest.len(), |i| i + 1);
+    let behind = rest[..line].trim();
+    let remark = behind.is_empty() || behind.starts_with("<!--") && behind.ends_with("-->");
+    let alone = text[start..span.start as usize].trim().is_empty() && remark;
+    let whole = if alone { Span::new(start, span.end as usize + line) } else { span };
+    Patch { span: whole, text: String::new() }
+}
+
+/// A new entry behind the last of its list, written like it; a new list where there is none.
+fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    let doc = xml::parse(text).ok()?;
+    let root = doc.root_element();
+    let (group, artifact) = new.coordinate.split_once(':')?;
+    let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };
+    let (list, item, holder) = match new.kind {
+        EntryKind::Plugin => ("plugins", "plugin", child(root, "build")),
+        _ => ("dependencies", "dependency", Some(root)),
+    };
+    let list_node = holder.and_then(|h| child(h, list));
+    let last = list_node
+        .and_then(|l| l.children().rfind(|c| c.is_element() && c.tag_name().name() == item));
+    let indent_of = |n: Node<'_, '_>| {
+        let at = n.range().start;
+        let line = text[..at].rfind('\n').map_or(0, |i| i + 1);
+        let lead = &text[line..at];
+        lead.trim().is_empty().then(|| lead.to_owned())
+    };
+    let first =
+        root.children().find(Node::is_element).and_then(indent_of).unwrap_or_else(|| "  ".into());
+    let indent = last.and_then(indent_of).unwrap_or_else(|| first.repeat(2));
+    let deeper = format!("{indent}{first}");
+    let mut body = format!(
+        "<{item}>{nl}{deeper}<groupId>{group}</groupId>{nl}{deeper}<artifactId>{artifact}</artifactId>{nl}"
+    );
+    if let Some(v) = new.version {
+        body.push_str(&format!("{deeper}<version>{v}</version>{nl}"));
+    }
+    if !new.scope.is_empty() {
+        body.push_str(&format!("{deeper}<scope>{}</scope>{nl}", new.scope));
+    }
+    body.push_str(&format!("{indent}</{item}>"));
+    if let Some(last) = last {
+        return Some(Patch {
+            span: Span::at(last.range().end),
+            text: format!("{nl}{indent}{body}"),
+        });
+    }
+    let close = text[..root.range().end].rfind("</")?;
+    if let Some(l) = list_node {
+        let open = text[l.range().start..].find('>').map(|i| l.range().start + i + 1)?;
+        return Some(Patch { span: Span::at(open), text: format!("{nl}{indent}{body}") });
+    }
+    if new.kind == EntryKind::Plugin {
+        return None;
+    }
+    let text = format!("{first}<{list}>{nl}{indent}{body}{nl}{first}</{list}>{nl}");
+    Some(Patch { span: Span::at(close), text })
 }
 
 fn child<'a, 'i>(node: Node<'a, 'i>, name: &str) -> Option<Node<'a, 'i>> {
@@ -98,16 +191,8 @@ fn child<'a, 'i>(node: Node<'a, 'i>, name: &str) -> Option<Node<'a, 'i>> {
 
 /// The text of an element, and where it stands. Comments and CDATA inside leave the whole inside as the place.
 fn value(text: &str, node: Node<'_, '_>) -> Value {
-    let decoded: String =
-        node.children().filter_map(|c| if c.is_text() { c.text() } else { None }).collect();
-    let start = node.first_child().map(|c| c.range().start);
-    let end = node.last_child().map(|c| c.range().end);
-    let (start, end) = match (start, end) {
-        (Some(s), Some(e)) => (s, e),
-        _ => (node.range().end, node.range().end),
-    };
-    let inner = text.get(start..end).unwrap_or("");
-    let lead = inner.len() - inner.trim_start().len();
-    let span = Span::new(start + lead, start + inner.trim_end().len().max(lead));
-    Value { text: decoded.trim().to_owned(), span }
+    let (text, span) = xml::inner(text, node);
+    let name = text.strip_prefix("${").and_then(|t| t.strip_suffix('}'));
+    let held = name.filter(|n| !n.contains(['$', '{'])).map(str::to_owned);
+    Value { text, span, held }
 }

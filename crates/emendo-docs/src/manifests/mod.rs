@@ -1,8 +1,24 @@
 //! The table of ecosystems: one row and one file each.
 
+mod bundler;
+mod cargo;
+mod composer;
+mod go;
+mod gradle;
+mod hex;
 mod maven;
+mod npm;
+mod nuget;
+mod pubspec;
+mod python;
+mod script;
+mod swift;
 
 use emendo_text::{RelPath, Span};
+
+use crate::doc::{Doc, Found};
+use crate::edits::{Edits, Patch};
+use crate::formats::{Format, format_named};
 
 /// A dependency ecosystem.
 pub struct Ecosystem {
@@ -15,9 +31,36 @@ pub struct Ecosystem {
     /// Checks a coordinate without its ecosystem; gives what is wrong with it.
     pub check_coordinate: fn(&str) -> Option<String>,
     /// Reads a manifest.
-    pub read: fn(&str) -> Result<Manifest, ManifestError>,
+    pub read: fn(&RelPath, &str) -> Result<Manifest, ManifestError>,
     /// The parts of a coordinate in the order of [`Entry::names`].
     pub split: fn(&str) -> Vec<String>,
+    /// A coordinate as it is compared: spellings that mean the same are the same.
+    pub plain: fn(&str) -> String,
+    /// Versions are names: they are written whole.
+    pub exact: bool,
+    /// A value may be held in another manifest of the folder or of one around it.
+    pub shared: bool,
+    /// Toolchains whose level a manifest says.
+    pub toolchains: &'static [&'static str],
+    /// Adds an entry.
+    pub add: fn(&RelPath, &str, &New<'_>) -> Option<Patch>,
+    /// Files that a tool works out, with the command that does it anew.
+    pub locks: &'static [(&'static str, &'static str)],
+}
+
+/// An entry to be added.
+#[derive(Clone, Copy, Debug)]
+pub struct New<'a> {
+    /// What it is.
+    pub kind: EntryKind,
+    /// The coordinate.
+    pub coordinate: &'a str,
+    /// The version, if it says one.
+    pub version: Option<&'a str>,
+    /// Where it belongs, in the ecosystem's own word; empty for the usual place.
+    pub scope: &'a str,
+    /// Its features.
+    pub features: &'a [String],
 }
 
 /// Why a manifest cannot be read.
@@ -43,6 +86,8 @@ pub struct Manifest {
     pub entries: Vec<Entry>,
     /// Values that entries may refer to.
     pub properties: Vec<Property>,
+    /// Levels of toolchains.
+    pub toolchains: Vec<Toolchain>,
 }
 
 /// What an entry is.
@@ -54,6 +99,8 @@ pub enum EntryKind {
     Plugin,
     /// The parent project.
     Parent,
+    /// A place that code comes from.
+    Repository,
 }
 
 /// A library that a manifest names.
@@ -67,8 +114,36 @@ pub struct Entry {
     pub names: Vec<Value>,
     /// The version, where it is written.
     pub version: Option<Value>,
+    /// Where it belongs, in the ecosystem's own word.
+    pub scope: String,
+    /// Its features, where they are written.
+    pub features: Vec<Value>,
     /// The whole entry.
     pub span: Span,
+    /// What takes it away.
+    pub removal: Patch,
+}
+
+/// The level of a toolchain.
+#[derive(Clone, Debug)]
+pub struct Toolchain {
+    /// Its word.
+    pub what: &'static str,
+    /// The level as it is written.
+    pub value: Value,
+    /// How a level is written there.
+    pub form: Form,
+}
+
+/// How the level of a toolchain is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Form {
+    /// As it is.
+    Plain,
+    /// As words: `VERSION_1_8`, `VERSION_17`.
+    Words,
+    /// Behind other text, `net8.0`.
+    Behind(&'static str),
 }
 
 /// A value as written.
@@ -78,12 +153,19 @@ pub struct Value {
     pub text: String,
     /// Where it stands, without the blanks.
     pub span: Span,
+    /// The name of what holds the value, if it is nothing but a reference.
+    pub held: Option<String>,
 }
 
 impl Value {
-    /// The name of the property, if the value is nothing but a reference to one.
+    /// A value that stands in the text as it is.
+    pub fn new(text: &str, span: Span) -> Self {
+        Self { text: span.of(text).to_owned(), span, held: None }
+    }
+
+    /// The name of what holds the value, if it is nothing but a reference.
     pub fn property(&self) -> Option<&str> {
-        self.text.strip_prefix("${")?.strip_suffix('}').filter(|n| !n.contains(['$', '{']))
+        self.held.as_deref()
     }
 }
 
@@ -97,33 +179,24 @@ pub struct Property {
 }
 
 /// All ecosystems.
-pub const ECOSYSTEMS: &[Ecosystem] = &[maven::MAVEN];
-
-/// Files that hold what a tool worked out of a manifest: they are never edited.
-const LOCKS: &[&str] = &[
-    "package-lock.json",
-    "npm-shrinkwrap.json",
-    "yarn.lock",
-    "pnpm-lock.yaml",
-    "bun.lock",
-    "Cargo.lock",
-    "poetry.lock",
-    "Pipfile.lock",
-    "uv.lock",
-    "pdm.lock",
-    "composer.lock",
-    "Gemfile.lock",
-    "mix.lock",
-    "pubspec.lock",
-    "Package.resolved",
-    "go.sum",
-    "packages.lock.json",
-    "gradle.lockfile",
+pub const ECOSYSTEMS: &[Ecosystem] = &[
+    maven::MAVEN,
+    gradle::GRADLE,
+    npm::NPM,
+    cargo::CARGO,
+    python::PYTHON,
+    nuget::NUGET,
+    composer::COMPOSER,
+    bundler::BUNDLER,
+    hex::HEX,
+    pubspec::PUB,
+    swift::SWIFT,
+    go::GO,
 ];
 
 /// True for a file that a tool writes anew from a manifest.
 pub fn is_lock(path: &RelPath) -> bool {
-    LOCKS.contains(&path.name())
+    ECOSYSTEMS.iter().flat_map(|e| e.locks).any(|l| l.0 == path.name())
 }
 
 /// The ecosystem of a manifest, by its name.
@@ -131,9 +204,70 @@ pub fn ecosystem_of(path: &RelPath) -> Option<&'static Ecosystem> {
     ECOSYSTEMS.iter().find(|e| (e.claims)(path))
 }
 
+/// A document that could be read.
+fn parsed(format: &'static Format, text: &str) -> Result<Doc, ManifestError> {
+    let doc = (format.read)(text);
+    match doc.errors.first() {
+        Some(e) if doc.roots.is_empty() => {
+            Err(ManifestError { message: e.message.clone(), at: e.at })
+        }
+        _ => Ok(doc),
+    }
+}
+
+fn format(id: &'static str) -> &'static Format {
+    format_named(id).unwrap_or(&crate::formats::FORMATS[0])
+}
+
+/// The contents of a quoted value.
+fn inside(text: &str, span: Span) -> Span {
+    let raw = span.of(text);
+    let quotes = ["\"\"\"", "'''", "\"", "'"]
+        .iter()
+        .find(|q| raw.starts_with(**q) && raw.len() >= 2 * q.len());
+    let n = quotes.map_or(0, |q| q.len() as u32);
+    Span { start: span.start + n, end: span.end - n }
+}
+
+/// A text value of a document, without its quotes.
+fn value_of(text: &str, found: &Found<'_>) -> Option<Value> {
+    found.pair().node.text().map(|_| Value::new(text, inside(text, found.pair().node.span)))
+}
+
+/// The key of an entry, without its quotes.
+fn key_of(text: &str, found: &Found<'_>) -> Value {
+    let span = found.pair().keys.last().map_or(found.pair().span, |k| k.span);
+    Value::new(text, inside(text, span))
+}
+
+/// Adds keys to a structured manifest.
+fn inserted(format: &'static Format, text: &str, path: &[&str], raw: &str) -> Option<Patch> {
+    let doc = (format.read)(text);
+    let path: Vec<String> = path.iter().map(|p| (*p).to_owned()).collect();
+    let edits = Edits { format, text, doc: &doc };
+    // In the order of the entries that stand, where they are in order.
+    let sorted = edits.insert_sorted(&path, raw);
+    sorted.or_else(|| edits.insert(&path, raw, 0))
+}
+
+fn any_word(coordinate: &str) -> Option<String> {
+    let ok = |c: char| c.is_ascii_alphanumeric() || "._-/@*".contains(c);
+    let fits = !coordinate.is_empty() && coordinate.chars().all(ok);
+    (!fits).then(|| format!("`{coordinate}` is no name of a package"))
+}
+
+fn whole(coordinate: &str) -> Vec<String> {
+    vec![coordinate.to_owned()]
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn read(path: &str, text: &str) -> Manifest {
+        let path = RelPath::new(path).expect("a path");
+        (ecosystem_of(&path).expect("known").read)(&path, text).expect("reads")
+    }
 
     const POM: &str = r#"<?xml version="1.0"?>
 <!-- <dependency><groupId>no</groupId><artifactId>comment</artifactId></dependency> -->
@@ -161,7 +295,7 @@ mod tests {
 
     #[test]
     fn a_manifest_is_read_with_places() {
-        let m = (ECOSYSTEMS[0].read)(POM).expect("reads");
+        let m = read("pom.xml", POM);
         let names: Vec<&str> = m.entries.iter().map(|e| e.coordinate.as_str()).collect();
         assert_eq!(
             names,
@@ -182,7 +316,43 @@ mod tests {
 
     #[test]
     fn a_broken_manifest_says_where() {
-        let e = (ECOSYSTEMS[0].read)("<project>\n  <a></b>\n</project>").expect_err("broken");
+        let path = RelPath::new("pom.xml").expect("a path");
+        let text = "<project>\n  <a></b>\n</project>";
+        let e = (ECOSYSTEMS[0].read)(&path, text).expect_err("broken");
         assert!(e.at.start > 0 && !e.message.is_empty());
+    }
+
+    #[test]
+    fn every_place_that_is_read_stands_in_the_text() {
+        let samples = [
+            (
+                "build.gradle",
+                "dependencies { implementation 'a:b:1' }\nplugins { id 'x' version '2' }\n",
+            ),
+            ("package.json", "{\"dependencies\":{\"a\":\"^1\"}}"),
+            ("Cargo.toml", "[dependencies]\na = \"1\"\n"),
+            ("requirements.txt", "a==1\n"),
+            (
+                "a.csproj",
+                "<Project><ItemGroup><PackageReference Include=\"a\" Version=\"1\"/></ItemGroup></Project>",
+            ),
+            ("composer.json", "{\"require\":{\"a/b\":\"^1\"}}"),
+            ("Gemfile", "gem 'a', '~> 1'\n"),
+            ("mix.exs", "defp deps do [{:a, \"~> 1.0\"}] end\n"),
+            ("pubspec.yaml", "dependencies:\n  a: ^1.0.0\n"),
+            ("Package.swift", ".package(url: \"https://x/a.git\", from: \"1.0.0\"),\n"),
+            ("go.mod", "module m\n\nrequire a/b v1.0.0\n"),
+        ];
+        for (path, text) in samples {
+            let m = read(path, text);
+            let e = m.entries.first().unwrap_or_else(|| panic!("{path}: no entry"));
+            let version = e.version.as_ref().unwrap_or_else(|| panic!("{path}: no version"));
+            assert!(
+                version.text.contains('1') && version.span.of(text) == version.text,
+                "{path}: {version:?}"
+            );
+            assert!(e.span.contains(version.span), "{path}");
+            assert!(e.removal.span.contains(version.span), "{path}");
+        }
     }
 }

@@ -1,0 +1,639 @@
+//! `library`: coordinates, versions and features of dependencies, plugins, parents, repositories, and levels of toolchains,
+//! where they are really held.
+
+mod held;
+
+use emendo_docs::{
+    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, New, Patch, Raised,
+    Value as ManifestValue, Version, raise,
+};
+use emendo_lang::{Certainty, Fact, Splice};
+use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Table, Text, Value, pairs};
+use emendo_text::{Diagnostic, Digest, RelPath, Span};
+
+use self::held::Held;
+use super::{CompileCx, FileCx, Kind, Runner, action_digest};
+use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
+use crate::narrow::Needs;
+
+/// The kind.
+pub(super) static LIBRARY: LibraryKind = LibraryKind;
+
+pub(super) struct LibraryKind;
+
+const WHAT: &[&str] = &["dependency", "plugin", "parent", "toolchain", "repository"];
+
+const KEYS: &[Key] = &[
+    Key::new(
+        "ecosystem",
+        Shape::Text,
+        "maven, gradle, npm, cargo, python, nuget, composer, bundler, hex, pub, swift or go; may also stand before the coordinate, with a colon",
+    ),
+    Key::new(
+        "what",
+        Shape::Words(WHAT),
+        "dependency (the default), plugin, parent, toolchain or repository",
+    ),
+    Key::new("old", Shape::Texts, "the coordinate, a list, or one with `*` at its end"),
+    Key::new("new", Shape::Text, "the new coordinate"),
+    Key::new("version", Shape::Text, "the version to raise to; nothing is ever lowered"),
+    Key::new("family", Shape::Texts, "coordinates that are raised together, as one decision"),
+    Key::new("add", Shape::Text, "a coordinate that is added where it is not there yet"),
+    Key::new("remove", Shape::Bool, "the entry goes"),
+    Key::new("scope", Shape::Text, "where it belongs, in the ecosystem's own word"),
+    Key::new(
+        "features",
+        Shape::Map,
+        "features by their old names, with the new ones; `\"\"` takes one away",
+    ),
+    Key::new("features_add", Shape::Texts, "features that come"),
+    Key::new("after", Shape::Text, "an entry is added only where this coordinate is there"),
+    Key::later("before"),
+    Key::later("id"),
+    Key::later("url"),
+    Key::later("for"),
+    Key::later("rework"),
+    Key::new("pairs", Shape::Pairs, "many old and new coordinates"),
+    Key::new(
+        "table",
+        Shape::Text,
+        "many old and new coordinates, from a CSV file of the recipe's folder",
+    ),
+];
+
+impl ActionKind for LibraryKind {
+    fn name(&self) -> &'static str {
+        "library"
+    }
+    fn about(&self) -> &'static str {
+        "raises versions, and renames, adds and removes entries of manifests"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        false
+    }
+}
+
+impl Kind for LibraryKind {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        let table = &action.table;
+        let what = match table.texts("what").first().map(|t| t.text.as_str()) {
+            Some("plugin") => What::Entry(EntryKind::Plugin),
+            Some("parent") => What::Entry(EntryKind::Parent),
+            Some("repository") => What::Entry(EntryKind::Repository),
+            Some("toolchain") => What::Toolchain,
+            _ => What::Entry(EntryKind::Dependency),
+        };
+        let family: Vec<Text> = table.texts("family").into_iter().cloned().collect();
+        let mut rows: Vec<(Text, Option<Text>)> = Vec::new();
+        if let [_, _, ..] = table.texts("old").as_slice() {
+            rows.extend(
+                table.texts("old").into_iter().map(|o| (o.clone(), table.text("new").cloned())),
+            );
+        }
+        rows.extend(
+            pairs(action, &cx.recipe.source, &|_| ".", cx.out).into_iter().map(|p| (p.old, p.new)),
+        );
+        if rows.is_empty() {
+            let single = table.texts("old");
+            rows.extend(single.into_iter().map(|o| (o.clone(), table.text("new").cloned())));
+        }
+        rows.extend(family.iter().map(|f| (f.clone(), None)));
+        let add = table.text("add");
+        if rows.is_empty() && add.is_none() {
+            cx.out.push(
+                Diagnostic::error("this action names no library", action.span)
+                    .help("write `old`, `family` or `add`"),
+            );
+            return None;
+        }
+        let version = table.text("version");
+        let features = features(table);
+        let does = version.is_some()
+            || table.is_true("remove")
+            || !features.is_empty()
+            || table.get("features_add").is_some();
+        let named = table.text("ecosystem");
+        let mut rules = Vec::new();
+        let mut ecosystem = None;
+        for (old, new) in rows {
+            if new.is_none() && !does {
+                cx.out.push(
+                    Diagnostic::error("nothing happens to this library", old.span)
+                        .help("write `version`, `new`, `features` or `remove = true`"),
+                );
+                return None;
+            }
+            let (eco, coordinate) = coordinate(&old, named, what, cx)?;
+            ecosystem = Some(eco);
+            let new = match &new {
+                Some(n) => Some(self::coordinate(n, named.or(Some(&derived(eco, n))), what, cx)?.1),
+                None => None,
+            };
+            let starred = coordinate.contains('*');
+            if new.as_ref().is_some_and(|n| n.contains('*')) || (new.is_some() && starred) {
+                cx.out.push(
+                    Diagnostic::error("a coordinate with `*` cannot be renamed", old.span)
+                        .help("name each library, or give a `version` only"),
+                );
+                return None;
+            }
+            rules.push(Rule { digest: action_digest("library", &old.text), old: coordinate, new });
+        }
+        let added = match add {
+            Some(t) => {
+                let (eco, coordinate) = coordinate(t, named, what, cx)?;
+                ecosystem = ecosystem.or(Some(eco));
+                Some((action_digest("library add", &t.text), coordinate))
+            }
+            None => None,
+        };
+        let plain = |t: &str| {
+            Version::parse(
+                t.trim_start_matches(['^', '~', '>', '=', ' '])
+                    .split([',', ' '])
+                    .next()
+                    .unwrap_or(t),
+            )
+        };
+        if let Some(t) = version.filter(|t| plain(&t.text).is_none() && what != What::Toolchain) {
+            let d = Diagnostic::error(format!("`{}` is no version", t.text), t.span);
+            cx.out.push(d.help("for example `3.0.2`, or `>=3.0,<4`"));
+            return None;
+        }
+        let after = match table.text("after") {
+            Some(t) => Some(coordinate(t, named, what, cx)?.1),
+            None => None,
+        };
+        let ecosystem = ecosystem?;
+        if what == What::Toolchain {
+            for r in rules.iter().filter(|r| !ecosystem.toolchains.contains(&r.old.as_str())) {
+                let message = format!("{} says no level of `{}`", ecosystem.title, r.old);
+                let d = Diagnostic::error(message, action.span);
+                cx.out
+                    .push(d.help(format!("it says those of: {}", ecosystem.toolchains.join(", "))));
+                return None;
+            }
+        }
+        Some(Box::new(LibraryRunner {
+            ecosystem,
+            what,
+            scope: action.scope.clone(),
+            rules,
+            joined: !family.is_empty(),
+            target: version.map(|t| t.text.clone()),
+            place: table.text("scope").map(|t| t.text.clone()),
+            added,
+            after,
+            remove: table.is_true("remove"),
+            features,
+            features_add: table.texts("features_add").iter().map(|t| t.text.clone()).collect(),
+            needs: Needs(vec![vec![]]),
+        }))
+    }
+}
+
+/// The features of a table by their old names.
+fn features(table: &Table) -> Vec<(String, String)> {
+    let Some(map) = table.table("features") else { return Vec::new() };
+    let text = |v: &Value| match v {
+        Value::Text(t) => Some(t.text.clone()),
+        _ => None,
+    };
+    map.entries.iter().filter_map(|e| Some((e.key.clone(), text(&e.node.value)?))).collect()
+}
+
+/// The ecosystem that another coordinate of the action has told.
+fn derived(ecosystem: &Ecosystem, like: &Text) -> Text {
+    Text::derived(ecosystem.id.to_owned(), like.span)
+}
+
+/// What an action is about.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum What {
+    Entry(EntryKind),
+    Toolchain,
+}
+
+/// A coordinate with its ecosystem.
+fn coordinate(
+    t: &Text,
+    ecosystem: Option<&Text>,
+    what: What,
+    cx: &mut CompileCx<'_>,
+) -> Option<(&'static Ecosystem, String)> {
+    let known = || ECOSYSTEMS.iter().map(|e| e.id).collect::<Vec<_>>().join(", ");
+    let prefixed =
+        ECOSYSTEMS.iter().find(|e| t.text.strip_prefix(e.id).is_some_and(|r| r.starts_with(':')));
+    let (eco, rest) = match (prefixed, ecosystem) {
+        (Some(e), _) => (e, &t.text[e.id.len() + 1..]),
+        (None, Some(name)) => match ECOSYSTEMS.iter().find(|e| e.id == name.text) {
+            Some(e) => (e, t.text.as_str()),
+            None => {
+                let message = format!("there is no ecosystem `{}`", name.text);
+                let d = Diagnostic::error(message, name.span);
+                cx.out.push(d.help(format!("there are: {}", known())));
+                return None;
+            }
+        },
+        (None, None) => {
+            let d = Diagnostic::error(format!("`{}` names no ecosystem", t.text), t.span);
+            cx.out.push(d.help(format!(
+                "write it before the coordinate: `maven:{}` (there are: {})",
+                t.text,
+                known()
+            )));
+            return None;
+        }
+    };
+    let checked = matches!(what, What::Entry(k) if k != EntryKind::Repository);
+    if checked && let Some(wrong) = (eco.check_coordinate)(rest) {
+        cx.out.push(Diagnostic::error(wrong, t.span));
+        return None;
+    }
+    Some((eco, rest.to_owned()))
+}
+
+pub(super) struct LibraryRunner {
+    ecosystem: &'static Ecosystem,
+    what: What,
+    scope: Scope,
+    rules: Vec<Rule>,
+    /// All that is raised in a file is one decision.
+    joined: bool,
+    target: Option<String>,
+    /// Where entries belong.
+    place: Option<String>,
+    added: Option<(Digest, String)>,
+    after: Option<String>,
+    remove: bool,
+    features: Vec<(String, String)>,
+    features_add: Vec<String>,
+    needs: Needs,
+}
+
+struct Rule {
+    digest: Digest,
+    old: String,
+    new: Option<String>,
+}
+
+impl Runner for LibraryRunner {
+    fn kind(&self) -> &'static str {
+        "library"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.ecosystem.claims)(path) && self.scope.covers(path)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn reads_manifests(&self) -> bool {
+        true
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let manifest = match (self.ecosystem.read)(cx.path, cx.text) {
+            Ok(m) => m,
+            Err(e) => {
+                let say =
+                    format!("this {} file cannot be read: {}", self.ecosystem.title, e.message);
+                out.notes.push(NoteDraft { at: e.at, say });
+                return;
+            }
+        };
+        if self.what == What::Toolchain {
+            return self.toolchains(&manifest, action, out);
+        }
+        let before = out.drafts.len();
+        for entry in &manifest.entries {
+            if let Some(row) = self.row(entry) {
+                self.entry(cx, (action, row), entry, out);
+            }
+        }
+        for held in self.held_here(cx) {
+            for p in manifest.properties.iter().filter(|p| p.name == held.name) {
+                self.property(cx, action, &held, &p.value, out);
+            }
+        }
+        if self.joined {
+            join(&mut out.drafts, before);
+        }
+        self.add(cx, action, &manifest, out);
+    }
+}
+
+/// Makes one draft of several.
+fn join(drafts: &mut Vec<Draft>, from: usize) {
+    let rest = drafts.split_off(from);
+    let mut rest = rest.into_iter();
+    let Some(mut one) = rest.next() else { return };
+    for d in rest {
+        one.hull = one.hull.hull(d.hull);
+        one.tokens.extend(d.tokens);
+        one.change.splices.extend(d.change.splices);
+        one.certainty = one.certainty.min(d.certainty);
+        one.evidence.extend(d.evidence);
+    }
+    one.change.splices.sort_by_key(|s| (s.span.start, s.span.end));
+    drafts.push(one);
+}
+
+impl LibraryRunner {
+    fn row(&self, entry: &Entry) -> Option<usize> {
+        if self.what != What::Entry(entry.kind) {
+            return None;
+        }
+        let placed = self.place.as_ref().is_none_or(|p| self.added.is_some() || entry.scope == *p);
+        let plain = self.ecosystem.plain;
+        let own = plain(&entry.coordinate);
+        let fits = |r: &Rule| match r.old.strip_suffix('*') {
+            Some(prefix) => own.starts_with(&plain(prefix)),
+            None => own == plain(&r.old),
+        };
+        self.rules.iter().position(fits).filter(|_| placed)
+    }
+
+    /// An entry: its coordinate, its features, and its version if it is written here.
+    fn entry(&self, cx: &FileCx<'_>, action: (usize, usize), entry: &Entry, out: &mut Found) {
+        let rule = &self.rules[action.1];
+        let mut splices = Vec::new();
+        if self.remove {
+            let evidence = self.named(entry);
+            splices.push(patched(&entry.removal));
+            self.push(action, rule.digest, entry.span, splices, vec![evidence], out);
+            return;
+        }
+        if let Some(new) = &rule.new {
+            let parts = match entry.kind {
+                EntryKind::Repository => vec![new.clone()],
+                _ => (self.ecosystem.split)(new),
+            };
+            for (value, part) in entry.names.iter().zip(&parts) {
+                if value.text != *part && !value.span.is_empty() {
+                    splices.push(Splice::text(value.span, part.clone()));
+                }
+            }
+            if entry.names.is_empty() {
+                let say = format!("this is `{new}` from now on: write it by hand");
+                out.notes.push(NoteDraft { at: entry.span, say });
+            }
+        }
+        self.feature_changes(cx, entry, &mut splices, out);
+        if let (Some(version), Some(target)) = (&entry.version, &self.target) {
+            match version.property() {
+                Some(name) => {
+                    if self.definer(cx.manifests, cx.path, name).is_none() {
+                        let say = format!(
+                            "the version of `{}` is held in `{name}`, which no file of the project defines",
+                            entry.coordinate
+                        );
+                        out.notes.push(NoteDraft { at: version.span, say });
+                    }
+                }
+                None => match self.raised(version, target, rule.new.is_some()) {
+                    Ok(Some(text)) => splices.push(Splice::text(version.span, text)),
+                    Ok(None) => {}
+                    Err(say) => out.notes.push(NoteDraft { at: version.span, say }),
+                },
+            }
+        }
+        if splices.is_empty() {
+            return;
+        }
+        self.push(action, rule.digest, entry.span, splices, vec![self.named(entry)], out);
+    }
+
+    fn named(&self, entry: &Entry) -> Fact {
+        let text = format!("the entry names `{}`", entry.coordinate);
+        Fact { says: Certainty::Certain, text, at: Some(entry.span) }
+    }
+
+    fn feature_changes(
+        &self,
+        cx: &FileCx<'_>,
+        entry: &Entry,
+        splices: &mut Vec<Splice>,
+        out: &mut Found,
+    ) {
+        let gone =
+            |v: &ManifestValue| self.features.iter().any(|(o, n)| *o == v.text && n.is_empty());
+        for v in &entry.features {
+            let renamed = self.features.iter().find(|(o, n)| *o == v.text && !n.is_empty());
+            splices.extend(renamed.map(|(_, n)| Splice::text(v.span, n.clone())));
+        }
+        let quoted = |v: &ManifestValue| {
+            let n = u32::from(cx.text[v.span.end as usize..].starts_with(['"', '\'']));
+            Span { start: v.span.start - n, end: v.span.end + n }
+        };
+        for (i, v) in entry.features.iter().enumerate().filter(|(_, v)| gone(v)) {
+            let own = quoted(v);
+            let next = entry.features.get(i + 1).map(quoted);
+            let before = i.checked_sub(1).map(|b| quoted(&entry.features[b]));
+            let span = match (next, before) {
+                (Some(next), _) => Span { start: own.start, end: next.start },
+                (None, Some(before)) => Span { start: before.end, end: own.end },
+                (None, None) => own,
+            };
+            splices.push(Splice::text(span, ""));
+        }
+        for new in &self.features_add {
+            if entry.features.iter().any(|f| f.text == *new) {
+                continue;
+            }
+            match entry.features.last() {
+                Some(last) => {
+                    let own = quoted(last);
+                    let quote = &cx.text[last.span.end as usize..own.end as usize];
+                    let sign = if quote.is_empty() { "," } else { ", " };
+                    splices.push(Splice::text(
+                        Span::at(own.end as usize),
+                        format!("{sign}{quote}{new}{quote}"),
+                    ));
+                }
+                None => {
+                    let say = format!("`{}` needs the feature `{new}` here", entry.coordinate);
+                    out.notes.push(NoteDraft { at: entry.span, say });
+                }
+            }
+        }
+    }
+
+    fn toolchains(&self, manifest: &Manifest, action: usize, out: &mut Found) {
+        let Some(target) = &self.target else { return };
+        for t in &manifest.toolchains {
+            let Some(row) = self.rules.iter().position(|r| r.old == t.what) else { continue };
+            let (lead, written) = match t.form {
+                Form::Behind(word) => (word, t.value.text.trim_start_matches(word).to_owned()),
+                Form::Words => {
+                    ("VERSION_", t.value.text.trim_start_matches("VERSION_").replace('_', "."))
+                }
+                Form::Plain => ("", t.value.text.clone()),
+            };
+            // Java 1.8 is 8.
+            let level =
+                |v: &str| v.strip_prefix("1.").filter(|_| t.what == "java").unwrap_or(v).to_owned();
+            let old = level(&written);
+            match raise(&old, target, t.what == "gradle" || t.form != Form::Plain) {
+                Raised::To(new) => {
+                    let text = match t.form {
+                        Form::Words => format!("{lead}{}", new.replace('.', "_")),
+                        _ => format!("{lead}{new}"),
+                    };
+                    let fact = Fact {
+                        says: Certainty::Certain,
+                        text: format!("the level of `{}` is said here", t.what),
+                        at: Some(t.value.span),
+                    };
+                    let splices = vec![Splice::text(t.value.span, text)];
+                    let digest = self.rules[row].digest;
+                    self.push((action, row), digest, t.value.span, splices, vec![fact], out);
+                }
+                Raised::Stays => {}
+                Raised::Open(why) => {
+                    let say = format!("{why}: raise `{}` to {target} by hand", t.what);
+                    out.notes.push(NoteDraft { at: t.value.span, say });
+                }
+            }
+        }
+    }
+
+    /// Adds what is missing.
+    fn add(&self, cx: &FileCx<'_>, action: usize, manifest: &Manifest, out: &mut Found) {
+        let (Some((digest, coordinate)), What::Entry(kind)) = (&self.added, self.what) else {
+            return;
+        };
+        let plain = self.ecosystem.plain;
+        let there = |c: &str| {
+            manifest.entries.iter().any(|e| e.kind == kind && plain(&e.coordinate) == plain(c))
+        };
+        let near = match (&self.after, self.rules.first()) {
+            (Some(after), _) => there(after),
+            (None, Some(_)) => manifest.entries.iter().any(|e| self.row(e).is_some()),
+            // It goes where something of the kind is.
+            (None, None) => manifest.entries.iter().any(|e| e.kind == kind),
+        };
+        if there(coordinate) || !near {
+            return;
+        }
+        let new = New {
+            kind,
+            coordinate,
+            version: self.target.as_deref(),
+            scope: self.place.as_deref().unwrap_or(""),
+            features: &self.features_add,
+        };
+        match (self.ecosystem.add)(cx.path, cx.text, &new) {
+            Some(patch) => {
+                let text = format!("`{coordinate}` is not named here yet");
+                let fact = Fact { says: Certainty::Certain, text, at: None };
+                let row = self.rules.len();
+                let splices = vec![patched(&patch)];
+                self.push((action, row), *digest, patch.span, splices, vec![fact], out);
+            }
+            None => {
+                let say = format!("`{coordinate}` is to be added here by hand");
+                out.notes.push(NoteDraft { at: Span::at(0), say });
+            }
+        }
+    }
+
+    /// A property that holds the version of a library here or in a project below.
+    fn property(
+        &self,
+        cx: &FileCx<'_>,
+        action: usize,
+        held: &Held<'_>,
+        value: &ManifestValue,
+        out: &mut Found,
+    ) {
+        let Some(target) = &self.target else { return };
+        let rule = &self.rules[held.row];
+        match self.raised(value, target, false) {
+            Ok(Some(text)) => {
+                let place = if held.user == cx.path {
+                    "this file".to_owned()
+                } else {
+                    format!("`{}`", held.user)
+                };
+                let mut evidence = vec![Fact {
+                    says: Certainty::Certain,
+                    text: format!(
+                        "`{}` holds the version of `{}` in {place}",
+                        held.name, held.coordinate
+                    ),
+                    at: Some(value.span),
+                }];
+                if let Some(other) = held.others.first() {
+                    evidence.push(Fact {
+                        says: Certainty::Likely,
+                        text: format!("`{}` holds the version of `{other}` too", held.name),
+                        at: Some(value.span),
+                    });
+                }
+                let splices = vec![Splice::text(value.span, text)];
+                self.push((action, held.row), rule.digest, value.span, splices, evidence, out);
+            }
+            Ok(None) => {}
+            Err(say) => out.notes.push(NoteDraft { at: value.span, say }),
+        }
+    }
+
+    fn push(
+        &self,
+        action: (usize, usize),
+        digest: Digest,
+        hull: Span,
+        mut splices: Vec<Splice>,
+        evidence: Vec<Fact>,
+        out: &mut Found,
+    ) {
+        if out.drafts.iter().any(|d| d.hull == hull && d.action == action) {
+            return;
+        }
+        splices.sort_by_key(|s| (s.span.start, s.span.end));
+        let hull = splices.iter().map(|s| s.span).fold(hull, Span::hull);
+        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
+        let tokens = splices.iter().map(|s| s.span).collect();
+        let change = Change { splices, ..Change::default() };
+        out.drafts.push(Draft {
+            action,
+            digest,
+            hull,
+            tokens,
+            change,
+            certainty,
+            evidence,
+            alternatives: Vec::new(),
+            tie: Tie::default(),
+        });
+    }
+
+    /// What a written version becomes; an error says why it cannot be told.
+    fn raised(
+        &self,
+        written: &ManifestValue,
+        target: &str,
+        renamed: bool,
+    ) -> Result<Option<String>, String> {
+        // Another library counts its versions anew.
+        let lower = renamed && emendo_docs::lowest(&written.text).is_some();
+        match raise(&written.text, target, self.ecosystem.exact) {
+            Raised::To(text) => Ok(Some(text)),
+            Raised::Stays if lower && written.text != target => {
+                let op: String =
+                    written.text.chars().take_while(|c| !c.is_ascii_alphanumeric()).collect();
+                let text = format!("{op}{}", target.trim_start_matches(['^', '~', '>', '=', ' ']));
+                Ok((text != written.text).then_some(text))
+            }
+            Raised::Stays => Ok(None),
+            Raised::Open(why) => Err(format!("{why}: raise it to {target} by hand")),
+        }
+    }
+}
+
+fn patched(patch: &Patch) -> Splice {
+    Splice::text(patch.span, patch.text.clone())
+}

@@ -1,0 +1,138 @@
+//! Cargo packages (Cargo.toml): all kinds of dependencies, target tables, workspace inheritance, renamed packages, features.
+
+use emendo_text::RelPath;
+
+use super::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
+    format, inserted, inside, key_of, parsed, value_of, whole,
+};
+use crate::doc::{Doc, Found, NodeKind};
+use crate::edits::{Edits, Patch};
+
+pub(super) const CARGO: Ecosystem = Ecosystem {
+    id: "cargo",
+    title: "Cargo",
+    claims: |path: &RelPath| path.name() == "Cargo.toml",
+    check_coordinate: any_word,
+    read,
+    split: whole,
+    plain: |c| c.replace('_', "-"),
+    exact: false,
+    shared: false,
+    toolchains: &["rust", "edition"],
+    add,
+    locks: &[("Cargo.lock", "cargo update")],
+};
+
+const LISTS: &[&str] = &["dependencies", "dev-dependencies", "build-dependencies"];
+
+fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
+    let toml = format("toml");
+    let doc = parsed(toml, text)?;
+    let edits = Edits { format: toml, text, doc: &doc };
+    let mut out = Manifest {
+        own: doc.text_at(&["package", "name"]).map(str::to_owned),
+        ..Manifest::default()
+    };
+    let all = doc.all();
+    for found in &all {
+        let parts: Vec<&str> = found.parts().map(|k| k.text.as_str()).collect();
+        // `[dependencies.name]`, `name = ...` and `name.version = ...` are told by where the list's name stands.
+        let Some(at) = parts.iter().rposition(|p| LISTS.contains(p)) else { continue };
+        let depth = parts.len() - at - 1;
+        let known = at == 0 || parts[0] == "workspace" || parts[0] == "target";
+        if depth != 1 || !known {
+            continue;
+        }
+        out.entries.extend(entry(text, &doc, &edits, found, &parts, at));
+    }
+    // Written with a dot: `name.version = "1"`.
+    for found in &all {
+        let parts: Vec<&str> = found.parts().map(|k| k.text.as_str()).collect();
+        let [.., list, name, "version"] = parts.as_slice() else { continue };
+        let split = found.pair().keys.len() > 1;
+        if LISTS.contains(list) && split {
+            let key = &found.pair().keys[0];
+            let renamed = doc.text_at(&[&parts[..parts.len() - 1], &["package"][..]].concat());
+            let key = Value::new(text, inside(text, key.span));
+            let coordinate = renamed.unwrap_or(name).to_owned();
+            out.entries.push(Entry {
+                kind: EntryKind::Dependency,
+                coordinate,
+                names: vec![key],
+                version: value_of(text, found),
+                scope: (*list).to_owned(),
+                features: Vec::new(),
+                span: found.pair().span,
+                removal: edits.remove(found),
+            });
+        }
+    }
+    for (path, what) in [(["package", "rust-version"], "rust"), (["package", "edition"], "edition")]
+    {
+        levels(text, &doc, &path, what, &mut out);
+        levels(text, &doc, &["workspace", path[0], path[1]], what, &mut out);
+    }
+    Ok(out)
+}
+
+fn levels(text: &str, doc: &Doc, path: &[&str], what: &'static str, out: &mut Manifest) {
+    for found in doc.at(path) {
+        let value = value_of(text, &found);
+        out.toolchains.extend(value.map(|value| Toolchain { what, value, form: Form::Plain }));
+    }
+}
+
+fn entry(
+    text: &str,
+    doc: &Doc,
+    edits: &Edits<'_>,
+    found: &Found<'_>,
+    parts: &[&str],
+    at: usize,
+) -> Option<Entry> {
+    let below = |key: &str| {
+        let path: Vec<&str> = parts.iter().copied().chain([key]).collect();
+        doc.at(&path).into_iter().next()
+    };
+    let mut name = key_of(text, found);
+    let mut version = value_of(text, found);
+    let mut features = Vec::new();
+    if matches!(found.pair().node.kind, NodeKind::Map(_)) {
+        version = below("version").and_then(|f| value_of(text, &f));
+        if let Some(renamed) = below("package").and_then(|f| value_of(text, &f)) {
+            name = renamed;
+        }
+        if let Some(list) = below("features") {
+            let items = list.pair().node.items().iter();
+            features = items.map(|i| Value::new(text, inside(text, i.span))).collect();
+        }
+    }
+    Some(Entry {
+        kind: EntryKind::Dependency,
+        coordinate: name.text.clone(),
+        names: vec![name],
+        version,
+        scope: parts[at].to_owned(),
+        features,
+        span: found.pair().span,
+        removal: edits.remove(found),
+    })
+}
+
+fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    let list = match new.scope {
+        "" => "dependencies",
+        "dev" | "test" => "dev-dependencies",
+        "build" => "build-dependencies",
+        other => other,
+    };
+    let version = new.version.unwrap_or("*");
+    let raw = if new.features.is_empty() {
+        format!("\"{version}\"")
+    } else {
+        let features: Vec<String> = new.features.iter().map(|f| format!("\"{f}\"")).collect();
+        format!("{{ version = \"{version}\", features = [{}] }}", features.join(", "))
+    };
+    inserted(format("toml"), text, &[list, new.coordinate], &raw)
+}

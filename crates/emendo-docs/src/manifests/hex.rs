@@ -1,0 +1,87 @@
+//! Hex packages (mix.exs): `{:name, "~> 1.0", only: :test}`.
+
+use emendo_text::RelPath;
+
+use super::script::{HASHES, Script, line_like};
+use super::{Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole};
+use crate::edits::Patch;
+
+pub(super) const HEX: Ecosystem = Ecosystem {
+    id: "hex",
+    title: "Hex",
+    claims: |path: &RelPath| path.name() == "mix.exs",
+    check_coordinate: any_word,
+    read,
+    split: whole,
+    plain: str::to_owned,
+    exact: false,
+    shared: false,
+    toolchains: &["elixir"],
+    add,
+    locks: &[("mix.lock", "mix deps.update --all")],
+};
+
+fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
+    let script = Script::new(text, &HASHES);
+    let mut out = Manifest::default();
+    for i in 0..script.tokens.len() {
+        // `elixir: "~> 1.14"`, `app: :board`.
+        if script.word(i) == Some("elixir") && script.is(i + 1, ":") {
+            out.toolchains.extend(script.value(i + 2).map(|value| Toolchain {
+                what: "elixir",
+                value,
+                form: Form::Plain,
+            }));
+        }
+        if script.word(i) == Some("app") && script.is(i + 1, ":") && script.is(i + 2, ":") {
+            out.own = script.word(i + 3).map(str::to_owned);
+        }
+        let tuple = script.is(i, "{") && script.is(i + 1, ":") && script.is(i + 3, ",");
+        let Some(name) = script.word(i + 2).filter(|_| tuple) else { continue };
+        let end = script.closing(i);
+        let span = script.hull(i, end);
+        // A version, or options only.
+        let version = script.value(i + 4);
+        let options = script.word(i + 4).is_some();
+        if version.is_none() && !options {
+            continue;
+        }
+        let value = super::Value::new(text, script.tokens[i + 2].span);
+        let name = name.to_owned();
+        let mut entry = script.entry(EntryKind::Dependency, name, vec![value], version, span);
+        // On one line with others it takes its comma along.
+        if entry.removal.span == span {
+            let rest = &text[span.end as usize..];
+            let comma = rest.trim_start().starts_with(',');
+            let more = rest.find(|c: char| c != ',' && !c.is_whitespace()).unwrap_or(0);
+            entry.removal.span.end += if comma { more as u32 } else { 0 };
+        }
+        out.entries.push(entry);
+    }
+    Ok(out)
+}
+
+fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    let manifest = read(path, text).ok()?;
+    let version = new.version.map_or(String::new(), |v| {
+        let v = if v.starts_with(|c: char| c.is_ascii_digit()) {
+            format!("~> {v}")
+        } else {
+            v.to_owned()
+        };
+        format!(", \"{v}\"")
+    });
+    let only = if new.scope.is_empty() { String::new() } else { format!(", only: :{}", new.scope) };
+    let line = format!("{{:{}{version}{only}}},", new.coordinate);
+    // At the front, where a comma behind it is right.
+    let first = manifest.entries.first()?;
+    line_like(text, std::iter::empty(), new.coordinate, &line).or_else(|| {
+        let start = text[..first.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+        let indent = &text[start..first.span.start as usize];
+        let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        let alone = indent.trim().is_empty();
+        let at = if alone { start } else { first.span.start as usize };
+        let text = if alone { format!("{indent}{line}{nl}") } else { format!("{line} ") };
+        Some(Patch { span: emendo_text::Span::at(at), text })
+    })
+}

@@ -1,0 +1,134 @@
+//! NuGet packages: project files, central versions (Directory.Packages.props), shared properties (Directory.Build.props), and
+//! packages.config; target frameworks.
+
+use emendo_text::{RelPath, Span};
+use roxmltree::Node;
+
+use super::maven::removal;
+use super::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
+    any_word, whole,
+};
+use crate::edits::Patch;
+use crate::formats::xml;
+
+pub(super) const NUGET: Ecosystem = Ecosystem {
+    id: "nuget",
+    title: "NuGet",
+    claims,
+    check_coordinate: any_word,
+    read,
+    split: whole,
+    plain: |c| c.to_lowercase(),
+    exact: true,
+    shared: true,
+    toolchains: &["framework", "csharp"],
+    add,
+    locks: &[("packages.lock.json", "dotnet restore --force-evaluate")],
+};
+
+fn claims(path: &RelPath) -> bool {
+    path.extension()
+        .is_some_and(|e| matches!(e, "csproj" | "fsproj" | "vbproj" | "props" | "targets"))
+        || path.name().eq_ignore_ascii_case("packages.config")
+}
+
+fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
+    let doc = xml::parse(text).map_err(|e| ManifestError { message: e.message, at: e.at })?;
+    let mut out = Manifest::default();
+    for node in doc.root_element().descendants().filter(Node::is_element) {
+        let parent = node.parent_element().map_or("", |p| p.tag_name().name());
+        match (parent, node.tag_name().name()) {
+            (_, "PackageReference" | "PackageVersion" | "GlobalPackageReference" | "package") => {
+                out.entries.extend(entry(text, node));
+            }
+            ("PropertyGroup", name) => {
+                let (value, span) = xml::inner(text, node);
+                let held = held(&value);
+                let value = Value { text: value, span, held };
+                match name {
+                    "TargetFramework" => {
+                        let form = frame(&value.text);
+                        out.toolchains.push(Toolchain {
+                            what: "framework",
+                            value: value.clone(),
+                            form,
+                        });
+                    }
+                    "LangVersion" => {
+                        let value = value.clone();
+                        out.toolchains.push(Toolchain { what: "csharp", value, form: Form::Plain });
+                    }
+                    _ => {}
+                }
+                out.properties.push(Property { name: name.to_owned(), value });
+            }
+            _ => {}
+        }
+    }
+    Ok(out)
+}
+
+/// `net8.0` says 8.0 behind `net`.
+fn frame(text: &str) -> Form {
+    let known = ["netstandard", "netcoreapp", "net"].into_iter().find(|p| text.starts_with(p));
+    known.map_or(Form::Plain, Form::Behind)
+}
+
+fn held(text: &str) -> Option<String> {
+    let name = text.strip_prefix("$(")?.strip_suffix(')')?;
+    (!name.contains(['$', '('])).then(|| name.to_owned())
+}
+
+fn entry(text: &str, node: Node<'_, '_>) -> Option<Entry> {
+    let attribute = |names: &[&str]| {
+        let found =
+            node.attributes().find(|a| names.iter().any(|n| a.name().eq_ignore_ascii_case(n)))?;
+        let range = found.range_value();
+        let span = Span::new(range.start, range.end);
+        Some(Value { text: found.value().to_owned(), span, held: held(found.value()) })
+    };
+    let name = attribute(&["Include", "Update", "id"])?;
+    let version = attribute(&["Version", "VersionOverride"]).or_else(|| {
+        let inner = node.children().find(|c| c.tag_name().name() == "Version")?;
+        let (text, span) = xml::inner(text, inner);
+        let held = held(&text);
+        Some(Value { text, span, held })
+    });
+    let range = node.range();
+    let span = Span::new(range.start, range.end);
+    Some(Entry {
+        kind: EntryKind::Dependency,
+        coordinate: name.text.clone(),
+        names: vec![name],
+        version,
+        scope: node.tag_name().name().to_owned(),
+        features: Vec::new(),
+        span,
+        removal: removal(text, span),
+    })
+}
+
+/// Behind the last entry of the file, written like it.
+fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    let manifest = read(path, text).ok()?;
+    let tag = match path.name() {
+        "Directory.Packages.props" => "PackageVersion",
+        _ => "PackageReference",
+    };
+    let like = manifest.entries.iter().rev().find(|e| e.scope == tag)?;
+    // Where versions are held centrally, references have none.
+    let central = tag == "PackageReference" && like.version.is_none();
+    let version =
+        new.version.filter(|_| !central).map_or(String::new(), |v| format!(" Version=\"{v}\""));
+    let line = format!("<{tag} Include=\"{}\"{version} />", new.coordinate);
+    let start = text[..like.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+    let indent = &text[start..like.span.start as usize];
+    let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };
+    let end = like.span.end as usize;
+    let next = text[end..].find('\n').map(|i| end + i + 1);
+    Some(match next.filter(|_| indent.trim().is_empty()) {
+        Some(next) => Patch { span: Span::at(next), text: format!("{indent}{line}{nl}") },
+        None => Patch { span: Span::at(end), text: line },
+    })
+}

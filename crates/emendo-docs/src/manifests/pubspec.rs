@@ -1,0 +1,71 @@
+//! Pub packages (pubspec.yaml).
+
+use emendo_text::RelPath;
+
+use super::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, format,
+    inserted, key_of, parsed, value_of, whole,
+};
+use crate::doc::NodeKind;
+use crate::edits::{Edits, Patch};
+
+pub(super) const PUB: Ecosystem = Ecosystem {
+    id: "pub",
+    title: "Pub",
+    claims: |path: &RelPath| matches!(path.name(), "pubspec.yaml" | "pubspec.yml"),
+    check_coordinate: any_word,
+    read,
+    split: whole,
+    plain: str::to_owned,
+    exact: false,
+    shared: false,
+    toolchains: &["sdk", "flutter"],
+    add,
+    locks: &[("pubspec.lock", "dart pub get")],
+};
+
+fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
+    let yaml = format("yaml");
+    let doc = parsed(yaml, text)?;
+    let edits = Edits { format: yaml, text, doc: &doc };
+    let mut out =
+        Manifest { own: doc.text_at(&["name"]).map(str::to_owned), ..Manifest::default() };
+    for list in ["dependencies", "dev_dependencies", "dependency_overrides"] {
+        for found in doc.below(&[list]) {
+            let name = key_of(text, &found);
+            let version = match found.pair().node.kind {
+                NodeKind::Map(_) => {
+                    let inner = doc.at(&[list, &name.text, "version"]);
+                    inner.first().and_then(|f| value_of(text, f))
+                }
+                _ => value_of(text, &found),
+            };
+            out.entries.push(Entry {
+                kind: EntryKind::Dependency,
+                coordinate: name.text.clone(),
+                names: vec![name],
+                version,
+                scope: list.to_owned(),
+                features: Vec::new(),
+                span: found.pair().span,
+                removal: edits.remove(&found),
+            });
+        }
+    }
+    for what in ["sdk", "flutter"] {
+        for found in doc.at(&["environment", what]) {
+            let value = value_of(text, &found);
+            out.toolchains.extend(value.map(|value| Toolchain { what, value, form: Form::Plain }));
+        }
+    }
+    Ok(out)
+}
+
+fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    let list = match new.scope {
+        "" => "dependencies",
+        "dev" | "test" => "dev_dependencies",
+        other => other,
+    };
+    inserted(format("yaml"), text, &[list, new.coordinate], new.version.unwrap_or("any"))
+}

@@ -1,0 +1,329 @@
+//! Python packages: pyproject.toml in both layouts, requirements files, constraints, setup.cfg.
+
+use emendo_text::{RelPath, Span};
+
+use super::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, format,
+    inserted, inside, key_of, parsed, value_of, whole,
+};
+use crate::doc::{Doc, Node, NodeKind};
+use crate::edits::{Edits, Patch};
+
+pub(super) const PYTHON: Ecosystem = Ecosystem {
+    id: "python",
+    title: "Python",
+    claims,
+    check_coordinate: super::any_word,
+    read,
+    split: whole,
+    plain,
+    exact: false,
+    shared: false,
+    toolchains: &["python"],
+    add,
+    locks: &[
+        ("poetry.lock", "poetry lock"),
+        ("uv.lock", "uv lock"),
+        ("pdm.lock", "pdm lock"),
+        ("Pipfile.lock", "pipenv lock"),
+    ],
+};
+
+fn claims(path: &RelPath) -> bool {
+    let name = path.name();
+    let listed = |n: &str| n.starts_with("requirements") || n.starts_with("constraints");
+    let folder = path.folder().rsplit('/').next().is_some_and(|f| f == "requirements");
+    matches!(name, "pyproject.toml" | "setup.cfg" | "Pipfile")
+        || ((listed(name) || folder) && (name.ends_with(".txt") || name.ends_with(".in")))
+}
+
+/// Names that differ in case and in `-`, `_` and `.` only are the same (PEP 503).
+fn plain(name: &str) -> String {
+    let mut out = String::new();
+    for c in name.chars() {
+        match c {
+            '-' | '_' | '.' if out.ends_with('-') => {}
+            '-' | '_' | '.' => out.push('-'),
+            c => out.extend(c.to_lowercase()),
+        }
+    }
+    out
+}
+
+fn read(path: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
+    match path.name() {
+        "pyproject.toml" => project(text),
+        "Pipfile" => pipfile(text),
+        "setup.cfg" => setup(text),
+        _ => Ok(lines(text)),
+    }
+}
+
+/// A requirement (PEP 508) at a place of the text.
+fn requirement(text: &str, at: Span, scope: &str, removal: Patch) -> Option<Entry> {
+    let raw = at.of(text);
+    let body = raw.trim_start();
+    let start = at.start as usize + raw.len() - body.len();
+    let word = |c: char| c.is_ascii_alphanumeric() || "._-".contains(c);
+    let len = body.find(|c| !word(c)).unwrap_or(body.len());
+    let name = &body[..len];
+    if name.is_empty() || !name.starts_with(|c: char| c.is_ascii_alphanumeric()) {
+        return None;
+    }
+    let mut from = start + len;
+    let mut features = Vec::new();
+    let rest = &text[from..at.end as usize];
+    if rest.trim_start().starts_with('[')
+        && let Some(close) = rest.find(']')
+    {
+        let open = rest.find('[').unwrap_or(0) + 1;
+        let mut piece = from + open;
+        for part in rest[open..close].split(',') {
+            let lead = part.len() - part.trim_start().len();
+            let span = Span::new(piece + lead, piece + lead + part.trim().len());
+            features.push(Value::new(text, span));
+            piece += part.len() + 1;
+        }
+        from += close + 1;
+    }
+    let rest = &text[from..at.end as usize];
+    // Markers and places come behind.
+    let end = rest.find([';', '#', '@']).or_else(|| rest.find(" --")).unwrap_or(rest.len());
+    let written = &rest[..end];
+    let open = written.trim_start().starts_with('(');
+    let trimmed = written.trim().trim_start_matches('(').trim_end_matches(')').trim();
+    let lead = written.find(trimmed).unwrap_or(0);
+    let version = (!trimmed.is_empty()
+        && (trimmed.starts_with(['=', '>', '<', '~', '!', '^']) || open))
+        .then(|| Value::new(text, Span::new(from + lead, from + lead + trimmed.len())));
+    let name = Value::new(text, Span::new(start, start + len));
+    let coordinate = name.text.clone();
+    let (kind, scope) = (EntryKind::Dependency, scope.to_owned());
+    Some(Entry { kind, coordinate, names: vec![name], version, scope, features, span: at, removal })
+}
+
+fn lines(text: &str) -> Manifest {
+    let mut out = Manifest::default();
+    let mut at = 0;
+    for line in text.split_inclusive('\n') {
+        let start = at;
+        at += line.len();
+        let body = line.trim_start_matches('\u{feff}').trim();
+        let from = start + line.find(body).unwrap_or(0);
+        if body.is_empty()
+            || body.starts_with(['#', '-'])
+            || body.contains("://") && !body.contains(" @ ")
+        {
+            continue;
+        }
+        let code = body
+            .find(" #")
+            .map_or(body, |i| &body[..i])
+            .trim_end()
+            .trim_end_matches('\\')
+            .trim_end();
+        let span = Span::new(from, from + code.len());
+        let removal = Patch { span: Span::new(start, at), text: String::new() };
+        out.entries.extend(requirement(text, span, "", removal));
+    }
+    out
+}
+
+fn project(text: &str) -> Result<Manifest, ManifestError> {
+    let toml = format("toml");
+    let doc = parsed(toml, text)?;
+    let edits = Edits { format: toml, text, doc: &doc };
+    let own =
+        doc.text_at(&["project", "name"]).or_else(|| doc.text_at(&["tool", "poetry", "name"]));
+    let mut out = Manifest { own: own.map(str::to_owned), ..Manifest::default() };
+    for found in doc.all() {
+        let parts: Vec<&str> = found.parts().map(|k| k.text.as_str()).collect();
+        let (list, scope) = match parts.as_slice() {
+            ["project", "dependencies"] => (true, "dependencies"),
+            ["build-system", "requires"] => (true, "build"),
+            ["project", "optional-dependencies", name] | ["dependency-groups", name] => {
+                (true, *name)
+            }
+            ["tool", "poetry", "dependencies" | "dev-dependencies", _]
+            | ["tool", "poetry", "group", _, "dependencies", _] => (false, parts[parts.len() - 2]),
+            ["project", "requires-python"] => {
+                let value = value_of(text, &found);
+                out.toolchains.extend(value.map(|value| Toolchain {
+                    what: "python",
+                    value,
+                    form: Form::Plain,
+                }));
+                continue;
+            }
+            _ => continue,
+        };
+        if list {
+            each(text, &edits, &found.pair().node, scope, &mut out);
+            continue;
+        }
+        let name = key_of(text, &found);
+        let version = match &found.pair().node.kind {
+            NodeKind::Map(_) => {
+                let path: Vec<&str> = parts.iter().copied().chain(["version"]).collect();
+                doc.at(&path).first().and_then(|f| value_of(text, f))
+            }
+            _ => value_of(text, &found),
+        };
+        if name.text == "python" {
+            out.toolchains.extend(version.map(|value| Toolchain {
+                what: "python",
+                value,
+                form: Form::Plain,
+            }));
+            continue;
+        }
+        let extras = features(text, &doc, &parts);
+        out.entries.push(Entry {
+            kind: EntryKind::Dependency,
+            coordinate: name.text.clone(),
+            names: vec![name],
+            version,
+            scope: scope.to_owned(),
+            features: extras,
+            span: found.pair().span,
+            removal: edits.remove(&found),
+        });
+    }
+    Ok(out)
+}
+
+fn features(text: &str, doc: &Doc, parts: &[&str]) -> Vec<Value> {
+    let path: Vec<&str> = parts.iter().copied().chain(["extras"]).collect();
+    let found = doc.at(&path).into_iter().next();
+    let items = found.map_or(Vec::new(), |f| f.pair().node.items().to_vec());
+    items.iter().map(|i| Value::new(text, inside(text, i.span))).collect()
+}
+
+fn each(text: &str, edits: &Edits<'_>, list: &Node, scope: &str, out: &mut Manifest) {
+    for item in list.items().iter().filter(|i| i.text().is_some()) {
+        let removal = edits.remove_item(list, item);
+        let at = inside(text, item.span);
+        out.entries
+            .extend(requirement(text, at, scope, removal).map(|e| Entry { span: item.span, ..e }));
+    }
+}
+
+fn pipfile(text: &str) -> Result<Manifest, ManifestError> {
+    let toml = format("toml");
+    let doc = parsed(toml, text)?;
+    let edits = Edits { format: toml, text, doc: &doc };
+    let mut out = Manifest::default();
+    for list in ["packages", "dev-packages"] {
+        for found in doc.below(&[list]) {
+            let name = key_of(text, &found);
+            let inner = doc.at(&[list, &name.text, "version"]);
+            let version =
+                inner.first().and_then(|f| value_of(text, f)).or_else(|| value_of(text, &found));
+            out.entries.push(Entry {
+                kind: EntryKind::Dependency,
+                coordinate: name.text.clone(),
+                names: vec![name],
+                version,
+                scope: list.to_owned(),
+                features: Vec::new(),
+                span: found.pair().span,
+                removal: edits.remove(&found),
+            });
+        }
+    }
+    for found in doc.at(&["requires", "python_version"]) {
+        let value = value_of(text, &found);
+        out.toolchains.extend(value.map(|value| Toolchain {
+            what: "python",
+            value,
+            form: Form::Plain,
+        }));
+    }
+    Ok(out)
+}
+
+fn setup(text: &str) -> Result<Manifest, ManifestError> {
+    let doc = parsed(format("ini"), text)?;
+    let mut out = Manifest {
+        own: doc.text_at(&["metadata", "name"]).map(str::to_owned),
+        ..Manifest::default()
+    };
+    for found in doc.all() {
+        let parts: Vec<&str> = found.parts().map(|k| k.text.as_str()).collect();
+        match parts.as_slice() {
+            ["options", "install_requires" | "setup_requires" | "tests_require"]
+            | ["options.extras_require", _] => {}
+            ["options", "python_requires"] => {
+                let value = value_of(text, &found);
+                out.toolchains.extend(value.map(|value| Toolchain {
+                    what: "python",
+                    value,
+                    form: Form::Plain,
+                }));
+                continue;
+            }
+            _ => continue,
+        }
+        let at = found.pair().node.span;
+        let mut from = at.start as usize;
+        for line in at.of(text).split_inclusive('\n') {
+            let body = line.trim();
+            let start = from + line.find(body).unwrap_or(0);
+            let whole = text[..start].rfind('\n').map_or(0, |i| i + 1);
+            let end = from + line.len();
+            from = end;
+            if body.is_empty() || body.starts_with('#') {
+                continue;
+            }
+            let span = Span::new(start, start + body.len());
+            let next = text[span.end as usize..]
+                .find('\n')
+                .map_or(text.len(), |i| span.end as usize + i + 1);
+            let removal = Patch { span: Span::new(whole, next), text: String::new() };
+            out.entries.extend(requirement(text, span, parts[parts.len() - 1], removal));
+        }
+    }
+    Ok(out)
+}
+
+fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    let extras = if new.features.is_empty() {
+        String::new()
+    } else {
+        format!("[{}]", new.features.join(","))
+    };
+    let version = match new.version {
+        Some(v) if v.starts_with(|c: char| c.is_ascii_digit()) => format!(">={v}"),
+        other => other.unwrap_or("").to_owned(),
+    };
+    let whole = format!("{}{extras}{version}", new.coordinate);
+    match path.name() {
+        "pyproject.toml" => {
+            let toml = format("toml");
+            let doc = parsed(toml, text).ok()?;
+            if !doc.below(&["tool", "poetry", "dependencies"]).is_empty() {
+                let version = new.version.unwrap_or("*");
+                let path = match new.scope {
+                    "" => vec!["tool", "poetry", "dependencies", new.coordinate],
+                    group => vec!["tool", "poetry", "group", group, "dependencies", new.coordinate],
+                };
+                return inserted(toml, text, &path, &format!("\"{version}\""));
+            }
+            let path = match new.scope {
+                "" => vec!["project", "dependencies"],
+                group => vec!["project", "optional-dependencies", group],
+            };
+            let edits = Edits { format: toml, text, doc: &doc };
+            match doc.at(&path).first() {
+                Some(list) => edits.append(&list.pair().node, &whole),
+                None => inserted(toml, text, &path, &format!("[\"{whole}\"]")),
+            }
+        }
+        "setup.cfg" | "Pipfile" => None,
+        _ => {
+            let manifest = lines(text);
+            super::script::line_like(text, manifest.entries.iter(), new.coordinate, &whole)
+                .or_else(|| Some(Patch { span: Span::at(text.len()), text: format!("{whole}\n") }))
+        }
+    }
+}
