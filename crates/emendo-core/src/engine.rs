@@ -19,6 +19,7 @@ use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
 use crate::run_file::{Env, FileResult, FileRun};
+use crate::survey::survey;
 use crate::walk::{Skipped, Skips, walk};
 
 /// What counts as in.
@@ -239,6 +240,10 @@ impl Engine<'_> {
             self.plan.recipes.iter().filter_map(|r| self.inside(&r.path)).collect();
         walked.files.retain(|p| !own.contains(p));
         let files = Arc::new(ProjectFiles::new(self.project, walked.files));
+        if !self.plan.conditions.is_empty() {
+            let told = survey(self.project);
+            self.plan.conditions.iter().for_each(|c| c.decide(self.project, &files, &told));
+        }
         let now = self.memory.and_then(Memory::now);
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
         let compared = (self.memory.zip(stamps.as_ref()))

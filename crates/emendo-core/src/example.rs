@@ -136,7 +136,12 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     }
     let steps = recipe.steps.iter().filter(|s| e.step.as_ref().is_none_or(|w| w.text == s.id));
     let mut symbols: Vec<(String, String)> = Vec::new();
-    for action in steps.flat_map(|s| &s.actions) {
+    // What actions in other languages name is nothing here.
+    let reads = |a: &&emendo_recipe::Action| {
+        let lang = a.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text));
+        lang.is_none_or(|l| l.id == language.id)
+    };
+    for action in steps.flat_map(|s| &s.actions).filter(reads) {
         symbols.extend(action.scope.symbols());
         let old = crate::actions::renames(action, &recipe.source)
             .into_iter()

@@ -22,7 +22,9 @@
 
 mod actions;
 mod anchor;
+mod caution;
 mod check;
+mod conditions;
 mod conflicts;
 mod decisions;
 mod discover;
@@ -44,10 +46,12 @@ mod search;
 mod select;
 mod session;
 mod summary;
+mod survey;
 mod walk;
 
 pub use actions::{Answer, Query, recipe_kinds};
 pub use check::{Checked, check, read_source};
+pub use conditions::{Unmet, unmet};
 pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 pub use disk::{Disk, RealDisk, StateFile};
 pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, StepKey};
@@ -64,4 +68,7 @@ pub use search::{Hit, Near, Search, search};
 pub use select::{Decided, Selection};
 pub use session::{Applied, ApplyOptions, Session, SessionError};
 pub use summary::{StepTally, Summary, Tally, summarize};
+pub use survey::{
+    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, survey,
+};
 pub use walk::{Skipped, Skips};

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::ops::Range;
+use std::sync::Arc;
 
 use emendo_lang::{LANGUAGES, Language, Learned, LibraryType, Spellings};
 use emendo_recipe::{Recipe, Text};
@@ -9,6 +10,7 @@ use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
 use crate::actions::{CompileCx, KINDS, Kind, Runner, named_symbol, renames};
+use crate::conditions::{Conditioned, Conditions};
 use crate::discover::Subject;
 use crate::edit::StepKey;
 use crate::leftovers::{Watch, watches};
@@ -73,6 +75,8 @@ pub struct Plan {
     pub narrow: Narrow,
     /// What the recipes tell of types of libraries.
     pub(crate) types: Vec<ToldType>,
+    /// What actions wait for.
+    pub(crate) conditions: Vec<Arc<Conditions>>,
 }
 
 /// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
@@ -85,11 +89,12 @@ impl Plan {
         let mut steps = Vec::new();
         let mut messages = Vec::new();
         let mut types = Vec::new();
+        let mut conditions = Vec::new();
         for recipe in recipes {
             let mut out = Vec::new();
             let spellings = spellings_of(recipe);
             let told = told_types(recipe, &spellings, &mut out);
-            steps.extend(compile_recipe(recipe, &spellings, &told, &mut out));
+            steps.extend(compile_recipe(recipe, &spellings, &told, &mut conditions, &mut out));
             types.extend(told);
             out.sort_by_key(Diagnostic::start);
             messages.push(out);
@@ -130,6 +135,7 @@ impl Plan {
             watches,
             narrow,
             types,
+            conditions,
         };
         (plan, messages)
     }
@@ -157,7 +163,7 @@ impl Plan {
     /// True if an action asks other files for more than what they declare.
     pub(crate) fn asks_bodies(&self) -> bool {
         let mut all = self.steps.iter().flat_map(|s| &s.runners);
-        all.any(|r| r.follows() || !r.queries().is_empty())
+        !self.conditions.is_empty() || all.any(|r| r.follows() || !r.queries().is_empty())
     }
 
     /// True if any step reads all manifests together.
@@ -231,13 +237,17 @@ fn compile_recipe(
     recipe: &Recipe,
     spellings: &Spellings,
     told: &[ToldType],
+    conditions: &mut Vec<Arc<Conditions>>,
     out: &mut Vec<Diagnostic>,
 ) -> Vec<PlanStep> {
     let mut renamed: Vec<(String, String)> = Vec::new();
     let mut steps = Vec::new();
+    crate::conditions::check(&recipe.conditions, out);
     for step in &recipe.steps {
+        crate::conditions::check(&step.conditions, out);
         let mut runners = Vec::new();
         for action in &step.actions {
+            crate::conditions::check(&emendo_recipe::Condition::of(&action.table), out);
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
             let mut cx = CompileCx { recipe, spellings, renamed: &renamed, out: &mut found };
@@ -247,8 +257,14 @@ fn compile_recipe(
                 // What is missing may be what could not be read: only messages about a place of their own count.
                 found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
             } else {
-                runners.extend(runner);
-                runners.extend(more);
+                let all = runner.into_iter().chain(more);
+                match Conditions::of(recipe, &step.conditions, action) {
+                    Some(c) => {
+                        conditions.push(c.clone());
+                        runners.extend(all.map(|r| Conditioned::around(r, c.clone())));
+                    }
+                    None => runners.extend(all),
+                }
             }
             out.extend(found);
         }

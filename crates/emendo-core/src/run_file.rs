@@ -642,36 +642,59 @@ impl FileRun {
         count: usize,
     ) -> Vec<u32> {
         let mut out = Vec::new();
-        if trees.iter().all(|t| !t.1.has_error()) {
+        let faults = self.new_faults(text);
+        if faults.is_empty() && trees.iter().all(|t| !t.1.has_error()) {
             return out;
         }
         let map = PieceMap::new(pieces.to_vec());
+        let mine = |by: &u32| *by >= first && *by < first + count as u32;
+        // An error shows up at the wrong bytes or right behind them.
+        let near = |e: &Span| {
+            let mut reach = 1usize;
+            let mut hit: Vec<u32> = Vec::new();
+            while hit.is_empty() && reach <= text.len().max(1) * 2 {
+                let around = Span::new(
+                    (e.start as usize).saturating_sub(reach),
+                    (e.end as usize + reach).min(text.len()),
+                );
+                hit = map.writers(around).into_iter().filter(mine).collect();
+                reach *= 8;
+            }
+            hit
+        };
+        for e in &faults {
+            // The one that stands last in the recipe made it a fault.
+            out.extend(near(e).into_iter().max().map(|by| by - first));
+        }
         for (old, (_, new)) in self.code.iter().zip(trees).filter(|t| t.1.1.has_error()) {
             let errors = new.errors();
             if old.tree.has_error() && errors.len() <= old.tree.errors().len() {
                 continue;
             }
-            let mine = |by: &u32| *by >= first && *by < first + count as u32;
             let before = out.len();
             for e in &errors {
-                // An error shows up at the wrong bytes or right behind them.
-                let mut reach = 1usize;
-                let mut hit: Vec<u32> = Vec::new();
-                while hit.is_empty() && reach <= text.len().max(1) * 2 {
-                    let around = Span::new(
-                        (e.start as usize).saturating_sub(reach),
-                        (e.end as usize + reach).min(text.len()),
-                    );
-                    hit = map.writers(around).into_iter().filter(mine).collect();
-                    reach *= 8;
-                }
-                out.extend(hit.into_iter().map(|by| by - first));
+                out.extend(near(e).into_iter().map(|by| by - first));
             }
             if out.len() == before {
                 out.extend(0..count as u32);
             }
         }
         out
+    }
+
+    /// What a reader of a settings file or manifest refuses in its new text, and did not before.
+    fn new_faults(&self, text: &str) -> Vec<Span> {
+        let code = emendo_lang::language_of(&self.path).is_some();
+        let Some(format) = emendo_docs::format_of(&self.path).filter(|_| !code) else {
+            return Vec::new();
+        };
+        // Elements may stand many times.
+        if text == self.text || matches!(format.style, emendo_docs::Style::Elements) {
+            return Vec::new();
+        }
+        let new = (format.read)(text).faults();
+        let known = if new.is_empty() { 0 } else { (format.read)(&self.text).faults().len() };
+        if new.len() > known { new } else { Vec::new() }
     }
 
     fn record(&mut self, step: &PlanStep, folded: Vec<Folded>, derived: Vec<(Edit, Vec<Splice>)>) {
@@ -724,7 +747,10 @@ impl FileRun {
                 line,
                 certainty,
                 evidence,
-                caution: step.info.caution.clone(),
+                caution: step.info.caution.clone().or_else(|| {
+                    let runner = &step.runners[f.draft.action.0];
+                    runner.caution(&self.path, f.draft.action.1).map(str::to_owned)
+                }),
                 before: excerpt(f.draft.hull.of(&self.text)),
                 after: excerpt(&after),
                 seal: f.seal,

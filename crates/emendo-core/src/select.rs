@@ -117,7 +117,7 @@ pub(crate) fn accept(
             }
             _ if !e.options.is_empty() => refuse("it is a choice: pick one with `emendo choose`"),
             _ if e.caution.is_some() && !named(e) => {
-                refuse("its step calls for caution: name it with `--step` or `--edit`")
+                refuse("it calls for caution: name it with `--step` or `--edit`")
             }
             _ if e.certainty == Certainty::Unsure
                 && !explicit

@@ -1,5 +1,7 @@
 //! A document of any format as keyed values, each with its place in the text.
 
+use std::collections::HashSet;
+
 use emendo_text::Span;
 
 /// What a text holds. It always exists: what could not be read is listed.
@@ -147,6 +149,22 @@ impl Doc {
         let mut out = Vec::new();
         for (doc, root) in self.roots.iter().enumerate() {
             gather(root, &mut Vec::new(), doc, &mut out);
+        }
+        out
+    }
+
+    /// What a reader of the document would refuse: places that can't be read, and keys that stand twice.
+    pub fn faults(&self) -> Vec<Span> {
+        let mut out: Vec<Span> = self.errors.iter().map(|e| e.at).collect();
+        let mut seen: HashSet<(usize, Vec<&str>, u32)> = HashSet::new();
+        for found in self.all() {
+            let pair = found.pair();
+            // Elements and sections of lists may stand many times.
+            let around = found.way.iter().rev().nth(1).map_or(u32::MAX, |p| p.span.start);
+            let path: Vec<&str> = pair.keys.iter().map(|k| k.text.as_str()).collect();
+            if !pair.heading && !seen.insert((found.doc, path, around)) {
+                out.push(pair.span);
+            }
         }
         out
     }

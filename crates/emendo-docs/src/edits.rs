@@ -56,12 +56,26 @@ impl Edits<'_> {
 
     /// Takes an entry away: with its line, or with its comma. A parent that held nothing else goes too.
     pub fn remove(&self, found: &Found<'_>) -> Patch {
+        self.remove_below(found, &[])
+    }
+
+    /// The same, but a parent on one of these paths stays: something comes into it.
+    pub fn remove_below(&self, found: &Found<'_>, kept: &[String]) -> Patch {
         let mut way = found.way.as_slice();
+        let path = |way: &[&Pair]| {
+            let parts = way.iter().flat_map(|p| &p.keys).map(|k| k.text.as_str());
+            parts.collect::<Vec<_>>().join(".")
+        };
+        let stays = |way: &[&Pair]| {
+            let own = path(way);
+            kept.iter().any(|k| *k == own || k.starts_with(&format!("{own}.")))
+        };
         while let [rest @ .., pair] = way
             && let Some(parent) = rest.last()
             && parent.node.pairs().len() == 1
             && !matches!(self.format.style, Style::Elements)
             && pair.span.end <= parent.span.end
+            && !stays(rest)
         {
             way = rest;
         }
@@ -227,7 +241,7 @@ impl Edits<'_> {
             {
                 let sep = if old.contains(", ") || !old.contains(',') { ", " } else { "," };
                 let whole =
-                    if old.is_empty() { item.to_owned() } else { format!("{old}{}{item}", sep) };
+                    if old.is_empty() { item.to_owned() } else { format!("{old}{sep}{item}") };
                 let sep_plain = if matches!(self.format.style, Style::Lines) {
                     whole.replace(", ", ",")
                 } else {
@@ -392,7 +406,7 @@ impl Edits<'_> {
                 && self.text[f.pair().node.span.start as usize..].starts_with('{')
         });
         if let Some(f) = inline {
-            return self.into_braces(&f.pair().node, &entry(self.format.sign));
+            return self.in_braces(&f.pair().node, &entry(self.format.sign));
         }
         let nl = self.line_end();
         let end = self.text.trim_end().len();
@@ -406,8 +420,7 @@ impl Edits<'_> {
         let of = |p: &&&Pair| {
             Span { start: p.key_span().end, end: p.node.span.start }.of(self.text).to_owned()
         };
-        let sign =
-            like.last().as_ref().map(|p| of(p)).unwrap_or_else(|| self.format.sign.to_owned());
+        let sign = like.last().as_ref().map(of).unwrap_or_else(|| self.format.sign.to_owned());
         let plain = sign.len() < 6 && !sign.contains('\n') && sign.contains(['=', ':']);
         if plain { sign } else { self.format.sign.to_owned() }
     }
@@ -434,7 +447,7 @@ impl Edits<'_> {
         let (node, rest) = self.deepest(root, path);
         if self.text[node.span.start as usize..].starts_with('{') {
             let entry = nested_flow(rest, raw, |k| (self.format.write_key)(k, ""));
-            return self.into_braces(node, &entry);
+            return self.in_braces(node, &entry);
         }
         let last = node.pairs().last()?;
         let first = node.pairs().first()?;
@@ -532,11 +545,11 @@ impl Edits<'_> {
             let all: Vec<String> = rest.to_vec();
             entry = nested_flow(&all, raw, |k| (self.format.write_key)(k, ""));
         }
-        self.into_braces(node, &entry)
+        self.in_braces(node, &entry)
     }
 
     /// An entry at the end of what stands between braces.
-    fn into_braces(&self, node: &Node, entry: &str) -> Option<Patch> {
+    fn in_braces(&self, node: &Node, entry: &str) -> Option<Patch> {
         let Some(last) = node.pairs().last() else {
             let inner = Span { start: node.span.start + 1, end: node.span.end - 1 };
             if inner.of(self.text).contains('\n') {

@@ -114,9 +114,33 @@ pub const RECIPE: &[Key] = &[
     Key::new("library_type", Tables(LIBRARY_TYPE), "what types and modules of the library give"),
     Key::new("step", Tables(STEP), "the steps in order"),
     Key::new("example", Tables(EXAMPLE), "code before and after, run by `recipe test`"),
-    Key::later("requires"),
-    Key::later("only_if"),
-    Key::later("unless"),
+    Key::new("requires", Table(REQUIRES), "what must be there before anything changes"),
+    Key::new("only_if", Table(CONDITION), "only where all of this holds"),
+    Key::new("unless", Table(CONDITION), "not where all of this holds"),
+];
+
+/// Keys of `only_if` and `unless`.
+pub(crate) const CONDITION: &[Key] = &[
+    Key::new("library", Texts, "a library with versions: `tidewire >= 2`"),
+    Key::new("file", Globs, "a file of this name is there"),
+    Key::new("refers_to", Symbols, "some file refers to the symbol"),
+    Key::new("setting", Texts, "the key is set in some file"),
+    Key::new("lang", Texts, "there are files of the language"),
+    Key::later("now"),
+];
+
+/// Keys of `[requires]`.
+pub(crate) const REQUIRES: &[Key] = &[
+    Key::new("machine", Shape::Map, "toolchains that must be installed: `{ java = \">=17\" }`"),
+    Key::new("project", Shape::Map, "levels that the project must say: `{ java = \">=8\" }`"),
+    Key::new("libraries", Tables(REQUIRED), "other libraries that must be new enough"),
+];
+
+/// Keys of `[[requires.libraries]]`.
+pub(crate) const REQUIRED: &[Key] = &[
+    Key::required("name", Text, "the library, with its ecosystem before a colon or without"),
+    Key::required("version", Requirement, "versions that will do"),
+    Key::new("why", Text, "the reason"),
 ];
 
 /// Keys of `[library]`.
@@ -160,8 +184,8 @@ pub const STEP: &[Key] = &[
     Key::new("names", Names, "words that stand for symbols in the patterns of the step"),
     Key::new("files", Globs, "only these files"),
     Key::new("not_files", Globs, "not these files"),
-    Key::later("only_if"),
-    Key::later("unless"),
+    Key::new("only_if", Table(CONDITION), "only where all of this holds"),
+    Key::new("unless", Table(CONDITION), "not where all of this holds"),
 ];
 
 /// Keys that every action has.
@@ -171,8 +195,8 @@ pub const COMMON: &[Key] = &[
     Key::new("slots", Named(SLOT), "what slots may hold"),
     Key::new("files", Globs, "only these files"),
     Key::new("not_files", Globs, "not these files"),
-    Key::later("only_if"),
-    Key::later("unless"),
+    Key::new("only_if", Table(CONDITION), "only where all of this holds"),
+    Key::new("unless", Table(CONDITION), "not where all of this holds"),
 ];
 
 /// Keys of what must stand around or within a place, for kinds that look for code.

@@ -20,8 +20,8 @@ pub use keys::{
 };
 pub use load::{Loaded, load};
 pub use model::{
-    Action, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source, Step,
-    TypeOf,
+    Action, Condition, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source,
+    Step, TypeOf,
 };
 pub use pairs::{Pair, pairs};
 pub use value::{Node, Table, Text, Value};

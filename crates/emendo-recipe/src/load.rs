@@ -11,8 +11,8 @@ use crate::keys::{
     SLOT, STEP, Shape,
 };
 use crate::model::{
-    Action, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source, Step,
-    TypeOf,
+    Action, Condition, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source,
+    Step, TypeOf,
 };
 use crate::value::{Entry, Node, Table, Text, Value};
 
@@ -202,6 +202,8 @@ impl Loader<'_> {
             library: root.table("library").map(library),
             inputs,
             types,
+            requires: root.table("requires").cloned(),
+            conditions: Condition::of(root),
             steps,
             examples,
             digest: hasher.finish(),
@@ -261,6 +263,7 @@ impl Loader<'_> {
                 title: text("title").unwrap_or_default(),
                 why: text("why"),
                 caution: text("caution"),
+                conditions: Condition::of(table),
                 span: table.text("id").map_or(span, |t| t.span),
                 actions,
             });

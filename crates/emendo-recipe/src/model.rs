@@ -35,6 +35,10 @@ pub struct Recipe {
     pub inputs: Vec<Input>,
     /// What it tells of the library's types.
     pub types: Vec<TypeOf>,
+    /// What must be there before anything changes.
+    pub requires: Option<Table>,
+    /// Where it holds as a whole.
+    pub conditions: Vec<Condition>,
     /// The steps in order.
     pub steps: Vec<Step>,
     /// The examples in order.
@@ -107,8 +111,27 @@ pub struct Step {
     pub caution: Option<String>,
     /// Where it stands.
     pub span: Span,
+    /// Where it holds.
+    pub conditions: Vec<Condition>,
     /// The actions in the order of the file.
     pub actions: Vec<Action>,
+}
+
+/// What must hold, or must not.
+#[derive(Clone, Debug)]
+pub struct Condition {
+    /// It must hold; else it must not.
+    pub wanted: bool,
+    /// What is asked: all of it together.
+    pub asks: Table,
+}
+
+impl Condition {
+    /// The conditions that a table says.
+    pub fn of(table: &Table) -> Vec<Self> {
+        let one = |(key, wanted)| table.table(key).map(|asks| Self { wanted, asks: asks.clone() });
+        [("only_if", true), ("unless", false)].into_iter().filter_map(one).collect()
+    }
 }
 
 /// One instruction.

@@ -96,6 +96,9 @@ fn about(e: &Edit, decisions: &Decisions) -> String {
     if let Standing::Withheld(why) = &e.standing {
         text.push_str(&format!(" · held back: {why}"));
     }
+    if let Some(caution) = &e.caution {
+        text.push_str(&format!(" · caution: {}", visible(caution)));
+    }
     let mut facts: Vec<&str> = Vec::new();
     for f in &e.evidence {
         if !facts.contains(&f.text.as_str()) {

@@ -29,6 +29,40 @@ pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
     paths.iter().filter(|p| changed.contains(p.as_str())).cloned().collect()
 }
 
+/// What git says of a tree as a whole.
+#[derive(serde::Serialize)]
+#[serde(rename_all = "lowercase", tag = "tree")]
+pub(crate) enum State {
+    /// There is none.
+    None,
+    /// Everything is in a commit.
+    Clean {
+        /// The branch, or the commit.
+        branch: String,
+    },
+    /// Some files have changes that are in no commit.
+    Dirty {
+        /// The branch, or the commit.
+        branch: String,
+        /// How many files.
+        files: usize,
+    },
+}
+
+/// Looks at the tree that a project stands in.
+pub(crate) fn state(root: &Path) -> State {
+    let text =
+        |args: &[&str]| output(root, args).map(|o| String::from_utf8_lossy(&o).trim().to_owned());
+    if text(&["rev-parse", "--show-toplevel"]).is_none() {
+        return State::None;
+    }
+    let named = text(&["symbolic-ref", "--short", "-q", "HEAD"]).filter(|b| !b.is_empty());
+    let branch = named.or_else(|| text(&["rev-parse", "--short", "HEAD"])).unwrap_or_default();
+    let out = output(root, &["status", "--porcelain=v1", "-z", "--untracked-files=all", "--", "."]);
+    let files = out.map_or(0, |o| o.split(|b| *b == 0).filter(|f| f.len() > 3).count());
+    if files == 0 { State::Clean { branch } } else { State::Dirty { branch, files } }
+}
+
 /// True if git tracks a file below this folder of the project.
 pub(crate) fn tracks(root: &Path, folder: &str) -> bool {
     root.join(folder).exists()

@@ -3,6 +3,7 @@
 mod commands;
 mod errors;
 mod git;
+mod machine;
 mod messages;
 mod progress;
 mod show;

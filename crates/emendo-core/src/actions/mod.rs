@@ -130,6 +130,10 @@ pub trait Runner: Send + Sync {
     fn once(&self) -> bool {
         false
     }
+    /// Why an edit in a file calls for caution, whatever the recipe says; by the row of the action.
+    fn caution(&self, path: &RelPath, _row: usize) -> Option<&'static str> {
+        crate::caution::of(path)
+    }
     /// A note that stands at the step itself.
     fn step_note(&self) -> Option<String> {
         None

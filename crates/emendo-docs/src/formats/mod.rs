@@ -75,7 +75,7 @@ pub fn format_of(path: &RelPath) -> Option<&'static Format> {
     let named = |f: &&Format| {
         let begins =
             |n: &&str| name == *n || name.strip_prefix(*n).is_some_and(|r| r.starts_with('.'));
-        f.names.iter().any(|n| begins(&n))
+        f.names.iter().any(begins)
     };
     let ending = path.extension();
     let ends = |f: &&Format| ending.is_some_and(|e| f.extensions.contains(&e));

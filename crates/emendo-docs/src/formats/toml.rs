@@ -68,7 +68,7 @@ impl Reader<'_> {
             path.push(key);
             match item {
                 Item::Table(t) if t.is_dotted() => {
-                    self.dotted(t, &mut vec![path[path.len() - 1].clone()], &mut own)
+                    self.dotted(t, &mut vec![path[path.len() - 1].clone()], &mut own);
                 }
                 Item::Table(t) => self.heading(t, path, out),
                 Item::ArrayOfTables(all) => {

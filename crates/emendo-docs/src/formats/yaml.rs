@@ -207,8 +207,7 @@ fn write_value(value: &str, old: &str) -> String {
     // Text that reads as a number or a truth value stays a text.
     let word = matches!(value, "true" | "false" | "null" | "yes" | "no" | "on" | "off" | "~");
     let was_plain = is_plain(old) || word_like(old) || old.is_empty();
-    if (odd && !value.starts_with('-'))
-        || odd && !is_plain(value)
+    if odd && !(value.starts_with('-') && is_plain(value))
         || ((word || is_plain(value)) && !was_plain)
     {
         quote(value)

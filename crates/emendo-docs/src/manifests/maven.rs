@@ -168,9 +168,16 @@ fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     }
     body.push_str(&format!("{indent}</{item}>"));
     if let Some(last) = last {
-        return Some(Patch {
-            span: Span::at(last.range().end),
-            text: format!("{nl}{indent}{body}"),
+        let end = last.range().end;
+        let line = text[end..].find('\n').map(|i| end + i + 1);
+        // At the beginning of the next line, so that the entry before may go by itself.
+        let next = line.filter(|l| {
+            let rest = text[end..*l].trim();
+            rest.is_empty() || rest.starts_with("<!--") && rest.ends_with("-->")
+        });
+        return Some(match next {
+            Some(next) => Patch { span: Span::at(next), text: format!("{indent}{body}{nl}") },
+            None => Patch { span: Span::at(end), text: format!("{nl}{indent}{body}") },
         });
     }
     let close = text[..root.range().end].rfind("</")?;

@@ -64,7 +64,7 @@ impl Demo {
         }
         writeln!(
             out,
-            "The Harbour Board moves its berth service from Tidewire 2 to Tidewire 3 (both are made up)."
+            "The Harbour Board moves all its parts from Tidewire 2 to Tidewire 3 (both are made up)."
         )?;
         writeln!(out, "{DIM}project: {}\nrecipe:  {}{DIM:#}", project.display(), recipe.display())?;
         title(&mut out, "1. propose: what the recipe would change; no file is touched")?;

@@ -8,6 +8,7 @@ mod leftovers;
 mod propose;
 mod recipe;
 mod status;
+mod survey;
 mod undo;
 
 use std::collections::BTreeMap;
@@ -22,7 +23,7 @@ pub(crate) use leftovers::place as leftover;
 
 /// Moves a code base to a new version of a library, by recipe, with every change reviewed.
 ///
-/// The usual way: `propose` a recipe, read what comes back, `accept` what is right, `apply` it. `undo` takes an
+/// `survey` says what is here. The usual way: `propose` a recipe, read what comes back, `accept` what is right, `apply` it. `undo` takes an
 /// apply back. `demo` shows all of it on sample data.
 ///
 /// Exit codes: 0 done; 1 there is something to do (`--check`); 2 wrong usage or a faulty recipe; 3 refused to
@@ -54,6 +55,7 @@ fn color(word: &str) -> Result<anstream::ColorChoice, String> {
 
 #[derive(Subcommand)]
 enum Command {
+    Survey(survey::SurveyCommand),
     Propose(propose::Propose),
     Accept(decide::Accept),
     Reject(decide::Reject),
@@ -108,6 +110,7 @@ impl Cli {
         let dir = self.dir.unwrap_or_else(|| PathBuf::from("."));
         let globals = Globals { dir, json: self.json };
         match self.command {
+            Command::Survey(c) => c.run(&globals),
             Command::Propose(c) => c.run(&globals),
             Command::Accept(c) => c.run(&globals),
             Command::Reject(c) => c.run(&globals),

@@ -4,11 +4,11 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Decisions, Proposal, Skipped, Summary, summarize};
+use emendo_core::{Decisions, Proposal, Skipped, Summary, summarize, unmet};
 use serde_json::{Value, json};
 
 use super::{Globals, inputs, load, refuse_faulty};
-use crate::errors::TO_DO;
+use crate::errors::{REFUSED, Shown, TO_DO};
 use crate::progress::Progress;
 use crate::show;
 
@@ -45,6 +45,16 @@ impl Propose {
             .map(|(_, k)| *k)
             .collect();
         let session = globals.session()?;
+        let missing = unmet(session.project(), &checked.recipes, &crate::machine::installed);
+        if !missing.is_empty() {
+            use std::io::Write;
+            let mut err = anstream::stderr().lock();
+            for m in &missing {
+                writeln!(err, "{}: {}\n  = help: {}", m.recipe, m.says, m.help)?;
+            }
+            writeln!(err, "\nnothing was proposed: the project is not ready yet")?;
+            return Err(Shown(REFUSED).into());
+        }
         let mut bar = Progress::new();
         let proposal =
             session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;

@@ -17,7 +17,7 @@ fn the_demo_tells_its_story_and_leaves_work() {
     for part in [
         "1. propose",
         "3. apply",
-        "written: 31 edits in 8 files",
+        "written: 64 edits in 21 files",
         "Choices",
         "caution:",
         "What to try next",
@@ -37,7 +37,8 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
     s.run(&["-C", &dir, "undo"]).ok();
     let before = s.tree();
     s.run(&["-C", &dir, "propose", &recipe]).ok();
-    for step in ["open", "levels", "listen", "stop", "names", "clock", "settings"] {
+    for step in ["stop", "open", "levels", "listen", "clock", "types", "names", "settings", "units"]
+    {
         s.run(&["-C", &dir, "accept", "--step", step, "--certainty", "all"]).ok();
     }
     s.run(&["-C", &dir, "accept", "--certainty", "all"]).ok();
@@ -46,6 +47,7 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
     let after = s.tree();
     for (path, bytes) in &before {
         let stays = path.contains("/rail/")
+            || path.contains("/trains.")
             || path.ends_with("marks/Gauge.java")
             || path.ends_with("berths/pom.xml");
         assert_eq!(
@@ -74,6 +76,31 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
         settings.contains("tidewired.client.port = 7070")
             && settings.contains("tidewire.units: metres")
     );
+    let text = |path: &str| {
+        String::from_utf8_lossy(&after[&format!("sample/project/{path}")]).into_owned()
+    };
+    for (path, parts) in [
+        ("board/src/Board.tsx", &["new Stop('north', 1)", "title=\"new Station(host, 7070)\""][..]),
+        ("board/package.json", &["\"tidewire\": \"^3.0.2\"", "\"tidewire-themes\": \"^2.4.1\""]),
+        ("forecast/requirements.txt", &["tidewire[net]==3.0.2  #", "tidewire-plots==2.4.1"]),
+        (
+            "forecast/forecast.py",
+            &["stop.stop_station()", "from tidewire.api import Station, Gauge"],
+        ),
+        ("gauge-reader/Cargo.toml", &["features = [\"link\"]", "tidewire-log = \"2.4\""]),
+        ("gauge-reader/gauge.toml", &["[tidewire]\nport = 7070        #", "[tidewired.client]"]),
+        ("pilots/Roster.cs", &["new Rail.Station(\"north\", 1)", "using Tidewire.Api;"]),
+        ("pilots/Pilots.csproj", &["Include=\"Tidewire.Contrib\" Version=\"2.4.1\""]),
+        (
+            "buoys/build.gradle.kts",
+            &["org.tidewire-contrib:tidewire-core:2.4.1", "version \"3.0.2\""],
+        ),
+        ("deploy/board.yaml", &["  port: 7070   #", "tidewired:\n  client:", "${tidewire.port}"]),
+    ] {
+        for part in parts {
+            assert!(text(path).contains(part), "{path} without {part}:\n{}", text(path));
+        }
+    }
     let pom = String::from_utf8_lossy(&after["sample/project/pom.xml"]).into_owned();
     assert!(
         pom.contains("<tidewire-station.version>2.4.1<")

@@ -11,5 +11,6 @@ mod remembered;
 mod safety;
 mod sandbox;
 mod settings;
+mod survey;
 mod symbols;
 mod writing;

@@ -90,8 +90,32 @@ fn places_and_ways_out() {
         &["the language `cobol` is not built yet", "java"],
     );
     faulty(
-        &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nonly_if = { lang = 'java' }\n"),
-        &["`only_if` is not built yet"],
+        &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nonly_if = { library = 'tide > new' }\n"),
+        &["`tide > new` is no library with versions", "tidewire >= 2"],
+    );
+    faulty(
+        &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nunless = { now = true }\n"),
+        &["`now` is not built yet"],
+    );
+    faulty(
+        &step(
+            "[[step.library]]\necosystem = 'cargo'\nwhat = 'toolchain'\nold = 'java'\nversion = '17'\n",
+        ),
+        &["says no level of `java`", "rust, edition"],
+    );
+    faulty(
+        &step("[[step.setting]]\nkey = 'a.b'\ncreate = true\nremove = true\n"),
+        &["nothing says which value is created"],
+    );
+    faulty(
+        &step("[[step.signature]]\nlang = 'java'\ncallable = 'a.B.c'\nasync = true\n"),
+        &["Java has no functions that are waited for", "`result`"],
+    );
+    faulty(
+        &step(
+            "[[step.signature]]\nlang = 'java'\ncallable = 'a.B.c(x: int, y: int)'\npack = { at = [1, 2], as = 'named' }\n",
+        ),
+        &["does not gather arguments as `named`", "`object`"],
     );
 }
 

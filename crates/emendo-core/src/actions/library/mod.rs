@@ -169,7 +169,8 @@ impl Kind for LibraryKind {
         };
         let ecosystem = ecosystem?;
         if what == What::Toolchain {
-            for r in rules.iter().filter(|r| !ecosystem.toolchains.contains(&r.old.as_str())) {
+            let known = |r: &&Rule| ecosystem.toolchains.contains(&r.old.as_str());
+            if let Some(r) = rules.iter().find(|r| !known(r)) {
                 let message = format!("{} says no level of `{}`", ecosystem.title, r.old);
                 let d = Diagnostic::error(message, action.span);
                 cx.out
@@ -292,6 +293,15 @@ impl Runner for LibraryRunner {
     }
     fn reads_manifests(&self) -> bool {
         true
+    }
+    fn caution(&self, _: &RelPath, row: usize) -> Option<&'static str> {
+        // A version or a name in an entry that stands is what was asked for.
+        let added = row >= self.rules.len();
+        match self.what {
+            What::Entry(EntryKind::Repository) => Some(crate::caution::SOURCE),
+            What::Entry(EntryKind::Plugin) if added => Some(crate::caution::BRINGS),
+            _ => None,
+        }
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

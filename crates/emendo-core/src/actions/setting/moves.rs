@@ -150,6 +150,10 @@ impl<'a> Moves<'a> {
     fn group(&self, action: usize, group: &[&Going], rules: &[Rule], out: &mut Found) {
         let Some(first) = group.first() else { return };
         let mut patches = Vec::new();
+        // What something comes into stays, though all that stood in it goes.
+        let targets = group.iter().filter_map(|g| g.target.as_deref());
+        let kept: Vec<String> =
+            targets.filter_map(|t| Some(t.rsplit_once('.')?.0.to_owned())).collect();
         let emptied = group.len() > 1
             && group.iter().all(|g| self.parent(g.entry) == self.parent(first.entry))
             && {
@@ -164,9 +168,10 @@ impl<'a> Moves<'a> {
             let way = self.all[first.entry].way.clone();
             let parent =
                 Entry { way: way[..way.len() - 1].to_vec(), doc: self.all[first.entry].doc };
-            patches.push(self.edits.remove(&parent));
+            patches.push(self.edits.remove_below(&parent, &kept));
         } else {
-            patches.extend(group.iter().map(|g| self.edits.remove(&self.all[g.entry])));
+            patches
+                .extend(group.iter().map(|g| self.edits.remove_below(&self.all[g.entry], &kept)));
         }
         let coming: Vec<(&str, String)> =
             group.iter().filter_map(|g| Some((g.target.as_deref()?, self.raw(g)))).collect();
@@ -204,6 +209,9 @@ impl<'a> Moves<'a> {
                 ((p.span.start - node.start) as usize, (p.span.end - node.start) as usize);
             text.replace_range(start..end, &p.text);
         }
+        if !text.contains('\n') {
+            text.push_str(self.remark(node));
+        }
         // Lines stand by the column of the first, or of the key of a block of text.
         let column = |at: u32| {
             let line = self.edits.text[..at as usize].rfind('\n').map_or(0, |i| i + 1);
@@ -221,6 +229,15 @@ impl<'a> Moves<'a> {
         lines.map(cut).fold(first, |out, line| format!("{out}\n{line}"))
     }
 
+    /// The remark behind a value, which goes with it.
+    fn remark(&self, value: Span) -> &str {
+        let format = self.edits.format;
+        let rest = &self.edits.text[value.end as usize..];
+        let line = rest[..rest.find('\n').unwrap_or(rest.len())].trim_end();
+        let own = !format.comment.is_empty() && !matches!(format.style, Style::Braces { .. });
+        if own && line.trim_start().starts_with(format.comment) { line } else { "" }
+    }
+
     fn inserted(&self, coming: &[(&str, String)], doc: usize) -> Option<Patch> {
         let segments = |key: &str| key.split('.').map(str::to_owned).collect::<Vec<_>>();
         let (key, raw) = &coming[0];
@@ -232,7 +249,17 @@ impl<'a> Moves<'a> {
         let entry = |(key, raw): &(&str, String)| {
             format!("{}{}{raw}", (format.write_key)(&last(key), ""), format.sign)
         };
-        let parent = segments(key.rsplit_once('.')?.0);
+        let parent = key.rsplit_once('.')?.0;
+        if self.all.iter().any(|e| e.path() == parent) {
+            // Into what stands already: one after another.
+            let all = coming.iter().map(|(key, raw)| self.edits.insert(&segments(key), raw, doc));
+            let all: Vec<Patch> = all.collect::<Option<_>>()?;
+            let mut all = all.into_iter();
+            let mut first = all.next()?;
+            all.for_each(|p| first.text.push_str(&p.text));
+            return Some(first);
+        }
+        let parent = segments(parent);
         match format.style {
             Style::Indented => {
                 let block: Vec<String> = coming.iter().map(entry).collect();

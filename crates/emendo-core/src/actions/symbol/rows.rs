@@ -134,6 +134,9 @@ impl Rows {
             // A half-done upgrade may have the symbol under a name that another row gave it.
             let mut olds = cx.spellings.of(old);
             olds.retain(|o| Some(o) != new.as_ref());
+            // What a later step makes of the new name is done here too.
+            let later = new.as_deref().map_or(Vec::new(), |n| later_names(n, action, cx.recipe));
+            olds.retain(|o| !later.contains(o));
             let carried = new.as_ref().is_some_and(|n| {
                 let (from, to) = (names.parent(old), names.parent(n));
                 from != to
@@ -294,6 +297,25 @@ impl Rows {
     pub(super) fn keeps(&self, path: &str) -> bool {
         self.except.iter().any(|e| excepted(e, path))
     }
+}
+
+/// The names that steps behind that of an action give to a symbol.
+fn later_names(symbol: &str, action: &Action, recipe: &emendo_recipe::Recipe) -> Vec<String> {
+    let own = |s: &emendo_recipe::Step| s.actions.iter().any(|a| a.span == action.span);
+    let behind = recipe.steps.iter().skip_while(|s| !own(s)).skip(1);
+    let mut out: Vec<String> = Vec::new();
+    let mut name = symbol.to_owned();
+    for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.name() == "symbol") {
+        for (old, new) in super::renames(a, &recipe.source) {
+            let rest = name.strip_prefix(old.as_str());
+            if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
+                name = format!("{new}{rest}");
+                out.push(name.clone());
+                break;
+            }
+        }
+    }
+    out
 }
 
 /// A symbol without the parameters that choose an overload, and these.

@@ -1,0 +1,212 @@
+//! `survey`: what is here, before anything changes.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_core::{Fit, HeldAt, Survey, check, read_source, survey};
+use emendo_text::one_line;
+use serde_json::json;
+
+use super::Globals;
+use crate::git;
+use crate::show::{BOLD, DIM, LOOK, count};
+
+/// Lines of libraries on the screen.
+const SHOWN: usize = 16;
+/// Lines of other lists on the screen.
+const FEW: usize = 6;
+
+/// What is here: languages, libraries with their versions, git state, recipes that fit
+///
+/// Reads the manifests of all ecosystems and says for each library which version is held, and where. Changes nothing.
+#[derive(Args)]
+pub(crate) struct SurveyCommand {
+    /// The project; the folder that it is started in if not given
+    dir: Option<PathBuf>,
+    /// Recipes, or folders of recipes, that may fit
+    #[arg(long, value_name = "PATH")]
+    recipes: Vec<PathBuf>,
+    /// Show everything, however long
+    #[arg(long)]
+    all: bool,
+}
+
+impl SurveyCommand {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let dir = self.dir.as_ref().map_or_else(|| globals.dir.clone(), |d| globals.path(d));
+        let at = Globals { dir, json: globals.json };
+        let session = at.session()?;
+        let project = session.project();
+        let found = survey(project);
+        let fits = self.fits(globals, &found);
+        let tree = git::state(project.root());
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let value =
+                json!({ "root": project.root(), "git": tree, "survey": found, "recipes": fits });
+            serde_json::to_writer_pretty(&mut out, &value)?;
+            writeln!(out)?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        let root = project.root().display().to_string();
+        writeln!(out, "{BOLD}{}{BOLD:#}  {}", one_line(&root), count(found.files, "file"))?;
+        git_line(&tree, &mut out)?;
+        self.show(&found, &mut out)?;
+        recipes(&fits, &mut out)?;
+        Ok(ExitCode::SUCCESS)
+    }
+
+    /// How far the recipes that were named fit.
+    fn fits(&self, globals: &Globals, found: &Survey) -> Vec<Fit> {
+        let mut paths = Vec::new();
+        for p in &self.recipes {
+            let p = globals.path(p);
+            if p.is_dir() { files(&p, &mut paths, 0) } else { paths.push(p) }
+        }
+        let sources: Vec<_> = paths.iter().filter_map(|p| read_source(p).ok()).collect();
+        // A file that is no recipe is none that fits.
+        let checked = sources.into_iter().map(|s| check(vec![s], &Default::default()));
+        let recipes: Vec<_> = checked.flat_map(|c| c.recipes).collect();
+        found.fits(&recipes).into_iter().filter(|f| !f.id.is_empty()).collect()
+    }
+
+    fn show(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
+        let names: Vec<String> = found
+            .languages
+            .iter()
+            .take(if self.all { usize::MAX } else { 10 })
+            .map(|l| format!("{} {}{}", l.name, l.files, if l.supported { "" } else { "*" }))
+            .collect();
+        if !names.is_empty() {
+            writeln!(out, "languages   {}", names.join(", "))?;
+            if found.languages.iter().any(|l| !l.supported) {
+                writeln!(out, "            {DIM}* recipes change no code of these yet{DIM:#}")?;
+            }
+        }
+        let kinds: Vec<String> =
+            found.ecosystems.iter().map(|e| format!("{} {}", e.name, e.files)).collect();
+        if !kinds.is_empty() {
+            writeln!(out, "manifests   {}", kinds.join(", "))?;
+        }
+        let levels: Vec<String> = found
+            .toolchains
+            .iter()
+            .map(|t| format!("{} {} ({})", t.toolchain, one_line(&t.level), t.path))
+            .collect();
+        for (i, l) in levels.iter().take(if self.all { usize::MAX } else { FEW }).enumerate() {
+            writeln!(out, "{:12}{l}", if i == 0 { "toolchains" } else { "" })?;
+        }
+        more(levels.len(), FEW, self.all, out)?;
+        if !found.modules.is_empty() {
+            writeln!(out, "\n{BOLD}modules{BOLD:#}")?;
+        }
+        for m in found.modules.iter().take(if self.all { usize::MAX } else { FEW }) {
+            let name = m.name.as_deref().map_or(String::new(), |n| format!("  {}", one_line(n)));
+            let many = if m.libraries == 1 { "library" } else { "libraries" };
+            writeln!(
+                out,
+                "  {:<28} {:<9} {:>3} {many}{name}",
+                m.path.as_str(),
+                m.ecosystem,
+                m.libraries
+            )?;
+        }
+        more(found.modules.len(), FEW, self.all, out)?;
+        if !found.libraries.is_empty() {
+            writeln!(out, "\n{BOLD}libraries{BOLD:#}")?;
+        }
+        let mut lines = Vec::new();
+        for l in &found.libraries {
+            for (i, h) in l.held.iter().enumerate() {
+                let name = if i == 0 {
+                    format!("{}:{}", l.ecosystem, one_line(&l.coordinate))
+                } else {
+                    String::new()
+                };
+                let version = h.version.as_deref().unwrap_or("-");
+                lines.push(format!(
+                    "  {name:<44} {:<14} {DIM}{}{DIM:#}",
+                    one_line(version),
+                    place(h)
+                ));
+            }
+        }
+        for l in lines.iter().take(if self.all { usize::MAX } else { SHOWN }) {
+            writeln!(out, "{l}")?;
+        }
+        more(lines.len(), SHOWN, self.all, out)?;
+        for l in &found.locks {
+            writeln!(out, "lock file   {}: not edited; `{}` refreshes it", l.path, l.refresh)?;
+        }
+        for u in &found.unreadable {
+            writeln!(out, "{LOOK}unreadable  {}: {}{LOOK:#}", u.path, one_line(&u.why))?;
+        }
+        Ok(())
+    }
+}
+
+fn more(all: usize, shown: usize, whole: bool, out: &mut impl Write) -> std::io::Result<()> {
+    if !whole && all > shown {
+        writeln!(out, "  {DIM}... and {} more (--all){DIM:#}", all - shown)?;
+    }
+    Ok(())
+}
+
+fn place(h: &HeldAt) -> String {
+    match &h.by {
+        Some(name) => format!("{}:{} as `{}`", h.path, h.line, one_line(name)),
+        None => format!("{}:{}", h.path, h.line),
+    }
+}
+
+fn git_line(tree: &git::State, out: &mut impl Write) -> std::io::Result<()> {
+    let text = match tree {
+        git::State::None => {
+            "no git tree: nothing tells your own changes apart, and nothing keeps them".to_owned()
+        }
+        git::State::Clean { branch } => format!("{branch}, all committed"),
+        git::State::Dirty { branch, files } => {
+            format!("{branch}, {} with changes that are in no commit", count(*files, "file"))
+        }
+    };
+    let plain = matches!(tree, git::State::Clean { .. });
+    if plain {
+        writeln!(out, "git         {text}")
+    } else {
+        writeln!(out, "git         {LOOK}{text}{LOOK:#}")
+    }
+}
+
+fn recipes(fits: &[Fit], out: &mut impl Write) -> std::io::Result<()> {
+    if !fits.is_empty() {
+        writeln!(out, "\n{BOLD}recipes{BOLD:#}")?;
+    }
+    for f in fits {
+        let says = match (f.fits, f.libraries.is_empty()) {
+            (true, _) => "fits",
+            (false, true) => "nothing of it is here",
+            (false, false) => "other versions are here",
+        };
+        writeln!(out, "  {:<20} {says:<24} {}", one_line(&f.id), one_line(&f.title))?;
+        for l in f.libraries.iter().take(FEW) {
+            writeln!(out, "  {:<20} {DIM}{}{DIM:#}", "", one_line(l))?;
+        }
+    }
+    Ok(())
+}
+
+/// The recipe files of a folder.
+fn files(dir: &Path, out: &mut Vec<PathBuf>, depth: usize) {
+    let Ok(entries) = std::fs::read_dir(dir) else { return };
+    let mut all: Vec<PathBuf> = entries.filter_map(|e| e.ok().map(|e| e.path())).collect();
+    all.sort();
+    for p in all {
+        if p.is_dir() && depth < 4 {
+            files(&p, out, depth + 1);
+        } else if p.extension().is_some_and(|e| e == "toml") {
+            out.push(p);
+        }
+    }
+}

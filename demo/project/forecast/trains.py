@@ -1,0 +1,6 @@
+class Station:
+    def __init__(self, name, platform):
+        self.name = name
+
+    def stop_station(self):
+        print("all change")
