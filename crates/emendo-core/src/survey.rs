@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use emendo_docs::{
-    ECOSYSTEMS, Ecosystem, EntryKind, Manifest, Requirement, ecosystem_of, is_lock, lowest,
+    ECOSYSTEMS, Ecosystem, EntryKind, Manifest, Requirement, ecosystem_of, format_of, is_lock,
+    lowest,
 };
 use emendo_lang::language_of;
 use emendo_recipe::Recipe;
@@ -174,7 +175,9 @@ pub fn survey(project: &Project) -> Survey {
         let known = language_of(path).map(|l| (l.title, true));
         let other = || {
             let ending = path.extension()?;
-            OTHERS.iter().find(|o| o.1.contains(&ending)).map(|o| (o.0, false))
+            // Settings are changed by keys, whatever the language around them.
+            let settings = format_of(path).is_some();
+            OTHERS.iter().find(|o| o.1.contains(&ending)).map(|o| (o.0, settings))
         };
         if let Some((name, supported)) = known.or_else(other) {
             let entry = languages.entry(name).or_insert((0, supported));

@@ -107,7 +107,7 @@ impl SurveyCommand {
             let many = if m.libraries == 1 { "library" } else { "libraries" };
             writeln!(
                 out,
-                "  {:<28} {:<9} {:>3} {many}{name}",
+                "  {:<34} {:<9} {:>3} {many}{name}",
                 m.path.as_str(),
                 m.ecosystem,
                 m.libraries
@@ -190,8 +190,9 @@ fn recipes(fits: &[Fit], out: &mut impl Write) -> std::io::Result<()> {
             (false, false) => "other versions are here",
         };
         writeln!(out, "  {:<20} {says:<24} {}", one_line(&f.id), one_line(&f.title))?;
-        for l in f.libraries.iter().take(FEW) {
-            writeln!(out, "  {:<20} {DIM}{}{DIM:#}", "", one_line(l))?;
+        for l in f.libraries.chunks(3).take(FEW) {
+            let line: Vec<String> = l.iter().map(|l| one_line(l)).collect();
+            writeln!(out, "  {:<20} {DIM}{}{DIM:#}", "", line.join(", "))?;
         }
     }
     Ok(())
