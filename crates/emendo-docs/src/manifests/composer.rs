@@ -3,8 +3,8 @@
 use emendo_text::RelPath;
 
 use super::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, format,
-    inserted, key_of, parsed, value_of, whole,
+    Ecosystem, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted, key_of,
+    keyed, parsed, value_of, whole,
 };
 use crate::edits::{Edits, Patch};
 
@@ -38,16 +38,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 out.toolchains.push(Toolchain { what: "php", value, form: Form::Plain });
                 continue;
             }
-            out.entries.push(Entry {
-                kind: EntryKind::Dependency,
-                coordinate: name.text.clone(),
-                names: vec![name],
-                version: Some(value),
-                scope: list.to_owned(),
-                features: Vec::new(),
-                span: found.pair().span,
-                removal: edits.remove(&found),
-            });
+            out.entries.push(keyed(&edits, &found, name, Some(value), list));
         }
     }
     if let Some(found) = doc.at(&["config", "platform", "php"]).first()

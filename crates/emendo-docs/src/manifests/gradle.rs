@@ -70,6 +70,9 @@ fn properties(text: &str) -> Result<Manifest, ManifestError> {
 /// `group:name[:version]` at a place.
 fn notation(text: &str, at: Span) -> Option<(String, Vec<Value>, Option<Value>)> {
     let raw = at.of(text);
+    if raw.contains(char::is_whitespace) {
+        return None;
+    }
     let mut from = at.start as usize;
     let mut parts = Vec::new();
     for part in raw.split(':') {
@@ -305,13 +308,22 @@ fn dependency(s: &Script<'_>, i: usize, out: &mut Manifest) -> Option<usize> {
                     ..Value::new(s.text, s.tokens[at + 2].span)
                 });
             }
-            let version = version.filter(|v| !v.text.is_empty());
+            let version = version.filter(|v| !v.text.is_empty()).or_else(|| rich(s, at, end));
             push(coordinate, names, version, if any { s.hull(at, at) } else { span });
             any = true;
         }
         at += 1;
     }
     any.then_some(end + 1)
+}
+
+/// A version in a block of its own: `{ version { strictly '1' } }`.
+fn rich(s: &Script<'_>, from: usize, end: usize) -> Option<Value> {
+    let words = ["strictly", "require", "prefer"];
+    let at = (from..=end).find(|k| s.word(*k).is_some_and(|w| words.contains(&w)))?;
+    let mut value = s.value(at + 1 + usize::from(s.is(at + 1, "(")))?;
+    value.held = reference(&value.text);
+    Some(value)
 }
 
 /// The last name of a path that begins at a word.

@@ -240,6 +240,26 @@ fn key_of(text: &str, found: &Found<'_>) -> Value {
     Value::new(text, inside(text, span))
 }
 
+/// An entry whose key is its name.
+fn keyed(
+    edits: &Edits<'_>,
+    found: &Found<'_>,
+    name: Value,
+    version: Option<Value>,
+    scope: &str,
+) -> Entry {
+    Entry {
+        kind: EntryKind::Dependency,
+        coordinate: name.text.clone(),
+        names: vec![name],
+        version,
+        scope: scope.to_owned(),
+        features: Vec::new(),
+        span: found.pair().span,
+        removal: edits.remove(found),
+    }
+}
+
 /// Adds keys to a structured manifest.
 fn inserted(format: &'static Format, text: &str, path: &[&str], raw: &str) -> Option<Patch> {
     let doc = (format.read)(text);

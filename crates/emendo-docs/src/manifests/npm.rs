@@ -3,8 +3,8 @@
 use emendo_text::RelPath;
 
 use super::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, format,
-    inserted, key_of, parsed, value_of, whole,
+    Ecosystem, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted, key_of,
+    keyed, parsed, value_of, whole,
 };
 use crate::edits::{Edits, Patch};
 
@@ -58,16 +58,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 name = super::Value::new(text, span(start, middle));
                 version = super::Value::new(text, span(middle + 1, version.span.end));
             }
-            out.entries.push(Entry {
-                kind: EntryKind::Dependency,
-                coordinate: name.text.clone(),
-                names: vec![name],
-                version: Some(version),
-                scope: (*list).to_owned(),
-                features: Vec::new(),
-                span: found.pair().span,
-                removal: edits.remove(&found),
-            });
+            out.entries.push(keyed(&edits, &found, name, Some(version), list));
         }
     }
     for what in ["node", "npm", "yarn", "pnpm"] {

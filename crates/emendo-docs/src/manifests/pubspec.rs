@@ -3,8 +3,8 @@
 use emendo_text::RelPath;
 
 use super::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, format,
-    inserted, key_of, parsed, value_of, whole,
+    Ecosystem, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted, key_of,
+    keyed, parsed, value_of, whole,
 };
 use crate::doc::NodeKind;
 use crate::edits::{Edits, Patch};
@@ -40,16 +40,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 }
                 _ => value_of(text, &found),
             };
-            out.entries.push(Entry {
-                kind: EntryKind::Dependency,
-                coordinate: name.text.clone(),
-                names: vec![name],
-                version,
-                scope: list.to_owned(),
-                features: Vec::new(),
-                span: found.pair().span,
-                removal: edits.remove(&found),
-            });
+            out.entries.push(keyed(&edits, &found, name, version, list));
         }
     }
     for what in ["sdk", "flutter"] {

@@ -4,7 +4,7 @@ use emendo_text::{RelPath, Span};
 
 use super::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, format,
-    inserted, inside, key_of, parsed, value_of, whole,
+    inserted, inside, key_of, keyed, parsed, value_of, whole,
 };
 use crate::doc::{Doc, Node, NodeKind};
 use crate::edits::{Edits, Patch};
@@ -178,16 +178,8 @@ fn project(text: &str) -> Result<Manifest, ManifestError> {
             continue;
         }
         let extras = features(text, &doc, &parts);
-        out.entries.push(Entry {
-            kind: EntryKind::Dependency,
-            coordinate: name.text.clone(),
-            names: vec![name],
-            version,
-            scope: scope.to_owned(),
-            features: extras,
-            span: found.pair().span,
-            removal: edits.remove(&found),
-        });
+        let entry = keyed(&edits, &found, name, version, scope);
+        out.entries.push(Entry { features: extras, ..entry });
     }
     Ok(out)
 }
@@ -219,16 +211,7 @@ fn pipfile(text: &str) -> Result<Manifest, ManifestError> {
             let inner = doc.at(&[list, &name.text, "version"]);
             let version =
                 inner.first().and_then(|f| value_of(text, f)).or_else(|| value_of(text, &found));
-            out.entries.push(Entry {
-                kind: EntryKind::Dependency,
-                coordinate: name.text.clone(),
-                names: vec![name],
-                version,
-                scope: list.to_owned(),
-                features: Vec::new(),
-                span: found.pair().span,
-                removal: edits.remove(&found),
-            });
+            out.entries.push(keyed(&edits, &found, name, version, list));
         }
     }
     for found in doc.at(&["requires", "python_version"]) {
