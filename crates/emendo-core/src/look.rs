@@ -17,6 +17,8 @@ use crate::walk::{Skipped, Skips, is_generated};
 
 /// Larger files are passed over.
 const MAX_FILE: u64 = 64 << 20;
+/// With more members that give objects, those that give what these give are not looked for.
+const MANY: usize = 32;
 /// Rounds of looking for what gives objects that something gives.
 const CARRIED: usize = 2;
 /// Rounds of looking for names that were found on the way.
@@ -320,6 +322,10 @@ impl Look<'_> {
                 .collect();
             own.carried(found.iter().cloned());
             words = found.into_iter().filter(|w| asked.insert(w.clone())).collect();
+            // Many names lead everywhere: what they give is not followed further.
+            if words.len() > MANY {
+                return;
+            }
         }
     }
 
