@@ -69,6 +69,7 @@ pub use select::{Decided, Selection};
 pub use session::{Applied, ApplyOptions, Session, SessionError};
 pub use summary::{StepTally, Summary, Tally, summarize};
 pub use survey::{
-    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, survey,
+    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,
+    survey,
 };
 pub use walk::{Skipped, Skips};

@@ -243,6 +243,31 @@ fn lock(path: &RelPath) -> Option<Lock> {
     Some(Lock { path: path.clone(), refresh: known.1 })
 }
 
+/// The files that a tool works out of these manifests, beside them or above, with the command that does it anew.
+pub fn locks_of<'p>(project: &Project, manifests: impl Iterator<Item = &'p RelPath>) -> Vec<Lock> {
+    let mut out: Vec<Lock> = Vec::new();
+    for path in manifests {
+        let Some(ecosystem) = ecosystem_of(path) else { continue };
+        let mut folder = path.folder();
+        loop {
+            for (name, refresh) in ecosystem.locks {
+                let whole =
+                    if folder.is_empty() { (*name).to_owned() } else { format!("{folder}/{name}") };
+                let Ok(lock) = RelPath::new(&whole) else { continue };
+                let known = out.iter().any(|l| l.path == lock);
+                if !known && project.path(&lock).is_file() {
+                    out.push(Lock { path: lock, refresh });
+                }
+            }
+            if folder.is_empty() {
+                break;
+            }
+            folder = folder.rsplit_once('/').map_or("", |f| f.0);
+        }
+    }
+    out
+}
+
 impl Survey {
     fn take(&mut self, m: &Read, told: &Manifest, all: &[Read]) {
         if !told.entries.is_empty() || told.own.is_some() {

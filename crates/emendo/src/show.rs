@@ -46,6 +46,19 @@ pub(crate) fn proposal(
     Ok(())
 }
 
+/// Files that a tool works out of manifests that change: they are not edited.
+pub(crate) fn locks(out: &mut impl Write, locks: &[emendo_core::Lock]) -> io::Result<()> {
+    for l in locks {
+        let path = emendo_text::visible(l.path.as_str());
+        writeln!(
+            out,
+            "{LOOK}lock file{LOOK:#}: {path} is not edited; `{}` refreshes it",
+            l.refresh
+        )?;
+    }
+    Ok(())
+}
+
 fn line(out: &mut impl Write, kind: Kind, text: &str) -> io::Result<()> {
     let style = match kind {
         Kind::File => BOLD,

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Decisions, Proposal, Skipped, Summary, summarize, unmet};
+use emendo_core::{Decisions, Proposal, Skipped, Summary, locks_of, summarize, unmet};
 use serde_json::{Value, json};
 
 use super::{Globals, inputs, load, refuse_faulty};
@@ -68,6 +68,8 @@ impl Propose {
             writeln!(out)?;
         } else {
             show::proposal(&mut out, &proposal, &summary, &decisions, !self.brief)?;
+            let raised = proposal.edits().filter(|e| e.action == "library").map(|e| &e.path);
+            show::locks(&mut out, &locks_of(session.project(), raised))?;
         }
         let open = summary.total.edits > summary.total.rejected
             || summary.total.notes > 0

@@ -79,6 +79,16 @@ fn what_a_recipe_requires_is_said_and_nothing_changes() {
 }
 
 #[test]
+fn lock_files_are_named_with_what_refreshes_them() {
+    let s = project();
+    s.recipe(STEP);
+    let says = "board/package-lock.json is not edited; `npm install` refreshes it";
+    s.propose().ok().says(says);
+    s.run(&["apply", "--accept", "all"]).ok().says(says);
+    assert_eq!(s.read("board/package-lock.json"), "{}");
+}
+
+#[test]
 fn where_code_comes_from_calls_for_caution() {
     let s = Sandbox::new();
     s.write("pom.xml", "<project><repositories><repository><url>https://old.example</url></repository></repositories></project>");
