@@ -1,4 +1,4 @@
-//! Goes over real files of every settings format: `sweep FOLDER...`. Each is read; every place must stand in the text; every value,
+//! Goes over real files of every settings format: `documents FOLDER...`. Each is read; every place must stand in the text; every value,
 //! written over itself, must read the same again; and taking any entry away must leave all others as they were.
 
 #![allow(clippy::print_stdout)]
