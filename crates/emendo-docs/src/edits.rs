@@ -103,7 +103,7 @@ impl Edits<'_> {
 
     fn is_flow(&self, span: Span, way: &[&Pair]) -> bool {
         match self.format.style {
-            Style::Braces { .. } => true,
+            Style::Braces => true,
             Style::Elements | Style::Lines => false,
             Style::Indented | Style::Sections { .. } => way.iter().rev().skip(1).any(|p| {
                 let at = p.node.span;
@@ -124,7 +124,7 @@ impl Edits<'_> {
             // With what stands up to the next one, if they share a line; else with its own line.
             (Some(next), _) => {
                 let between = &self.text[span.end as usize..next.start as usize];
-                let line = self.text[..span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+                let line = self.line_start(span.start as usize);
                 let alone = self.text[line..span.start as usize].trim().is_empty();
                 match between.find('\n') {
                     Some(i) if alone => Patch::new(Span::new(line, span.end as usize + i + 1), ""),
@@ -159,7 +159,7 @@ impl Edits<'_> {
 
     /// The lines of a place, with the remark behind it; only the place itself where something else shares them.
     fn whole_lines(&self, span: Span) -> Span {
-        let start = self.text[..span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+        let start = self.line_start(span.start as usize);
         let lead = &self.text[start..span.start as usize];
         let rest = &self.text[span.end as usize..];
         let line = &rest[..rest.find('\n').unwrap_or(rest.len())];
@@ -216,7 +216,7 @@ impl Edits<'_> {
         if sign.is_empty() {
             return None;
         }
-        let start = self.text[..pair.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+        let start = self.line_start(pair.span.start as usize);
         let whole = &self.text[start..pair.span.end as usize];
         let mut out = Vec::new();
         let mut at = start;
@@ -237,7 +237,7 @@ impl Edits<'_> {
             NodeKind::List(items) => items,
             // Values with commas are lists where the format has no other.
             NodeKind::Text(old)
-                if !matches!(self.format.style, Style::Braces { .. } | Style::Elements) =>
+                if !matches!(self.format.style, Style::Braces | Style::Elements) =>
             {
                 let sep = if old.contains(", ") || !old.contains(',') { ", " } else { "," };
                 let whole =
@@ -259,7 +259,7 @@ impl Edits<'_> {
         };
         let at = last.span.end as usize;
         if flow {
-            let line = self.text[..last.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+            let line = self.line_start(last.span.start as usize);
             let lead = &self.text[line..last.span.start as usize];
             let own_line = lead.trim().is_empty() && (line as u32) > node.span.start;
             let rest = &self.text[at..node.span.end as usize];
@@ -274,10 +274,15 @@ impl Edits<'_> {
             return Some(Patch::new(Span::at(at), format!("{sign}{gap}{text}")));
         }
         let dash = self.block_item(last);
-        let line = self.text[..dash.start as usize].rfind('\n').map_or(0, |i| i + 1);
+        let line = self.line_start(dash.start as usize);
         let lead = &self.text[line..dash.start as usize];
         let indent: String = lead.chars().map(|c| if c == '\t' { '\t' } else { ' ' }).collect();
         Some(self.line_behind(Some(at), &indent, &format!("- {text}")))
+    }
+
+    /// Where the line begins that a place is on.
+    fn line_start(&self, at: usize) -> usize {
+        self.text[..at].rfind('\n').map_or(0, |i| i + 1)
     }
 
     fn line_end(&self) -> &'static str {
@@ -299,7 +304,7 @@ impl Edits<'_> {
             Style::Lines => Some(self.insert_line(&path.join("."), raw, root)),
             Style::Sections { header } => self.insert_section(path, raw, root, header),
             Style::Indented => self.insert_indented(path, raw, root?),
-            Style::Braces { .. } => self.insert_braced(path, raw, root?),
+            Style::Braces => self.insert_braced(path, raw, root?),
         }
     }
 
@@ -315,9 +320,9 @@ impl Edits<'_> {
             return None;
         }
         let at = all[next].pair().span.start as usize;
-        let line = self.text[..at].rfind('\n').map_or(0, |i| i + 1);
+        let line = self.line_start(at);
         let lead = &self.text[line..at];
-        let flow = matches!(self.format.style, Style::Braces { .. });
+        let flow = matches!(self.format.style, Style::Braces);
         let sign = if flow { "," } else { "" };
         let entry = format!("{}{}{raw}{sign}", (self.format.write_key)(key, ""), self.format.sign);
         if lead.trim().is_empty() {
@@ -384,8 +389,7 @@ impl Edits<'_> {
                     self.line_behind(Some(last.span.end as usize), "", &entry(&sign))
                 }
                 (None, Some(first)) => {
-                    let at =
-                        self.text[..first.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+                    let at = self.line_start(first.span.start as usize);
                     Patch::new(
                         Span::at(at),
                         format!("{}{}{}", entry(&sign), self.line_end(), self.line_end()),
@@ -451,7 +455,7 @@ impl Edits<'_> {
         }
         let last = node.pairs().last()?;
         let first = node.pairs().first()?;
-        let line = self.text[..first.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+        let line = self.line_start(first.span.start as usize);
         let lead = &self.text[line..first.span.start as usize];
         let indent: String = lead
             .trim_start_matches('\u{feff}')
@@ -501,8 +505,7 @@ impl Edits<'_> {
     fn step(&self) -> String {
         let deeper = self.doc.all().into_iter().find_map(|f| {
             let [.., parent, pair] = f.way.as_slice() else { return None };
-            let column =
-                |at: u32| at as usize - self.text[..at as usize].rfind('\n').map_or(0, |i| i + 1);
+            let column = |at: u32| at as usize - self.line_start(at as usize);
             let (a, b) = (column(parent.span.start), column(pair.span.start));
             let below =
                 self.text[parent.span.start as usize..pair.span.start as usize].contains('\n');
@@ -517,10 +520,7 @@ impl Edits<'_> {
         let (node, rest) = self.deepest(root, path);
         let step = self.step();
         let (key, inner) = rest.split_first()?;
-        let line = node
-            .pairs()
-            .first()
-            .map(|p| self.text[..p.span.start as usize].rfind('\n').map_or(0, |i| i + 1));
+        let line = node.pairs().first().map(|p| self.line_start(p.span.start as usize));
         let indent = match (line, node.pairs().first()) {
             (Some(line), Some(p)) => self.text[line..p.span.start as usize].to_owned(),
             _ => step.clone(),
@@ -561,7 +561,7 @@ impl Edits<'_> {
             }
             return Some(Patch::new(inner, format!(" {entry} ")));
         };
-        let line = self.text[..last.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+        let line = self.line_start(last.span.start as usize);
         let lead = &self.text[line..last.span.start as usize];
         let own_line = lead.trim().is_empty() && line as u32 > node.span.start;
         let gap = if own_line { format!("{}{lead}", self.line_end()) } else { " ".to_owned() };

@@ -10,7 +10,7 @@ pub(super) const JSON: Format = Format {
     title: "JSON",
     extensions: &["json", "jsonc", "json5"],
     names: &[],
-    style: Style::Braces { list: true },
+    style: Style::Braces,
     comment: "//",
     sign: ": ",
     dotted: false,

@@ -57,10 +57,7 @@ pub enum Style {
         header: fn(&[String]) -> String,
     },
     /// Between braces, with commas.
-    Braces {
-        /// Lists are written with brackets and commas too.
-        list: bool,
-    },
+    Braces,
     /// Elements between tags.
     Elements,
 }

@@ -124,14 +124,12 @@ fn repository(text: &str, node: Node<'_, '_>) -> Option<Entry> {
 
 /// An element with its lines, where nothing else stands on them.
 pub(super) fn removal(text: &str, span: Span) -> Patch {
-    let start = text[..span.start as usize].rfind('\n').map_or(0, |i| i + 1);
-    let rest = &text[span.end as usize..];
-    let line = rest.find('\n').map_or(rest.len(), |i| i + 1);
-    let behind = rest[..line].trim();
-    let remark = behind.is_empty() || behind.starts_with("<!--") && behind.ends_with("-->");
-    let alone = text[start..span.start as usize].trim().is_empty() && remark;
-    let whole = if alone { Span::new(start, span.end as usize + line) } else { span };
-    Patch { span: whole, text: String::new() }
+    super::without_lines(text, span, is_remark)
+}
+
+/// True if nothing but a remark stands there.
+fn is_remark(behind: &str) -> bool {
+    behind.is_empty() || behind.starts_with("<!--") && behind.ends_with("-->")
 }
 
 /// A new entry behind the last of its list, written like it; a new list where there is none.
@@ -171,10 +169,7 @@ fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         let end = last.range().end;
         let line = text[end..].find('\n').map(|i| end + i + 1);
         // At the beginning of the next line, so that the entry before may go by itself.
-        let next = line.filter(|l| {
-            let rest = text[end..*l].trim();
-            rest.is_empty() || rest.starts_with("<!--") && rest.ends_with("-->")
-        });
+        let next = line.filter(|l| is_remark(text[end..*l].trim()));
         return Some(match next {
             Some(next) => Patch { span: Span::at(next), text: format!("{indent}{body}{nl}") },
             None => Patch { span: Span::at(end), text: format!("{nl}{indent}{body}") },

@@ -240,6 +240,17 @@ fn key_of(text: &str, found: &Found<'_>) -> Value {
     Value::new(text, inside(text, span))
 }
 
+/// Takes a place away with its lines, where only a remark shares them; else only the place itself.
+fn without_lines(text: &str, span: Span, is_remark: impl Fn(&str) -> bool) -> Patch {
+    let start = text[..span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+    let rest = &text[span.end as usize..];
+    let line = rest.find('\n').map_or(rest.len(), |i| i + 1);
+    let behind = rest[..line].trim();
+    let alone = text[start..span.start as usize].trim().is_empty() && is_remark(behind);
+    let whole = Span::new(start, span.end as usize + line);
+    Patch { span: if alone { whole } else { span }, text: String::new() }
+}
+
 /// An entry whose key is its name.
 fn keyed(
     edits: &Edits<'_>,

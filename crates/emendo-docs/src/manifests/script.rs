@@ -151,14 +151,10 @@ impl<'t> Script<'t> {
 
     /// What takes a statement away: its lines, or only itself where something else shares them.
     pub(super) fn removal(&self, span: Span) -> Patch {
-        let start = self.text[..span.start as usize].rfind('\n').map_or(0, |i| i + 1);
-        let rest = &self.text[span.end as usize..];
-        let line = rest.find('\n').map_or(rest.len(), |i| i + 1);
-        let behind = rest[..line].trim().trim_start_matches([',', ';']).trim();
-        let remark = behind.is_empty() || behind.starts_with("//") || behind.starts_with('#');
-        let alone = self.text[start..span.start as usize].trim().is_empty() && remark;
-        let whole = Span::new(start, span.end as usize + line);
-        Patch { span: if alone { whole } else { span }, text: String::new() }
+        super::without_lines(self.text, span, |behind| {
+            let behind = behind.trim_start_matches([',', ';']).trim();
+            behind.is_empty() || behind.starts_with("//") || behind.starts_with('#')
+        })
     }
 
     /// An entry that is a statement.

@@ -22,11 +22,6 @@ pub struct PairSite {
 }
 
 impl<'a> Resolver<'a> {
-    /// The ways in which arguments are gathered into one.
-    pub fn packing(&self, word: &str) -> Option<&'static Packing> {
-        self.language.typing.packing.iter().find(|p| p.word == word)
-    }
-
     /// What a literal holds that gathers values in this way; `None` if the value at a place is no such literal.
     pub fn pairs_in(&self, value: Span, how: &Packing) -> Option<Vec<PairSite>> {
         let root = self.tree.roots_at(value).last()?.node;

@@ -234,7 +234,7 @@ impl<'a> Moves<'a> {
         let format = self.edits.format;
         let rest = &self.edits.text[value.end as usize..];
         let line = rest[..rest.find('\n').unwrap_or(rest.len())].trim_end();
-        let own = !format.comment.is_empty() && !matches!(format.style, Style::Braces { .. });
+        let own = !format.comment.is_empty() && !matches!(format.style, Style::Braces);
         if own && line.trim_start().starts_with(format.comment) { line } else { "" }
     }
 
@@ -265,7 +265,7 @@ impl<'a> Moves<'a> {
                 let block: Vec<String> = coming.iter().map(entry).collect();
                 self.edits.insert(&parent, &block.join("\n"), doc)
             }
-            Style::Braces { .. } => {
+            Style::Braces => {
                 let inner: Vec<String> = coming.iter().map(entry).collect();
                 self.edits.insert(&parent, &format!("{{ {} }}", inner.join(", ")), doc)
             }

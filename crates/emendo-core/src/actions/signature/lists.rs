@@ -46,8 +46,9 @@ fn place(t: &Table, key: &str) -> Option<usize> {
     }
 }
 
-fn numbers(action: &Action, key: &str) -> Vec<usize> {
-    let Some(Value::List(items)) = action.table.get(key).map(|n| &n.value) else {
+/// The whole numbers of a list.
+pub(super) fn numbers(t: &Table, key: &str) -> Vec<usize> {
+    let Some(Value::List(items)) = t.get(key).map(|n| &n.value) else {
         return Vec::new();
     };
     let one = |n: &emendo_recipe::Node| match n.value {
@@ -66,10 +67,10 @@ impl Lists {
         let text = |t: &Table, key: &str| t.text(key).map(|t| t.text.clone());
         let mut out = Self {
             language,
-            drop: numbers(action, "drop"),
+            drop: numbers(&action.table, "drop"),
             add: Vec::new(),
             retype: Vec::new(),
-            order: numbers(action, "order"),
+            order: numbers(&action.table, "order"),
             label: Vec::new(),
             once: action.table.is_true("once"),
             names: names(action, cx),

@@ -6,13 +6,14 @@ use emendo_lang::{
     ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Language, Packing, PairSite, ParamSite,
     Space, Splice, Taken,
 };
-use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
+use emendo_recipe::{Action, Key, Shape, Table, Text};
 use emendo_text::{Diagnostic, Part, Span};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names};
 use super::callable::{Assigned, Callable};
 use super::items::{EFFECTS, short};
+use super::lists::numbers;
 use super::{put_around, release, spelled};
 use crate::edit::Change;
 
@@ -68,15 +69,6 @@ struct Param {
     value: Option<String>,
 }
 
-fn numbers(t: &Table) -> Vec<usize> {
-    let Some(Value::List(items)) = t.get("at").map(|n| &n.value) else { return Vec::new() };
-    let one = |n: &emendo_recipe::Node| match n.value {
-        Value::Integer(i) => usize::try_from(i).ok(),
-        _ => None,
-    };
-    items.iter().filter_map(one).collect()
-}
-
 fn packing(
     language: &'static Language,
     t: &Table,
@@ -114,7 +106,7 @@ impl Packs {
                     .push(d.help("write `type = \"...\"`: it is written where the object is made"));
                 return None;
             }
-            out.pack = Some(Pack { how, at: numbers(t), name: text(t, "name"), ty, keys });
+            out.pack = Some(Pack { how, at: numbers(t, "at"), name: text(t, "name"), ty, keys });
         }
         if let Some(t) = action.table.table("unpack") {
             let how = packing(language, t, action, cx)?;
@@ -130,7 +122,7 @@ impl Packs {
                 cx.out.push(d.help("write `params = [{ name = \"port\", type = \"int\" }]`"));
                 return None;
             }
-            out.unpack = Some(Unpack { how, at: numbers(t), params });
+            out.unpack = Some(Unpack { how, at: numbers(t, "at"), params });
         }
         let both = out.pack.is_some() && out.unpack.is_some();
         let beside = ["drop", "add", "order"].iter().find(|k| action.table.get(k).is_some());

@@ -79,6 +79,17 @@ enum Source {
     There(Digest, Certainty),
 }
 
+impl Source {
+    /// How sure it is, by how sure each function of this file is.
+    fn sure(&self, here: &[Certainty]) -> Certainty {
+        match self {
+            Self::Asked => Certainty::Certain,
+            Self::Here(i) => here[*i],
+            Self::There(_, says) => *says,
+        }
+    }
+}
+
 /// A function that becomes one that is waited for.
 struct Becomes {
     site: FunctionSite,
@@ -211,11 +222,7 @@ impl Runner for WaitRunner {
         }
         for w in &spread.calls {
             let of = w.home.map_or(Certainty::Certain, |h| sure[h]);
-            let by = match &w.source {
-                Source::Asked => Certainty::Certain,
-                Source::Here(i) => sure[*i],
-                Source::There(_, says) => *says,
-            };
+            let by = w.source.sure(&sure);
             self.waits(&p, w, of.min(by), &mut output);
         }
     }
@@ -431,11 +438,7 @@ impl WaitRunner {
             let before = sure.clone();
             for (i, f) in spread.functions.iter().enumerate() {
                 let inside = spread.calls.iter().filter(|c| c.home == Some(i)).map(|c| {
-                    let by = match &c.source {
-                        Source::Asked => Certainty::Certain,
-                        Source::Here(n) => sure[*n],
-                        Source::There(_, says) => *says,
-                    };
+                    let by = c.source.sure(&sure);
                     own(&c.facts).min(by)
                 });
                 let best = if f.asked { Some(Certainty::Certain) } else { inside.max() };
