@@ -7,7 +7,7 @@ use std::sync::{Arc, RwLock};
 use emendo_docs::{ECOSYSTEMS, Requirement, ecosystem_of, format_of, lowest};
 use emendo_lang::{FileFacts, Language, Tree, language_of};
 use emendo_recipe::{Action, Condition, Globs, Recipe, Table};
-use emendo_text::{Diagnostic, RelPath, Text};
+use emendo_text::{Diagnostic, RelPath};
 use rayon::prelude::*;
 
 use crate::actions::{Declaration, FileCx, Query, Runner, Uses};
@@ -36,6 +36,8 @@ struct Asked {
     asks: Vec<Ask>,
     /// Asked of the module that a file belongs to.
     unit: bool,
+    /// Asked just before the step, not when the run begins.
+    now: bool,
 }
 
 /// What an action waits for, with the answer of the run at hand.
@@ -44,6 +46,8 @@ pub(crate) struct Conditions {
     /// The library that the recipe is for, under its name.
     library: Option<(String, Vec<String>)>,
     truth: RwLock<Option<Truth>>,
+    /// The answer to what is asked just before the step.
+    late: RwLock<Option<Truth>>,
 }
 
 /// Where it holds.
@@ -64,11 +68,34 @@ impl Conditions {
         let library = recipe.library.as_ref().map(|l| {
             (l.name.to_lowercase(), l.coordinates.iter().map(|c| c.text.clone()).collect())
         });
-        (!all.is_empty()).then(|| Arc::new(Self { all, library, truth: RwLock::new(None) }))
+        let (truth, late) = (RwLock::new(None), RwLock::new(None));
+        (!all.is_empty()).then(|| Arc::new(Self { all, library, truth, late }))
     }
 
-    /// Finds out where it holds.
-    pub(crate) fn decide(&self, project: &Project, files: &ProjectFiles, told: &Survey) {
+    /// True if something is asked just before the step.
+    pub(crate) fn is_late(&self) -> bool {
+        self.all.iter().any(|c| c.now)
+    }
+
+    /// Finds out where it holds when a run begins.
+    pub(crate) fn decide(&self, files: &ProjectFiles, told: &Survey) {
+        let truth = self.truth(files, told, false);
+        for (place, value) in [(&self.truth, Some(truth)), (&self.late, None)] {
+            if let Ok(mut place) = place.write() {
+                *place = value;
+            }
+        }
+    }
+
+    /// Finds out where it holds just before the step, on what the steps before it made of the files.
+    pub(crate) fn decide_late(&self, files: &ProjectFiles, told: &Survey) {
+        let truth = self.truth(files, told, true);
+        if let Ok(mut late) = self.late.write() {
+            *late = Some(truth);
+        }
+    }
+
+    fn truth(&self, files: &ProjectFiles, told: &Survey, now: bool) -> Truth {
         let mut units: Vec<String> = files
             .paths()
             .iter()
@@ -79,10 +106,10 @@ impl Conditions {
         units.sort_by(|a, b| b.len().cmp(&a.len()).then_with(|| a.cmp(b)));
         units.dedup();
         let mut holds: BTreeSet<String> = units.iter().cloned().collect();
-        for c in &self.all {
+        for c in self.all.iter().filter(|c| c.now == now) {
             let mut found: Option<BTreeSet<String>> = None;
             for ask in &c.asks {
-                let own = self.answer(ask, project, files, told, &units);
+                let own = self.answer(ask, files, told, &units);
                 found = Some(match found {
                     Some(f) if c.unit => f.intersection(&own).cloned().collect(),
                     Some(f) => {
@@ -100,27 +127,29 @@ impl Conditions {
             let fits = |u: &String| if c.unit { found.contains(u) } else { !found.is_empty() };
             holds.retain(|u| fits(u) == c.wanted);
         }
-        if let Ok(mut truth) = self.truth.write() {
-            *truth = Some(Truth { units, holds });
-        }
+        Truth { units, holds }
     }
 
     /// True if it holds for a file. Where nothing was asked, as for examples, it does.
     fn holds(&self, path: &RelPath) -> bool {
-        let Ok(truth) = self.truth.read() else { return true };
-        truth.as_ref().is_none_or(|t| t.holds.contains(unit_of(path, &t.units)))
+        self.answered(|t| t.holds.contains(unit_of(path, &t.units)))
     }
 
     fn any(&self) -> bool {
-        let Ok(truth) = self.truth.read() else { return true };
-        truth.as_ref().is_none_or(|t| !t.holds.is_empty())
+        self.answered(|t| !t.holds.is_empty())
+    }
+
+    fn answered(&self, fits: impl Fn(&Truth) -> bool) -> bool {
+        let one = |place: &RwLock<Option<Truth>>| {
+            place.read().map_or(true, |t| t.as_ref().is_none_or(&fits))
+        };
+        one(&self.truth) && one(&self.late)
     }
 
     /// The modules in which the answer to a question is yes.
     fn answer(
         &self,
         ask: &Ask,
-        project: &Project,
         files: &ProjectFiles,
         told: &Survey,
         units: &[String],
@@ -131,9 +160,9 @@ impl Conditions {
             all.map(&of).collect::<BTreeSet<String>>()
         };
         let text = |path: &RelPath, word: &str| {
-            let bytes = std::fs::read(project.path(path)).ok()?;
-            memchr::memmem::find(&bytes, word.as_bytes())?;
-            Text::decode(&bytes).ok().map(|t| t.as_str().to_owned())
+            files
+                .peek(path)
+                .filter(|t| memchr::memmem::find(t.as_bytes(), word.as_bytes()).is_some())
         };
         match ask {
             Ask::Library(wanted) => {
@@ -215,7 +244,7 @@ fn asked(condition: &Condition, unit: bool) -> Asked {
     if !globs.is_empty() {
         asks.extend(Globs::compile(&globs).map(Ask::File));
     }
-    Asked { wanted: condition.wanted, asks, unit }
+    Asked { wanted: condition.wanted, asks, unit, now: t.is_true("now") }
 }
 
 /// What is wrong with conditions.

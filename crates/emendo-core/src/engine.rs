@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::actions::{Answer, Followed, Query, follow};
+use crate::conditions::Conditions;
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
 use crate::files::ProjectFiles;
@@ -19,7 +20,7 @@ use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
 use crate::run_file::{Env, FileResult, FileRun};
-use crate::survey::survey;
+use crate::survey::survey_files;
 use crate::walk::{Skipped, Skips, walk};
 
 /// What counts as in.
@@ -162,7 +163,10 @@ pub(crate) struct Ran {
 impl Started<'_> {
     /// True if a step may rest on what a step before it made of another file.
     pub(crate) fn staged(&self) -> bool {
-        self.engine.stages_of(&self.seen.wide).len() > 1 || self.engine.plan.reads_manifests()
+        let plan = self.engine.plan;
+        self.engine.stages_of(&self.seen.wide).len() > 1
+            || plan.reads_manifests()
+            || plan.conditions.iter().any(|c| c.1.is_late())
     }
 
     /// Runs the steps over these of the files, or over all.
@@ -241,8 +245,8 @@ impl Engine<'_> {
         walked.files.retain(|p| !own.contains(p));
         let files = Arc::new(ProjectFiles::new(self.project, walked.files));
         if !self.plan.conditions.is_empty() {
-            let told = survey(self.project);
-            self.plan.conditions.iter().for_each(|c| c.decide(self.project, &files, &told));
+            let told = survey_files(&files);
+            self.plan.conditions.iter().for_each(|(_, c)| c.decide(&files, &told));
         }
         let now = self.memory.and_then(Memory::now);
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
@@ -286,6 +290,7 @@ impl Engine<'_> {
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
         for (n, stage) in stages.iter().enumerate() {
             let last = n + 1 == stages.len();
+            self.ask_now(stage, &kept, texts);
             let mut done = 0;
             for chunk in chunks(files) {
                 let env = Env {
@@ -336,6 +341,22 @@ impl Engine<'_> {
         Ok(errors.into_inner().unwrap_or_default())
     }
 
+    /// Asks what the steps of a stage wait for, as the files are by now.
+    fn ask_now(
+        &self,
+        stage: &std::ops::Range<usize>,
+        kept: &HashMap<RelPath, FileRun>,
+        texts: &Arc<ProjectFiles>,
+    ) {
+        let late = |c: &&(usize, Arc<Conditions>)| stage.contains(&c.0) && c.1.is_late();
+        let mut late = self.plan.conditions.iter().filter(late).peekable();
+        if late.peek().is_some() {
+            let texts = overlaid(kept, texts);
+            let told = survey_files(&texts);
+            late.for_each(|(_, c)| c.decide_late(&texts, &told));
+        }
+    }
+
     /// The stages: what files pass on to one another may change with every step.
     fn stages_of(&self, wide: &Wide) -> &[std::ops::Range<usize>] {
         if wide.changes() { &self.plan.single } else { &self.plan.stages }
@@ -354,8 +375,7 @@ impl Engine<'_> {
         kept: &HashMap<RelPath, FileRun>,
         texts: &Arc<ProjectFiles>,
     ) {
-        let changed = kept.iter().filter(|(_, run)| run.text != run.base.as_str());
-        let texts = texts.with(changed.map(|(p, run)| (p.clone(), run.text.clone())).collect());
+        let texts = overlaid(kept, texts);
         answers.index.replace_files(Arc::new(texts));
         for (path, run) in kept {
             if let Some(e) = ecosystem_of(path).filter(|_| self.plan.reads_manifests()) {
@@ -373,6 +393,12 @@ impl Engine<'_> {
             }
         }
     }
+}
+
+/// The files as the steps have left them.
+fn overlaid(kept: &HashMap<RelPath, FileRun>, texts: &ProjectFiles) -> ProjectFiles {
+    let changed = kept.iter().filter(|(_, run)| run.text != run.base.as_str());
+    texts.with(changed.map(|(p, run)| (p.clone(), run.text.clone())).collect())
 }
 
 /// Puts the questions of a plan to all files.

@@ -61,6 +61,11 @@ impl ProjectFiles {
         }
     }
 
+    /// What stands in a file by now, without keeping it.
+    pub(crate) fn peek(&self, path: &RelPath) -> Option<String> {
+        self.changed.get(path).cloned().or_else(|| self.read(path))
+    }
+
     fn read(&self, path: &RelPath) -> Option<String> {
         let bytes = std::fs::read(self.project.path(path)).ok()?;
         Text::decode(&bytes).ok().map(|t| t.as_str().to_owned())

@@ -75,8 +75,8 @@ pub struct Plan {
     pub narrow: Narrow,
     /// What the recipes tell of types of libraries.
     pub(crate) types: Vec<ToldType>,
-    /// What actions wait for.
-    pub(crate) conditions: Vec<Arc<Conditions>>,
+    /// What actions wait for, with the number of their step.
+    pub(crate) conditions: Vec<(usize, Arc<Conditions>)>,
 }
 
 /// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
@@ -89,11 +89,12 @@ impl Plan {
         let mut steps = Vec::new();
         let mut messages = Vec::new();
         let mut types = Vec::new();
-        let mut conditions = Vec::new();
+        let mut conditions = Conditional { first: 0, all: Vec::new() };
         for recipe in recipes {
             let mut out = Vec::new();
             let spellings = spellings_of(recipe);
             let told = told_types(recipe, &spellings, &mut out);
+            conditions.first = steps.len();
             steps.extend(compile_recipe(recipe, &spellings, &told, &mut conditions, &mut out));
             types.extend(told);
             out.sort_by_key(Diagnostic::start);
@@ -127,7 +128,7 @@ impl Plan {
         let narrow = Narrow::new(needs, &own, LANGUAGES);
         let plan = Self {
             recipes: infos.collect(),
-            stages: stages(&steps),
+            stages: stages(&steps, &conditions.all),
             single: (0..steps.len()).map(|n| n..n + 1).collect(),
             steps,
             packages: packages.into_iter().collect(),
@@ -135,7 +136,7 @@ impl Plan {
             watches,
             narrow,
             types,
-            conditions,
+            conditions: conditions.all,
         };
         (plan, messages)
     }
@@ -233,11 +234,18 @@ fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>)
     all
 }
 
+/// What actions wait for.
+struct Conditional {
+    /// The number of the recipe's first step.
+    first: usize,
+    all: Vec<(usize, Arc<Conditions>)>,
+}
+
 fn compile_recipe(
     recipe: &Recipe,
     spellings: &Spellings,
     told: &[ToldType],
-    conditions: &mut Vec<Arc<Conditions>>,
+    conditions: &mut Conditional,
     out: &mut Vec<Diagnostic>,
 ) -> Vec<PlanStep> {
     let mut renamed: Vec<(String, String)> = Vec::new();
@@ -260,7 +268,7 @@ fn compile_recipe(
                 let all = runner.into_iter().chain(more);
                 match Conditions::of(recipe, &step.conditions, action) {
                     Some(c) => {
-                        conditions.push(c.clone());
+                        conditions.all.push((conditions.first + steps.len(), c.clone()));
                         runners.extend(all.map(|r| Conditioned::around(r, c.clone())));
                     }
                     None => runners.extend(all),
@@ -331,7 +339,7 @@ fn type_names(symbols: &[String]) -> Vec<String> {
 }
 
 /// A stage ends before a step that asks about other files what a step of the stage may have changed.
-fn stages(steps: &[PlanStep]) -> Vec<Range<usize>> {
+fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Range<usize>> {
     let mut out = Vec::new();
     let mut start = 0;
     for i in 1..steps.len() {
@@ -341,7 +349,8 @@ fn stages(steps: &[PlanStep]) -> Vec<Range<usize>> {
             here().any(|r| r.asks_declarations()) && before().any(|r| r.changes_declarations());
         let manifests =
             here().any(|r| r.reads_manifests()) && before().any(|r| r.reads_manifests());
-        if declarations || manifests {
+        let late = conditions.iter().any(|(n, c)| *n == i && c.is_late());
+        if declarations || manifests || late {
             out.push(start..i);
             start = i;
         }

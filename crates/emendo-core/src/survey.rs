@@ -8,10 +8,11 @@ use emendo_docs::{
 };
 use emendo_lang::language_of;
 use emendo_recipe::Recipe;
-use emendo_text::{Lines, RelPath, Text};
+use emendo_text::{Lines, RelPath};
 use rayon::prelude::*;
 use serde::Serialize;
 
+use crate::files::ProjectFiles;
 use crate::project::Project;
 use crate::walk::{Skips, walk};
 
@@ -170,8 +171,14 @@ const OTHERS: &[(&str, &[&str])] = &[
 /// Looks at a project.
 pub fn survey(project: &Project) -> Survey {
     let walked = walk(project, &[]);
+    let files = ProjectFiles::new(project, walked.files);
+    Survey { skipped: walked.skipped, ..survey_files(&files) }
+}
+
+/// Looks at files as they are by now.
+pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
     let mut languages: BTreeMap<&str, (usize, bool)> = BTreeMap::new();
-    for path in &walked.files {
+    for path in files.paths() {
         let known = language_of(path).map(|l| (l.title, true));
         let other = || {
             let ending = path.extension()?;
@@ -184,21 +191,21 @@ pub fn survey(project: &Project) -> Survey {
             entry.0 += 1;
         }
     }
-    let manifests: Vec<Read> = walked
-        .files
+    let manifests: Vec<Read> = files
+        .paths()
         .par_iter()
         .filter_map(|path| Some((path, ecosystem_of(path)?)))
-        .filter_map(|(path, ecosystem)| read(project, path, ecosystem))
+        .filter_map(|(path, ecosystem)| read(files, path, ecosystem))
         .collect();
     let mut out = Survey {
-        files: walked.files.len(),
-        skipped: walked.skipped,
+        files: files.paths().len(),
+        skipped: Skips::default(),
         languages: counted(languages.into_iter().map(|(n, c)| (n.to_owned(), c.0, c.1))),
         ecosystems: Vec::new(),
         modules: Vec::new(),
         libraries: Vec::new(),
         toolchains: Vec::new(),
-        locks: walked.files.iter().filter(|p| is_lock(p)).filter_map(lock).collect(),
+        locks: files.paths().iter().filter(|p| is_lock(p)).filter_map(lock).collect(),
         unreadable: Vec::new(),
     };
     let mut kinds: BTreeMap<&str, usize> = BTreeMap::new();
@@ -231,9 +238,8 @@ struct Read {
     told: Result<Manifest, String>,
 }
 
-fn read(project: &Project, path: &RelPath, ecosystem: &'static Ecosystem) -> Option<Read> {
-    let bytes = std::fs::read(project.path(path)).ok()?;
-    let text = Text::decode(&bytes).ok()?.as_str().to_owned();
+fn read(files: &ProjectFiles, path: &RelPath, ecosystem: &'static Ecosystem) -> Option<Read> {
+    let text = files.peek(path)?;
     let told = (ecosystem.read)(path, &text).map_err(|e| e.message);
     Some(Read { path: path.clone(), ecosystem, text, told })
 }

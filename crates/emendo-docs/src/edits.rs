@@ -114,7 +114,14 @@ impl Edits<'_> {
 
     fn without(&self, span: Span, siblings: impl Iterator<Item = Span>, flow: bool) -> Patch {
         if !flow {
-            return Patch::new(self.whole_lines(span), "");
+            let mut whole = self.whole_lines(span);
+            // An attribute takes the blanks before it along.
+            if matches!(self.format.style, Style::Elements) && !span.of(self.text).starts_with('<')
+            {
+                let before = self.text[..span.start as usize].trim_end();
+                whole = Span { start: before.len() as u32, end: span.end };
+            }
+            return Patch::new(whole, "");
         }
         let siblings: Vec<Span> = siblings.collect();
         let at = siblings.iter().position(|s| s.contains(span) || *s == span);
@@ -165,9 +172,9 @@ impl Edits<'_> {
         let line = &rest[..rest.find('\n').unwrap_or(rest.len())];
         let behind = line.trim();
         let remark = behind.is_empty()
-            || (!self.format.comment.is_empty() && behind.starts_with(self.format.comment))
+            || self.format.is_comment(behind)
             || behind.starts_with("<!--") && behind.ends_with("-->");
-        let own = lead.trim_start_matches("export ").trim();
+        let own = lead.trim();
         if !remark {
             return span;
         }
@@ -202,7 +209,7 @@ impl Edits<'_> {
 
     /// Puts an entry behind comment signs, line by line; `None` where the format has none.
     pub fn comment_out(&self, pair: &Pair) -> Option<Vec<Patch>> {
-        let sign = self.format.comment;
+        let sign = self.format.comments.first().copied();
         if matches!(self.format.style, Style::Elements) {
             let inner = pair.span.of(self.text);
             let plain = !inner.contains("--");
@@ -213,9 +220,7 @@ impl Edits<'_> {
                 ]
             });
         }
-        if sign.is_empty() {
-            return None;
-        }
+        let sign = sign?;
         let start = self.line_start(pair.span.start as usize);
         let whole = &self.text[start..pair.span.end as usize];
         let mut out = Vec::new();
@@ -239,15 +244,7 @@ impl Edits<'_> {
             NodeKind::Text(old)
                 if !matches!(self.format.style, Style::Braces | Style::Elements) =>
             {
-                let sep = if old.contains(", ") || !old.contains(',') { ", " } else { "," };
-                let whole =
-                    if old.is_empty() { item.to_owned() } else { format!("{old}{sep}{item}") };
-                let sep_plain = if matches!(self.format.style, Style::Lines) {
-                    whole.replace(", ", ",")
-                } else {
-                    whole
-                };
-                return Some(self.value(node, &sep_plain));
+                return Some(self.append_text(node, old, item));
             }
             _ => return None,
         };
@@ -269,7 +266,11 @@ impl Edits<'_> {
                 return Some(Patch::new(Span::at(at + next + 1), entry));
             }
             let at = if comma { at + rest.find(',').map_or(0, |i| i + 1) } else { at };
-            let gap = if own_line { format!("{}{lead}", self.line_end()) } else { " ".to_owned() };
+            let gap = if own_line {
+                format!("{}{lead}", self.line_end())
+            } else {
+                self.blank().to_owned()
+            };
             let sign = if comma { "" } else { "," };
             return Some(Patch::new(Span::at(at), format!("{sign}{gap}{text}")));
         }
@@ -280,9 +281,97 @@ impl Edits<'_> {
         Some(self.line_behind(Some(at), &indent, &format!("- {text}")))
     }
 
+    /// Adds an item to a value with commas, behind the last one and divided from it like the others.
+    fn append_text(&self, node: &Node, old: &str, item: &str) -> Patch {
+        let raw = node.span.of(self.text);
+        let quoted = raw.starts_with(['"', '\'']);
+        let usual = if matches!(self.format.style, Style::Lines) { "," } else { ", " };
+        if old.trim().is_empty() || raw.starts_with(['|', '>']) {
+            let whole =
+                if old.is_empty() { item.to_owned() } else { format!("{old}{usual}{item}") };
+            return self.value(node, &whole);
+        }
+        // A line for each, where they stand so.
+        let lines = raw.rfind('\n').filter(|i| !raw[*i..].contains(','));
+        let lines = lines.map(|i| {
+            let start = i - usize::from(raw[..i].ends_with('\r'));
+            &raw[start..i + 1 + raw[i + 1..].len() - raw[i + 1..].trim_start().len()]
+        });
+        let sep = lines.or_else(|| {
+            raw.rfind(',').map(|i| {
+                let rest = &raw[i + 1..];
+                let gap = rest.len() - rest.trim_start_matches(['\\', ' ', '\t', '\r', '\n']).len();
+                &raw[i..=i + gap]
+            })
+        });
+        let sep = sep.unwrap_or(usual);
+        let end = node.span.end as usize - usize::from(quoted);
+        Patch::new(Span::at(end), format!("{sep}{item}"))
+    }
+
+    /// Adds an item behind the last of keys with numbers (`gauges[0]`), if the list is written so.
+    pub fn append_numbered(&self, all: &[Found<'_>], key: &str, item: &str) -> Option<Patch> {
+        let number = |f: &Found<'_>| {
+            let path = f.path();
+            let rest = path.strip_prefix(key)?.strip_prefix('[')?.strip_suffix(']')?;
+            rest.parse::<u32>().ok()
+        };
+        let mut own: Vec<(u32, &Found<'_>)> =
+            all.iter().filter_map(|f| Some((number(f)?, f))).collect();
+        own.sort_by_key(|o| o.0);
+        let (last, found) = *own.last()?;
+        if own.iter().any(|o| o.1.pair().node.text() == Some(item)) {
+            return None;
+        }
+        let pair = found.pair();
+        let sign = Span { start: pair.key_span().end, end: pair.node.span.start }.of(self.text);
+        let key =
+            pair.key_span().of(self.text).replace(&format!("[{last}]"), &format!("[{}]", last + 1));
+        let value = (self.format.write_value)(item, pair.node.span.of(self.text));
+        Some(self.line_behind(Some(pair.span.end as usize), "", &format!("{key}{sign}{value}")))
+    }
+
+    /// The lines of remarks right above an entry that begins its line: they are about it. With where they begin.
+    pub fn remarks_above(&self, span: Span) -> (usize, Vec<&str>) {
+        let line = self.line_start(span.start as usize);
+        let mut out = Vec::new();
+        let mut start = line;
+        if self.format.comments.is_empty()
+            || !self.text[line..span.start as usize].trim().is_empty()
+        {
+            return (line, out);
+        }
+        while let Some(end) = start.checked_sub(1) {
+            let above = self.line_start(end);
+            let said = self.text[above..end].trim();
+            if !self.format.is_comment(said) {
+                break;
+            }
+            out.insert(0, said);
+            start = above;
+        }
+        (start, out)
+    }
+
     /// Where the line begins that a place is on.
     fn line_start(&self, at: usize) -> usize {
         self.text[..at].rfind('\n').map_or(0, |i| i + 1)
+    }
+
+    /// True for a text between braces that has no blanks.
+    fn is_dense(&self) -> bool {
+        matches!(self.format.style, Style::Braces)
+            && !self.text.trim_end().contains('\n')
+            && ![", ", ": "].iter().any(|s| self.text.contains(s))
+    }
+
+    fn blank(&self) -> &'static str {
+        if self.is_dense() { "" } else { " " }
+    }
+
+    /// What stands between a key and its value.
+    fn sign(&self) -> &'static str {
+        if self.is_dense() { self.format.sign.trim_end() } else { self.format.sign }
     }
 
     fn line_end(&self) -> &'static str {
@@ -324,11 +413,11 @@ impl Edits<'_> {
         let lead = &self.text[line..at];
         let flow = matches!(self.format.style, Style::Braces);
         let sign = if flow { "," } else { "" };
-        let entry = format!("{}{}{raw}{sign}", (self.format.write_key)(key, ""), self.format.sign);
+        let entry = format!("{}{}{raw}{sign}", (self.format.write_key)(key, ""), self.sign());
         if lead.trim().is_empty() {
             return Some(Patch::new(Span::at(line), format!("{lead}{entry}{}", self.line_end())));
         }
-        flow.then(|| Patch::new(Span::at(at), format!("{entry} ")))
+        flow.then(|| Patch::new(Span::at(at), format!("{entry}{}", self.blank())))
     }
 
     fn insert_line(&self, key: &str, raw: &str, root: Option<&Node>) -> Patch {
@@ -405,19 +494,27 @@ impl Edits<'_> {
             return Some(self.line_behind(Some(at as usize), "", &entry(&sign)));
         }
         let all = self.doc.all();
-        let inline = all.iter().find(|f| {
-            f.path() == parents.join(".")
-                && self.text[f.pair().node.span.start as usize..].starts_with('{')
+        // The deepest table between braces on the way.
+        let inline = (1..=parents.len()).rev().find_map(|n| {
+            let path = parents[..n].join(".");
+            let braces =
+                |f: &&Found<'_>| self.text[f.pair().node.span.start as usize..].starts_with('{');
+            Some((n, all.iter().filter(braces).find(|f| f.path() == path)?))
         });
-        if let Some(f) = inline {
-            return self.in_braces(&f.pair().node, &entry(self.format.sign));
+        if let Some((n, f)) = inline {
+            let entry = nested_flow(&path[n..], raw, (self.format.sign, " "), |k| {
+                (self.format.write_key)(k, "")
+            });
+            return self.in_braces(&f.pair().node, &entry);
         }
         let nl = self.line_end();
-        let end = self.text.trim_end().len();
-        let gap = if end == 0 { String::new() } else { format!("{nl}{nl}") };
+        let body = self.text.trim_end();
+        let ends = self.text[body.len()..].matches('\n').count();
+        let gap = if body.is_empty() { 0 } else { 2_usize.saturating_sub(ends) };
+        let gap = nl.repeat(gap);
         let quoted: Vec<String> = parents.iter().map(|p| (self.format.write_key)(p, "")).collect();
         let text = format!("{gap}{}{nl}{}{nl}", header(&quoted), entry(self.format.sign));
-        Some(Patch::new(Span::new(end, self.text.len()), text))
+        Some(Patch::new(Span::at(self.text.len()), text))
     }
 
     fn sign_of(&self, like: &[&Pair]) -> String {
@@ -450,7 +547,7 @@ impl Edits<'_> {
     fn insert_indented(&self, path: &[String], raw: &str, root: &Node) -> Option<Patch> {
         let (node, rest) = self.deepest(root, path);
         if self.text[node.span.start as usize..].starts_with('{') {
-            let entry = nested_flow(rest, raw, |k| (self.format.write_key)(k, ""));
+            let entry = nested_flow(rest, raw, (": ", " "), |k| (self.format.write_key)(k, ""));
             return self.in_braces(node, &entry);
         }
         let last = node.pairs().last()?;
@@ -543,7 +640,9 @@ impl Edits<'_> {
             }
         } else {
             let all: Vec<String> = rest.to_vec();
-            entry = nested_flow(&all, raw, |k| (self.format.write_key)(k, ""));
+            entry = nested_flow(&all, raw, (self.sign(), self.blank()), |k| {
+                (self.format.write_key)(k, "")
+            });
         }
         self.in_braces(node, &entry)
     }
@@ -564,7 +663,8 @@ impl Edits<'_> {
         let line = self.line_start(last.span.start as usize);
         let lead = &self.text[line..last.span.start as usize];
         let own_line = lead.trim().is_empty() && line as u32 > node.span.start;
-        let gap = if own_line { format!("{}{lead}", self.line_end()) } else { " ".to_owned() };
+        let gap =
+            if own_line { format!("{}{lead}", self.line_end()) } else { self.blank().to_owned() };
         let rest = &self.text[last.span.end as usize..node.span.end as usize];
         // Behind a comma that stands already, the new entry ends with one too.
         if let Some(i) = rest.find(',').filter(|i| rest[..*i].trim().is_empty()) {
@@ -578,10 +678,16 @@ impl Edits<'_> {
 }
 
 /// A path of keys on one line: `a: { b: 1 }`.
-fn nested_flow(path: &[String], raw: &str, key: impl Fn(&str) -> String) -> String {
+fn nested_flow(
+    path: &[String],
+    raw: &str,
+    (sign, blank): (&str, &str),
+    key: impl Fn(&str) -> String,
+) -> String {
     let Some((first, rest)) = path.split_first() else { return raw.to_owned() };
+    let first = key(first);
     if rest.is_empty() {
-        return format!("{}: {raw}", key(first));
+        return format!("{first}{sign}{raw}");
     }
-    format!("{}: {{ {} }}", key(first), nested_flow(rest, raw, key))
+    format!("{first}{sign}{{{blank}{}{blank}}}", nested_flow(rest, raw, (sign, blank), key))
 }

@@ -18,7 +18,7 @@ pub use edits::{Edits, Patch};
 pub use formats::{FORMATS, Format, Style, constant, format_named, format_of};
 pub use manifests::{
     ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property,
-    Toolchain, Value, ecosystem_of, is_lock,
+    Toolchain, Value, beside, ecosystem_of, is_lock,
 };
 pub use raise::{Raised, lowest, raise};
 pub use version::{Comparison, Requirement, Version};

@@ -126,7 +126,7 @@ pub(crate) const CONDITION: &[Key] = &[
     Key::new("refers_to", Symbols, "some file refers to the symbol"),
     Key::new("setting", Texts, "the key is set in some file"),
     Key::new("lang", Texts, "there are files of the language"),
-    Key::later("now"),
+    Key::new("now", Bool, "asked just before the step, not when the run begins"),
 ];
 
 /// Keys of `[requires]`.

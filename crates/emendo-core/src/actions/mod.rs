@@ -7,6 +7,7 @@ mod note;
 mod parts;
 mod setting;
 mod signature;
+mod snippet;
 mod symbol;
 mod values;
 

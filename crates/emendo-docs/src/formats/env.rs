@@ -12,7 +12,7 @@ pub(super) const ENV: Format = Format {
     extensions: &["env"],
     names: &[".env", ".flaskenv"],
     style: Style::Lines,
-    comment: "#",
+    comments: &["#"],
     sign: "=",
     dotted: true,
     split: false,
@@ -35,7 +35,8 @@ fn read(text: &str) -> Doc {
         if body.is_empty() || body.starts_with('#') {
             continue;
         }
-        let mut from = end - body.len();
+        let begin = end - body.len();
+        let mut from = begin;
         if let Some(rest) = body.strip_prefix("export ") {
             from = end - rest.trim_start().len();
         }
@@ -70,7 +71,7 @@ fn read(text: &str) -> Doc {
         };
         let node = Node { span: value, kind: NodeKind::Text(inner) };
         let keys = vec![KeyPart { text: key.of(text).to_owned(), span: key }];
-        out.push(Pair { keys, node, span: key.hull(value), heading: false });
+        out.push(Pair { keys, node, span: Span::at(begin).hull(value), heading: false });
     }
     super::one_map(text, out)
 }

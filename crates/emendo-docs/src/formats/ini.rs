@@ -12,7 +12,7 @@ pub(super) const INI: Format = Format {
     extensions: &["ini", "cfg", "conf"],
     names: &[".editorconfig", ".npmrc"],
     style: Style::Sections { header: |path| format!("[{}]", path.join(".")) },
-    comment: "#",
+    comments: &["#", ";"],
     sign: " = ",
     dotted: true,
     split: false,

@@ -11,7 +11,7 @@ pub(super) const JSON: Format = Format {
     extensions: &["json", "jsonc", "json5"],
     names: &[],
     style: Style::Braces,
-    comment: "//",
+    comments: &["//"],
     sign: ": ",
     dotted: false,
     split: false,

@@ -24,8 +24,8 @@ pub struct Format {
     pub names: &'static [&'static str],
     /// How its entries stand.
     pub style: Style,
-    /// What a comment to the end of the line begins with; empty if there is none.
-    pub comment: &'static str,
+    /// What comments to the end of the line begin with, the usual one first; none if there are none.
+    pub comments: &'static [&'static str],
     /// Between a key and its value.
     pub sign: &'static str,
     /// A key may be a whole path with dots.
@@ -103,9 +103,20 @@ impl Format {
             || ((self.relaxed)(path) && plain(written) == plain(wanted))
     }
 
-    /// A key as it is spelled where another spelling of the old one stands.
+    /// A key as it is spelled in files of the format.
     pub fn spelled_key(&self, new: &str) -> String {
         if self.constant { constant(new) } else { new.to_owned() }
+    }
+
+    /// A key as it is spelled where another one is written so.
+    pub fn spelled_like(&self, new: &str, written: &str) -> String {
+        let small = written.chars().any(char::is_lowercase);
+        if small { new.to_owned() } else { self.spelled_key(new) }
+    }
+
+    /// True if a text begins with a comment.
+    pub fn is_comment(&self, text: &str) -> bool {
+        self.comments.iter().any(|sign| text.starts_with(sign))
     }
 }
 

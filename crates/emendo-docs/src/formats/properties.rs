@@ -11,7 +11,7 @@ pub(super) const PROPERTIES: Format = Format {
     extensions: &["properties"],
     names: &[],
     style: Style::Lines,
-    comment: "#",
+    comments: &["#", "!"],
     sign: "=",
     dotted: true,
     split: false,

@@ -13,7 +13,7 @@ pub(super) const TOML: Format = Format {
     extensions: &["toml"],
     names: &[],
     style: Style::Sections { header: |path| format!("[{}]", path.join(".")) },
-    comment: "#",
+    comments: &["#"],
     sign: " = ",
     dotted: true,
     split: true,
@@ -135,8 +135,30 @@ impl Reader<'_> {
         }
     }
 
+    /// The parts of a dotted key as they stand before its last one: an outer part may have been written first elsewhere.
+    fn dotted_keys(&self, mut keys: Vec<KeyPart>) -> Vec<KeyPart> {
+        let Some(mut from) = keys.last().map(|k| k.span.start as usize) else { return keys };
+        let outer = keys.len() - 1;
+        for key in keys[..outer].iter_mut().rev() {
+            let before = self.text[..from].trim_end_matches([' ', '\t']);
+            let Some(before) = before.strip_suffix('.') else { break };
+            let before = before.trim_end_matches([' ', '\t']);
+            let begin = match before.chars().next_back() {
+                Some(q @ ('"' | '\'')) => before[..before.len() - 1].rfind(q).unwrap_or(0),
+                _ => {
+                    let bare = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
+                    before.trim_end_matches(bare).len()
+                }
+            };
+            key.span = Span::new(begin, before.len());
+            from = begin;
+        }
+        keys
+    }
+
     fn pair(&self, keys: Vec<KeyPart>, value: &Value) -> Option<Pair> {
         let node = self.value(value)?;
+        let keys = self.dotted_keys(keys);
         let span = keys.first()?.span.hull(node.span);
         Some(Pair { keys, node, span, heading: false })
     }

@@ -1,5 +1,6 @@
 //! XML as settings: an element is the key of its text, an attribute a key below its element, and an element with a name and a
-//! value of its own (`<add key="a" value="b"/>`, `<property name="a">b</property>`) is that key. The outermost element is no part.
+//! value of its own (`<add key="a" value="b"/>`, `<property name="a">b</property>`) is that key: a whole one if it has dots,
+//! else one below the elements around it. The outermost element is no part.
 
 use emendo_text::Span;
 use roxmltree::{Document, Node as Element, ParsingOptions};
@@ -13,7 +14,7 @@ pub(super) const XML: Format = Format {
     extensions: &["xml", "config", "xaml"],
     names: &[],
     style: Style::Elements,
-    comment: "",
+    comments: &[],
     sign: "",
     dotted: false,
     split: false,
@@ -49,7 +50,15 @@ fn read(text: &str) -> Doc {
     match parse(text) {
         Ok(doc) => {
             let root = doc.root_element();
-            Doc { roots: vec![element(text, root, 0)], errors: Vec::new() }
+            let mut whole = Vec::new();
+            let mut node = element(text, root, 0, &mut whole);
+            if let NodeKind::Map(pairs) = &mut node.kind {
+                pairs.append(&mut whole);
+                pairs.sort_by_key(|p| p.span.start);
+            } else if !whole.is_empty() {
+                node = Node { span: span(root.range()), kind: NodeKind::Map(whole) };
+            }
+            Doc { roots: vec![node], errors: Vec::new() }
         }
         Err(e) => Doc { roots: Vec::new(), errors: vec![e] },
     }
@@ -59,7 +68,7 @@ fn span(range: std::ops::Range<usize>) -> Span {
     Span::new(range.start, range.end)
 }
 
-fn element(text: &str, node: Element<'_, '_>, depth: usize) -> Node {
+fn element(text: &str, node: Element<'_, '_>, depth: usize, whole: &mut Vec<Pair>) -> Node {
     let mut pairs = Vec::new();
     for a in node.attributes() {
         let name = KeyPart { text: a.name().to_owned(), span: span(a.range_qname()) };
@@ -68,7 +77,9 @@ fn element(text: &str, node: Element<'_, '_>, depth: usize) -> Node {
         pairs.push(Pair { keys: vec![name], node: value, span: span(a.range()), heading: false });
     }
     for child in node.children().filter(|c| c.is_element() && depth < DEPTH) {
-        pairs.push(child_pair(text, child, depth));
+        let pair = child_pair(text, child, depth, whole);
+        let named = pair.keys.iter().any(|k| k.text.contains('.'));
+        if named { whole.push(pair) } else { pairs.push(pair) }
     }
     let (inner, at) = inner(text, node);
     if pairs.is_empty() {
@@ -77,11 +88,14 @@ fn element(text: &str, node: Element<'_, '_>, depth: usize) -> Node {
     Node { span: span(node.range()), kind: NodeKind::Map(pairs) }
 }
 
-fn child_pair(text: &str, child: Element<'_, '_>, depth: usize) -> Pair {
+fn child_pair(text: &str, child: Element<'_, '_>, depth: usize, out: &mut Vec<Pair>) -> Pair {
     let whole = span(child.range());
     let start = whole.start as usize + 1;
     let tag_len =
         text[start..].find(|c: char| c.is_whitespace() || c == '>' || c == '/').unwrap_or(0);
+    // The prefix of a namespace is no part of the name.
+    let prefix = text[start..start + tag_len].find(':').map_or(0, |i| i + 1);
+    let (start, tag_len) = (start + prefix, tag_len - prefix);
     let tag = KeyPart {
         text: child.tag_name().name().to_owned(),
         span: Span::new(start, start + tag_len),
@@ -104,7 +118,12 @@ fn child_pair(text: &str, child: Element<'_, '_>, depth: usize) -> Pair {
             return Pair { keys: vec![part], node, span: whole, heading: false };
         }
     }
-    Pair { keys: vec![tag], node: element(text, child, depth + 1), span: whole, heading: false }
+    Pair {
+        keys: vec![tag],
+        node: element(text, child, depth + 1, out),
+        span: whole,
+        heading: false,
+    }
 }
 
 /// The text of an element, and where it stands without blanks at the ends. Comments and CDATA leave the whole inside as the place.

@@ -15,7 +15,7 @@ pub(super) const YAML: Format = Format {
     extensions: &["yaml", "yml"],
     names: &[],
     style: Style::Indented,
-    comment: "#",
+    comments: &["#"],
     sign: ": ",
     dotted: false,
     split: false,

@@ -3,7 +3,9 @@
 use emendo_text::RelPath;
 
 use super::script::{HASHES, Kind, Script, line_like};
-use super::{Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole};
+use super::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole,
+};
 use crate::edits::Patch;
 
 pub(super) const BUNDLER: Ecosystem = Ecosystem {
@@ -16,6 +18,7 @@ pub(super) const BUNDLER: Ecosystem = Ecosystem {
     plain: str::to_owned,
     exact: false,
     shared: false,
+    named_sources: false,
     toolchains: &["ruby"],
     add,
     locks: &[("Gemfile.lock", "bundle update")],
@@ -42,6 +45,17 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 value,
                 form: Form::Plain,
             }));
+        }
+        if word == "source" && script.quoted(first).is_some() {
+            let end = script.statement_end(i);
+            let span =
+                script.hull(i, if script.word(first + 1) == Some("do") { first } else { end });
+            let names = script.value(first).into_iter().collect();
+            // A block's contents go with it: it is only renamed.
+            let removal = script.removal(span);
+            out.entries.push(Entry::source(names, "dependencies", span, removal));
+            i = first + 1;
+            continue;
         }
         if !CALLS.contains(&word) || script.quoted(first).is_none() {
             i += 1;
@@ -78,6 +92,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
 
 fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     let manifest = read(path, text).ok()?;
+    let same = || manifest.entries.iter().filter(|e| e.kind == new.kind);
     let quote = manifest
         .entries
         .first()
@@ -90,6 +105,10 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         };
         format!(", {quote}{v}{quote}")
     });
+    if new.kind == EntryKind::Repository {
+        let line = format!("source {quote}{}{quote}", new.coordinate);
+        return line_like(text, same(), "~", &line);
+    }
     let line = format!("gem {quote}{}{quote}{version}", new.coordinate);
-    line_like(text, manifest.entries.iter(), new.coordinate, &line)
+    line_like(text, same(), new.coordinate, &line)
 }

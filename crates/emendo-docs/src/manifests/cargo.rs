@@ -19,6 +19,7 @@ pub(super) const CARGO: Ecosystem = Ecosystem {
     plain: |c| c.replace('_', "-"),
     exact: false,
     shared: false,
+    named_sources: false,
     toolchains: &["rust", "edition"],
     add,
     locks: &[("Cargo.lock", "cargo update")],

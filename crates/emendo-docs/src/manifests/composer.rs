@@ -3,8 +3,8 @@
 use emendo_text::RelPath;
 
 use super::{
-    Ecosystem, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted, key_of,
-    keyed, parsed, value_of, whole,
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
+    format, inserted, inside, key_of, keyed, parsed, value_of, whole,
 };
 use crate::edits::{Edits, Patch};
 
@@ -18,6 +18,7 @@ pub(super) const COMPOSER: Ecosystem = Ecosystem {
     plain: |c| c.to_lowercase(),
     exact: false,
     shared: false,
+    named_sources: false,
     toolchains: &["php"],
     add,
     locks: &[("composer.lock", "composer update")],
@@ -41,6 +42,25 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
             out.entries.push(keyed(&edits, &found, name, Some(value), list));
         }
     }
+    if let Some(found) = doc.at(&["repositories"]).first() {
+        let list = &found.pair().node;
+        for item in list.items() {
+            if let Some(url) = item.pairs().iter().find(|p| p.is(&["url"])) {
+                let names = vec![Value::new(text, inside(text, url.node.span))];
+                let removal = edits.remove_item(list, item);
+                out.entries.push(Entry::source(names, "dependencies", item.span, removal));
+            }
+        }
+    }
+    for found in doc.below(&["repositories"]) {
+        let key = key_of(text, &found);
+        let url = doc.at(&["repositories", &key.text, "url"]);
+        if let Some(url) = url.first().and_then(|u| value_of(text, u)) {
+            let span = found.pair().span;
+            let removal = edits.remove(&found);
+            out.entries.push(Entry::source(vec![url, key], "dependencies", span, removal));
+        }
+    }
     if let Some(found) = doc.at(&["config", "platform", "php"]).first()
         && let Some(value) = value_of(text, found)
     {
@@ -50,6 +70,17 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
 }
 
 fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    if new.kind == EntryKind::Repository {
+        let raw = format!("{{\"type\": \"composer\", \"url\": \"{}\"}}", new.coordinate);
+        let json = format("json");
+        let doc = parsed(json, text).ok()?;
+        let edits = Edits { format: json, text, doc: &doc };
+        return match doc.at(&["repositories"]).first() {
+            Some(f) if f.pair().node.pairs().is_empty() => edits.append(&f.pair().node, &raw),
+            Some(_) => inserted(json, text, &["repositories", new.id?], &raw),
+            None => inserted(json, text, &["repositories"], &format!("[{raw}]")),
+        };
+    }
     let list = match new.scope {
         "" => "require",
         "dev" | "test" => "require-dev",

@@ -19,6 +19,7 @@ pub(super) const GO: Ecosystem = Ecosystem {
     plain: str::to_owned,
     exact: true,
     shared: false,
+    named_sources: false,
     toolchains: &["go"],
     add,
     locks: &[("go.sum", "go mod tidy")],

@@ -25,6 +25,7 @@ pub(super) const GRADLE: Ecosystem = Ecosystem {
     plain: str::to_owned,
     exact: true,
     shared: true,
+    named_sources: false,
     toolchains: &["java", "gradle", "kotlin"],
     add,
     locks: &[("gradle.lockfile", "gradle dependencies --write-locks")],
@@ -198,9 +199,7 @@ fn build(text: &str) -> Manifest {
             let next = match inner {
                 "dependencies" | "constraints" if starts => dependency(&s, i, &mut out),
                 "plugins" if starts => plugin(&s, i, &mut out),
-                _ if matches!(inner, "repositories" | "maven") && token == "url" => {
-                    repository(&s, i, &mut out)
-                }
+                "repositories" if starts => repository(&s, i, &around, &mut out),
                 _ => None,
             };
             if let Some(next) = next {
@@ -372,11 +371,36 @@ fn plugin(s: &Script<'_>, i: usize, out: &mut Manifest) -> Option<usize> {
     Some(end + 1)
 }
 
-fn repository(s: &Script<'_>, i: usize, out: &mut Manifest) -> Option<usize> {
-    let end = s.statement_end(i);
-    let url = (i + 1..=end).find_map(|k| s.value(k))?;
+/// `maven { url = "..." }`, `maven("...")` and `mavenCentral()`; gives where it ends.
+fn repository(s: &Script<'_>, i: usize, around: &[&str], out: &mut Manifest) -> Option<usize> {
+    let scope = match around.iter().any(|w| matches!(*w, "pluginManagement" | "buildscript")) {
+        true => "plugins",
+        false => "dependencies",
+    };
+    let open = (i + 1..s.tokens.len()).find(|k| !s.is(*k, "(") && !s.is(*k, ")"))?;
+    let direct = s.value(i + 2).filter(|_| s.is(i + 1, "("));
+    let mut end = s.statement_end(i);
+    if s.is(open, "{") {
+        let mut depth = 0;
+        end = (open..s.tokens.len()).find(|k| {
+            depth += i32::from(s.is(*k, "{")) - i32::from(s.is(*k, "}"));
+            depth == 0
+        })?;
+    }
+    let told = |key: &str| {
+        let at = (open..end).find(|k| s.word(*k) == Some(key))?;
+        // A place may be built from text: `uri("...")`.
+        (at + 1..(at + 5).min(end)).find_map(|k| s.value(k))
+    };
+    let url = direct.or_else(|| told("url"));
+    let plain = s.is(i + 1, "(") && s.is(i + 2, ")");
+    let names = match (url, plain) {
+        (Some(url), _) => std::iter::once(url).chain(told("name")).collect(),
+        (None, true) => vec![Value::new(s.text, s.tokens[i].span)],
+        (None, false) => return Some(end + 1),
+    };
     let span = s.hull(i, end);
-    out.entries.push(s.entry(EntryKind::Repository, url.text.clone(), vec![url], None, span));
+    out.entries.push(Entry::source(names, scope, span, s.removal(span)));
     Some(end + 1)
 }
 
@@ -461,6 +485,9 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     }
     let manifest = build(text);
     let kotlin = path.name().ends_with(".kts");
+    if new.kind == EntryKind::Repository {
+        return add_repository(text, &manifest, new, kotlin);
+    }
     let version = new.version.unwrap_or("");
     let same = manifest.entries.iter().filter(|e| e.kind == new.kind);
     if new.kind == EntryKind::Plugin {
@@ -505,4 +532,29 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         format!("{scope} {quote}{what}{quote}")
     };
     line_like(text, like.into_iter(), "~", &line)
+}
+
+/// Behind the last place of its kind, in the manner of the others that name an address.
+fn add_repository(text: &str, manifest: &Manifest, new: &New<'_>, kotlin: bool) -> Option<Patch> {
+    let scope = if new.scope == "plugins" { "plugins" } else { "dependencies" };
+    let all = manifest.entries.iter().filter(|e| e.kind == EntryKind::Repository);
+    let same: Vec<&Entry> = all.filter(|e| e.scope == scope).collect();
+    let like = same.iter().rev().map(|e| e.span.of(text)).find(|t| t.starts_with("maven {"));
+    let brief = same.iter().any(|e| e.span.of(text).starts_with("maven("));
+    let url = new.coordinate;
+    let line = match like {
+        Some(sample) => {
+            let quote = if sample.contains('\'') { '\'' } else { '"' };
+            let address = match (sample.contains("uri("), sample.contains('=')) {
+                (true, _) => format!("url = uri({quote}{url}{quote})"),
+                (false, true) => format!("url = {quote}{url}{quote}"),
+                (false, false) => format!("url {quote}{url}{quote}"),
+            };
+            format!("maven {{ {address} }}")
+        }
+        None if kotlin && (brief || new.id.is_none()) => format!("maven(\"{url}\")"),
+        None if kotlin => format!("maven {{ url = uri(\"{url}\") }}"),
+        None => format!("maven {{ url = '{url}' }}"),
+    };
+    line_like(text, same.into_iter(), "~", &line)
 }

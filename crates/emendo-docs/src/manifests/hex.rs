@@ -16,6 +16,7 @@ pub(super) const HEX: Ecosystem = Ecosystem {
     plain: str::to_owned,
     exact: false,
     shared: false,
+    named_sources: false,
     toolchains: &["elixir"],
     add,
     locks: &[("mix.lock", "mix deps.update --all")],

@@ -20,6 +20,7 @@ pub(super) const MAVEN: Ecosystem = Ecosystem {
     plain: str::to_owned,
     exact: true,
     shared: false,
+    named_sources: true,
     toolchains: &["java", "kotlin"],
     add,
     locks: &[],
@@ -116,10 +117,11 @@ fn repository(text: &str, node: Node<'_, '_>) -> Option<Entry> {
     let url = value(text, child(node, "url")?);
     let range = node.range();
     let span = Span::new(range.start, range.end);
-    let (coordinate, removal) = (url.text.clone(), removal(text, span));
-    let kind = EntryKind::Repository;
-    let (version, scope, features) = (None, String::new(), Vec::new());
-    Some(Entry { kind, coordinate, names: vec![url], version, scope, features, span, removal })
+    let id = child(node, "id").map(|n| value(text, n));
+    let plugins = node.tag_name().name() == "pluginRepository";
+    let names = std::iter::once(url).chain(id).collect();
+    let scope = if plugins { "plugins" } else { "dependencies" };
+    Some(Entry::source(names, scope, span, removal(text, span)))
 }
 
 /// An element with its lines, where nothing else stands on them.
@@ -136,12 +138,24 @@ fn is_remark(behind: &str) -> bool {
 fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     let doc = xml::parse(text).ok()?;
     let root = doc.root_element();
-    let (group, artifact) = new.coordinate.split_once(':')?;
     let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };
-    let (list, item, holder) = match new.kind {
-        EntryKind::Plugin => ("plugins", "plugin", child(root, "build")),
-        _ => ("dependencies", "dependency", Some(root)),
+    let (list, item) = match (new.kind, new.scope) {
+        (EntryKind::Plugin, _) => ("plugins", "plugin"),
+        (EntryKind::Repository, "plugins") => ("pluginRepositories", "pluginRepository"),
+        (EntryKind::Repository, _) => ("repositories", "repository"),
+        _ => ("dependencies", "dependency"),
     };
+    let mut says: Vec<(&str, &str)> = Vec::new();
+    if new.kind == EntryKind::Repository {
+        says.push(("id", new.id?));
+        says.push(("url", new.coordinate));
+    } else {
+        let (group, artifact) = new.coordinate.split_once(':')?;
+        says.extend([("groupId", group), ("artifactId", artifact)]);
+        says.extend(new.version.map(|v| ("version", v)));
+        says.extend((!new.scope.is_empty()).then_some(("scope", new.scope)));
+    }
+    let holder = if new.kind == EntryKind::Plugin { child(root, "build") } else { Some(root) };
     let list_node = holder.and_then(|h| child(h, list));
     let last = list_node
         .and_then(|l| l.children().rfind(|c| c.is_element() && c.tag_name().name() == item));
@@ -153,18 +167,16 @@ fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     };
     let first =
         root.children().find(Node::is_element).and_then(indent_of).unwrap_or_else(|| "  ".into());
-    let indent = last.and_then(indent_of).unwrap_or_else(|| first.repeat(2));
+    let around = list_node.or(holder).and_then(indent_of);
+    let deep = match (list_node, around) {
+        (Some(_), Some(own)) => format!("{own}{first}"),
+        (None, Some(own)) => format!("{own}{}", first.repeat(2)),
+        _ => first.repeat(2),
+    };
+    let indent = last.and_then(indent_of).unwrap_or(deep);
     let deeper = format!("{indent}{first}");
-    let mut body = format!(
-        "<{item}>{nl}{deeper}<groupId>{group}</groupId>{nl}{deeper}<artifactId>{artifact}</artifactId>{nl}"
-    );
-    if let Some(v) = new.version {
-        body.push_str(&format!("{deeper}<version>{v}</version>{nl}"));
-    }
-    if !new.scope.is_empty() {
-        body.push_str(&format!("{deeper}<scope>{}</scope>{nl}", new.scope));
-    }
-    body.push_str(&format!("{indent}</{item}>"));
+    let lines = says.iter().map(|(tag, said)| format!("{deeper}<{tag}>{said}</{tag}>{nl}"));
+    let body = format!("<{item}>{nl}{}{indent}</{item}>", lines.collect::<String>());
     if let Some(last) = last {
         let end = last.range().end;
         let line = text[end..].find('\n').map(|i| end + i + 1);
@@ -175,16 +187,27 @@ fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
             None => Patch { span: Span::at(end), text: format!("{nl}{indent}{body}") },
         });
     }
-    let close = text[..root.range().end].rfind("</")?;
     if let Some(l) = list_node {
-        let open = text[l.range().start..].find('>').map(|i| l.range().start + i + 1)?;
-        return Some(Patch { span: Span::at(open), text: format!("{nl}{indent}{body}") });
+        let range = l.range();
+        let open = text[range.clone()].find('>').map(|i| range.start + i + 1)?;
+        let own = indent.strip_suffix(first.as_str()).unwrap_or("");
+        // An element that is closed where it opens has to be opened first.
+        if text[range.clone()].ends_with("/>") && open == range.end {
+            let whole = format!("<{list}>{nl}{indent}{body}{nl}{own}</{list}>");
+            return Some(Patch { span: Span::new(range.start, range.end), text: whole });
+        }
+        let end = if text[open..].starts_with("</") { format!("{nl}{own}") } else { String::new() };
+        return Some(Patch { span: Span::at(open), text: format!("{nl}{indent}{body}{end}") });
     }
-    if new.kind == EntryKind::Plugin {
-        return None;
-    }
-    let text = format!("{first}<{list}>{nl}{indent}{body}{nl}{first}</{list}>{nl}");
-    Some(Patch { span: Span::at(close), text })
+    let holder = holder?;
+    let own = indent.strip_suffix(first.as_str()).unwrap_or("");
+    let close = text[..holder.range().end].rfind("</")?;
+    let line = text[..close].rfind('\n').map_or(0, |i| i + 1);
+    let block = format!("{own}<{list}>{nl}{indent}{body}{nl}{own}</{list}>{nl}");
+    Some(match text[line..close].trim().is_empty() {
+        true => Patch { span: Span::at(line), text: block },
+        false => Patch { span: Span::at(close), text: format!("{nl}{block}") },
+    })
 }
 
 fn child<'a, 'i>(node: Node<'a, 'i>, name: &str) -> Option<Node<'a, 'i>> {

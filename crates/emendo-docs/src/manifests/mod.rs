@@ -9,6 +9,7 @@ mod hex;
 mod maven;
 mod npm;
 mod nuget;
+mod placing;
 mod pubspec;
 mod python;
 mod script;
@@ -19,6 +20,8 @@ use emendo_text::{RelPath, Span};
 use crate::doc::{Doc, Found};
 use crate::edits::{Edits, Patch};
 use crate::formats::{Format, format_named};
+
+pub use placing::beside;
 
 /// A dependency ecosystem.
 pub struct Ecosystem {
@@ -40,6 +43,8 @@ pub struct Ecosystem {
     pub exact: bool,
     /// A value may be held in another manifest of the folder or of one around it.
     pub shared: bool,
+    /// Places that code comes from have a word of their own.
+    pub named_sources: bool,
     /// Toolchains whose level a manifest says.
     pub toolchains: &'static [&'static str],
     /// Adds an entry.
@@ -61,6 +66,8 @@ pub struct New<'a> {
     pub scope: &'a str,
     /// Its features.
     pub features: &'a [String],
+    /// The name under which a place that code comes from is known.
+    pub id: Option<&'a str>,
 }
 
 /// Why a manifest cannot be read.
@@ -122,6 +129,23 @@ pub struct Entry {
     pub span: Span,
     /// What takes it away.
     pub removal: Patch,
+}
+
+impl Entry {
+    /// A place that code comes from. `names` are its address and, where it has one, its own word; `scope` is `plugins` where
+    /// only those come from there.
+    fn source(names: Vec<Value>, scope: &str, span: Span, removal: Patch) -> Self {
+        Self {
+            kind: EntryKind::Repository,
+            coordinate: names.first().map_or(String::new(), |n| n.text.clone()),
+            names,
+            version: None,
+            scope: scope.to_owned(),
+            features: Vec::new(),
+            span,
+            removal,
+        }
+    }
 }
 
 /// The level of a toolchain.

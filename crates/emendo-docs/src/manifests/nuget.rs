@@ -22,6 +22,7 @@ pub(super) const NUGET: Ecosystem = Ecosystem {
     plain: |c| c.to_lowercase(),
     exact: true,
     shared: true,
+    named_sources: true,
     toolchains: &["framework", "csharp"],
     add,
     locks: &[("packages.lock.json", "dotnet restore --force-evaluate")],
@@ -31,6 +32,7 @@ fn claims(path: &RelPath) -> bool {
     path.extension()
         .is_some_and(|e| matches!(e, "csproj" | "fsproj" | "vbproj" | "props" | "targets"))
         || path.name().eq_ignore_ascii_case("packages.config")
+        || path.name().eq_ignore_ascii_case("nuget.config")
 }
 
 fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
@@ -41,6 +43,16 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         match (parent, node.tag_name().name()) {
             (_, "PackageReference" | "PackageVersion" | "GlobalPackageReference" | "package") => {
                 out.entries.extend(entry(text, node));
+            }
+            ("packageSources", "add") => {
+                let named = |name: &str| attribute(node, &[name]);
+                if let (Some(url), Some(key)) = (named("value"), named("key")) {
+                    let range = node.range();
+                    let span = Span::new(range.start, range.end);
+                    let removal = removal(text, span);
+                    let names = vec![url, key];
+                    out.entries.push(Entry::source(names, "dependencies", span, removal));
+                }
             }
             ("PropertyGroup", name) => {
                 let (value, span) = xml::inner(text, node);
@@ -80,16 +92,18 @@ fn held(text: &str) -> Option<String> {
     (!name.contains(['$', '('])).then(|| name.to_owned())
 }
 
+/// The value of an attribute, in whatever case it is written.
+fn attribute(node: Node<'_, '_>, names: &[&str]) -> Option<Value> {
+    let found =
+        node.attributes().find(|a| names.iter().any(|n| a.name().eq_ignore_ascii_case(n)))?;
+    let range = found.range_value();
+    let span = Span::new(range.start, range.end);
+    Some(Value { text: found.value().to_owned(), span, held: held(found.value()) })
+}
+
 fn entry(text: &str, node: Node<'_, '_>) -> Option<Entry> {
-    let attribute = |names: &[&str]| {
-        let found =
-            node.attributes().find(|a| names.iter().any(|n| a.name().eq_ignore_ascii_case(n)))?;
-        let range = found.range_value();
-        let span = Span::new(range.start, range.end);
-        Some(Value { text: found.value().to_owned(), span, held: held(found.value()) })
-    };
-    let name = attribute(&["Include", "Update", "id"])?;
-    let version = attribute(&["Version", "VersionOverride"]).or_else(|| {
+    let name = attribute(node, &["Include", "Update", "id"])?;
+    let version = attribute(node, &["Version", "VersionOverride"]).or_else(|| {
         let inner = node.children().find(|c| c.tag_name().name() == "Version")?;
         let (text, span) = xml::inner(text, inner);
         let held = held(&text);
@@ -116,12 +130,18 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         "Directory.Packages.props" => "PackageVersion",
         _ => "PackageReference",
     };
-    let like = manifest.entries.iter().rev().find(|e| e.scope == tag)?;
+    let source = new.kind == EntryKind::Repository;
+    let fits = |e: &&Entry| if source { e.kind == new.kind } else { e.scope == tag };
+    let like = manifest.entries.iter().rev().find(fits)?;
     // Where versions are held centrally, references have none.
     let central = tag == "PackageReference" && like.version.is_none();
     let version =
         new.version.filter(|_| !central).map_or(String::new(), |v| format!(" Version=\"{v}\""));
-    let line = format!("<{tag} Include=\"{}\"{version} />", new.coordinate);
+    let line = if source {
+        format!("<add key=\"{}\" value=\"{}\" />", new.id?, new.coordinate)
+    } else {
+        format!("<{tag} Include=\"{}\"{version} />", new.coordinate)
+    };
     let start = text[..like.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
     let indent = &text[start..like.span.start as usize];
     let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };

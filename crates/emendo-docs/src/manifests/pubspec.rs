@@ -19,6 +19,7 @@ pub(super) const PUB: Ecosystem = Ecosystem {
     plain: str::to_owned,
     exact: false,
     shared: false,
+    named_sources: false,
     toolchains: &["sdk", "flutter"],
     add,
     locks: &[("pubspec.lock", "dart pub get")],

@@ -19,6 +19,7 @@ pub(super) const PYTHON: Ecosystem = Ecosystem {
     plain,
     exact: false,
     shared: false,
+    named_sources: false,
     toolchains: &["python"],
     add,
     locks: &[
@@ -102,6 +103,14 @@ fn requirement(text: &str, at: Span, scope: &str, removal: Patch) -> Option<Entr
     Some(Entry { kind, coordinate, names: vec![name], version, scope, features, span: at, removal })
 }
 
+/// The address of a line that says where packages come from.
+fn index_of(line: &str) -> Option<&str> {
+    let words = ["--extra-index-url", "--index-url", "--find-links", "-i", "-f"];
+    let rest = words.iter().find_map(|w| line.strip_prefix(w))?;
+    let url = rest.strip_prefix(['=', ' ', '\t'])?.trim_start();
+    (!url.is_empty() && !url.contains(char::is_whitespace)).then_some(url)
+}
+
 fn lines(text: &str) -> Manifest {
     let mut out = Manifest::default();
     let mut at = 0;
@@ -110,6 +119,15 @@ fn lines(text: &str) -> Manifest {
         at += line.len();
         let body = line.trim_start_matches('\u{feff}').trim();
         let from = start + line.find(body).unwrap_or(0);
+        if let Some(url) = index_of(body) {
+            let at = from + body.len() - url.len();
+            let names = vec![Value::new(text, Span::new(at, at + url.len()))];
+            let (span, whole) =
+                (Span::new(from, from + body.len()), Span::new(start, start + line.len()));
+            let removal = Patch { span: whole, text: String::new() };
+            out.entries.push(Entry::source(names, "dependencies", span, removal));
+            continue;
+        }
         if body.is_empty()
             || body.starts_with(['#', '-'])
             || body.contains("://") && !body.contains(" @ ")
@@ -136,6 +154,21 @@ fn project(text: &str) -> Result<Manifest, ManifestError> {
     let own =
         doc.text_at(&["project", "name"]).or_else(|| doc.text_at(&["tool", "poetry", "name"]));
     let mut out = Manifest { own: own.map(str::to_owned), ..Manifest::default() };
+    for list in [["tool", "poetry", "source"], ["tool", "uv", "index"]] {
+        for found in doc.at(&list) {
+            for item in found.pair().node.items() {
+                let said = |key: &str| {
+                    let pair = item.pairs().iter().find(|p| p.is(&[key]))?;
+                    Some(Value::new(text, inside(text, pair.node.span)))
+                };
+                if let Some(url) = said("url") {
+                    let names = std::iter::once(url).chain(said("name")).collect();
+                    let removal = super::without_lines(text, item.span, |b| b.is_empty());
+                    out.entries.push(Entry::source(names, "dependencies", item.span, removal));
+                }
+            }
+        }
+    }
     for found in doc.all() {
         let parts: Vec<&str> = found.parts().map(|k| k.text.as_str()).collect();
         let (list, scope) = match parts.as_slice() {
@@ -270,6 +303,17 @@ fn setup(text: &str) -> Result<Manifest, ManifestError> {
 }
 
 fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
+    if new.kind == EntryKind::Repository {
+        if !path.name().ends_with(".txt") && !path.name().ends_with(".in") {
+            return None;
+        }
+        let line = format!("--extra-index-url {}", new.coordinate);
+        let manifest = lines(text);
+        let same = manifest.entries.iter().filter(|e| e.kind == new.kind);
+        let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        let first = || Patch { span: Span::at(0), text: format!("{line}{nl}") };
+        return super::script::line_like(text, same, "~", &line).or_else(|| Some(first()));
+    }
     let extras = if new.features.is_empty() {
         String::new()
     } else {
@@ -305,7 +349,8 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         "setup.cfg" | "Pipfile" => None,
         _ => {
             let manifest = lines(text);
-            super::script::line_like(text, manifest.entries.iter(), new.coordinate, &whole)
+            let same = manifest.entries.iter().filter(|e| e.kind == new.kind);
+            super::script::line_like(text, same, new.coordinate, &whole)
                 .or_else(|| Some(Patch { span: Span::at(text.len()), text: format!("{whole}\n") }))
         }
     }

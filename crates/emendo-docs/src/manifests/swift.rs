@@ -18,6 +18,7 @@ pub(super) const SWIFT: Ecosystem = Ecosystem {
     plain,
     exact: true,
     shared: false,
+    named_sources: false,
     toolchains: &["swift"],
     add,
     locks: &[("Package.resolved", "swift package update")],

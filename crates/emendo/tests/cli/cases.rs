@@ -6,6 +6,7 @@
 //! notes that are expected), `leftovers` (a line each: `PATH:LINE`, what is still there when all is done).
 //! Words behind a path change the bytes of the file: `crlf`, `bom`, `latin1`; behind that of an `after` they say how
 //! many edits of a certainty are proposed there: `certain=2 unsure=1`.
+//! A case without a recipe takes that of its folder, `shared.toml`.
 //! `marked PATH OLD NEW` is a file before and after at once: on a line that ends with a comment of one word, a certainty,
 //! OLD becomes NEW, with an edit for each that is so sure; all other lines stay.
 //! Every case also shows that a second run finds nothing, and that `undo` restores every byte.
@@ -191,15 +192,26 @@ fn folder(lang: &str, kind: &str) {
     let dir = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests").join(kind).join(lang);
     let entries = std::fs::read_dir(dir).expect("there").map(|e| e.expect("readable").path());
     let only = std::env::var("EMENDO_CASE").unwrap_or_default();
-    let mut files: Vec<PathBuf> = entries.filter(|p| p.to_string_lossy().contains(&only)).collect();
+    let case = |p: &PathBuf| p.extension().is_some_and(|e| e == "case");
+    let mut files: Vec<PathBuf> =
+        entries.filter(|p| case(p) && p.to_string_lossy().contains(&only)).collect();
     files.sort();
-    let mut wrong = Vec::new();
-    for path in &files {
-        if let Err(what) = run(lang, &read(path)) {
-            let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-            wrong.push(format!("== {kind}/{lang}/{name}: {what}"));
+    let one = |path: &PathBuf| {
+        let mut case = read(path);
+        if case.recipe.is_empty() {
+            case.recipe =
+                std::fs::read_to_string(path.with_file_name("shared.toml")).expect("shared");
         }
-    }
+        let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        run(lang, &case).err().map(|what| format!("== {kind}/{lang}/{name}: {what}"))
+    };
+    let wrong: Vec<String> = std::thread::scope(|scope| {
+        let parts = files.chunks(files.len().div_ceil(4).max(1));
+        let parts: Vec<_> = parts
+            .map(|part| scope.spawn(move || part.iter().filter_map(one).collect::<Vec<_>>()))
+            .collect();
+        parts.into_iter().flat_map(|p| p.join().expect("no panic")).collect()
+    });
     let count = wrong.len();
     assert!(wrong.is_empty(), "{count} of {} cases\n{}", files.len(), wrong.join("\n"));
 }

@@ -2,16 +2,18 @@
 //! where they are really held.
 
 mod held;
+mod rework;
 
 use emendo_docs::{
     ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, New, Patch, Raised,
-    Value as ManifestValue, Version, raise,
+    Value as ManifestValue, Version, beside, raise,
 };
 use emendo_lang::{Certainty, Fact, Splice};
-use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Table, Text, Value, pairs};
+use emendo_recipe::{Action, ActionKind, Condition, Key, Scope, Shape, Table, Text, Value, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
 use self::held::Held;
+use self::rework::{Rework, rework, reworks};
 use super::{CompileCx, FileCx, Kind, Runner, action_digest};
 use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
 use crate::narrow::Needs;
@@ -22,6 +24,8 @@ pub(super) static LIBRARY: LibraryKind = LibraryKind;
 pub(super) struct LibraryKind;
 
 const WHAT: &[&str] = &["dependency", "plugin", "parent", "toolchain", "repository"];
+
+const FOR: &[&str] = &["dependencies", "plugins"];
 
 const KEYS: &[Key] = &[
     Key::new(
@@ -47,12 +51,12 @@ const KEYS: &[Key] = &[
         "features by their old names, with the new ones; `\"\"` takes one away",
     ),
     Key::new("features_add", Shape::Texts, "features that come"),
-    Key::new("after", Shape::Text, "an entry is added only where this coordinate is there"),
-    Key::later("before"),
-    Key::later("id"),
-    Key::later("url"),
-    Key::later("for"),
-    Key::later("rework"),
+    Key::new("after", Shape::Text, "what is added comes behind this one, where that is there"),
+    Key::new("before", Shape::Text, "what is added comes before this one, where that is there"),
+    Key::new("id", Shape::Text, "the word of a repository"),
+    Key::new("url", Shape::Text, "the new address of a repository"),
+    Key::new("for", Shape::Words(FOR), "what comes from a repository: dependencies or plugins"),
+    Key::new("rework", Shape::Tables(rework::REWORK), "rewrites inside the entry"),
     Key::new("pairs", Shape::Pairs, "many old and new coordinates"),
     Key::new(
         "table",
@@ -86,19 +90,25 @@ impl Kind for LibraryKind {
             Some("toolchain") => What::Toolchain,
             _ => What::Entry(EntryKind::Dependency),
         };
+        let source = what == What::Entry(EntryKind::Repository);
+        let misplaced = ["id", "url", "for"].iter().find_map(|k| table.entry(k));
+        if let Some(e) = misplaced.filter(|_| !source) {
+            let d = Diagnostic::error(format!("`{}` is about repositories", e.key), e.key_span);
+            cx.out.push(d.help("write `what = \"repository\"`, or leave it out"));
+            return None;
+        }
+        let renamed = || table.text("new").or_else(|| table.text("url")).cloned();
         let family: Vec<Text> = table.texts("family").into_iter().cloned().collect();
         let mut rows: Vec<(Text, Option<Text>)> = Vec::new();
         if let [_, _, ..] = table.texts("old").as_slice() {
-            rows.extend(
-                table.texts("old").into_iter().map(|o| (o.clone(), table.text("new").cloned())),
-            );
+            rows.extend(table.texts("old").into_iter().map(|o| (o.clone(), renamed())));
         }
         rows.extend(
             pairs(action, &cx.recipe.source, &|_| ".", cx.out).into_iter().map(|p| (p.old, p.new)),
         );
         if rows.is_empty() {
             let single = table.texts("old");
-            rows.extend(single.into_iter().map(|o| (o.clone(), table.text("new").cloned())));
+            rows.extend(single.into_iter().map(|o| (o.clone(), renamed())));
         }
         rows.extend(family.iter().map(|f| (f.clone(), None)));
         let add = table.text("add");
@@ -111,7 +121,11 @@ impl Kind for LibraryKind {
         }
         let version = table.text("version");
         let features = features(table);
+        let reworks = reworks(table, cx)?;
+        let id = table.text("id");
         let does = version.is_some()
+            || !reworks.is_empty()
+            || id.is_some()
             || table.is_true("remove")
             || !features.is_empty()
             || table.get("features_add").is_some();
@@ -163,11 +177,19 @@ impl Kind for LibraryKind {
             cx.out.push(d.help("for example `3.0.2`, or `>=3.0,<4`"));
             return None;
         }
-        let after = match table.text("after") {
-            Some(t) => Some(coordinate(t, named, what, cx)?.1),
-            None => None,
-        };
+        let mut near = None;
+        for (key, behind) in [("after", true), ("before", false)] {
+            if let Some(t) = table.text(key) {
+                near = Some((coordinate(t, named, what, cx)?.1, behind));
+            }
+        }
         let ecosystem = ecosystem?;
+        if source && add.is_some() && id.is_none() && ecosystem.named_sources {
+            let message = format!("{} knows its repositories by a word", ecosystem.title);
+            let d = Diagnostic::error(message, action.span);
+            cx.out.push(d.help("write `id = \"...\"`"));
+            return None;
+        }
         if what == What::Toolchain {
             let known = |r: &&Rule| ecosystem.toolchains.contains(&r.old.as_str());
             if let Some(r) = rules.iter().find(|r| !known(r)) {
@@ -185,9 +207,15 @@ impl Kind for LibraryKind {
             rules,
             joined: !family.is_empty(),
             target: version.map(|t| t.text.clone()),
-            place: table.text("scope").map(|t| t.text.clone()),
+            place: table
+                .text("scope")
+                .map(|t| t.text.clone())
+                .or_else(|| table.texts("for").first().map(|t| t.text.clone())),
             added,
-            after,
+            near,
+            chosen: Condition::of(table).iter().any(|c| c.wanted),
+            id: id.map(|t| t.text.clone()),
+            reworks,
             remove: table.is_true("remove"),
             features,
             features_add: table.texts("features_add").iter().map(|t| t.text.clone()).collect(),
@@ -268,7 +296,13 @@ pub(super) struct LibraryRunner {
     /// Where entries belong.
     place: Option<String>,
     added: Option<(Digest, String)>,
-    after: Option<String>,
+    /// What is added comes beside this one: behind it, or before.
+    near: Option<(String, bool)>,
+    /// A condition says where things are added.
+    chosen: bool,
+    /// The word of a repository.
+    id: Option<String>,
+    reworks: Vec<Rework>,
     remove: bool,
     features: Vec<(String, String)>,
     features_add: Vec<String>,
@@ -359,8 +393,12 @@ impl LibraryRunner {
         let placed = self.place.as_ref().is_none_or(|p| self.added.is_some() || entry.scope == *p);
         let plain = self.ecosystem.plain;
         let own = plain(&entry.coordinate);
+        let source = entry.kind == EntryKind::Repository;
+        let same = |name: &str| own.trim_end_matches('/') == name.trim_end_matches('/');
         let fits = |r: &Rule| match r.old.strip_suffix('*') {
             Some(prefix) => own.starts_with(&plain(prefix)),
+            // An address, or the word that stands for it.
+            None if source => same(&r.old) || entry.names.get(1).is_some_and(|n| n.text == r.old),
             None => own == plain(&r.old),
         };
         self.rules.iter().position(fits).filter(|_| placed)
@@ -391,6 +429,12 @@ impl LibraryRunner {
                 out.notes.push(NoteDraft { at: entry.span, say });
             }
         }
+        if let (EntryKind::Repository, Some(id), Some(own)) =
+            (entry.kind, &self.id, entry.names.get(1))
+            && own.text != *id
+        {
+            splices.push(Splice::text(own.span, id.clone()));
+        }
         self.feature_changes(cx, entry, &mut splices, out);
         if let (Some(version), Some(target)) = (&entry.version, &self.target) {
             match version.property() {
@@ -410,6 +454,7 @@ impl LibraryRunner {
                 },
             }
         }
+        rework(&self.reworks, cx.text, entry, &mut splices);
         if splices.is_empty() {
             return;
         }
@@ -516,16 +561,21 @@ impl LibraryRunner {
             return;
         };
         let plain = self.ecosystem.plain;
-        let there = |c: &str| {
-            manifest.entries.iter().any(|e| e.kind == kind && plain(&e.coordinate) == plain(c))
+        let named = |c: &str| {
+            manifest.entries.iter().find(|e| {
+                let word =
+                    kind == EntryKind::Repository && e.names.get(1).is_some_and(|n| n.text == c);
+                e.kind == kind && (word || plain(&e.coordinate) == plain(c))
+            })
         };
-        let near = match (&self.after, self.rules.first()) {
-            (Some(after), _) => there(after),
+        let anchor = self.near.as_ref().and_then(|(c, behind)| Some((named(c)?, *behind)));
+        let near = match (&self.near, self.rules.first()) {
+            (Some(_), _) => anchor.is_some(),
             (None, Some(_)) => manifest.entries.iter().any(|e| self.row(e).is_some()),
-            // It goes where something of the kind is.
-            (None, None) => manifest.entries.iter().any(|e| e.kind == kind),
+            // It goes where something of the kind is, or where a condition says.
+            (None, None) => self.chosen || manifest.entries.iter().any(|e| e.kind == kind),
         };
-        if there(coordinate) || !near {
+        if named(coordinate).is_some() || !near {
             return;
         }
         let new = New {
@@ -534,8 +584,13 @@ impl LibraryRunner {
             version: self.target.as_deref(),
             scope: self.place.as_deref().unwrap_or(""),
             features: &self.features_add,
+            id: self.id.as_deref(),
         };
-        match (self.ecosystem.add)(cx.path, cx.text, &new) {
+        let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match anchor {
+            Some(anchor) => beside(self.ecosystem, cx.path, cx.text, p, anchor),
+            None => p,
+        });
+        match patch {
             Some(patch) => {
                 let text = format!("`{coordinate}` is not named here yet");
                 let fact = Fact { says: Certainty::Certain, text, at: None };

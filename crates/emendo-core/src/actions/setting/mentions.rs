@@ -65,7 +65,8 @@ impl MentionRunner {
             }
             parts.into_iter().map(str::to_owned).collect::<Vec<_>>()
         };
-        let needs = Needs::of(rules.iter().map(first));
+        let environment = |r: &Rule| vec![emendo_docs::constant(r.key.trim_end_matches('.'))];
+        let needs = Needs::of(rules.iter().map(first).chain(rules.iter().map(environment)));
         Self { language, scope, rules, forms, needs }
     }
 
@@ -103,7 +104,7 @@ fn spelled(text: &str, within: Span, key: &str, below: bool) -> Vec<Span> {
         let next = after.next();
         let longer = next.is_some_and(word) || next == Some('.') && after.next().is_some_and(word);
         let fits = !before.is_some_and(|c| word(c) || c == '.');
-        if fits && (below && key.ends_with('.') && next.is_some_and(word) || !longer) {
+        if fits && (below && key.ends_with(['.', '_']) && next.is_some_and(word) || !longer) {
             let start = within.start as usize + i;
             out.push(Span::new(start, start + key.len()));
         }
@@ -164,6 +165,7 @@ impl Runner for MentionRunner {
                         self.mention(cx, (action, row), at, out);
                     }
                 }
+                self.environment(cx, (action, row), *place, &mut done, out);
                 if cx.code.is_some() && self.put_together(cx, rule, *place) {
                     let say = self.say(rule, place.of(cx.text));
                     if !out.notes.iter().any(|n| n.at == *place) {
@@ -176,6 +178,33 @@ impl Runner for MentionRunner {
 }
 
 impl MentionRunner {
+    /// Mentions of the variable of the environment that stands for a key.
+    fn environment(
+        &self,
+        cx: &FileCx<'_>,
+        action: (usize, usize),
+        place: Span,
+        done: &mut Vec<Span>,
+        out: &mut Found,
+    ) {
+        let rule = &self.rules[action.1];
+        let key = emendo_docs::constant(&rule.key);
+        for at in spelled(cx.text, place, &key, rule.all_below) {
+            let full = if rule.all_below { whole_key(cx.text, at, place) } else { at };
+            let lead = &cx.text[..full.start as usize];
+            let filled = self.forms.iter().any(|f| f.before.ends_with("${"));
+            let literal = cx.code.is_some() && full == place;
+            let fits = filled
+                && lead.ends_with(['$', '{'])
+                && (lead.ends_with('$') || lead.ends_with("${"))
+                || self.forms.iter().any(|f| f.whole && (literal || f.fits(cx.text, full)));
+            if fits && !done.iter().any(|d| d.contains(at)) {
+                done.push(at);
+                self.mention(cx, action, at, out);
+            }
+        }
+    }
+
     fn mention(&self, cx: &FileCx<'_>, action: (usize, usize), at: Span, out: &mut Found) {
         let rule = &self.rules[action.1];
         let Some(new) = &rule.new else {
@@ -183,8 +212,13 @@ impl MentionRunner {
             out.notes.push(NoteDraft { at, say: format!("`{}`: {advice}", rule.key) });
             return;
         };
-        let dotted = at.of(cx.text).ends_with('.');
-        let new = if dotted { new.clone() } else { new.trim_end_matches('.').to_owned() };
+        let written = at.of(cx.text);
+        let new = if written.ends_with(['.', '_']) { new } else { new.trim_end_matches('.') };
+        let new = if written == emendo_docs::constant(&rule.key) {
+            emendo_docs::constant(new)
+        } else {
+            new.to_owned()
+        };
         let what = if cx.code.is_some() { "a literal" } else { "a value or text" };
         let text = format!("{what} names the setting `{}`", at.of(cx.text).trim_end_matches('.'));
         out.drafts.push(Draft {

@@ -330,6 +330,9 @@ impl Runner for SettingRunner {
                 taken.push(entry.pair().span);
             }
         }
+        if let Some(item) = &self.append {
+            self.numbered(&edits, action, &all, item, out);
+        }
         if self.create {
             self.created(&edits, action, &all, out);
         }
@@ -435,7 +438,7 @@ impl SettingRunner {
         }
         if let Some(item) = &self.append {
             let has = match &node.kind {
-                NodeKind::Text(t) => t.split(',').any(|p| p.trim() == item),
+                NodeKind::Text(t) => t.split([',', '\n']).any(|p| p.trim() == item),
                 _ => node.items().iter().any(|i| i.text() == Some(item)),
             };
             match edits.append(node, item).filter(|_| !has) {
@@ -463,6 +466,24 @@ impl SettingRunner {
             }
         }
         patches
+    }
+
+    /// Lists that are written as keys with numbers.
+    fn numbered(
+        &self,
+        edits: &Edits<'_>,
+        action: usize,
+        all: &[Entry<'_>],
+        item: &str,
+        out: &mut Found,
+    ) {
+        for (row, rule) in self.rules.iter().enumerate().filter(|(_, r)| !r.all_below) {
+            if let Some(patch) = edits.append_numbered(all, &rule.key, item) {
+                let text = format!("`{}` is a list of numbered keys", rule.key);
+                let fact = Fact { says: Certainty::Certain, text, at: None };
+                self.push((action, row), patch.span, vec![patch], fact, out);
+            }
+        }
     }
 
     /// Settings that are missing: in files that the recipe names, or that hold what stands beside them.
@@ -532,6 +553,10 @@ fn draft(
     evidence: Fact,
 ) -> Option<Draft> {
     patches.sort_by_key(|p| (p.span.start, p.span.end));
+    // What overlaps could not be written without losing a part.
+    if patches.windows(2).any(|w| w[0].span.end > w[1].span.start) {
+        return None;
+    }
     let splices: Vec<Splice> = patches.into_iter().map(|p| Splice::text(p.span, p.text)).collect();
     let hull = splices.iter().map(|s| s.span).fold(hull, Span::hull);
     let tokens = splices.iter().map(|s| s.span).filter(|s| !s.is_empty()).collect();

@@ -52,7 +52,7 @@ impl<'a> Moves<'a> {
     pub(super) fn rename(&self, n: usize, target: &str) -> Result<Option<Vec<Patch>>, String> {
         let entry = &self.all[n];
         let (format, pair) = (self.edits.format, entry.pair());
-        let spelled = format.spelled_key(target);
+        let spelled = format.spelled_like(target, &entry.path());
         let taken = |e: &&Entry<'_>| e.doc == entry.doc && e.path() == spelled;
         if self.all.iter().any(|e| taken(&e)) {
             let key = entry.path();
@@ -105,10 +105,16 @@ impl<'a> Moves<'a> {
     fn closing(&self, whole: Span, open: &Patch) -> Option<Patch> {
         let text = self.edits.text;
         let name = open.span.of(text);
-        let tag = text[..open.span.start as usize].ends_with('<');
+        // With the prefix of its namespace, if it has one.
+        let before = &text[..open.span.start as usize];
+        let prefix = &before[before.rfind('<')? + 1..];
+        let tag =
+            prefix.is_empty() || prefix.ends_with(':') && !prefix.contains(char::is_whitespace);
         let at =
             text[..whole.end as usize].rfind("</").filter(|at| *at > open.span.end as usize)? + 2;
-        let fits = tag && text[at..].starts_with(name);
+        let fits =
+            tag && text[at..].starts_with(prefix) && text[at + prefix.len()..].starts_with(name);
+        let at = at + prefix.len();
         fits.then(|| Patch { span: Span::new(at, at + name.len()), text: open.text.clone() })
     }
 
@@ -170,17 +176,15 @@ impl<'a> Moves<'a> {
                 Entry { way: way[..way.len() - 1].to_vec(), doc: self.all[first.entry].doc };
             patches.push(self.edits.remove_below(&parent, &kept));
         } else {
-            patches
-                .extend(group.iter().map(|g| self.edits.remove_below(&self.all[g.entry], &kept)));
+            patches.extend(group.iter().map(|g| self.gone(g, &kept)));
         }
-        let coming: Vec<(&str, String)> =
-            group.iter().filter_map(|g| Some((g.target.as_deref()?, self.raw(g)))).collect();
+        let coming: Vec<Coming<'_>> = group.iter().filter_map(|g| self.coming(g)).collect();
         if !coming.is_empty() {
             match self.inserted(&coming, self.all[first.entry].doc) {
                 Some(patch) => patches.push(clear_of(patch, &patches)),
                 None => {
                     let at = self.all[first.entry].pair().key_span();
-                    let say = format!("this is `{}` from now on: move it by hand", coming[0].0);
+                    let say = format!("this is `{}` from now on: move it by hand", coming[0].key);
                     out.notes.push(crate::edit::NoteDraft { at, say });
                     return;
                 }
@@ -189,13 +193,42 @@ impl<'a> Moves<'a> {
         let hull = group.iter().map(|g| self.all[g.entry].pair().span).reduce(Span::hull);
         let rule = &rules[first.row];
         let hull = hull.unwrap_or(Span::at(0));
-        out.drafts.extend(draft(
-            (action, first.row),
-            rule.digest,
-            hull,
-            patches,
-            first.evidence.clone(),
-        ));
+        let (at, evidence) = ((action, first.row), first.evidence.clone());
+        match draft(at, rule.digest, hull, patches, evidence) {
+            Some(d) => out.drafts.push(d),
+            None => {
+                let at = self.all[first.entry].pair().key_span();
+                let to = first.target.as_deref().map_or(String::new(), |t| format!(" to `{t}`"));
+                let say = format!("this is to be moved{to} by hand");
+                out.notes.push(crate::edit::NoteDraft { at, say });
+            }
+        }
+    }
+
+    /// Takes an entry away, with the remarks above it if it goes to another place.
+    fn gone(&self, g: &Going, kept: &[String]) -> Patch {
+        let entry = &self.all[g.entry];
+        let mut patch = self.edits.remove_below(entry, kept);
+        let (start, remarks) = self.remarks(entry.pair().span);
+        let whole = patch.span.start > start as u32
+            && self.edits.text[..patch.span.start as usize].ends_with('\n');
+        if g.target.is_some() && !remarks.is_empty() && whole {
+            patch.span.start = start as u32;
+        }
+        patch
+    }
+
+    fn remarks(&self, span: Span) -> (usize, Vec<&str>) {
+        // Where commas divide entries, lines of remarks are left where they are.
+        match self.edits.format.style {
+            Style::Braces | Style::Elements => (span.start as usize, Vec::new()),
+            _ => self.edits.remarks_above(span),
+        }
+    }
+
+    fn coming<'g>(&'g self, g: &'g Going) -> Option<Coming<'g>> {
+        let remarks = self.remarks(self.all[g.entry].pair().span).1;
+        Some(Coming { key: g.target.as_deref()?, raw: self.raw(g), remarks })
     }
 
     /// The value as it is written where it comes to stand.
@@ -234,26 +267,30 @@ impl<'a> Moves<'a> {
         let format = self.edits.format;
         let rest = &self.edits.text[value.end as usize..];
         let line = rest[..rest.find('\n').unwrap_or(rest.len())].trim_end();
-        let own = !format.comment.is_empty() && !matches!(format.style, Style::Braces);
-        if own && line.trim_start().starts_with(format.comment) { line } else { "" }
+        let own = !matches!(format.style, Style::Braces);
+        if own && format.is_comment(line.trim_start()) { line } else { "" }
     }
 
-    fn inserted(&self, coming: &[(&str, String)], doc: usize) -> Option<Patch> {
+    fn inserted(&self, coming: &[Coming<'_>], doc: usize) -> Option<Patch> {
         let segments = |key: &str| key.split('.').map(str::to_owned).collect::<Vec<_>>();
-        let (key, raw) = &coming[0];
-        if let [_] = coming {
-            return self.edits.insert(&segments(key), raw, doc);
-        }
-        let last = |key: &str| key.rsplit('.').next().unwrap_or(key).to_owned();
-        let format = self.edits.format;
-        let entry = |(key, raw): &(&str, String)| {
-            format!("{}{}{raw}", (format.write_key)(&last(key), ""), format.sign)
+        let first = coming.first()?;
+        let alone = |c: &Coming<'_>| {
+            Some(self.remarked(self.edits.insert(&segments(c.key), &c.raw, doc)?, c))
         };
-        let parent = key.rsplit_once('.')?.0;
+        if let [one] = coming {
+            return alone(one);
+        }
+        let format = self.edits.format;
+        let nl = self.cx.line_end;
+        let entry = |c: &Coming<'_>| {
+            let key = (format.write_key)(last(c.key), "");
+            let remarks = c.remarks.iter().map(|r| format!("{r}\n"));
+            format!("{}{key}{}{}", remarks.collect::<String>(), format.sign, c.raw)
+        };
+        let parent = first.key.rsplit_once('.')?.0;
         if self.all.iter().any(|e| e.path() == parent) {
             // Into what stands already: one after another.
-            let all = coming.iter().map(|(key, raw)| self.edits.insert(&segments(key), raw, doc));
-            let all: Vec<Patch> = all.collect::<Option<_>>()?;
+            let all: Vec<Patch> = coming.iter().map(alone).collect::<Option<_>>()?;
             let mut all = all.into_iter();
             let mut first = all.next()?;
             all.for_each(|p| first.text.push_str(&p.text));
@@ -270,26 +307,65 @@ impl<'a> Moves<'a> {
                 self.edits.insert(&parent, &format!("{{ {} }}", inner.join(", ")), doc)
             }
             _ => {
-                let mut patch = self.edits.insert(&segments(key), raw, doc)?;
-                let nl = self.cx.line_end;
+                let mut patch = alone(first)?;
                 let ends = patch.text.ends_with('\n');
                 for more in &coming[1..] {
+                    let more = entry(more).replace("\r\n", "\n").replace('\n', nl);
                     match ends {
-                        true => patch.text.push_str(&format!("{}{nl}", entry(more))),
-                        false => patch.text.push_str(&format!("{nl}{}", entry(more))),
+                        true => patch.text.push_str(&format!("{more}{nl}")),
+                        false => patch.text.push_str(&format!("{nl}{more}")),
                     }
                 }
                 Some(patch)
             }
         }
     }
+
+    /// A new entry with its remarks on lines above it.
+    fn remarked(&self, mut patch: Patch, c: &Coming<'_>) -> Patch {
+        if c.remarks.is_empty() {
+            return patch;
+        }
+        let format = self.edits.format;
+        let name = match format.style {
+            Style::Lines => format.spelled_key(c.key),
+            _ => last(c.key).to_owned(),
+        };
+        let name = (format.write_key)(&name, "");
+        let begins = |line: &&str| line.trim_start().starts_with(&name);
+        let mut at = 0;
+        for line in patch.text.split_inclusive('\n') {
+            if begins(&line) {
+                let lead = &line[..line.len() - line.trim_start().len()];
+                let lines = c.remarks.iter().map(|r| format!("{lead}{r}{}", self.cx.line_end));
+                let lines: String = lines.collect();
+                patch.text.insert_str(at, &lines);
+                break;
+            }
+            at += line.len();
+        }
+        patch
+    }
+}
+
+/// An entry that comes to another place.
+struct Coming<'a> {
+    /// Its new key.
+    key: &'a str,
+    /// Its value as it is written.
+    raw: String,
+    /// The remarks above it.
+    remarks: Vec<&'a str>,
+}
+
+fn last(key: &str) -> &str {
+    key.rsplit('.').next().unwrap_or(key)
 }
 
 /// What comes in the middle of what goes stands right behind it.
 fn clear_of(mut patch: Patch, gone: &[Patch]) -> Patch {
-    let meets = |g: &&Patch| {
-        g.span.start < patch.span.end.max(patch.span.start + 1) && patch.span.start < g.span.end
-    };
+    // At the very end of what goes it stands behind it already.
+    let meets = |g: &&Patch| g.span.start <= patch.span.start && patch.span.start < g.span.end;
     if let Some(g) = gone.iter().find(meets)
         && patch.span.is_empty()
     {
