@@ -34,8 +34,12 @@ pub fn lowest(written: &str) -> Option<Version> {
 
 /// A version without what stands for any number.
 fn plain(version: &str) -> String {
-    let parts = version.split('.').take_while(|p| !matches!(*p, "x" | "X" | "*" | "+"));
+    let parts = version.split('.').take_while(|p| !any_number(p));
     parts.collect::<Vec<_>>().join(".")
+}
+
+fn any_number(part: &str) -> bool {
+    matches!(part, "x" | "X" | "*" | "+")
 }
 
 fn bounds(written: &str) -> Vec<Bound<'_>> {
@@ -109,7 +113,7 @@ pub fn raise(written: &str, target: &str, exact: bool) -> Raised {
             // A pin stays one: the whole version.
             "==" | "===" => pinned(b.version, first),
             "=" => first.to_owned(),
-            _ if exact => first.to_owned(),
+            _ if exact && !b.version.ends_with(".+") => first.to_owned(),
             _ => shortened(b.version, first),
         };
         out.replace_range(b.start..b.start + b.version.len(), &new);
@@ -128,15 +132,11 @@ fn shortened(old: &str, new: &str) -> String {
     // What comes behind the numbers belongs to the last of them.
     let more: Vec<&str> = new.split('.').collect();
     let pre = new.contains(['-', '+']) || new.contains(|c: char| c.is_ascii_alphabetic());
-    if pre || more.len() <= parts.len() && !parts.iter().any(|p| matches!(*p, "x" | "X" | "*")) {
+    if pre || more.len() <= parts.len() && !parts.iter().any(|p| any_number(p)) {
         return format!("{v}{new}");
     }
     let one = |(i, p): (usize, &&str)| {
-        if matches!(*p, "x" | "X" | "*" | "+") {
-            (*p).to_owned()
-        } else {
-            more.get(i).copied().unwrap_or("0").to_owned()
-        }
+        if any_number(p) { (*p).to_owned() } else { more.get(i).copied().unwrap_or("0").to_owned() }
     };
     let out: Vec<String> = parts.iter().enumerate().map(one).collect();
     format!("{v}{}", out.join("."))

@@ -126,12 +126,19 @@ fn child_pair(text: &str, child: Element<'_, '_>, depth: usize, out: &mut Vec<Pa
     }
 }
 
-/// The text of an element, and where it stands without blanks at the ends. Comments and CDATA leave the whole inside as the place.
+/// The text of an element, and where it stands without blanks at the ends. With CDATA, or with text in several pieces, that is the
+/// whole inside; comments around the text are no part of it.
 pub(crate) fn inner(text: &str, node: Element<'_, '_>) -> (String, Span) {
     let decoded: String =
         node.children().filter_map(|c| if c.is_text() { c.text() } else { None }).collect();
-    let start = node.first_child().map(|c| c.range().start);
-    let end = node.last_child().map(|c| c.range().end);
+    let said = |c: &Element<'_, '_>| {
+        !(c.is_comment() || c.is_text() && c.text().is_some_and(|t| t.trim().is_empty()))
+    };
+    let all: Vec<Element<'_, '_>> = node.children().collect();
+    let told = all.iter().any(said);
+    let mut own = all.iter().filter(|c| !told || said(c));
+    let start = own.next().map(|c| c.range().start);
+    let end = all.iter().rfind(|c| !told || said(c)).map(|c| c.range().end);
     let (start, end) = match (start, end) {
         (Some(s), Some(e)) => (s, e),
         _ => (node.range().end, node.range().end),

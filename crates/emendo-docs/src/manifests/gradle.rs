@@ -8,6 +8,7 @@ use super::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
     format, parsed, value_of,
 };
+use crate::doc::Doc;
 use crate::edits::{Edits, Patch};
 
 pub(super) const GRADLE: Ecosystem = Ecosystem {
@@ -113,7 +114,8 @@ fn catalogue(text: &str) -> Result<Manifest, ManifestError> {
     let edits = Edits { format: toml, text, doc: &doc };
     let mut out = Manifest::default();
     for found in doc.below(&["versions"]) {
-        let value = value_of(text, &found);
+        let name = found.pair().keys.last().map_or("", |k| k.text.as_str());
+        let value = value_of(text, &found).or_else(|| rich_in(text, &doc, &["versions", name]));
         out.properties.extend(value.map(|value| Property {
             name: found.pair().keys.last().map_or(String::new(), |k| k.text.clone()),
             value,
@@ -131,6 +133,7 @@ fn catalogue(text: &str) -> Result<Manifest, ManifestError> {
                 held.held = Some(held.text.clone());
                 Some(held)
             });
+            let version = version.or_else(|| rich_in(text, &doc, &[list, name, "version"]));
             let told = if let Some(v) = value_of(text, &found) {
                 match kind {
                     EntryKind::Plugin => {
@@ -170,6 +173,15 @@ fn catalogue(text: &str) -> Result<Manifest, ManifestError> {
         }
     }
     Ok(out)
+}
+
+/// The version in a table that says more than one thing about it.
+fn rich_in(text: &str, doc: &Doc, path: &[&str]) -> Option<Value> {
+    let one = |key: &&str| {
+        let path: Vec<&str> = path.iter().copied().chain([*key]).collect();
+        doc.at(&path).first().and_then(|f| value_of(text, f))
+    };
+    ["strictly", "require", "prefer"].iter().find_map(one)
 }
 
 fn build(text: &str) -> Manifest {

@@ -123,7 +123,7 @@ impl<'t> Script<'t> {
             match (kind, text) {
                 (Kind::Line, _) if !self.continues(last) => return last,
                 (Kind::Line, _) => {}
-                (Kind::Sign, ")" | "]" | "}") => return last,
+                (Kind::Sign, ")" | "]" | "}" | ";") => return last,
                 (Kind::Sign, "(" | "[" | "{") => {
                     i = self.closing(i);
                     last = i;

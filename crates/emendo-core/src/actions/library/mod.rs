@@ -104,7 +104,9 @@ impl Kind for LibraryKind {
             rows.extend(table.texts("old").into_iter().map(|o| (o.clone(), renamed())));
         }
         rows.extend(
-            pairs(action, &cx.recipe.source, &|_| ".", cx.out).into_iter().map(|p| (p.old, p.new)),
+            pairs(action, &cx.recipe.source, &|_| ".", cx.out)
+                .into_iter()
+                .map(|p| (p.old, p.new.or_else(renamed))),
         );
         if rows.is_empty() {
             let single = table.texts("old");

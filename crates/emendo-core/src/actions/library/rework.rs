@@ -88,8 +88,8 @@ pub(super) fn rework(all: &[Rework], text: &str, entry: &Entry, splices: &mut Ve
             false => r.new.find(text, entry.span).iter().map(|f| f.span).collect(),
         };
         for fit in r.old.find(text, entry.span) {
-            // Where the new one stands already, the work is done.
-            if done.contains(&fit.span) {
+            // Where the new one stands already, the work is done. What is commented out is no part of an entry.
+            if done.iter().any(|d| d.contains(fit.span)) || commented(text, entry.span, fit.span) {
                 continue;
             }
             let written = r.new.write(text, &fit);
@@ -99,4 +99,12 @@ pub(super) fn rework(all: &[Rework], text: &str, entry: &Entry, splices: &mut Ve
             }
         }
     }
+}
+
+/// True for a place within a comment.
+fn commented(text: &str, within: Span, at: Span) -> bool {
+    let before = &text[within.start as usize..at.start as usize];
+    let opened = before.rfind("<!--").is_some_and(|i| !before[i..].contains("-->"));
+    let line = before.rsplit('\n').next().unwrap_or("").trim_start();
+    opened || line.starts_with("//") || line.starts_with('#')
 }
