@@ -239,7 +239,7 @@ impl Edits<'_> {
     /// Adds an item to a list that stands, or makes a list of a single value.
     pub fn append(&self, node: &Node, item: &str) -> Option<Patch> {
         let list = match &node.kind {
-            NodeKind::List(items) => items,
+            NodeKind::List(items) => items.as_slice(),
             // Values with commas are lists where the format has no other.
             NodeKind::Text(old)
                 if !matches!(self.format.style, Style::Braces | Style::Elements) =>
@@ -249,7 +249,12 @@ impl Edits<'_> {
             _ => return None,
         };
         let like = list.last().map_or("\"", |i| i.span.of(self.text));
-        let text = (self.format.write_value)(item, like);
+        self.append_raw(node, &(self.format.write_value)(item, like))
+    }
+
+    /// Adds an item to a list that stands, as it is written.
+    pub fn append_raw(&self, node: &Node, text: &str) -> Option<Patch> {
+        let list = node.items();
         let flow = self.text[node.span.start as usize..].starts_with('[');
         let Some(last) = list.last() else {
             return flow.then(|| Patch::new(Span::at(node.span.start as usize + 1), text));
@@ -374,7 +379,8 @@ impl Edits<'_> {
         if self.is_dense() { self.format.sign.trim_end() } else { self.format.sign }
     }
 
-    fn line_end(&self) -> &'static str {
+    /// How lines end in the text.
+    pub fn line_end(&self) -> &'static str {
         if self.text.contains("\r\n") { "\r\n" } else { "\n" }
     }
 

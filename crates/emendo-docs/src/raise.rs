@@ -63,7 +63,12 @@ fn bounds(written: &str) -> Vec<Bound<'_>> {
             at = start + version.chars().next().map_or(1, char::len_utf8);
             continue;
         }
-        out.push(Bound { start, op, version: &version[..end] });
+        // Words such as `and` say how bounds go together.
+        let word = version.starts_with(|c: char| c.is_ascii_alphabetic())
+            && !version.starts_with(['v', 'x', 'X']);
+        if !(word && op.is_empty()) {
+            out.push(Bound { start, op, version: &version[..end] });
+        }
         at = start + end;
     }
     out
@@ -73,11 +78,30 @@ fn bounds(written: &str) -> Vec<Bound<'_>> {
 pub fn raise(written: &str, target: &str, exact: bool) -> Raised {
     let text = written.trim();
     let numbered = text.contains(|c: char| c.is_ascii_digit());
+    let flagged = text.starts_with(|c: char| c.is_ascii_digit() || "~^<>=v".contains(c));
+    if flagged && text.contains('@') && !text.contains([':', '/']) {
+        return Raised::Open(format!("`{text}` says more than a version"));
+    }
     if text.is_empty() || !numbered || text.contains([':', '/', '@', '$', '{']) {
         // Nothing, a place, a variable, a word such as `latest`.
         return match text.contains(['$', '{']) {
             true => Raised::Open(format!("`{text}` is put together from something else")),
             false => Raised::Stays,
+        };
+    }
+    if text.contains("dev") && (text.contains(".x-dev") || text.ends_with("-dev")) {
+        return Raised::Open(format!("`{text}` follows a branch"));
+    }
+    if text.contains(" or ") || text.contains(" as ") {
+        return Raised::Open(format!("`{text}` allows several versions"));
+    }
+    // One version between brackets is that one and no other.
+    if let Some(one) = text.strip_prefix('[').and_then(|t| t.strip_suffix(']'))
+        && !one.contains(',')
+    {
+        return match raise(one, target, true) {
+            Raised::To(new) => Raised::To(format!("[{new}]")),
+            other => other,
         };
     }
     if text.starts_with(['[', '(']) || text.contains("..") {
@@ -113,7 +137,7 @@ pub fn raise(written: &str, target: &str, exact: bool) -> Raised {
             // A pin stays one: the whole version.
             "==" | "===" => pinned(b.version, first),
             "=" => first.to_owned(),
-            _ if exact && !b.version.ends_with(".+") => first.to_owned(),
+            _ if exact && !b.version.ends_with(['+', '*']) => first.to_owned(),
             _ => shortened(b.version, first),
         };
         out.replace_range(b.start..b.start + b.version.len(), &new);

@@ -17,6 +17,7 @@ pub(super) const BUNDLER: Ecosystem = Ecosystem {
     split: whole,
     plain: str::to_owned,
     exact: false,
+    numbers: 1,
     shared: false,
     named_sources: false,
     toolchains: &["ruby"],
@@ -38,6 +39,12 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         };
         let open = usize::from(script.is(i + 1, "("));
         let first = i + 1 + open;
+        if script.is(i + 1, "=")
+            && !script.is(i.wrapping_sub(1), ".")
+            && let Some(value) = script.value(i + 2)
+        {
+            out.properties.push(super::Property { name: word.to_owned(), value });
+        }
         if word == "ruby" || word == "required_ruby_version" {
             let at = if script.is(i + 1, "=") { i + 2 } else { first };
             out.toolchains.extend(script.value(at).map(|value| Toolchain {
@@ -63,28 +70,50 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         }
         let end = script.statement_end(i);
         let Some(name) = script.value(first) else { break };
-        // Versions follow as texts; several are one range.
+        // Versions follow as texts, in a list or not; several are one range.
         let mut last = first;
+        let list = script.is(first + 1, ",") && script.is(first + 2, "[");
         while script.is(last + 1, ",")
             && script.get(last + 2).is_some_and(|t| t.0 == Kind::Text)
             && !script.is(last + 3, "=")
         {
             last += 2;
         }
-        let version = (last == first + 2).then(|| script.value(last)).flatten().or_else(|| {
-            let (from, to) = (script.quoted(first + 2)?, script.quoted(last)?);
-            (last > first).then(|| super::Value::new(text, from.hull(to)))
+        let held = script.word(first + 2).filter(|_| {
+            let next = |k: usize, s: &str| script.is(k, s);
+            next(first + 1, ",")
+                && !next(first + 3, ":")
+                && !next(first + 3, "=")
+                && first + 2 == end
+        });
+        let held = held.map(|w| super::Value {
+            held: Some(w.to_owned()),
+            ..super::Value::new(text, script.tokens[first + 2].span)
+        });
+        let listed = || {
+            let close = script.closing(first + 2);
+            let texts: Vec<_> = (first + 3..close).filter_map(|k| script.quoted(k)).collect();
+            let (from, to) = (texts.first()?, texts.last()?);
+            Some(super::Value::new(text, from.hull(*to)))
+        };
+        let version = held.or_else(|| if list { listed() } else { None });
+        let version = version.or_else(|| {
+            (last == first + 2).then(|| script.value(last)).flatten().or_else(|| {
+                let (from, to) = (script.quoted(first + 2)?, script.quoted(last)?);
+                (last > first).then(|| super::Value::new(text, from.hull(to)))
+            })
         });
         let begin = if i > 1 && script.is(i - 1, ".") { i - 2 } else { i };
         let span = script.hull(begin, end);
         let coordinate = name.text.clone();
-        out.entries.push(script.entry(
-            EntryKind::Dependency,
-            coordinate,
-            vec![name],
-            version,
-            span,
-        ));
+        let kind = EntryKind::Dependency;
+        let mut entry = script.entry(kind, coordinate, vec![name], version, span);
+        // `git: "..."` and `:git => "..."`
+        let place =
+            |k: &usize| script.word(*k).is_some_and(|w| matches!(w, "git" | "github" | "path"));
+        let at = (first + 1..=end).find(place);
+        entry.elsewhere = at.and_then(|k| (k + 1..k + 4).find_map(|k| script.value(k)));
+        out.entries.push(entry);
         i = end + 1;
     }
     Ok(out)

@@ -1,10 +1,10 @@
 //! Cargo packages (Cargo.toml): all kinds of dependencies, target tables, workspace inheritance, renamed packages, features.
 
-use emendo_text::RelPath;
+use emendo_text::{RelPath, Span};
 
 use super::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
-    format, inserted, inside, key_of, parsed, value_of, whole,
+    format, inserted, inside, key_of, keyed, parsed, value_of, whole,
 };
 use crate::doc::{Doc, Found, NodeKind};
 use crate::edits::{Edits, Patch};
@@ -18,6 +18,7 @@ pub(super) const CARGO: Ecosystem = Ecosystem {
     split: whole,
     plain: |c| c.replace('_', "-"),
     exact: false,
+    numbers: 1,
     shared: false,
     named_sources: false,
     toolchains: &["rust", "edition"],
@@ -57,18 +58,11 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
             let renamed = doc.text_at(&[&parts[..parts.len() - 1], &["package"][..]].concat());
             let key = Value::new(text, inside(text, key.span));
             let coordinate = renamed.unwrap_or(name).to_owned();
-            out.entries.push(Entry {
-                kind: EntryKind::Dependency,
-                coordinate,
-                names: vec![key],
-                version: value_of(text, found),
-                scope: (*list).to_owned(),
-                features: Vec::new(),
-                span: found.pair().span,
-                removal: edits.remove(found),
-            });
+            let entry = keyed(&edits, found, key, value_of(text, found), list);
+            out.entries.push(Entry { coordinate, ..entry });
         }
     }
+    turned_on(text, &doc, &edits, &mut out);
     for (path, what) in [(["package", "rust-version"], "rust"), (["package", "edition"], "edition")]
     {
         levels(text, &doc, &path, what, &mut out);
@@ -109,16 +103,57 @@ fn entry(
             features = items.map(|i| Value::new(text, inside(text, i.span))).collect();
         }
     }
-    Some(Entry {
-        kind: EntryKind::Dependency,
-        coordinate: name.text.clone(),
-        names: vec![name],
-        version,
-        scope: parts[at].to_owned(),
-        features,
-        span: found.pair().span,
-        removal: edits.remove(found),
-    })
+    let elsewhere = ["path", "git"].iter().find_map(|k| value_of(text, &below(k)?));
+    let room = room(text, edits, found, version.as_ref().filter(|_| features.is_empty()));
+    let entry = keyed(edits, found, name, version, parts[at]);
+    Some(Entry { features, elsewhere, room, ..entry })
+}
+
+/// What makes room for features: a version by itself becomes a table, a table gets one more key.
+fn room(text: &str, edits: &Edits<'_>, found: &Found<'_>, version: Option<&Value>) -> Vec<Patch> {
+    let Some(version) = version else { return Vec::new() };
+    let node = &found.pair().node;
+    let at = |at: u32, text: &str| Patch { span: Span::at(at as usize), text: text.to_owned() };
+    if node.pairs().is_empty() {
+        let quoted = inside(text, node.span) != node.span && node.span.contains(version.span);
+        let both = [at(node.span.start, "{ version = "), at(node.span.end, ", features = [{q}] }")];
+        return if quoted { both.into() } else { Vec::new() };
+    }
+    let last = node.pairs().last().map_or(node.span.end, |p| p.span.end);
+    if found.pair().heading {
+        return vec![at(last, &format!("{}features = [{{q}}]", edits.line_end()))];
+    }
+    vec![at(last, ", features = [{q}]")]
+}
+
+/// Features of a package that a feature of the project turns on: `tidewire/gauge`, `tidewire?/gauge`, `dep:tidewire`, and
+/// `tidewire` by itself where it is an optional dependency.
+fn turned_on(text: &str, doc: &Doc, edits: &Edits<'_>, out: &mut Manifest) {
+    let own: Vec<String> =
+        doc.below(&["features"]).iter().map(|f| f.pair().keys[0].text.clone()).collect();
+    let known: Vec<String> = out.entries.iter().map(|e| e.coordinate.clone()).collect();
+    for found in doc.below(&["features"]) {
+        let list = &found.pair().node;
+        for item in list.items().iter().filter(|i| i.text().is_some()) {
+            let at = inside(text, item.span);
+            let raw = at.of(text);
+            let start = at.start as usize;
+            let (from, rest) = raw.strip_prefix("dep:").map_or((0, raw), |r| (4, r));
+            let name = rest.split(['?', '/']).next().unwrap_or(rest);
+            let plain = from == 0 && name == raw;
+            if plain && (own.iter().any(|o| o == raw) || !known.iter().any(|k| k == raw)) {
+                continue;
+            }
+            let names = vec![Value::new(text, Span::new(start + from, start + from + name.len()))];
+            let removal = edits.remove_item(list, item);
+            let mut entry = Entry::new(EntryKind::Dependency, names, item.span, removal);
+            entry.scope = "features".to_owned();
+            if let Some(i) = raw.find('/') {
+                entry.features.push(Value::new(text, Span::new(start + i + 1, at.end as usize)));
+            }
+            out.entries.push(entry);
+        }
+    }
 }
 
 fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {

@@ -17,6 +17,7 @@ pub(super) const COMPOSER: Ecosystem = Ecosystem {
     split: whole,
     plain: |c| c.to_lowercase(),
     exact: false,
+    numbers: 1,
     shared: false,
     named_sources: false,
     toolchains: &["php"],
@@ -39,7 +40,9 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 out.toolchains.push(Toolchain { what: "php", value, form: Form::Plain });
                 continue;
             }
-            out.entries.push(keyed(&edits, &found, name, Some(value), list));
+            // What it does not go with is no version that it needs.
+            let value = Some(value).filter(|_| list.starts_with("require"));
+            out.entries.push(keyed(&edits, &found, name, value, list));
         }
     }
     if let Some(found) = doc.at(&["repositories"]).first() {
@@ -76,7 +79,7 @@ fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         let doc = parsed(json, text).ok()?;
         let edits = Edits { format: json, text, doc: &doc };
         return match doc.at(&["repositories"]).first() {
-            Some(f) if f.pair().node.pairs().is_empty() => edits.append(&f.pair().node, &raw),
+            Some(f) if f.pair().node.pairs().is_empty() => edits.append_raw(&f.pair().node, &raw),
             Some(_) => inserted(json, text, &["repositories", new.id?], &raw),
             None => inserted(json, text, &["repositories"], &format!("[{raw}]")),
         };

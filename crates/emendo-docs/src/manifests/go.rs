@@ -18,6 +18,7 @@ pub(super) const GO: Ecosystem = Ecosystem {
     split: whole,
     plain: str::to_owned,
     exact: true,
+    numbers: 3,
     shared: false,
     named_sources: false,
     toolchains: &["go"],
@@ -63,19 +64,13 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 let (Some(name), Some(version)) = (name, words.next()) else { continue };
                 let from = start + line.find(code).unwrap_or(0);
                 let span = Span::new(from, from + code.len());
+                let names = vec![place(name.trim_matches('"'))];
+                let removal = Patch { span: Span::new(start, at), text: String::new() };
+                let indirect = line.contains("// indirect");
                 out.entries.push(Entry {
-                    kind: EntryKind::Dependency,
-                    coordinate: name.trim_matches('"').to_owned(),
-                    names: vec![place(name.trim_matches('"'))],
                     version: Some(place(version)),
-                    scope: if line.contains("// indirect") {
-                        "indirect".into()
-                    } else {
-                        String::new()
-                    },
-                    features: Vec::new(),
-                    span,
-                    removal: Patch { span: Span::new(start, at), text: String::new() },
+                    scope: if indirect { "indirect".into() } else { String::new() },
+                    ..Entry::new(EntryKind::Dependency, names, span, removal)
                 });
             }
             _ => {}

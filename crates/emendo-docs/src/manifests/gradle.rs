@@ -25,6 +25,7 @@ pub(super) const GRADLE: Ecosystem = Ecosystem {
     split: |coordinate| coordinate.split(':').map(str::to_owned).collect(),
     plain: str::to_owned,
     exact: true,
+    numbers: 1,
     shared: true,
     named_sources: false,
     toolchains: &["java", "gradle", "kotlin"],
@@ -159,17 +160,8 @@ fn catalogue(text: &str) -> Result<Manifest, ManifestError> {
             };
             let Some((coordinate, names, version)) = told else { continue };
             let (span, removal) = (found.pair().span, edits.remove(&found));
-            let (scope, features) = (list.to_owned(), Vec::new());
-            out.entries.push(Entry {
-                kind,
-                coordinate,
-                names,
-                version,
-                scope,
-                features,
-                span,
-                removal,
-            });
+            let (scope, base) = (list.to_owned(), Entry::new(kind, names, span, removal));
+            out.entries.push(Entry { coordinate, version, scope, ..base });
         }
     }
     Ok(out)

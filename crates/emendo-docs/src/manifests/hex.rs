@@ -15,6 +15,7 @@ pub(super) const HEX: Ecosystem = Ecosystem {
     split: whole,
     plain: str::to_owned,
     exact: false,
+    numbers: 3,
     shared: false,
     named_sources: false,
     toolchains: &["elixir"],
@@ -34,6 +35,11 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 form: Form::Plain,
             }));
         }
+        if script.is(i, "@")
+            && let (Some(name), Some(value)) = (script.word(i + 1), script.value(i + 2))
+        {
+            out.properties.push(super::Property { name: name.to_owned(), value });
+        }
         if script.word(i) == Some("app") && script.is(i + 1, ":") && script.is(i + 2, ":") {
             out.own = script.word(i + 3).map(str::to_owned);
         }
@@ -42,7 +48,13 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         let end = script.closing(i);
         let span = script.hull(i, end);
         // A version, or options only.
-        let version = script.value(i + 4);
+        // `@name` is held elsewhere in the file.
+        let held = script.word(i + 5).filter(|_| script.is(i + 4, "@"));
+        let held = held.map(|w| super::Value {
+            held: Some(w.to_owned()),
+            ..super::Value::new(text, script.tokens[i + 5].span)
+        });
+        let version = script.value(i + 4).or(held);
         let options = script.word(i + 4).is_some();
         if version.is_none() && !options {
             continue;
@@ -50,12 +62,14 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         let value = super::Value::new(text, script.tokens[i + 2].span);
         let name = name.to_owned();
         let mut entry = script.entry(EntryKind::Dependency, name, vec![value], version, span);
-        // On one line with others it takes its comma along.
-        if entry.removal.span == span {
-            let rest = &text[span.end as usize..];
-            let comma = rest.trim_start().starts_with(',');
-            let more = rest.find(|c: char| c != ',' && !c.is_whitespace()).unwrap_or(0);
-            entry.removal.span.end += if comma { more as u32 } else { 0 };
+        let place = |k: &usize| {
+            script.word(*k).is_some_and(|w| matches!(w, "git" | "github" | "path"))
+                && script.is(*k + 1, ":")
+        };
+        let at = (i + 4..end).find(place);
+        entry.elsewhere = at.and_then(|k| script.value(k + 2));
+        if let Some(k) = (i + 4..end).find(|k| script.word(*k) == Some("in_umbrella")) {
+            entry.elsewhere = Some(super::Value::new(text, script.tokens[k].span));
         }
         out.entries.push(entry);
     }
@@ -65,8 +79,9 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
 fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     let manifest = read(path, text).ok()?;
     let version = new.version.map_or(String::new(), |v| {
+        // What is compatible with a minor version, as dependencies are written there.
         let v = if v.starts_with(|c: char| c.is_ascii_digit()) {
-            format!("~> {v}")
+            format!("~> {}", v.split('.').take(2).collect::<Vec<_>>().join("."))
         } else {
             v.to_owned()
         };

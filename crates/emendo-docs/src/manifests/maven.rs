@@ -19,6 +19,7 @@ pub(super) const MAVEN: Ecosystem = Ecosystem {
     split: |coordinate| coordinate.split(':').map(str::to_owned).collect(),
     plain: str::to_owned,
     exact: true,
+    numbers: 1,
     shared: false,
     named_sources: true,
     toolchains: &["java", "kotlin"],
@@ -110,7 +111,7 @@ fn entry(text: &str, node: Node<'_, '_>, kind: EntryKind) -> Option<Entry> {
     let scope = child(node, "scope").map_or(String::new(), |n| value(text, n).text);
     let names = vec![group.unwrap_or(missing), artifact];
     let removal = removal(text, span);
-    Some(Entry { kind, coordinate, names, version, scope, features: Vec::new(), span, removal })
+    Some(Entry { coordinate, version, scope, ..Entry::new(kind, names, span, removal) })
 }
 
 fn repository(text: &str, node: Node<'_, '_>) -> Option<Entry> {

@@ -41,6 +41,8 @@ pub struct Ecosystem {
     pub plain: fn(&str) -> String,
     /// Versions are names: they are written whole.
     pub exact: bool,
+    /// Numbers that a version has at least.
+    pub numbers: usize,
     /// A value may be held in another manifest of the folder or of one around it.
     pub shared: bool,
     /// Places that code comes from have a word of their own.
@@ -125,6 +127,12 @@ pub struct Entry {
     pub scope: String,
     /// Its features, where they are written.
     pub features: Vec<Value>,
+    /// What makes room for features where none are written yet: `{}` stands for the list of them, `{q}` for a list in quotes.
+    pub room: Vec<Patch>,
+    /// Where it comes from, if no version of a repository decides: a folder, a source by address, another manifest.
+    pub elsewhere: Option<Value>,
+    /// Checksums beside it hold for the version that stands.
+    pub sealed: bool,
     /// The whole entry.
     pub span: Span,
     /// What takes it away.
@@ -132,19 +140,28 @@ pub struct Entry {
 }
 
 impl Entry {
-    /// A place that code comes from. `names` are its address and, where it has one, its own word; `scope` is `plugins` where
-    /// only those come from there.
-    fn source(names: Vec<Value>, scope: &str, span: Span, removal: Patch) -> Self {
+    /// An entry of this name, with nothing more said about it.
+    fn new(kind: EntryKind, names: Vec<Value>, span: Span, removal: Patch) -> Self {
         Self {
-            kind: EntryKind::Repository,
+            kind,
             coordinate: names.first().map_or(String::new(), |n| n.text.clone()),
             names,
             version: None,
-            scope: scope.to_owned(),
+            scope: String::new(),
             features: Vec::new(),
+            room: Vec::new(),
+            elsewhere: None,
+            sealed: false,
             span,
             removal,
         }
+    }
+
+    /// A place that code comes from. `names` are its address and, where it has one, its own word; `scope` is `plugins` where
+    /// only those come from there.
+    fn source(names: Vec<Value>, scope: &str, span: Span, removal: Patch) -> Self {
+        let scope = scope.to_owned();
+        Self { scope, ..Self::new(EntryKind::Repository, names, span, removal) }
     }
 }
 
@@ -166,8 +183,15 @@ pub enum Form {
     Plain,
     /// As words: `VERSION_1_8`, `VERSION_17`.
     Words,
-    /// Behind other text, `net8.0`.
-    Behind(&'static str),
+    /// Behind a word that may have been another, `net8.0` for `netcoreapp3.1`.
+    Behind {
+        /// The word that stands.
+        was: &'static str,
+        /// The word that comes.
+        now: &'static str,
+    },
+    /// It is no level that could be raised.
+    Fixed,
 }
 
 /// A value as written.
@@ -283,16 +307,9 @@ fn keyed(
     version: Option<Value>,
     scope: &str,
 ) -> Entry {
-    Entry {
-        kind: EntryKind::Dependency,
-        coordinate: name.text.clone(),
-        names: vec![name],
-        version,
-        scope: scope.to_owned(),
-        features: Vec::new(),
-        span: found.pair().span,
-        removal: edits.remove(found),
-    }
+    let (span, scope) = (found.pair().span, scope.to_owned());
+    let base = Entry::new(EntryKind::Dependency, vec![name], span, edits.remove(found));
+    Entry { version, scope, ..base }
 }
 
 /// Adds keys to a structured manifest.

@@ -21,6 +21,7 @@ pub(super) const NPM: Ecosystem = Ecosystem {
     split: whole,
     plain: str::to_owned,
     exact: false,
+    numbers: 1,
     shared: false,
     named_sources: false,
     toolchains: &["node", "npm", "yarn", "pnpm"],
@@ -68,17 +69,9 @@ fn package(text: &str) -> Result<Manifest, ManifestError> {
             for item in node.items().iter().filter(|i| i.text().is_some()) {
                 let name = Value::new(text, inside(text, item.span));
                 let removal = edits.remove_item(node, item);
-                let coordinate = name.text.clone();
-                out.entries.push(Entry {
-                    kind: EntryKind::Dependency,
-                    coordinate,
-                    names: vec![name],
-                    version: None,
-                    scope: list.to_owned(),
-                    features: Vec::new(),
-                    span: item.span,
-                    removal,
-                });
+                let kind = EntryKind::Dependency;
+                let base = Entry::new(kind, vec![name], item.span, removal);
+                out.entries.push(Entry { scope: list.to_owned(), ..base });
             }
         }
     }
@@ -121,8 +114,17 @@ fn entry(text: &str, edits: &Edits<'_>, found: &Found<'_>, scope: &str) -> Optio
         name = Value::new(text, Span { start, end: middle });
         version = Value::new(text, Span { start: middle + 1, end: version.span.end });
     }
-    let elsewhere = ["workspace:", "catalog:", "$"].iter().any(|p| version.text.starts_with(p));
-    Some(keyed(edits, found, name, Some(version).filter(|_| !elsewhere), scope))
+    let begins = |all: &[&str]| all.iter().any(|p| version.text.starts_with(p));
+    // A catalogue of the workspace says the version.
+    if begins(&["catalog:", "$"]) {
+        return Some(keyed(edits, found, name, None, scope));
+    }
+    let places = ["workspace:", "file:", "link:", "portal:", "git", "http", "."];
+    if begins(&places) || version.text.contains('/') {
+        let elsewhere = Some(version);
+        return Some(Entry { elsewhere, ..keyed(edits, found, name, None, scope) });
+    }
+    Some(keyed(edits, found, name, Some(version), scope))
 }
 
 /// Versions that hold for all that a project brings along, nested ones too.

@@ -21,6 +21,7 @@ pub(super) const NUGET: Ecosystem = Ecosystem {
     split: whole,
     plain: |c| c.to_lowercase(),
     exact: true,
+    numbers: 1,
     shared: true,
     named_sources: true,
     toolchains: &["framework", "csharp"],
@@ -59,13 +60,14 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 let held = held(&value);
                 let value = Value { text: value, span, held };
                 match name {
-                    "TargetFramework" => {
-                        let form = frame(&value.text);
-                        out.toolchains.push(Toolchain {
-                            what: "framework",
-                            value: value.clone(),
-                            form,
-                        });
+                    "TargetFramework" | "TargetFrameworks" => {
+                        let mut at = value.span.start as usize;
+                        for one in value.span.of(text).split(';') {
+                            let value = Value::new(text, Span::new(at, at + one.len()));
+                            at += one.len() + 1;
+                            let form = frame(one);
+                            out.toolchains.push(Toolchain { what: "framework", value, form });
+                        }
                     }
                     "LangVersion" => {
                         let value = value.clone();
@@ -81,10 +83,13 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
     Ok(out)
 }
 
-/// `net8.0` says 8.0 behind `net`.
+/// `net8.0` says 8.0 behind `net`; `net48` and `netstandard2.0` are no levels of the same count.
 fn frame(text: &str) -> Form {
-    let known = ["netstandard", "netcoreapp", "net"].into_iter().find(|p| text.starts_with(p));
-    known.map_or(Form::Plain, Form::Behind)
+    let was = ["netcoreapp", "net"].into_iter().find(|p| {
+        let rest = text.strip_prefix(p).unwrap_or("");
+        rest.starts_with(|c: char| c.is_ascii_digit()) && rest.contains('.')
+    });
+    was.map_or(Form::Fixed, |was| Form::Behind { was, now: "net" })
 }
 
 fn held(text: &str) -> Option<String> {
@@ -111,16 +116,9 @@ fn entry(text: &str, node: Node<'_, '_>) -> Option<Entry> {
     });
     let range = node.range();
     let span = Span::new(range.start, range.end);
-    Some(Entry {
-        kind: EntryKind::Dependency,
-        coordinate: name.text.clone(),
-        names: vec![name],
-        version,
-        scope: node.tag_name().name().to_owned(),
-        features: Vec::new(),
-        span,
-        removal: removal(text, span),
-    })
+    let scope = node.tag_name().name().to_owned();
+    let base = Entry::new(EntryKind::Dependency, vec![name], span, removal(text, span));
+    Some(Entry { version, scope, ..base })
 }
 
 /// Behind the last entry of the file, written like it.

@@ -8,14 +8,15 @@ use crate::edits::Patch;
 /// What a manifest says of an entry.
 type Said = (EntryKind, String, String, Option<String>);
 
-/// Moves an entry that is to be added to the one that it belongs beside; it stays where it is if the manifest would then say
-/// something else, as where the two are in different lists.
-pub fn beside(
+/// Moves an entry that is to be added to the first of these that it can stand beside; it stays where it is if the manifest would
+/// then say something else, as where the two are in different lists.
+pub fn beside<'e>(
     ecosystem: &Ecosystem,
     path: &RelPath,
     text: &str,
     patch: Patch,
-    (anchor, behind): (&Entry, bool),
+    anchors: impl Iterator<Item = &'e Entry>,
+    behind: bool,
 ) -> Patch {
     let said = |p: &Patch| {
         let (start, end) = (p.span.start as usize, p.span.end as usize);
@@ -26,11 +27,10 @@ pub fn beside(
         all.sort_by(|a, b| (&a.1, &a.2, &a.3).cmp(&(&b.1, &b.2, &b.3)));
         Some(all)
     };
-    let moved = moved(text, &patch, anchor, behind);
-    match moved.filter(|m| said(m).is_some_and(|m| Some(m) == said(&patch))) {
-        Some(moved) => moved,
-        None => patch,
-    }
+    let told = said(&patch);
+    let fits = |p: &Patch| told.is_some() && said(p) == told;
+    let moved = anchors.filter_map(|a| moved(text, &patch, a, behind)).find(fits);
+    moved.unwrap_or(patch)
 }
 
 /// The same entry on a line before or behind another, or within the same line where entries are divided by commas.
@@ -69,7 +69,9 @@ fn moved(text: &str, patch: &Patch, anchor: &Entry, behind: bool) -> Option<Patc
         return at(line, format!("{lead}{body}{comma}{nl}"));
     }
     let next = text[end..].find('\n').map(|i| end + i + 1);
-    let divided = text[end..].trim_start().starts_with(',');
+    // A remark behind the comma stays with the entry before it.
+    let line = text[end..].lines().next().unwrap_or("").trim();
+    let divided = line.starts_with(',') && line.len() > 1;
     match next {
         Some(next) if !commas => at(next, format!("{lead}{body}{nl}")),
         Some(next) if divided => at(next, format!("{lead}{body},{nl}")),

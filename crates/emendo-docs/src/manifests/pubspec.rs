@@ -3,8 +3,8 @@
 use emendo_text::RelPath;
 
 use super::{
-    Ecosystem, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted, key_of,
-    keyed, parsed, value_of, whole,
+    Ecosystem, Entry, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted,
+    key_of, keyed, parsed, value_of, whole,
 };
 use crate::doc::NodeKind;
 use crate::edits::{Edits, Patch};
@@ -18,6 +18,7 @@ pub(super) const PUB: Ecosystem = Ecosystem {
     split: whole,
     plain: str::to_owned,
     exact: false,
+    numbers: 3,
     shared: false,
     named_sources: false,
     toolchains: &["sdk", "flutter"],
@@ -41,7 +42,13 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 }
                 _ => value_of(text, &found),
             };
-            out.entries.push(keyed(&edits, &found, name, version, list));
+            let elsewhere = ["git", "path", "sdk"].iter().find_map(|k| {
+                let found = doc.at(&[list, &name.text, k]).into_iter().next()?;
+                let url = doc.at(&[list, &name.text, k, "url"]).into_iter().next();
+                value_of(text, &url.unwrap_or(found))
+            });
+            let entry = keyed(&edits, &found, name, version, list);
+            out.entries.push(Entry { elsewhere, ..entry });
         }
     }
     for what in ["sdk", "flutter"] {

@@ -18,6 +18,7 @@ pub(super) const PYTHON: Ecosystem = Ecosystem {
     split: whole,
     plain,
     exact: false,
+    numbers: 1,
     shared: false,
     named_sources: false,
     toolchains: &["python"],
@@ -92,15 +93,30 @@ fn requirement(text: &str, at: Span, scope: &str, removal: Patch) -> Option<Entr
     let end = rest.find([';', '#', '@']).or_else(|| rest.find(" --")).unwrap_or(rest.len());
     let written = &rest[..end];
     let open = written.trim_start().starts_with('(');
-    let trimmed = written.trim().trim_start_matches('(').trim_end_matches(')').trim();
+    // A line may go on.
+    let blank = |c: char| c.is_whitespace() || c == '\\';
+    let trimmed = written.trim_matches(blank).trim_start_matches('(').trim_end_matches(')').trim();
     let lead = written.find(trimmed).unwrap_or(0);
     let version = (!trimmed.is_empty()
         && (trimmed.starts_with(['=', '>', '<', '~', '!', '^']) || open))
         .then(|| Value::new(text, Span::new(from + lead, from + lead + trimmed.len())));
     let name = Value::new(text, Span::new(start, start + len));
     let coordinate = name.text.clone();
-    let (kind, scope) = (EntryKind::Dependency, scope.to_owned());
-    Some(Entry { kind, coordinate, names: vec![name], version, scope, features, span: at, removal })
+    let behind = Span::at(start + len);
+    let room = if features.is_empty() {
+        vec![Patch { span: behind, text: "[{}]".to_owned() }]
+    } else {
+        Vec::new()
+    };
+    // `name @ address`
+    let elsewhere = rest[end..].strip_prefix('@').map(|u| {
+        let lead = from + end + 1 + u.len() - u.trim_start().len();
+        let len = u.trim_start().find([' ', ';']).unwrap_or(u.trim_start().len());
+        Value::new(text, Span::new(lead, lead + len))
+    });
+    let base = Entry::new(EntryKind::Dependency, vec![name], at, removal);
+    let scope = scope.to_owned();
+    Some(Entry { coordinate, version, scope, features, room, elsewhere, ..base })
 }
 
 /// The address of a line that says where packages come from.
@@ -140,9 +156,17 @@ fn lines(text: &str) -> Manifest {
             .trim_end()
             .trim_end_matches('\\')
             .trim_end();
-        let span = Span::new(from, from + code.len());
-        let removal = Patch { span: Span::new(start, at), text: String::new() };
-        out.entries.extend(requirement(text, span, "", removal));
+        // A line may go on: with the version, or with its checksums.
+        let mut whole = at;
+        while text[start..whole].trim_end().ends_with('\\') && whole < text.len() {
+            whole += text[whole..].find('\n').map_or(text.len() - whole, |i| i + 1);
+        }
+        let end = if whole > at { text[..whole].trim_end().len() } else { from + code.len() };
+        let span = Span::new(from, end);
+        let sealed = text[from..whole].contains("--hash=");
+        let removal = Patch { span: Span::new(start, whole), text: String::new() };
+        let entry = requirement(text, span, "", removal);
+        out.entries.extend(entry.map(|e| Entry { sealed, ..e }));
     }
     out
 }
@@ -211,8 +235,12 @@ fn project(text: &str) -> Result<Manifest, ManifestError> {
             continue;
         }
         let extras = features(text, &doc, &parts);
+        let elsewhere = ["git", "path", "url"].iter().find_map(|k| {
+            let path: Vec<&str> = parts.iter().copied().chain([*k]).collect();
+            value_of(text, doc.at(&path).first()?)
+        });
         let entry = keyed(&edits, &found, name, version, scope);
-        out.entries.push(Entry { features: extras, ..entry });
+        out.entries.push(Entry { features: extras, elsewhere, ..entry });
     }
     Ok(out)
 }
@@ -244,7 +272,12 @@ fn pipfile(text: &str) -> Result<Manifest, ManifestError> {
             let inner = doc.at(&[list, &name.text, "version"]);
             let version =
                 inner.first().and_then(|f| value_of(text, f)).or_else(|| value_of(text, &found));
-            out.entries.push(keyed(&edits, &found, name, version, list));
+            let features = features(text, &doc, &[list, &name.text]);
+            let elsewhere = ["git", "path", "file"]
+                .iter()
+                .find_map(|k| value_of(text, doc.at(&[list, &name.text, k]).first()?));
+            let entry = keyed(&edits, &found, name, version, list);
+            out.entries.push(Entry { features, elsewhere, ..entry });
         }
     }
     for found in doc.at(&["requires", "python_version"]) {

@@ -12,10 +12,12 @@ pub(super) struct Lexis {
     pub(super) line: &'static str,
     /// What surrounds a comment; empty if there is none.
     pub(super) block: (&'static str, &'static str),
+    /// A comment of lines: only where it begins one.
+    pub(super) lines: (&'static str, &'static str),
 }
 
-pub(super) const SLASHES: Lexis = Lexis { line: "//", block: ("/*", "*/") };
-pub(super) const HASHES: Lexis = Lexis { line: "#", block: ("", "") };
+pub(super) const SLASHES: Lexis = Lexis { line: "//", block: ("/*", "*/"), lines: ("", "") };
+pub(super) const HASHES: Lexis = Lexis { line: "#", block: ("", ""), lines: ("=begin", "\n=end") };
 
 /// A token.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -51,7 +53,22 @@ impl<'t> Script<'t> {
             } else if !lexis.block.0.is_empty() && rest.starts_with(lexis.block.0) {
                 at += rest.find(lexis.block.1).map_or(rest.len(), |i| i + lexis.block.1.len());
                 continue;
+            } else if !lexis.lines.0.is_empty()
+                && (at == 0 || text[..at].ends_with('\n'))
+                && rest.starts_with(lexis.lines.0)
+            {
+                let end = rest.find(lexis.lines.1).map(|i| i + lexis.lines.1.len());
+                at += end.unwrap_or(rest.len());
+                continue;
             } else if c == '\n' {
+                // Behind a comma nothing ends.
+                let comma = tokens
+                    .last()
+                    .is_some_and(|t: &Token| t.kind == Kind::Sign && t.span.of(text) == ",");
+                if comma {
+                    at += 1;
+                    continue;
+                }
                 (Kind::Line, 1)
             } else if c.is_whitespace() || c == '\u{feff}' {
                 at += c.len_utf8();
@@ -151,10 +168,23 @@ impl<'t> Script<'t> {
 
     /// What takes a statement away: its lines, or only itself where something else shares them.
     pub(super) fn removal(&self, span: Span) -> Patch {
-        super::without_lines(self.text, span, |behind| {
+        let mut patch = super::without_lines(self.text, span, |behind| {
             let behind = behind.trim_start_matches([',', ';']).trim();
             behind.is_empty() || behind.starts_with("//") || behind.starts_with('#')
-        })
+        });
+        // On one line with others it takes a comma along.
+        if patch.span == span {
+            let (before, rest) =
+                (&self.text[..span.start as usize], &self.text[span.end as usize..]);
+            let lead = before.trim_end_matches([' ', '\t']);
+            if rest.trim_start().starts_with(',') {
+                let more = rest.find(|c: char| c != ',' && !c.is_whitespace()).unwrap_or(0);
+                patch.span.end += more as u32;
+            } else if lead.ends_with(',') {
+                patch.span.start = lead.len() as u32 - 1;
+            }
+        }
+        patch
     }
 
     /// An entry that is a statement.
@@ -167,16 +197,7 @@ impl<'t> Script<'t> {
         span: Span,
     ) -> Entry {
         let removal = self.removal(span);
-        Entry {
-            kind,
-            coordinate,
-            names,
-            version,
-            scope: String::new(),
-            features: Vec::new(),
-            span,
-            removal,
-        }
+        Entry { coordinate, version, ..Entry::new(kind, names, span, removal) }
     }
 }
 

@@ -17,6 +17,7 @@ pub(super) const SWIFT: Ecosystem = Ecosystem {
     split: super::whole,
     plain,
     exact: true,
+    numbers: 3,
     shared: false,
     named_sources: false,
     toolchains: &["swift"],
@@ -73,7 +74,10 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         };
         let span = script.hull(i, end);
         let coordinate = url.text.clone();
-        out.entries.push(script.entry(EntryKind::Dependency, coordinate, vec![url], version, span));
+        let named = |k: &usize| matches!(script.word(*k), Some("branch" | "revision"));
+        let elsewhere = (i..end).find(named).and_then(|k| script.value(k + 2));
+        let entry = script.entry(EntryKind::Dependency, coordinate, vec![url], version, span);
+        out.entries.push(super::Entry { elsewhere, ..entry });
     }
     Ok(out)
 }

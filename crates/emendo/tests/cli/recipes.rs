@@ -94,8 +94,16 @@ fn places_and_ways_out() {
         &["`tide > new` is no library with versions", "tidewire >= 2"],
     );
     faulty(
-        &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nunless = { now = true }\n"),
-        &["`now` is not built yet"],
+        &step("[[step.library]]\nold = 'hex:tide'\nversion = '3.1'\n"),
+        &["a version of Hex has 3 numbers", "write `3.1.0`"],
+    );
+    faulty(
+        &step("[[step.library]]\nold = 'npm:tide'\nurl = 'https://x'\n"),
+        &["`url` is about repositories"],
+    );
+    faulty(
+        &step("[[step.library]]\nold = 'maven:a:b'\nrework = { old = '<a/>', new = '@{x}' }\n"),
+        &["`old` has no slot `x`"],
     );
     faulty(
         &step(

@@ -179,6 +179,19 @@ impl Kind for LibraryKind {
             cx.out.push(d.help("for example `3.0.2`, or `>=3.0,<4`"));
             return None;
         }
+        if let Some(t) = version.filter(|_| what != What::Toolchain)
+            && let Some(eco) = ecosystem
+        {
+            let numbers = t.text.trim_start_matches(['^', '~', '>', '=', '<', ' ']);
+            let numbers = numbers.split(['-', '+', ' ']).next().unwrap_or("");
+            let has = numbers.split('.').count();
+            if has < eco.numbers && !t.text.contains(',') && !t.text.starts_with("~>") {
+                let message = format!("a version of {} has {} numbers", eco.title, eco.numbers);
+                let whole = format!("{}{}", t.text, ".0".repeat(eco.numbers - has));
+                cx.out.push(Diagnostic::error(message, t.span).help(format!("write `{whole}`")));
+                return None;
+            }
+        }
         let mut near = None;
         for (key, behind) in [("after", true), ("before", false)] {
             if let Some(t) = table.text(key) {
@@ -396,11 +409,14 @@ impl LibraryRunner {
         let plain = self.ecosystem.plain;
         let own = plain(&entry.coordinate);
         let source = entry.kind == EntryKind::Repository;
-        let same = |name: &str| own.trim_end_matches('/') == name.trim_end_matches('/');
+        let same = |a: &str, b: &str| a.trim_end_matches('/') == b.trim_end_matches('/');
         let fits = |r: &Rule| match r.old.strip_suffix('*') {
             Some(prefix) => own.starts_with(&plain(prefix)),
             // An address, or the word that stands for it.
-            None if source => same(&r.old) || entry.names.get(1).is_some_and(|n| n.text == r.old),
+            None if source => {
+                same(&entry.coordinate, &r.old)
+                    || entry.names.get(1).is_some_and(|n| n.text == r.old)
+            }
             None => own == plain(&r.old),
         };
         self.rules.iter().position(fits).filter(|_| placed)
@@ -415,6 +431,19 @@ impl LibraryRunner {
             splices.push(patched(&entry.removal));
             self.push(action, rule.digest, entry.span, splices, vec![evidence], out);
             return;
+        }
+        if let Some(place) = &entry.elsewhere {
+            // No version decides there, and another name may not be what lies there.
+            let here = ["workspace:", "file:", "link:", "portal:", ".", "/", "in_umbrella"];
+            let remote = !here.iter().any(|w| place.text.starts_with(w));
+            if rule.new.is_some() || remote && entry.version.is_none() && self.target.is_some() {
+                let say = format!(
+                    "`{}` comes from `{}`: see to it by hand",
+                    entry.coordinate, place.text
+                );
+                out.notes.push(NoteDraft { at: entry.span, say });
+                return;
+            }
         }
         if let Some(new) = &rule.new {
             let parts = match entry.kind {
@@ -450,7 +479,16 @@ impl LibraryRunner {
                     }
                 }
                 None => match self.raised(version, target, rule.new.is_some()) {
-                    Ok(Some(text)) => splices.push(Splice::text(version.span, text)),
+                    Ok(Some(text)) => {
+                        if entry.sealed {
+                            let say = format!(
+                                "the checksums of `{}` are those of the old version: work them out anew",
+                                entry.coordinate
+                            );
+                            out.notes.push(NoteDraft { at: version.span, say });
+                        }
+                        splices.push(Splice::text(version.span, text));
+                    }
                     Ok(None) => {}
                     Err(say) => out.notes.push(NoteDraft { at: version.span, say }),
                 },
@@ -485,7 +523,22 @@ impl LibraryRunner {
             let n = u32::from(cx.text[v.span.end as usize..].starts_with(['"', '\'']));
             Span { start: v.span.start - n, end: v.span.end + n }
         };
-        for (i, v) in entry.features.iter().enumerate().filter(|(_, v)| gone(v)) {
+        let has = |f: &&String| !entry.features.iter().any(|o| o.text == **f);
+        // What another manifest says of the entry says its features too.
+        let said = entry.version.is_some() || entry.elsewhere.is_some();
+        let mut coming = self.features_add.iter().filter(has).filter(|_| said);
+        let mut last = None;
+        for (i, v) in entry.features.iter().enumerate() {
+            if !gone(v) {
+                last = Some(v.span);
+                continue;
+            }
+            // One that comes takes the place of one that goes.
+            if let Some(new) = coming.next() {
+                splices.push(Splice::text(v.span, new.clone()));
+                last = Some(v.span);
+                continue;
+            }
             let own = quoted(v);
             let next = entry.features.get(i + 1).map(quoted);
             let before = i.checked_sub(1).map(|b| quoted(&entry.features[b]));
@@ -496,24 +549,36 @@ impl LibraryRunner {
             };
             splices.push(Splice::text(span, ""));
         }
-        for new in &self.features_add {
-            if entry.features.iter().any(|f| f.text == *new) {
-                continue;
+        let coming: Vec<&String> = coming.collect();
+        if coming.is_empty() {
+            return;
+        }
+        match last {
+            Some(last) => {
+                let own = quoted(&ManifestValue::new(cx.text, last));
+                let quote = &cx.text[last.end as usize..own.end as usize];
+                // On a line of its own where the last one is.
+                let line = cx.text[..own.start as usize].rfind('\n').map_or(0, |i| i + 1);
+                let lead = &cx.text[line..own.start as usize];
+                let sign = match (quote.is_empty(), lead.trim().is_empty() && line > 0) {
+                    (true, _) => ",".to_owned(),
+                    (false, true) => format!(",{}{lead}", cx.line_end),
+                    (false, false) => ", ".to_owned(),
+                };
+                let text = coming.iter().map(|n| format!("{sign}{quote}{n}{quote}"));
+                splices.push(Splice::text(Span::at(own.end as usize), text.collect::<String>()));
             }
-            match entry.features.last() {
-                Some(last) => {
-                    let own = quoted(last);
-                    let quote = &cx.text[last.span.end as usize..own.end as usize];
-                    let sign = if quote.is_empty() { "," } else { ", " };
-                    splices.push(Splice::text(
-                        Span::at(own.end as usize),
-                        format!("{sign}{quote}{new}{quote}"),
-                    ));
-                }
-                None => {
-                    let say = format!("`{}` needs the feature `{new}` here", entry.coordinate);
-                    out.notes.push(NoteDraft { at: entry.span, say });
-                }
+            None if !entry.room.is_empty() => {
+                let plain = coming.iter().map(|n| n.as_str()).collect::<Vec<_>>().join(",");
+                let quoted: Vec<String> = coming.iter().map(|n| format!("\"{n}\"")).collect();
+                let quoted = quoted.join(", ");
+                let text = |p: &Patch| p.text.replace("{}", &plain).replace("{q}", &quoted);
+                splices.extend(entry.room.iter().map(|p| Splice::text(p.span, text(p))));
+            }
+            None => {
+                let names: Vec<String> = coming.iter().map(|n| format!("`{n}`")).collect();
+                let say = format!("`{}` needs {} here", entry.coordinate, names.join(", "));
+                out.notes.push(NoteDraft { at: entry.span, say });
             }
         }
     }
@@ -523,7 +588,8 @@ impl LibraryRunner {
         for t in &manifest.toolchains {
             let Some(row) = self.rules.iter().position(|r| r.old == t.what) else { continue };
             let (lead, written) = match t.form {
-                Form::Behind(word) => (word, t.value.text.trim_start_matches(word).to_owned()),
+                Form::Behind { was, now } => (now, t.value.text.trim_start_matches(was).to_owned()),
+                Form::Fixed => continue,
                 Form::Words => {
                     ("VERSION_", t.value.text.trim_start_matches("VERSION_").replace('_', "."))
                 }
@@ -563,21 +629,18 @@ impl LibraryRunner {
             return;
         };
         let plain = self.ecosystem.plain;
-        let named = |c: &str| {
-            manifest.entries.iter().find(|e| {
-                let word =
-                    kind == EntryKind::Repository && e.names.get(1).is_some_and(|n| n.text == c);
-                e.kind == kind && (word || plain(&e.coordinate) == plain(c))
-            })
+        let named = |e: &&Entry, c: &str| {
+            let word = kind == EntryKind::Repository && e.names.get(1).is_some_and(|n| n.text == c);
+            e.kind == kind && (word || plain(&e.coordinate) == plain(c))
         };
-        let anchor = self.near.as_ref().and_then(|(c, behind)| Some((named(c)?, *behind)));
+        let has = |c: &str| manifest.entries.iter().any(|e| named(&e, c));
         let near = match (&self.near, self.rules.first()) {
-            (Some(_), _) => anchor.is_some(),
+            (Some((c, _)), _) => has(c),
             (None, Some(_)) => manifest.entries.iter().any(|e| self.row(e).is_some()),
             // It goes where something of the kind is, or where a condition says.
             (None, None) => self.chosen || manifest.entries.iter().any(|e| e.kind == kind),
         };
-        if named(coordinate).is_some() || !near {
+        if has(coordinate) || !near {
             return;
         }
         let new = New {
@@ -588,8 +651,11 @@ impl LibraryRunner {
             features: &self.features_add,
             id: self.id.as_deref(),
         };
-        let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match anchor {
-            Some(anchor) => beside(self.ecosystem, cx.path, cx.text, p, anchor),
+        let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match &self.near {
+            Some((c, behind)) => {
+                let anchors = manifest.entries.iter().filter(|e| named(e, c));
+                beside(self.ecosystem, cx.path, cx.text, p, anchors, *behind)
+            }
             None => p,
         });
         match patch {
