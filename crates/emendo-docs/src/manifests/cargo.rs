@@ -149,6 +149,7 @@ fn turned_on(text: &str, doc: &Doc, edits: &Edits<'_>, out: &mut Manifest) {
             let mut entry = Entry::new(EntryKind::Dependency, names, item.span, removal);
             entry.scope = "features".to_owned();
             if let Some(i) = raw.find('/') {
+                entry.asks = true;
                 entry.features.push(Value::new(text, Span::new(start + i + 1, at.end as usize)));
             }
             out.entries.push(entry);

@@ -131,6 +131,8 @@ pub struct Entry {
     pub room: Vec<Patch>,
     /// Where it comes from, if no version of a repository decides: a folder, a source by address, another manifest.
     pub elsewhere: Option<Value>,
+    /// It only asks for a feature of an entry that stands elsewhere: without that it goes.
+    pub asks: bool,
     /// Checksums beside it hold for the version that stands.
     pub sealed: bool,
     /// The whole entry.
@@ -151,6 +153,7 @@ impl Entry {
             features: Vec::new(),
             room: Vec::new(),
             elsewhere: None,
+            asks: false,
             sealed: false,
             span,
             removal,

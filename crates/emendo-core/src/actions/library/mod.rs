@@ -426,7 +426,12 @@ impl LibraryRunner {
     fn entry(&self, cx: &FileCx<'_>, action: (usize, usize), entry: &Entry, out: &mut Found) {
         let rule = &self.rules[action.1];
         let mut splices = Vec::new();
-        if self.remove {
+        let unasked = entry.asks
+            && entry
+                .features
+                .iter()
+                .any(|f| self.features.contains(&(f.text.clone(), String::new())));
+        if self.remove || unasked {
             let evidence = self.named(entry);
             splices.push(patched(&entry.removal));
             self.push(action, rule.digest, entry.span, splices, vec![evidence], out);
