@@ -1,53 +1,54 @@
-//! Recipes from their files: loaded, compiled, and with every message about them.
+//! Recipes from their texts: loaded with those that they include, compiled, and with every message about them.
 
 use std::collections::BTreeMap;
-use std::io;
-use std::path::Path;
 
 use emendo_recipe::{Recipe, Source, load};
-use emendo_text::{Diagnostic, Severity};
+use emendo_text::{Diagnostic, Severity, Span};
 
 use crate::actions::recipe_kinds;
-use crate::plan::Plan;
+use crate::plan::{Limit, Plan};
+use crate::shelf::Shelf;
 
 /// Recipes with all that is to say about them.
 pub struct Checked {
-    /// The recipes, in order.
+    /// The recipes that were asked for, in order.
     pub recipes: Vec<Recipe>,
     /// The plan; only to be run if nothing failed.
     pub plan: Plan,
-    /// The messages of each recipe, in the same order.
-    pub messages: Vec<Vec<Diagnostic>>,
+    /// The messages about each text: the recipes, each before those that it includes.
+    pub messages: Vec<Messages>,
+}
+
+/// The messages about one text.
+pub struct Messages {
+    /// The name shown for it.
+    pub name: String,
+    /// The text.
+    pub text: String,
+    /// Errors and warnings in the order of the text.
+    pub found: Vec<Diagnostic>,
 }
 
 impl Checked {
     /// True if any message is an error.
     pub fn failed(&self) -> bool {
-        self.messages.iter().flatten().any(|d| d.severity == Severity::Error)
+        self.messages.iter().flat_map(|m| &m.found).any(|d| d.severity == Severity::Error)
+    }
+
+    /// Runs only these steps, or only those up to one.
+    ///
+    /// # Errors
+    /// A sentence about a word that is no step.
+    pub fn limit(&mut self, limit: &Limit) -> Result<(), String> {
+        self.plan.limit(limit)
     }
 }
 
-/// Reads a recipe's text.
-///
-/// # Errors
-/// If the file cannot be read or is not UTF-8.
-pub fn read_source(path: &Path) -> io::Result<Source> {
-    let bytes = std::fs::read(path)?;
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes).to_vec();
-    let text = String::from_utf8(bytes)
-        .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "the file is not UTF-8"))?;
-    let folder =
-        path.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p }.to_owned());
-    let full = path.canonicalize().unwrap_or_else(|_| path.to_owned());
-    Ok(Source { name: path.display().to_string(), path: full.display().to_string(), text, folder })
-}
-
 /// Loads and compiles recipes in the order given.
-pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>) -> Checked {
-    let kinds = recipe_kinds();
+pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Checked {
     let several = sources.len() > 1;
     let mut recipes: Vec<Recipe> = Vec::new();
-    let mut messages = Vec::new();
+    let mut messages: Vec<Messages> = Vec::new();
     for source in sources {
         // With several recipes, an input belongs to those that have it.
         let mut given = inputs.clone();
@@ -57,22 +58,84 @@ pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>) -> Checked
                     || source.text.contains("[inputs]")
             });
         }
-        let mut loaded = load(source, &kinds, &given);
-        if let Some(twin) = recipes.iter().find(|r| r.id == loaded.recipe.id && !r.id.is_empty()) {
+        let at = messages.len();
+        let recipe = with_included(source, &given, shelf, &mut Vec::new(), &mut messages);
+        if let Some(twin) = recipes.iter().find(|r| r.id == recipe.id && !r.id.is_empty()) {
             let message = format!("`{}` has the same id: `{}`", twin.source.name, twin.id);
-            let mut d =
-                Diagnostic::error(message, emendo_text::Span::at(0)).help("name each recipe once");
+            let mut d = Diagnostic::error(message, Span::at(0)).help("name each recipe once");
             d.labels.clear();
-            loaded.diagnostics.push(d);
+            messages[at].found.push(d);
         }
-        recipes.push(loaded.recipe);
-        messages.push(loaded.diagnostics);
+        recipes.push(recipe);
     }
     let (plan, more) = Plan::compile(&recipes);
     for (all, more) in messages.iter_mut().zip(more) {
-        all.extend(more);
-        all.sort_by_key(Diagnostic::start);
-        all.dedup();
+        all.found.extend(more);
+        all.found.sort_by_key(Diagnostic::start);
+        all.found.dedup();
     }
     Checked { recipes, plan, messages }
+}
+
+/// Loads a recipe and what it includes. `stack`: the paths of those that are being loaded.
+fn with_included(
+    source: Source,
+    given: &BTreeMap<String, String>,
+    shelf: &Shelf,
+    stack: &mut Vec<String>,
+    messages: &mut Vec<Messages>,
+) -> Recipe {
+    let (name, text) = (source.name.clone(), source.text.clone());
+    let loaded = load(source, &recipe_kinds(), given);
+    let mut recipe = loaded.recipe;
+    let at = messages.len();
+    messages.push(Messages { name, text, found: loaded.diagnostics });
+    stack.push(recipe.source.path.clone());
+    // What was included, to tell one that would run twice.
+    let mut seen: Vec<(String, BTreeMap<String, String>, Span)> = Vec::new();
+    let mut digest = emendo_text::Hasher::new();
+    digest.digest(recipe.digest);
+    for step in &mut recipe.steps {
+        let Some(include) = &mut step.include else { continue };
+        let word = &include.recipe;
+        let found = match shelf.included(&word.text, &recipe.source) {
+            Ok(found) => found,
+            Err((what, help)) => {
+                messages[at].found.push(Diagnostic::error(what, word.span).help(help));
+                continue;
+            }
+        };
+        if stack.contains(&found.path) {
+            let from = stack.iter().position(|p| *p == found.path).unwrap_or(0);
+            let names = stack[from..].iter().chain([&found.path]);
+            let way: Vec<&str> = names.map(|p| p.rsplit('/').next().unwrap_or(p)).collect();
+            let message = format!("the recipe includes itself: {}", way.join(" -> "));
+            messages[at].found.push(
+                Diagnostic::error(message, word.span)
+                    .help("take one of these inclusions out: a recipe runs its own steps anyway"),
+            );
+            continue;
+        }
+        if let Some(twin) = seen.iter().find(|s| s.0 == found.path && s.1 == include.inputs) {
+            let message = format!("`{}` is included twice with the same inputs", word.text);
+            let d = Diagnostic::error(message, word.span).also(twin.2, "here first");
+            messages[at].found.push(d.help("take one of the two out"));
+            continue;
+        }
+        seen.push((found.path.clone(), include.inputs.clone(), word.span));
+        let first = messages.len();
+        let inner = with_included(found, &include.inputs, shelf, stack, messages);
+        let faults = messages[first..].iter().flat_map(|m| &m.found);
+        let faults = faults.filter(|d| d.severity == Severity::Error).count();
+        if faults > 0 {
+            let message = format!("the recipe `{}` is faulty", word.text);
+            let help = format!("`emendo recipe check {}` says where", word.text);
+            messages[at].found.push(Diagnostic::error(message, word.span).help(help));
+        }
+        digest.digest(inner.digest);
+        include.loaded = Some(Box::new(inner));
+    }
+    recipe.digest = digest.finish();
+    stack.pop();
+    recipe
 }

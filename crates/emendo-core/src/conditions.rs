@@ -325,14 +325,18 @@ pub fn unmet(
     recipes: &[Recipe],
     installed: &dyn Fn(&str) -> Option<String>,
 ) -> Vec<Unmet> {
-    let asking: Vec<(&Recipe, &Table)> =
-        recipes.iter().filter_map(|r| Some((r, r.requires.as_ref()?))).collect();
+    // What a recipe of the run raises itself is no obstacle, for those that it includes neither.
+    let asking: Vec<(&Recipe, &Recipe, &Table)> = recipes
+        .iter()
+        .flat_map(|root| root.whole().into_iter().map(move |r| (root, r)))
+        .filter_map(|(root, r)| Some((root, r, r.requires.as_ref()?)))
+        .collect();
     if asking.is_empty() {
         return Vec::new();
     }
     let told = survey(project);
     let mut out = Vec::new();
-    for (recipe, table) in asking {
+    for (root, recipe, table) in asking {
         let mut push = |says: String, help: String| {
             out.push(Unmet { recipe: recipe.id.clone(), says, help });
         };
@@ -348,7 +352,7 @@ pub fn unmet(
         }
         for (what, wanted) in map(table, "project") {
             // What the recipe raises itself is no obstacle.
-            if raises(recipe, &what, true) {
+            if raises(root, &what, true) {
                 continue;
             }
             for t in told.toolchains.iter().filter(|t| t.toolchain == what) {
@@ -366,7 +370,7 @@ pub fn unmet(
         }
         for (t, _) in table.tables("libraries") {
             let (Some(name), Some(version)) = (t.text("name"), t.text("version")) else { continue };
-            if raises(recipe, &name.text, false) {
+            if raises(root, &name.text, false) {
                 continue;
             }
             let all = named(&told, &name.text, None);
@@ -399,7 +403,8 @@ fn allowed(wanted: &str, have: Option<&str>) -> bool {
 
 /// True if a recipe raises a library or a toolchain itself.
 fn raises(recipe: &Recipe, name: &str, toolchain: bool) -> bool {
-    recipe.steps.iter().flat_map(|s| &s.actions).filter(|a| a.kind.name() == "library").any(|a| {
+    let steps = recipe.whole().into_iter().flat_map(|r| &r.steps);
+    steps.flat_map(|s| &s.actions).filter(|a| a.kind.name() == "library").any(|a| {
         let what = a.table.texts("what").first().is_some_and(|t| t.text == "toolchain");
         let fits = |t: &str| t == name || t.rsplit([':', '/']).next() == Some(name);
         what == toolchain

@@ -13,6 +13,17 @@ pub struct StepKey {
     pub step: String,
 }
 
+impl StepKey {
+    /// True if a word means the step: its id, or that of a step around it, with the recipe's id before it or without.
+    pub fn is(&self, word: &str) -> bool {
+        let step = word.strip_prefix(&format!("{}/", self.recipe)).unwrap_or(word);
+        let means = |w: &str| {
+            self.step == w || self.step.strip_prefix(w).is_some_and(|rest| rest.starts_with('/'))
+        };
+        means(step) || means(word)
+    }
+}
+
 impl std::fmt::Display for StepKey {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{}/{}", self.recipe, self.step)

@@ -240,9 +240,14 @@ impl Engine<'_> {
     pub(crate) fn start(&self) -> Walking<'_> {
         let mut walked = walk(self.project, self.with);
         // A recipe speaks of the old API because it must.
-        let own: Vec<RelPath> =
-            self.plan.recipes.iter().filter_map(|r| self.inside(&r.path)).collect();
-        walked.files.retain(|p| !own.contains(p));
+        let own: Vec<RelPath> = self.plan.sources.iter().filter_map(|p| self.inside(p)).collect();
+        let folders = self.project.recipe_folders().iter();
+        let kept: Vec<RelPath> =
+            folders.filter_map(|f| self.inside(&f.display().to_string())).collect();
+        let below = |p: &RelPath, folder: &RelPath| {
+            p.as_str().strip_prefix(folder.as_str()).is_some_and(|r| r.starts_with('/'))
+        };
+        walked.files.retain(|p| !own.contains(p) && !kept.iter().any(|f| below(p, f)));
         let files = Arc::new(ProjectFiles::new(self.project, walked.files));
         if !self.plan.conditions.is_empty() {
             let told = survey_files(&files);

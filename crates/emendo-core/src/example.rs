@@ -8,7 +8,8 @@ use std::collections::BTreeMap;
 use crate::check::check;
 use crate::edit::Own;
 use crate::engine::run_text;
-use crate::plan::Plan;
+use crate::plan::{Limit, Plan};
+use crate::shelf::Shelf;
 
 /// What an example showed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -50,14 +51,15 @@ pub struct Ran {
 }
 
 /// Runs all examples of a recipe.
-pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>) -> Vec<Ran> {
+pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Vec<Ran> {
     // Examples of one step share a plan.
     let mut plans: BTreeMap<Option<String>, Plan> = BTreeMap::new();
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
         let step = e.step.as_ref().map(|s| s.text.clone());
-        let plan =
-            plans.entry(step.clone()).or_insert_with(|| plan_for(recipe, step.as_deref(), inputs));
+        let plan = plans
+            .entry(step.clone())
+            .or_insert_with(|| plan_for(recipe, step.as_deref(), inputs, shelf));
         let verdict = one(recipe, e, plan).unwrap_or_else(Verdict::Broken);
         Ran { number: i + 1, title, span: e.span, verdict }
     };
@@ -94,12 +96,20 @@ fn text_of(before: &str, after: Option<Vec<u8>>) -> String {
 }
 
 /// The recipe's plan, or that of one step.
-fn plan_for(recipe: &Recipe, step: Option<&str>, inputs: &BTreeMap<String, String>) -> Plan {
+fn plan_for(
+    recipe: &Recipe,
+    step: Option<&str>,
+    inputs: &BTreeMap<String, String>,
+    shelf: &Shelf,
+) -> Plan {
     let source: Source = recipe.source.clone();
-    let mut checked = check(vec![source], inputs);
-    let Some(step) = step else { return checked.plan };
-    checked.recipes[0].steps.retain(|s| s.id == step);
-    Plan::compile(&checked.recipes).0
+    let mut checked = check(vec![source], inputs, shelf);
+    if let Some(step) = step {
+        // The step was checked when the recipe was loaded.
+        let limit = Limit { steps: vec![step.to_owned()], until: None };
+        drop(checked.limit(&limit));
+    }
+    checked.plan
 }
 
 /// The name that the example's file would have.

@@ -11,9 +11,9 @@
 //! - `apply` runs again in [`Mode::Write`] and writes through a [`Journal`], over a [`Disk`] that tests can make fail.
 //!
 //! ```no_run
-//! use emendo_core::{Session, check, read_source};
+//! use emendo_core::{Session, Shelf, check, read_source};
 //! # fn main() -> Result<(), Box<dyn std::error::Error>> {
-//! let checked = check(vec![read_source("tidewire-3.toml".as_ref())?], &Default::default());
+//! let checked = check(vec![read_source("tidewire-3.toml".as_ref())?], &Default::default(), &Shelf::default());
 //! let session = Session::open(".".as_ref())?;
 //! let proposal = session.propose(&checked, &Default::default(), &[], &mut |_, _| {})?;
 //! println!("{} edits", proposal.decidable().count());
@@ -45,12 +45,13 @@ mod run_file;
 mod search;
 mod select;
 mod session;
+mod shelf;
 mod summary;
 mod survey;
 mod walk;
 
 pub use actions::{Answer, Query, recipe_kinds};
-pub use check::{Checked, check, read_source};
+pub use check::{Checked, Messages, check};
 pub use conditions::{Unmet, unmet};
 pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 pub use disk::{Disk, RealDisk, StateFile};
@@ -60,13 +61,14 @@ pub use engine::{Counts, Engine, Mode, Sink};
 pub use example::{Ran, Verdict as ExampleVerdict, test};
 pub use journal::{Journal, Op, Ops, Phase, TakenBack};
 pub use leftovers::Leftover;
-pub use plan::{Plan, RecipeInfo, StepInfo};
+pub use plan::{Limit, Plan, RecipeInfo, StepInfo};
 pub use project::{Project, ProjectError, SETTINGS, STATE};
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
 pub use run_file::FileResult;
 pub use search::{Hit, Near, Search, search};
 pub use select::{Decided, Selection};
 pub use session::{Applied, ApplyOptions, Session, SessionError};
+pub use shelf::{Kept, KeptRecipe, Shelf, Shipped, read_source, recipe_files};
 pub use summary::{StepTally, Summary, Tally, summarize};
 pub use survey::{
     Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,

@@ -5,7 +5,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use emendo_lang::{LANGUAGES, Language, Learned, LibraryType, Spellings};
-use emendo_recipe::{Recipe, Text};
+use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
@@ -43,6 +43,23 @@ pub struct StepInfo {
     /// What behaves differently although it compiles.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub caution: Option<String>,
+    /// Where the change is described.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub docs: Option<String>,
+    /// The recipes on the way to a step of an included one, the outermost first; empty for a recipe's own step.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub chain: Vec<String>,
+}
+
+/// Which of the steps run.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Limit {
+    /// Only these; all if there are none. A step that includes a recipe means all of that.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub steps: Vec<String>,
+    /// None behind this one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub until: Option<String>,
 }
 
 /// A compiled step.
@@ -77,35 +94,45 @@ pub struct Plan {
     pub(crate) types: Vec<ToldType>,
     /// What actions wait for, with the number of their step.
     pub(crate) conditions: Vec<(usize, Arc<Conditions>)>,
+    limit: Limit,
+    /// The paths of all recipes, those that others include too.
+    pub(crate) sources: Vec<String>,
 }
 
 /// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
 pub(crate) type ToldType = (&'static Language, String, Learned);
 
 impl Plan {
-    /// Compiles recipes in the order given. Gives the messages for each, in the same order; the plan
-    /// is only to be run if none is an error.
+    /// Compiles recipes in the order given. Gives the messages for each and those that it includes, in the order of
+    /// [`Recipe::whole`]; the plan is only to be run if none is an error.
     pub fn compile(recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
-        let mut steps = Vec::new();
-        let mut messages = Vec::new();
-        let mut types = Vec::new();
-        let mut conditions = Conditional { first: 0, all: Vec::new() };
+        let mut compiler = Compiler::default();
         for recipe in recipes {
-            let mut out = Vec::new();
-            let spellings = spellings_of(recipe);
-            let told = told_types(recipe, &spellings, &mut out);
-            conditions.first = steps.len();
-            steps.extend(compile_recipe(recipe, &spellings, &told, &mut conditions, &mut out));
-            types.extend(told);
-            out.sort_by_key(Diagnostic::start);
-            messages.push(out);
+            let first = compiler.steps.len();
+            compiler.root = recipe.id.clone();
+            compiler.renamed.clear();
+            compiler.recipe(recipe, "", &[], &[]);
+            compiler.packages(first);
         }
+        let Compiler { steps, messages, types, conditions, .. } = compiler;
         let infos = recipes.iter().map(|r| RecipeInfo {
             id: r.id.clone(),
             title: r.title.clone(),
             path: r.source.path.clone(),
             digest: r.digest,
         });
+        let whole = recipes.iter().flat_map(Recipe::whole).map(|r| r.source.path.clone());
+        let plan = Self::of(infos.collect(), steps, types, conditions);
+        (Self { sources: whole.collect(), ..plan }, messages)
+    }
+
+    /// Puts together what is known of all steps.
+    fn of(
+        recipes: Vec<RecipeInfo>,
+        steps: Vec<PlanStep>,
+        types: Vec<ToldType>,
+        conditions: Vec<(usize, Arc<Conditions>)>,
+    ) -> Self {
         let runners = || steps.iter().flat_map(|s: &PlanStep| &s.runners);
         let own = Declared {
             types: runners()
@@ -126,9 +153,9 @@ impl Plan {
         let needs = runners().map(|r| r.needs()).chain(reach.iter().map(|r| &r.1));
         let needs = needs.chain(watches.iter().map(|w| w.runner.needs()));
         let narrow = Narrow::new(needs, &own, LANGUAGES);
-        let plan = Self {
-            recipes: infos.collect(),
-            stages: stages(&steps, &conditions.all),
+        Self {
+            recipes,
+            stages: stages(&steps, &conditions),
             single: (0..steps.len()).map(|n| n..n + 1).collect(),
             steps,
             packages: packages.into_iter().collect(),
@@ -136,9 +163,44 @@ impl Plan {
             watches,
             narrow,
             types,
-            conditions: conditions.all,
+            conditions,
+            limit: Limit::default(),
+            sources: Vec::new(),
+        }
+    }
+
+    /// Leaves out the steps that are not to run.
+    pub(crate) fn limit(&mut self, limit: &Limit) -> Result<(), String> {
+        let words = limit.steps.iter().chain(&limit.until);
+        let fits = |s: &PlanStep, word: &str| s.info.key.is(word);
+        for word in words {
+            if !self.steps.iter().any(|s| fits(s, word)) {
+                let known: Vec<&str> =
+                    self.steps.iter().map(|s| s.info.key.step.as_str()).collect();
+                return Err(format!("no step is called `{word}`; there are: {}", known.join(", ")));
+            }
+        }
+        let last = limit.until.as_ref().and_then(|w| self.steps.iter().rposition(|s| fits(s, w)));
+        let runs = |(n, s): (usize, &PlanStep)| {
+            last.is_none_or(|l| n <= l)
+                && (limit.steps.is_empty() || limit.steps.iter().any(|w| fits(s, w)))
         };
-        (plan, messages)
+        let kept: Vec<bool> = self.steps.iter().enumerate().map(runs).collect();
+        let number = |n: usize| kept[..n].iter().filter(|k| **k).count();
+        let conditions = std::mem::take(&mut self.conditions).into_iter();
+        let conditions = conditions.filter(|c| kept[c.0]).map(|(n, c)| (number(n), c)).collect();
+        let all = std::mem::take(&mut self.steps).into_iter().zip(&kept);
+        let steps = all.filter(|s| *s.1).map(|s| s.0).collect();
+        let (recipes, types) = (std::mem::take(&mut self.recipes), std::mem::take(&mut self.types));
+        let sources = std::mem::take(&mut self.sources);
+        let plan = Self::of(recipes, steps, types, conditions);
+        *self = Self { limit: limit.clone(), sources, ..plan };
+        Ok(())
+    }
+
+    /// Which of the steps run.
+    pub fn limited(&self) -> &Limit {
+        &self.limit
     }
 
     /// Identity of the whole plan.
@@ -146,6 +208,9 @@ impl Plan {
         let mut hasher = emendo_text::Hasher::new();
         for r in &self.recipes {
             hasher.digest(r.digest);
+        }
+        for word in self.limit.steps.iter().chain(&self.limit.until) {
+            hasher.part(word);
         }
         hasher.finish()
     }
@@ -182,8 +247,9 @@ fn renames_of(step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<(String, Strin
 /// The names under which the symbols of a recipe are known.
 fn spellings_of(recipe: &Recipe) -> Spellings {
     let mut spellings = Spellings::default();
+    let whole = recipe.whole().into_iter();
     let all: Vec<(String, String)> =
-        recipe.steps.iter().flat_map(|s| renames_of(s, recipe)).collect();
+        whole.flat_map(|r| r.steps.iter().flat_map(|s| renames_of(s, r))).collect();
     for (old, new) in &all {
         // Names that are swapped, or that another rename gives away, are not one symbol.
         if !all.iter().any(|(other, _)| other == new) {
@@ -234,31 +300,98 @@ fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>)
     all
 }
 
-/// What actions wait for.
-struct Conditional {
-    /// The number of the recipe's first step.
-    first: usize,
-    all: Vec<(usize, Arc<Conditions>)>,
+/// What compiling gathers.
+#[derive(Default)]
+struct Compiler {
+    /// The id of the outermost recipe.
+    root: String,
+    steps: Vec<PlanStep>,
+    messages: Vec<Vec<Diagnostic>>,
+    types: Vec<ToldType>,
+    conditions: Vec<(usize, Arc<Conditions>)>,
+    /// Symbols that steps before have renamed.
+    renamed: Vec<(String, String)>,
 }
 
-fn compile_recipe(
-    recipe: &Recipe,
-    spellings: &Spellings,
-    told: &[ToldType],
-    conditions: &mut Conditional,
-    out: &mut Vec<Diagnostic>,
-) -> Vec<PlanStep> {
-    let mut renamed: Vec<(String, String)> = Vec::new();
-    let mut steps = Vec::new();
-    crate::conditions::check(&recipe.conditions, out);
-    for step in &recipe.steps {
-        crate::conditions::check(&step.conditions, out);
+impl Compiler {
+    /// Compiles a recipe. `lead` stands before the ids of its steps, `outer` is what the steps around it wait for, `chain` the
+    /// recipes around it.
+    fn recipe(&mut self, recipe: &Recipe, lead: &str, outer: &[Condition], chain: &[String]) {
+        let mut out = Vec::new();
+        let spellings = spellings_of(recipe);
+        let told = told_types(recipe, &spellings, &mut out);
+        crate::conditions::check(&recipe.conditions, &mut out);
+        let own = chain.iter().cloned().chain([recipe.id.clone()]);
+        let own: Vec<String> = own.collect();
+        let place = self.messages.len();
+        self.messages.push(Vec::new());
+        self.clashes(&told, recipe, &mut out);
+        self.types.extend(told);
+        for step in &recipe.steps {
+            crate::conditions::check(&step.conditions, &mut out);
+            let around: Vec<Condition> = outer.iter().chain(&step.conditions).cloned().collect();
+            if let Some(include) = &step.include {
+                if let Some(inner) = &include.loaded {
+                    let around: Vec<Condition> =
+                        recipe.conditions.iter().cloned().chain(around).collect();
+                    let first = self.steps.len();
+                    self.recipe(inner, &format!("{lead}{}/", step.id), &around, &own);
+                    // What the outer step warns of holds for all that it brings.
+                    for s in self.steps.iter_mut().skip(first) {
+                        if let Some(caution) = &step.caution {
+                            s.info.caution.get_or_insert_with(|| caution.clone());
+                        }
+                    }
+                }
+                continue;
+            }
+            let runners = self.actions(recipe, step, &around, &spellings, &mut out);
+            self.renamed.extend(renames_of(step, recipe));
+            let key = StepKey { recipe: self.root.clone(), step: format!("{lead}{}", step.id) };
+            let info = StepInfo {
+                key,
+                title: step.title.clone(),
+                why: step.why.clone(),
+                caution: step.caution.clone(),
+                docs: step.docs.clone().or_else(|| recipe.docs.clone()),
+                chain: if chain.is_empty() { Vec::new() } else { own.clone() },
+            };
+            self.steps.push(PlanStep { info, runners, packages: Vec::new() });
+        }
+        out.sort_by_key(Diagnostic::start);
+        self.messages[place] = out;
+    }
+
+    /// Types that another recipe tells otherwise.
+    fn clashes(&self, told: &[ToldType], recipe: &Recipe, out: &mut Vec<Diagnostic>) {
+        for (language, symbol, own) in told {
+            let other = self.types.iter().find(|t| t.0.id == language.id && t.1 == *symbol);
+            if other.is_none_or(|o| o.2 == *own) {
+                continue;
+            }
+            let name = language.names.last(symbol);
+            let at = recipe.types.iter().find(|t| t.name.text.contains(name));
+            let span = at.map_or(emendo_text::Span::at(0), |t| t.name.span);
+            let message = format!("another recipe of the run tells `{symbol}` otherwise");
+            let d = Diagnostic::warning(message, span);
+            out.push(d.help("what is told last counts; included recipes share their types, so one of the two is enough"));
+        }
+    }
+
+    fn actions(
+        &mut self,
+        recipe: &Recipe,
+        step: &emendo_recipe::Step,
+        around: &[Condition],
+        spellings: &Spellings,
+        out: &mut Vec<Diagnostic>,
+    ) -> Vec<Box<dyn Runner>> {
         let mut runners = Vec::new();
         for action in &step.actions {
-            crate::conditions::check(&emendo_recipe::Condition::of(&action.table), out);
+            crate::conditions::check(&Condition::of(&action.table), out);
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
-            let mut cx = CompileCx { recipe, spellings, renamed: &renamed, out: &mut found };
+            let mut cx = CompileCx { recipe, spellings, renamed: &self.renamed, out: &mut found };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));
             let more = kind.map_or_else(Vec::new, |k| k.more(action, &mut cx));
             if action.broken {
@@ -266,9 +399,9 @@ fn compile_recipe(
                 found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
             } else {
                 let all = runner.into_iter().chain(more);
-                match Conditions::of(recipe, &step.conditions, action) {
+                match Conditions::of(recipe, around, action) {
                     Some(c) => {
-                        conditions.all.push((conditions.first + steps.len(), c.clone()));
+                        self.conditions.push((self.steps.len(), c.clone()));
                         runners.extend(all.map(|r| Conditioned::around(r, c.clone())));
                     }
                     None => runners.extend(all),
@@ -276,25 +409,21 @@ fn compile_recipe(
             }
             out.extend(found);
         }
-        renamed.extend(renames_of(step, recipe));
-        let info = StepInfo {
-            key: StepKey { recipe: recipe.id.clone(), step: step.id.clone() },
-            title: step.title.clone(),
-            why: step.why.clone(),
-            caution: step.caution.clone(),
-        };
-        steps.push(PlanStep { info, runners, packages: Vec::new() });
+        runners
     }
-    let packages: BTreeSet<String> = steps
-        .iter()
-        .flat_map(|s| &s.runners)
-        .filter_map(|r| Some((r.language()?, r.symbols())))
-        .flat_map(|(l, all)| all.into_iter().map(|s| l.names.package(&s)).collect::<Vec<_>>())
-        .chain(told.iter().map(|(l, symbol, _)| l.names.package(symbol)))
-        .collect();
-    let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
-    steps.iter_mut().for_each(|s| s.packages.clone_from(&packages));
-    steps
+
+    /// Tells the steps from one on the packages of their recipe's symbols.
+    fn packages(&mut self, first: usize) {
+        let steps = self.steps[first..].iter();
+        let packages: BTreeSet<String> = steps
+            .flat_map(|s| &s.runners)
+            .filter_map(|r| Some((r.language()?, r.symbols())))
+            .flat_map(|(l, all)| all.into_iter().map(|s| l.names.package(&s)).collect::<Vec<_>>())
+            .chain(self.types.iter().map(|(l, symbol, _)| l.names.package(symbol)))
+            .collect();
+        let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
+        self.steps[first..].iter_mut().for_each(|s| s.packages.clone_from(&packages));
+    }
 }
 
 /// What files must hold that may pass a subject on.

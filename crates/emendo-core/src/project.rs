@@ -18,6 +18,8 @@ pub struct Project {
     /// Only what lies below this folder is looked at; empty for all.
     below: String,
     ignore: GlobSet,
+    /// Folders of recipes.
+    recipes: Vec<PathBuf>,
 }
 
 /// Why a folder cannot be used as a project.
@@ -46,6 +48,9 @@ struct Settings {
     /// Globs of paths that are not looked at.
     #[serde(default)]
     ignore: Vec<String>,
+    /// Folders of recipes, from the root.
+    #[serde(default)]
+    recipes: Vec<String>,
 }
 
 impl Project {
@@ -66,8 +71,8 @@ impl Project {
             Ok(rest) => RelPath::from_path(rest)?.as_str().to_owned(),
             Err(_) => String::new(),
         };
-        let ignore = settings(&root)?;
-        Ok(Self { root, below, ignore })
+        let (ignore, recipes) = settings(&root)?;
+        Ok(Self { root, below, ignore, recipes })
     }
 
     /// The root.
@@ -84,6 +89,11 @@ impl Project {
     #[must_use]
     pub fn within(&self, below: &str) -> Self {
         Self { below: below.to_owned(), ..self.clone() }
+    }
+
+    /// The folders of recipes that the settings name.
+    pub fn recipe_folders(&self) -> &[PathBuf] {
+        &self.recipes
     }
 
     /// True if the settings say to pass over a path.
@@ -141,14 +151,26 @@ impl Project {
     }
 }
 
-fn settings(root: &Path) -> Result<GlobSet, ProjectError> {
+fn settings(root: &Path) -> Result<(GlobSet, Vec<PathBuf>), ProjectError> {
     let path = root.join(SETTINGS);
-    let Ok(text) = std::fs::read_to_string(&path) else { return Ok(GlobSet::empty()) };
+    let Ok(text) = std::fs::read_to_string(&path) else {
+        return Ok((GlobSet::empty(), Vec::new()));
+    };
     let settings: Settings =
         toml::from_str(&text).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?;
     let mut set = GlobSetBuilder::new();
     for glob in &settings.ignore {
         set.add(Glob::new(glob).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?);
     }
-    set.build().map_err(|e| ProjectError::Settings(path, e.to_string()))
+    let mut recipes = Vec::new();
+    for folder in &settings.recipes {
+        let whole = root.join(folder);
+        if !whole.is_dir() {
+            let what = format!("`recipes` names `{folder}`, which is no folder here");
+            return Err(ProjectError::Settings(path, what));
+        }
+        recipes.push(whole);
+    }
+    let ignore = set.build().map_err(|e| ProjectError::Settings(path, e.to_string()))?;
+    Ok((ignore, recipes))
 }

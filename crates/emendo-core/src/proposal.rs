@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use crate::edit::{Edit, Note};
 use crate::engine::Counts;
 use crate::leftovers::Leftover;
-use crate::plan::{RecipeInfo, StepInfo};
+use crate::plan::{Limit, RecipeInfo, StepInfo};
 use crate::run_file::FileResult;
 use crate::walk::Skipped;
 
@@ -31,6 +31,9 @@ pub struct Header {
     pub steps: Vec<StepInfo>,
     /// Identity of the plan.
     pub plan: Digest,
+    /// Which of the steps ran.
+    #[serde(default)]
+    pub limit: Limit,
 }
 
 impl Header {
@@ -41,6 +44,7 @@ impl Header {
             && self.recipes.len() == other.recipes.len()
             && { recipes }.all(|(a, b)| a.path == b.path && a.digest == b.digest)
             && (&self.inputs, &self.with, &self.below) == (&other.inputs, &other.with, &other.below)
+            && self.limit == other.limit
     }
 }
 

@@ -6,7 +6,7 @@ use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
 use crate::decisions::{Decision, Decisions, Status, Verdict};
-use crate::edit::{Edit, Standing, StepKey};
+use crate::edit::{Edit, Standing};
 use crate::proposal::Proposal;
 use crate::session::SessionError;
 
@@ -43,7 +43,7 @@ pub(crate) fn select<'p>(
 ) -> Result<Vec<&'p Edit>, SessionError> {
     let fail = |message: String| Err(SessionError::Selection(message));
     for step in &s.steps {
-        if !proposal.header.steps.iter().any(|i| is_step(&i.key, step)) {
+        if !proposal.header.steps.iter().any(|i| i.key.is(step)) {
             let known: Vec<&str> =
                 proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
             return fail(format!("no step is called `{step}`; the steps: {}", known.join(", ")));
@@ -69,17 +69,13 @@ pub(crate) fn select<'p>(
         }
     }
     let hit = |e: &&Edit| {
-        (s.steps.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w)))
+        (s.steps.is_empty() || s.steps.iter().any(|w| e.step.is(w)))
             && (s.files.is_empty() || s.files.iter().any(|w| is_file(&e.path, w)))
             && (s.edits.is_empty()
                 || s.edits.iter().any(|w| e.id.to_string().starts_with(w.as_str())))
             && s.certainty.is_none_or(|c| e.certainty >= c)
     };
     Ok(proposal.decidable().filter(hit).collect())
-}
-
-fn is_step(key: &StepKey, word: &str) -> bool {
-    key.step == word || key.to_string() == word
 }
 
 fn is_file(path: &RelPath, word: &str) -> bool {
@@ -101,7 +97,7 @@ pub(crate) fn accept(
             by_tie.entry(tie).or_default().push(e.id);
         }
     }
-    let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| is_step(&e.step, w));
+    let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| e.step.is(w));
     let mut out = Decided::default();
     let mut log = Vec::new();
     let mut seen: HashSet<Digest> = HashSet::new();

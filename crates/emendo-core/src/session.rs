@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
-use crate::check::{Checked, check, read_source};
+use crate::check::{Checked, check};
 use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 use crate::disk::Disk;
 use crate::edit::{Edit, Own, Standing, StepKey};
@@ -18,12 +18,14 @@ use crate::project::{Project, ProjectError};
 use crate::proposal::{FileRecord, Header, Proposal, ProposalWriter, Trailer};
 use crate::run_file::FileResult;
 use crate::select::{Decided, Selection, accept, select};
+use crate::shelf::Shelf;
 use crate::walk::Skipped;
 
 /// A project that is being moved.
 pub struct Session {
     project: Project,
     build: String,
+    shelf: Shelf,
 }
 
 /// Why something could not be done.
@@ -101,13 +103,19 @@ impl Session {
     /// # Errors
     /// If it cannot be read.
     pub fn open(dir: &Path) -> Result<Self, SessionError> {
-        Ok(Self { project: Project::open(dir)?, build: String::new() })
+        Ok(Self { project: Project::open(dir)?, build: String::new(), shelf: Shelf::default() })
     }
 
     /// The same, by a program of this identity: what another one remembers of a project is not used.
     #[must_use]
     pub fn built_as(self, build: String) -> Self {
         Self { build, ..self }
+    }
+
+    /// The same, with places where recipes that others include are looked for.
+    #[must_use]
+    pub fn with_shelf(self, shelf: Shelf) -> Self {
+        Self { shelf, ..self }
     }
 
     /// The project.
@@ -256,6 +264,7 @@ impl Session {
             below: self.project.below().to_owned(),
             steps: checked.plan.steps.iter().map(|s| s.info.clone()).collect(),
             plan: checked.plan.digest(),
+            limit: checked.plan.limited().clone(),
         }
     }
 
@@ -351,12 +360,13 @@ impl Session {
     fn recipes_of(&self, header: &Header) -> Result<Checked, SessionError> {
         let mut sources = Vec::new();
         for r in &header.recipes {
-            sources.push(
-                read_source(Path::new(&r.path))
-                    .map_err(|_| SessionError::Recipe(r.path.clone()))?,
-            );
+            sources
+                .push(self.shelf.read(&r.path).map_err(|_| SessionError::Recipe(r.path.clone()))?);
         }
-        let checked = check(sources, &header.inputs);
+        let mut checked = check(sources, &header.inputs, &self.shelf);
+        if let Err(what) = checked.limit(&header.limit) {
+            return Err(SessionError::Selection(what));
+        }
         let changed = checked
             .plan
             .recipes

@@ -177,8 +177,9 @@ impl Fixture {
         let session = Session::open(self.dir.path()).expect("opens");
         let path = self.dir.path().join("recipe.toml");
         let name = path.display().to_string();
-        let source = Source { path: name.clone(), name, text: RECIPE.into(), folder: None };
-        let checked = check(vec![source], &BTreeMap::new());
+        let source =
+            Source { path: name.clone(), name, text: RECIPE.into(), beside: Default::default() };
+        let checked = check(vec![source], &BTreeMap::new(), &emendo_core::Shelf::default());
         session.propose(&checked, &BTreeMap::new(), &[], &mut |_, _| {}).expect("proposes");
         session.accept(&Selection { all: true, ..Selection::default() }).expect("accepts");
         session

@@ -171,12 +171,23 @@ pub(crate) const MEMBER: &[Key] = &[
 pub const INPUT: &[Key] = &[
     Key::new("summary", Text, "what the value is for"),
     Key::new("default", Text, "the value if none is given"),
+    Key::new("type", Words(INPUT_TYPES), "what the value must be; text if not given"),
+    Key::new("one_of", Texts, "the only values that it may have"),
+];
+
+/// What inputs may be.
+const INPUT_TYPES: &[&str] = &["text", "version", "symbol", "number", "boolean"];
+
+/// Keys of `[step.include]`.
+pub const INCLUDE: &[Key] = &[
+    Key::required("recipe", Text, "the id of a recipe, or its path from this one's folder"),
+    Key::new("inputs", Shape::Map, "values for its inputs"),
 ];
 
 /// Keys of `[[step]]`, besides the kinds of actions.
 pub const STEP: &[Key] = &[
     Key::required("id", Text, "the step's own word, lasting: decisions refer to it"),
-    Key::required("title", Text, "a short title"),
+    Key::new("title", Text, "a short title"),
     Key::new("why", Text, "the reason, for the reviewer"),
     Key::new("caution", Text, "what behaves differently although it compiles"),
     Key::new("docs", Text, "where the change is described"),
@@ -186,6 +197,7 @@ pub const STEP: &[Key] = &[
     Key::new("not_files", Globs, "not these files"),
     Key::new("only_if", Table(CONDITION), "only where all of this holds"),
     Key::new("unless", Table(CONDITION), "not where all of this holds"),
+    Key::new("include", Table(INCLUDE), "another recipe, whose steps run here"),
 ];
 
 /// Keys that every action has.
@@ -251,8 +263,8 @@ pub const EXAMPLE: &[Key] = &[
     Key::new("after", Text, "the code after"),
     Key::new("unchanged", Text, "code that must stay as it is: a look-alike"),
     Key::new("notes", Texts, "parts of the notes that are expected"),
-    Key::later("tree"),
+    Key::new("tree", Text, "a folder with `before/` and `after/`, instead of texts"),
 ];
 
 /// Kinds of actions that the language knows and nobody has built.
-pub(crate) const LATER_KINDS: &[&str] = &["markup", "file", "generate", "include"];
+pub(crate) const LATER_KINDS: &[&str] = &["markup", "file", "generate"];

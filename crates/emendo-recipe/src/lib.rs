@@ -15,13 +15,13 @@ mod pairs;
 mod value;
 
 pub use keys::{
-    ActionKind, COMMON, EXAMPLE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT, STEP,
-    Shape,
+    ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT,
+    STEP, Shape,
 };
 pub use load::{Loaded, load};
 pub use model::{
-    Action, Condition, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source,
-    Step, TypeOf,
+    Action, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
+    Name, Recipe, Scope, Source, Step, TypeOf,
 };
 pub use pairs::{Pair, pairs};
 pub use value::{Node, Table, Text, Value};

@@ -7,12 +7,12 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use crate::keys::{
-    ActionKind, COMMON, EXAMPLE, INPUT, Key, LATER_KINDS, LIBRARY, LIBRARY_TYPE, MEMBER, RECIPE,
-    SLOT, STEP, Shape,
+    ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LATER_KINDS, LIBRARY, LIBRARY_TYPE, MEMBER,
+    RECIPE, SLOT, STEP, Shape,
 };
 use crate::model::{
-    Action, Condition, Example, Glob, Globs, Input, Library, MemberOf, Name, Recipe, Scope, Source,
-    Step, TypeOf,
+    Action, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf, Name,
+    Recipe, Scope, Source, Step, TypeOf,
 };
 use crate::value::{Entry, Node, Table, Text, Value};
 
@@ -87,11 +87,27 @@ impl Loader<'_> {
             let text = |key: &str| {
                 value.get_ref().as_table()?.get(key)?.get_ref().as_str().map(str::to_owned)
             };
-            inputs.push(Input { name, summary: text("summary"), default: text("default") });
+            let kind =
+                text("type").and_then(|t| InputKind::WORDS.iter().find(|w| w.0 == t).map(|w| w.1));
+            let list = value.get_ref().as_table().and_then(|t| t.get("one_of"));
+            let list = list.and_then(|v| v.get_ref().as_array());
+            let one_of = list.into_iter().flatten().filter_map(|v| v.get_ref().as_str());
+            inputs.push(Input {
+                name,
+                summary: text("summary"),
+                default: text("default"),
+                kind: kind.unwrap_or(InputKind::Text),
+                one_of: one_of.map(str::to_owned).collect(),
+                span: span_of(value),
+            });
         }
         for input in &inputs {
             match given.get(&input.name).or(input.default.as_ref()) {
-                Some(value) => drop(self.inputs.insert(input.name.clone(), value.clone())),
+                Some(value) => {
+                    let own = given.contains_key(&input.name);
+                    self.out.extend(wrong_value(input, value, own));
+                    self.inputs.insert(input.name.clone(), value.clone());
+                }
                 None => self.unset.push(input.name.clone()),
             }
         }
@@ -199,6 +215,7 @@ impl Loader<'_> {
             id: text("id").unwrap_or_default(),
             title: text("title").unwrap_or_default(),
             summary: text("summary"),
+            docs: text("docs"),
             library: root.table("library").map(library),
             inputs,
             types,
@@ -214,8 +231,8 @@ impl Loader<'_> {
     fn hash_tables(&self, steps: &[Step], source: &Source, hasher: &mut Hasher) {
         let tables = steps.iter().flat_map(|s| &s.actions).filter_map(|a| a.table.text("table"));
         for path in tables {
-            let bytes = source.folder.as_ref().and_then(|f| std::fs::read(f.join(&path.text)).ok());
-            hasher.part(bytes.unwrap_or_default());
+            let rel = emendo_text::RelPath::new(&path.text).ok();
+            hasher.part(rel.and_then(|r| source.file(&r).ok()).unwrap_or_default());
         }
     }
 
@@ -251,7 +268,32 @@ impl Loader<'_> {
             }
             let mut actions = self.actions(table, &scope);
             actions.sort_by_key(|a| a.span.start);
-            if actions.is_empty() && !table.entries.iter().any(|e| kinds.contains(&e.key.as_str()))
+            let include = table.table("include").and_then(|t| {
+                let map = t.table("inputs").map_or(&[][..], |m| &m.entries);
+                let given = |e: &Entry| match &e.node.value {
+                    Value::Text(v) => Some((e.key.clone(), v.text.clone())),
+                    _ => None,
+                };
+                Some(Include {
+                    recipe: t.text("recipe")?.clone(),
+                    inputs: map.iter().filter_map(given).collect(),
+                    span: table.entry("include").map_or(span, |e| e.key_span),
+                    loaded: None,
+                })
+            });
+            if let (Some(include), Some(first)) = (&include, actions.first()) {
+                let d = Diagnostic::error("`include` stands alone in its step", include.span);
+                let d = d.also(first.span, "this belongs to another step");
+                self.out.push(d.help("give the action a step of its own, before or behind it"));
+            }
+            if include.is_none() && table.text("title").is_none() {
+                let d = Diagnostic::error("`[[step]]` has no `title`", span);
+                self.out.push(d.help("`title` is a short title"));
+            }
+            if include.is_none()
+                && table.get("include").is_none()
+                && actions.is_empty()
+                && !table.entries.iter().any(|e| kinds.contains(&e.key.as_str()))
             {
                 self.out.push(
                     Diagnostic::error("this step has no action", span)
@@ -264,8 +306,10 @@ impl Loader<'_> {
                 why: text("why"),
                 caution: text("caution"),
                 conditions: Condition::of(table),
+                docs: text("docs"),
                 span: table.text("id").map_or(span, |t| t.span),
                 actions,
+                include,
             });
         }
         steps
@@ -401,6 +445,26 @@ impl Loader<'_> {
                         .help(format!("the steps: {}", ids.join(", "))),
                 );
             }
+            if let Some(tree) = table.text("tree") {
+                let texts = ["before", "after", "unchanged", "path"].iter();
+                if let Some(e) = texts.filter_map(|k| table.entry(k)).next() {
+                    let d = Diagnostic::error("an example is a tree or a text", e.key_span);
+                    self.out.push(d.help("`tree` names a folder with `before` and `after` in it"));
+                }
+                out.push(Example {
+                    title: table.text("title").map(|t| t.text.clone()),
+                    step: table.text("step").cloned(),
+                    lang: None,
+                    path: None,
+                    tree: Some(tree.clone()),
+                    before: tree.clone(),
+                    after: tree.clone(),
+                    unchanged: false,
+                    notes: table.texts("notes").into_iter().map(|t| t.text.clone()).collect(),
+                    span,
+                });
+                continue;
+            }
             let (before, after, unchanged) =
                 match (table.text("before"), table.text("after"), table.text("unchanged")) {
                     (Some(b), Some(a), None) => (b, a, false),
@@ -422,6 +486,7 @@ impl Loader<'_> {
                 step: table.text("step").cloned(),
                 lang: table.text("lang").cloned(),
                 path: table.text("path").cloned(),
+                tree: None,
                 before: before.clone(),
                 after: after.clone(),
                 unchanged,
@@ -721,6 +786,23 @@ impl Loader<'_> {
     }
 }
 
+/// What is wrong with the value of an input; `given`: the user's own, not the default.
+fn wrong_value(input: &Input, value: &str, given: bool) -> Option<Diagnostic> {
+    let listed = input.one_of.is_empty() || input.one_of.iter().any(|v| v == value);
+    if listed && input.kind.fits(value) {
+        return None;
+    }
+    let whose = if given { "the input" } else { "the default of the input" };
+    let help = if listed {
+        let about = InputKind::WORDS.iter().find(|w| w.1 == input.kind).map_or("", |w| w.2);
+        format!("it must be {about}")
+    } else {
+        format!("one of: {}", input.one_of.join(", "))
+    };
+    let message = format!("{whose} `{}` cannot be `{value}`", input.name);
+    Some(Diagnostic::error(message, input.span).help(help))
+}
+
 fn library(t: &Table) -> Library {
     Library {
         name: t.text("name").map(|t| t.text.clone()).unwrap_or_default(),
@@ -741,6 +823,7 @@ fn places(kinds: &[&'static dyn ActionKind]) -> Vec<(&'static str, &'static [Key
         ("`[library]`", LIBRARY),
         ("`[[library_type]]`", LIBRARY_TYPE),
         ("`[inputs.NAME]`", INPUT),
+        ("`[step.include]`", INCLUDE),
         ("`[[step]]`", STEP),
         ("every action", COMMON),
         ("`slots.NAME`", SLOT),

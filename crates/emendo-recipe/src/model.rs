@@ -17,8 +17,83 @@ pub struct Source {
     pub path: String,
     /// The text.
     pub text: String,
-    /// Reads a file of the recipe's folder by relative path.
-    pub folder: Option<std::path::PathBuf>,
+    /// What lies beside it.
+    pub beside: Beside,
+}
+
+/// What lies beside a recipe: tables, example trees, other recipes.
+#[derive(Clone, Debug, Default)]
+pub enum Beside {
+    /// Nothing that could be read.
+    #[default]
+    Nothing,
+    /// A folder.
+    Folder(std::path::PathBuf),
+    /// Files that are held in memory, by their paths.
+    Held(&'static [(&'static str, &'static [u8])]),
+}
+
+impl Source {
+    /// A file that lies beside the recipe.
+    ///
+    /// # Errors
+    /// If it cannot be read, or there is none.
+    pub fn file(&self, path: &RelPath) -> std::io::Result<Vec<u8>> {
+        let missing = || std::io::Error::from(std::io::ErrorKind::NotFound);
+        match &self.beside {
+            Beside::Nothing => Err(missing()),
+            Beside::Folder(folder) => std::fs::read(folder.join(path.as_path())),
+            Beside::Held(files) => {
+                let found = files.iter().find(|f| f.0 == path.as_str());
+                found.map(|f| f.1.to_vec()).ok_or_else(missing)
+            }
+        }
+    }
+
+    /// The files below a folder beside the recipe, by their paths from that folder.
+    ///
+    /// # Errors
+    /// If it cannot be read, or there is none.
+    pub fn tree(&self, path: &RelPath) -> std::io::Result<BTreeMap<RelPath, Vec<u8>>> {
+        let mut out = BTreeMap::new();
+        match &self.beside {
+            Beside::Nothing => {}
+            Beside::Folder(folder) => gather(&folder.join(path.as_path()), "", &mut out, 0)?,
+            Beside::Held(files) => {
+                let lead = format!("{path}/");
+                for (name, bytes) in files.iter().filter(|f| f.0.starts_with(&lead)) {
+                    if let Ok(rel) = RelPath::new(&name[lead.len()..]) {
+                        out.insert(rel, bytes.to_vec());
+                    }
+                }
+            }
+        }
+        if out.is_empty() { Err(std::io::ErrorKind::NotFound.into()) } else { Ok(out) }
+    }
+}
+
+/// Folders deeper than this are not gone into.
+const DEPTH: usize = 24;
+
+fn gather(
+    dir: &std::path::Path,
+    lead: &str,
+    out: &mut BTreeMap<RelPath, Vec<u8>>,
+    depth: usize,
+) -> std::io::Result<()> {
+    for entry in std::fs::read_dir(dir)? {
+        let entry = entry?;
+        let name = format!("{lead}{}", entry.file_name().to_string_lossy());
+        let kind = entry.file_type()?;
+        if kind.is_dir() && depth < DEPTH {
+            gather(&entry.path(), &format!("{name}/"), out, depth + 1)?;
+        } else if kind.is_file()
+            && let Ok(rel) = RelPath::new(&name)
+        {
+            out.insert(rel, std::fs::read(entry.path())?);
+        }
+    }
+    Ok(())
 }
 
 /// A recipe.
@@ -29,6 +104,8 @@ pub struct Recipe {
     pub title: String,
     /// What it does.
     pub summary: Option<String>,
+    /// Where the upgrade is described.
+    pub docs: Option<String>,
     /// The library it is for.
     pub library: Option<Library>,
     /// Values that the user may give.
@@ -97,6 +174,57 @@ pub struct Input {
     pub summary: Option<String>,
     /// The value if none is given.
     pub default: Option<String>,
+    /// What it must be.
+    pub kind: InputKind,
+    /// The only values that it may have; empty for any.
+    pub one_of: Vec<String>,
+    /// Where it is said.
+    pub span: Span,
+}
+
+/// What an input must be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum InputKind {
+    /// Any text.
+    Text,
+    /// A version.
+    Version,
+    /// A full symbol.
+    Symbol,
+    /// A whole number.
+    Number,
+    /// `true` or `false`.
+    Boolean,
+}
+
+impl InputKind {
+    /// The words of the recipe language, with what a value is then.
+    pub const WORDS: &[(&'static str, Self, &'static str)] = &[
+        ("text", Self::Text, "any text"),
+        ("version", Self::Version, "a version, such as `3.0.2`"),
+        ("symbol", Self::Symbol, "a full symbol, such as `tidewire.client.Station`"),
+        ("number", Self::Number, "a whole number"),
+        ("boolean", Self::Boolean, "`true` or `false`"),
+    ];
+
+    /// True if a value is what it must be.
+    pub fn fits(self, value: &str) -> bool {
+        let word = |c: char| c.is_alphanumeric() || "_$.:/@-".contains(c);
+        match self {
+            Self::Text => true,
+            Self::Version => {
+                let plain = value.trim_start_matches(['v', '^', '~', '>', '=', ' ']);
+                plain.starts_with(|c: char| c.is_ascii_digit())
+                    && !plain.contains(char::is_whitespace)
+            }
+            Self::Symbol => {
+                value.starts_with(|c: char| c.is_alphabetic() || "_@".contains(c))
+                    && value.chars().all(word)
+            }
+            Self::Number => value.parse::<i64>().is_ok(),
+            Self::Boolean => matches!(value, "true" | "false"),
+        }
+    }
 }
 
 /// A step: one theme, the unit of review.
@@ -113,8 +241,24 @@ pub struct Step {
     pub span: Span,
     /// Where it holds.
     pub conditions: Vec<Condition>,
+    /// Where the change is described.
+    pub docs: Option<String>,
     /// The actions in the order of the file.
     pub actions: Vec<Action>,
+    /// Another recipe, whose steps run here; then it has no actions.
+    pub include: Option<Include>,
+}
+
+/// Another recipe within a step.
+pub struct Include {
+    /// Its id or path.
+    pub recipe: Text,
+    /// Values for its inputs.
+    pub inputs: BTreeMap<String, String>,
+    /// Where it stands.
+    pub span: Span,
+    /// The recipe, once it is found.
+    pub loaded: Option<Box<Recipe>>,
 }
 
 /// What must hold, or must not.
@@ -220,6 +364,8 @@ pub struct Example {
     pub lang: Option<Text>,
     /// The file's name.
     pub path: Option<Text>,
+    /// A folder with `before` and `after`, instead of texts.
+    pub tree: Option<Text>,
     /// The code before.
     pub before: Text,
     /// The code after; the same as before for a look-alike.
@@ -236,5 +382,13 @@ impl Recipe {
     /// The step with this word.
     pub fn step(&self, id: &str) -> Option<&Step> {
         self.steps.iter().find(|s| s.id == id)
+    }
+
+    /// The recipe, and those that it includes, each before what it includes itself.
+    pub fn whole(&self) -> Vec<&Self> {
+        let mut out = vec![self];
+        let inner = self.steps.iter().filter_map(|s| s.include.as_ref()?.loaded.as_deref());
+        out.extend(inner.flat_map(Self::whole));
+        out
     }
 }

@@ -80,12 +80,12 @@ fn from_list(span: Span, row: &Value, out: &mut Vec<Diagnostic>) -> Option<Pair>
 fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
     let fail = |message: String| Diagnostic::error(message, path.span);
     let inside = emendo_text::RelPath::new(&path.text);
-    let (Ok(rel), Some(folder)) = (inside, &source.folder) else {
+    let Ok(rel) = inside else {
         let help = "a table lies in the recipe's own folder: a relative path without `..`";
         out.push(fail(format!("`{}` is no file of the recipe's folder", path.text)).help(help));
         return Vec::new();
     };
-    let bytes = match std::fs::read(folder.join(rel.as_path())) {
+    let bytes = match source.file(&rel) {
         Ok(bytes) => bytes,
         Err(e) => {
             out.push(fail(format!("cannot read the table `{}`: {e}", path.text)));

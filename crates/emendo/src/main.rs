@@ -5,6 +5,7 @@ mod errors;
 mod git;
 mod machine;
 mod messages;
+mod places;
 mod progress;
 mod show;
 

@@ -112,7 +112,13 @@ pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
         )
     };
     for t in &s.steps {
-        row(out, &visible(&t.step.key.step), &t.tally, &one_line(&t.step.title))?;
+        let mut title = one_line(&t.step.title);
+        // The way to a step of an included recipe.
+        if !t.step.chain.is_empty() {
+            let way: Vec<String> = t.step.chain.iter().map(|r| one_line(r)).collect();
+            title.push_str(&format!(" {DIM}({}){DIM:#}", way.join(" > ")));
+        }
+        row(out, &visible(&t.step.key.step), &t.tally, &title)?;
         if let Some(caution) = t.step.caution.as_ref().filter(|_| t.tally.edits > 0) {
             writeln!(out, "{:width$}  {LOOK}caution: {}{LOOK:#}", "", one_line(caution))?;
         }

@@ -30,7 +30,7 @@ pub struct LibraryError {
 }
 
 /// What is known of a type of a library.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Learned {
     pub(crate) params: Vec<String>,
     pub(crate) extends: Vec<Ty>,

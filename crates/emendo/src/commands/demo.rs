@@ -41,7 +41,7 @@ impl Demo {
         let recipe = dir.join(RECIPE);
         let with_git = git::init(&project);
         let session = Session::open(&project)?;
-        let checked = load(globals, std::slice::from_ref(&recipe), &BTreeMap::new())?;
+        let checked = load(globals, &[recipe.display().to_string()], &BTreeMap::new())?;
         super::refuse_faulty(&checked)?;
         let mut quiet = |_: u64, _: u64| {};
         let first = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;

@@ -1,7 +1,6 @@
 //! `leftovers`: what still uses the old API, and what is pending.
 
 use std::io::{self, Write};
-use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
@@ -21,9 +20,9 @@ use crate::show::{BOLD, DIM, GOOD, LOOK, PLACE, count};
 /// pending. Without a recipe, those of the last proposal are looked for, or of the last apply.
 #[derive(Args)]
 pub(crate) struct Leftovers {
-    /// Recipe files, in the order in which they run
+    /// Recipes in the order in which they run: files, or ids that `recipe list` shows
     #[arg(value_name = "RECIPE")]
-    recipes: Vec<PathBuf>,
+    recipes: Vec<String>,
     /// A value for an input of the recipe; may be given several times
     #[arg(long = "input", value_name = "NAME=VALUE")]
     inputs: Vec<String>,

@@ -16,7 +16,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
-use emendo_core::{Checked, Session, check, read_source};
+use emendo_core::{Checked, Session, Shelf, check};
 
 use crate::errors::{Shown, USAGE, Usage};
 pub(crate) use leftovers::place as leftover;
@@ -78,7 +78,7 @@ pub(crate) struct Globals {
 
 impl Globals {
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
-        let session = Session::open(&self.dir)?.built_as(build());
+        let session = Session::open(&self.dir)?.built_as(build()).with_shelf(self.shelf());
         if crate::git::tracks(session.project().root(), emendo_core::STATE) {
             let help = format!(
                 "it holds this machine's state only: `git rm -r --cached {}`",
@@ -90,6 +90,11 @@ impl Globals {
             ));
         }
         Ok(session)
+    }
+
+    /// Where recipes are looked for.
+    pub(crate) fn shelf(&self) -> Shelf {
+        crate::places::shelf(&self.dir)
     }
 
     /// A path that the user wrote, as seen from `-C`.
@@ -135,37 +140,32 @@ pub(crate) fn inputs(given: &[String]) -> anyhow::Result<BTreeMap<String, String
     given.iter().map(pair).collect()
 }
 
-/// Loads recipes and shows what is wrong with them. `strict`: stop on errors.
+/// Loads recipes by path or id, with all messages about them.
 pub(crate) fn load(
     globals: &Globals,
-    recipes: &[PathBuf],
+    recipes: &[String],
     inputs: &BTreeMap<String, String>,
 ) -> anyhow::Result<Checked> {
+    let shelf = globals.shelf();
     let mut sources = Vec::new();
-    for path in recipes {
-        let mut source = read_source(&globals.path(path)).map_err(|e| {
-            Usage::error(
-                format!("cannot read the recipe `{}`: {e}", path.display()),
-                "give the path of a recipe file",
-            )
-        })?;
-        source.name = path.display().to_string();
+    for word in recipes {
+        let mut source =
+            shelf.find(word, &globals.dir).map_err(|(what, help)| Usage::error(what, help))?;
+        if globals.path(std::path::Path::new(word)).is_file() {
+            source.name.clone_from(word);
+        }
         sources.push(source);
     }
-    Ok(check(sources, inputs))
+    Ok(check(sources, inputs, &shelf))
 }
 
 /// Shows the messages about recipes on standard error; an error if any is one.
 pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
     use std::io::Write;
     let mut err = anstream::stderr().lock();
-    for (recipe, messages) in checked.recipes.iter().zip(&checked.messages) {
-        for d in messages.iter().filter(|d| d.severity == emendo_text::Severity::Error) {
-            writeln!(
-                err,
-                "{}\n",
-                crate::messages::render(d, &recipe.source.name, &recipe.source.text)
-            )?;
+    for m in &checked.messages {
+        for d in m.found.iter().filter(|d| d.severity == emendo_text::Severity::Error) {
+            writeln!(err, "{}\n", crate::messages::render(d, &m.name, &m.text))?;
         }
     }
     if checked.failed() {

@@ -1,14 +1,13 @@
 //! `propose`: computes what recipes would change; no file of the project changes.
 
-use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Decisions, Proposal, Skipped, Summary, locks_of, summarize, unmet};
+use emendo_core::{Decisions, Limit, Proposal, Skipped, Summary, locks_of, summarize, unmet};
 use serde_json::{Value, json};
 
 use super::{Globals, inputs, load, refuse_faulty};
-use crate::errors::{REFUSED, Shown, TO_DO};
+use crate::errors::{REFUSED, Shown, TO_DO, Usage};
 use crate::progress::Progress;
 use crate::show;
 
@@ -17,12 +16,18 @@ use crate::show;
 /// Prints a summary by step, the notes, and a diff whose hunks name their steps. Decisions from earlier runs hold.
 #[derive(Args)]
 pub(crate) struct Propose {
-    /// Recipe files, in the order in which they run
+    /// Recipes in the order in which they run: files, or ids that `recipe list` shows
     #[arg(required = true, value_name = "RECIPE")]
-    recipes: Vec<PathBuf>,
+    recipes: Vec<String>,
     /// A value for an input of the recipe; may be given several times
     #[arg(long = "input", value_name = "NAME=VALUE")]
     inputs: Vec<String>,
+    /// Run only this step, or the steps of the recipe that it includes; may be given several times
+    #[arg(long, value_name = "STEP")]
+    step: Vec<String>,
+    /// Run no step behind this one
+    #[arg(long, value_name = "STEP")]
+    until: Option<String>,
     /// Exit with 1 if there is anything to change or to look at
     #[arg(long)]
     check: bool,
@@ -37,8 +42,12 @@ pub(crate) struct Propose {
 impl Propose {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let inputs = inputs(&self.inputs)?;
-        let checked = load(globals, &self.recipes, &inputs)?;
+        let mut checked = load(globals, &self.recipes, &inputs)?;
         refuse_faulty(&checked)?;
+        let limit = Limit { steps: self.step.clone(), until: self.until.clone() };
+        checked.limit(&limit).map_err(|what| {
+            Usage::error(what, "`emendo recipe show RECIPE` says what each does")
+        })?;
         let with: Vec<Skipped> = Skipped::INCLUDABLE
             .iter()
             .filter(|(w, _)| self.with.iter().any(|g| g == w))

@@ -1,11 +1,12 @@
 //! `survey`: what is here, before anything changes.
 
 use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Fit, HeldAt, Survey, check, read_source, survey};
+use emendo_core::{Fit, HeldAt, Survey, check, read_source, recipe_files, survey};
+use emendo_recipe::Source;
 use emendo_text::one_line;
 use serde_json::json;
 
@@ -25,7 +26,7 @@ const FEW: usize = 6;
 pub(crate) struct SurveyCommand {
     /// The project; the folder that it is started in if not given
     dir: Option<PathBuf>,
-    /// Recipes, or folders of recipes, that may fit
+    /// Further recipes, or folders of recipes, that may fit, besides those that `recipe list` shows
     #[arg(long, value_name = "PATH")]
     recipes: Vec<PathBuf>,
     /// Show everything, however long
@@ -40,7 +41,7 @@ impl SurveyCommand {
         let session = at.session()?;
         let project = session.project();
         let found = survey(project);
-        let fits = self.fits(globals, &found);
+        let fits = self.fits(globals, &at, &found);
         let tree = git::state(project.root());
         let mut out = anstream::stdout().lock();
         if globals.json {
@@ -58,18 +59,28 @@ impl SurveyCommand {
         Ok(ExitCode::SUCCESS)
     }
 
-    /// How far the recipes that were named fit.
-    fn fits(&self, globals: &Globals, found: &Survey) -> Vec<Fit> {
+    /// How far recipes fit: those that are known, and those that were named.
+    fn fits(&self, globals: &Globals, at: &Globals, found: &Survey) -> Vec<Fit> {
+        let shelf = at.shelf();
         let mut paths = Vec::new();
         for p in &self.recipes {
             let p = globals.path(p);
-            if p.is_dir() { files(&p, &mut paths, 0) } else { paths.push(p) }
+            if p.is_dir() { recipe_files(&p, &mut paths, 0) } else { paths.push(p) }
         }
-        let sources: Vec<_> = paths.iter().filter_map(|p| read_source(p).ok()).collect();
+        let named = paths.iter().filter_map(|p| read_source(p).ok());
+        let known = shelf.all().into_iter().map(|k| k.source);
+        let mut sources: Vec<Source> = Vec::new();
+        for s in named.chain(known) {
+            if !sources.iter().any(|o| o.path == s.path) {
+                sources.push(s);
+            }
+        }
         // A file that is no recipe is none that fits.
-        let checked = sources.into_iter().map(|s| check(vec![s], &Default::default()));
+        let checked = sources.into_iter().map(|s| check(vec![s], &Default::default(), &shelf));
         let recipes: Vec<_> = checked.flat_map(|c| c.recipes).collect();
-        found.fits(&recipes).into_iter().filter(|f| !f.id.is_empty()).collect()
+        // Of recipes that nobody named only those that could be meant.
+        let shown = |f: &Fit| !self.recipes.is_empty() || f.fits || !f.libraries.is_empty();
+        found.fits(&recipes).into_iter().filter(|f| !f.id.is_empty() && shown(f)).collect()
     }
 
     fn show(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
@@ -196,18 +207,4 @@ fn recipes(fits: &[Fit], out: &mut impl Write) -> std::io::Result<()> {
         }
     }
     Ok(())
-}
-
-/// The recipe files of a folder.
-fn files(dir: &Path, out: &mut Vec<PathBuf>, depth: usize) {
-    let Ok(entries) = std::fs::read_dir(dir) else { return };
-    let mut all: Vec<PathBuf> = entries.filter_map(|e| e.ok().map(|e| e.path())).collect();
-    all.sort();
-    for p in all {
-        if p.is_dir() && depth < 4 {
-            files(&p, out, depth + 1);
-        } else if p.extension().is_some_and(|e| e == "toml") {
-            out.push(p);
-        }
-    }
 }

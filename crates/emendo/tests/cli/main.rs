@@ -11,6 +11,7 @@ mod remembered;
 mod safety;
 mod sandbox;
 mod settings;
+mod shelf;
 mod survey;
 mod symbols;
 mod writing;

@@ -151,7 +151,7 @@ fn check_says_by_its_code_whether_there_is_work() {
     assert_eq!(s.tree(), before, "no file of the project changes");
     s.migrate();
     s.run(&["propose", "--check", &recipe]).ok();
-    s.run(&["propose", "nope.toml"]).code(2).says("cannot read the recipe");
+    s.run(&["propose", "nope.toml"]).code(2).says("there is no recipe file");
     s.run(&["nonsense"]).code(2);
     s.run(&["-C", "nowhere", "status"]).code(2).says("cannot open");
     s.run(&["status", "--json"]).ok().json();

@@ -1,95 +1,36 @@
-//! `recipe check` and `recipe test`: for authors.
+//! `recipe test`: runs the examples of a recipe.
 
 use std::io::Write;
-use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{Args, Subcommand};
+use clap::Args;
 use emendo_core::{ExampleVerdict, test};
-use emendo_text::{Severity, visible};
+use emendo_text::visible;
 use serde_json::json;
 
-use super::{Globals, inputs, load};
+use crate::commands::{Globals, inputs, load, refuse_faulty};
 use crate::errors::USAGE;
-use crate::messages;
-use crate::show::{BAD, BOLD, DIM, GOOD, count};
-
-/// Check and test recipes
-#[derive(Subcommand)]
-pub(crate) enum Recipe {
-    Check(Check),
-    Test(Test),
-}
-
-/// Say everything that is wrong with a recipe, at once
-#[derive(Args)]
-pub(crate) struct Check {
-    /// The recipe file
-    file: PathBuf,
-    /// A value for an input of the recipe
-    #[arg(long = "input", value_name = "NAME=VALUE")]
-    inputs: Vec<String>,
-}
+use crate::show::{BAD, BOLD, DIM, GOOD};
 
 /// Run the examples of a recipe
 ///
 /// Each `before` must become its `after`, and running the recipe once more must change nothing.
 #[derive(Args)]
 pub(crate) struct Test {
-    /// The recipe file
-    file: PathBuf,
+    /// The recipe: a file, or an id that `recipe list` shows
+    recipe: String,
     /// A value for an input of the recipe
     #[arg(long = "input", value_name = "NAME=VALUE")]
     inputs: Vec<String>,
 }
 
-impl Recipe {
-    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        match self {
-            Self::Check(c) => c.run(globals),
-            Self::Test(t) => t.run(globals),
-        }
-    }
-}
-
-impl Check {
-    fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let checked = load(globals, &[self.file], &inputs(&self.inputs)?)?;
-        let (recipe, found) = (&checked.recipes[0], &checked.messages[0]);
-        let (name, text) = (&recipe.source.name, &recipe.source.text);
-        let mut out = anstream::stdout().lock();
-        if globals.json {
-            let list: Vec<_> = found.iter().map(|d| messages::json(d, name, text)).collect();
-            serde_json::to_writer_pretty(&mut out, &json!({ "recipe": name, "messages": list }))?;
-            writeln!(out)?;
-        } else {
-            for d in found {
-                writeln!(out, "{}\n", messages::render(d, name, text))?;
-            }
-            let errors = found.iter().filter(|d| d.severity == Severity::Error).count();
-            let warnings = found.len() - errors;
-            if found.is_empty() {
-                writeln!(
-                    out,
-                    "{GOOD}no fault found{GOOD:#}: {}, {}",
-                    count(recipe.steps.len(), "step"),
-                    count(recipe.examples.len(), "example")
-                )?;
-            } else {
-                writeln!(out, "{}, {}", count(errors, "error"), count(warnings, "warning"))?;
-            }
-        }
-        Ok(if checked.failed() { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
-    }
-}
-
 impl Test {
-    fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+    pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let inputs = inputs(&self.inputs)?;
-        let checked = load(globals, &[self.file], &inputs)?;
-        super::refuse_faulty(&checked)?;
+        let checked = load(globals, &[self.recipe], &inputs)?;
+        refuse_faulty(&checked)?;
         let recipe = &checked.recipes[0];
-        let ran = test(recipe, &inputs);
+        let ran = test(recipe, &inputs, &globals.shelf());
         let failed = ran.iter().filter(|r| r.verdict != ExampleVerdict::Passed).count();
         let mut out = anstream::stdout().lock();
         if globals.json {

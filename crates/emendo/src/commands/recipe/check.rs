@@ -1,0 +1,60 @@
+//! `recipe check`: everything that is wrong with a recipe, and what would hurt.
+
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_text::Severity;
+use serde_json::json;
+
+use crate::commands::{Globals, inputs, load};
+use crate::errors::USAGE;
+use crate::messages;
+use crate::show::{GOOD, count};
+
+/// Say everything that is wrong with a recipe, at once
+///
+/// Errors keep a recipe from running. Warnings are about what would hurt: a pattern that can never fit, a step without an
+/// example, a name that anything could be called by.
+#[derive(Args)]
+pub(crate) struct Check {
+    /// The recipe: a file, or an id that `recipe list` shows
+    recipe: String,
+    /// A value for an input of the recipe
+    #[arg(long = "input", value_name = "NAME=VALUE")]
+    inputs: Vec<String>,
+}
+
+impl Check {
+    pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let checked = load(globals, &[self.recipe], &inputs(&self.inputs)?)?;
+        let all = || checked.messages.iter().flat_map(|m| m.found.iter().map(move |d| (m, d)));
+        let errors = all().filter(|(_, d)| d.severity == Severity::Error).count();
+        let warnings = all().count() - errors;
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let list: Vec<_> = all().map(|(m, d)| messages::json(d, &m.name, &m.text)).collect();
+            let value = json!({
+                "recipe": checked.messages[0].name, "errors": errors, "warnings": warnings, "messages": list,
+            });
+            serde_json::to_writer_pretty(&mut out, &value)?;
+            writeln!(out)?;
+        } else {
+            // Errors first: they are to be mended before the rest counts.
+            for severity in [Severity::Error, Severity::Warning] {
+                for (m, d) in all().filter(|(_, d)| d.severity == severity) {
+                    writeln!(out, "{}\n", messages::render(d, &m.name, &m.text))?;
+                }
+            }
+            if errors + warnings == 0 {
+                let steps = checked.plan.steps.len();
+                let examples = checked.recipes.iter().map(|r| r.examples.len()).sum();
+                let (steps, examples) = (count(steps, "step"), count(examples, "example"));
+                writeln!(out, "{GOOD}no fault found{GOOD:#}: {steps}, {examples}")?;
+            } else {
+                writeln!(out, "{}, {}", count(errors, "error"), count(warnings, "warning"))?;
+            }
+        }
+        Ok(if checked.failed() { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
+    }
+}

@@ -1,0 +1,32 @@
+//! `recipe`: for choosing recipes and for writing them, one file a command.
+
+mod check;
+mod list;
+mod show;
+mod test;
+
+use std::process::ExitCode;
+
+use clap::Subcommand;
+
+use super::Globals;
+
+/// Find, read, write, check and test recipes
+#[derive(Subcommand)]
+pub(crate) enum Recipe {
+    List(list::List),
+    Show(show::Show),
+    Check(check::Check),
+    Test(test::Test),
+}
+
+impl Recipe {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        match self {
+            Self::List(c) => c.run(globals),
+            Self::Show(c) => c.run(globals),
+            Self::Check(c) => c.run(globals),
+            Self::Test(c) => c.run(globals),
+        }
+    }
+}
