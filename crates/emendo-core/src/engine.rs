@@ -19,7 +19,7 @@ use crate::memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
 use crate::narrow::{Declared, Narrow, Needs};
 use crate::plan::Plan;
 use crate::project::Project;
-use crate::run_file::{Env, FileResult, FileRun};
+use crate::run_file::{Env, FileResult, FileRun, Touched};
 use crate::survey::survey_files;
 use crate::walk::{Skipped, Skips, walk};
 
@@ -89,6 +89,8 @@ pub struct Engine<'a> {
     pub only: Option<&'a HashSet<RelPath>>,
     /// Where looks are remembered.
     pub memory: Option<&'a Memory>,
+    /// Gathers which actions found something, where that is asked.
+    pub(crate) touched: Option<&'a Touched>,
 }
 
 /// Files that are read for a chunk of results at a time.
@@ -299,6 +301,7 @@ impl Engine<'_> {
             let mut done = 0;
             for chunk in chunks(files) {
                 let env = Env {
+                    touched: self.touched,
                     plan: self.plan,
                     decisions: self.decisions,
                     mode: self.mode,
@@ -472,7 +475,13 @@ fn chunks(files: &[Candidate]) -> impl Iterator<Item = &[Candidate]> {
 }
 
 /// Runs a plan over one text that lies nowhere: for examples.
-pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str, own: &[Own]) -> FileResult {
+pub(crate) fn run_text(
+    plan: &Plan,
+    path: &RelPath,
+    text: &str,
+    own: &[Own],
+    touched: Option<&Touched>,
+) -> FileResult {
     let decisions = Decisions::default();
     let answers = Answers {
         manifests: ecosystem_of(path)
@@ -488,6 +497,7 @@ pub(crate) fn run_text(plan: &Plan, path: &RelPath, text: &str, own: &[Own]) -> 
     };
     let exists = |_: &RelPath| true;
     let env = Env {
+        touched,
         plan,
         decisions: &decisions,
         mode: Mode::View,

@@ -1,14 +1,21 @@
-//! Runs the examples of a recipe: what comes out, and that a second run finds nothing.
+//! Runs the examples of a recipe: what comes out, that a second run finds nothing, and what no example exercises.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io;
+use std::path::Path;
 
 use emendo_lang::{Language, language};
-use emendo_recipe::{Example, Recipe, Source};
+use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
-use std::collections::BTreeMap;
+use rayon::prelude::*;
 
 use crate::check::check;
+use crate::decisions::Decisions;
 use crate::edit::Own;
-use crate::engine::run_text;
+use crate::engine::{Engine, Mode, Sink, run_text};
 use crate::plan::{Limit, Plan};
+use crate::project::Project;
+use crate::run_file::{FileResult, Touched};
 use crate::shelf::Shelf;
 
 /// What an example showed.
@@ -18,6 +25,8 @@ pub enum Verdict {
     Passed,
     /// Something else came out.
     Differs {
+        /// The file, where it is one of a tree.
+        path: Option<RelPath>,
         /// What was expected.
         expected: String,
         /// What came out.
@@ -48,47 +57,242 @@ pub struct Ran {
     pub span: Span,
     /// What it showed.
     pub verdict: Verdict,
+    /// All files of a tree that came out otherwise, as they came out; none that should be there is missing.
+    pub came: BTreeMap<RelPath, Vec<u8>>,
 }
 
-/// Runs all examples of a recipe.
-pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Vec<Ran> {
+/// An action, or a row of one, that no example exercises.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Uncovered {
+    /// The step.
+    pub step: String,
+    /// The kind of the action.
+    pub kind: &'static str,
+    /// The recipe that it stands in.
+    pub source: String,
+    /// Where it stands there.
+    pub span: Span,
+    /// The row, as the recipe writes it; none if nothing of the action was exercised.
+    pub row: Option<String>,
+}
+
+/// What the examples of a recipe showed.
+pub struct Tested {
+    /// Each example.
+    pub ran: Vec<Ran>,
+    /// What none of them exercises.
+    pub uncovered: Vec<Uncovered>,
+    /// How many actions and rows there are to exercise.
+    pub coverable: usize,
+}
+
+/// Runs all examples of a recipe, and those of the recipes that it includes not.
+pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Tested {
     // Examples of one step share a plan.
-    let mut plans: BTreeMap<Option<String>, Plan> = BTreeMap::new();
+    let wanted: BTreeSet<Option<String>> =
+        recipe.examples.iter().map(|e| e.step.as_ref().map(|s| s.text.clone())).collect();
+    let plans: BTreeMap<Option<String>, Plan> = wanted
+        .into_iter()
+        .map(|step| (step.clone(), plan_for(recipe, step.as_deref(), inputs, shelf)))
+        .collect();
+    let whole = plan_for(recipe, None, inputs, shelf);
+    // By step, runner and row, since plans of one step count anew.
+    let seen: std::sync::Mutex<BTreeSet<(String, usize, Option<usize>)>> =
+        std::sync::Mutex::default();
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
         let step = e.step.as_ref().map(|s| s.text.clone());
-        let plan = plans
-            .entry(step.clone())
-            .or_insert_with(|| plan_for(recipe, step.as_deref(), inputs, shelf));
-        let verdict = one(recipe, e, plan).unwrap_or_else(Verdict::Broken);
-        Ran { number: i + 1, title, span: e.span, verdict }
+        let touched = Touched::default();
+        let mut came = BTreeMap::new();
+        let plan = plans.get(&step).unwrap_or(&whole);
+        let verdict = match &e.tree {
+            Some(_) => tree(recipe, e, plan, &touched, &mut came),
+            None => one(recipe, e, plan, &touched),
+        };
+        if let (Ok(touched), Ok(mut seen)) = (touched.lock(), seen.lock()) {
+            let key = |n: usize| plan.steps[n].info.key.step.clone();
+            seen.extend(touched.iter().map(|(n, runner, row)| (key(*n), *runner, *row)));
+        }
+        let verdict = verdict.unwrap_or_else(Verdict::Broken);
+        Ran { number: i + 1, title, span: e.span, verdict, came }
     };
-    recipe.examples.iter().enumerate().map(run).collect()
+    // What steps wait for is asked of a tree, and never of a text: trees come after texts, one by one.
+    let (trees, texts): (Vec<_>, Vec<_>) =
+        recipe.examples.iter().enumerate().partition(|(_, e)| e.tree.is_some());
+    let mut ran: Vec<Ran> = texts.into_par_iter().map(run).collect();
+    ran.extend(trees.into_iter().map(run));
+    ran.sort_by_key(|r| r.number);
+    let seen = seen.into_inner().unwrap_or_default();
+    let (uncovered, coverable) = uncovered(&whole, &seen);
+    Tested { ran, uncovered, coverable }
 }
 
-fn one(recipe: &Recipe, e: &Example, plan: &Plan) -> Result<Verdict, String> {
+/// Actions and rows that nothing has exercised, and how many there are.
+fn uncovered(
+    plan: &Plan,
+    seen: &BTreeSet<(String, usize, Option<usize>)>,
+) -> (Vec<Uncovered>, usize) {
+    let (mut out, mut all) = (Vec::new(), 0);
+    for step in &plan.steps {
+        let mut from = 0;
+        while let Some(span) = step.places.get(from).copied() {
+            // One action may need several runners.
+            let to = step.places[from..].iter().take_while(|p| **p == span).count() + from;
+            let hits: Vec<Option<usize>> = seen
+                .iter()
+                .filter(|s| s.0 == step.info.key.step && (from..to).contains(&s.1))
+                .map(|s| s.2)
+                .collect();
+            let rows = step.runners[from].rows();
+            let missing = |row: Option<String>| Uncovered {
+                step: step.info.key.step.clone(),
+                kind: step.runners[from].kind(),
+                source: step.source.clone(),
+                span,
+                row,
+            };
+            all += rows.len().max(1);
+            // A note at the step itself shows whenever it runs.
+            let told = step.runners[from].step_note().is_some();
+            if hits.is_empty() && !told {
+                out.push(missing(None));
+            } else if rows.len() > 1 && !hits.contains(&None) {
+                let without =
+                    rows.into_iter().enumerate().filter(|(i, _)| !hits.contains(&Some(*i)));
+                out.extend(without.map(|(_, row)| missing(Some(row))));
+            }
+            from = to;
+        }
+    }
+    (out, all)
+}
+
+fn one(recipe: &Recipe, e: &Example, plan: &Plan, touched: &Touched) -> Result<Verdict, String> {
     let path = path_for(recipe, e)?;
     let code = emendo_lang::language_of(&path);
     let head = code.map_or(String::new(), |l| head(recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
-    let result = run_text(plan, &path, &before, &[]);
+    let result = run_text(plan, &path, &before, &[], Some(touched));
     let own = Own::of(result.edits.iter(), &plan.once_steps());
     let actual = text_of(&before, result.after);
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
-        return Ok(Verdict::Differs { expected: show(&expected), actual: show(&actual) });
+        return Ok(Verdict::Differs {
+            path: None,
+            expected: show(&expected),
+            actual: show(&actual),
+        });
     }
     if let Some(problem) = notes(e, &result.notes.iter().map(|n| n.say.clone()).collect::<Vec<_>>())
     {
         return Ok(Verdict::Notes { problem });
     }
-    let again = run_text(plan, &path, &actual, &own);
+    let again = run_text(plan, &path, &actual, &own, None);
     if again.after.is_some() {
         let actual = body(code, &text_of(&actual, again.after), &head);
         return Ok(Verdict::NotSettled { actual });
     }
     Ok(Verdict::Passed)
+}
+
+/// A project on disk of its own, before and after.
+fn tree(
+    recipe: &Recipe,
+    e: &Example,
+    plan: &Plan,
+    touched: &Touched,
+    came: &mut BTreeMap<RelPath, Vec<u8>>,
+) -> Result<Verdict, String> {
+    let Some(name) = &e.tree else { return Ok(Verdict::Passed) };
+    let read = |part: &str| {
+        let path = RelPath::new(&format!("{}/{part}", name.text.trim_end_matches('/')));
+        let path = path.map_err(|e| e.to_string())?;
+        recipe
+            .source
+            .tree(&path)
+            .map_err(|_| format!("there is no folder `{path}` beside the recipe, or nothing in it"))
+    };
+    let (before, after) = (read("before")?, read("after")?);
+    let dir = tempfile::tempdir().map_err(|e| e.to_string())?;
+    let write = |path: &RelPath, bytes: &[u8]| -> io::Result<()> {
+        let full = dir.path().join(path.as_path());
+        full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
+        std::fs::write(full, bytes)
+    };
+    for (path, bytes) in &before {
+        write(path, bytes).map_err(|e| e.to_string())?;
+    }
+    let first = over(dir.path(), plan, &[], Some(touched)).map_err(|e| e.to_string())?;
+    let own = Own::of(first.files.iter().flat_map(|f| f.edits.iter()), &plan.once_steps());
+    let mut actual = before;
+    for f in &first.files {
+        if let Some(bytes) = &f.after {
+            actual.insert(f.path.clone(), bytes.clone());
+        }
+    }
+    let show = |b: Option<&Vec<u8>>| {
+        b.map_or("(no file)\n".to_owned(), |b| String::from_utf8_lossy(b).into_owned())
+    };
+    let paths: BTreeSet<&RelPath> = actual.keys().chain(after.keys()).collect();
+    let other = paths.into_iter().find(|p| actual.get(*p) != after.get(*p)).cloned();
+    if let Some(path) = other {
+        let differs = Verdict::Differs {
+            path: Some(path.clone()),
+            expected: show(after.get(&path)),
+            actual: show(actual.get(&path)),
+        };
+        *came = actual;
+        return Ok(differs);
+    }
+    if let Some(problem) = notes(e, &first.notes) {
+        return Ok(Verdict::Notes { problem });
+    }
+    for (path, bytes) in &actual {
+        write(path, bytes).map_err(|e| e.to_string())?;
+    }
+    let again = over(dir.path(), plan, &own, None).map_err(|e| e.to_string())?;
+    match again.files.iter().find(|f| f.after.is_some()) {
+        Some(f) => {
+            Ok(Verdict::NotSettled { actual: format!("{}\n{}", f.path, show(f.after.as_ref())) })
+        }
+        None => Ok(Verdict::Passed),
+    }
+}
+
+/// What a run over a folder gives.
+#[derive(Default)]
+struct Gathered {
+    files: Vec<FileResult>,
+    notes: Vec<String>,
+}
+
+impl Sink for Gathered {
+    fn file(&mut self, file: FileResult) -> io::Result<()> {
+        self.notes.extend(file.notes.iter().map(|n| n.say.clone()));
+        self.files.push(file);
+        Ok(())
+    }
+}
+
+fn over(root: &Path, plan: &Plan, own: &[Own], touched: Option<&Touched>) -> io::Result<Gathered> {
+    let root = root.canonicalize()?;
+    let (project, decisions) = (Project::alone(&root), Decisions::default());
+    let engine = Engine {
+        project: &project,
+        plan,
+        decisions: &decisions,
+        mode: Mode::View,
+        own,
+        with: &[],
+        only: None,
+        memory: None,
+        touched,
+    };
+    let mut out = Gathered::default();
+    let (_, notes) = engine.run(&mut out)?;
+    out.notes.extend(notes.into_iter().map(|n| n.say));
+    Ok(out)
 }
 
 fn text_of(before: &str, after: Option<Vec<u8>>) -> String {
@@ -102,8 +306,7 @@ fn plan_for(
     inputs: &BTreeMap<String, String>,
     shelf: &Shelf,
 ) -> Plan {
-    let source: Source = recipe.source.clone();
-    let mut checked = check(vec![source], inputs, shelf);
+    let mut checked = check(vec![recipe.source.clone()], inputs, shelf);
     if let Some(step) = step {
         // The step was checked when the recipe was loaded.
         let limit = Limit { steps: vec![step.to_owned()], until: None };
@@ -158,14 +361,16 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
             .filter(|_| action.kind.name() == "symbol");
         symbols.extend(old.map(|(old, _)| (old.rsplit('.').next().unwrap_or("").to_owned(), old)));
     }
-    let declared: Vec<&str> = facts.top_types().collect();
+    let declared: Vec<&str> = facts.top_names().collect();
     let mut lines: Vec<String> = symbols
         .into_iter()
         .filter(|(word, symbol)| {
             let simple = language.names.last(symbol);
             // Only what the example really says, and does not declare itself.
             let said = !facts.words(simple).is_empty() || !facts.words(word).is_empty();
-            said && language.names.segments(symbol).len() > 1 && !declared.contains(&simple)
+            said && language.names.segments(symbol).len() > 1
+                && !declared.contains(&simple)
+                && !declared.contains(&word.as_str())
         })
         .map(|(_, symbol)| {
             let name = emendo_lang::ImportName::of(language, &symbol, emendo_lang::Space::Value);

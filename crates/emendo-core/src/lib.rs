@@ -58,7 +58,7 @@ pub use disk::{Disk, RealDisk, StateFile};
 pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, StepKey};
 pub use emendo_lang::Certainty;
 pub use engine::{Counts, Engine, Mode, Sink};
-pub use example::{Ran, Verdict as ExampleVerdict, test};
+pub use example::{Ran, Tested, Uncovered, Verdict as ExampleVerdict, test};
 pub use journal::{Journal, Op, Ops, Phase, TakenBack};
 pub use leftovers::Leftover;
 pub use plan::{Limit, Plan, RecipeInfo, StepInfo};

@@ -68,6 +68,10 @@ pub struct PlanStep {
     pub info: StepInfo,
     /// Its actions in order.
     pub runners: Vec<Box<dyn Runner>>,
+    /// Where each of them stands in its recipe: one action may need several.
+    pub places: Vec<emendo_text::Span>,
+    /// The path of its recipe.
+    pub source: String,
     /// The packages of its recipe's symbols.
     pub packages: Vec<String>,
 }
@@ -345,7 +349,7 @@ impl Compiler {
                 }
                 continue;
             }
-            let runners = self.actions(recipe, step, &around, &spellings, &mut out);
+            let (runners, places) = self.actions(recipe, step, &around, &spellings, &mut out);
             self.renamed.extend(renames_of(step, recipe));
             let key = StepKey { recipe: self.root.clone(), step: format!("{lead}{}", step.id) };
             let info = StepInfo {
@@ -356,7 +360,8 @@ impl Compiler {
                 docs: step.docs.clone().or_else(|| recipe.docs.clone()),
                 chain: if chain.is_empty() { Vec::new() } else { own.clone() },
             };
-            self.steps.push(PlanStep { info, runners, packages: Vec::new() });
+            let source = recipe.source.path.clone();
+            self.steps.push(PlanStep { info, runners, places, source, packages: Vec::new() });
         }
         out.sort_by_key(Diagnostic::start);
         self.messages[place] = out;
@@ -385,8 +390,9 @@ impl Compiler {
         around: &[Condition],
         spellings: &Spellings,
         out: &mut Vec<Diagnostic>,
-    ) -> Vec<Box<dyn Runner>> {
-        let mut runners = Vec::new();
+    ) -> (Vec<Box<dyn Runner>>, Vec<emendo_text::Span>) {
+        let mut runners: Vec<Box<dyn Runner>> = Vec::new();
+        let mut places = Vec::new();
         for action in &step.actions {
             crate::conditions::check(&Condition::of(&action.table), out);
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
@@ -407,9 +413,10 @@ impl Compiler {
                     None => runners.extend(all),
                 }
             }
+            places.resize(runners.len(), action.span);
             out.extend(found);
         }
-        runners
+        (runners, places)
     }
 
     /// Tells the steps from one on the packages of their recipe's symbols.

@@ -75,6 +75,12 @@ impl Project {
         Ok(Self { root, below, ignore, recipes })
     }
 
+    /// A folder as a project of its own, whatever lies around it.
+    pub(crate) fn alone(root: &Path) -> Self {
+        let (ignore, recipes) = (GlobSet::empty(), Vec::new());
+        Self { root: root.to_owned(), below: String::new(), ignore, recipes }
+    }
+
     /// The root.
     pub fn root(&self) -> &Path {
         &self.root

@@ -62,8 +62,14 @@ pub struct FileResult {
     pub after: Option<Vec<u8>>,
 }
 
+/// Actions that found something: the number of the step, that of the runner, and the row, or none where only a note tells.
+pub(crate) type Touched =
+    std::sync::Mutex<std::collections::BTreeSet<(usize, usize, Option<usize>)>>;
+
 /// What a file may ask while it runs.
 pub(crate) struct Env<'a> {
+    /// Gathers which actions found something, where that is asked.
+    pub(crate) touched: Option<&'a Touched>,
     pub(crate) plan: &'a Plan,
     pub(crate) decisions: &'a Decisions,
     pub(crate) mode: Mode,
@@ -197,7 +203,13 @@ impl FileRun {
                 followed,
                 own: &own,
             };
+            let notes = found.notes.len();
             runner.find(&cx, i, &mut found);
+            if let Some(Ok(mut touched)) = env.touched.map(Touched::lock) {
+                touched.extend((found.notes.len() > notes).then_some((n, i, None)));
+                let own = found.drafts.iter().filter(|d| d.action.0 == i);
+                touched.extend(own.map(|d| (n, i, Some(d.action.1))));
+            }
         }
         self.notes(step, std::mem::take(&mut found.notes));
         if !found.drafts.is_empty() {

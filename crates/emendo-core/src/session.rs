@@ -319,6 +319,7 @@ impl Session {
             with: &header.with,
             only: None,
             memory: Some(&memory),
+            touched: None,
         };
         let walking = engine.start();
         let exists = |p: &RelPath| project.path(p).exists();
@@ -531,6 +532,7 @@ impl Session {
             with: &proposal.header.with,
             only: Some(&paths),
             memory: Some(&memory),
+            touched: None,
         };
         let packer = Packer::begin(disk, &self.project.make_state()?)?;
         let mut sink = Writing {

@@ -14,6 +14,8 @@ pub struct Pair {
     pub new: Option<Text>,
     /// What to say to the reviewer.
     pub advice: Option<String>,
+    /// Its line in a table, from 1.
+    pub line: Option<u64>,
 }
 
 /// Rows allowed in a table.
@@ -30,7 +32,12 @@ pub fn pairs(
     let table = &action.table;
     let mut found: Vec<Pair> = Vec::new();
     if let Some(old) = table.text("old") {
-        found.push(Pair { old: old.clone(), new: table.text("new").cloned(), advice: None });
+        found.push(Pair {
+            old: old.clone(),
+            new: table.text("new").cloned(),
+            advice: None,
+            line: None,
+        });
     }
     if let Some(Value::List(rows)) = table.get("pairs").map(|n| &n.value) {
         found.extend(rows.iter().filter_map(|row| from_list(row.span, &row.value, out)));
@@ -52,7 +59,7 @@ pub fn pairs(
             }
         }
     }
-    contradictions(&found, out);
+    contradictions(&found, table.text("table"), out);
     found
 }
 
@@ -74,7 +81,12 @@ fn from_list(span: Span, row: &Value, out: &mut Vec<Diagnostic>) -> Option<Pair>
         return None;
     }
     let new = (!texts[1].text.is_empty()).then(|| texts[1].clone());
-    Some(Pair { old: texts[0].clone(), new, advice: texts.get(2).map(|t| t.text.clone()) })
+    Some(Pair {
+        old: texts[0].clone(),
+        new,
+        advice: texts.get(2).map(|t| t.text.clone()),
+        line: None,
+    })
 }
 
 fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
@@ -92,15 +104,28 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
             return Vec::new();
         }
     };
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
+    let Ok(text) = emendo_text::Text::decode(&bytes) else {
+        let d = fail(format!("the table `{}` is no text", path.text));
+        out.push(d.help("export it as CSV in UTF-8"));
+        return Vec::new();
+    };
+    rows_of(path, text.as_str(), out)
+}
+
+/// The rows of a table, whatever divides its columns.
+fn rows_of(path: &Text, text: &str, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
+    let fail = |message: String| Diagnostic::error(message, path.span);
     let mut reader = csv::ReaderBuilder::new()
         .has_headers(false)
         .flexible(true)
+        .delimiter(delimiter(text))
         .trim(csv::Trim::All)
-        .from_reader(bytes);
+        .from_reader(text.as_bytes());
     let mut columns = [Some(0), Some(1), Some(2)];
-    let mut rows = Vec::new();
-    for (i, record) in reader.records().enumerate() {
+    let mut rows: Vec<Pair> = Vec::new();
+    let mut first = true;
+    let lines = emendo_text::Lines::new(text);
+    for record in reader.records() {
         let record = match record {
             Ok(r) => r,
             Err(e) => {
@@ -108,43 +133,86 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
                 break;
             }
         };
-        if i == 0 && record.iter().any(|c| c.eq_ignore_ascii_case("old")) {
-            let find = |name: &str| record.iter().position(|c| c.eq_ignore_ascii_case(name));
-            columns = [find("old"), find("new"), find("advice")];
+        // A record is said to begin where the one before ends, line end included.
+        let at = record.position().map_or(0, |p| p.byte() as usize).min(text.len());
+        let rest = text.get(at..).unwrap_or("");
+        let at = at + rest.len() - rest.trim_start_matches(['\r', '\n']).len();
+        let line = lines.line(at as u32).into();
+        if record.iter().all(str::is_empty) {
             continue;
+        }
+        if std::mem::take(&mut first) {
+            let begins = |c: &str, word: &str| {
+                c.get(..word.len()).is_some_and(|head| head.eq_ignore_ascii_case(word))
+                    && !c[word.len()..]
+                        .starts_with(|c: char| c.is_alphanumeric() || ".:_/".contains(c))
+            };
+            let find = |name: &str| record.iter().position(|c| begins(c, name));
+            if let Some(old) = find("old") {
+                columns = [Some(old), find("new"), find("advice")];
+                continue;
+            }
         }
         if rows.len() >= MAX_ROWS {
             out.push(fail(format!("the table `{}` has more than {MAX_ROWS} rows", path.text)));
             break;
         }
         let cell = |n: usize| columns[n].and_then(|c| record.get(c)).filter(|c| !c.is_empty());
-        let Some(old) = cell(0) else { continue };
+        let Some(old) = cell(0) else {
+            let message = format!("line {line} of `{}` has no old name", path.text);
+            let d = Diagnostic::warning(message, path.span);
+            out.push(d.help("the row is passed over; the columns are old, new, advice, by the header or by position"));
+            continue;
+        };
         let at = |t: &str| Text::derived(t.to_owned(), path.span);
-        rows.push(Pair { old: at(old), new: cell(1).map(at), advice: cell(2).map(str::to_owned) });
+        let (new, advice) = (cell(1).map(at), cell(2).map(str::to_owned));
+        rows.push(Pair { old: at(old), new, advice, line: Some(line) });
     }
     rows
 }
 
-/// Equal `old` with another `new` is an error.
-fn contradictions(found: &[Pair], out: &mut Vec<Diagnostic>) {
+/// What divides columns: the sign that the first line with any holds most often, outside of quotes.
+fn delimiter(text: &str) -> u8 {
+    let mut quoted = false;
+    let mut counts = [(b',', 0_usize), (b';', 0), (b'\t', 0)];
+    for c in text.chars() {
+        match c {
+            '"' => quoted = !quoted,
+            '\n' if counts.iter().any(|c| c.1 > 0) => break,
+            c if !quoted => {
+                for (sign, n) in &mut counts {
+                    *n += usize::from(char::from(*sign) == c);
+                }
+            }
+            _ => {}
+        }
+    }
+    // Of equals the first: a comma.
+    counts.iter().rev().max_by_key(|c| c.1).map_or(b',', |c| c.0)
+}
+
+/// Equal `old` with another `new` is an error, and said twice it is worth knowing.
+fn contradictions(found: &[Pair], table: Option<&Text>, out: &mut Vec<Diagnostic>) {
     let mut seen: std::collections::HashMap<&str, &Pair> = std::collections::HashMap::new();
+    let place = |p: &Pair| match (p.line, table) {
+        (Some(line), Some(t)) => format!(" (line {line} of `{}`)", t.text),
+        _ => String::new(),
+    };
     for p in found {
         let new = |p: &Pair| p.new.as_ref().map(|t| t.text.clone());
-        match seen.get(p.old.text.as_str()) {
-            Some(first) if new(first) != new(p) => {
-                let say = |p: &Pair| new(p).map_or("a note".to_owned(), |n| format!("`{n}`"));
-                let message =
-                    format!("`{}` becomes both {} and {}", p.old.text, say(first), say(p));
-                out.push(
-                    Diagnostic::error(message, p.old.span)
-                        .also(first.old.span, "first said here")
-                        .help("keep one of the two rows"),
-                );
-            }
-            Some(_) => {}
-            None => {
-                seen.insert(&p.old.text, p);
-            }
-        }
+        let Some(first) = seen.get(p.old.text.as_str()).copied() else {
+            seen.insert(&p.old.text, p);
+            continue;
+        };
+        let d = if new(first) == new(p) {
+            let message = format!("`{}` is said twice{}{}", p.old.text, place(first), place(p));
+            Diagnostic::warning(message, p.old.span)
+        } else {
+            let say = |p: &Pair| new(p).map_or("a note".to_owned(), |n| format!("`{n}`"));
+            let (a, b) = (say(first) + &place(first), say(p) + &place(p));
+            Diagnostic::error(format!("`{}` becomes both {a} and {b}", p.old.text), p.old.span)
+        };
+        let d = if p.line.is_none() { d.also(first.old.span, "first said here") } else { d };
+        out.push(d.help("keep one of the two rows"));
     }
 }

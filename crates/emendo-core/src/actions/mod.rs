@@ -127,6 +127,10 @@ pub trait Runner: Send + Sync {
     fn uses(&self, _: &Declaration, _: &FileCx<'_>) -> Uses {
         Uses::default()
     }
+    /// What each of its rows is about, as the recipe writes it; none where it has no rows.
+    fn rows(&self) -> Vec<String> {
+        Vec::new()
+    }
     /// True if it would change its own result again, and so leaves alone what the journal says that it wrote.
     fn once(&self) -> bool {
         false

@@ -454,12 +454,6 @@ impl FileFacts {
         self.words.iter().map(|(k, v)| (k.as_str(), v.as_slice()))
     }
 
-    /// Names of the types that the file declares at its top level.
-    pub fn top_types(&self) -> impl Iterator<Item = &str> {
-        let top = self.scopes[0].bindings.iter().filter(|b| b.space == Space::Type);
-        top.map(|b| b.name.as_str())
-    }
-
     /// True if a word does not mean what an import makes known under its name: something in its scope hides that.
     pub(crate) fn hides(&self, name: &str, word: &Word, import: &Import) -> bool {
         let spaces: &[Space] = match word.space {
@@ -499,7 +493,7 @@ impl FileFacts {
     }
 
     /// The names that are declared at the top of the file.
-    pub(crate) fn top_names(&self) -> impl Iterator<Item = &str> {
+    pub fn top_names(&self) -> impl Iterator<Item = &str> {
         self.scopes[0].bindings.iter().map(|b| b.name.as_str())
     }
 

@@ -3,6 +3,7 @@
 mod cases;
 mod decisions;
 mod demo;
+mod examples;
 mod find;
 mod interrupted;
 mod leftovers;

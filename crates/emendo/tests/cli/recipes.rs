@@ -180,3 +180,28 @@ fn examples_pass_fail_and_must_settle() {
     s.run(&["recipe", "test", &s.recipe_path().display().to_string()]).ok();
     s.run(&["recipe", "test", "--json", &s.recipe_path().display().to_string()]).ok().json();
 }
+
+#[test]
+fn tables_are_taken_as_people_export_them() {
+    let s = Sandbox::new();
+    s.write("A.java", "import a.b.C; import a.b.E; class A { C c; E e; }\n");
+    s.recipe("[[step]]\nid = 's'\ntitle = 't'\n[[step.symbol]]\nwhat = 'type'\ntable = 't.csv'\n");
+    let table = |text: &[u8]| {
+        std::fs::write(s.recipe_path().with_file_name("t.csv"), text).expect("written");
+        s.run(&["recipe", "check", &s.recipe_path().display().to_string()])
+    };
+    let head = "\u{feff}\"Old name\";\"New name\";\"Advice\";;\r\n\r\n\"a.b.C\";\"a.b.D\";;;\r\n;;;;\r\n\"a.b.E\";\"\";\"gone, use \"\"F\"\";\nsee docs\";;\r\n";
+    table(head.as_bytes()).ok();
+    let run = s.propose().ok();
+    assert!(run.out.contains("+import a.b.D;") && run.out.contains("gone, use \"F\";"), "{}", run.out);
+    table(format!("{head};x;\r\na.b.C;a.b.D\r\n").as_bytes())
+        .ok()
+        .says("line 7 of `t.csv` has no old name")
+        .says("`a.b.C` is said twice (line 3 of `t.csv`) (line 8 of `t.csv`)");
+    table(format!("{head}a.b.C;a.b.X\r\n").as_bytes())
+        .code(2)
+        .says("`a.b.C` becomes both `a.b.D` (line 3 of `t.csv`) and `a.b.X` (line 7 of `t.csv`)");
+    table("old\tnew\na.b.C\ta.b.\xfcX".as_bytes()).ok();
+    table(b"old,new\na.b.C,a.b.\xfcX\n").ok();
+    table(b"a.b.C,a.b.D,,,\n").ok();
+}

@@ -170,7 +170,8 @@ impl Kind for Code {
             warn_readings(&old, &outcome, row, action, cx);
             let grows =
                 outcome.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
-            rules.push(Rule { grows, digest: action_digest("code", &row.old.text), old, outcome });
+            let digest = action_digest("code", &row.old.text);
+            rules.push(Rule { grows, digest, written: row.old.text.clone(), old, outcome });
         }
         let list = |key: &str| {
             let texts = action.table.table("imports").map(|t| t.texts(key)).unwrap_or_default();
@@ -269,6 +270,8 @@ struct CodeRunner {
 
 struct Rule {
     digest: Digest,
+    /// `old` as the recipe writes it.
+    written: String,
     old: Pattern,
     outcome: Outcome,
     /// `old` fits what `new` writes: a place must be looked at before it is changed again.
@@ -355,6 +358,9 @@ impl Runner for CodeRunner {
     }
     fn uses(&self, declared: &Declaration, cx: &FileCx<'_>) -> Uses {
         self.used(declared, cx)
+    }
+    fn rows(&self) -> Vec<String> {
+        self.rules.iter().map(|r| r.written.clone()).collect()
     }
     fn once(&self) -> bool {
         self.once

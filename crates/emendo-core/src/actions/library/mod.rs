@@ -343,6 +343,10 @@ impl Runner for LibraryRunner {
     fn reads_manifests(&self) -> bool {
         true
     }
+    fn rows(&self) -> Vec<String> {
+        let added = self.added.iter().map(|a| a.1.clone());
+        self.rules.iter().map(|r| r.old.clone()).chain(added).collect()
+    }
     fn caution(&self, _: &RelPath, row: usize) -> Option<&'static str> {
         // A version or a name in an entry that stands is what was asked for.
         let added = row >= self.rules.len();

@@ -285,6 +285,10 @@ impl Runner for SettingRunner {
     fn needs(&self) -> &Needs {
         &self.needs
     }
+    fn rows(&self) -> Vec<String> {
+        let star = |r: &Rule| if r.all_below { "*" } else { "" };
+        self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()
+    }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let Some(format) = format_of(cx.path) else { return };

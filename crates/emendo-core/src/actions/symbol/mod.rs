@@ -252,6 +252,10 @@ impl Runner for SymbolRunner {
         self.in_text(&place, out);
     }
 
+    fn rows(&self) -> Vec<String> {
+        self.rows.written().map(|r| r.olds[0].clone()).collect()
+    }
+
     fn replaces(&self) -> Replaces {
         let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::default() };
         for r in self.rows.written() {

@@ -1,20 +1,23 @@
 //! `recipe test`: runs the examples of a recipe.
 
-use std::io::Write;
+use std::io::{self, Write};
+use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{ExampleVerdict, test};
-use emendo_text::visible;
-use serde_json::json;
+use emendo_core::{ExampleVerdict, Ran, Tested, Uncovered, test};
+use emendo_recipe::{Beside, Recipe};
+use emendo_text::{Lines, RelPath, Span, one_line, visible};
+use serde_json::{Value, json};
 
 use crate::commands::{Globals, inputs, load, refuse_faulty};
-use crate::errors::USAGE;
-use crate::show::{BAD, BOLD, DIM, GOOD};
+use crate::errors::{USAGE, Usage};
+use crate::show::{BAD, BOLD, DIM, GOOD, LOOK, count};
 
 /// Run the examples of a recipe
 ///
-/// Each `before` must become its `after`, and running the recipe once more must change nothing.
+/// Each `before` must become its `after`, with the notes that it expects, and running the recipe once more must change
+/// nothing. A look-alike (`unchanged`) must stay as it is.
 #[derive(Args)]
 pub(crate) struct Test {
     /// The recipe: a file, or an id that `recipe list` shows
@@ -22,60 +25,210 @@ pub(crate) struct Test {
     /// A value for an input of the recipe
     #[arg(long = "input", value_name = "NAME=VALUE")]
     inputs: Vec<String>,
+    /// Say which actions, and which rows of their tables, no example exercises
+    #[arg(long)]
+    coverage: bool,
+    /// Write what came out as what is expected, after showing it; look-alikes stay as they are
+    #[arg(long)]
+    accept: bool,
 }
 
 impl Test {
     pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let inputs = inputs(&self.inputs)?;
-        let checked = load(globals, &[self.recipe], &inputs)?;
+        let checked = load(globals, &[self.recipe.clone()], &inputs)?;
         refuse_faulty(&checked)?;
         let recipe = &checked.recipes[0];
-        let ran = test(recipe, &inputs, &globals.shelf());
-        let failed = ran.iter().filter(|r| r.verdict != ExampleVerdict::Passed).count();
+        let tested = test(recipe, &inputs, &globals.shelf());
+        let failed = tested.ran.iter().filter(|r| r.verdict != ExampleVerdict::Passed).count();
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let list: Vec<_> = ran
-                .iter()
-                .map(|r| json!({ "number": r.number, "title": r.title, "passed": r.verdict == ExampleVerdict::Passed, "verdict": words(&r.verdict) }))
-                .collect();
-            serde_json::to_writer_pretty(
-                &mut out,
-                &json!({ "recipe": recipe.id, "examples": list, "failed": failed }),
-            )?;
+            serde_json::to_writer_pretty(&mut out, &self.to_json(recipe, &tested, failed))?;
             writeln!(out)?;
         } else {
-            let lines = emendo_text::Lines::new(&recipe.source.text);
-            for r in &ran {
-                let line = lines.line(r.span.start);
-                if r.verdict == ExampleVerdict::Passed {
-                    writeln!(out, "{GOOD}passed{GOOD:#}  {}", visible(&r.title))?;
-                } else {
-                    writeln!(
-                        out,
-                        "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}",
-                        visible(&r.title)
-                    )?;
-                    explain(&mut out, &r.verdict)?;
-                }
-            }
-            if ran.is_empty() {
+            self.show(&mut out, recipe, &tested, failed)?;
+        }
+        let mut open = failed;
+        if self.accept && failed > 0 {
+            let accepted = accept(recipe, &tested)?;
+            if !globals.json {
                 writeln!(
                     out,
-                    "the recipe has no examples: add `[[example]]` with `before` and `after`"
+                    "{}: {}",
+                    count(accepted, "example"),
+                    "expects now what came out; run `recipe test` again"
                 )?;
-            } else {
-                writeln!(out, "{} passed, {failed} failed", ran.len() - failed)?;
             }
+            open -= accepted;
         }
-        Ok(if failed > 0 { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
+        Ok(if open > 0 { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
+    }
+
+    fn to_json(&self, recipe: &Recipe, tested: &Tested, failed: usize) -> Value {
+        let list: Vec<_> = tested
+            .ran
+            .iter()
+            .map(|r| json!({ "number": r.number, "title": r.title, "passed": r.verdict == ExampleVerdict::Passed, "verdict": words(&r.verdict) }))
+            .collect();
+        let mut value = json!({ "recipe": recipe.id, "examples": list, "failed": failed });
+        if self.coverage {
+            let list: Vec<_> = tested
+                .uncovered
+                .iter()
+                .map(|u| json!({ "step": u.step, "action": u.kind, "file": u.source, "line": line(recipe, u), "row": u.row }))
+                .collect();
+            value["coverage"] = json!({ "of": tested.coverable, "uncovered": list });
+        }
+        value
+    }
+
+    fn show(
+        &self,
+        out: &mut impl Write,
+        recipe: &Recipe,
+        tested: &Tested,
+        failed: usize,
+    ) -> io::Result<()> {
+        let lines = Lines::new(&recipe.source.text);
+        // Of many, those that passed are only counted.
+        let brief = tested.ran.len() > 60;
+        for r in &tested.ran {
+            if r.verdict == ExampleVerdict::Passed {
+                if !brief {
+                    writeln!(out, "{GOOD}passed{GOOD:#}  {}", visible(&r.title))?;
+                }
+                continue;
+            }
+            let line = lines.line(r.span.start);
+            writeln!(out, "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}", visible(&r.title))?;
+            explain(out, &r.verdict)?;
+        }
+        if tested.ran.is_empty() {
+            writeln!(
+                out,
+                "the recipe has no examples: add `[[example]]` with `before` and `after`"
+            )?;
+        } else {
+            writeln!(out, "{} passed, {failed} failed", tested.ran.len() - failed)?;
+        }
+        if self.coverage {
+            coverage(out, recipe, tested)?;
+        }
+        Ok(())
     }
 }
 
-fn words(v: &ExampleVerdict) -> serde_json::Value {
+/// The line of an action in the recipe's own text; none where it is one of an included recipe.
+fn line(recipe: &Recipe, u: &Uncovered) -> Option<u32> {
+    let own = recipe.whole().into_iter().find(|r| r.source.path == u.source)?;
+    Some(Lines::new(&own.source.text).line(u.span.start))
+}
+
+fn coverage(out: &mut impl Write, recipe: &Recipe, tested: &Tested) -> io::Result<()> {
+    let done = tested.coverable - tested.uncovered.len().min(tested.coverable);
+    writeln!(out)?;
+    if tested.uncovered.is_empty() {
+        return writeln!(out, "{GOOD}every action is exercised{GOOD:#} ({})", tested.coverable);
+    }
+    writeln!(out, "{BOLD}exercised by examples: {done} of {}{BOLD:#}", tested.coverable)?;
+    for u in &tested.uncovered {
+        let line = line(recipe, u).map_or(String::new(), |l| format!(" {DIM}(line {l}){DIM:#}"));
+        let what = match &u.row {
+            Some(row) => format!("the row `{}` of {}", one_line(row), u.kind),
+            None => u.kind.to_owned(),
+        };
+        writeln!(out, "  {LOOK}none{LOOK:#}  {}: {what}{line}", visible(&u.step))?;
+    }
+    Ok(())
+}
+
+/// Writes what came out as what is expected. Gives how many examples were changed.
+fn accept(recipe: &Recipe, tested: &Tested) -> anyhow::Result<usize> {
+    let Beside::Folder(folder) = &recipe.source.beside else {
+        return Err(Usage::error(
+            "a recipe that came with the program is not changed",
+            "copy it into a folder of yours, and give it an id of its own",
+        ));
+    };
+    let mut texts: Vec<(Span, String)> = Vec::new();
+    let mut accepted = 0;
+    for r in &tested.ran {
+        let (example, ExampleVerdict::Differs { actual, .. }) =
+            (&recipe.examples[r.number - 1], &r.verdict)
+        else {
+            continue;
+        };
+        if example.unchanged {
+            continue;
+        }
+        match &example.tree {
+            Some(tree) => {
+                accept_tree(&folder.join(&tree.text).join("after"), r)?;
+                accepted += 1;
+            }
+            None if example.after.span != example.before.span => {
+                texts.push((example.after.span, quoted(actual)));
+                accepted += 1;
+            }
+            None => {}
+        }
+    }
+    texts.sort_by_key(|t| std::cmp::Reverse(t.0.start));
+    let mut text = recipe.source.text.clone();
+    for (span, new) in texts {
+        text.replace_range(span.range(), &new);
+    }
+    if text != recipe.source.text {
+        std::fs::write(&recipe.source.path, text)?;
+    }
+    Ok(accepted)
+}
+
+fn accept_tree(after: &Path, ran: &Ran) -> io::Result<()> {
+    for (path, bytes) in &ran.came {
+        let full = after.join(path.as_path());
+        full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
+        std::fs::write(full, bytes)?;
+    }
+    // What is not there any more is expected no more.
+    let mut known = Vec::new();
+    files(after, "", &mut known)?;
+    for path in known.iter().filter(|p| !ran.came.contains_key(*p)) {
+        std::fs::remove_file(after.join(path.as_path()))?;
+    }
+    Ok(())
+}
+
+fn files(dir: &Path, lead: &str, out: &mut Vec<RelPath>) -> io::Result<()> {
+    for entry in std::fs::read_dir(dir)? {
+        let entry = entry?;
+        let name = format!("{lead}{}", entry.file_name().to_string_lossy());
+        if entry.file_type()?.is_dir() {
+            files(&entry.path(), &format!("{name}/"), out)?;
+        } else if let Ok(path) = RelPath::new(&name) {
+            out.push(path);
+        }
+    }
+    Ok(())
+}
+
+/// A text as TOML, readable where it can be.
+fn quoted(text: &str) -> String {
+    let plain = !text.contains(|c: char| c.is_control() && c != '\n' && c != '\t');
+    if plain && !text.contains("'''") && !text.ends_with('\'') {
+        return match text.contains(['\n', '\'']) {
+            true => format!("'''\n{text}'''"),
+            false => format!("'{text}'"),
+        };
+    }
+    toml::Value::String(text.to_owned()).to_string()
+}
+
+fn words(v: &ExampleVerdict) -> Value {
     match v {
         ExampleVerdict::Passed => json!({ "kind": "passed" }),
-        ExampleVerdict::Differs { expected, actual } => {
-            json!({ "kind": "differs", "expected": expected, "actual": actual })
+        ExampleVerdict::Differs { path, expected, actual } => {
+            json!({ "kind": "differs", "path": path, "expected": expected, "actual": actual })
         }
         ExampleVerdict::NotSettled { actual } => json!({ "kind": "not-settled", "actual": actual }),
         ExampleVerdict::Notes { problem } => json!({ "kind": "notes", "problem": problem }),
@@ -83,15 +236,16 @@ fn words(v: &ExampleVerdict) -> serde_json::Value {
     }
 }
 
-fn explain(out: &mut impl Write, v: &ExampleVerdict) -> std::io::Result<()> {
+fn explain(out: &mut impl Write, v: &ExampleVerdict) -> io::Result<()> {
     let mut block = |title: &str, text: &str| {
         writeln!(out, "  {BOLD}{title}{BOLD:#}")?;
         text.lines().try_for_each(|l| writeln!(out, "    {}", visible(l)))
     };
     match v {
         ExampleVerdict::Passed => Ok(()),
-        ExampleVerdict::Differs { expected, actual } => {
-            block("expected", expected)?;
+        ExampleVerdict::Differs { path, expected, actual } => {
+            let of = path.as_ref().map_or(String::new(), |p| format!(" of {p}"));
+            block(&format!("expected{of}"), expected)?;
             block("came out", actual)
         }
         ExampleVerdict::NotSettled { actual } => {
