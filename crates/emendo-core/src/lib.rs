@@ -33,6 +33,7 @@ mod edit;
 mod engine;
 mod example;
 mod files;
+mod hints;
 mod journal;
 mod leftovers;
 mod look;
@@ -59,6 +60,7 @@ pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, Step
 pub use emendo_lang::Certainty;
 pub use engine::{Counts, Engine, Mode, Sink};
 pub use example::{Ran, Tested, Uncovered, Verdict as ExampleVerdict, test};
+pub use hints::hints;
 pub use journal::{Journal, Op, Ops, Phase, TakenBack};
 pub use leftovers::Leftover;
 pub use plan::{Limit, Plan, RecipeInfo, StepInfo};

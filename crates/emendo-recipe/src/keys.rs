@@ -100,7 +100,7 @@ use Shape::{
 
 /// Keys of the recipe itself.
 pub const RECIPE: &[Key] = &[
-    Key::required("emendo", Integer, "version of this format: 1"),
+    Key::required("emendo", Integer, "the version of this format: write `emendo = 1`"),
     Key::required("id", Text, "the recipe's own word, lasting: decisions refer to it"),
     Key::required("title", Text, "a short title"),
     Key::new("summary", Text, "what it does, in a sentence or two"),

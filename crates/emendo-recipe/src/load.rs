@@ -290,7 +290,13 @@ impl Loader<'_> {
                 let d = Diagnostic::error("`[[step]]` has no `title`", span);
                 self.out.push(d.help("`title` is a short title"));
             }
+            // An unknown kind has been said.
+            let unknown = table.entries.iter().any(|e| {
+                STEP.iter().all(|k| k.name != e.key)
+                    && matches!(e.node.value, Value::Table(_) | Value::List(_))
+            });
             if include.is_none()
+                && !unknown
                 && table.get("include").is_none()
                 && actions.is_empty()
                 && !table.entries.iter().any(|e| kinds.contains(&e.key.as_str()))
@@ -685,7 +691,8 @@ impl Loader<'_> {
             match key.shape {
                 Shape::Symbols => self.check_symbol(t, true),
                 Shape::Words(words) if !words.contains(&t.text.as_str()) => {
-                    let d = Diagnostic::error(format!("`{}` is no {}", t.text, key.name), t.span);
+                    let d =
+                        Diagnostic::error(format!("`{}` cannot be `{}`", key.name, t.text), t.span);
                     self.out.push(d.help(format!("one of: {}", words.join(", "))));
                 }
                 _ => {}

@@ -100,7 +100,8 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
     let bytes = match source.file(&rel) {
         Ok(bytes) => bytes,
         Err(e) => {
-            out.push(fail(format!("cannot read the table `{}`: {e}", path.text)));
+            let d = fail(format!("cannot read the table `{}`: {e}", path.text));
+            out.push(d.help("it is looked for beside the recipe, as CSV: old, new, advice"));
             return Vec::new();
         }
     };

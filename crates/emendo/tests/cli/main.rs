@@ -4,6 +4,7 @@ mod cases;
 mod decisions;
 mod demo;
 mod examples;
+mod faulty;
 mod find;
 mod interrupted;
 mod leftovers;

@@ -193,7 +193,11 @@ fn tables_are_taken_as_people_export_them() {
     let head = "\u{feff}\"Old name\";\"New name\";\"Advice\";;\r\n\r\n\"a.b.C\";\"a.b.D\";;;\r\n;;;;\r\n\"a.b.E\";\"\";\"gone, use \"\"F\"\";\nsee docs\";;\r\n";
     table(head.as_bytes()).ok();
     let run = s.propose().ok();
-    assert!(run.out.contains("+import a.b.D;") && run.out.contains("gone, use \"F\";"), "{}", run.out);
+    assert!(
+        run.out.contains("+import a.b.D;") && run.out.contains("gone, use \"F\";"),
+        "{}",
+        run.out
+    );
     table(format!("{head};x;\r\na.b.C;a.b.D\r\n").as_bytes())
         .ok()
         .says("line 7 of `t.csv` has no old name")
@@ -201,7 +205,6 @@ fn tables_are_taken_as_people_export_them() {
     table(format!("{head}a.b.C;a.b.X\r\n").as_bytes())
         .code(2)
         .says("`a.b.C` becomes both `a.b.D` (line 3 of `t.csv`) and `a.b.X` (line 7 of `t.csv`)");
-    table("old\tnew\na.b.C\ta.b.\xfcX".as_bytes()).ok();
     table(b"old,new\na.b.C,a.b.\xfcX\n").ok();
     table(b"a.b.C,a.b.D,,,\n").ok();
 }

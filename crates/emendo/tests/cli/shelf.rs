@@ -173,5 +173,5 @@ fn inputs_are_what_they_must_be() {
     given("a").ok();
     given("c").code(2).says("one of: a, b");
     recipe("[inputs.v]\ntype = 'colour'");
-    s.propose().code(2).says("`colour` is no type").says("boolean");
+    s.propose().code(2).says("`type` cannot be `colour`").says("boolean");
 }

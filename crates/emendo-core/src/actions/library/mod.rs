@@ -114,6 +114,9 @@ impl Kind for LibraryKind {
         }
         rows.extend(family.iter().map(|f| (f.clone(), None)));
         let add = table.text("add");
+        if rows.is_empty() && add.is_none() && table.get("table").is_some() {
+            return None;
+        }
         if rows.is_empty() && add.is_none() {
             cx.out.push(
                 Diagnostic::error("this action names no library", action.span)

@@ -155,6 +155,9 @@ fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<Rule>> {
     if let Some(key) = table.text("key") {
         rows.insert(0, (key.clone(), table.text("new").cloned(), None));
     }
+    if rows.is_empty() && table.get("table").is_some() {
+        return None;
+    }
     if rows.is_empty() {
         let d = Diagnostic::error("this action names no key", action.span);
         cx.out.push(d.help("write `key`, `pairs` or `table`"));
@@ -176,7 +179,8 @@ fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<Rule>> {
             && starred(&old) != starred(new)
         {
             let message = "`*` must stand in both keys, as their last part, or in neither";
-            cx.out.push(Diagnostic::error(message, new.span).also(old.span, "the old key"));
+            let d = Diagnostic::error(message, new.span).also(old.span, "the old key");
+            cx.out.push(d.help("`a.b.*` with `a.c.*` moves all that stands below a key"));
             continue;
         }
         // Several actions may be about one key.

@@ -83,6 +83,9 @@ impl Rows {
         let names = &language.names;
         let found = pairs(action, &cx.recipe.source, joint, cx.out);
         let gone = action.table.text("gone");
+        if found.is_empty() && action.table.get("table").is_some() {
+            return None;
+        }
         if found.is_empty() {
             cx.out.push(
                 Diagnostic::error("this action names no symbol", action.span)
@@ -137,6 +140,10 @@ impl Rows {
             // What a later step makes of the new name is done here too.
             let later = new.as_deref().map_or(Vec::new(), |n| later_names(n, action, cx.recipe));
             olds.retain(|o| !later.contains(o));
+            // Whatever else it is called, it is called as the recipe writes it.
+            if !olds.iter().any(|o| o == old) {
+                olds.insert(0, old.to_owned());
+            }
             let carried = new.as_ref().is_some_and(|n| {
                 let (from, to) = (names.parent(old), names.parent(n));
                 from != to

@@ -4,6 +4,7 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
+use emendo_core::hints;
 use emendo_text::Severity;
 use serde_json::json;
 
@@ -27,7 +28,12 @@ pub(crate) struct Check {
 
 impl Check {
     pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let checked = load(globals, &[self.recipe], &inputs(&self.inputs)?)?;
+        let inputs = inputs(&self.inputs)?;
+        let mut checked = load(globals, &[self.recipe], &inputs)?;
+        let more = hints(&checked, &inputs, &globals.shelf());
+        for (m, more) in checked.messages.iter_mut().zip(more) {
+            m.found.extend(more);
+        }
         let all = || checked.messages.iter().flat_map(|m| m.found.iter().map(move |d| (m, d)));
         let errors = all().filter(|(_, d)| d.severity == Severity::Error).count();
         let warnings = all().count() - errors;

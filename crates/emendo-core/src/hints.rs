@@ -1,0 +1,335 @@
+//! What would hurt although a recipe runs: for authors, as warnings with a place and a way out.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use emendo_lang::{Chunk, Template};
+use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
+use emendo_text::{Diagnostic, Span};
+
+use crate::check::Checked;
+use crate::example::{Uncovered, test};
+use crate::shelf::Shelf;
+
+/// Names that much else is called by.
+const COMMON: &[&str] = &[
+    "add", "all", "append", "apply", "build", "call", "cancel", "check", "clear", "client",
+    "close", "config", "connect", "context", "copy", "count", "create", "data", "delete", "error",
+    "event", "execute", "fetch", "file", "filter", "find", "first", "flush", "format", "from",
+    "get", "handle", "handler", "has", "id", "init", "insert", "item", "join", "key", "last",
+    "len", "length", "level", "list", "listen", "load", "log", "logger", "main", "map", "match",
+    "merge", "message", "model", "name", "new", "next", "node", "of", "on", "open", "options",
+    "parse", "path", "pop", "print", "process", "push", "put", "query", "read", "reduce",
+    "register", "remove", "render", "reset", "response", "request", "result", "run", "save",
+    "search", "select", "send", "server", "service", "session", "set", "size", "sort", "start",
+    "state", "stop", "store", "test", "text", "time", "to", "type", "update", "url", "user",
+    "util", "utils", "value", "values", "view", "wait", "warn", "write",
+];
+
+/// Says what would hurt in recipes that are free of errors, one list for each text in the order of [`Checked::messages`].
+pub fn hints(
+    checked: &Checked,
+    inputs: &BTreeMap<String, String>,
+    shelf: &Shelf,
+) -> Vec<Vec<Diagnostic>> {
+    let mut out: Vec<Vec<Diagnostic>> = checked.messages.iter().map(|_| Vec::new()).collect();
+    if checked.failed() {
+        return out;
+    }
+    let mut n = 0;
+    for root in &checked.recipes {
+        let tested = test(root, inputs, shelf);
+        for (i, recipe) in root.whole().into_iter().enumerate() {
+            let own = &mut out[n + i];
+            // Examples of an included recipe are its own business.
+            let uncovered = if i == 0 { Some(tested.uncovered.as_slice()) } else { None };
+            one(checked, recipe, uncovered, own);
+            own.sort_by_key(Diagnostic::start);
+            own.dedup();
+        }
+        n += root.whole().len();
+    }
+    out
+}
+
+fn one(
+    checked: &Checked,
+    recipe: &Recipe,
+    uncovered: Option<&[Uncovered]>,
+    out: &mut Vec<Diagnostic>,
+) {
+    let mut told: Vec<Told> = Vec::new();
+    for step in &recipe.steps {
+        for action in &step.actions {
+            slots(recipe, action, out);
+            names(recipe, action, out);
+            narrow(checked, recipe, action, out);
+            undone(recipe, step, action, &mut told, out);
+        }
+        if let Some(uncovered) = uncovered {
+            untried(recipe, step, uncovered, out);
+        }
+        look_alike(recipe, step, out);
+    }
+    unused_inputs(recipe, out);
+    if recipe.steps.is_empty() {
+        let d = Diagnostic::warning("the recipe has no step: it changes nothing", Span::at(0));
+        out.push(d.help("add `[[step]]` with an `id`, a `title` and an action"));
+    }
+}
+
+/// A change by the kind of its action, with its step.
+struct Told {
+    kind: &'static str,
+    old: String,
+    new: String,
+    step: String,
+    span: Span,
+}
+
+/// The old and new of an action, without what a broken table would say again.
+fn rows(recipe: &Recipe, action: &Action) -> Vec<(Text, Option<Text>)> {
+    let joint = |_: &str| ".";
+    let all = pairs(action, &recipe.source, &joint, &mut Vec::new());
+    all.into_iter().map(|p| (p.old, p.new)).collect()
+}
+
+fn slots_of(text: &str) -> Vec<String> {
+    let chunks = Template::parse(text).map(|t| t.chunks).unwrap_or_default();
+    let name = |c: Chunk| match c {
+        Chunk::Slot { name, .. } if name != "_" => Some(name),
+        _ => None,
+    };
+    chunks.into_iter().filter_map(name).collect()
+}
+
+/// Slots that are lost, and slots that are written more than once.
+fn slots(recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
+    if action.kind.name() != "code" {
+        return;
+    }
+    // What is gathered, followed or rewritten, asked around the place or given in a choice is used there.
+    let mut used = BTreeSet::new();
+    texts(
+        &Value::Table(action.table.clone()),
+        &["old", "new", "pairs", "slots", "names"],
+        &mut used,
+    );
+    let gathered: BTreeSet<String> = action
+        .table
+        .tables("gather")
+        .iter()
+        .flat_map(|g| g.0.entries.iter().map(|e| e.key.clone()))
+        .collect();
+    for (old, new) in rows(recipe, action) {
+        let Some(new) = new.filter(|n| !n.text.trim().is_empty()) else { continue };
+        let (from, to) = (slots_of(&old.text), slots_of(&new.text));
+        for slot in from.iter().collect::<BTreeSet<_>>() {
+            let elsewhere = used.iter().any(|t| t.contains(&format!("@{{{slot}")) || *t == *slot);
+            if !to.contains(slot) && !elsewhere && !gathered.contains(slot) {
+                let message = format!("what `@{{{slot}}}` holds is lost: `new` does not write it");
+                let d = Diagnostic::warning(message, old.span);
+                out.push(d.help("write it in `new`; or name it `_`, if it is meant to go"));
+            }
+            let times = to.iter().filter(|s| *s == slot).count();
+            if times > 1 && from.iter().filter(|s| *s == slot).count() < times {
+                let message = format!(
+                    "`new` writes `@{{{slot}}}` {times} times: what it holds would run {times} times"
+                );
+                let d = Diagnostic::warning(message, new.span);
+                let help = format!(
+                    "put it into a variable, or ask for something harmless: `slots.{slot} = {{ form = [\"name\", \"string\", \"number\"] }}`"
+                );
+                if !constrained(action, slot) {
+                    out.push(d.help(help));
+                }
+            }
+        }
+    }
+}
+
+/// True if something says what a slot may hold.
+fn constrained(action: &Action, slot: &str) -> bool {
+    action
+        .table
+        .table("slots")
+        .and_then(|s| s.table(slot))
+        .is_some_and(|t| t.get("form").is_some() || t.get("text").is_some())
+}
+
+/// All texts of a value, but those of some keys.
+fn texts(value: &Value, without: &[&str], out: &mut BTreeSet<String>) {
+    match value {
+        Value::Text(t) => drop(out.insert(t.text.clone())),
+        Value::List(all) => all.iter().for_each(|n| texts(&n.value, &[], out)),
+        Value::Table(t) => {
+            for e in t.entries.iter().filter(|e| !without.contains(&e.key.as_str())) {
+                texts(&e.node.value, &[], out);
+            }
+        }
+        _ => {}
+    }
+}
+
+/// Patterns of which nothing says what their names mean, and words of `names` that no pattern has.
+fn names(recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
+    let mut all = BTreeSet::new();
+    texts(&Value::Table(action.table.clone()), &["names", "lang", "files", "not_files"], &mut all);
+    let has = |word: &str| {
+        let bare = word.trim_end_matches('!');
+        all.iter().any(|t| {
+            t.match_indices(bare).any(|(i, _)| {
+                let edge = |c: Option<char>| !c.is_some_and(|c| c.is_alphanumeric() || c == '_');
+                edge(t[..i].chars().next_back()) && edge(t[i + bare.len()..].chars().next())
+            })
+        })
+    };
+    if let Some(names) = action.table.table("names") {
+        for e in names.entries.iter().filter(|e| !has(&e.key) && rows(recipe, action).len() < 2) {
+            let message = format!("no pattern of this action has the word `{}`", e.key);
+            out.push(
+                Diagnostic::warning(message, e.key_span)
+                    .help("write it in a pattern, or leave it out"),
+            );
+        }
+    }
+    let looks = matches!(action.kind.name(), "code" | "note");
+    let pattern = action.table.text("old").or_else(|| action.table.text("find"));
+    let Some(pattern) = pattern.filter(|_| looks) else { return };
+    let named = action.scope.names.keys().any(|w| has(w));
+    let typed = action.table.table("slots").is_some_and(|s| {
+        s.entries.iter().any(|e| matches!(&e.node.value, Value::Table(t) if t.get("type").is_some() || t.get("means").is_some()))
+    });
+    let words = pattern.text.contains(|c: char| c.is_alphabetic());
+    if words && !named && !typed {
+        let message =
+            "nothing says what the names of this pattern mean: its places are at most unsure";
+        let d = Diagnostic::warning(message, pattern.span);
+        out.push(d.help("say which symbols they are, `names = { Station = \"tidewire.client.Station\" }`, or what type a slot has"));
+    }
+}
+
+/// Patterns for which every file of the language must be parsed.
+fn narrow(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
+    if !matches!(action.kind.name(), "code" | "note" | "symbol" | "signature") {
+        return;
+    }
+    let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
+    for step in all {
+        for (place, runner) in step.places.iter().zip(&step.runners) {
+            let open = runner.needs().0.iter().any(Vec::is_empty);
+            if *place == action.span && open && runner.step_note().is_none() {
+                let at = action.table.text("old").or_else(|| action.table.text("find"));
+                let message = "every file of the language must be parsed for this: it has no word that could be looked for";
+                let d = Diagnostic::warning(message, at.map_or(action.span, |t| t.span));
+                out.push(d.help("add a word that must be there, to the pattern or as `names`, or narrow it with `files`"));
+                return;
+            }
+        }
+    }
+}
+
+/// A step that takes back what one before it does.
+fn undone(
+    recipe: &Recipe,
+    step: &Step,
+    action: &Action,
+    told: &mut Vec<Told>,
+    out: &mut Vec<Diagnostic>,
+) {
+    let kind = action.kind.name();
+    let mut own = rows(recipe, action);
+    if let Some(key) = action.table.text("key") {
+        own.push((key.clone(), action.table.text("new").cloned()));
+    }
+    for (old, new) in own {
+        let Some(new) = new else { continue };
+        let back = told.iter().find(|t| {
+            t.kind == kind && t.step != step.id && t.old == new.text && t.new == old.text
+        });
+        if let Some(t) = back {
+            let message =
+                format!("this undoes the step `{}`: `{}` becomes `{}` there", t.step, t.old, t.new);
+            let d = Diagnostic::warning(message, old.span).also(t.span, "done here");
+            out.push(
+                d.help("names can be swapped within one step; over two steps only the last counts"),
+            );
+        }
+        told.push(Told {
+            kind,
+            old: old.text.clone(),
+            new: new.text.clone(),
+            step: step.id.clone(),
+            span: old.span,
+        });
+    }
+}
+
+/// Steps and rows that no example tries.
+fn untried(recipe: &Recipe, step: &Step, uncovered: &[Uncovered], out: &mut Vec<Diagnostic>) {
+    if step.include.is_some() || step.actions.is_empty() {
+        return;
+    }
+    let here: Vec<&Uncovered> = uncovered.iter().filter(|u| u.step == step.id).collect();
+    let whole =
+        step.actions.iter().all(|a| here.iter().any(|u| u.span == a.span && u.row.is_none()));
+    if whole {
+        let message = format!("no example exercises the step `{}`", step.id);
+        let d = Diagnostic::warning(message, step.span);
+        let help = if recipe.examples.is_empty() {
+            "add `[[example]]` with `before` and `after`".to_owned()
+        } else {
+            "add an example, and see what else is missing: `emendo recipe test --coverage`"
+                .to_owned()
+        };
+        out.push(d.help(help));
+    }
+}
+
+/// A common name of which no example shows that others of the name stay.
+fn look_alike(recipe: &Recipe, step: &Step, out: &mut Vec<Diagnostic>) {
+    for action in &step.actions {
+        // A path of packages is nothing that something else is called by chance.
+        let what = action.table.texts("what").first().map_or("", |t| t.text.as_str());
+        if matches!(what, "package" | "module") {
+            continue;
+        }
+        let symbols: Vec<(String, Span)> = match action.kind.name() {
+            "symbol" => rows(recipe, action).into_iter().map(|(o, _)| (o.text, o.span)).collect(),
+            "code" => {
+                let own = action.table.table("names").map_or(&[][..], |n| &n.entries);
+                own.iter().map(|e| (e.key.clone(), e.key_span)).collect()
+            }
+            _ => Vec::new(),
+        };
+        for (symbol, span) in symbols {
+            let last = symbol.rsplit(['.', ':', '/']).next().unwrap_or(&symbol);
+            let word = last.split('(').next().unwrap_or(last).trim_end_matches('!');
+            let common = COMMON.contains(&word.to_lowercase().as_str());
+            let shown = recipe
+                .examples
+                .iter()
+                .any(|e| e.unchanged && e.before.text.contains(word) || e.tree.is_some());
+            if common && !shown && !word.is_empty() {
+                let message =
+                    format!("much else is called `{word}`, and no example shows one that stays");
+                let d = Diagnostic::warning(message, span);
+                out.push(d.help(format!("add a look-alike: `[[example]]` with `unchanged` code in which another `{word}` stands")));
+                return;
+            }
+        }
+    }
+}
+
+fn unused_inputs(recipe: &Recipe, out: &mut Vec<Diagnostic>) {
+    for input in &recipe.inputs {
+        let text = &recipe.source.text;
+        if !text.contains(&format!("@{{input.{}", input.name)) {
+            let message = format!("the input `{}` is used nowhere", input.name);
+            let d = Diagnostic::warning(message, input.span);
+            out.push(d.help(format!(
+                "write `@{{input.{}}}` where its value belongs, or leave it out",
+                input.name
+            )));
+        }
+    }
+}
