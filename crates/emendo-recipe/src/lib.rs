@@ -8,12 +8,15 @@
 //! - [`Recipe`] holds [`Step`]s, each with [`Action`]s in the order of the file, and [`Example`]s.
 //! - [`Table`], [`Node`] and [`Text`] are values with their places, for messages.
 
+mod draft;
 mod keys;
 mod load;
 mod model;
 mod pairs;
+mod schema;
 mod value;
 
+pub use draft::{About, Guess, Guessed, from_rows, guess, scaffold};
 pub use keys::{
     ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT,
     STEP, Shape,
@@ -23,5 +26,6 @@ pub use model::{
     Action, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
     Name, Recipe, Scope, Source, Step, TypeOf,
 };
-pub use pairs::{Pair, pairs};
+pub use pairs::{Pair, pairs, read_table};
+pub use schema::schema;
 pub use value::{Node, Table, Text, Value};

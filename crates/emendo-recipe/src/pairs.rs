@@ -113,6 +113,22 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
     rows_of(path, text.as_str(), out)
 }
 
+/// The rows of a table that lies anywhere, with what is wrong with it.
+pub fn read_table(name: &str, bytes: &[u8]) -> (Vec<Pair>, Vec<Diagnostic>) {
+    let mut out = Vec::new();
+    let path = Text::derived(name.to_owned(), Span::at(0));
+    let rows = match emendo_text::Text::decode(bytes) {
+        Ok(text) => rows_of(&path, text.as_str(), &mut out),
+        Err(_) => {
+            let d = Diagnostic::error(format!("the table `{name}` is no text"), Span::at(0));
+            out.push(d.help("export it as CSV in UTF-8"));
+            Vec::new()
+        }
+    };
+    contradictions(&rows, Some(&path), &mut out);
+    (rows, out)
+}
+
 /// The rows of a table, whatever divides its columns.
 fn rows_of(path: &Text, text: &str, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
     let fail = |message: String| Diagnostic::error(message, path.span);
@@ -150,7 +166,9 @@ fn rows_of(path: &Text, text: &str, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
             };
             let find = |name: &str| record.iter().position(|c| begins(c, name));
             if let Some(old) = find("old") {
-                columns = [Some(old), find("new"), find("advice")];
+                let advice =
+                    ["advice", "notes", "note", "comments", "comment", "remarks", "remark"];
+                columns = [Some(old), find("new"), advice.iter().find_map(|w| find(w))];
                 continue;
             }
         }

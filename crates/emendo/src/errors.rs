@@ -36,7 +36,9 @@ impl Usage {
 /// Shows an error and gives its exit code. A closed pipe is none.
 pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
     let io = e.chain().find_map(|c| c.downcast_ref::<std::io::Error>());
-    if io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe) {
+    let written = e.chain().find_map(|c| c.downcast_ref::<serde_json::Error>());
+    let kind = io.map(std::io::Error::kind).or_else(|| written?.io_error_kind());
+    if kind == Some(std::io::ErrorKind::BrokenPipe) {
         return ExitCode::SUCCESS;
     }
     if let Some(Shown(code)) = e.downcast_ref::<Shown>() {

@@ -3,6 +3,7 @@
 mod cases;
 mod decisions;
 mod demo;
+mod docs;
 mod examples;
 mod faulty;
 mod find;

@@ -2,6 +2,8 @@
 
 mod check;
 mod list;
+mod new;
+mod schema;
 mod show;
 mod test;
 
@@ -16,8 +18,10 @@ use super::Globals;
 pub(crate) enum Recipe {
     List(list::List),
     Show(show::Show),
+    New(new::New),
     Check(check::Check),
     Test(test::Test),
+    Schema(schema::Schema),
 }
 
 impl Recipe {
@@ -25,6 +29,8 @@ impl Recipe {
         match self {
             Self::List(c) => c.run(globals),
             Self::Show(c) => c.run(globals),
+            Self::New(c) => c.run(globals),
+            Self::Schema(c) => c.run(globals),
             Self::Check(c) => c.run(globals),
             Self::Test(c) => c.run(globals),
         }

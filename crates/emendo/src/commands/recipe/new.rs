@@ -1,0 +1,171 @@
+//! `recipe new`: first drafts.
+
+use std::io::Write;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_recipe::{About, Guess, Guessed, from_rows, guess, read_table, scaffold};
+use emendo_text::{Severity, one_line};
+use serde_json::json;
+
+use crate::commands::Globals;
+use crate::errors::Usage;
+use crate::show::{DIM, GOOD, LOOK, count};
+
+/// Write a first draft of a recipe: one with comments, or steps from a table of old and new names
+///
+/// The table is CSV with the columns old, new and advice, by a header or by position. What each row is (a package, a type, a
+/// member, a setting, a library, code) is guessed from its shape, and marked with GUESS where it is to be checked.
+#[derive(Args)]
+pub(crate) struct New {
+    /// The file to write; it must not be there yet. Its name is the recipe's id
+    file: PathBuf,
+    /// Draft the steps from this table
+    #[arg(long, value_name = "CSV")]
+    from_table: Option<PathBuf>,
+    /// The title
+    #[arg(long)]
+    title: Option<String>,
+    /// The language of the code
+    #[arg(long, value_name = "NAME")]
+    lang: Option<String>,
+    /// The library's name
+    #[arg(long, value_name = "NAME")]
+    library: Option<String>,
+    /// Its coordinate, with the ecosystem: `npm:tidewire`
+    #[arg(long, value_name = "COORDINATE")]
+    coordinate: Option<String>,
+    /// The version that it leads to
+    #[arg(long, value_name = "VERSION")]
+    to: Option<String>,
+}
+
+impl New {
+    pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let path = globals.path(&self.file);
+        let shown = self.file.display().to_string();
+        if path.extension().is_none_or(|e| e != "toml") {
+            return Err(Usage::error(
+                format!("`{shown}` is no TOML file"),
+                "give the recipe a name that ends in .toml",
+            ));
+        }
+        let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
+        let id: String = stem.chars().map(plain).collect();
+        let about = About {
+            title: self.title.clone().unwrap_or_else(|| id.clone()),
+            id,
+            lang: self.lang.clone().unwrap_or_default(),
+            holder: emendo_core::holder(self.lang.as_deref().unwrap_or("")),
+            library: self.library.clone().unwrap_or_default(),
+            coordinate: self.coordinate.clone().unwrap_or_default(),
+            to: self.to.clone().unwrap_or_default(),
+        };
+        if let Some(lang) =
+            self.lang.as_ref().filter(|l| !emendo_core::languages().contains(&l.as_str()))
+        {
+            let known = emendo_core::languages().join(", ");
+            return Err(Usage::error(
+                format!("the language `{lang}` is not built yet"),
+                format!("one of: {known}"),
+            ));
+        }
+        let mut guessed: Vec<(String, Guess, &'static str)> = Vec::new();
+        let text = match &self.from_table {
+            None => scaffold(&about),
+            Some(table) => {
+                let name = table.display().to_string();
+                let bytes = std::fs::read(globals.path(table)).map_err(|e| {
+                    Usage::error(
+                        format!("cannot read the table `{name}`: {e}"),
+                        "give the path of a CSV file",
+                    )
+                })?;
+                let (rows, messages) = read_table(&name, &bytes);
+                let mut err = anstream::stderr().lock();
+                for m in &messages {
+                    writeln!(err, "{LOOK}{}{LOOK:#}", one_line(&m.message))?;
+                }
+                if messages.iter().any(|m| m.severity == Severity::Error) {
+                    return Err(Usage::error(
+                        "the table contradicts itself",
+                        "mend the rows that are named above",
+                    ));
+                }
+                if rows.is_empty() {
+                    return Err(Usage::error(
+                        format!("`{name}` has no rows"),
+                        "the columns are old, new, advice, by a header or by position",
+                    ));
+                }
+                let all: Vec<Guessed<'_>> = rows
+                    .iter()
+                    .map(|pair| {
+                        let (guess, why) = guess(pair);
+                        Guessed { pair, guess, why }
+                    })
+                    .collect();
+                guessed.extend(all.iter().map(|g| (g.pair.old.text.clone(), g.guess, g.why)));
+                from_rows(&about, &all, &name)
+            }
+        };
+        let mut file =
+            std::fs::OpenOptions::new().write(true).create_new(true).open(&path).map_err(|e| {
+                match e.kind() {
+                    std::io::ErrorKind::AlreadyExists => Usage::error(
+                        format!("`{shown}` is there already"),
+                        "give another name: nothing is written over",
+                    ),
+                    _ => Usage::error(
+                        format!("cannot write `{shown}`: {e}"),
+                        "give a path in a folder that is there",
+                    ),
+                }
+            })?;
+        file.write_all(text.as_bytes())?;
+        let mut out = anstream::stdout().lock();
+        if globals.json {
+            let rows: Vec<_> = guessed
+                .iter()
+                .map(|(old, guess, why)| json!({ "old": old, "guess": word(*guess), "why": why }))
+                .collect();
+            serde_json::to_writer_pretty(
+                &mut out,
+                &json!({ "file": path, "id": about.id, "rows": rows }),
+            )?;
+            writeln!(out)?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        writeln!(out, "{GOOD}written{GOOD:#}  {shown}")?;
+        let mut kinds: Vec<(Guess, usize)> = Vec::new();
+        for (_, guess, _) in &guessed {
+            match kinds.iter_mut().find(|k| k.0 == *guess) {
+                Some(k) => k.1 += 1,
+                None => kinds.push((*guess, 1)),
+            }
+        }
+        for (guess, n) in kinds {
+            writeln!(out, "  {:<22} {DIM}guessed: {}{DIM:#}", count(n, "row"), word(guess))?;
+        }
+        writeln!(
+            out,
+            "\nnext: mend what is marked, then `emendo recipe check {shown}` and `emendo recipe test {shown}`"
+        )?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+fn word(guess: Guess) -> &'static str {
+    match guess {
+        Guess::Library => "a library",
+        Guess::Setting => "a setting",
+        Guess::Package => "a package or module",
+        Guess::Type => "a type",
+        Guess::Member => "a member of a type",
+        Guess::Function => "a function",
+        Guess::Code => "code",
+        Guess::Note => "to be looked at by hand",
+    }
+}

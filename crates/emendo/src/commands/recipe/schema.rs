@@ -1,0 +1,26 @@
+//! `recipe schema`: the recipe language for editors.
+
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_core::recipe_kinds;
+use emendo_recipe::schema;
+
+use crate::commands::Globals;
+
+/// Print the recipe language as JSON Schema, with a description of every key
+///
+/// An editor that knows TOML completes and checks recipes with it. Write it to a file, and name that on the first line of a
+/// recipe: `#:schema ./recipe.schema.json`.
+#[derive(Args)]
+pub(crate) struct Schema {}
+
+impl Schema {
+    pub(super) fn run(self, _: &Globals) -> anyhow::Result<ExitCode> {
+        let mut out = anstream::stdout().lock();
+        serde_json::to_writer_pretty(&mut out, &schema(&recipe_kinds()))?;
+        writeln!(out)?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
