@@ -347,6 +347,10 @@ impl Runner for LibraryRunner {
         true
     }
     fn rows(&self) -> Vec<String> {
+        // A family is one decision.
+        if self.joined {
+            return Vec::new();
+        }
         let added = self.added.iter().map(|a| a.1.clone());
         self.rules.iter().map(|r| r.old.clone()).chain(added).collect()
     }

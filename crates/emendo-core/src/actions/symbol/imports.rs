@@ -192,7 +192,8 @@ impl SymbolRunner {
                     != (names.last(m.import.path()) == names.default)
         };
         let reshaped = moved.iter().any(|m| default(m));
-        if !reshaped && (moved.iter().all(|m| in_place(m)) || heads_alike()) {
+        let together = heads_alike();
+        if !reshaped && (moved.iter().all(|m| in_place(m)) || together) {
             let mut written: Vec<Splice> = Vec::new();
             for m in &moved {
                 let wanted = names.segments(&m.target);
@@ -209,7 +210,7 @@ impl SymbolRunner {
                 } else {
                     (&m.import.segments[..], &wanted[..])
                 };
-                for splice in spell_parts(names, from, to, m.import.shared) {
+                for splice in spell_parts(names, from, to, m.import.shared, together) {
                     if !written.contains(&splice) {
                         written.push(splice);
                     }
@@ -355,18 +356,21 @@ impl SymbolRunner {
     }
 }
 
-/// The shared head of a list and its item are written over apart: brackets may stand between them.
+/// The shared head of a list and its item are written over apart: brackets may stand between them. Where not all items go
+/// `together`, the head stays what it is for the others.
 fn spell_parts(
     names: &emendo_lang::Names,
     from: &[(String, Span)],
     to: &[&str],
     shared: usize,
+    together: bool,
 ) -> Vec<Splice> {
     let shared = shared.min(from.len());
     if shared == 0 || shared == from.len() || to.len() <= from.len() - shared {
         return vec![respell(names, from, to)];
     }
-    let cut = to.len() - (from.len() - shared);
+    let same_head = from[..shared].iter().zip(to).all(|(a, b)| a.0 == **b);
+    let cut = if same_head && !together { shared } else { to.len() - (from.len() - shared) };
     let parts = [(&from[..shared], &to[..cut]), (&from[shared..], &to[cut..])];
     parts
         .into_iter()
