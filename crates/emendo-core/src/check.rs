@@ -63,6 +63,7 @@ pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Sh
         if let Some(twin) = recipes.iter().find(|r| r.id == recipe.id && !r.id.is_empty()) {
             let message = format!("`{}` has the same id: `{}`", twin.source.name, twin.id);
             let mut d = Diagnostic::error(message, Span::at(0)).help("name each recipe once");
+            d.code = Some("key");
             d.labels.clear();
             messages[at].found.push(d);
         }
@@ -101,7 +102,8 @@ fn with_included(
         let found = match shelf.included(&word.text, &recipe.source) {
             Ok(found) => found,
             Err((what, help)) => {
-                messages[at].found.push(Diagnostic::error(what, word.span).help(help));
+                let d = Diagnostic::error(what, word.span).help(help);
+                messages[at].found.push(d.about("include"));
                 continue;
             }
         };
@@ -112,6 +114,7 @@ fn with_included(
             let message = format!("the recipe includes itself: {}", way.join(" -> "));
             messages[at].found.push(
                 Diagnostic::error(message, word.span)
+                    .about("include")
                     .help("take one of these inclusions out: a recipe runs its own steps anyway"),
             );
             continue;
@@ -119,6 +122,7 @@ fn with_included(
         if let Some(twin) = seen.iter().find(|s| s.0 == found.path && s.1 == include.inputs) {
             let message = format!("`{}` is included twice with the same inputs", word.text);
             let d = Diagnostic::error(message, word.span).also(twin.2, "here first");
+            let d = d.about("include");
             messages[at].found.push(d.help("take one of the two out"));
             continue;
         }
@@ -130,7 +134,8 @@ fn with_included(
         if faults > 0 {
             let message = format!("the recipe `{}` is faulty", word.text);
             let help = format!("`emendo recipe check {}` says where", word.text);
-            messages[at].found.push(Diagnostic::error(message, word.span).help(help));
+            let d = Diagnostic::error(message, word.span).help(help);
+            messages[at].found.push(d.about("include"));
         }
         digest.digest(inner.digest);
         include.loaded = Some(Box::new(inner));

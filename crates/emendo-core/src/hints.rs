@@ -61,19 +61,26 @@ fn one(
     for step in &recipe.steps {
         for action in &step.actions {
             slots(recipe, action, out);
+            Diagnostic::all_about(out, "slots");
             names(recipe, action, out);
+            Diagnostic::all_about(out, "names");
             narrow(checked, recipe, action, out);
+            Diagnostic::all_about(out, "wide");
             undone(recipe, step, action, &mut told, out);
+            Diagnostic::all_about(out, "undone");
         }
         if let Some(uncovered) = uncovered {
             untried(recipe, step, uncovered, out);
+            Diagnostic::all_about(out, "untried");
         }
         look_alike(recipe, step, out);
+        Diagnostic::all_about(out, "look-alike");
     }
     unused_inputs(recipe, out);
+    Diagnostic::all_about(out, "input");
     if recipe.steps.is_empty() {
         let d = Diagnostic::warning("the recipe has no step: it changes nothing", Span::at(0));
-        out.push(d.help("add `[[step]]` with an `id`, a `title` and an action"));
+        out.push(d.about("step").help("add `[[step]]` with an `id`, a `title` and an action"));
     }
 }
 

@@ -324,15 +324,18 @@ impl Compiler {
         let mut out = Vec::new();
         let spellings = spellings_of(recipe);
         let told = told_types(recipe, &spellings, &mut out);
+        Diagnostic::all_about(&mut out, "type");
         crate::conditions::check(&recipe.conditions, &mut out);
         let own = chain.iter().cloned().chain([recipe.id.clone()]);
         let own: Vec<String> = own.collect();
         let place = self.messages.len();
         self.messages.push(Vec::new());
         self.clashes(&told, recipe, &mut out);
+        Diagnostic::all_about(&mut out, "type");
         self.types.extend(told);
         for step in &recipe.steps {
             crate::conditions::check(&step.conditions, &mut out);
+            Diagnostic::all_about(&mut out, "condition");
             let around: Vec<Condition> = outer.iter().chain(&step.conditions).cloned().collect();
             if let Some(include) = &step.include {
                 if let Some(inner) = &include.loaded {
@@ -395,6 +398,7 @@ impl Compiler {
         let mut places = Vec::new();
         for action in &step.actions {
             crate::conditions::check(&Condition::of(&action.table), out);
+            Diagnostic::all_about(out, "condition");
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
             let mut cx = CompileCx { recipe, spellings, renamed: &self.renamed, out: &mut found };
@@ -414,6 +418,7 @@ impl Compiler {
                 }
             }
             places.resize(runners.len(), action.span);
+            Diagnostic::all_about(&mut found, action.kind.name());
             out.extend(found);
         }
         (runners, places)

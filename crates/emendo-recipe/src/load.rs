@@ -51,10 +51,13 @@ pub fn load(
             .help("recipes are TOML 1.0; write patterns in '...' or '''...''' strings"),
         );
     }
+    Diagnostic::all_about(&mut loader.out, "toml");
     let inputs = loader.read_inputs(&root, given);
     let table = loader.table(root.get_ref());
+    Diagnostic::all_about(&mut loader.out, "input");
     let recipe = loader.recipe(&table, inputs, source);
     let mut diagnostics = loader.out;
+    Diagnostic::all_about(&mut diagnostics, "key");
     diagnostics.sort_by_key(Diagnostic::start);
     diagnostics.dedup();
     Loaded { recipe, diagnostics }
@@ -202,9 +205,14 @@ impl Loader<'_> {
         if let Some(id) = root.text("id") {
             self.check_id(id);
         }
+        Diagnostic::all_about(&mut self.out, "key");
         let types = self.types(root, &scope);
+        Diagnostic::all_about(&mut self.out, "type");
+        Diagnostic::all_about(&mut self.out, "key");
         let steps = self.steps(root, &scope);
+        Diagnostic::all_about(&mut self.out, "step");
         let examples = self.examples(root, &steps);
+        Diagnostic::all_about(&mut self.out, "example");
         let mut hasher = Hasher::new();
         hasher.part(&source.text);
         for (k, v) in &self.inputs {
@@ -283,6 +291,7 @@ impl Loader<'_> {
             });
             if let (Some(include), Some(first)) = (&include, actions.first()) {
                 let d = Diagnostic::error("`include` stands alone in its step", include.span);
+                let d = d.about("include");
                 let d = d.also(first.span, "this belongs to another step");
                 self.out.push(d.help("give the action a step of its own, before or behind it"));
             }
@@ -508,6 +517,12 @@ impl Loader<'_> {
     }
 
     fn check_keys(&mut self, table: &Table, keys: &[&Key], place: &str, span: Span, also: &[&str]) {
+        let from = self.out.len();
+        self.check_each(table, keys, place, span, also);
+        Diagnostic::all_about(&mut self.out[from..], "key");
+    }
+
+    fn check_each(&mut self, table: &Table, keys: &[&Key], place: &str, span: Span, also: &[&str]) {
         for e in &table.entries {
             match keys.iter().find(|k| k.name == e.key) {
                 Some(key) => self.check_value(key, e),

@@ -29,6 +29,18 @@ pub fn pairs(
     joint: &dyn Fn(&str) -> &'static str,
     out: &mut Vec<Diagnostic>,
 ) -> Vec<Pair> {
+    let from = out.len();
+    let found = gather(action, source, joint, out);
+    Diagnostic::all_about(&mut out[from..], "table");
+    found
+}
+
+fn gather(
+    action: &Action,
+    source: &Source,
+    joint: &dyn Fn(&str) -> &'static str,
+    out: &mut Vec<Diagnostic>,
+) -> Vec<Pair> {
     let table = &action.table;
     let mut found: Vec<Pair> = Vec::new();
     if let Some(old) = table.text("old") {

@@ -31,13 +31,15 @@ pub struct Diagnostic {
     pub labels: Vec<Label>,
     /// The way out.
     pub help: Option<String>,
+    /// A word for what it is about, with a page of its own.
+    pub code: Option<&'static str>,
 }
 
 impl Diagnostic {
     /// An error at a place.
     pub fn error(message: impl Into<String>, span: Span) -> Self {
         let labels = vec![Label { span, text: String::new() }];
-        Self { severity: Severity::Error, message: message.into(), labels, help: None }
+        Self { severity: Severity::Error, message: message.into(), labels, help: None, code: None }
     }
 
     /// A warning at a place.
@@ -66,6 +68,20 @@ impl Diagnostic {
     pub fn help(mut self, text: impl Into<String>) -> Self {
         self.help = Some(text.into());
         self
+    }
+
+    /// Says what it is about, if that is not said yet.
+    #[must_use]
+    pub fn about(mut self, code: &'static str) -> Self {
+        self.code.get_or_insert(code);
+        self
+    }
+
+    /// Says what all of these are about that do not say it yet.
+    pub fn all_about(all: &mut [Self], code: &'static str) {
+        for d in all {
+            d.code.get_or_insert(code);
+        }
     }
 
     /// Where the main place begins, for sorting.

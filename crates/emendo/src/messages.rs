@@ -19,9 +19,12 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
     };
     let message = visible(&d.message).into_owned();
     let help = d.help.as_deref().map(|h| visible(h).into_owned());
-    let mut group = level
-        .primary_title(message.as_str())
-        .elements(std::iter::empty::<annotate_snippets::Message<'_>>());
+    let title = level.primary_title(message.as_str());
+    let title = match d.code {
+        Some(code) => title.id(code),
+        None => title,
+    };
+    let mut group = title.elements(std::iter::empty::<annotate_snippets::Message<'_>>());
     if d.labels.is_empty() {
         group = group.element(annotate_snippets::Origin::path(name));
     } else {
@@ -66,5 +69,5 @@ pub(crate) fn json(d: &Diagnostic, name: &str, text: &str) -> Value {
         })
         .collect();
     let severity = if d.severity == Severity::Error { "error" } else { "warning" };
-    json!({ "severity": severity, "message": d.message, "file": name, "places": labels, "help": d.help })
+    json!({ "severity": severity, "code": d.code, "message": d.message, "file": name, "places": labels, "help": d.help })
 }

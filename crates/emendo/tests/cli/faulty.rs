@@ -24,8 +24,13 @@ fn each_fault_is_said_with_its_place_and_a_way_out() {
         if said != says.trim_end() {
             wrong.push(format!("== {}\n{said}\n-- and not\n{says}", path.display()));
         }
+        for line in said.lines().filter(|l| l.starts_with("error") || l.starts_with("warning")) {
+            let code = line.split(['[', ']']).nth(1).unwrap_or("");
+            let page = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join(format!("../../docs/errors/{code}.md"));
+            assert!(page.is_file(), "{line}: no page");
+        }
         // An error keeps the recipe from running, a warning does not.
-        assert_eq!(run.code == 2, says.contains("error: "), "{}", path.display());
+        assert_eq!(run.code == 2, says.contains("error["), "{}", path.display());
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
