@@ -353,7 +353,16 @@ impl<'a> Changes<'a> {
                 (true, ..) | (_, _, None) => {
                     (old.span, delete_splice(self.text, old.span, |_| None))
                 }
-                (_, Some(group), _) => (group, delete_item(&[","], self.text, group, old.span)),
+                (_, Some(group), _) => {
+                    // A list within a list goes with the path before it.
+                    let within = |s: &&(String, Span)| {
+                        s.1.end <= group.start
+                            && !self.text[s.1.end as usize..group.start as usize].contains(['{', ','])
+                    };
+                    let head = old.segments.iter().find(within);
+                    let whole = head.map_or(group, |h| h.1.hull(group));
+                    (group, delete_item(&[","], self.text, whole, old.span))
+                }
                 (_, _, Some(item)) => {
                     let item = run(item);
                     (item, delete_item(&[","], self.text, item, old.group.unwrap_or(old.span)))

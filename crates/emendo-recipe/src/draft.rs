@@ -78,7 +78,8 @@ pub fn guess(pair: &Pair) -> (Guess, &'static str) {
     }
     let called = old.trim_end_matches("()");
     if called.len() < old.len() {
-        let owner = called.rsplit_once(['.', '#']).map_or("", |o| o.0);
+        let name = called.rsplit(['.', '#', ':']).next().unwrap_or(called);
+        let owner = called[..called.len() - name.len()].trim_end_matches(['.', '#', ':']);
         let owner = owner.rsplit(['.', ':', '/']).next().unwrap_or(owner);
         return match (owner.is_empty(), capital(owner)) {
             (true, _) => (Guess::Note, "nothing says what it belongs to"),
@@ -108,7 +109,9 @@ pub fn guess(pair: &Pair) -> (Guess, &'static str) {
     match (capital(owner_last), capital(last)) {
         (true, _) => (Guess::Member, "what stands before its last part begins with a capital"),
         (false, true) => (Guess::Type, "its last part begins with a capital"),
-        (false, false) if old.contains(':') => (Guess::Function, "a small name of a module"),
+        (false, false) if old.contains(':') && !old.contains("::") => {
+            (Guess::Function, "a small name of a module")
+        }
         (false, false) => (Guess::Package, "small words with dots"),
     }
 }
@@ -241,7 +244,9 @@ pub fn from_rows(about: &About, rows: &[Guessed<'_>], table: &str) -> String {
 
 /// The name of a member as recipes write it.
 fn symbol(text: &str) -> String {
-    text.trim_end_matches("()").replace('#', ".")
+    let sign = if text.contains("::") { "::" } else { "." };
+    let name = text.trim_end_matches("()").replace('#', sign);
+    if sign == "." { name } else { name.replace('.', sign) }
 }
 
 fn many(out: &mut String, kind: &str, what: &str, rows: &[&Guessed<'_>]) {

@@ -26,7 +26,8 @@ fn each_fault_is_said_with_its_place_and_a_way_out() {
         }
         for line in said.lines().filter(|l| l.starts_with("error") || l.starts_with("warning")) {
             let code = line.split(['[', ']']).nth(1).unwrap_or("");
-            let page = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join(format!("../../docs/errors/{code}.md"));
+            let page = PathBuf::from(env!("CARGO_MANIFEST_DIR"))
+                .join(format!("../../docs/errors/{code}.md"));
             assert!(page.is_file(), "{line}: no page");
         }
         // An error keeps the recipe from running, a warning does not.

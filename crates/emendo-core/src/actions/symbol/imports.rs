@@ -170,21 +170,28 @@ impl SymbolRunner {
                 && m.import.segments[..shared].iter().zip(&wanted).all(|(a, b)| a.0 == **b);
             same_head || m.import.item.is_none()
         };
-        let heads_alike = || {
-            let head = |m: &Moved<'_>| {
-                let own = m.import.segments.len() - m.import.shared.min(m.import.segments.len());
-                let mut all = names.segments(&m.target);
-                all.truncate(all.len().saturating_sub(own.max(1)));
-                names.join(&all)
-            };
-            moved.len() == distinct.len() && moved.iter().all(|m| head(m) == head(first))
+        // All items of a list, those of lists within it too, come to lie below one new head.
+        let together = |m: &Moved<'_>| {
+            let shared = m.import.shared.min(m.import.segments.len());
+            let own = m.import.segments.len() - shared;
+            let mut head = names.segments(&m.target);
+            head.truncate(head.len().saturating_sub(own.max(1)));
+            let last = |i: &Import| i.segments.get(shared.wrapping_sub(1)).map(|s| s.1);
+            let here = distinct.iter().filter(|d| shared == 0 || last(d) == last(m.import));
+            { here }.all(|d| {
+                let moved =
+                    moved.iter().find(|o| o.import.item == d.item && o.import.path() == d.path());
+                moved.is_some_and(|o| names.segments(&o.target).starts_with(&head))
+            })
         };
         let relative = |m: &Moved<'_>| m.import.is_relative(names);
         for m in moved.iter().filter(|m| relative(m)) {
             self.relative(p, m, out);
         }
         let moved: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
-        let Some(first) = moved.first().copied() else { return };
+        if moved.is_empty() {
+            return;
+        }
         // What a module gives unnamed is written otherwise than what it gives by name.
         let default = |m: &Moved<'_>| {
             !names.default.is_empty()
@@ -192,10 +199,11 @@ impl SymbolRunner {
                     != (names.last(m.import.path()) == names.default)
         };
         let reshaped = moved.iter().any(|m| default(m));
-        let together = heads_alike();
-        if !reshaped && (moved.iter().all(|m| in_place(m)) || together) {
+        let (over, leaving): (Vec<&Moved<'_>>, Vec<&Moved<'_>>) =
+            moved.into_iter().partition(|m| !reshaped && (in_place(m) || together(m)));
+        if let Some(first) = over.first().copied() {
             let mut written: Vec<Splice> = Vec::new();
-            for m in &moved {
+            for m in &over {
                 let wanted = names.segments(&m.target);
                 if m.import.doubled
                     && let Some(splice) = doubled(m.import, names.last(&m.target))
@@ -210,16 +218,16 @@ impl SymbolRunner {
                 } else {
                     (&m.import.segments[..], &wanted[..])
                 };
-                for splice in spell_parts(names, from, to, m.import.shared, together) {
+                for splice in spell_parts(names, from, to, m.import.shared, together(m)) {
                     if !written.contains(&splice) {
                         written.push(splice);
                     }
                 }
             }
-            return self.move_draft(p, first, written, out);
+            self.move_draft(p, first, written, out);
         }
         // Some items of a list leave it.
-        for m in &moved {
+        for m in &leaving {
             let mut name = ImportName { path: m.target.clone(), ..m.import.name() };
             if default(m) && name.alias.is_none() {
                 name.alias = m.import.local().map(str::to_owned);
