@@ -357,7 +357,8 @@ impl<'a> Changes<'a> {
                     // A list within a list goes with the path before it.
                     let within = |s: &&(String, Span)| {
                         s.1.end <= group.start
-                            && !self.text[s.1.end as usize..group.start as usize].contains(['{', ','])
+                            && !self.text[s.1.end as usize..group.start as usize]
+                                .contains(['{', ','])
                     };
                     let head = old.segments.iter().find(within);
                     let whole = head.map_or(group, |h| h.1.hull(group));

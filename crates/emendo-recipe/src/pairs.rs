@@ -183,6 +183,16 @@ fn rows_of(path: &Text, text: &str, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
                 columns = [Some(old), find("new"), advice.iter().find_map(|w| find(w))];
                 continue;
             }
+            // Words in plain language are no names: `Version 2, Version 3`.
+            let words = |c: &str| {
+                c.contains(' ') && c.chars().all(|c| c.is_alphanumeric() || " .-".contains(c))
+            };
+            if record.iter().take(2).all(words) {
+                let message = format!("line {line} of `{}` is taken for a header", path.text);
+                let d = Diagnostic::warning(message, path.span);
+                out.push(d.help("call the columns old, new and advice, or leave the line out"));
+                continue;
+            }
         }
         if rows.len() >= MAX_ROWS {
             out.push(fail(format!("the table `{}` has more than {MAX_ROWS} rows", path.text)));

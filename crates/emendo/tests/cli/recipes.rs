@@ -207,4 +207,7 @@ fn tables_are_taken_as_people_export_them() {
         .says("`a.b.C` becomes both `a.b.D` (line 3 of `t.csv`) and `a.b.X` (line 7 of `t.csv`)");
     table(b"old,new\na.b.C,a.b.\xfcX\n").ok();
     table(b"a.b.C,a.b.D,,,\n").ok();
+    table(b"Tidewire 2,Tidewire 3\na.b.C,a.b.D\n")
+        .ok()
+        .says("line 1 of `t.csv` is taken for a header");
 }
