@@ -474,6 +474,9 @@ impl Runner for Conditioned {
     fn uses(&self, declaration: &Declaration, cx: &FileCx<'_>) -> Uses {
         self.inner.uses(declaration, cx)
     }
+    fn grows(&self) -> bool {
+        self.inner.grows()
+    }
     fn rows(&self) -> Vec<String> {
         self.inner.rows()
     }

@@ -66,6 +66,10 @@ fn one(
             Diagnostic::all_about(out, "names");
             narrow(checked, recipe, action, out);
             Diagnostic::all_about(out, "wide");
+            grows(checked, recipe, action, out);
+            Diagnostic::all_about(out, "grows");
+            never(recipe, step, action, &told, out);
+            Diagnostic::all_about(out, "never");
             undone(recipe, step, action, &mut told, out);
             Diagnostic::all_about(out, "undone");
         }
@@ -231,6 +235,66 @@ fn narrow(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Dia
                 out.push(d.help("add a word that must be there, to the pattern or as `names`, or narrow it with `files`"));
                 return;
             }
+        }
+    }
+}
+
+/// Actions whose result looks as if it were still to be done.
+fn grows(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
+    // What a slot may hold tells the two apart.
+    if action.table.get("slots").is_some() {
+        return;
+    }
+    let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
+    let own = all.flat_map(|s| s.places.iter().zip(&s.runners));
+    if own.filter(|(place, _)| **place == action.span).any(|(_, r)| r.grows()) {
+        let at = action.table.text("new").map_or(action.span, |t| t.span);
+        let message =
+            "`old` fits what `new` writes: a place that reads so already is taken for done";
+        let d = Diagnostic::warning(message, at);
+        out.push(d.help("say what a slot may hold, so that the two are told apart; or `once = true`, if what stands there counts for nothing"));
+    }
+}
+
+/// What can never fit: a slot that must hold and must not hold the same, a name that a step before has taken away.
+fn never(recipe: &Recipe, step: &Step, action: &Action, told: &[Told], out: &mut Vec<Diagnostic>) {
+    for slot in action.table.table("slots").map_or(&[][..], |s| &s.entries) {
+        let Value::Table(t) = &slot.node.value else { continue };
+        for (key, not) in
+            [("text", "not_text"), ("form", "not_form"), ("type", "not_type"), ("is", "is_not")]
+        {
+            let (wanted, barred) = (t.texts(key), t.texts(not));
+            let all = wanted.iter().all(|w| barred.iter().any(|b| b.text == w.text));
+            if let Some(first) = wanted.first().filter(|_| all) {
+                let message = format!(
+                    "`{key}` and `{not}` of the slot `{}` say the same: nothing can fit",
+                    slot.key
+                );
+                out.push(Diagnostic::warning(message, first.span).help("leave one of the two out"));
+            }
+        }
+    }
+    if !matches!(action.kind.name(), "setting" | "library") {
+        return;
+    }
+    let keys = ["key", "old"].iter().flat_map(|k| action.table.texts(k)).cloned();
+    let table = rows(recipe, action).into_iter().map(|r| r.0);
+    for old in keys.chain(table) {
+        let below =
+            |t: &Told| t.old.strip_suffix('*').is_some_and(|lead| old.text.starts_with(lead));
+        let gone = told.iter().find(|t| {
+            t.kind == action.kind.name()
+                && t.step != step.id
+                && (t.old == old.text || below(t))
+                && t.new != t.old
+        });
+        if let Some(t) = gone {
+            let message = format!(
+                "nothing is left of `{}`: the step `{}` has moved it to `{}`",
+                old.text, t.step, t.new
+            );
+            let d = Diagnostic::warning(message, old.span).also(t.span, "moved here");
+            out.push(d.help("name it as it is called by then, or put this step before the other"));
         }
     }
 }

@@ -127,6 +127,10 @@ pub trait Runner: Send + Sync {
     fn uses(&self, _: &Declaration, _: &FileCx<'_>) -> Uses {
         Uses::default()
     }
+    /// True if what it writes looks as if it were still to be done.
+    fn grows(&self) -> bool {
+        false
+    }
     /// What each of its rows is about, as the recipe writes it; none where it has no rows.
     fn rows(&self) -> Vec<String> {
         Vec::new()

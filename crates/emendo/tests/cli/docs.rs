@@ -45,6 +45,18 @@ fn recipes_of_the_reference_and_the_tutorial_run() {
 }
 
 #[test]
+fn the_keys_of_the_reference_are_right() {
+    let page = page("recipe-language.md");
+    let blocks: Vec<&str> = page.split("\n```toml keys\n").skip(1).collect();
+    assert!(blocks.len() >= 3);
+    for block in blocks {
+        let s = Sandbox::new();
+        s.write("recipe.toml", block.split("\n```").next().unwrap_or(block));
+        s.run(&["recipe", "check", "recipe.toml"]).ok();
+    }
+}
+
+#[test]
 fn recipes_of_the_cookbook_run() {
     run_all("cookbook.md", 20);
 }

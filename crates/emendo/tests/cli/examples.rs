@@ -54,7 +54,7 @@ fn trees_are_projects_of_their_own() {
     );
     beside(&s, "trees/board/after/src/a.ts", "import { connect } from 'tidewire';\nopen();\n");
     test(&s, &[]).code(2).says("expected of src/a.ts").says("1 failed");
-    test(&s, &["--accept"]).ok().says("1 example: expects now what came out");
+    test(&s, &["--accept"]).ok().says("taken over for 1 example");
     test(&s, &[]).ok().says("1 passed, 0 failed");
     let after = s.recipe_path().with_file_name("trees/board/after/src/a.ts");
     assert_eq!(
@@ -80,7 +80,7 @@ fn results_are_taken_over_but_never_for_look_alikes() {
     let s = sandbox(
         "[[example]]\ntitle = 'wrong'\nlang = 'typescript'\nbefore = 'open(1)'\nafter = 'shut(1)' # so\n[[example]]\ntitle = 'like'\nlang = 'typescript'\nunchanged = 'gone(2)'\n[[example]]\ntitle = 'own'\nlang = 'typescript'\nunchanged = 'const gone = 1; use(gone)'\n",
     );
-    test(&s, &["--accept"]).code(2).says("1 example: expects now").says("2 failed");
+    test(&s, &["--accept"]).code(2).says("taken over for 1 example").says("2 failed");
     let text = std::fs::read_to_string(s.recipe_path()).expect("there");
     assert!(
         text.contains("after = 'connect(1)' # so") && text.contains("unchanged = 'gone(2)'"),

@@ -154,7 +154,7 @@ fn inputs_are_what_they_must_be() {
     let recipe = |inputs: &str| {
         s.recipe(&format!(
             "{inputs}\n[[step]]\nid = 's'\ntitle = 't'\n[[step.note]]\nsay = '@{{input.v}}'\n"
-        ))
+        ));
     };
     let given = |value: &str| {
         s.run(&[

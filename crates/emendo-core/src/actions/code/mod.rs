@@ -359,6 +359,9 @@ impl Runner for CodeRunner {
     fn uses(&self, declared: &Declaration, cx: &FileCx<'_>) -> Uses {
         self.used(declared, cx)
     }
+    fn grows(&self) -> bool {
+        !self.once && self.rules.iter().any(|r| r.grows)
+    }
     fn rows(&self) -> Vec<String> {
         self.rules.iter().map(|r| r.written.clone()).collect()
     }

@@ -191,7 +191,7 @@ fn kinds(s: &Step) -> String {
         }
     }
     let one = |(kind, n): &(&str, usize)| {
-        if *n == 1 { (*kind).to_owned() } else { format!("{n} {kind}") }
+        if *n == 1 { (*kind).to_owned() } else { format!("{kind} ({n})") }
     };
     let langs: BTreeSet<&str> =
         s.actions.iter().filter_map(|a| Some(a.scope.lang.as_ref()?.text.as_str())).collect();
