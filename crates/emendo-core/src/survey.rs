@@ -276,12 +276,13 @@ pub fn locks_of<'p>(project: &Project, manifests: impl Iterator<Item = &'p RelPa
 
 impl Survey {
     fn take(&mut self, m: &Read, told: &Manifest, all: &[Read]) {
-        if !told.entries.is_empty() || told.own.is_some() {
+        let libraries = told.entries.iter().filter(|e| e.kind != EntryKind::Repository).count();
+        if libraries > 0 || told.own.is_some() {
             self.modules.push(Module {
                 path: m.path.clone(),
                 ecosystem: m.ecosystem.id,
                 name: told.own.clone(),
-                libraries: told.entries.len(),
+                libraries,
             });
         }
         let lines = Lines::new(&m.text);
