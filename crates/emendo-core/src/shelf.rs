@@ -96,13 +96,12 @@ impl Shelf {
     }
 
     /// The recipe that a word means: the path of a file, or the id of one that is kept somewhere; the nearest wins.
-    /// `from` is the folder that paths start from.
+    /// `from` is the folder that paths start from, where there is one.
     ///
     /// # Errors
     /// A sentence that says what is wrong, and one that says what to do.
-    pub fn find(&self, word: &str, from: &Path) -> Result<Source, (String, String)> {
-        let path = from.join(word);
-        if path.is_file() {
+    pub fn find(&self, word: &str, from: Option<&Path>) -> Result<Source, (String, String)> {
+        if let Some(path) = from.map(|f| f.join(word)).filter(|p| p.is_file()) {
             let fail = |e: io::Error| {
                 let what = format!("cannot read the recipe `{word}`: {e}");
                 (what, "a recipe is a TOML file in UTF-8".to_owned())
@@ -135,10 +134,10 @@ impl Shelf {
             Beside::Held(files) => {
                 let folder = by.path.strip_prefix(SHIPPED).and_then(|r| r.split_once('/'));
                 let beside = folder.and_then(|(folder, _)| held(folder, word, files));
-                beside.map_or_else(|| self.find(word, Path::new("/nowhere")), Ok)
+                beside.map_or_else(|| self.find(word, None), Ok)
             }
-            Beside::Folder(folder) => self.find(word, folder),
-            Beside::Nothing => self.find(word, Path::new("/nowhere")),
+            Beside::Folder(folder) => self.find(word, Some(folder)),
+            Beside::Nothing => self.find(word, None),
         }
     }
 }

@@ -149,8 +149,9 @@ pub(crate) fn load(
     let shelf = globals.shelf();
     let mut sources = Vec::new();
     for word in recipes {
-        let mut source =
-            shelf.find(word, &globals.dir).map_err(|(what, help)| Usage::error(what, help))?;
+        let mut source = shelf
+            .find(word, Some(&globals.dir))
+            .map_err(|(what, help)| Usage::error(what, help))?;
         if globals.path(std::path::Path::new(word)).is_file() {
             source.name.clone_from(word);
         }

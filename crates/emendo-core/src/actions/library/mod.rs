@@ -1,12 +1,14 @@
 //! `library`: coordinates, versions and features of dependencies, plugins, parents, repositories, and levels of toolchains,
 //! where they are really held.
 
+mod adding;
+mod features;
 mod held;
+mod levels;
 mod rework;
 
 use emendo_docs::{
-    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, New, Patch, Raised,
-    Value as ManifestValue, Version, beside, raise,
+    ECOSYSTEMS, Ecosystem, Entry, EntryKind, Patch, Raised, Value as ManifestValue, Version, raise,
 };
 use emendo_lang::{Certainty, Fact, Splice};
 use emendo_recipe::{Action, ActionKind, Condition, Key, Scope, Shape, Table, Text, Value, pairs};
@@ -520,173 +522,6 @@ impl LibraryRunner {
     fn named(&self, entry: &Entry) -> Fact {
         let text = format!("the entry names `{}`", entry.coordinate);
         Fact { says: Certainty::Certain, text, at: Some(entry.span) }
-    }
-
-    fn feature_changes(
-        &self,
-        cx: &FileCx<'_>,
-        entry: &Entry,
-        splices: &mut Vec<Splice>,
-        out: &mut Found,
-    ) {
-        let gone =
-            |v: &ManifestValue| self.features.iter().any(|(o, n)| *o == v.text && n.is_empty());
-        for v in &entry.features {
-            let renamed = self.features.iter().find(|(o, n)| *o == v.text && !n.is_empty());
-            splices.extend(renamed.map(|(_, n)| Splice::text(v.span, n.clone())));
-        }
-        let quoted = |v: &ManifestValue| {
-            let n = u32::from(cx.text[v.span.end as usize..].starts_with(['"', '\'']));
-            Span { start: v.span.start - n, end: v.span.end + n }
-        };
-        let has = |f: &&String| !entry.features.iter().any(|o| o.text == **f);
-        // What another manifest says of the entry says its features too.
-        let said = entry.version.is_some() || entry.elsewhere.is_some();
-        let mut coming = self.features_add.iter().filter(has).filter(|_| said);
-        let mut last = None;
-        for (i, v) in entry.features.iter().enumerate() {
-            if !gone(v) {
-                last = Some(v.span);
-                continue;
-            }
-            // One that comes takes the place of one that goes.
-            if let Some(new) = coming.next() {
-                splices.push(Splice::text(v.span, new.clone()));
-                last = Some(v.span);
-                continue;
-            }
-            let own = quoted(v);
-            let next = entry.features.get(i + 1).map(quoted);
-            let before = i.checked_sub(1).map(|b| quoted(&entry.features[b]));
-            let span = match (next, before) {
-                (Some(next), _) => Span { start: own.start, end: next.start },
-                (None, Some(before)) => Span { start: before.end, end: own.end },
-                (None, None) => own,
-            };
-            splices.push(Splice::text(span, ""));
-        }
-        let coming: Vec<&String> = coming.collect();
-        if coming.is_empty() {
-            return;
-        }
-        match last {
-            Some(last) => {
-                let own = quoted(&ManifestValue::new(cx.text, last));
-                let quote = &cx.text[last.end as usize..own.end as usize];
-                // On a line of its own where the last one is.
-                let line = cx.text[..own.start as usize].rfind('\n').map_or(0, |i| i + 1);
-                let lead = &cx.text[line..own.start as usize];
-                let sign = match (quote.is_empty(), lead.trim().is_empty() && line > 0) {
-                    (true, _) => ",".to_owned(),
-                    (false, true) => format!(",{}{lead}", cx.line_end),
-                    (false, false) => ", ".to_owned(),
-                };
-                let text = coming.iter().map(|n| format!("{sign}{quote}{n}{quote}"));
-                splices.push(Splice::text(Span::at(own.end as usize), text.collect::<String>()));
-            }
-            None if !entry.room.is_empty() => {
-                let plain = coming.iter().map(|n| n.as_str()).collect::<Vec<_>>().join(",");
-                let quoted: Vec<String> = coming.iter().map(|n| format!("\"{n}\"")).collect();
-                let quoted = quoted.join(", ");
-                let text = |p: &Patch| p.text.replace("{}", &plain).replace("{q}", &quoted);
-                splices.extend(entry.room.iter().map(|p| Splice::text(p.span, text(p))));
-            }
-            None => {
-                let names: Vec<String> = coming.iter().map(|n| format!("`{n}`")).collect();
-                let say = format!("`{}` needs {} here", entry.coordinate, names.join(", "));
-                out.notes.push(NoteDraft { at: entry.span, say });
-            }
-        }
-    }
-
-    fn toolchains(&self, manifest: &Manifest, action: usize, out: &mut Found) {
-        let Some(target) = &self.target else { return };
-        for t in &manifest.toolchains {
-            let Some(row) = self.rules.iter().position(|r| r.old == t.what) else { continue };
-            let (lead, written) = match t.form {
-                Form::Behind { was, now } => (now, t.value.text.trim_start_matches(was).to_owned()),
-                Form::Fixed => continue,
-                Form::Words => {
-                    ("VERSION_", t.value.text.trim_start_matches("VERSION_").replace('_', "."))
-                }
-                Form::Plain => ("", t.value.text.clone()),
-            };
-            // Java 1.8 is 8.
-            let level =
-                |v: &str| v.strip_prefix("1.").filter(|_| t.what == "java").unwrap_or(v).to_owned();
-            let old = level(&written);
-            match raise(&old, target, t.what == "gradle" || t.form != Form::Plain) {
-                Raised::To(new) => {
-                    let text = match t.form {
-                        Form::Words => format!("{lead}{}", new.replace('.', "_")),
-                        _ => format!("{lead}{new}"),
-                    };
-                    let fact = Fact {
-                        says: Certainty::Certain,
-                        text: format!("the level of `{}` is said here", t.what),
-                        at: Some(t.value.span),
-                    };
-                    let splices = vec![Splice::text(t.value.span, text)];
-                    let digest = self.rules[row].digest;
-                    self.push((action, row), digest, t.value.span, splices, vec![fact], out);
-                }
-                Raised::Stays => {}
-                Raised::Open(why) => {
-                    let say = format!("{why}: raise `{}` to {target} by hand", t.what);
-                    out.notes.push(NoteDraft { at: t.value.span, say });
-                }
-            }
-        }
-    }
-
-    /// Adds what is missing.
-    fn add(&self, cx: &FileCx<'_>, action: usize, manifest: &Manifest, out: &mut Found) {
-        let (Some((digest, coordinate)), What::Entry(kind)) = (&self.added, self.what) else {
-            return;
-        };
-        let plain = self.ecosystem.plain;
-        let named = |e: &&Entry, c: &str| {
-            let word = kind == EntryKind::Repository && e.names.get(1).is_some_and(|n| n.text == c);
-            e.kind == kind && (word || plain(&e.coordinate) == plain(c))
-        };
-        let has = |c: &str| manifest.entries.iter().any(|e| named(&e, c));
-        let near = match (&self.near, self.rules.first()) {
-            (Some((c, _)), _) => has(c),
-            (None, Some(_)) => manifest.entries.iter().any(|e| self.row(e).is_some()),
-            // It goes where something of the kind is, or where a condition says.
-            (None, None) => self.chosen || manifest.entries.iter().any(|e| e.kind == kind),
-        };
-        if has(coordinate) || !near {
-            return;
-        }
-        let new = New {
-            kind,
-            coordinate,
-            version: self.target.as_deref(),
-            scope: self.place.as_deref().unwrap_or(""),
-            features: &self.features_add,
-            id: self.id.as_deref(),
-        };
-        let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match &self.near {
-            Some((c, behind)) => {
-                let anchors = manifest.entries.iter().filter(|e| named(e, c));
-                beside(self.ecosystem, cx.path, cx.text, p, anchors, *behind)
-            }
-            None => p,
-        });
-        match patch {
-            Some(patch) => {
-                let text = format!("`{coordinate}` is not named here yet");
-                let fact = Fact { says: Certainty::Certain, text, at: None };
-                let row = self.rules.len();
-                let splices = vec![patched(&patch)];
-                self.push((action, row), *digest, patch.span, splices, vec![fact], out);
-            }
-            None => {
-                let say = format!("`{coordinate}` is to be added here by hand");
-                out.notes.push(NoteDraft { at: Span::at(0), say });
-            }
-        }
     }
 
     /// A property that holds the version of a library here or in a project below.
