@@ -28,6 +28,8 @@ pub(crate) struct Typing {
     bounding: Cell<bool>,
     /// The body of a function was looked at for what it gives.
     pub(super) bodies: Cell<bool>,
+    /// Where the names are declared whose values are being read as types: one may name itself.
+    aliases: RefCell<Vec<u32>>,
 }
 
 impl<'a> Resolver<'a> {
@@ -309,6 +311,21 @@ impl<'a> Resolver<'a> {
         }
         let inner = text.strip_prefix('<').and_then(|t| t.strip_suffix('>'));
         self.read(inner.filter(|_| self.language.names.separator == ".").unwrap_or(text), at)
+    }
+
+    /// Reads the value of a name as a type; nothing where the name is being read already, or too far down.
+    pub(super) fn aliased(&self, at: u32, read: impl FnOnce() -> Ty) -> Option<Ty> {
+        let typing = &self.typing;
+        let depth = typing.depth.get();
+        if depth >= FAR || typing.aliases.borrow().contains(&at) {
+            return None;
+        }
+        typing.aliases.borrow_mut().push(at);
+        typing.depth.set(depth + 1);
+        let found = read();
+        typing.depth.set(depth);
+        typing.aliases.borrow_mut().pop();
+        Some(found)
     }
 
     /// The type that a text at a place says.

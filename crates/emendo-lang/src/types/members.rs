@@ -542,7 +542,8 @@ impl<'a> Resolver<'a> {
         let head = text.split(self.language.typing.syntax.generic.0).next()?;
         let plain = head.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
         let is_type = plain && super::variables::looks_like_type(names.last(head));
-        is_type.then(|| self.written(value)).filter(|t| *t != Ty::Unknown)
+        let read = || self.aliased(at.start, || self.written(value));
+        is_type.then(read).flatten().filter(|t| *t != Ty::Unknown)
     }
 
     /// The types that a type of this file is built on.
