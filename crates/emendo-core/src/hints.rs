@@ -1,6 +1,6 @@
 //! What would hurt although a recipe runs: for authors, as warnings with a place and a way out.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use emendo_lang::{Chunk, Template};
 use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
@@ -57,20 +57,21 @@ fn one(
     uncovered: Option<&[Uncovered]>,
     out: &mut Vec<Diagnostic>,
 ) {
-    let mut told: Vec<Told> = Vec::new();
+    let mut told = Changes::default();
     for step in &recipe.steps {
         for action in &step.actions {
-            slots(recipe, action, out);
+            let rows = rows(recipe, action);
+            slots(&rows, action, out);
             Diagnostic::all_about(out, "slots");
-            names(recipe, action, out);
+            names(&rows, action, out);
             Diagnostic::all_about(out, "names");
             narrow(checked, recipe, action, out);
             Diagnostic::all_about(out, "wide");
             grows(checked, recipe, action, out);
             Diagnostic::all_about(out, "grows");
-            never(recipe, step, action, &told, out);
+            never(&rows, step, action, &told, out);
             Diagnostic::all_about(out, "never");
-            undone(recipe, step, action, &mut told, out);
+            undone(&rows, step, action, &mut told, out);
             Diagnostic::all_about(out, "undone");
         }
         if let Some(uncovered) = uncovered {
@@ -88,14 +89,19 @@ fn one(
     }
 }
 
-/// A change by the kind of its action, with its step.
+/// A change, with its step.
 struct Told {
-    kind: &'static str,
     old: String,
     new: String,
     step: String,
     span: Span,
 }
+
+/// The changes of the steps so far, by the kind of their action and the old name.
+type Changes = HashMap<(&'static str, String), Vec<Told>>;
+
+/// The old and new names of an action.
+type Rows = [(Text, Option<Text>)];
 
 /// The old and new of an action, without what a broken table would say again.
 fn rows(recipe: &Recipe, action: &Action) -> Vec<(Text, Option<Text>)> {
@@ -114,7 +120,7 @@ fn slots_of(text: &str) -> Vec<String> {
 }
 
 /// Slots that are lost, and slots that are written more than once.
-fn slots(recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
+fn slots(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
     if action.kind.name() != "code" {
         return;
     }
@@ -131,8 +137,8 @@ fn slots(recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
         .iter()
         .flat_map(|g| g.0.entries.iter().map(|e| e.key.clone()))
         .collect();
-    for (old, new) in rows(recipe, action) {
-        let Some(new) = new.filter(|n| !n.text.trim().is_empty()) else { continue };
+    for (old, new) in rows {
+        let Some(new) = new.as_ref().filter(|n| !n.text.trim().is_empty()) else { continue };
         let (from, to) = (slots_of(&old.text), slots_of(&new.text));
         for slot in from.iter().collect::<BTreeSet<_>>() {
             let elsewhere = used.iter().any(|t| t.contains(&format!("@{{{slot}")) || *t == *slot);
@@ -182,7 +188,7 @@ fn texts(value: &Value, without: &[&str], out: &mut BTreeSet<String>) {
 }
 
 /// Patterns of which nothing says what their names mean, and words of `names` that no pattern has.
-fn names(recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
+fn names(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
     let mut all = BTreeSet::new();
     texts(&Value::Table(action.table.clone()), &["names", "lang", "files", "not_files"], &mut all);
     let has = |word: &str| {
@@ -195,7 +201,7 @@ fn names(recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
         })
     };
     if let Some(names) = action.table.table("names") {
-        for e in names.entries.iter().filter(|e| !has(&e.key) && rows(recipe, action).len() < 2) {
+        for e in names.entries.iter().filter(|e| !has(&e.key) && rows.len() < 2) {
             let message = format!("no pattern of this action has the word `{}`", e.key);
             out.push(
                 Diagnostic::warning(message, e.key_span)
@@ -257,7 +263,7 @@ fn grows(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diag
 }
 
 /// What can never fit: a slot that must hold and must not hold the same, a name that a step before has taken away.
-fn never(recipe: &Recipe, step: &Step, action: &Action, told: &[Told], out: &mut Vec<Diagnostic>) {
+fn never(rows: &Rows, step: &Step, action: &Action, told: &Changes, out: &mut Vec<Diagnostic>) {
     for slot in action.table.table("slots").map_or(&[][..], |s| &s.entries) {
         let Value::Table(t) = &slot.node.value else { continue };
         for (key, not) in
@@ -277,17 +283,18 @@ fn never(recipe: &Recipe, step: &Step, action: &Action, told: &[Told], out: &mut
     if !matches!(action.kind.name(), "setting" | "library") {
         return;
     }
+    let kind = action.kind.name();
+    // Keys that end in `*` take all below: there are few of them.
+    let stars = told.iter().filter(|(k, _)| k.0 == kind && k.1.ends_with('*'));
+    let stars: Vec<&Told> = stars.flat_map(|(_, all)| all).collect();
     let keys = ["key", "old"].iter().flat_map(|k| action.table.texts(k)).cloned();
-    let table = rows(recipe, action).into_iter().map(|r| r.0);
-    for old in keys.chain(table) {
+    for old in keys.chain(rows.iter().map(|r| r.0.clone())) {
         let below =
             |t: &Told| t.old.strip_suffix('*').is_some_and(|lead| old.text.starts_with(lead));
-        let gone = told.iter().find(|t| {
-            t.kind == action.kind.name()
-                && t.step != step.id
-                && (t.old == old.text || below(t))
-                && t.new != t.old
-        });
+        let same = told.get(&(kind, old.text.clone())).into_iter().flatten();
+        let gone = same
+            .chain(stars.iter().copied().filter(|t| below(t)))
+            .find(|t| t.step != step.id && t.new != t.old);
         if let Some(t) = gone {
             let message = format!(
                 "nothing is left of `{}`: the step `{}` has moved it to `{}`",
@@ -301,22 +308,21 @@ fn never(recipe: &Recipe, step: &Step, action: &Action, told: &[Told], out: &mut
 
 /// A step that takes back what one before it does.
 fn undone(
-    recipe: &Recipe,
+    rows: &Rows,
     step: &Step,
     action: &Action,
-    told: &mut Vec<Told>,
+    told: &mut Changes,
     out: &mut Vec<Diagnostic>,
 ) {
     let kind = action.kind.name();
-    let mut own = rows(recipe, action);
+    let mut own = rows.to_vec();
     if let Some(key) = action.table.text("key") {
         own.push((key.clone(), action.table.text("new").cloned()));
     }
     for (old, new) in own {
         let Some(new) = new else { continue };
-        let back = told.iter().find(|t| {
-            t.kind == kind && t.step != step.id && t.old == new.text && t.new == old.text
-        });
+        let back = told.get(&(kind, new.text.clone())).into_iter().flatten();
+        let back = { back }.find(|t| t.step != step.id && t.new == old.text);
         if let Some(t) = back {
             let message =
                 format!("this undoes the step `{}`: `{}` becomes `{}` there", t.step, t.old, t.new);
@@ -325,8 +331,7 @@ fn undone(
                 d.help("names can be swapped within one step; over two steps only the last counts"),
             );
         }
-        told.push(Told {
-            kind,
+        told.entry((kind, old.text.clone())).or_default().push(Told {
             old: old.text.clone(),
             new: new.text.clone(),
             step: step.id.clone(),

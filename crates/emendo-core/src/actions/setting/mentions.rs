@@ -146,6 +146,7 @@ impl Runner for MentionRunner {
             if !rule.key.trim_end_matches('.').contains('.') && !rule.all_below {
                 continue;
             }
+            let variable = emendo_docs::constant(&rule.key);
             for place in &places {
                 let whole = rule.key.trim_end_matches('.');
                 let mut found = spelled(cx.text, *place, &rule.key, rule.all_below);
@@ -165,7 +166,7 @@ impl Runner for MentionRunner {
                         self.mention(cx, (action, row), at, out);
                     }
                 }
-                self.environment(cx, (action, row), *place, &mut done, out);
+                self.environment(cx, (action, row), (*place, &variable), &mut done, out);
                 if cx.code.is_some() && self.put_together(cx, rule, *place) {
                     let say = self.say(rule, place.of(cx.text));
                     if !out.notes.iter().any(|n| n.at == *place) {
@@ -183,13 +184,12 @@ impl MentionRunner {
         &self,
         cx: &FileCx<'_>,
         action: (usize, usize),
-        place: Span,
+        (place, key): (Span, &str),
         done: &mut Vec<Span>,
         out: &mut Found,
     ) {
         let rule = &self.rules[action.1];
-        let key = emendo_docs::constant(&rule.key);
-        for at in spelled(cx.text, place, &key, rule.all_below) {
+        for at in spelled(cx.text, place, key, rule.all_below) {
             let full = if rule.all_below { whole_key(cx.text, at, place) } else { at };
             let lead = &cx.text[..full.start as usize];
             let filled = self.forms.iter().any(|f| f.before.ends_with("${"));

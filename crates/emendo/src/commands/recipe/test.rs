@@ -1,5 +1,6 @@
 //! `recipe test`: runs the examples of a recipe.
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::path::Path;
 use std::process::ExitCode;
@@ -159,7 +160,9 @@ fn accept(recipe: &Recipe, tested: &Tested) -> anyhow::Result<usize> {
         }
         match &example.tree {
             Some(tree) => {
-                accept_tree(&folder.join(&tree.text).join("after"), r)?;
+                let path = format!("{}/after", tree.text.trim_end_matches('/'));
+                let known = RelPath::new(&path).ok().and_then(|p| recipe.source.tree(&p).ok());
+                accept_tree(&folder.join(path), &known.unwrap_or_default(), r)?;
                 accepted += 1;
             }
             None if example.after.span != example.before.span => {
@@ -180,30 +183,15 @@ fn accept(recipe: &Recipe, tested: &Tested) -> anyhow::Result<usize> {
     Ok(accepted)
 }
 
-fn accept_tree(after: &Path, ran: &Ran) -> io::Result<()> {
+fn accept_tree(after: &Path, before: &BTreeMap<RelPath, Vec<u8>>, ran: &Ran) -> io::Result<()> {
     for (path, bytes) in &ran.came {
         let full = after.join(path.as_path());
         full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
         std::fs::write(full, bytes)?;
     }
     // What is not there any more is expected no more.
-    let mut known = Vec::new();
-    files(after, "", &mut known)?;
-    for path in known.iter().filter(|p| !ran.came.contains_key(*p)) {
+    for path in before.keys().filter(|p| !ran.came.contains_key(*p)) {
         std::fs::remove_file(after.join(path.as_path()))?;
-    }
-    Ok(())
-}
-
-fn files(dir: &Path, lead: &str, out: &mut Vec<RelPath>) -> io::Result<()> {
-    for entry in std::fs::read_dir(dir)? {
-        let entry = entry?;
-        let name = format!("{lead}{}", entry.file_name().to_string_lossy());
-        if entry.file_type()?.is_dir() {
-            files(&entry.path(), &format!("{name}/"), out)?;
-        } else if let Ok(path) = RelPath::new(&name) {
-            out.push(path);
-        }
     }
     Ok(())
 }
