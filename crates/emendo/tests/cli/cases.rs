@@ -9,11 +9,13 @@
 //! A case without a recipe takes that of its folder, `shared.toml`.
 //! `marked PATH OLD NEW` is a file before and after at once: on a line that ends with a comment of one word, a certainty,
 //! OLD becomes NEW, with an edit for each that is so sure; all other lines stay.
-//! Every case also shows that a second run finds nothing, and that `undo` restores every byte.
+//! Every case also shows that a second run finds nothing, that `undo` restores every byte, and that its proposal and its
+//! result are those of its golden digests.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use crate::golden::{self, Digests};
 use crate::sandbox::Sandbox;
 
 #[derive(Default)]
@@ -90,8 +92,8 @@ fn read(path: &Path) -> Case {
     case
 }
 
-/// What is wrong with a case; nothing if all is right.
-fn run(lang: &str, case: &Case) -> Result<(), String> {
+/// The digests of a case, or what is wrong with it.
+fn run(lang: &str, case: &Case) -> Result<Digests, String> {
     let s = Sandbox::new();
     let step =
         if case.recipe.contains("[[step]]") { "" } else { "[[step]]\nid = \"s\"\ntitle = \"s\"\n" };
@@ -146,6 +148,7 @@ fn run(lang: &str, case: &Case) -> Result<(), String> {
             return Err(format!("{path} became\n{is}\nand not\n{wanted}"));
         }
     }
+    let digests = golden::digests(&s, &proposed);
     let again = s.run(&["propose", &recipe]);
     if !again.out.contains("nothing to change") {
         return Err(format!("a second run finds more:\n{}", again.out));
@@ -156,7 +159,7 @@ fn run(lang: &str, case: &Case) -> Result<(), String> {
             return Err(format!("undo does not restore all:\n{}{}", undone.out, undone.err));
         }
     }
-    Ok(())
+    Ok(digests)
 }
 
 fn notes(proposal: &serde_json::Value) -> Vec<String> {
@@ -209,17 +212,21 @@ fn folder(lang: &str, kind: &str) {
                 std::fs::read_to_string(path.with_file_name("shared.toml")).expect("shared");
         }
         let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-        run(lang, &case).err().map(|what| format!("== {kind}/{lang}/{name}: {what}"))
+        let ran = run(lang, &case).map_err(|what| format!("== {kind}/{lang}/{name}: {what}"));
+        ran.map(|digests| (name, digests))
     };
-    let wrong: Vec<String> = std::thread::scope(|scope| {
+    let ran: Vec<Result<(String, Digests), String>> = std::thread::scope(|scope| {
         let parts = files.chunks(files.len().div_ceil(4).max(1));
         let parts: Vec<_> = parts
-            .map(|part| scope.spawn(move || part.iter().filter_map(one).collect::<Vec<_>>()))
+            .map(|part| scope.spawn(move || part.iter().map(one).collect::<Vec<_>>()))
             .collect();
         parts.into_iter().flat_map(|p| p.join().expect("no panic")).collect()
     });
+    let wrong: Vec<String> = ran.iter().filter_map(|r| r.clone().err()).collect();
     let count = wrong.len();
     assert!(wrong.is_empty(), "{count} of {} cases\n{}", files.len(), wrong.join("\n"));
+    let digests = ran.into_iter().flatten().collect();
+    golden::compare(&format!("{kind}-{lang}"), &digests, only.is_empty());
 }
 
 /// Settings formats and manifests: no language is given there.

@@ -1,10 +1,11 @@
 //! The pages: recipes on them are checked and run, and every key of the language is described.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 
 use serde_json::Value;
 
+use crate::golden;
 use crate::sandbox::Sandbox;
 
 fn page(name: &str) -> String {
@@ -22,7 +23,9 @@ fn run_all(name: &str, least: usize) {
     let page = page(name);
     let all = recipes(&page);
     assert!(all.len() >= least, "{name}: {} recipes", all.len());
+    let mut digests = BTreeMap::new();
     for text in all {
+        digests.extend(examples(&text));
         let s = Sandbox::new();
         let title = text.lines().find(|l| l.starts_with("title")).unwrap_or("").to_owned();
         s.write("recipe.toml", text + "\n");
@@ -36,6 +39,32 @@ fn run_all(name: &str, least: usize) {
         let whole = test.out.contains("every action is exercised");
         assert!(test.code == 0 && whole, "{name}: {title}\n{}", test.out);
     }
+    golden::compare(name.trim_end_matches(".md"), &digests, true);
+}
+
+/// The digests of the examples of a recipe, each proposed and applied in a project of its own.
+fn examples(recipe: &str) -> BTreeMap<String, golden::Digests> {
+    let table: toml::Table = recipe.parse().expect("TOML");
+    let text = |v: &toml::Value, key: &str| v.get(key).and_then(|v| v.as_str()).map(str::to_owned);
+    let id = table["id"].as_str().unwrap_or_default();
+    let lang = table.get("lang").and_then(|l| l.as_str()).unwrap_or_default();
+    let endings = [("java", "java"), ("typescript", "ts"), ("python", "py"), ("rust", "rs")];
+    let ending = endings.iter().find(|e| e.0 == lang).map_or("cs", |e| e.1);
+    let mut out = BTreeMap::new();
+    let all = table.get("example").and_then(|e| e.as_array()).cloned().unwrap_or_default();
+    for (number, example) in all.iter().enumerate() {
+        let s = Sandbox::new();
+        std::fs::write(s.recipe_path(), recipe).expect("writable");
+        let path = text(example, "path").unwrap_or_else(|| format!("Example.{ending}"));
+        let shown = text(example, "before").or_else(|| text(example, "unchanged"));
+        if let Some(before) = shown {
+            s.write(&path, before);
+        }
+        let proposed = s.run(&["propose", "--json", &s.recipe_path().display().to_string()]);
+        s.run(&["apply", "--accept", "all"]);
+        out.insert(format!("{id}-{}", number + 1), golden::digests(&s, &proposed));
+    }
+    out
 }
 
 #[test]

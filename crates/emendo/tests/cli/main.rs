@@ -7,6 +7,7 @@ mod docs;
 mod examples;
 mod faulty;
 mod find;
+mod golden;
 mod interrupted;
 mod leftovers;
 mod recipes;

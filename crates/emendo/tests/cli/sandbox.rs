@@ -68,6 +68,11 @@ impl Sandbox {
         s
     }
 
+    /// The folder that everything lies in.
+    pub(crate) fn folder(&self) -> &Path {
+        self.dir.path()
+    }
+
     pub(crate) fn root(&self) -> PathBuf {
         self.dir.path().join("project")
     }
