@@ -1,7 +1,7 @@
 //! What a step finds in a file, and the edits that come of it.
 
-use emendo_lang::{Certainty, Fact, FileFacts, ImportName, Splice, Tree};
-use emendo_text::{Digest, RelPath, Span};
+use emendo_lang::{Certainty, Fact, FileFacts, ImportName, Tree};
+use emendo_text::{Digest, RelPath, Span, Splice};
 use serde::{Deserialize, Serialize};
 
 /// A step of a recipe, by their lasting words.

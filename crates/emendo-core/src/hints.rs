@@ -2,9 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use emendo_lang::{Chunk, Template};
 use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
-use emendo_text::{Diagnostic, Span};
+use emendo_text::{Chunk, Diagnostic, Span, Template};
 
 use crate::check::Checked;
 use crate::example::{Uncovered, test};

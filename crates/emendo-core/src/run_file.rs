@@ -2,9 +2,10 @@
 
 use std::collections::HashMap;
 
-use emendo_lang::{Certainty, FileFacts, Files, ImportPlan, Language, Splice, Tree};
+use emendo_lang::{Certainty, FileFacts, Files, ImportPlan, Language, Tree};
 use emendo_text::{
-    Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Text, hunks, render,
+    Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Splice, Text, hunks,
+    render,
 };
 
 use crate::actions::FileCx;

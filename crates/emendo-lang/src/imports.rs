@@ -1,10 +1,10 @@
 //! Import statements that follow from the edits of a file: added in its own order, dropped with the last use.
 
-use emendo_text::{Part, Span};
+use emendo_text::{Part, Span, Splice};
 
 use crate::facts::{FileFacts, Import, ImportName};
 use crate::language::{Language, Names, Space};
-use crate::pattern::{Splice, delete_item, delete_splice};
+use crate::pattern::{delete_item, delete_splice};
 
 /// What the active edits of one file and step ask of its imports.
 #[derive(Debug, Default)]

@@ -15,27 +15,27 @@ mod language;
 mod languages;
 mod names;
 mod pattern;
-mod template;
 mod tree;
 mod types;
 
-pub use facts::{Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word};
-pub use imports::{ImportEdit, ImportPlan, doubled, respell};
-pub use index::{DeclaredIn, Index, Kept, PassedOn, TypeInfo};
-pub use language::{
+pub use crate::facts::{
+    Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word,
+};
+pub use crate::imports::{ImportEdit, ImportPlan, doubled, respell};
+pub use crate::index::{DeclaredIn, Index, Kept, PassedOn, TypeInfo};
+pub use crate::language::{
     Absolute, Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer,
     Modules, Names, Placeholder, Reach, Remembered, Space, TypeFacts, TypeRule,
 };
-pub use languages::{LANGUAGES, language, language_of};
-pub use names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings, Visible};
-pub use pattern::{
+pub use crate::languages::{LANGUAGES, language, language_of};
+pub use crate::names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings, Visible};
+pub use crate::pattern::{
     Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
-    Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Splice,
-    Unresolved, Written, delete_item, delete_splice,
+    Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Unresolved,
+    Written, delete_item, delete_splice,
 };
-pub use template::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
-pub use tree::{Tree, token_texts};
-pub use types::{
+pub use crate::tree::{Tree, token_texts};
+pub use crate::types::{
     ArgumentRule, ArgumentSite, Branch, CallPlace, CallSite, Callee, CalleeRule, Delegate,
     Expected, FunctionRule, FunctionSite, FunctionTypeRule, FunctionTypeSite, Gives, Home, Intro,
     Learned, LeaveSite, LibraryError, LibraryType, MacroSite, Origin, Overload, Packing, PairSite,

@@ -20,7 +20,9 @@ mod digest;
 mod hunk;
 mod path;
 mod piece;
+mod slots;
 mod span;
+mod splice;
 mod text;
 mod visible;
 
@@ -29,6 +31,8 @@ pub use digest::{Digest, Hasher};
 pub use hunk::{Hunk, HunkLine, LineKind, hunks};
 pub use path::{PathError, RelPath};
 pub use piece::{Part, Piece, PieceMap, Placed, Rendered, render};
+pub use slots::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use span::{Lines, Span};
+pub use splice::Splice;
 pub use text::{Encoding, Text, Unreadable};
 pub use visible::{one_line, visible};

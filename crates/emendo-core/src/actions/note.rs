@@ -68,7 +68,7 @@ impl Kind for Note {
         let own = find.slots().map(str::to_owned).chain(super::groups(action));
         let known: Vec<String> = own.chain(super::parts::bound_by(&conditions)).collect();
         super::parts::check_slots(action, &known, cx);
-        if let Err(e) = emendo_lang::Template::parse(&say.text) {
+        if let Err(e) = emendo_text::Template::parse(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
         } else if let Err(missing) = fill(&say.text, |name| {
             known.iter().any(|k| k == name).then(|| Filled::Text(String::new()))

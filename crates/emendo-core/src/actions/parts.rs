@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::{
-    Conditions, Constraint, Follow, Gather, Language, Marks, Pattern, Replacement, Rework, Rule,
+    Conditions, Constraint, Follow, Gather, Language, Pattern, Replacement, Rework, Rule,
     SlotConditions, Ty,
 };
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
-use emendo_text::Diagnostic;
+use emendo_text::{Diagnostic, Marks};
 use regex::Regex;
 
 use super::{CompileCx, current, names, pattern_error};

@@ -1,8 +1,7 @@
 //! Pieces of text with slots that no language reads: compared token by token, so that white space and the kind of quotes do
 //! not matter, and written so that only tokens that differ are touched.
 
-use emendo_lang::{Chunk, Filter, Repeat, Splice, Template, TemplateError};
-use emendo_text::Span;
+use emendo_text::{Chunk, Filter, Repeat, Span, Splice, Template, TemplateError};
 
 /// A piece of text with slots.
 #[derive(Debug)]

@@ -1,6 +1,6 @@
 //! Small texts with slots, where no language is involved: values of settings, words of notes.
 
-use emendo_lang::{Chunk, Template};
+use emendo_text::{Chunk, Template};
 use regex::Regex;
 
 /// What a slot is filled with.
@@ -31,7 +31,7 @@ pub(super) struct ValuePattern(Regex);
 
 impl ValuePattern {
     /// Compiles a text with slots.
-    pub(super) fn compile(text: &str) -> Result<Self, emendo_lang::TemplateError> {
+    pub(super) fn compile(text: &str) -> Result<Self, emendo_text::TemplateError> {
         let template = Template::parse(text)?;
         let mut source = String::from("(?s)^");
         let mut seen = std::collections::HashSet::new();
@@ -45,7 +45,7 @@ impl ValuePattern {
             }
         }
         source.push('$');
-        let fail = |e: regex::Error| emendo_lang::TemplateError {
+        let fail = |e: regex::Error| emendo_text::TemplateError {
             at: emendo_text::Span::new(0, text.len()),
             message: e.to_string(),
             help: "use fewer slots".into(),

@@ -2,7 +2,7 @@
 
 use emendo_text::Span;
 
-use super::FileFacts;
+use crate::facts::FileFacts;
 use crate::language::{Language, Space};
 use crate::tree::token_texts;
 

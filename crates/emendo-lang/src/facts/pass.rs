@@ -7,7 +7,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use emendo_text::Span;
 use tree_sitter::{Node, TreeCursor};
 
-use super::{Bound, FileFacts, Hint, Member, Scope, Tells, TypeDecl, Word};
+use crate::facts::{Bound, FileFacts, Hint, Member, Scope, Tells, TypeDecl, Word};
 use crate::language::{Binding, Language, Reach, Space, TypeRule};
 use crate::tree::{Tree, children, span, token_texts, walk_cursor, words_in};
 

@@ -5,8 +5,8 @@ use std::sync::{Arc, OnceLock, RwLock};
 
 use emendo_text::{Lines, RelPath};
 
-use super::Index;
 use crate::facts::FileFacts;
+use crate::index::Index;
 use crate::language::Language;
 use crate::languages::LANGUAGES;
 use crate::names::Resolver;

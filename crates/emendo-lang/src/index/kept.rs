@@ -6,8 +6,8 @@ use std::sync::{Arc, RwLock};
 use emendo_text::{Digest, Hasher, Lines, RelPath};
 use serde::{Deserialize, Serialize};
 
-use super::{Index, Passed, TypeInfo};
 use crate::facts::{FileFacts, Import};
+use crate::index::{Index, Passed, TypeInfo};
 use crate::language::{Files, Language};
 use crate::languages::language;
 

@@ -15,7 +15,7 @@ use crate::names::Resolver;
 use crate::tree::Tree;
 use crate::types::Learned;
 
-pub use kept::Kept;
+pub use crate::index::kept::Kept;
 
 /// Packages by language and name of a type.
 type ByFile = HashMap<(&'static str, String), Arc<HashSet<String>>>;

@@ -207,7 +207,7 @@ pub(super) const CSHARP: Language = Language {
         ("statement", STATEMENTS),
     ],
     names: NAMES,
-    typing: super::typing::csharp::TYPING,
+    typing: crate::languages::typing::csharp::TYPING,
 };
 
 const TYPES: &[&str] = &[

@@ -180,7 +180,7 @@ pub(super) const JAVA: Language = Language {
         ),
     ],
     names: NAMES,
-    typing: super::typing::java::TYPING,
+    typing: crate::languages::typing::java::TYPING,
 };
 
 const TYPES: &[&str] = &[
@@ -366,7 +366,7 @@ const NAMES: Names = Names {
     pattern_skips: &[],
     constants_in: &[],
     default: "",
-    package_of: super::lower_head,
+    package_of: crate::languages::lower_head,
     words: &[("identifier", Space::Value), ("type_identifier", Space::Type)],
     root: "",
     reserved: &[

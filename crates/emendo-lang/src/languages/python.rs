@@ -130,7 +130,7 @@ pub(super) const PYTHON: Language = Language {
         ("statement", STATEMENTS),
     ],
     names: NAMES,
-    typing: super::typing::python::TYPING,
+    typing: crate::languages::typing::python::TYPING,
 };
 
 const STATEMENTS: &[&str] = &[
@@ -367,7 +367,7 @@ const NAMES: Names = Names {
     ],
     constants_in: &[],
     default: "",
-    package_of: super::lower_head,
+    package_of: crate::languages::lower_head,
     words: &[("identifier", Space::Value)],
     root: "",
     reserved: &[

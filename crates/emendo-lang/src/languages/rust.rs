@@ -152,7 +152,7 @@ pub(super) const RUST: Language = Language {
         ("statement", &["expression_statement", "let_declaration", "block"]),
     ],
     names: NAMES,
-    typing: super::typing::rust::TYPING,
+    typing: crate::languages::typing::rust::TYPING,
 };
 
 const TYPES: &[&str] = &[
@@ -501,7 +501,7 @@ const NAMES: Names = Names {
     ],
     constants_in: &["match_arm", "let_condition"],
     default: "",
-    package_of: super::lower_head,
+    package_of: crate::languages::lower_head,
     words: &[
         ("identifier", Space::Value),
         ("type_identifier", Space::Type),

@@ -3,9 +3,9 @@
 
 use emendo_text::Span;
 
-use super::{Certainty, Fact, Resolver};
 use crate::facts::{TypeDecl, Word};
 use crate::language::Space;
+use crate::names::{Certainty, Fact, Resolver};
 use crate::types::{Told, Ty};
 
 /// Whose member a word names.
@@ -214,7 +214,7 @@ impl Resolver<'_> {
                 && packages.iter().any(|p| {
                     let root = names.package(p);
                     let root = if root.is_empty() { p } else { &root };
-                    super::below(s, root).is_some()
+                    crate::names::below(s, root).is_some()
                 })
         })
     }

@@ -13,9 +13,9 @@ mod members;
 mod spell;
 mod visible;
 
-pub use members::Owner;
-pub use spell::Spelled;
-pub use visible::Visible;
+pub use crate::names::members::Owner;
+pub use crate::names::spell::Spelled;
+pub use crate::names::visible::Visible;
 
 /// How sure it is that a place is what a recipe means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

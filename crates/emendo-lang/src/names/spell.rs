@@ -1,10 +1,11 @@
 //! How a symbol is written at a place: by its own name with an import, by a name that the file knows it by already,
 //! in full, or under an alias where its name is taken.
 
-use super::Resolver;
+use emendo_text::Filter;
+
 use crate::facts::ImportName;
 use crate::language::Space;
-use crate::template::Filter;
+use crate::names::Resolver;
 
 /// A symbol as it is written at a place.
 #[derive(Clone, Debug, PartialEq, Eq)]

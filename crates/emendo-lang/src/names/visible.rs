@@ -2,10 +2,10 @@
 
 use emendo_text::Span;
 
-use super::Resolver;
-use super::members::Owner;
 use crate::facts::{TypeDecl, Word};
 use crate::language::{Language, Space};
+use crate::names::Resolver;
+use crate::names::members::Owner;
 
 /// A declaration that other files can name.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,10 +1,9 @@
 //! Which tokens of the old code stay where they are, and how little of a change is left then.
 
-use emendo_text::Part;
+use emendo_text::{Part, Splice};
 
-use super::Key;
-use super::tokens::{NewToken, OldToken};
-use super::write::Splice;
+use crate::pattern::Key;
+use crate::pattern::tokens::{NewToken, OldToken};
 
 /// Drops what is equal at both ends of a splice and the file.
 pub(super) fn shrink(mut s: Splice, text: &str) -> Splice {

@@ -2,15 +2,14 @@
 
 use std::collections::HashSet;
 
-use emendo_text::Span;
+use emendo_text::{Repeat, Span};
 
-use super::find::descend;
-use super::matching::{Bound, Match};
-use super::{Pattern, What};
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};
 use crate::names::Resolver;
-use crate::template::Repeat;
+use crate::pattern::find::descend;
+use crate::pattern::matching::{Bound, Match};
+use crate::pattern::{Pattern, What};
 use crate::tree::{Tree, span};
 
 /// The slot that marks the place in a pattern of what stands around it.

@@ -1,11 +1,10 @@
 //! Chains as lists of links, so that a slot may take several of them; and calls without their receiver.
 
-use emendo_text::Span;
+use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use super::matching::{Child, Fit, Matcher};
-use super::{Inner, PNode, What};
-use crate::template::Repeat;
+use crate::pattern::matching::{Child, Fit, Matcher};
+use crate::pattern::{Inner, PNode, What};
 use crate::tree::span;
 
 /// Longer chains are not compared link by link: each of their links is the end of a chain too.

@@ -2,14 +2,15 @@
 
 use std::collections::BTreeMap;
 
-use emendo_text::Span;
+use emendo_text::{Chunk, Filter, Marks, Span, Template};
 use tree_sitter::Node;
 
-use super::build::Build;
-use super::keys::{keys, optional_tokens};
-use super::{Constraint, Key, NameDef, PNode, Pattern, PatternError, Reading, SlotDef, What};
 use crate::language::{Context, Language, Placeholder, Space};
-use crate::template::{Chunk, Filter, Marks, Template};
+use crate::pattern::build::Build;
+use crate::pattern::keys::{keys, optional_tokens};
+use crate::pattern::{
+    Constraint, Key, NameDef, PNode, Pattern, PatternError, Reading, SlotDef, What,
+};
 use crate::tree::{Tree, span};
 
 /// Spellings of slots that are tried in one context before it is given up.

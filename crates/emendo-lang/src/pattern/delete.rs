@@ -1,11 +1,11 @@
 //! Taking whole things away: with their line, the comment behind them, or a separator.
 
-use emendo_text::Span;
+use emendo_text::{Span, Splice};
 
-use super::find::descend;
-use super::matching::Match;
-use super::write::{Splice, Unresolved, Written};
 use crate::language::Language;
+use crate::pattern::find::descend;
+use crate::pattern::matching::Match;
+use crate::pattern::write::{Unresolved, Written};
 use crate::tree::Tree;
 
 pub(super) fn delete(

@@ -3,10 +3,10 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::matching::{Match, Matcher, significant};
-use super::{KeyWords, PNode, Pattern, Reading, What};
 use crate::language::Language;
 use crate::names::Resolver;
+use crate::pattern::matching::{Match, Matcher, significant};
+use crate::pattern::{KeyWords, PNode, Pattern, Reading, What};
 use crate::tree::{Tree, span, walk_cursor};
 
 /// What looking for a pattern in a file gave.

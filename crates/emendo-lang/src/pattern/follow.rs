@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 
 use emendo_text::Span;
 
-use super::inside::{Place, Rule, merge};
-use super::write::{Unresolved, Written};
-use super::{Bound, Match};
 use crate::language::Space;
 use crate::names::Visible;
+use crate::pattern::inside::{Place, Rule, merge};
+use crate::pattern::write::{Unresolved, Written};
+use crate::pattern::{Bound, Match};
 
 /// Rewrites the uses of what a slot declares. All or nothing.
 #[derive(Debug)]

@@ -1,15 +1,15 @@
 //! What is rewritten along with a match: inside a slot, or wherever what it declares is used; and what is collected
 //! from a slot.
 
-use emendo_text::{Part, Span};
+use emendo_text::{Part, Span, Splice};
 use tree_sitter::Node;
 
-use super::Pattern;
-use super::delete::{delete_splice, indent_at, line_start, with_end};
-use super::find::descend;
-use super::matching::{Bound, Match};
-use super::write::{Replacement, Splice, Unresolved, Written};
 use crate::names::Resolver;
+use crate::pattern::Pattern;
+use crate::pattern::delete::{delete_splice, indent_at, line_start, with_end};
+use crate::pattern::find::descend;
+use crate::pattern::matching::{Bound, Match};
+use crate::pattern::write::{Replacement, Unresolved, Written};
 use crate::tree::{Tree, children, span};
 
 /// An old and a new pattern.

@@ -1,8 +1,9 @@
 //! The words by which a pattern is looked for, and what of it may be missing.
 
-use super::{KeyWords, NameDef, PNode, SlotDef, What};
+use emendo_text::Repeat;
+
 use crate::language::Language;
-use crate::template::Repeat;
+use crate::pattern::{KeyWords, NameDef, PNode, SlotDef, What};
 
 /// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
 pub(super) fn keys(
@@ -39,8 +40,10 @@ pub(super) fn optional_tokens(
             What::Slot(ix, _) => matches!(slots[*ix].repeat, Repeat::Optional | Repeat::Any),
             _ => false,
         });
-        if may_miss && keyed.is_some_and(|k| super::lists::key_of_pattern(k, child).is_some()) {
-            out.push(super::tokens::tokens_of(child));
+        if may_miss
+            && keyed.is_some_and(|k| crate::pattern::lists::key_of_pattern(k, child).is_some())
+        {
+            out.push(crate::pattern::tokens::tokens_of(child));
         } else {
             optional_tokens(language, slots, child, out);
         }
@@ -56,7 +59,7 @@ fn collect_keys(
     out: &mut Vec<KeyWords>,
 ) {
     let facts = &language.names;
-    if !optional.is_empty() && optional.contains(&super::tokens::tokens_of(node)) {
+    if !optional.is_empty() && optional.contains(&crate::pattern::tokens::tokens_of(node)) {
         return;
     }
     match &node.what {

@@ -2,14 +2,13 @@
 
 use std::ops::Range;
 
-use emendo_text::Span;
+use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use super::find::descend;
-use super::matching::{Bound, Child, Fit, Matcher, same_field};
-use super::{Inner, Key, PNode, What};
 use crate::language::Keyed;
-use crate::template::Repeat;
+use crate::pattern::find::descend;
+use crate::pattern::matching::{Bound, Child, Fit, Matcher, same_field};
+use crate::pattern::{Inner, Key, PNode, What};
 use crate::tree::{children_with_fields, span};
 
 impl<'t> Matcher<'_, 't> {

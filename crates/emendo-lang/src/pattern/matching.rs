@@ -3,9 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::{Constraint, Inner, PNode, Pattern, Reading, What};
 use crate::language::{Declaration, Language, Space};
 use crate::names::{Certainty, Fact, Resolver};
+use crate::pattern::{Constraint, Inner, PNode, Pattern, Reading, What};
 use crate::tree::{Tree, is_separator, skipped, span, spliced, tokens, walk_cursor};
 
 /// Comparisons allowed for one place; only several list slots in a row ever come near.
@@ -137,7 +137,7 @@ impl Match {
         let own = tokens
             .iter()
             .zip(&self.token_of)
-            .filter(|(t, _)| !matches!(t.key, super::Key::Slot(..)));
+            .filter(|(t, _)| !matches!(t.key, crate::pattern::Key::Slot(..)));
         own.filter_map(|(_, s)| *s)
     }
 }
@@ -233,12 +233,12 @@ impl<'p, 't> Matcher<'p, 't> {
     fn note_stop(&mut self, p: &PNode, node: Node<'t>) {
         let fitted = self.state.tokens.iter().flatten().count();
         if fitted > 0 && self.furthest.is_none_or(|f| fitted > f.0) {
-            let range = super::tokens::tokens_of(p);
+            let range = crate::pattern::tokens::tokens_of(p);
             self.furthest = Some((fitted, span(node), (!range.is_empty()).then_some(range.start)));
         }
     }
 
-    pub(super) fn reading_key(&self, token: usize) -> &'p super::Key {
+    pub(super) fn reading_key(&self, token: usize) -> &'p crate::pattern::Key {
         &self.reading.tokens[token].key
     }
 

@@ -18,22 +18,21 @@ mod write;
 
 use std::collections::BTreeMap;
 
-use emendo_text::Span;
+use emendo_text::{Filter, Marks, Repeat, Span};
 use regex::Regex;
 
-pub use around::{Conditions, HERE, SlotConditions};
-pub use delete::{delete_item, delete_splice};
-pub use find::{Nearest, Places};
-pub use follow::{Elsewhere, Follow};
-pub use inside::{Gather, Place, Rework, Rule};
-pub use matching::{Bound, Match, NameUse};
-pub use write::{Replacement, Splice, Unresolved, Written};
+pub use crate::pattern::around::{Conditions, HERE, SlotConditions};
+pub use crate::pattern::delete::{delete_item, delete_splice};
+pub use crate::pattern::find::{Nearest, Places};
+pub use crate::pattern::follow::{Elsewhere, Follow};
+pub use crate::pattern::inside::{Gather, Place, Rework, Rule};
+pub use crate::pattern::matching::{Bound, Match, NameUse};
+pub use crate::pattern::write::{Replacement, Unresolved, Written};
 
 use crate::facts::FileFacts;
 use crate::index::Index;
 use crate::language::{Language, Space};
 use crate::names::{Resolver, Spellings};
-use crate::template::{Filter, Marks, Repeat};
 use crate::tree::Tree;
 
 /// The words for `form`.

@@ -1,10 +1,9 @@
 //! Text inside tokens: contents of literals, compared whatever their quotes, and slots within them.
 
-use emendo_text::Span;
+use emendo_text::{Repeat, Span};
 
-use super::matching::Matcher;
-use super::{Text, TextPiece};
-use crate::template::Repeat;
+use crate::pattern::matching::Matcher;
+use crate::pattern::{Text, TextPiece};
 
 /// The quotes of a literal.
 pub(super) struct Quoted {

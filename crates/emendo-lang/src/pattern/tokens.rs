@@ -4,11 +4,11 @@ use std::ops::Range;
 
 use emendo_text::Span;
 
-use super::lists::key_of_pattern;
-use super::matching::Match;
-use super::write::Unresolved;
-use super::{Key, PNode, PToken, Pattern, Reading, TextPiece, What};
 use crate::language::Language;
+use crate::pattern::lists::key_of_pattern;
+use crate::pattern::matching::Match;
+use crate::pattern::write::Unresolved;
+use crate::pattern::{Key, PNode, PToken, Pattern, Reading, TextPiece, What};
 
 pub(super) struct OldToken {
     pub(super) key: Key,

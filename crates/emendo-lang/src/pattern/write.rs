@@ -2,39 +2,18 @@
 
 use std::collections::BTreeMap;
 
-use emendo_text::{Part, Span};
+use emendo_text::{Filter, Part, Span, Splice};
 
-use super::align::{align, shrink};
-use super::delete::{delete, indent_at, line_start};
-use super::inside::Place;
-use super::matching::{Bound, Match};
-use super::tokens::{NewToken, OldToken, new_tokens, old_tokens};
-use super::{Key, Pattern, PatternError};
 use crate::facts::ImportName;
 use crate::language::{Language, Space};
 use crate::names::{Certainty, Fact, Resolver, Spellings};
-use crate::template::Filter;
+use crate::pattern::align::{align, shrink};
+use crate::pattern::delete::{delete, indent_at, line_start};
+use crate::pattern::inside::Place;
+use crate::pattern::matching::{Bound, Match};
+use crate::pattern::tokens::{NewToken, OldToken, new_tokens, old_tokens};
+use crate::pattern::{Key, Pattern, PatternError};
 use crate::tree::{Tree, span, walk};
-
-/// One change of bytes.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Splice {
-    /// The bytes that are replaced.
-    pub span: Span,
-    /// What is written instead.
-    pub parts: Vec<Part>,
-    /// It lies inside a slot that the same edit copies, and goes along with it.
-    pub inner: bool,
-}
-
-impl Splice {
-    /// Replaces by plain text.
-    pub fn text(span: Span, text: impl Into<String>) -> Self {
-        let text = text.into();
-        let parts = if text.is_empty() { Vec::new() } else { vec![Part::Text(text)] };
-        Self { span, parts, inner: false }
-    }
-}
 
 /// What a replacement writes at one match.
 #[derive(Clone, Debug, Default)]
@@ -240,7 +219,7 @@ fn unbound(
     source: &str,
     extra: &[String],
 ) -> Result<(), PatternError> {
-    let template = crate::template::Template::parse(source).map_err(|e| PatternError {
+    let template = emendo_text::Template::parse(source).map_err(|e| PatternError {
         at: e.at,
         message: e.message,
         help: e.help,

@@ -5,11 +5,11 @@ use std::borrow::Cow;
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::infer::{named, part};
-use super::{CalleeRule, Gives, Known, MemberType, Origin, Told, Ty, gives};
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
 use crate::tree::{children, span};
+use crate::types::infer::{named, part};
+use crate::types::{CalleeRule, Gives, Known, MemberType, Origin, Told, Ty, gives};
 
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -217,7 +217,7 @@ impl<'a> Resolver<'a> {
             && rule.origin == Origin::Function
         {
             let takes = self.takes(node);
-            let same = |(p, w): (&super::Takes, &Ty)| {
+            let same = |(p, w): (&crate::types::Takes, &Ty)| {
                 w.symbols().is_empty()
                     || p.ty.symbols().iter().any(|s| w.symbols().contains(s))
                     || p.ty == *w
@@ -243,10 +243,10 @@ impl<'a> Resolver<'a> {
             // A short name in a recipe may stand for several: one that is shared will do.
             let shared = |p: &Ty, w: &Ty| p.symbols().iter().any(|s| w.symbols().contains(s));
             let both = |p: &Ty, w: &Ty| (self.fits(p, w), self.fits(w, p));
-            let same = |(p, w): (&super::Takes, &Ty)| {
+            let same = |(p, w): (&crate::types::Takes, &Ty)| {
                 shared(&p.ty, w) || both(&p.ty, w) == (Some(true), Some(true))
             };
-            let other = |(p, w): (&super::Takes, &Ty)| {
+            let other = |(p, w): (&crate::types::Takes, &Ty)| {
                 let (there, back) = both(&p.ty, w);
                 !shared(&p.ty, w) && (there == Some(false) || back == Some(false))
             };
@@ -305,8 +305,12 @@ impl<'a> Resolver<'a> {
                         m if m.params.is_some() => m,
                         m => {
                             let (params, gives) = self.as_function(&m.gives)?;
-                            let takes =
-                                |ty| super::Takes { name: None, ty, optional: false, rest: false };
+                            let takes = |ty| crate::types::Takes {
+                                name: None,
+                                ty,
+                                optional: false,
+                                rest: false,
+                            };
                             let params = Some(params.into_iter().map(takes).collect());
                             MemberType { params, gives, ..m }
                         }

@@ -7,11 +7,11 @@ use emendo_text::Span;
 use rustc_hash::FxHashMap;
 use tree_sitter::Node;
 
-use super::{DEPTH, Gives, Told, Ty, gives, intro, read_type};
 use crate::facts::TypeDecl;
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
 use crate::tree::{children, span};
+use crate::types::{DEPTH, Gives, Told, Ty, gives, intro, read_type};
 
 /// How far inferences are put onto one another.
 const FAR: usize = 64;
@@ -421,7 +421,7 @@ impl<'a> Resolver<'a> {
     pub(crate) fn introduced(
         &self,
         at: Span,
-    ) -> Option<(Node<'a>, Node<'a>, &'static super::Intro)> {
+    ) -> Option<(Node<'a>, Node<'a>, &'static crate::types::Intro)> {
         let leaf = self.leaf(at)?;
         let mut child = leaf;
         for _ in 0..12 {
@@ -439,7 +439,7 @@ impl<'a> Resolver<'a> {
                 if held {
                     let rest = node.parent().and_then(|up| {
                         let mut rules = intro(self.language, up.kind());
-                        Some((up, rules.find(|r| r.origin == super::Origin::Rest)?))
+                        Some((up, rules.find(|r| r.origin == crate::types::Origin::Rest)?))
                     });
                     let (node, rule) = rest.unwrap_or((node, rule));
                     return Some((leaf, node, rule));

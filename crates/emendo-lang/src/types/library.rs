@@ -2,10 +2,10 @@
 
 use std::collections::HashMap;
 
-use super::text::read_notation;
-use super::{MemberType, Takes, Ty};
 use crate::language::Language;
 use crate::names::{Certainty, Spellings};
+use crate::types::text::read_notation;
+use crate::types::{MemberType, Takes, Ty};
 
 /// A type of a library, as it is written in a recipe. All parts are texts in the notation of library types.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -6,13 +6,13 @@ use std::sync::Arc;
 use emendo_text::RelPath;
 use tree_sitter::Node;
 
-use super::infer::{named, part};
-use super::library::split;
-use super::{DEPTH, Origin, Told, Ty, intro};
 use crate::facts::TypeDecl;
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
 use crate::tree::{children, span};
+use crate::types::infer::{named, part};
+use crate::types::library::split;
+use crate::types::{DEPTH, Origin, Told, Ty, intro};
 
 /// How many types a search goes through.
 const WIDE: usize = 256;
@@ -405,7 +405,7 @@ impl<'a> Resolver<'a> {
     /// The list of parameters of a function, or its only one.
     pub(super) fn parameters_of(&self, node: Node<'a>) -> Option<Node<'a>> {
         let rules = self.language.typing.functions.iter().filter(|f| f.kind == node.kind());
-        let list = |r: &super::FunctionRule| {
+        let list = |r: &crate::types::FunctionRule| {
             let own = node.child_by_field_name(r.params);
             own.or_else(|| named(node).into_iter().find(|n| n.kind() == r.params))
         };
@@ -440,7 +440,7 @@ impl<'a> Resolver<'a> {
     /// Where the name and the type of a parameter stand.
     pub(super) fn param_parts(&self, param: Node<'a>) -> (Option<Node<'a>>, Option<Node<'a>>) {
         let rules: Vec<_> = intro(self.language, param.kind()).collect();
-        let of = |pick: fn(&super::Intro) -> &'static str| {
+        let of = |pick: fn(&crate::types::Intro) -> &'static str| {
             rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
         };
         let name = of(|r| r.name).or((param.child_count() == 0).then_some(param));
@@ -532,7 +532,9 @@ impl<'a> Resolver<'a> {
     pub(super) fn value_alias(&self, symbol: &str) -> Option<Ty> {
         let names = &self.language.names;
         let last = names.last(symbol);
-        if names.parent(symbol) != self.facts.module || !super::variables::looks_like_type(last) {
+        if names.parent(symbol) != self.facts.module
+            || !crate::types::variables::looks_like_type(last)
+        {
             return None;
         }
         let at = self.facts.lookup_top(last, &[Space::Value])?;
@@ -541,7 +543,7 @@ impl<'a> Resolver<'a> {
         let text = span(value).of(self.text);
         let head = text.split(self.language.typing.syntax.generic.0).next()?;
         let plain = head.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
-        let is_type = plain && super::variables::looks_like_type(names.last(head));
+        let is_type = plain && crate::types::variables::looks_like_type(names.last(head));
         let read = || self.aliased(at.start, || self.written(value));
         is_type.then(read).flatten().filter(|t| *t != Ty::Unknown)
     }
@@ -745,7 +747,7 @@ impl<'a> Resolver<'a> {
         // The name of a type is no object of it; a module stands for itself.
         if let Ty::Of { symbols, named: true, .. } = &told.ty {
             let names = &self.language.names;
-            let module = |s: &String| !super::variables::looks_like_type(names.last(s));
+            let module = |s: &String| !crate::types::variables::looks_like_type(names.last(s));
             let same = symbols.iter().any(|s| wanted.symbols().contains(s));
             return Some(same && symbols.iter().all(module));
         }

@@ -16,21 +16,21 @@ mod waits;
 
 use std::collections::HashMap;
 
-pub use calls::Overload;
-pub use expected::Expected;
-pub(crate) use infer::Typing;
-pub use library::{Learned, LibraryError, LibraryType};
-pub(crate) use members::{Known, MemberType, Shape, Takes};
-pub use pairs::PairSite;
-pub use places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};
-pub use rules::{
+pub use crate::types::calls::Overload;
+pub use crate::types::expected::Expected;
+pub(crate) use crate::types::infer::Typing;
+pub use crate::types::library::{Learned, LibraryError, LibraryType};
+pub(crate) use crate::types::members::{Known, MemberType, Shape, Takes};
+pub use crate::types::pairs::PairSite;
+pub use crate::types::places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};
+pub use crate::types::rules::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
     Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
-pub(crate) use rules::{gives, intro};
-pub use sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};
-pub(crate) use text::read_type;
-pub use waits::{Home, WaitHead, WaitSite};
+pub(crate) use crate::types::rules::{gives, intro};
+pub use crate::types::sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};
+pub(crate) use crate::types::text::read_type;
+pub use crate::types::waits::{Home, WaitHead, WaitSite};
 
 use crate::names::{Certainty, Fact};
 

@@ -3,10 +3,10 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::Packing;
-use super::infer::named;
 use crate::names::Resolver;
 use crate::tree::span;
+use crate::types::Packing;
+use crate::types::infer::named;
 
 /// A value in a literal object, struct or call, with its key.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

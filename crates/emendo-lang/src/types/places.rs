@@ -3,11 +3,11 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::infer::{named, part};
-use super::{CallSite, FunctionSite, FunctionTypeRule, Gives, Ty, gives};
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
 use crate::tree::{children, span, walk};
+use crate::types::infer::{named, part};
+use crate::types::{CallSite, FunctionSite, FunctionTypeRule, Gives, Ty, gives};
 
 /// A type of functions, with types for parameters.
 #[derive(Clone, Debug)]
@@ -262,7 +262,7 @@ impl<'a> Resolver<'a> {
                 known.all.iter().all(|m| m.params.as_ref().map(Vec::len) == Some(params.len()));
             let says = of.min(known.says).min(one.says);
             let says = if sure || alike { says } else { says.min(Certainty::Likely) };
-            let taken = |(i, p): (usize, &super::Takes)| TakenSite {
+            let taken = |(i, p): (usize, &crate::types::Takes)| TakenSite {
                 name: p.name.clone(),
                 ty: p.ty.clone(),
                 plain: one.plain_params().get(i).map_or(Ty::Unknown, |p| p.ty.clone()),
@@ -356,7 +356,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of what is declared under the name at a place.
-    pub fn declared_type(&self, name: Span) -> Option<super::Told> {
+    pub fn declared_type(&self, name: Span) -> Option<crate::types::Told> {
         self.declared_at(name.of(self.text), name)
     }
 

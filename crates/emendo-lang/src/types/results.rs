@@ -3,13 +3,13 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::calls::plain_path;
-use super::infer::{named, one_of, part, short};
-use super::variables::looks_like_type;
-use super::{Gives, Known, MemberType, Origin, Told, Ty, gives};
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
 use crate::tree::{children, span};
+use crate::types::calls::plain_path;
+use crate::types::infer::{named, one_of, part, short};
+use crate::types::variables::looks_like_type;
+use crate::types::{Gives, Known, MemberType, Origin, Told, Ty, gives};
 
 /// How many places that leave a function are looked at.
 const RETURNS: usize = 32;

@@ -3,11 +3,11 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::infer::{named, part};
-use super::{Gives, Origin, Ty, gives};
 use crate::language::Space;
 use crate::names::Resolver;
 use crate::tree::{span, walk};
+use crate::types::infer::{named, part};
+use crate::types::{Gives, Origin, Ty, gives};
 
 /// A call.
 #[derive(Clone, Debug)]
@@ -101,7 +101,7 @@ impl<'a> Resolver<'a> {
         let lists = language.typing.arguments.lists;
         let list = part(call, rule.arguments).filter(|_| !rule.arguments.is_empty());
         let list = list.or_else(|| named(call).into_iter().find(|n| lists.contains(&n.kind())))?;
-        let one = |a: super::calls::Argument<'a>| ArgumentSite {
+        let one = |a: crate::types::calls::Argument<'a>| ArgumentSite {
             span: span(a.whole),
             name: a.name.map(span),
             value: span(a.value),
@@ -187,7 +187,7 @@ impl<'a> Resolver<'a> {
     /// The name of the variable that a function is the value of.
     fn held_by(&self, node: Node<'a>) -> Option<Span> {
         let up = node.parent()?;
-        let rules = super::intro(self.language, up.kind());
+        let rules = crate::types::intro(self.language, up.kind());
         let mut rules = rules.filter(|r| r.origin == Origin::Value && !r.value.is_empty());
         let rule = rules.find(|r| part(up, r.value).is_some_and(|v| v.id() == node.id()))?;
         part(up, rule.name).filter(|n| n.child_count() == 0).map(span)

@@ -3,12 +3,12 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::infer::{named, part, short};
-use super::{Gives, Intro, Origin, Part, Told, Ty, gives};
 use crate::facts::Declared;
 use crate::language::Space;
 use crate::names::{Certainty, Resolver};
 use crate::tree::span;
+use crate::types::infer::{named, part, short};
+use crate::types::{Gives, Intro, Origin, Part, Told, Ty, gives};
 
 /// How many assignments of a variable are looked at.
 const ASSIGNED: usize = 16;
@@ -140,7 +140,7 @@ impl<'a> Resolver<'a> {
         if reaching.len() > ASSIGNED {
             told.push(None);
         }
-        super::infer::one_of(told)
+        crate::types::infer::one_of(told)
     }
 
     /// The assignments of a variable that a use may see: the last that is surely done before it, those after that

@@ -3,9 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use super::{FunctionSite, Waiting};
 use crate::names::Resolver;
 use crate::tree::{children, span, walk};
+use crate::types::{FunctionSite, Waiting};
 
 /// A function under the question whether it is waited for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -204,14 +204,14 @@ impl<'a> Resolver<'a> {
         let mut child = node;
         while let Some(up) = child.parent().filter(|_| !self.is_statement(child)) {
             if let Some(callee) = self.callee_rule(up)
-                && let Some(function) = super::infer::part(up, callee.function)
+                && let Some(function) = crate::types::infer::part(up, callee.function)
                 && !span(function).contains(call)
             {
                 let name = span(function).of(self.text);
                 let last = name.rsplit(['.', ':']).next().unwrap_or(name);
                 return rule.takers.contains(&last);
             }
-            let holds = super::intro(self.language, up.kind()).any(|r| !r.value.is_empty());
+            let holds = crate::types::intro(self.language, up.kind()).any(|r| !r.value.is_empty());
             if holds && let Some(name) = up.named_child(0).map(span) {
                 let uses = self.uses_of_param(name);
                 return held

@@ -1,8 +1,7 @@
 //! Features of an entry: renamed, taken away, added, also where none are written yet.
 
 use emendo_docs::{Entry, Patch, Value};
-use emendo_lang::Splice;
-use emendo_text::Span;
+use emendo_text::{Span, Splice};
 
 use super::LibraryRunner;
 use crate::actions::FileCx;

@@ -1,7 +1,8 @@
 //! Levels of toolchains, in every notation of an ecosystem.
 
 use emendo_docs::{Form, Manifest, Raised, raise};
-use emendo_lang::{Certainty, Fact, Splice};
+use emendo_lang::{Certainty, Fact};
+use emendo_text::Splice;
 
 use super::LibraryRunner;
 use crate::edit::{Found, NoteDraft};

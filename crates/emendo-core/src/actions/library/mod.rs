@@ -10,9 +10,9 @@ mod rework;
 use emendo_docs::{
     ECOSYSTEMS, Ecosystem, Entry, EntryKind, Patch, Raised, Value as ManifestValue, Version, raise,
 };
-use emendo_lang::{Certainty, Fact, Splice};
+use emendo_lang::{Certainty, Fact};
 use emendo_recipe::{Action, ActionKind, Condition, Key, Scope, Shape, Table, Text, Value, pairs};
-use emendo_text::{Diagnostic, Digest, RelPath, Span};
+use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
 
 use self::held::Held;
 use self::rework::{Rework, rework, reworks};

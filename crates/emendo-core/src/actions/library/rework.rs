@@ -1,9 +1,8 @@
 //! Rewrites inside an entry, whatever else stands in it: settings of a plugin, options of a dependency.
 
 use emendo_docs::Entry;
-use emendo_lang::Splice;
 use emendo_recipe::{Key, Shape, Table, Text, Value};
-use emendo_text::{Diagnostic, Span};
+use emendo_text::{Diagnostic, Span, Splice};
 
 use crate::actions::CompileCx;
 use crate::actions::snippet::Snippet;

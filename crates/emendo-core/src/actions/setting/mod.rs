@@ -6,9 +6,9 @@ mod moves;
 use emendo_docs::{
     Edits, Format, Found as Entry, Node, NodeKind, Patch, ecosystem_of, format_of, is_lock,
 };
-use emendo_lang::{Certainty, Fact, LANGUAGES, Splice};
+use emendo_lang::{Certainty, Fact, LANGUAGES};
 use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
-use emendo_text::{Diagnostic, Digest, RelPath, Span};
+use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
 
 use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;

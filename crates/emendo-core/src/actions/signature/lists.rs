@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, Space, Splice};
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, Space};
 use emendo_recipe::{Action, Table, Text, Value};
-use emendo_text::{Diagnostic, Span};
+use emendo_text::{Diagnostic, Span, Splice};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names};

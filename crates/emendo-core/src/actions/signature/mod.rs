@@ -415,7 +415,7 @@ fn around_it(text: &str) -> Option<(&str, &str)> {
 fn put_around(at: Span, before: &str, after: &str, change: &mut Change) {
     for (place, text) in [(at.start, before), (at.end, after)] {
         if !text.is_empty() {
-            change.splices.push(emendo_lang::Splice::text(Span::at(place as usize), text));
+            change.splices.push(emendo_text::Splice::text(Span::at(place as usize), text));
         }
     }
 }

@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 
 use emendo_lang::{
     ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Language, Packing, PairSite, ParamSite,
-    Space, Splice, Taken,
+    Space, Taken,
 };
 use emendo_recipe::{Action, Key, Shape, Table, Text};
-use emendo_text::{Diagnostic, Part, Span};
+use emendo_text::{Diagnostic, Part, Span, Splice};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names};

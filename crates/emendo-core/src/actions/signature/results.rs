@@ -3,11 +3,10 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::{
-    CallSite, Certainty, Expected, Fact, FunctionSite, Language, Pattern, Replacement, Space,
-    Splice, Word,
+    CallSite, Certainty, Expected, Fact, FunctionSite, Language, Pattern, Replacement, Space, Word,
 };
 use emendo_recipe::Action;
-use emendo_text::{Part, Span};
+use emendo_text::{Part, Span, Splice};
 
 use super::super::symbol::Place;
 use super::super::{CompileCx, names, pattern_error};
@@ -65,7 +64,7 @@ impl Results {
                 old_text,
                 action,
                 None,
-                emendo_lang::Marks::None,
+                emendo_text::Marks::None,
                 cx,
             )?;
             match Replacement::compile(&old, &new_text.text, &out.names, &[]) {

@@ -1,8 +1,8 @@
 //! The places of a file that mean one of the callables.
 
-use emendo_lang::{CallSite, Fact, FunctionSite, HERE, Language, Marks, Pattern, Word};
+use emendo_lang::{CallSite, Fact, FunctionSite, HERE, Language, Pattern, Word};
 use emendo_recipe::{Action, Text};
-use emendo_text::Span;
+use emendo_text::{Marks, Span};
 
 use super::super::symbol::{Place, SymbolRunner};
 use super::super::{CompileCx, Runner, What, parts};

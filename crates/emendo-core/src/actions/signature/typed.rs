@@ -331,7 +331,7 @@ impl TypedRunner {
             if gone.len() == items.len() && opens && !t.more {
                 // Nothing is left between the brackets of type arguments: they go too.
                 super::release(p, &gone, &mut change);
-                change.splices.push(emendo_lang::Splice::text(t.list, ""));
+                change.splices.push(emendo_text::Splice::text(t.list, ""));
                 tokens.extend(&gone);
             } else if gone.len() == items.len() && t.more {
                 let all = p.code.tree.items_at(t.list.start as usize);

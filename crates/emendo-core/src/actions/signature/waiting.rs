@@ -3,11 +3,10 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::{
-    Certainty, Fact, FunctionSite, Home, Language, Space, Splice, Visible, WaitHead, WaitSite,
-    Waiting,
+    Certainty, Fact, FunctionSite, Home, Language, Space, Visible, WaitHead, WaitSite, Waiting,
 };
 use emendo_recipe::{Action, Text, Value};
-use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
+use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span, Splice};
 
 use super::super::symbol::{Place, SymbolRunner};
 use super::super::{

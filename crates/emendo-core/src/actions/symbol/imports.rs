@@ -1,7 +1,7 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
-use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Splice, doubled, respell};
-use emendo_text::Span;
+use emendo_lang::{Certainty, Fact, Import, ImportName, Space, doubled, respell};
+use emendo_text::{Span, Splice};
 
 use super::uses::Rewritten;
 use super::{Found, Place, SymbolRunner, What};

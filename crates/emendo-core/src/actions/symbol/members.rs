@@ -1,7 +1,7 @@
 //! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
 
-use emendo_lang::{Certainty, Fact, Overload, Space, Splice, Ty, Word};
-use emendo_text::Span;
+use emendo_lang::{Certainty, Fact, Overload, Space, Ty, Word};
+use emendo_text::{Span, Splice};
 
 use super::uses::Rewritten;
 use super::{Meant, Place, SymbolRunner, What};

@@ -1,9 +1,9 @@
 //! Names in text: literals that spell a full name, comments, and files that are no code.
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{Certainty, Fact, Space, Splice, language_of};
+use emendo_lang::{Certainty, Fact, Space, language_of};
 use emendo_recipe::Action;
-use emendo_text::{RelPath, Span};
+use emendo_text::{RelPath, Span, Splice};
 
 use super::rows::{Rows, excepted};
 use super::uses::Rewritten;

@@ -181,7 +181,7 @@ pub(super) const TYPESCRIPT: Language = Language {
         ("statement", STATEMENTS),
     ],
     names: NAMES,
-    typing: super::typing::typescript::TYPING,
+    typing: crate::languages::typing::typescript::TYPING,
 };
 
 /// The facts about JavaScript.

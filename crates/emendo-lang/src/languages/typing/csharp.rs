@@ -1,6 +1,6 @@
 //! Types in C#.
 
-use super::{declared_type, each, function, parameter, value};
+use crate::languages::typing::{declared_type, each, function, parameter, value};
 use crate::types::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
     Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,

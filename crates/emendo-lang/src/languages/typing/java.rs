@@ -1,6 +1,6 @@
 //! Types in Java.
 
-use super::{declared_type, each, function, parameter, value};
+use crate::languages::typing::{declared_type, each, function, parameter, value};
 use crate::types::{
     ArgumentRule, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, ReturnRule, Syntax,
     Taken, TypeRules,

@@ -1,6 +1,6 @@
 //! Types in Python.
 
-use super::{each, parameter, value};
+use crate::languages::typing::{each, parameter, value};
 use crate::types::{
     ArgumentRule, Branch, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin,
     Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,

@@ -1,6 +1,6 @@
 //! Types in Rust.
 
-use super::{declared_type, each, function, parameter, value};
+use crate::languages::typing::{declared_type, each, function, parameter, value};
 use crate::types::{
     ArgumentRule, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Packing, Part,
     ReturnRule, Syntax, Taken, TypeRules, Waiting,

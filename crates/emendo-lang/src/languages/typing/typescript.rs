@@ -1,6 +1,6 @@
 //! Types in TypeScript and JavaScript.
 
-use super::{declared_type, function, parameter, value};
+use crate::languages::typing::{declared_type, function, parameter, value};
 use crate::types::{
     ArgumentRule, Branch, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, Part,
     ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,

@@ -1,6 +1,6 @@
 //! Text with slots, cut into chunks; it knows no language.
 
-use emendo_text::Span;
+use crate::span::Span;
 
 /// How much a slot takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
