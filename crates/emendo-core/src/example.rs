@@ -373,7 +373,7 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
                 && !declared.contains(&word.as_str())
         })
         .map(|(_, symbol)| {
-            let name = emendo_lang::ImportName::of(language, &symbol, emendo_lang::Space::Value);
+            let name = language.import_of(&symbol, emendo_lang::Space::Value);
             (language.names.write_import)(&name, None)
         })
         .collect();

@@ -1,6 +1,10 @@
 //! What a language is: facts in tables, filled by one file each in `languages/`.
 
-use emendo_text::RelPath;
+use emendo_text::{RelPath, Span};
+
+use crate::import::{Export, Import, ImportName};
+
+use crate::files::Files;
 
 /// The facts about one language. Nothing else in the engine knows a language by name.
 pub struct Language {
@@ -320,52 +324,6 @@ pub struct Modules {
     pub called: fn(&RelPath, &dyn Files) -> Vec<String>,
 }
 
-/// What is known of a project's files.
-pub trait Files: Send + Sync {
-    /// True if there is a file of this path.
-    fn exists(&self, path: &str) -> bool;
-    /// The text of a file.
-    fn text(&self, path: &RelPath) -> Option<String>;
-    /// The text of a file, for something else than what it declares.
-    fn whole(&self, path: &RelPath) -> Option<String> {
-        self.text(path)
-    }
-    /// All files of this name.
-    fn named(&self, name: &str) -> Vec<RelPath>;
-    /// What was worked out of the files under this key, worked out the first time only.
-    fn remember(&self, _key: &str, make: &mut dyn FnMut() -> Remembered) -> Remembered {
-        make()
-    }
-}
-
-/// What a language works out of the settings of a project.
-pub type Remembered = std::sync::Arc<dyn std::any::Any + Send + Sync>;
-
-/// What is worked out of the files under a key, worked out the first time only.
-pub(crate) fn remembered<T: Send + Sync + 'static>(
-    files: &dyn Files,
-    key: &str,
-    make: impl Fn() -> T,
-) -> std::sync::Arc<T> {
-    let found = files.remember(key, &mut || std::sync::Arc::new(make()));
-    found.downcast().unwrap_or_else(|_| std::sync::Arc::new(make()))
-}
-
-/// No files at all.
-pub(crate) struct NoFiles;
-
-impl Files for NoFiles {
-    fn exists(&self, _: &str) -> bool {
-        false
-    }
-    fn text(&self, _: &RelPath) -> Option<String> {
-        None
-    }
-    fn named(&self, _: &str) -> Vec<RelPath> {
-        Vec::new()
-    }
-}
-
 /// How names work in a language.
 pub struct Names {
     /// Between the segments of a symbol.
@@ -402,7 +360,7 @@ pub struct Names {
     /// Kinds that pass names on to other files.
     pub export_kinds: &'static [&'static str],
     /// Reads what such a node passes on.
-    pub read_exports: fn(tree_sitter::Node<'_>, &str) -> Vec<crate::Export>,
+    pub read_exports: fn(tree_sitter::Node<'_>, &str) -> Vec<Export>,
     /// The list of names that a file passes on, as the target of an assignment: its strings are names.
     pub export_list: &'static str,
     /// A name is also that of the packages around the own one, and imports may hold for all files.
@@ -462,9 +420,9 @@ pub struct Names {
     /// What stands before the imports of a file: a kind, and the kind of its first child if that matters.
     pub preamble: &'static [(&'static str, &'static str)],
     /// Reads an import statement.
-    pub read_import: fn(tree_sitter::Node<'_>, &str) -> Vec<crate::Import>,
+    pub read_import: fn(tree_sitter::Node<'_>, &str) -> Vec<Import>,
     /// Writes an import statement, in the manner of another one of the file.
-    pub write_import: fn(&crate::ImportName, Option<&str>) -> String,
+    pub write_import: fn(&ImportName, Option<&str>) -> String,
     /// Writes several names of one module in one statement, in the manner of another one; `None` where a statement
     /// takes one name.
     pub write_list: fn(&str, &[String], Option<&str>) -> Option<String>,
@@ -526,6 +484,23 @@ impl Names {
     pub fn package(&self, symbol: &str) -> String {
         let segments = self.segments(symbol);
         self.join(&segments[..(self.package_of)(&segments).min(segments.len())])
+    }
+
+    /// An import of `segments` by the statement at `node`.
+    pub(crate) fn import(
+        &self,
+        node: tree_sitter::Node<'_>,
+        segments: Vec<(String, Span)>,
+    ) -> Import {
+        let words: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
+        let path = self.join(&words);
+        Import::new(Span::new(node.start_byte(), node.end_byte()), segments, path)
+    }
+
+    /// True if an import's statement spells its path otherwise: relative to the file's own module.
+    pub fn spells_relative(&self, import: &Import) -> bool {
+        let words: Vec<&str> = import.segments.iter().map(|(s, _)| s.as_str()).collect();
+        self.join(&words) != import.path()
     }
 
     /// True if the statement kind imports, or says the package.
@@ -592,6 +567,18 @@ impl Language {
     pub(crate) fn field(&self, name: Option<&str>) -> Option<&'static str> {
         let grammar = (self.grammar)();
         grammar.field_name_for_id(grammar.field_id_for_name(name?)?.get())
+    }
+
+    /// The plain import of a symbol, as it is imported where it is used in this space.
+    pub fn import_of(&self, symbol: &str, space: Space) -> ImportName {
+        ImportName {
+            is_static: (self.names.imports_member)(symbol, space),
+            path: symbol.to_owned(),
+            wildcard: false,
+            alias: None,
+            whole: false,
+            is_type: false,
+        }
     }
 
     /// The declaration facts of a kind.

@@ -8,7 +8,10 @@
 //!   whether a name at a place means a symbol, and how sure that is.
 //! - [`ImportPlan`] turns added and dropped imports into splices in the file's own order.
 
+mod certainty;
 mod facts;
+mod files;
+mod import;
 mod imports;
 mod index;
 mod language;
@@ -18,17 +21,18 @@ mod pattern;
 mod tree;
 mod types;
 
-pub use crate::facts::{
-    Export, FileFacts, Hint, Import, ImportName, Member, Tells, TypeDecl, Word,
-};
+pub use crate::certainty::{Certainty, Fact, Spellings};
+pub use crate::facts::{FileFacts, Hint, Member, Tells, TypeDecl, Word};
+pub use crate::files::{Files, Remembered};
+pub use crate::import::{Export, Import, ImportName};
 pub use crate::imports::{ImportEdit, ImportPlan, doubled, respell};
 pub use crate::index::{DeclaredIn, Index, Kept, PassedOn, TypeInfo};
 pub use crate::language::{
-    Absolute, Binding, Context, Declaration, Dialect, Files, KeyRule, Keyed, Language, Layer,
-    Modules, Names, Placeholder, Reach, Remembered, Space, TypeFacts, TypeRule,
+    Absolute, Binding, Context, Declaration, Dialect, KeyRule, Keyed, Language, Layer, Modules,
+    Names, Placeholder, Reach, Space, TypeFacts, TypeRule,
 };
 pub use crate::languages::{LANGUAGES, language, language_of};
-pub use crate::names::{Certainty, Fact, Owner, Resolver, Spelled, Spellings, Visible};
+pub use crate::names::{Owner, Resolver, Spelled, Visible};
 pub use crate::pattern::{
     Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
     Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Unresolved,

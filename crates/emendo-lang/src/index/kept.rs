@@ -6,9 +6,11 @@ use std::sync::{Arc, RwLock};
 use emendo_text::{Digest, Hasher, Lines, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::facts::{FileFacts, Import};
+use crate::facts::FileFacts;
+use crate::files::Files;
+use crate::import::Import;
 use crate::index::{Index, Passed, TypeInfo};
-use crate::language::{Files, Language};
+use crate::language::Language;
 use crate::languages::language;
 
 /// The contents of an index.

@@ -9,13 +9,15 @@ use std::sync::{Arc, RwLock};
 use emendo_text::{Digest, Lines, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::facts::{Export, FileFacts, Import};
-use crate::language::{Files, Language, NoFiles, Space};
+pub use crate::index::kept::Kept;
+
+use crate::facts::FileFacts;
+use crate::files::{Files, NoFiles};
+use crate::import::{Export, Import};
+use crate::language::{Language, Space};
 use crate::names::Resolver;
 use crate::tree::Tree;
 use crate::types::Learned;
-
-pub use crate::index::kept::Kept;
 
 /// Packages by language and name of a type.
 type ByFile = HashMap<(&'static str, String), Arc<HashSet<String>>>;

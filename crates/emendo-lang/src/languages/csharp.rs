@@ -621,7 +621,7 @@ fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
     if segments.is_empty() {
         return Vec::new();
     }
-    let import = Import::new(&NAMES, node, segments);
+    let import = NAMES.import(node, segments);
     let mut import = match alias {
         Some(alias) => import.known_as(span(alias).of(text)),
         // All types of a namespace, or all members of a type.

@@ -600,7 +600,7 @@ fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
     if segments.is_empty() {
         return Vec::new();
     }
-    let import = Import::new(&NAMES, node, segments);
+    let import = NAMES.import(node, segments);
     let mut import = if wildcard { import.all() } else { import };
     import.is_static = is_static;
     vec![import]

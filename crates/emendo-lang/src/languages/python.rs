@@ -5,9 +5,10 @@ use std::sync::LazyLock;
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
+use crate::files::Files;
 use crate::language::{
-    Binding, Context, Declaration, Files, KeyRule, Keyed, Language, Modules, Names, Placeholder,
-    Reach, Space, TypeFacts, TypeRule, context, declares,
+    Binding, Context, Declaration, KeyRule, Keyed, Language, Modules, Names, Placeholder, Reach,
+    Space, TypeFacts, TypeRule, context, declares,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -533,7 +534,7 @@ fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
             words_in(from, text, &mut module);
         }
         if children(node).iter().any(|c| c.kind() == "wildcard_import") {
-            out.push(Import::new(&NAMES, node, module).all());
+            out.push(NAMES.import(node, module).all());
             return out;
         }
     }
@@ -553,7 +554,7 @@ fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
         }
         let first = segments[0].0.clone();
         let several = segments.len() > 1;
-        let mut import = Import::new(&NAMES, node, segments);
+        let mut import = NAMES.import(node, segments);
         // `import a.b` makes `a` known, with `a.b` below it.
         if from.is_none() && several && alias.is_none() {
             import = import.known_as(&first);

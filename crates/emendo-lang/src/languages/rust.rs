@@ -5,9 +5,10 @@ use std::sync::LazyLock;
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
+use crate::files::Files;
 use crate::language::{
-    Binding, Context, Declaration, Files, KeyRule, Keyed, Language, Layer, Modules, Names,
-    Placeholder, Reach, Space, TypeFacts, TypeRule, context, declares,
+    Binding, Context, Declaration, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder,
+    Reach, Space, TypeFacts, TypeRule, context, declares,
 };
 use crate::tree::{children, span, words_in};
 use crate::{Import, ImportName};
@@ -705,15 +706,15 @@ fn tree(
             }
         }
         "use_wildcard" => {
-            out.push(listed(Import::new(&NAMES, statement, below(node.named_child(0))).all()));
+            out.push(listed(NAMES.import(statement, below(node.named_child(0))).all()));
         }
         "use_as_clause" => {
             let Some(alias) = node.child_by_field_name("alias") else { return };
-            let import = Import::new(&NAMES, statement, below(node.child_by_field_name("path")));
+            let import = NAMES.import(statement, below(node.child_by_field_name("path")));
             out.push(listed(import.known_as(span(alias).of(text))));
         }
         "self" => {
-            let mut import = Import::new(&NAMES, statement, head.to_vec());
+            let mut import = NAMES.import(statement, head.to_vec());
             import.implied = true;
             out.push(match group {
                 Some(group) => import.listed(span(node), Some(group), head.len(), false),
@@ -723,7 +724,7 @@ fn tree(
         _ => {
             let segments = below(Some(node));
             if !segments.is_empty() {
-                out.push(listed(Import::new(&NAMES, statement, segments)));
+                out.push(listed(NAMES.import(statement, segments)));
             }
         }
     }

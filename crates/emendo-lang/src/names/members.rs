@@ -3,9 +3,10 @@
 
 use emendo_text::Span;
 
+use crate::certainty::{Certainty, Fact};
 use crate::facts::{TypeDecl, Word};
 use crate::language::Space;
-use crate::names::{Certainty, Fact, Resolver};
+use crate::names::Resolver;
 use crate::types::{Told, Ty};
 
 /// Whose member a word names.
@@ -214,7 +215,7 @@ impl Resolver<'_> {
                 && packages.iter().any(|p| {
                     let root = names.package(p);
                     let root = if root.is_empty() { p } else { &root };
-                    crate::names::below(s, root).is_some()
+                    crate::certainty::below(s, root).is_some()
                 })
         })
     }

@@ -1,9 +1,14 @@
 //! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
 
 use emendo_text::{RelPath, Span};
-use serde::{Deserialize, Serialize};
 
-use crate::facts::{Declared, FileFacts, Import, TypeDecl};
+pub use crate::names::members::Owner;
+pub use crate::names::spell::Spelled;
+pub use crate::names::visible::Visible;
+
+use crate::certainty::{Certainty, Fact, below};
+use crate::facts::{Declared, FileFacts, TypeDecl};
+use crate::import::Import;
 use crate::index::Index;
 use crate::language::{Language, Space};
 use crate::tree::Tree;
@@ -12,84 +17,6 @@ use crate::types::Typing;
 mod members;
 mod spell;
 mod visible;
-
-pub use crate::names::members::Owner;
-pub use crate::names::spell::Spelled;
-pub use crate::names::visible::Visible;
-
-/// How sure it is that a place is what a recipe means.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Certainty {
-    /// The spelling fits and nothing contradicts.
-    Unsure,
-    /// Resolved by one inference that could be wrong.
-    Likely,
-    /// Everything named resolved.
-    Certain,
-}
-
-impl Certainty {
-    /// All levels, the surest first.
-    pub const ALL: [Self; 3] = [Self::Certain, Self::Likely, Self::Unsure];
-
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Certain => "certain",
-            Self::Likely => "likely",
-            Self::Unsure => "unsure",
-        }
-    }
-}
-
-/// One piece of evidence: what it says, in plain words, and where it stands in the file.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Fact {
-    /// How sure this fact leaves the place.
-    pub says: Certainty,
-    /// The fact. `{line}` stands for the line of `at`.
-    pub text: String,
-    /// Where it stands.
-    pub at: Option<Span>,
-}
-
-/// Symbols that a run has renamed are one symbol under two names.
-#[derive(Clone, Debug, Default)]
-pub struct Spellings {
-    pairs: Vec<(String, String)>,
-}
-
-impl Spellings {
-    /// From now on `old` and `new` are one symbol, with all that lies below.
-    pub fn join(&mut self, old: &str, new: &str) {
-        self.pairs.push((old.to_owned(), new.to_owned()));
-    }
-
-    /// All names of a symbol, its own first.
-    pub fn of(&self, symbol: &str) -> Vec<String> {
-        let mut out = vec![symbol.to_owned()];
-        let mut i = 0;
-        while i < out.len() && out.len() < 32 {
-            for (a, b) in self.pairs.iter().flat_map(|(a, b)| [(a, b), (b, a)]) {
-                if let Some(rest) = below(&out[i], a) {
-                    let other = format!("{b}{rest}");
-                    if !out.contains(&other) {
-                        out.push(other);
-                    }
-                }
-            }
-            i += 1;
-        }
-        out
-    }
-}
-
-/// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.
-pub(crate) fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
-    let rest = symbol.strip_prefix(parent)?;
-    (rest.is_empty() || rest.starts_with(['.', ':', '/'])).then_some(rest)
-}
 
 /// Answers what names mean in one file.
 pub struct Resolver<'a> {

@@ -3,7 +3,7 @@
 
 use emendo_text::Filter;
 
-use crate::facts::ImportName;
+use crate::import::ImportName;
 use crate::language::Space;
 use crate::names::Resolver;
 
@@ -46,7 +46,7 @@ impl Resolver<'_> {
         if (taken && names.full_names) || names.segments(symbol).len() < 2 {
             return Ok(Spelled { text: symbol.to_owned(), imports: Vec::new() });
         }
-        let mut import = ImportName::of(self.language, symbol, space);
+        let mut import = self.language.import_of(symbol, space);
         if taken {
             let alias = self.alias(symbol);
             if self.taken(&alias, space, at, symbol) {

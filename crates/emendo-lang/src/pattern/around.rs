@@ -287,7 +287,11 @@ impl Look<'_> {
             m.slots.push(here);
         }
         let says = format!("`{name}` is declared in {path}");
-        m.facts.push(crate::names::Fact { says: crate::Certainty::Certain, text: says, at: None });
+        m.facts.push(crate::certainty::Fact {
+            says: crate::Certainty::Certain,
+            text: says,
+            at: None,
+        });
         Some(())
     }
 

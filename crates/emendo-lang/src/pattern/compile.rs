@@ -487,7 +487,7 @@ pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
         .names
         .iter()
         .map(|n| {
-            let mut name = crate::ImportName::of(language, &n.symbol, Space::Value);
+            let mut name = language.import_of(&n.symbol, Space::Value);
             name.alias = Some(n.word.clone()).filter(|w| *w != language.names.last(&n.symbol));
             format!("{}\n", (language.names.write_import)(&name, None))
         })

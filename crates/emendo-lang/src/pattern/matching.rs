@@ -3,8 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::certainty::{Certainty, Fact};
 use crate::language::{Declaration, Language, Space};
-use crate::names::{Certainty, Fact, Resolver};
+use crate::names::Resolver;
 use crate::pattern::{Constraint, Inner, PNode, Pattern, Reading, What};
 use crate::tree::{Tree, is_separator, skipped, span, spliced, tokens, walk_cursor};
 

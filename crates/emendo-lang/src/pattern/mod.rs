@@ -29,10 +29,11 @@ pub use crate::pattern::inside::{Gather, Place, Rework, Rule};
 pub use crate::pattern::matching::{Bound, Match, NameUse};
 pub use crate::pattern::write::{Replacement, Unresolved, Written};
 
+use crate::certainty::Spellings;
 use crate::facts::FileFacts;
 use crate::index::Index;
 use crate::language::{Language, Space};
-use crate::names::{Resolver, Spellings};
+use crate::names::Resolver;
 use crate::tree::Tree;
 
 /// The words for `form`.

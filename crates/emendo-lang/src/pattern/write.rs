@@ -4,9 +4,10 @@ use std::collections::BTreeMap;
 
 use emendo_text::{Filter, Part, Span, Splice};
 
-use crate::facts::ImportName;
+use crate::certainty::{Certainty, Fact, Spellings};
+use crate::import::ImportName;
 use crate::language::{Language, Space};
-use crate::names::{Certainty, Fact, Resolver, Spellings};
+use crate::names::Resolver;
 use crate::pattern::align::{align, shrink};
 use crate::pattern::delete::{delete, indent_at, line_start};
 use crate::pattern::inside::Place;

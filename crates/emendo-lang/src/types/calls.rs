@@ -5,8 +5,9 @@ use std::borrow::Cow;
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::certainty::Certainty;
 use crate::language::Space;
-use crate::names::{Certainty, Resolver};
+use crate::names::Resolver;
 use crate::tree::{children, span};
 use crate::types::infer::{named, part};
 use crate::types::{CalleeRule, Gives, Known, MemberType, Origin, Told, Ty, gives};

@@ -5,7 +5,8 @@ use std::collections::HashMap;
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::names::{Certainty, Resolver};
+use crate::certainty::Certainty;
+use crate::names::Resolver;
 use crate::tree::span;
 use crate::types::infer::named;
 use crate::types::{Callee, DEPTH, MemberType, Told, Ty};

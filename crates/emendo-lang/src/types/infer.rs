@@ -7,9 +7,10 @@ use emendo_text::Span;
 use rustc_hash::FxHashMap;
 use tree_sitter::Node;
 
+use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
 use crate::language::Space;
-use crate::names::{Certainty, Resolver};
+use crate::names::Resolver;
 use crate::tree::{children, span};
 use crate::types::{DEPTH, Gives, Told, Ty, gives, intro, read_type};
 

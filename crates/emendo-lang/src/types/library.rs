@@ -2,8 +2,8 @@
 
 use std::collections::HashMap;
 
+use crate::certainty::{Certainty, Spellings};
 use crate::language::Language;
-use crate::names::{Certainty, Spellings};
 use crate::types::text::read_notation;
 use crate::types::{MemberType, Takes, Ty};
 

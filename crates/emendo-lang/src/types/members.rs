@@ -6,9 +6,10 @@ use std::sync::Arc;
 use emendo_text::RelPath;
 use tree_sitter::Node;
 
+use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
 use crate::language::Space;
-use crate::names::{Certainty, Resolver};
+use crate::names::Resolver;
 use crate::tree::{children, span};
 use crate::types::infer::{named, part};
 use crate::types::library::split;
@@ -778,7 +779,7 @@ impl<'a> Resolver<'a> {
                 let root = names.package(w);
                 let plain = root.is_empty() || syntax.primitives.iter().any(|p| p.1 == w);
                 plain
-                    || crate::names::below(s, &root).is_some()
+                    || crate::certainty::below(s, &root).is_some()
                     || self.project.is_standard(self.language, w)
             })
         };

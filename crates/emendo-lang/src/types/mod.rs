@@ -32,7 +32,7 @@ pub use crate::types::sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, P
 pub(crate) use crate::types::text::read_type;
 pub use crate::types::waits::{Home, WaitHead, WaitSite};
 
-use crate::names::{Certainty, Fact};
+use crate::certainty::{Certainty, Fact};
 
 /// How deep types are put into one another, and how far they are followed.
 pub(crate) const DEPTH: usize = 24;

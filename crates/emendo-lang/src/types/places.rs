@@ -3,8 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::certainty::Certainty;
 use crate::language::Space;
-use crate::names::{Certainty, Resolver};
+use crate::names::Resolver;
 use crate::tree::{children, span, walk};
 use crate::types::infer::{named, part};
 use crate::types::{CallSite, FunctionSite, FunctionTypeRule, Gives, Ty, gives};

@@ -3,8 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::certainty::Certainty;
 use crate::language::Space;
-use crate::names::{Certainty, Resolver};
+use crate::names::Resolver;
 use crate::tree::{children, span};
 use crate::types::calls::plain_path;
 use crate::types::infer::{named, one_of, part, short};

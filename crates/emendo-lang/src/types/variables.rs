@@ -3,9 +3,10 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::certainty::Certainty;
 use crate::facts::Declared;
 use crate::language::Space;
-use crate::names::{Certainty, Resolver};
+use crate::names::Resolver;
 use crate::tree::span;
 use crate::types::infer::{named, part, short};
 use crate::types::{Gives, Intro, Origin, Part, Told, Ty, gives};

@@ -6,8 +6,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use emendo_lang::{
-    Certainty, Conditions, Fact, ImportName, Language, Match, Pattern, Place, Replacement, Space,
-    Written,
+    Certainty, Conditions, Fact, Language, Match, Pattern, Place, Replacement, Space, Written,
 };
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
@@ -655,7 +654,7 @@ impl CodeRunner {
         imports.extend(along.imports);
         released.extend(along.released);
         for symbol in &self.add {
-            imports.push(ImportName::of(self.language, symbol, Space::Value));
+            imports.push(self.language.import_of(symbol, Space::Value));
         }
         let drop_imports = self.drop.clone();
         Ok((Change { splices, imports, drop_imports, released, ..Change::default() }, facts))

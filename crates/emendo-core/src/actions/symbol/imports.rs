@@ -184,7 +184,7 @@ impl SymbolRunner {
                 moved.is_some_and(|o| names.segments(&o.target).starts_with(&head))
             })
         };
-        let relative = |m: &Moved<'_>| m.import.is_relative(names);
+        let relative = |m: &Moved<'_>| names.spells_relative(m.import);
         for m in moved.iter().filter(|m| relative(m)) {
             self.relative(p, m, out);
         }
@@ -353,7 +353,7 @@ impl SymbolRunner {
             let known = p.code.facts.import_of(new).is_some()
                 || p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
             let Some(fact) = used.filter(|_| !known) else { continue };
-            let name = ImportName::of(self.rows.language, new, Space::Type);
+            let name = self.rows.language.import_of(new, Space::Type);
             let written = Rewritten {
                 splices: vec![self.below(p, import, &name)],
                 imports: Vec::new(),

@@ -153,7 +153,7 @@ impl SymbolRunner {
         }
         if names.segments(old).len() == 1 && self.what == What::Package {
             let import =
-                ImportName { whole: true, ..ImportName::of(self.rows.language, new, Space::Type) };
+                ImportName { whole: true, ..self.rows.language.import_of(new, Space::Type) };
             let bound = p.resolver.import_at(old, at).is_some();
             return Ok(Rewritten {
                 splices: vec![Splice::text(word.span, new)],
@@ -177,7 +177,7 @@ impl SymbolRunner {
             // It comes through a module of the project's own, which passes the new name on, or is written from there.
             Some(i)
                 if i.path() != old
-                    || (i.is_relative(names) && names.parent(old) == names.parent(new)) =>
+                    || (names.spells_relative(i) && names.parent(old) == names.parent(new)) =>
             {
                 let last = names.last(new);
                 let target = names.join(&[names.parent(i.path()).as_str(), last]);

@@ -487,19 +487,19 @@ fn read_passed_on(node: Node<'_>, text: &str) -> Vec<Import> {
     };
     for part in children(node) {
         match part.kind() {
-            "*" => out.push(Import::new(&NAMES, node, vec![module.clone()]).all()),
+            "*" => out.push(NAMES.import(node, vec![module.clone()]).all()),
             "namespace_export" => {
                 if let Some(name) = part.named_child(0) {
-                    let import = Import::new(&NAMES, node, vec![module.clone()]);
+                    let import = NAMES.import(node, vec![module.clone()]);
                     out.push(import.known_as(span(name).of(text)));
                 }
             }
             "export_clause" => {
                 for item in children(part).into_iter().filter(|c| c.kind() == "export_specifier") {
                     let Some(name) = item.child_by_field_name("name") else { continue };
-                    let import =
-                        Import::new(&NAMES, node, vec![module.clone(), segment(name, text)])
-                            .listed(span(item), Some(span(part)), 1, true);
+                    let import = NAMES
+                        .import(node, vec![module.clone(), segment(name, text)])
+                        .listed(span(item), Some(span(part)), 1, true);
                     out.push(match item.child_by_field_name("alias") {
                         Some(alias) => import.known_as(span(alias).of(text)),
                         None => import,
@@ -767,30 +767,24 @@ fn read_module(node: Node<'_>, text: &str) -> Vec<Import> {
         match part.kind() {
             "identifier" => {
                 let name = segment(part, text);
-                let mut import =
-                    Import::new(&NAMES, node, vec![module.clone(), ("default".into(), name.1)])
-                        .known_as(&name.0)
-                        .listed(name.1, None, 1, false);
+                let mut import = NAMES
+                    .import(node, vec![module.clone(), ("default".into(), name.1)])
+                    .known_as(&name.0)
+                    .listed(name.1, None, 1, false);
                 import.implied = true;
                 out.push(import);
             }
             "namespace_import" => {
                 let Some(name) = part.named_child(0) else { continue };
-                out.push(
-                    Import::new(&NAMES, node, vec![module.clone()]).known_as(span(name).of(text)),
-                );
+                out.push(NAMES.import(node, vec![module.clone()]).known_as(span(name).of(text)));
             }
             "named_imports" => {
                 for item in children(part).into_iter().filter(|c| c.kind() == "import_specifier") {
                     let Some(name) = item.child_by_field_name("name") else { continue };
                     let segments = vec![module.clone(), segment(name, text)];
                     let open = !types_only;
-                    let import = Import::new(&NAMES, node, segments).listed(
-                        span(item),
-                        Some(span(part)),
-                        1,
-                        open,
-                    );
+                    let import =
+                        NAMES.import(node, segments).listed(span(item), Some(span(part)), 1, open);
                     let mut import = import;
                     import.is_type =
                         types_only || children(item).iter().any(|c| c.kind() == "type");
@@ -827,7 +821,7 @@ fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
         let Some(name) = declarator.child_by_field_name("name") else { continue };
         match name.kind() {
             "identifier" => {
-                out.push(Import::new(&NAMES, node, vec![module]).known_as(span(name).of(text)));
+                out.push(NAMES.import(node, vec![module]).known_as(span(name).of(text)));
             }
             "object_pattern" => {
                 for item in children(name) {
@@ -841,12 +835,9 @@ fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
                         _ => (None, None),
                     };
                     let Some(key) = key else { continue };
-                    let import = Import::new(
-                        &NAMES,
-                        node,
-                        vec![module.clone(), segment(key, text)],
-                    )
-                    .listed(span(item), Some(span(name)), 1, true);
+                    let import = NAMES
+                        .import(node, vec![module.clone(), segment(key, text)])
+                        .listed(span(item), Some(span(name)), 1, true);
                     out.push(match local {
                         Some(local) => import.known_as(span(local).of(text)),
                         None => import,

@@ -2,7 +2,8 @@
 
 use emendo_text::RelPath;
 
-use crate::language::{Files, Modules, remembered};
+use crate::files::{Files, remembered};
+use crate::language::Modules;
 
 /// Files are modules by their paths; the settings of the compiler and manifests give them other names too.
 pub(super) const MODULES: Modules = Modules { of: module_of, absolute, file: module_file, called };
