@@ -19,6 +19,7 @@ mod languages;
 mod names;
 mod pattern;
 mod tree;
+mod ty;
 mod types;
 
 pub use crate::certainty::{Certainty, Fact, Spellings};
@@ -28,8 +29,10 @@ pub use crate::import::{Export, Import, ImportName};
 pub use crate::imports::{ImportEdit, ImportPlan, doubled, respell};
 pub use crate::index::{DeclaredIn, Index, Kept, PassedOn, TypeInfo};
 pub use crate::language::{
-    Absolute, Binding, Context, Declaration, Dialect, KeyRule, Keyed, Language, Layer, Modules,
-    Names, Placeholder, Reach, Space, TypeFacts, TypeRule,
+    Absolute, ArgumentRule, Binding, Branch, CalleeRule, Context, Declaration, Delegate, Dialect,
+    FunctionRule, FunctionTypeRule, Gives, Intro, KeyRule, Keyed, Language, Layer, Modules, Names,
+    Origin, Packing, Part, Placeholder, Reach, ReturnRule, Space, Syntax, Taken, Test, TypeFacts,
+    TypeRule, TypeRules, Waiting,
 };
 pub use crate::languages::{LANGUAGES, language, language_of};
 pub use crate::names::{Owner, Resolver, Spelled, Visible};
@@ -38,11 +41,10 @@ pub use crate::pattern::{
     Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Unresolved,
     Written, delete_item, delete_splice,
 };
-pub use crate::tree::{Tree, token_texts};
+pub use crate::tree::Tree;
+pub use crate::tree::token_texts;
+pub use crate::ty::{Learned, LibraryError, LibraryType, Told, Ty};
 pub use crate::types::{
-    ArgumentRule, ArgumentSite, Branch, CallPlace, CallSite, Callee, CalleeRule, Delegate,
-    Expected, FunctionRule, FunctionSite, FunctionTypeRule, FunctionTypeSite, Gives, Home, Intro,
-    Learned, LeaveSite, LibraryError, LibraryType, MacroSite, Origin, Overload, Packing, PairSite,
-    ParamSite, Part, ReturnRule, Syntax, Taken, TakenSite, Test, Told, Ty, TypeRules, WaitHead,
-    WaitSite, Waiting,
+    ArgumentSite, CallPlace, CallSite, Callee, Expected, FunctionSite, FunctionTypeSite, Home,
+    LeaveSite, MacroSite, Overload, PairSite, ParamSite, TakenSite, WaitHead, WaitSite,
 };

@@ -2,14 +2,14 @@
 
 use std::cell::RefCell;
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use emendo_text::Span;
+use rustc_hash::{FxHashMap, FxHashSet};
 use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::{Bound, FileFacts, Hint, Member, Scope, Tells, TypeDecl, Word};
 use crate::language::{Binding, Language, Reach, Space, TypeRule};
-use crate::tree::{Tree, children, span, token_texts, walk_cursor, words_in};
+use crate::tree::Tree;
+use crate::tree::{children, span, token_texts, walk_cursor, words_in};
 
 /// How far above a key the thing that it belongs to may stand.
 const KEY_REACH: usize = 4;

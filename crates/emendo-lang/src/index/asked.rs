@@ -11,7 +11,7 @@ use crate::language::Language;
 use crate::languages::LANGUAGES;
 use crate::names::Resolver;
 use crate::tree::Tree;
-use crate::types::{Learned, MemberType, Shape};
+use crate::ty::{Learned, MemberType, Shape};
 
 /// How much text of files is kept parsed.
 const KEPT: usize = 2 << 20;

@@ -17,7 +17,7 @@ use crate::import::{Export, Import};
 use crate::language::{Language, Space};
 use crate::names::Resolver;
 use crate::tree::Tree;
-use crate::types::Learned;
+use crate::ty::Learned;
 
 /// Packages by language and name of a type.
 type ByFile = HashMap<(&'static str, String), Arc<HashSet<String>>>;

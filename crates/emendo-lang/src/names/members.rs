@@ -7,7 +7,7 @@ use crate::certainty::{Certainty, Fact};
 use crate::facts::{TypeDecl, Word};
 use crate::language::Space;
 use crate::names::Resolver;
-use crate::types::{Told, Ty};
+use crate::ty::{Told, Ty};
 
 /// Whose member a word names.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -10,7 +10,8 @@ use crate::names::Resolver;
 use crate::pattern::find::descend;
 use crate::pattern::matching::{Bound, Match};
 use crate::pattern::{Pattern, What};
-use crate::tree::{Tree, span};
+use crate::tree::Tree;
+use crate::tree::span;
 
 /// The slot that marks the place in a pattern of what stands around it.
 pub const HERE: &str = "here";

@@ -11,7 +11,8 @@ use crate::pattern::keys::{keys, optional_tokens};
 use crate::pattern::{
     Constraint, Key, NameDef, PNode, Pattern, PatternError, Reading, SlotDef, What,
 };
-use crate::tree::{Tree, span};
+use crate::tree::Tree;
+use crate::tree::span;
 
 /// Spellings of slots that are tried in one context before it is given up.
 const MAX_SPELLINGS: usize = 120;

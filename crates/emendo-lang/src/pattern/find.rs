@@ -7,7 +7,8 @@ use crate::language::Language;
 use crate::names::Resolver;
 use crate::pattern::matching::{Match, Matcher, significant};
 use crate::pattern::{KeyWords, PNode, Pattern, Reading, What};
-use crate::tree::{Tree, span, walk_cursor};
+use crate::tree::Tree;
+use crate::tree::{span, walk_cursor};
 
 /// What looking for a pattern in a file gave.
 #[derive(Debug, Default)]

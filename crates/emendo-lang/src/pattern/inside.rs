@@ -10,7 +10,8 @@ use crate::pattern::delete::{delete_splice, indent_at, line_start, with_end};
 use crate::pattern::find::descend;
 use crate::pattern::matching::{Bound, Match};
 use crate::pattern::write::{Replacement, Unresolved, Written};
-use crate::tree::{Tree, children, span};
+use crate::tree::Tree;
+use crate::tree::{children, span};
 
 /// An old and a new pattern.
 #[derive(Debug)]

@@ -79,9 +79,9 @@ pub struct Constraint {
     /// Symbols or globs (`a.b.*`, `a.b.**`), any of them.
     pub means: Vec<String>,
     /// Static types, any of them.
-    pub types: Vec<crate::types::Ty>,
+    pub types: Vec<crate::ty::Ty>,
     /// Static types, none of them.
-    pub not_types: Vec<crate::types::Ty>,
+    pub not_types: Vec<crate::ty::Ty>,
     /// Patterns, any of which must fit the whole of it.
     pub is: Vec<Pattern>,
     /// Patterns, none of which may.
@@ -351,7 +351,7 @@ impl Pattern {
 
     /// The symbols of types that slots must be of.
     pub fn type_symbols(&self) -> impl Iterator<Item = &String> {
-        self.slots.iter().flat_map(|s| &s.constraint.types).flat_map(crate::types::Ty::symbols)
+        self.slots.iter().flat_map(|s| &s.constraint.types).flat_map(crate::ty::Ty::symbols)
     }
 
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.

@@ -14,7 +14,8 @@ use crate::pattern::inside::Place;
 use crate::pattern::matching::{Bound, Match};
 use crate::pattern::tokens::{NewToken, OldToken, new_tokens, old_tokens};
 use crate::pattern::{Key, Pattern, PatternError};
-use crate::tree::{Tree, span, walk};
+use crate::tree::Tree;
+use crate::tree::{span, walk};
 
 /// What a replacement writes at one match.
 #[derive(Clone, Debug, Default)]

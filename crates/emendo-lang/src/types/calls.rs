@@ -6,11 +6,11 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::certainty::Certainty;
-use crate::language::Space;
+use crate::language::{CalleeRule, Gives, Origin, Space};
 use crate::names::Resolver;
 use crate::tree::{children, span};
+use crate::ty::{Known, MemberType, Told, Ty};
 use crate::types::infer::{named, part};
-use crate::types::{CalleeRule, Gives, Known, MemberType, Origin, Told, Ty, gives};
 
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -103,7 +103,7 @@ impl<'a> Resolver<'a> {
     pub(super) fn bare(&self, function: Node<'a>) -> Node<'a> {
         let wraps = self.language.names.types.wraps;
         let mut node = function;
-        while wraps.contains(&node.kind()) && gives(self.language, node.kind()).is_none() {
+        while wraps.contains(&node.kind()) && self.language.typing.gives(node.kind()).is_none() {
             match named(node).into_iter().next() {
                 Some(inner) => node = inner,
                 None => break,
@@ -218,7 +218,7 @@ impl<'a> Resolver<'a> {
             && rule.origin == Origin::Function
         {
             let takes = self.takes(node);
-            let same = |(p, w): (&crate::types::Takes, &Ty)| {
+            let same = |(p, w): (&crate::ty::Takes, &Ty)| {
                 w.symbols().is_empty()
                     || p.ty.symbols().iter().any(|s| w.symbols().contains(s))
                     || p.ty == *w
@@ -244,10 +244,10 @@ impl<'a> Resolver<'a> {
             // A short name in a recipe may stand for several: one that is shared will do.
             let shared = |p: &Ty, w: &Ty| p.symbols().iter().any(|s| w.symbols().contains(s));
             let both = |p: &Ty, w: &Ty| (self.fits(p, w), self.fits(w, p));
-            let same = |(p, w): (&crate::types::Takes, &Ty)| {
+            let same = |(p, w): (&crate::ty::Takes, &Ty)| {
                 shared(&p.ty, w) || both(&p.ty, w) == (Some(true), Some(true))
             };
-            let other = |(p, w): (&crate::types::Takes, &Ty)| {
+            let other = |(p, w): (&crate::ty::Takes, &Ty)| {
                 let (there, back) = both(&p.ty, w);
                 !shared(&p.ty, w) && (there == Some(false) || back == Some(false))
             };
@@ -306,7 +306,7 @@ impl<'a> Resolver<'a> {
                         m if m.params.is_some() => m,
                         m => {
                             let (params, gives) = self.as_function(&m.gives)?;
-                            let takes = |ty| crate::types::Takes {
+                            let takes = |ty| crate::ty::Takes {
                                 name: None,
                                 ty,
                                 optional: false,
@@ -347,7 +347,7 @@ impl<'a> Resolver<'a> {
         };
         let object =
             if rule.object.is_empty() { None } else { call.child_by_field_name(rule.object) };
-        let (object, name) = match (object, gives(self.language, function.kind())) {
+        let (object, name) = match (object, self.language.typing.gives(function.kind())) {
             (Some(o), _) => (Some(o), function),
             (None, Some(Gives::Member(of, name))) => (part(function, of), part(function, name)?),
             _ => return own(),

@@ -8,8 +8,9 @@ use tree_sitter::Node;
 use crate::certainty::Certainty;
 use crate::names::Resolver;
 use crate::tree::span;
+use crate::ty::{DEPTH, MemberType, Told, Ty};
+use crate::types::Callee;
 use crate::types::infer::named;
-use crate::types::{Callee, DEPTH, MemberType, Told, Ty};
 
 /// What a closure's parameter is declared to be, where the closure stands.
 #[derive(Clone, Debug)]
@@ -218,7 +219,7 @@ impl<'a> Resolver<'a> {
             return Some((ty.filled(&given, None), lambda, says));
         }
         // The value of what is declared with a type.
-        for rule in crate::types::intro(self.language, up.kind()).filter(|r| !r.ty.is_empty()) {
+        for rule in self.language.typing.intros_of(up.kind()).filter(|r| !r.ty.is_empty()) {
             let holder = up.child_by_field_name(rule.ty);
             let holder = holder.or_else(|| up.parent()?.child_by_field_name(rule.ty));
             if let Some(ty) = holder.filter(|t| !span(*t).contains(span(node))) {

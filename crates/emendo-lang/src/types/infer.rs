@@ -9,10 +9,10 @@ use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
-use crate::language::Space;
+use crate::language::{Gives, Space};
 use crate::names::Resolver;
 use crate::tree::{children, span};
-use crate::types::{DEPTH, Gives, Told, Ty, gives, intro, read_type};
+use crate::ty::{DEPTH, Told, Ty, read_type};
 
 /// How far inferences are put onto one another.
 const FAR: usize = 64;
@@ -103,7 +103,7 @@ impl<'a> Resolver<'a> {
         }
         let object = |symbol: &str| Some(Told::sure(Ty::object(symbol)));
         let part = |field: &str| part(node, field);
-        match gives(language, kind)? {
+        match language.typing.gives(kind)? {
             Gives::Is(symbol) => object(symbol),
             Gives::Nothing => Some(Told::sure(Ty::Nothing)),
             Gives::ListOf(symbol) => {
@@ -201,7 +201,7 @@ impl<'a> Resolver<'a> {
                     let mut first = root.descendant_for_byte_range(at, at + 1)?;
                     while let Some(up) = first.parent()
                         && up.start_byte() == at
-                        && gives(language, up.kind()).is_some()
+                        && language.typing.gives(up.kind()).is_some()
                     {
                         first = up;
                     }
@@ -246,7 +246,7 @@ impl<'a> Resolver<'a> {
         if self.language.typing.blocks.contains(&node.kind()) {
             return self.tail(node);
         }
-        if gives(self.language, node.kind()).is_some() {
+        if self.language.typing.gives(node.kind()).is_some() {
             return self.type_of(node);
         }
         // A branch wraps its block.
@@ -422,12 +422,12 @@ impl<'a> Resolver<'a> {
     pub(crate) fn introduced(
         &self,
         at: Span,
-    ) -> Option<(Node<'a>, Node<'a>, &'static crate::types::Intro)> {
+    ) -> Option<(Node<'a>, Node<'a>, &'static crate::language::Intro)> {
         let leaf = self.leaf(at)?;
         let mut child = leaf;
         for _ in 0..12 {
             let node = child.parent()?;
-            for rule in intro(self.language, node.kind()) {
+            for rule in self.language.typing.intros_of(node.kind()) {
                 let held = if rule.name.is_empty() {
                     child.is_named()
                 } else if rule.name.starts_with(|c: char| c.is_ascii_digit()) {
@@ -439,8 +439,8 @@ impl<'a> Resolver<'a> {
                 };
                 if held {
                     let rest = node.parent().and_then(|up| {
-                        let mut rules = intro(self.language, up.kind());
-                        Some((up, rules.find(|r| r.origin == crate::types::Origin::Rest)?))
+                        let mut rules = self.language.typing.intros_of(up.kind());
+                        Some((up, rules.find(|r| r.origin == crate::language::Origin::Rest)?))
                     });
                     let (node, rule) = rest.unwrap_or((node, rule));
                     return Some((leaf, node, rule));

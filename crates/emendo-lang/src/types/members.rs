@@ -1,19 +1,17 @@
 //! Members of types: of the file, of other files of the project, and of libraries as far as they are told.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::sync::Arc;
 
-use emendo_text::RelPath;
 use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
-use crate::language::Space;
+use crate::language::{Origin, Space};
 use crate::names::Resolver;
 use crate::tree::{children, span};
+use crate::ty::{DEPTH, Known, MemberType, Shape, Takes, Told, Ty, split};
 use crate::types::infer::{named, part};
-use crate::types::library::split;
-use crate::types::{DEPTH, Origin, Told, Ty, intro};
 
 /// How many types a search goes through.
 const WIDE: usize = 256;
@@ -24,94 +22,6 @@ const NESTED: usize = 48;
 thread_local! {
     /// The types whose shapes this thread works out, the outermost first.
     static SHAPING: std::cell::RefCell<Vec<String>> = const { std::cell::RefCell::new(Vec::new()) };
-}
-
-/// A parameter.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Takes {
-    pub(crate) name: Option<String>,
-    pub(crate) ty: Ty,
-    /// It may be left out.
-    pub(crate) optional: bool,
-    /// It takes all that are left.
-    pub(crate) rest: bool,
-}
-
-/// A member as it is declared: one overload.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct MemberType {
-    /// What it takes; `None` where it is read.
-    pub(crate) params: Option<Vec<Takes>>,
-    /// What it gives.
-    pub(crate) gives: Ty,
-    /// What a closure that it takes is called with.
-    pub(crate) lambda: Vec<Ty>,
-    pub(crate) says: Certainty,
-    /// The file and line of its declaration, in another file.
-    pub(crate) place: Option<(RelPath, u32)>,
-    /// What it takes as it is declared, before parameters of types stood for anything.
-    pub(crate) plain: Option<Arc<[Takes]>>,
-}
-
-/// A member that was found.
-#[derive(Clone, Debug)]
-pub(crate) struct Known {
-    /// Its overloads.
-    pub(crate) all: Vec<MemberType>,
-    pub(crate) says: Certainty,
-    /// The type that declares it.
-    pub(crate) owner: String,
-}
-
-/// What is known of a type besides its members.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Shape {
-    pub(crate) params: Vec<String>,
-    pub(crate) extends: Vec<Ty>,
-    pub(crate) alias: Option<Ty>,
-    /// It is declared, and not only added to.
-    pub(crate) declared: bool,
-}
-
-impl MemberType {
-    /// The member as a value.
-    pub(crate) fn as_function(&self) -> Ty {
-        let params = self.params.iter().flatten().map(|p| p.ty.clone()).collect();
-        Ty::Function { params, gives: Box::new(self.gives.clone()) }
-    }
-
-    fn filled(&self, given: &HashMap<String, Ty>, itself: &Ty) -> Self {
-        let fill = |t: &Ty| t.filled(given, Some(itself));
-        let takes = |p: &Takes| Takes { ty: fill(&p.ty), ..p.clone() };
-        Self {
-            params: self.params.as_ref().map(|all| all.iter().map(takes).collect()),
-            gives: fill(&self.gives),
-            lambda: self.lambda.iter().map(fill).collect(),
-            plain: self.plain.clone().or_else(|| self.params.as_deref().map(Arc::from)),
-            ..self.clone()
-        }
-    }
-
-    /// What it takes as it is declared.
-    pub(crate) fn plain_params(&self) -> &[Takes] {
-        self.plain.as_deref().or(self.params.as_deref()).unwrap_or(&[])
-    }
-
-    /// The parameters of types that nothing stands for, in the order in which they are met.
-    pub(crate) fn open_params(&self, given: &HashMap<String, Ty>) -> Vec<String> {
-        let mut out = Vec::new();
-        let all = self.params.iter().flatten().map(|p| &p.ty).chain([&self.gives]);
-        all.for_each(|t| t.params_in(&mut out));
-        out.retain(|p| !given.contains_key(p));
-        out
-    }
-
-    /// True if it may be called with so many arguments.
-    pub(crate) fn takes(&self, count: usize) -> bool {
-        let Some(params) = &self.params else { return true };
-        let least = params.iter().filter(|p| !p.optional && !p.rest).count();
-        count >= least && (count <= params.len() || params.iter().any(|p| p.rest))
-    }
 }
 
 impl<'a> Resolver<'a> {
@@ -406,7 +316,7 @@ impl<'a> Resolver<'a> {
     /// The list of parameters of a function, or its only one.
     pub(super) fn parameters_of(&self, node: Node<'a>) -> Option<Node<'a>> {
         let rules = self.language.typing.functions.iter().filter(|f| f.kind == node.kind());
-        let list = |r: &crate::types::FunctionRule| {
+        let list = |r: &crate::language::FunctionRule| {
             let own = node.child_by_field_name(r.params);
             own.or_else(|| named(node).into_iter().find(|n| n.kind() == r.params))
         };
@@ -440,8 +350,8 @@ impl<'a> Resolver<'a> {
 
     /// Where the name and the type of a parameter stand.
     pub(super) fn param_parts(&self, param: Node<'a>) -> (Option<Node<'a>>, Option<Node<'a>>) {
-        let rules: Vec<_> = intro(self.language, param.kind()).collect();
-        let of = |pick: fn(&crate::types::Intro) -> &'static str| {
+        let rules: Vec<_> = self.language.typing.intros_of(param.kind()).collect();
+        let of = |pick: fn(&crate::language::Intro) -> &'static str| {
             rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
         };
         let name = of(|r| r.name).or((param.child_count() == 0).then_some(param));

@@ -3,9 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::language::Packing;
 use crate::names::Resolver;
 use crate::tree::span;
-use crate::types::Packing;
 use crate::types::infer::named;
 
 /// A value in a literal object, struct or call, with its key.

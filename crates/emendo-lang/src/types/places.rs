@@ -4,11 +4,12 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::certainty::Certainty;
-use crate::language::Space;
+use crate::language::{FunctionTypeRule, Gives, Space};
 use crate::names::Resolver;
 use crate::tree::{children, span, walk};
+use crate::ty::Ty;
 use crate::types::infer::{named, part};
-use crate::types::{CallSite, FunctionSite, FunctionTypeRule, Gives, Ty, gives};
+use crate::types::{CallSite, FunctionSite};
 
 /// A type of functions, with types for parameters.
 #[derive(Clone, Debug)]
@@ -232,7 +233,7 @@ impl<'a> Resolver<'a> {
     /// The last name in what is called.
     fn last_name(&self, function: Node<'a>) -> Span {
         let function = self.bare(function);
-        let inner = match gives(self.language, function.kind()) {
+        let inner = match self.language.typing.gives(function.kind()) {
             Some(Gives::Member(_, name)) => part(function, name),
             _ => None,
         };
@@ -263,7 +264,7 @@ impl<'a> Resolver<'a> {
                 known.all.iter().all(|m| m.params.as_ref().map(Vec::len) == Some(params.len()));
             let says = of.min(known.says).min(one.says);
             let says = if sure || alike { says } else { says.min(Certainty::Likely) };
-            let taken = |(i, p): (usize, &crate::types::Takes)| TakenSite {
+            let taken = |(i, p): (usize, &crate::ty::Takes)| TakenSite {
                 name: p.name.clone(),
                 ty: p.ty.clone(),
                 plain: one.plain_params().get(i).map_or(Ty::Unknown, |p| p.ty.clone()),
@@ -293,7 +294,7 @@ impl<'a> Resolver<'a> {
             return Callee::Unknown;
         };
         let function = self.bare(function);
-        let object = match gives(self.language, function.kind()) {
+        let object = match self.language.typing.gives(function.kind()) {
             Some(Gives::Member(of, _)) => part(function, of),
             _ => call.child_by_field_name(self.callee_rule(call).map_or("", |r| r.object)),
         };
@@ -357,7 +358,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of what is declared under the name at a place.
-    pub fn declared_type(&self, name: Span) -> Option<crate::types::Told> {
+    pub fn declared_type(&self, name: Span) -> Option<crate::ty::Told> {
         self.declared_at(name.of(self.text), name)
     }
 

@@ -4,13 +4,13 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::certainty::Certainty;
-use crate::language::Space;
+use crate::language::{Gives, Origin, Space};
 use crate::names::Resolver;
 use crate::tree::{children, span};
+use crate::ty::{Known, MemberType, Told, Ty};
 use crate::types::calls::plain_path;
 use crate::types::infer::{named, one_of, part, short};
 use crate::types::variables::looks_like_type;
-use crate::types::{Gives, Known, MemberType, Origin, Told, Ty, gives};
 
 /// How many places that leave a function are looked at.
 const RETURNS: usize = 32;
@@ -28,7 +28,7 @@ impl<'a> Resolver<'a> {
             return self.called_member(of, Some(object), name, node);
         }
         let function = self.bare(function);
-        match gives(self.language, function.kind()) {
+        match self.language.typing.gives(function.kind()) {
             Some(Gives::Member(of, name)) => {
                 let name = span(part(function, name)?).of(self.text);
                 let name = name.split('<').next().unwrap_or(name);

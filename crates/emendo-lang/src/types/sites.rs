@@ -3,11 +3,11 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::language::Space;
+use crate::language::{Gives, Origin, Space};
 use crate::names::Resolver;
 use crate::tree::{span, walk};
+use crate::ty::Ty;
 use crate::types::infer::{named, part};
-use crate::types::{Gives, Origin, Ty, gives};
 
 /// A call.
 #[derive(Clone, Debug)]
@@ -174,7 +174,7 @@ impl<'a> Resolver<'a> {
             span: span(node),
             name,
             makes: rule.makes,
-            closure: matches!(gives(self.language, node.kind()), Some(Gives::Function)),
+            closure: matches!(self.language.typing.gives(node.kind()), Some(Gives::Function)),
             list: span(list),
             items,
             params,
@@ -187,7 +187,7 @@ impl<'a> Resolver<'a> {
     /// The name of the variable that a function is the value of.
     fn held_by(&self, node: Node<'a>) -> Option<Span> {
         let up = node.parent()?;
-        let rules = crate::types::intro(self.language, up.kind());
+        let rules = self.language.typing.intros_of(up.kind());
         let mut rules = rules.filter(|r| r.origin == Origin::Value && !r.value.is_empty());
         let rule = rules.find(|r| part(up, r.value).is_some_and(|v| v.id() == node.id()))?;
         part(up, rule.name).filter(|n| n.child_count() == 0).map(span)
@@ -217,7 +217,7 @@ impl<'a> Resolver<'a> {
         let block = typing.blocks.contains(&body.kind());
         if bare && !block {
             // An arrow before the value, or none.
-            let value = if gives(self.language, body.kind()).is_some() {
+            let value = if self.language.typing.gives(body.kind()).is_some() {
                 Some(body)
             } else {
                 named(body).into_iter().next_back()
@@ -254,7 +254,7 @@ impl<'a> Resolver<'a> {
             let text = span(l).of(self.text);
             let inner = match l.kind() == self.language.expression_statement {
                 true => l.named_child(0).filter(|_| !text.ends_with(';')),
-                false => gives(self.language, l.kind()).map(|_| l),
+                false => self.language.typing.gives(l.kind()).map(|_| l),
             };
             let left = out.iter().any(|o: &LeaveSite| o.statement == span(l));
             if let Some(v) =

@@ -5,11 +5,11 @@ use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::facts::Declared;
-use crate::language::Space;
+use crate::language::{Gives, Intro, Origin, Part, Space};
 use crate::names::Resolver;
 use crate::tree::span;
+use crate::ty::{Told, Ty};
 use crate::types::infer::{named, part, short};
-use crate::types::{Gives, Intro, Origin, Part, Told, Ty, gives};
 
 /// How many assignments of a variable are looked at.
 const ASSIGNED: usize = 16;
@@ -313,30 +313,31 @@ impl<'a> Resolver<'a> {
                 opened.unwrap_or_else(|| value.at_most(Certainty::Likely))
             }
         };
-        let text = match value.map(|v| (v, gives(self.language, self.language.core(v).kind()))) {
-            Some((v, Some(Gives::Made(_)))) if whole => {
-                let made = span(v).of(self.text);
-                let made = made.split(['(', '{']).next().unwrap_or(made);
-                let made = made.trim().trim_start_matches("new ").trim();
-                format!("`{name}` is made as a `{}` on line {{line}}", short(made))
-            }
-            Some((v, Some(Gives::Call))) if whole => {
-                let called = span(v).of(self.text);
-                let called = called.split('(').next().unwrap_or(called);
-                format!("`{name}` is what `{}` gives on line {{line}}", short(called))
-            }
-            Some((v, Some(Gives::Name))) if whole => {
-                format!("`{name}` is `{}` on line {{line}}", short(span(v).of(self.text)))
-            }
-            _ => {
-                let shown = told.ty.shown(self.language);
-                if whole {
-                    format!("`{name}` is a `{shown}` by its value on line {{line}}")
-                } else {
-                    format!("`{name}` is taken from a `{shown}` on line {{line}}")
+        let text =
+            match value.map(|v| (v, self.language.typing.gives(self.language.core(v).kind()))) {
+                Some((v, Some(Gives::Made(_)))) if whole => {
+                    let made = span(v).of(self.text);
+                    let made = made.split(['(', '{']).next().unwrap_or(made);
+                    let made = made.trim().trim_start_matches("new ").trim();
+                    format!("`{name}` is made as a `{}` on line {{line}}", short(made))
                 }
-            }
-        };
+                Some((v, Some(Gives::Call))) if whole => {
+                    let called = span(v).of(self.text);
+                    let called = called.split('(').next().unwrap_or(called);
+                    format!("`{name}` is what `{}` gives on line {{line}}", short(called))
+                }
+                Some((v, Some(Gives::Name))) if whole => {
+                    format!("`{name}` is `{}` on line {{line}}", short(span(v).of(self.text)))
+                }
+                _ => {
+                    let shown = told.ty.shown(self.language);
+                    if whole {
+                        format!("`{name}` is a `{shown}` by its value on line {{line}}")
+                    } else {
+                        format!("`{name}` is taken from a `{shown}` on line {{line}}")
+                    }
+                }
+            };
         Some(told.because(text, place))
     }
 

@@ -3,9 +3,10 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::language::Waiting;
 use crate::names::Resolver;
 use crate::tree::{children, span, walk};
-use crate::types::{FunctionSite, Waiting};
+use crate::types::FunctionSite;
 
 /// A function under the question whether it is waited for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -211,7 +212,7 @@ impl<'a> Resolver<'a> {
                 let last = name.rsplit(['.', ':']).next().unwrap_or(name);
                 return rule.takers.contains(&last);
             }
-            let holds = crate::types::intro(self.language, up.kind()).any(|r| !r.value.is_empty());
+            let holds = self.language.typing.intros_of(up.kind()).any(|r| !r.value.is_empty());
             if holds && let Some(name) = up.named_child(0).map(span) {
                 let uses = self.uses_of_param(name);
                 return held

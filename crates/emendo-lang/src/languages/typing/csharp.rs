@@ -1,10 +1,10 @@
 //! Types in C#.
 
-use crate::languages::typing::{declared_type, each, function, parameter, value};
-use crate::types::{
+use crate::language::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
     Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
+use crate::languages::typing::{declared_type, each, function, parameter, value};
 
 /// A type whose own list of parameters makes an object of it.
 const fn made(kind: &'static str) -> FunctionRule {

@@ -1,10 +1,10 @@
 //! Types in Java.
 
-use crate::languages::typing::{declared_type, each, function, parameter, value};
-use crate::types::{
+use crate::language::{
     ArgumentRule, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, ReturnRule, Syntax,
     Taken, TypeRules,
 };
+use crate::languages::typing::{declared_type, each, function, parameter, value};
 
 const fn body(kind: &'static str, result: &'static str, makes: bool) -> FunctionRule {
     FunctionRule { kind, params: "parameters", result, body: "body", makes, bare: false }

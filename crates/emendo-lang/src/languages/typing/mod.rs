@@ -6,7 +6,7 @@ pub(super) mod python;
 pub(super) mod rust;
 pub(super) mod typescript;
 
-use crate::types::{Intro, Origin};
+use crate::language::{Intro, Origin};
 
 /// A rule for a name with a declared type, or a value, or both.
 const fn value(

@@ -1,10 +1,10 @@
 //! Types in Python.
 
-use crate::languages::typing::{each, parameter, value};
-use crate::types::{
+use crate::language::{
     ArgumentRule, Branch, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin,
     Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
+use crate::languages::typing::{each, parameter, value};
 
 pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     syntax: Syntax {

@@ -1,10 +1,10 @@
 //! Types in Rust.
 
-use crate::languages::typing::{declared_type, each, function, parameter, value};
-use crate::types::{
+use crate::language::{
     ArgumentRule, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Packing, Part,
     ReturnRule, Syntax, Taken, TypeRules, Waiting,
 };
+use crate::languages::typing::{declared_type, each, function, parameter, value};
 
 pub(in crate::languages) const TYPING: TypeRules = TypeRules {
     syntax: Syntax {

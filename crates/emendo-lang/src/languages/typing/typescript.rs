@@ -1,10 +1,10 @@
 //! Types in TypeScript and JavaScript.
 
-use crate::languages::typing::{declared_type, function, parameter, value};
-use crate::types::{
+use crate::language::{
     ArgumentRule, Branch, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, Part,
     ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
+use crate::languages::typing::{declared_type, function, parameter, value};
 
 const fn body(kind: &'static str, params: &'static str, bare: bool) -> FunctionRule {
     FunctionRule { kind, params, result: "return_type", body: "body", makes: false, bare }

@@ -4,8 +4,8 @@ use std::collections::HashMap;
 
 use crate::certainty::{Certainty, Spellings};
 use crate::language::Language;
-use crate::types::text::read_notation;
-use crate::types::{MemberType, Takes, Ty};
+use crate::ty::read::read_notation;
+use crate::ty::{MemberType, Takes, Ty};
 
 /// A type of a library, as it is written in a recipe. All parts are texts in the notation of library types.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -1,7 +1,5 @@
 //! What a language's expressions give, as tables.
 
-use crate::language::Language;
-
 /// How types are written.
 pub struct Syntax {
     /// Brackets of type arguments.
@@ -393,15 +391,17 @@ pub struct CalleeRule {
     pub arguments: &'static str,
 }
 
-/// What a kind of expression gives.
-pub(crate) fn gives(language: &Language, kind: &str) -> Option<Gives> {
-    language.typing.exprs.iter().find(|e| e.0 == kind).map(|e| e.1)
-}
+impl TypeRules {
+    /// What a kind of expression gives.
+    pub(crate) fn gives(&self, kind: &str) -> Option<Gives> {
+        self.exprs.iter().find(|e| e.0 == kind).map(|e| e.1)
+    }
 
-/// The rules by which a kind of node introduces names.
-pub(crate) fn intro<'l>(
-    language: &'l Language,
-    kind: &'l str,
-) -> impl Iterator<Item = &'static Intro> + use<'l> {
-    language.typing.intros.iter().filter(move |i| i.kind == kind)
+    /// The rules by which a kind of node introduces names.
+    pub(crate) fn intros_of<'l>(
+        &self,
+        kind: &'l str,
+    ) -> impl Iterator<Item = &'static Intro> + use<'l> {
+        self.intros.iter().filter(move |i| i.kind == kind)
+    }
 }

@@ -1,7 +1,7 @@
 //! Types as they are written, read without a tree: in declarations, in quotes, in recipes, in tables.
 
-use crate::language::Language;
-use crate::types::{DEPTH, Syntax, Ty};
+use crate::language::{Language, Syntax};
+use crate::ty::{DEPTH, Ty};
 
 /// Longest type that is looked at.
 const LONGEST: usize = 4000;

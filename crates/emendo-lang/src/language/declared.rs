@@ -1,0 +1,122 @@
+//! What declares names and types, and how members are written.
+
+use crate::language::space::{Reach, Space};
+
+/// A rule for what a node declares.
+pub struct Binding {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the name; empty: children of kind `child`.
+    pub field: &'static str,
+    /// Kind of the child that is the name, where there is no field.
+    pub child: &'static str,
+    /// What it declares.
+    pub space: Space,
+    /// Where it is visible.
+    pub reach: Reach,
+    /// All names in what is found are declared: it is a pattern that takes a value apart.
+    pub deep: bool,
+}
+
+/// A rule for a field that is the declared name itself.
+pub(crate) const fn bind(
+    kind: &'static str,
+    field: &'static str,
+    space: Space,
+    reach: Reach,
+) -> Binding {
+    Binding { kind, field, child: "", space, reach, deep: false }
+}
+
+/// What declares a type, or adds to one.
+pub struct TypeRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the name; for types without one, the kind of the child that is their body.
+    pub name: &'static str,
+    /// It has no name.
+    pub anonymous: bool,
+    /// Fields, or kinds of children, that hold the types it is built on.
+    pub supers: &'static [&'static str],
+    /// Field of the type that it is another name for; empty if it is none.
+    pub alias: &'static str,
+    /// The name is a use: members are added to a type that is declared elsewhere.
+    pub extends: bool,
+}
+
+/// A type with a name of its own.
+pub(crate) const fn declares(
+    kind: &'static str,
+    name: &'static str,
+    supers: &'static [&'static str],
+) -> TypeRule {
+    TypeRule { kind, name, supers, alias: "", extends: false, anonymous: false }
+}
+
+/// A type without a name, by the kind of its body.
+pub(crate) const fn anonymous(
+    kind: &'static str,
+    body: &'static str,
+    supers: &'static [&'static str],
+) -> TypeRule {
+    TypeRule { kind, name: body, supers, alias: "", extends: false, anonymous: true }
+}
+
+/// How the types of variables and members are written and told from values.
+pub struct TypeFacts {
+    /// Parameters of a type are read by calls of their name too.
+    pub read_by_calls: bool,
+    /// What declares types.
+    pub declared: &'static [TypeRule],
+    /// Members that are no names in a scope: kind, field of the name, and their space.
+    pub members: &'static [(&'static str, &'static str, Space)],
+    /// Members without names: kind of their list, field of each one's type. They are called by their number.
+    pub numbered: (&'static str, &'static str),
+    /// Parameters that are members too where they have a child of this kind (or always, where it is empty): kind, child.
+    pub parameters: &'static [(&'static str, &'static str)],
+    /// Assignments to a field of the object itself: kind, field of the target, field of the value.
+    pub assigned: (&'static str, &'static str, &'static str),
+    /// Fields that hold the type of what a node declares, in the node or in the one around it.
+    pub fields: &'static [&'static str],
+    /// Where the value of what a node declares stands: kind, field (empty: the last child).
+    pub values: &'static [(&'static str, &'static str)],
+    /// Kinds that make an object of a type: kind, field of the type.
+    pub made: &'static [(&'static str, &'static str)],
+    /// Calls: kind, field of the function. A call of a type makes an object of it.
+    pub call: (&'static str, &'static str),
+    /// A function below a type is taken to give an object of that type.
+    pub made_below: bool,
+    /// Kinds around a type that leave it what it is.
+    pub wraps: &'static [&'static str],
+    /// Kinds within these that say nothing about the type.
+    pub skipped: &'static [&'static str],
+    /// How a type in text says that there may be nothing.
+    pub nothing: &'static [&'static str],
+    /// Wrappers whose contents are used like themselves.
+    pub through: &'static [&'static str],
+    /// Types that say nothing: the value tells.
+    pub inferred: &'static [&'static str],
+    /// The object itself.
+    pub own: &'static [&'static str],
+    /// The object as one of the type that its own is built on.
+    pub base: &'static [&'static str],
+    /// Kinds of values that name a key too.
+    pub short_values: &'static [&'static str],
+    /// Kinds of keys that name a variable too.
+    pub shorthands: &'static [&'static str],
+    /// Keyed things that name members of a type: kind of the pair, field of the key, and the fields that lead from
+    /// a node around it to the type.
+    pub keys: &'static [KeyRule],
+}
+
+/// A keyed thing whose key is a member of the type that stands before it.
+pub struct KeyRule {
+    /// Kind of the pair.
+    pub pair: &'static str,
+    /// Field of the key.
+    pub key: &'static str,
+    /// Kind of the node around that names the type.
+    pub around: &'static str,
+    /// Field of the type there.
+    pub owner: &'static str,
+}

@@ -1,0 +1,27 @@
+//! In which name space a name lives, and where it is visible.
+
+/// In which name space a name lives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Space {
+    /// Types only.
+    Type,
+    /// An expression: values first, then types.
+    Value,
+    /// The name of a call without receiver.
+    Callable,
+    /// Behind a dot: part of what stands before it.
+    Member,
+    /// The name of a declaration, a label, a key: no reference.
+    Declared,
+}
+
+/// Where a binding is visible.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Reach {
+    /// In the whole scope around the node.
+    Scope,
+    /// In the scope around the node, from the node on.
+    Onwards,
+    /// In the scope that the node itself opens.
+    Inside,
+}

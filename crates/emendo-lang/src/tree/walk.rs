@@ -1,0 +1,141 @@
+//! Goes through the nodes of a tree.
+
+use emendo_text::Span;
+use tree_sitter::{Node, TreeCursor};
+
+use crate::Language;
+
+/// A node's range.
+pub(crate) fn span(node: Node<'_>) -> Span {
+    Span::new(node.start_byte(), node.end_byte())
+}
+
+/// Visits nodes in source order without recursion; `visit` says whether to go into a node.
+pub(crate) fn walk<'t>(root: Node<'t>, mut visit: impl FnMut(Node<'t>) -> bool) {
+    walk_cursor(root, |cursor| visit(cursor.node()), |_| {});
+}
+
+/// Visits nodes with the cursor, which knows fields; `leave` is called for each node that was gone into.
+pub(crate) fn walk_cursor<'t>(
+    root: Node<'t>,
+    mut enter: impl FnMut(&TreeCursor<'t>) -> bool,
+    mut leave: impl FnMut(&TreeCursor<'t>),
+) {
+    let mut cursor = root.walk();
+    loop {
+        if enter(&cursor) && cursor.goto_first_child() {
+            continue;
+        }
+        loop {
+            if cursor.goto_next_sibling() {
+                break;
+            }
+            if !cursor.goto_parent() {
+                return;
+            }
+            leave(&cursor);
+        }
+    }
+}
+
+/// A node's children.
+pub(crate) fn children<'t>(node: Node<'t>) -> Vec<Node<'t>> {
+    let mut cursor = node.walk();
+    node.children(&mut cursor).collect()
+}
+
+/// A node's children with their fields.
+pub(crate) fn children_with_fields<'t>(node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
+    let mut out = Vec::new();
+    let mut cursor = node.walk();
+    if cursor.goto_first_child() {
+        loop {
+            out.push((cursor.node(), cursor.field_name()));
+            if !cursor.goto_next_sibling() {
+                break;
+            }
+        }
+    }
+    out
+}
+
+/// The named leaves below a node that are single words, in order: the segments of a dotted name.
+pub(crate) fn words_in(node: Node<'_>, text: &str, out: &mut Vec<(String, Span)>) {
+    walk(node, |n| {
+        if n.child_count() == 0 && n.is_named() && !n.is_extra() {
+            out.push((span(n).of(text).to_owned(), span(n)));
+        }
+        true
+    });
+}
+
+/// The spans of the tokens (leaves that are no comments) below `root` that lie in `within`.
+pub(crate) fn tokens<'t>(root: Node<'t>, within: Span) -> Vec<Node<'t>> {
+    let mut out = Vec::new();
+    let start =
+        root.descendant_for_byte_range(within.start as usize, within.end as usize).unwrap_or(root);
+    walk(start, |n| {
+        let s = span(n);
+        if n.is_extra() || s.end <= within.start || s.start >= within.end {
+            return false;
+        }
+        if n.child_count() == 0 && !s.is_empty() && within.contains(s) {
+            out.push(n);
+        }
+        true
+    });
+    out
+}
+
+/// Splits any text into words, numbers and single other characters, without blanks: what two
+/// spellings of the same code have in common whatever their layout.
+pub fn token_texts(text: &str) -> impl Iterator<Item = (usize, &str)> {
+    let mut rest = text.char_indices().peekable();
+    std::iter::from_fn(move || {
+        loop {
+            let (start, c) = rest.next()?;
+            if c.is_whitespace() {
+                continue;
+            }
+            let word = |c: char| c.is_alphanumeric() || c == '_';
+            let mut end = start + c.len_utf8();
+            if word(c) {
+                while let Some((i, c)) = rest.next_if(|(_, c)| word(*c)) {
+                    end = i + c.len_utf8();
+                }
+            }
+            return Some((start, &text[start..end]));
+        }
+    })
+}
+
+/// Children, with those of kinds that only hold some together in their place.
+pub(crate) fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
+    let all = children_with_fields(node);
+    if language.splices.is_empty() || !all.iter().any(|c| language.splices.contains(&c.0.kind())) {
+        return all;
+    }
+    let open = |c: (Node<'t>, Option<&'t str>)| {
+        if language.splices.contains(&c.0.kind()) { children_with_fields(c.0) } else { vec![c] }
+    };
+    all.into_iter().flat_map(open).collect()
+}
+
+/// True for what never tells two codes apart: comments, what is not written, blanks in loose text.
+pub(crate) fn skipped(language: &Language, node: Node<'_>, text: &str) -> bool {
+    node.is_extra()
+        || span(node).is_empty()
+        || (language.loose_text.contains(&node.kind()) && span(node).of(text).trim().is_empty())
+}
+
+/// True for a token between items, or one that may be left out.
+pub(crate) fn is_separator(language: &Language, node: Node<'_>) -> bool {
+    language.is_separator(node.kind())
+        && (!node.is_named() || language.optional.contains(&node.kind()))
+}
+
+/// True for a literal that holds code.
+pub(crate) fn holds_code(language: &Language, node: Node<'_>) -> bool {
+    !language.interpolations.is_empty()
+        && children(node).iter().any(|c| language.interpolations.contains(&c.kind()))
+}
