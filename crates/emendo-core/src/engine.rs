@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{FileFacts, Index, Resolver, Tree, language_of};
+use emendo_lang::{FileFacts, Index, Project as _, Resolver, Tree, language_of};
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};

@@ -5,7 +5,9 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{DeclaredIn, FileFacts, Index, LANGUAGES, Language, Tree, language_of};
+use emendo_lang::{
+    DeclaredIn, FileFacts, Index, LANGUAGES, Language, Project as _, Tree, language_of,
+};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use emendo_lang::Project;
 use emendo_lang::{Certainty, FileFacts, Files, ImportPlan, Language, Tree};
 use emendo_text::{
     Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Splice, Text, hunks,

@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, FileFacts, Index, Language, Nearest, Pattern, Resolver, Tree};
+use emendo_lang::{
+    Certainty, FileFacts, Index, Language, Nearest, Pattern, Project as _, Resolver, Tree,
+};
 use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;

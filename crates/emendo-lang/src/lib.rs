@@ -18,6 +18,8 @@ mod language;
 mod languages;
 mod names;
 mod pattern;
+mod project;
+mod resolver;
 mod tree;
 mod ty;
 mod types;
@@ -27,7 +29,7 @@ pub use crate::facts::{FileFacts, Hint, Member, Tells, TypeDecl, Word};
 pub use crate::files::{Files, Remembered};
 pub use crate::import::{Export, Import, ImportName};
 pub use crate::imports::{ImportEdit, ImportPlan, doubled, respell};
-pub use crate::index::{DeclaredIn, Index, Kept, PassedOn, TypeInfo};
+pub use crate::index::{DeclaredIn, Index, Kept};
 pub use crate::language::{
     Absolute, ArgumentRule, Binding, Branch, CalleeRule, Context, Declaration, Delegate, Dialect,
     FunctionRule, FunctionTypeRule, Gives, Intro, KeyRule, Keyed, Language, Layer, Modules, Names,
@@ -35,15 +37,17 @@ pub use crate::language::{
     TypeRule, TypeRules, Waiting,
 };
 pub use crate::languages::{LANGUAGES, language, language_of};
-pub use crate::names::{Owner, Resolver, Spelled, Visible};
+pub use crate::names::{Owner, Spelled, Visible};
 pub use crate::pattern::{
     Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
     Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Unresolved,
     Written, delete_item, delete_splice,
 };
-pub use crate::tree::Tree;
-pub use crate::tree::token_texts;
-pub use crate::ty::{Learned, LibraryError, LibraryType, Told, Ty};
+pub use crate::project::{Asking, NoProject, Project};
+pub use crate::project::{PassedOn, TypeInfo};
+pub use crate::resolver::Resolver;
+pub use crate::tree::{Tree, token_texts};
+pub use crate::ty::{Learned, LibraryError, LibraryType, MemberType, Shape, Takes, Told, Ty};
 pub use crate::types::{
     ArgumentSite, CallPlace, CallSite, Callee, Expected, FunctionSite, FunctionTypeSite, Home,
     LeaveSite, MacroSite, Overload, PairSite, ParamSite, TakenSite, WaitHead, WaitSite,

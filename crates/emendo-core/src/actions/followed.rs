@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use emendo_lang::{FileFacts, Index, Tree, Visible};
+use emendo_lang::{FileFacts, Index, Project as _, Tree, Visible};
 use emendo_text::{Digest, Hasher, Lines, RelPath, Span, Text};
 use rayon::prelude::*;
 

@@ -9,9 +9,10 @@ use serde::{Deserialize, Serialize};
 use crate::facts::FileFacts;
 use crate::files::Files;
 use crate::import::Import;
-use crate::index::{Index, Passed, TypeInfo};
+use crate::index::Index;
+use crate::index::modules::Passed;
 use crate::language::Language;
-use crate::languages::language;
+use crate::project::TypeInfo;
 
 /// The contents of an index.
 #[derive(Debug, Default, Serialize, Deserialize)]
@@ -47,21 +48,33 @@ impl Index {
                 .iter()
                 .map(|(k, v)| (k.clone(), v.iter().cloned().collect()))
                 .collect(),
-            globals: self.globals.iter().map(|(id, i)| ((*id).to_owned(), i.clone())).collect(),
+            globals: self
+                .globals
+                .iter()
+                .flat_map(|(id, all)| all.iter().map(|i| ((*id).to_owned(), i.clone())))
+                .collect(),
             modules: modules.unwrap_or_default(),
             by_file: by_file.unwrap_or_default(),
         }
     }
 
     /// The index that held this, over files of which no other depends on one that has changed since.
-    pub fn kept(files: Arc<dyn Files>, kept: Kept) -> Self {
-        let id = |id: &str| language(id).map(|l| l.id);
+    /// `id` gives a language's own word for one that was kept.
+    pub fn kept(
+        files: Arc<dyn Files>,
+        kept: Kept,
+        id: impl Fn(&str) -> Option<&'static str>,
+    ) -> Self {
         let modules = kept.modules.into_iter().map(|(path, p)| (path, p.map(Arc::new)));
         let by_file = kept.by_file.into_iter().filter_map(|(language, name, found)| {
             Some(((id(&language)?, name), Arc::new(found.into_iter().collect())))
         });
-        let globals =
-            kept.globals.into_iter().filter_map(|(language, i)| Some((id(&language)?, i)));
+        let mut globals = BTreeMap::<_, Vec<Import>>::new();
+        for (language, import) in kept.globals {
+            if let Some(language) = id(&language) {
+                globals.entry(language).or_default().push(import);
+            }
+        }
         Self {
             added: kept.added.into_iter().collect(),
             types: kept.types.into_iter().collect(),
@@ -70,7 +83,7 @@ impl Index {
                 .into_iter()
                 .map(|(k, v)| (k, v.into_iter().collect()))
                 .collect(),
-            globals: globals.collect(),
+            globals,
             modules: RwLock::new(modules.collect()),
             by_file: RwLock::new(by_file.collect()),
             ..Self::new(files)

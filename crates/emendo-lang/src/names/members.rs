@@ -6,7 +6,7 @@ use emendo_text::Span;
 use crate::certainty::{Certainty, Fact};
 use crate::facts::{TypeDecl, Word};
 use crate::language::Space;
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::ty::{Told, Ty};
 
 /// Whose member a word names.

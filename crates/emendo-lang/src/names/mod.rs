@@ -1,40 +1,20 @@
 //! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
 
-use emendo_text::{RelPath, Span};
+use emendo_text::Span;
 
 pub use crate::names::members::Owner;
 pub use crate::names::spell::Spelled;
 pub use crate::names::visible::Visible;
 
 use crate::certainty::{Certainty, Fact, below};
-use crate::facts::{Declared, FileFacts, TypeDecl};
+use crate::facts::{Declared, TypeDecl};
 use crate::import::Import;
-use crate::index::Index;
-use crate::language::{Language, Space};
-use crate::tree::Tree;
-use crate::types::Typing;
+use crate::language::Space;
+use crate::resolver::Resolver;
 
 mod members;
 mod spell;
 mod visible;
-
-/// Answers what names mean in one file.
-pub struct Resolver<'a> {
-    /// The language.
-    pub language: &'static Language,
-    /// The facts of the file.
-    pub facts: &'a FileFacts,
-    /// What the project declares.
-    pub project: &'a Index,
-    /// The file's tree.
-    pub(crate) tree: &'a Tree,
-    /// The file's text.
-    pub(crate) text: &'a str,
-    /// The file.
-    pub(crate) path: Option<&'a RelPath>,
-    /// What was worked out about types.
-    pub(crate) typing: Typing,
-}
 
 /// What makes the first word of a path known.
 enum Head<'a> {
@@ -45,22 +25,6 @@ enum Head<'a> {
 }
 
 impl<'a> Resolver<'a> {
-    /// A resolver for a text.
-    pub fn new(
-        language: &'static Language,
-        facts: &'a FileFacts,
-        project: &'a Index,
-        tree: &'a Tree,
-        text: &'a str,
-    ) -> Self {
-        Self { language, facts, project, tree, text, path: None, typing: Typing::default() }
-    }
-
-    /// The same for the text of a file.
-    pub fn in_file(self, path: &'a RelPath) -> Self {
-        Self { path: Some(path), ..self }
-    }
-
     /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
     pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
         let names = &self.language.names;
@@ -190,7 +154,7 @@ impl<'a> Resolver<'a> {
         };
         let own = self.facts.imports.iter().filter(fits);
         let own = own.reduce(|a, b| if b.scope.start > a.scope.start { b } else { a });
-        own.or_else(|| self.project.globals(self.language).find(fits))
+        own.or_else(|| self.project.globals(self.language).iter().find(fits))
     }
 
     /// Does a path that begins with an imported name mean the wanted symbol?
@@ -301,7 +265,7 @@ impl<'a> Resolver<'a> {
         let own = self.facts.imports.iter().filter(move |i| {
             !i.passes_on && (i.scope.end == u32::MAX || (i.scope.start <= at && at <= i.scope.end))
         });
-        own.chain(self.project.globals(self.language)).filter(|i| i.wildcard)
+        own.chain(self.project.globals(self.language).iter()).filter(|i| i.wildcard)
     }
 
     /// A name that comes in with all names of a module of the project's own.
@@ -485,7 +449,8 @@ impl<'a> Resolver<'a> {
             self.facts.packages.iter().any(|own| below(&own.1, p).is_some())
                 || (!self.facts.module.is_empty() && below(&self.facts.module, p).is_some())
         };
-        let imports = || self.facts.imports.iter().chain(self.project.globals(self.language));
+        let imports =
+            || self.facts.imports.iter().chain(self.project.globals(self.language).iter());
         packages.iter().any(|p| {
             own(p)
                 || imports().any(|i| below(i.path(), p).is_some())

@@ -5,7 +5,7 @@ use emendo_text::Filter;
 
 use crate::import::ImportName;
 use crate::language::Space;
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 
 /// A symbol as it is written at a place.
 #[derive(Clone, Debug, PartialEq, Eq)]

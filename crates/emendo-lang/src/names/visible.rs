@@ -4,8 +4,8 @@ use emendo_text::Span;
 
 use crate::facts::{TypeDecl, Word};
 use crate::language::{Language, Space};
-use crate::names::Resolver;
 use crate::names::members::Owner;
+use crate::resolver::Resolver;
 
 /// A declaration that other files can name.
 #[derive(Clone, Debug, PartialEq, Eq)]

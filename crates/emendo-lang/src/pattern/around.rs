@@ -6,12 +6,11 @@ use emendo_text::{Repeat, Span};
 
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};
-use crate::names::Resolver;
 use crate::pattern::find::descend;
 use crate::pattern::matching::{Bound, Match};
 use crate::pattern::{Pattern, What};
-use crate::tree::Tree;
-use crate::tree::span;
+use crate::resolver::Resolver;
+use crate::tree::{Tree, span};
 
 /// The slot that marks the place in a pattern of what stands around it.
 pub const HERE: &str = "here";

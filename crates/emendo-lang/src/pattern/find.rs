@@ -4,11 +4,10 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::language::Language;
-use crate::names::Resolver;
 use crate::pattern::matching::{Match, Matcher, significant};
 use crate::pattern::{KeyWords, PNode, Pattern, Reading, What};
-use crate::tree::Tree;
-use crate::tree::{span, walk_cursor};
+use crate::resolver::Resolver;
+use crate::tree::{Tree, span, walk_cursor};
 
 /// What looking for a pattern in a file gave.
 #[derive(Debug, Default)]

@@ -4,14 +4,13 @@
 use emendo_text::{Part, Span, Splice};
 use tree_sitter::Node;
 
-use crate::names::Resolver;
 use crate::pattern::Pattern;
 use crate::pattern::delete::{delete_splice, indent_at, line_start, with_end};
 use crate::pattern::find::descend;
 use crate::pattern::matching::{Bound, Match};
 use crate::pattern::write::{Replacement, Unresolved, Written};
-use crate::tree::Tree;
-use crate::tree::{children, span};
+use crate::resolver::Resolver;
+use crate::tree::{Tree, children, span};
 
 /// An old and a new pattern.
 #[derive(Debug)]

@@ -5,10 +5,9 @@ use tree_sitter::Node;
 
 use crate::certainty::{Certainty, Fact};
 use crate::language::{Declaration, Language, Space};
-use crate::names::Resolver;
 use crate::pattern::{Constraint, Inner, PNode, Pattern, Reading, What};
-use crate::tree::Tree;
-use crate::tree::{is_separator, skipped, span, spliced, tokens, walk_cursor};
+use crate::resolver::Resolver;
+use crate::tree::{Tree, is_separator, skipped, span, spliced, tokens, walk_cursor};
 
 /// Comparisons allowed for one place; only several list slots in a row ever come near.
 const BUDGET: usize = 200_000;

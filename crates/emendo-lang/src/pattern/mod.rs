@@ -33,7 +33,7 @@ use crate::certainty::Spellings;
 use crate::facts::FileFacts;
 use crate::index::Index;
 use crate::language::{Language, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::Tree;
 
 /// The words for `form`.

@@ -7,15 +7,14 @@ use emendo_text::{Filter, Part, Span, Splice};
 use crate::certainty::{Certainty, Fact, Spellings};
 use crate::import::ImportName;
 use crate::language::{Language, Space};
-use crate::names::Resolver;
 use crate::pattern::align::{align, shrink};
 use crate::pattern::delete::{delete, indent_at, line_start};
 use crate::pattern::inside::Place;
 use crate::pattern::matching::{Bound, Match};
 use crate::pattern::tokens::{NewToken, OldToken, new_tokens, old_tokens};
 use crate::pattern::{Key, Pattern, PatternError};
-use crate::tree::Tree;
-use crate::tree::{span, walk};
+use crate::resolver::Resolver;
+use crate::tree::{Tree, span, walk};
 
 /// What a replacement writes at one match.
 #[derive(Clone, Debug, Default)]

@@ -1,6 +1,7 @@
 //! Types of libraries, as recipes and the tables of languages tell them.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::RwLock;
 
 use crate::certainty::{Certainty, Spellings};
 use crate::language::Language;
@@ -37,6 +38,20 @@ pub struct Learned {
     pub(crate) members: HashMap<String, Vec<MemberType>>,
     /// Symbols that it passes on.
     pub(crate) exports: Vec<String>,
+}
+
+/// The types of a language's own library, read when they are asked for first.
+pub(crate) fn standard(language: &Language) -> &'static HashMap<String, Learned> {
+    static ALL: RwLock<BTreeMap<&'static str, &'static HashMap<String, Learned>>> =
+        RwLock::new(BTreeMap::new());
+    let known = ALL.read().map(|all| all.get(language.id).copied());
+    if let Some(known) = known.unwrap_or_else(|e| e.into_inner().get(language.id).copied()) {
+        return known;
+    }
+    let read = Learned::table(language, language.typing.standard);
+    let mut all = ALL.write().unwrap_or_else(std::sync::PoisonError::into_inner);
+    // They live as long as the program, like the language itself.
+    all.entry(language.id).or_insert_with(|| Box::leak(Box::new(read)))
 }
 
 impl Learned {

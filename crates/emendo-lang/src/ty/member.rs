@@ -10,29 +10,32 @@ use crate::ty::Ty;
 
 /// A parameter.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Takes {
-    pub(crate) name: Option<String>,
-    pub(crate) ty: Ty,
+pub struct Takes {
+    /// Its name, if it has one.
+    pub name: Option<String>,
+    /// Its type.
+    pub ty: Ty,
     /// It may be left out.
-    pub(crate) optional: bool,
+    pub optional: bool,
     /// It takes all that are left.
-    pub(crate) rest: bool,
+    pub rest: bool,
 }
 
 /// A member as it is declared: one overload.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct MemberType {
+pub struct MemberType {
     /// What it takes; `None` where it is read.
-    pub(crate) params: Option<Vec<Takes>>,
+    pub params: Option<Vec<Takes>>,
     /// What it gives.
-    pub(crate) gives: Ty,
+    pub gives: Ty,
     /// What a closure that it takes is called with.
-    pub(crate) lambda: Vec<Ty>,
-    pub(crate) says: Certainty,
+    pub lambda: Vec<Ty>,
+    /// How sure that is.
+    pub says: Certainty,
     /// The file and line of its declaration, in another file.
-    pub(crate) place: Option<(RelPath, u32)>,
+    pub place: Option<(RelPath, u32)>,
     /// What it takes as it is declared, before parameters of types stood for anything.
-    pub(crate) plain: Option<Arc<[Takes]>>,
+    pub plain: Option<Arc<[Takes]>>,
 }
 
 /// A member that was found.
@@ -47,12 +50,15 @@ pub(crate) struct Known {
 
 /// What is known of a type besides its members.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Shape {
-    pub(crate) params: Vec<String>,
-    pub(crate) extends: Vec<Ty>,
-    pub(crate) alias: Option<Ty>,
+pub struct Shape {
+    /// The names of its parameters.
+    pub params: Vec<String>,
+    /// The types that it is built on.
+    pub extends: Vec<Ty>,
+    /// The type that it is another name for.
+    pub alias: Option<Ty>,
     /// It is declared, and not only added to.
-    pub(crate) declared: bool,
+    pub declared: bool,
 }
 
 impl MemberType {

@@ -7,8 +7,10 @@ mod read;
 use std::collections::HashMap;
 
 pub(crate) use library::split;
+pub(crate) use library::standard;
 pub use library::{Learned, LibraryError, LibraryType};
-pub(crate) use member::{Known, MemberType, Shape, Takes};
+pub(crate) use member::Known;
+pub use member::{MemberType, Shape, Takes};
 pub(crate) use read::read_type;
 
 use crate::certainty::{Certainty, Fact};

@@ -7,7 +7,7 @@ use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::language::{CalleeRule, Gives, Origin, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::ty::{Known, MemberType, Told, Ty};
 use crate::types::infer::{named, part};

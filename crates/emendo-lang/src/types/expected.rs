@@ -6,7 +6,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::certainty::Certainty;
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::ty::{DEPTH, MemberType, Told, Ty};
 use crate::types::Callee;

@@ -1,45 +1,21 @@
 //! What an expression's type is: one rule for each kind, from the language's table.
 
-use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 
 use emendo_text::Span;
-use rustc_hash::FxHashMap;
 use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
 use crate::language::{Gives, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::ty::{DEPTH, Told, Ty, read_type};
 
 /// How far inferences are put onto one another.
 const FAR: usize = 64;
 
-/// What a resolver has worked out about types.
-#[derive(Debug, Default)]
-pub(crate) struct Typing {
-    known: RefCell<FxHashMap<usize, Option<Told>>>,
-    /// How many inferences wait for this one.
-    pub(crate) depth: Cell<usize>,
-    /// An inference asked for itself: what rests on that is not kept.
-    cycled: Cell<bool>,
-    /// What a parameter of types is built on is being read.
-    bounding: Cell<bool>,
-    /// The body of a function was looked at for what it gives.
-    pub(super) bodies: Cell<bool>,
-    /// Where the names are declared whose values are being read as types: one may name itself.
-    aliases: RefCell<Vec<u32>>,
-}
-
 impl<'a> Resolver<'a> {
-    /// A resolver that another one asks.
-    pub(crate) fn asked_from(self, depth: usize) -> Self {
-        self.typing.depth.set(depth);
-        self
-    }
-
     /// True if the body of a function told something.
     pub(crate) fn asked_bodies(&self) -> bool {
         self.typing.bodies.get()

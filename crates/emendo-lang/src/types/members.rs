@@ -8,7 +8,7 @@ use tree_sitter::Node;
 use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
 use crate::language::{Origin, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::ty::{DEPTH, Known, MemberType, Shape, Takes, Told, Ty, split};
 use crate::types::infer::{named, part};
@@ -18,11 +18,6 @@ const WIDE: usize = 256;
 
 /// How far the shapes of types are asked for by one another.
 const NESTED: usize = 48;
-
-thread_local! {
-    /// The types whose shapes this thread works out, the outermost first.
-    static SHAPING: std::cell::RefCell<Vec<String>> = const { std::cell::RefCell::new(Vec::new()) };
-}
 
 impl<'a> Resolver<'a> {
     /// A member of a type, its own or one of what it is built on.
@@ -106,9 +101,9 @@ impl<'a> Resolver<'a> {
         if let Some(own) = self.own_member(symbol, name, named) {
             return known(own);
         }
-        let depth = self.typing.depth.get();
         if self.is_elsewhere(symbol)
-            && let Some(told) = self.project.member(self.language, symbol, name, named, depth)
+            && let Some(told) =
+                self.project.member(self.language, symbol, name, named, &self.asking())
         {
             return known(told.to_vec());
         }
@@ -377,18 +372,13 @@ impl<'a> Resolver<'a> {
     /// What is known of a type besides its members.
     pub(crate) fn shape(&self, symbol: &str) -> Option<Arc<Shape>> {
         // A type that is built on itself, in whatever way, tells nothing more.
-        let again = SHAPING.with_borrow_mut(|s| {
-            let again = s.len() >= NESTED || s.iter().any(|s| s == symbol);
-            if !again {
-                s.push(symbol.to_owned());
-            }
-            again
-        });
-        if again {
+        let again = |s: &[String]| s.len() >= NESTED || s.iter().any(|s| s == symbol);
+        if again(&self.trail.shapes.borrow()) {
             return None;
         }
+        self.trail.shapes.borrow_mut().push(symbol.to_owned());
         let found = self.shape_of(symbol);
-        SHAPING.with_borrow_mut(Vec::pop);
+        self.trail.shapes.borrow_mut().pop();
         found
     }
 
@@ -396,9 +386,8 @@ impl<'a> Resolver<'a> {
         if let Some(own) = self.own_shape(symbol) {
             return Some(Arc::new(own));
         }
-        let depth = self.typing.depth.get();
         if self.is_elsewhere(symbol)
-            && let Some(shape) = self.project.shape(self.language, symbol, depth)
+            && let Some(shape) = self.project.shape(self.language, symbol, &self.asking())
         {
             return Some(shape);
         }

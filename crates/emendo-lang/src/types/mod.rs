@@ -13,7 +13,6 @@ mod waits;
 
 pub use crate::types::calls::Overload;
 pub use crate::types::expected::Expected;
-pub(crate) use crate::types::infer::Typing;
 pub use crate::types::pairs::PairSite;
 pub use crate::types::places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};
 pub use crate::types::sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};

@@ -4,7 +4,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::language::Packing;
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::types::infer::named;
 

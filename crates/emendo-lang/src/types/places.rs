@@ -5,7 +5,7 @@ use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};
 use crate::ty::Ty;
 use crate::types::infer::{named, part};

@@ -5,7 +5,7 @@ use tree_sitter::Node;
 
 use crate::certainty::Certainty;
 use crate::language::{Gives, Origin, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::ty::{Known, MemberType, Told, Ty};
 use crate::types::calls::plain_path;
@@ -417,7 +417,7 @@ impl<'a> Resolver<'a> {
         if !self.own_types(symbol).is_empty() {
             return self.own_single_function(symbol);
         }
-        self.project.single_function(self.language, symbol)
+        self.project.single_function(self.language, symbol, &self.asking())
     }
 
     /// The same of a type that this file declares.

@@ -4,7 +4,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::language::{Gives, Origin, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{span, walk};
 use crate::ty::Ty;
 use crate::types::infer::{named, part};

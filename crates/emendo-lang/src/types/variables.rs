@@ -6,7 +6,7 @@ use tree_sitter::Node;
 use crate::certainty::Certainty;
 use crate::facts::Declared;
 use crate::language::{Gives, Intro, Origin, Part, Space};
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::ty::{Told, Ty};
 use crate::types::infer::{named, part, short};

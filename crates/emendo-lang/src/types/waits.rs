@@ -4,7 +4,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::language::Waiting;
-use crate::names::Resolver;
+use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};
 use crate::types::FunctionSite;
 

@@ -1,5 +1,6 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
+use emendo_lang::Project;
 use emendo_lang::{Certainty, Fact, Import, ImportName, Space, doubled, respell};
 use emendo_text::{Span, Splice};
 

@@ -1,5 +1,6 @@
 //! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
 
+use emendo_lang::Project;
 use emendo_lang::{Certainty, Fact, Overload, Space, Ty, Word};
 use emendo_text::{Span, Splice};
 

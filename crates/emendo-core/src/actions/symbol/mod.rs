@@ -7,20 +7,21 @@ mod remains;
 mod rows;
 mod uses;
 
+use emendo_lang::Project;
 use emendo_lang::{Certainty, Fact, Language, Owner, Resolver, Space, Word};
 use emendo_recipe::{Action, ActionKind, Key, Shape, pairs};
 use emendo_text::{Diagnostic, RelPath, Span};
+use mentions::Mentions;
+use rows::{Row, Rows};
+
+pub(crate) use mentions::TextWatch;
+pub(crate) use rows::overload;
 
 use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, language};
 use crate::discover::Subject;
 use crate::edit::{Code, Found, NoteDraft};
 use crate::leftovers::{Old, Remains, Replaces};
 use crate::narrow::Needs;
-use mentions::Mentions;
-use rows::{Row, Rows};
-
-pub(crate) use mentions::TextWatch;
-pub(crate) use rows::overload;
 
 /// The kind.
 pub(super) static SYMBOL: Symbol = Symbol;

@@ -1,5 +1,6 @@
 //! What is still there of old symbols, in the code as a run leaves it.
 
+use emendo_lang::Project;
 use emendo_lang::{Certainty, Language, Space};
 use emendo_text::Span;
 

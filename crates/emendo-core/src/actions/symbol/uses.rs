@@ -1,5 +1,6 @@
 //! Uses of a symbol: what is written over them, and what must be imported for it.
 
+use emendo_lang::Project;
 use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Word, respell, token_texts};
 use emendo_text::{Span, Splice};
 

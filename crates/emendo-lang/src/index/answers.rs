@@ -1,0 +1,172 @@
+//! The index as the project that resolvers ask.
+
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use emendo_text::RelPath;
+
+use crate::facts::FileFacts;
+use crate::files::Files;
+use crate::import::Import;
+use crate::index::Index;
+use crate::language::Language;
+use crate::project::{Asking, PassedOn, Project, TypeInfo};
+use crate::resolver::Resolver;
+use crate::tree::Tree;
+use crate::ty::{Learned, MemberType, Shape, standard};
+
+impl Project for Index {
+    fn files(&self) -> &dyn Files {
+        self.files.as_ref()
+    }
+
+    fn type_of(&self, symbol: &str) -> Option<&TypeInfo> {
+        self.types.get(symbol)
+    }
+
+    fn holds(&self, language: &'static Language, package: &str, name: &str) -> bool {
+        if self.declares(package, name) {
+            return true;
+        }
+        if language.names.packages.is_empty() {
+            return false;
+        }
+        let key = (language.id, name.to_owned());
+        let known = self.by_file.read().ok().and_then(|b| b.get(&key).cloned());
+        let packages = known.unwrap_or_else(|| {
+            let files =
+                language.extensions.iter().flat_map(|e| self.files.named(&format!("{name}.{e}")));
+            let declares = |path: RelPath| {
+                let text = self.files.text(&path)?;
+                let tree = Tree::parse_file(language, &path, &text);
+                let facts = FileFacts::outline(language, &tree, &text, &path, self.files());
+                self.says(language, &path, &text, &facts);
+                let nothing = Self::default();
+                let resolver = Resolver::new(language, &facts, &nothing, &tree, &text);
+                let own = facts.types.iter().find(|t| t.path == [name])?;
+                Some(language.names.parent(&resolver.own_name(own)))
+            };
+            let found: Arc<HashSet<String>> = Arc::new(files.filter_map(declares).collect());
+            if let Ok(mut all) = self.by_file.write() {
+                all.insert(key, found.clone());
+            }
+            found
+        });
+        packages.contains(package)
+    }
+
+    fn file_of(&self, language: &'static Language, symbol: &str) -> Option<RelPath> {
+        let names = &language.names;
+        if let Some(path) = self.types.get(symbol).and_then(|t| t.path.clone()) {
+            return Some(path);
+        }
+        if names.modules.is_some() {
+            return self.module_file(language, &names.parent(symbol));
+        }
+        let last = names.last(symbol);
+        let files =
+            language.extensions.iter().flat_map(|e| self.files.named(&format!("{last}.{e}")));
+        let held = self.holds(language, &names.parent(symbol), last);
+        files.into_iter().next().filter(|_| held)
+    }
+
+    fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath> {
+        let modules = language.names.modules.as_ref()?;
+        let key = (language.id, module.to_owned());
+        if let Some(known) = self.module_files.read().ok()?.get(&key) {
+            return known.clone();
+        }
+        let found = (modules.file)(module, self.files());
+        self.module_files.write().ok()?.insert(key, found.clone());
+        found
+    }
+
+    fn canonical(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {
+        language.names.modules.as_ref()?;
+        let key = (language.id, symbol.to_owned());
+        if let Some(known) = self.canonical.read().ok()?.get(&key) {
+            return known.clone();
+        }
+        let found = self.followed(language, symbol);
+        self.canonical.write().ok()?.insert(key, found.clone());
+        found
+    }
+
+    fn globals(&self, language: &Language) -> &[Import] {
+        self.globals.get(language.id).map_or(&[], Vec::as_slice)
+    }
+
+    fn learned(&self, language: &Language, symbol: &str) -> Option<&Learned> {
+        if !self.learned.is_empty()
+            && let Some(told) = self.learned.get(&(language.id, symbol.to_owned()))
+        {
+            return Some(told);
+        }
+        standard(language).get(symbol)
+    }
+
+    fn exported(&self, language: &Language, symbol: &str) -> Option<String> {
+        if self.learned.is_empty() {
+            return None;
+        }
+        let names = &language.names;
+        let module = self.learned.get(&(language.id, names.parent(symbol)))?;
+        let last = names.last(symbol);
+        module.exports.iter().find(|e| names.last(e) == last && *e != symbol).cloned()
+    }
+
+    fn shape(
+        &self,
+        language: &'static Language,
+        symbol: &str,
+        asking: &Asking,
+    ) -> Option<Arc<Shape>> {
+        let key = (language.id, symbol.to_owned());
+        if let Some(known) = self.asked.shapes.read().ok()?.get(&key) {
+            return known.clone();
+        }
+        let file = self.telling(language, symbol);
+        let found = file.and_then(|f| f.resolver(self, asking).own_shape(symbol)).map(Arc::new);
+        self.asked.shapes.write().ok()?.insert(key, found.clone());
+        found
+    }
+
+    fn member(
+        &self,
+        language: &'static Language,
+        symbol: &str,
+        name: &str,
+        named: bool,
+        asking: &Asking,
+    ) -> Option<Arc<[MemberType]>> {
+        let key = (language.id, symbol.to_owned(), name.to_owned(), named);
+        if let Some(known) = self.asked.members.read().ok()?.get(&key) {
+            return known.clone();
+        }
+        // Asked for again while it is worked out: nothing tells, and what rests on that is not kept.
+        let trail = &asking.trail;
+        let busy = trail.members.borrow().contains(&key);
+        trail.members.borrow_mut().push(key.clone());
+        let found = if busy { None } else { self.worked_out(&key, language, asking) };
+        trail.members.borrow_mut().pop();
+        let within = !trail.members.borrow().is_empty();
+        let cycled = trail.cycled.replace(trail.cycled.get() || busy);
+        if !(busy || cycled && within) {
+            self.asked.members.write().ok()?.insert(key, found.clone());
+        }
+        if !within {
+            trail.cycled.set(false);
+        }
+        found
+    }
+
+    fn single_function(
+        &self,
+        language: &'static Language,
+        symbol: &str,
+        asking: &Asking,
+    ) -> Option<String> {
+        let asking = Asking { depth: 0, ..asking.clone() };
+        self.telling(language, symbol)?.resolver(self, &asking).own_single_function(symbol)
+    }
+}
