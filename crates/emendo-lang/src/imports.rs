@@ -3,7 +3,7 @@
 use emendo_text::{Part, Span, Splice};
 
 use crate::facts::FileFacts;
-use crate::import::{Import, ImportName};
+use crate::ground::{Import, ImportName};
 use crate::language::{Language, Names, Space};
 use crate::pattern::{delete_item, delete_splice};
 

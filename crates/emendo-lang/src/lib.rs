@@ -8,15 +8,14 @@
 //!   whether a name at a place means a symbol, and how sure that is.
 //! - [`ImportPlan`] turns added and dropped imports into splices in the file's own order.
 
-mod certainty;
 mod facts;
-mod files;
-mod import;
+mod ground;
 mod imports;
 mod index;
 mod language;
 mod languages;
 mod names;
+mod owners;
 mod pattern;
 mod project;
 mod resolver;
@@ -24,10 +23,10 @@ mod tree;
 mod ty;
 mod types;
 
-pub use crate::certainty::{Certainty, Fact, Spellings};
 pub use crate::facts::{FileFacts, Hint, Member, Tells, TypeDecl, Word};
-pub use crate::files::{Files, Remembered};
-pub use crate::import::{Export, Import, ImportName};
+pub use crate::ground::{
+    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings,
+};
 pub use crate::imports::{ImportEdit, ImportPlan, doubled, respell};
 pub use crate::index::{DeclaredIn, Index, Kept};
 pub use crate::language::{
@@ -37,14 +36,14 @@ pub use crate::language::{
     TypeRule, TypeRules, Waiting,
 };
 pub use crate::languages::{LANGUAGES, language, language_of};
-pub use crate::names::{Owner, Spelled, Visible};
+pub use crate::names::Spelled;
+pub use crate::owners::{Owner, Visible};
 pub use crate::pattern::{
     Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
     Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Unresolved,
     Written, delete_item, delete_splice,
 };
-pub use crate::project::{Asking, NoProject, Project};
-pub use crate::project::{PassedOn, TypeInfo};
+pub use crate::project::{Asking, NoProject, PassedOn, Project, TypeInfo};
 pub use crate::resolver::Resolver;
 pub use crate::tree::{Tree, token_texts};
 pub use crate::ty::{Learned, LibraryError, LibraryType, MemberType, Shape, Takes, Told, Ty};

@@ -8,8 +8,7 @@ use std::sync::Arc;
 use emendo_text::RelPath;
 use serde::{Deserialize, Serialize};
 
-use crate::files::{Files, NoFiles};
-use crate::import::Import;
+use crate::ground::{Files, Import, NoFiles};
 use crate::language::Language;
 use crate::ty::{Learned, MemberType, Shape, standard};
 

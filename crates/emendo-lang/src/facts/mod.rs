@@ -5,13 +5,11 @@ mod pass;
 
 use std::collections::BTreeSet;
 
-use emendo_text::{RelPath, Span};
+use emendo_text::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::files::Files;
-use crate::import::{Export, Import, ImportName};
-use crate::language::{Language, Space};
-use crate::tree::Tree;
+use crate::ground::{Export, Import, ImportName};
+use crate::language::Space;
 
 /// A single name somewhere in the code (imports and the package statement are not among them).
 #[derive(Clone, Copy, Debug)]
@@ -163,54 +161,6 @@ impl FileFacts {
             }
         }
         scopes.into_iter().flat_map(|i| &self.scopes[i as usize].bindings).map(|b| b.name.as_str())
-    }
-
-    /// Reads the facts of a text that lies nowhere.
-    pub fn read(language: &Language, tree: &Tree, text: &str) -> Self {
-        pass::read(language, tree, text, false)
-    }
-
-    /// Reads the facts of a file: its module, and what its imports mean there.
-    pub fn of_file(
-        language: &Language,
-        tree: &Tree,
-        text: &str,
-        path: &RelPath,
-        files: &dyn Files,
-    ) -> Self {
-        Self::read(language, tree, text).located(language, path, files)
-    }
-
-    /// What other files may ask of the text of a file: its imports, its declarations, what it passes on. No words.
-    pub fn outline(
-        language: &Language,
-        tree: &Tree,
-        text: &str,
-        path: &RelPath,
-        files: &dyn Files,
-    ) -> Self {
-        pass::read(language, tree, text, true).located(language, path, files)
-    }
-
-    fn located(mut self, language: &Language, path: &RelPath, files: &dyn Files) -> Self {
-        self.locate(language, path, files);
-        self
-    }
-
-    fn locate(&mut self, language: &Language, path: &RelPath, files: &dyn Files) {
-        let Some(modules) = &language.names.modules else { return };
-        self.module = (modules.of)(path, files);
-        for import in &mut self.imports {
-            let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
-            let mut here = self.module.clone();
-            for name in &import.inside {
-                here.push_str(language.names.separator);
-                here.push_str(name);
-            }
-            if let Some(absolute) = (modules.absolute)(&written, &here, path, files) {
-                import.located(language.names.join(&absolute));
-            }
-        }
     }
 
     /// The package at a place.

@@ -6,8 +6,7 @@ use std::sync::Arc;
 use emendo_text::RelPath;
 
 use crate::facts::FileFacts;
-use crate::files::Files;
-use crate::import::Import;
+use crate::ground::{Files, Import};
 use crate::index::Index;
 use crate::language::Language;
 use crate::project::{Asking, PassedOn, Project, TypeInfo};

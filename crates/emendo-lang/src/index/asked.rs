@@ -1,40 +1,20 @@
 //! What other files tell of types: read when it is asked for, and kept.
 
-use std::collections::HashMap;
-use std::sync::{Arc, RwLock};
+use std::sync::Arc;
 
-use emendo_text::{Lines, RelPath};
+use emendo_text::Lines;
 
 use crate::facts::FileFacts;
 use crate::index::Index;
+use crate::index::memo::{Asked, Loaded};
 use crate::language::Language;
 use crate::project::{Asking, MemberKey, Project};
 use crate::resolver::Resolver;
 use crate::tree::Tree;
-use crate::ty::{Learned, MemberType, Shape};
+use crate::ty::{Learned, MemberType};
 
 /// How much text of files is kept parsed.
 const KEPT: usize = 2 << 20;
-
-/// A file that was read for what it tells of types.
-pub(crate) struct Loaded {
-    language: &'static Language,
-    path: RelPath,
-    text: String,
-    tree: Tree,
-    facts: FileFacts,
-}
-
-/// What was told of types by language and symbol.
-type Shapes = HashMap<(&'static str, String), Option<Arc<Shape>>>;
-
-/// What was asked so far.
-#[derive(Default)]
-pub(super) struct Asked {
-    files: RwLock<Vec<Arc<Loaded>>>,
-    pub(crate) shapes: RwLock<Shapes>,
-    pub(crate) members: RwLock<HashMap<MemberKey, Option<Arc<[MemberType]>>>>,
-}
 
 impl Loaded {
     pub(crate) fn resolver<'l>(&'l self, project: &'l Index, asking: &Asking) -> Resolver<'l> {

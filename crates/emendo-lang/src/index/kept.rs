@@ -7,10 +7,9 @@ use emendo_text::{Digest, Hasher, Lines, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::facts::FileFacts;
-use crate::files::Files;
-use crate::import::Import;
+use crate::ground::{Files, Import};
 use crate::index::Index;
-use crate::index::modules::Passed;
+use crate::index::memo::Passed;
 use crate::language::Language;
 use crate::project::TypeInfo;
 

@@ -3,6 +3,7 @@
 mod answers;
 mod asked;
 mod kept;
+mod memo;
 mod modules;
 
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -13,9 +14,8 @@ use emendo_text::{Digest, Lines, RelPath};
 pub use crate::index::kept::Kept;
 
 use crate::facts::FileFacts;
-use crate::files::{Files, NoFiles};
-use crate::import::Import;
-use crate::index::modules::Passed;
+use crate::ground::{Files, Import, NoFiles};
+use crate::index::memo::{Asked, Passed};
 use crate::language::{Language, Space};
 use crate::project::{PassedOn, TypeInfo};
 use crate::resolver::Resolver;
@@ -52,7 +52,7 @@ pub struct Index {
     /// What is told of types of libraries.
     learned: HashMap<(&'static str, String), Learned>,
     /// What other files told of types, as far as they were asked.
-    asked: asked::Asked,
+    asked: Asked,
 }
 
 /// What one file declares, to be taken in by an index.
@@ -101,7 +101,7 @@ impl Index {
             modules: RwLock::default(),
             outside: RwLock::default(),
             learned: HashMap::new(),
-            asked: asked::Asked::default(),
+            asked: Asked::default(),
         }
     }
 

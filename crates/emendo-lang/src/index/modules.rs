@@ -1,65 +1,15 @@
 //! What the modules of a project pass on, followed to where a name is declared.
 
-use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_text::RelPath;
-use serde::{Deserialize, Serialize};
 
 use crate::facts::FileFacts;
-use crate::import::{Export, Import};
+use crate::index::memo::Passed;
 use crate::index::{DEPTH, Index};
 use crate::language::Language;
 use crate::project::{PassedOn, Project};
 use crate::tree::Tree;
-
-/// What a module passes on.
-#[derive(Clone, Debug, Default, Serialize, Deserialize)]
-pub(crate) struct Passed {
-    /// Names with the symbols that they stand for, and whether the name is the module's own choice.
-    names: HashMap<String, (String, bool)>,
-    /// Modules whose names are all passed on.
-    all: Vec<String>,
-    /// The names that it declares itself, where it passes on all of others: its own come first.
-    own: HashSet<String>,
-}
-
-impl Passed {
-    pub(crate) fn of(language: &'static Language, facts: &FileFacts) -> Self {
-        let names = &language.names;
-        let mut out = Self::default();
-        let inside =
-            |local: &str| facts.imports.iter().find(|i| !i.passes_on && i.local() == Some(local));
-        // What is imported within a function is known there only.
-        let whole = |i: &&Import| i.inside.is_empty() && facts.is_whole(i.scope);
-        for import in facts.imports.iter().filter(whole) {
-            let passes = import.passes_on || names.exports_all;
-            match (passes, import.wildcard, import.local()) {
-                (false, ..) => {}
-                (true, true, _) => out.all.push(import.path().to_owned()),
-                (true, false, Some(local)) if !import.binds_root => {
-                    let target = (import.path().to_owned(), import.aliased());
-                    out.names.entry(local.to_owned()).or_insert(target);
-                }
-                _ => {}
-            }
-        }
-        if !out.all.is_empty() {
-            out.own = facts.top_names().map(str::to_owned).collect();
-        }
-        for Export { outside, inside: local, fixed } in &facts.exports {
-            if let Some(import) = inside(local) {
-                let fixed = *fixed || import.aliased();
-                out.names.insert(outside.clone(), (import.path().to_owned(), fixed));
-            } else if outside != local {
-                // A name of its own under another: `export default Station`.
-                let module = [facts.module.as_str(), local];
-                out.names.insert(outside.clone(), (names.join(&module), true));
-            }
-        }
-        out
-    }
-}
 
 impl Index {
     pub(crate) fn followed(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {

@@ -10,8 +10,6 @@ mod typing;
 
 use emendo_text::RelPath;
 
-use crate::import::ImportName;
-
 pub use declared::{Binding, KeyRule, TypeFacts, TypeRule};
 pub(crate) use declared::{anonymous, bind, declares};
 pub use grammar::{Dialect, Layer};
@@ -24,6 +22,8 @@ pub use typing::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
     Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
 };
+
+use crate::ground::ImportName;
 
 /// The facts about one language. Nothing else in the engine knows a language by name.
 pub struct Language {

@@ -2,7 +2,7 @@
 
 use emendo_text::RelPath;
 
-use crate::files::Files;
+use crate::ground::Files;
 
 /// Makes the module that a path begins with absolute: the written segments, the module that it is written in, and its file.
 pub type Absolute = fn(&[&str], &str, &RelPath, &dyn Files) -> Option<Vec<String>>;

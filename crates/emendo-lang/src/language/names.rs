@@ -2,7 +2,7 @@
 
 use emendo_text::Span;
 
-use crate::import::{Export, Import, ImportName};
+use crate::ground::{Export, Import, ImportName};
 use crate::language::declared::{Binding, TypeFacts};
 use crate::language::modules::Modules;
 use crate::language::space::Space;

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
-use crate::files::Files;
+use crate::ground::Files;
 use crate::language::{
     Binding, Context, Declaration, KeyRule, Keyed, Language, Modules, Names, Placeholder, Reach,
     Space, TypeFacts, TypeRule, context, declares,

@@ -1,20 +1,15 @@
 //! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
 
+mod spell;
+
 use emendo_text::Span;
 
-pub use crate::names::members::Owner;
 pub use crate::names::spell::Spelled;
-pub use crate::names::visible::Visible;
 
-use crate::certainty::{Certainty, Fact, below};
 use crate::facts::{Declared, TypeDecl};
-use crate::import::Import;
+use crate::ground::{Certainty, Fact, Import, below};
 use crate::language::Space;
 use crate::resolver::Resolver;
-
-mod members;
-mod spell;
-mod visible;
 
 /// What makes the first word of a path known.
 enum Head<'a> {

@@ -3,7 +3,7 @@
 
 use emendo_text::Filter;
 
-use crate::import::ImportName;
+use crate::ground::ImportName;
 use crate::language::Space;
 use crate::resolver::Resolver;
 

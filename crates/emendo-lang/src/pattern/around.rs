@@ -287,11 +287,7 @@ impl Look<'_> {
             m.slots.push(here);
         }
         let says = format!("`{name}` is declared in {path}");
-        m.facts.push(crate::certainty::Fact {
-            says: crate::Certainty::Certain,
-            text: says,
-            at: None,
-        });
+        m.facts.push(crate::ground::Fact { says: crate::Certainty::Certain, text: says, at: None });
         Some(())
     }
 

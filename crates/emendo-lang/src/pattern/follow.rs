@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use emendo_text::Span;
 
 use crate::language::Space;
-use crate::names::Visible;
+use crate::owners::Visible;
 use crate::pattern::inside::{Place, Rule, merge};
 use crate::pattern::write::{Unresolved, Written};
 use crate::pattern::{Bound, Match};

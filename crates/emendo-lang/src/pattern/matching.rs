@@ -3,7 +3,7 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::certainty::{Certainty, Fact};
+use crate::ground::{Certainty, Fact};
 use crate::language::{Declaration, Language, Space};
 use crate::pattern::{Constraint, Inner, PNode, Pattern, Reading, What};
 use crate::resolver::Resolver;

@@ -29,8 +29,8 @@ pub use crate::pattern::inside::{Gather, Place, Rework, Rule};
 pub use crate::pattern::matching::{Bound, Match, NameUse};
 pub use crate::pattern::write::{Replacement, Unresolved, Written};
 
-use crate::certainty::Spellings;
 use crate::facts::FileFacts;
+use crate::ground::Spellings;
 use crate::index::Index;
 use crate::language::{Language, Space};
 use crate::resolver::Resolver;

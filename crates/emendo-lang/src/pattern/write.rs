@@ -4,8 +4,7 @@ use std::collections::BTreeMap;
 
 use emendo_text::{Filter, Part, Span, Splice};
 
-use crate::certainty::{Certainty, Fact, Spellings};
-use crate::import::ImportName;
+use crate::ground::{Certainty, Fact, ImportName, Spellings};
 use crate::language::{Language, Space};
 use crate::pattern::align::{align, shrink};
 use crate::pattern::delete::{delete, indent_at, line_start};

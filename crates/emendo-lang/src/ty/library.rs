@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashMap};
 use std::sync::RwLock;
 
-use crate::certainty::{Certainty, Spellings};
+use crate::ground::{Certainty, Spellings};
 use crate::language::Language;
 use crate::ty::read::read_notation;
 use crate::ty::{MemberType, Takes, Ty};

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use emendo_text::RelPath;
 
-use crate::certainty::Certainty;
+use crate::ground::Certainty;
 use crate::ty::Ty;
 
 /// A parameter.

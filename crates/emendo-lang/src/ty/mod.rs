@@ -6,14 +6,13 @@ mod read;
 
 use std::collections::HashMap;
 
-pub(crate) use library::split;
-pub(crate) use library::standard;
 pub use library::{Learned, LibraryError, LibraryType};
+pub(crate) use library::{split, standard};
 pub(crate) use member::Known;
 pub use member::{MemberType, Shape, Takes};
 pub(crate) use read::read_type;
 
-use crate::certainty::{Certainty, Fact};
+use crate::ground::{Certainty, Fact};
 
 /// How deep types are put into one another, and how far they are followed.
 pub(crate) const DEPTH: usize = 24;

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::certainty::Certainty;
+use crate::ground::Certainty;
 use crate::language::{CalleeRule, Gives, Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};

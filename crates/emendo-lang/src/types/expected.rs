@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::certainty::Certainty;
+use crate::ground::Certainty;
 use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::ty::{DEPTH, MemberType, Told, Ty};

@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
+use crate::ground::Certainty;
 use crate::language::{Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};

@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use tree_sitter::Node;
 
-use crate::certainty::Certainty;
 use crate::facts::TypeDecl;
+use crate::ground::Certainty;
 use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
@@ -678,7 +678,7 @@ impl<'a> Resolver<'a> {
                 let root = names.package(w);
                 let plain = root.is_empty() || syntax.primitives.iter().any(|p| p.1 == w);
                 plain
-                    || crate::certainty::below(s, &root).is_some()
+                    || crate::ground::below(s, &root).is_some()
                     || self.project.is_standard(self.language, w)
             })
         };

@@ -3,7 +3,7 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::certainty::Certainty;
+use crate::ground::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};

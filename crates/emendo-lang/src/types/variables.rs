@@ -3,8 +3,8 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::certainty::Certainty;
 use crate::facts::Declared;
+use crate::ground::Certainty;
 use crate::language::{Gives, Intro, Origin, Part, Space};
 use crate::resolver::Resolver;
 use crate::tree::span;

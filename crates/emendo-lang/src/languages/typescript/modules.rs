@@ -2,7 +2,7 @@
 
 use emendo_text::RelPath;
 
-use crate::files::{Files, remembered};
+use crate::ground::{Files, remembered};
 use crate::language::Modules;
 
 /// Files are modules by their paths; the settings of the compiler and manifests give them other names too.

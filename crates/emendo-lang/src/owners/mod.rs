@@ -1,10 +1,14 @@
 //! Whose member is it? Told by the object itself, by static names, and by the types that variables and members are
 //! declared or made with.
 
+mod visible;
+
 use emendo_text::Span;
 
-use crate::certainty::{Certainty, Fact};
+pub use visible::Visible;
+
 use crate::facts::{TypeDecl, Word};
+use crate::ground::{Certainty, Fact};
 use crate::language::Space;
 use crate::resolver::Resolver;
 use crate::ty::{Told, Ty};
@@ -215,7 +219,7 @@ impl Resolver<'_> {
                 && packages.iter().any(|p| {
                     let root = names.package(p);
                     let root = if root.is_empty() { p } else { &root };
-                    crate::certainty::below(s, root).is_some()
+                    crate::ground::below(s, root).is_some()
                 })
         })
     }

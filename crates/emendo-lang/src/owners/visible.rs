@@ -4,7 +4,7 @@ use emendo_text::Span;
 
 use crate::facts::{TypeDecl, Word};
 use crate::language::{Language, Space};
-use crate::names::members::Owner;
+use crate::owners::Owner;
 use crate::resolver::Resolver;
 
 /// A declaration that other files can name.

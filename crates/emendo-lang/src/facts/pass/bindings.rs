@@ -1,0 +1,172 @@
+//! What is declared in scopes, and what tells its type.
+
+use tree_sitter::{Node, TreeCursor};
+
+use crate::facts::pass::Pass;
+use crate::facts::pass::hints::{core_of, type_head, value_hint};
+use crate::facts::{Bound, Hint, Tells};
+use crate::language::{Binding, Reach, Space};
+use crate::tree::{children, span, walk_cursor};
+
+impl Pass<'_> {
+    /// Notes for what stands around what a child with a telling field says of it.
+    pub(crate) fn told_above(&mut self, cursor: &TreeCursor<'_>, kind: &str) {
+        let Some(id) = cursor.field_id() else { return };
+        let types = &self.language.names.types;
+        if self.telling.is_empty() {
+            let grammar = cursor.node().language();
+            self.telling.resize(grammar.field_count() + 1, false);
+            let all = types.keys.iter().map(|k| k.owner).chain(types.fields.iter().copied());
+            for id in all.filter_map(|f| grammar.field_id_for_name(f)) {
+                self.telling[usize::from(id.get())] = true;
+            }
+        }
+        if !self.telling.get(usize::from(id.get())).is_some_and(|t| *t) {
+            return;
+        }
+        let Some(field) = cursor.field_name() else { return };
+        let Some(above) = self.parents.last_mut() else { return };
+        if types.keys.iter().any(|k| k.around == above.kind && k.owner == field) {
+            let node = cursor.node();
+            above.owner = Some(span(core_of(self.language, node).unwrap_or(node)));
+        }
+        if types.fields.contains(&field) && above.kind != kind {
+            above.hint = type_head(self.language, cursor.node(), self.text)
+                .filter(|p| !types.inferred.contains(&p.as_str()))
+                .map(|path| Hint { path, how: Tells::Declared });
+        }
+    }
+
+    pub(crate) fn bind(&mut self, node: Node<'_>, around: u32) {
+        if (node.start_byte() as u32) < self.import_until {
+            return;
+        }
+        let kind = node.kind();
+        for rule in self.language.names.bindings.iter().filter(|b| b.kind == kind) {
+            self.declare(rule, node, around);
+        }
+    }
+
+    /// What a rule says that `node` declares.
+    fn declare(&mut self, rule: &Binding, node: Node<'_>, around: u32) {
+        let names = &self.language.names;
+        let mut cursor = node.walk();
+        let found: Vec<Node<'_>> = if rule.field.is_empty() {
+            node.named_children(&mut cursor)
+                .filter(|c| rule.child.is_empty() || c.kind() == rule.child)
+                .collect()
+        } else {
+            node.children_by_field_name(rule.field, &mut cursor).collect()
+        };
+        let is_word = |n: &Node<'_>| names.words.iter().any(|(k, _)| *k == n.kind());
+        let mut words = Vec::new();
+        for n in found {
+            if rule.deep {
+                self.taken_apart(n, &mut words);
+                if names.constants_in.contains(&rule.kind) {
+                    let constant = |n: &Node<'_>| {
+                        let text = span(*n).of(self.text);
+                        text.contains(char::is_uppercase) && !text.contains(char::is_lowercase)
+                    };
+                    words.retain(|w| !constant(w));
+                }
+            } else if is_word(&n) {
+                words.push(n);
+            }
+        }
+        let scope = match rule.reach {
+            Reach::Inside => self.open.last().copied().unwrap_or(around),
+            Reach::Scope | Reach::Onwards => around,
+        };
+        let owner = self.parents.iter().rposition(|p| p.opened);
+        let member = owner.is_some_and(|o| names.member_scopes.contains(&self.parents[o].kind));
+        // A body without a name of its own has no members that anyone could ask for.
+        let of_type = owner.is_some_and(|o| {
+            self.parents[o].is_type || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
+        });
+        let onwards = rule.reach == Reach::Onwards && !member;
+        let from = if onwards { node.start_byte() as u32 } else { 0 };
+        let space = if member && names.members_need_receiver && rule.space != Space::Type {
+            Space::Member
+        } else {
+            rule.space
+        };
+        // A value that is taken apart has no type that tells that of its parts.
+        let hint = match words.as_slice() {
+            [_] if rule.space != Space::Type => self.hint(node),
+            _ => None,
+        };
+        for name in words {
+            let deep = || self.hint_of_pattern(name, node);
+            let hint = hint.clone().or_else(|| rule.deep.then(deep).flatten());
+            let (at, name) = (span(name), span(name).of(self.text).to_owned());
+            if member && of_type && rule.space != Space::Type && rule.reach != Reach::Inside {
+                self.member(name.clone(), at, rule.space, hint.clone());
+            }
+            self.facts.scopes[scope as usize].bindings.push(Bound { name, space, at, from, hint });
+        }
+    }
+
+    /// A name among several in a node whose own parts tell its type: parameters that are bound together.
+    fn hint_of_pattern(&self, name: Node<'_>, rule_node: Node<'_>) -> Option<Hint> {
+        let mut up = name.parent();
+        while let Some(n) = up.filter(|n| n.id() != rule_node.id()) {
+            if let Some(hint) = self.declared_type(n) {
+                return Some(hint);
+            }
+            up = n.parent();
+        }
+        None
+    }
+
+    pub(crate) fn declared_type(&self, node: Node<'_>) -> Option<Hint> {
+        let types = &self.language.names.types;
+        let found = types.fields.iter().find_map(|f| self.field(node, f))?;
+        let path = type_head(self.language, found, self.text)?;
+        let told = !types.inferred.contains(&path.as_str());
+        told.then_some(Hint { path, how: Tells::Declared })
+    }
+
+    /// What tells the type of what a node declares.
+    pub(crate) fn hint(&self, node: Node<'_>) -> Option<Hint> {
+        let types = &self.language.names.types;
+        let above = || self.parents.last().and_then(|p| p.hint.clone());
+        let value = || {
+            let (_, field) = types.values.iter().find(|v| v.0 == node.kind())?;
+            let found = if field.is_empty() {
+                let parts = children(node);
+                let named: Vec<_> =
+                    parts.iter().filter(|c| c.is_named() && !c.is_extra()).collect();
+                (named.len() > 1).then(|| *named[named.len() - 1])?
+            } else {
+                self.field(node, field)?
+            };
+            value_hint(self.language, found, self.text)
+        };
+        self.declared_type(node).or_else(above).or_else(value)
+    }
+
+    /// The names in a pattern that takes a value apart.
+    fn taken_apart<'t>(&self, pattern: Node<'t>, out: &mut Vec<Node<'t>>) {
+        let names = &self.language.names;
+        walk_cursor(
+            pattern,
+            |cursor| {
+                let node = cursor.node();
+                // Not asked for the pattern itself: its own field is what led here.
+                let parent = (node.id() != pattern.id()).then(|| cursor.field_name()).flatten();
+                let skipped = names.pattern_skips.iter().any(|(kind, field)| {
+                    if field.is_empty() { *kind == node.kind() } else { Some(*field) == parent }
+                });
+                if skipped {
+                    return false;
+                }
+                if names.words.iter().any(|(k, _)| *k == node.kind()) {
+                    out.push(node);
+                }
+                true
+            },
+            |_| {},
+        );
+    }
+}

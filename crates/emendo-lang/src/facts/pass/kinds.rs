@@ -1,0 +1,74 @@
+//! What kinds of nodes may be, asked of the language once for each kind.
+
+use tree_sitter::Node;
+
+use crate::language::Language;
+
+/// What a kind of node may be, one bit for each question that is asked of every node.
+pub(super) mod bits {
+    pub(crate) const KNOWN: u16 = 1;
+    pub(crate) const MEMBER_AFTER: u16 = 1 << 1;
+    pub(crate) const IMPORT: u16 = 1 << 2;
+    pub(crate) const IMPORT_LIKE: u16 = 1 << 3;
+    pub(crate) const EXPORT: u16 = 1 << 4;
+    pub(crate) const PACKAGE: u16 = 1 << 5;
+    pub(crate) const SCOPE: u16 = 1 << 6;
+    pub(crate) const TYPE: u16 = 1 << 7;
+    pub(crate) const BINDS: u16 = 1 << 8;
+    pub(crate) const MEMBER: u16 = 1 << 9;
+    pub(crate) const WORD: u16 = 1 << 10;
+    pub(crate) const TEXT: u16 = 1 << 11;
+    pub(crate) const VALUE: u16 = 1 << 12;
+    pub(crate) const HEAD: u16 = 1 << 13;
+    pub(crate) const NAMED: u16 = 1 << 14;
+    pub(crate) const SEALED: u16 = 1 << 15;
+}
+
+/// A kind of node, with what it may be.
+#[derive(Clone, Copy)]
+pub(crate) struct Kind {
+    pub(crate) name: &'static str,
+    pub(crate) bits: u16,
+}
+
+impl Kind {
+    pub(crate) fn of(language: &Language, node: Node<'_>) -> Self {
+        let name = language.kind(node);
+        let names = &language.names;
+        let types = &names.types;
+        let member = types.members.iter().any(|m| m.0 == name)
+            || types.parameters.iter().any(|p| p.0 == name)
+            || (!name.is_empty() && [types.assigned.0, types.numbered.0].contains(&name));
+        let value = is_literal(language, name);
+        let all = [
+            (bits::MEMBER_AFTER, names.member_after.contains(&name)),
+            (bits::IMPORT, names.imports.contains(&name)),
+            (bits::IMPORT_LIKE, names.import_like.contains(&name)),
+            (bits::EXPORT, names.export_kinds.contains(&name)),
+            (bits::PACKAGE, names.packages.contains(&name) || names.inner_modules.contains(&name)),
+            (bits::SCOPE, names.scopes.contains(&name)),
+            (bits::TYPE, types.declared.iter().any(|r| r.kind == name)),
+            (bits::BINDS, names.bindings.iter().any(|b| b.kind == name)),
+            (bits::MEMBER, member),
+            (bits::WORD, names.words.iter().any(|w| w.0 == name)),
+            (bits::TEXT, language.strings.contains(&name)),
+            (bits::VALUE, value),
+            (bits::HEAD, names.heads.contains(&name)),
+            (bits::NAMED, node.is_named()),
+            (bits::SEALED, names.sealed.contains(&name)),
+        ];
+        let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
+        Self { name, bits }
+    }
+
+    pub(crate) fn is(self, bit: u16) -> bool {
+        self.bits & bit != 0
+    }
+}
+
+/// True for kinds of literals: what they are is not a matter of names.
+pub(crate) fn is_literal(language: &Language, kind: &str) -> bool {
+    const FORMS: &[&str] =
+        &["number", "string", "boolean", "null", "object", "list", "template", "function"];
+    language.forms.iter().any(|(form, kinds)| FORMS.contains(form) && kinds.contains(&kind))
+}

@@ -1,0 +1,311 @@
+//! The one pass over a file's tree that its facts come from.
+
+mod bindings;
+mod hints;
+mod imports;
+mod kinds;
+mod types;
+mod words;
+
+use std::cell::RefCell;
+
+use emendo_text::{RelPath, Span};
+use rustc_hash::{FxHashMap, FxHashSet};
+use tree_sitter::{Node, TreeCursor};
+
+use crate::facts::pass::hints::preamble_end;
+use crate::facts::pass::kinds::{Kind, bits};
+use crate::facts::{FileFacts, Hint, Scope};
+use crate::ground::Files;
+use crate::language::Language;
+use crate::tree::{Tree, span, walk_cursor};
+
+/// How far above a key the thing that it belongs to may stand.
+const KEY_REACH: usize = 4;
+
+/// Reads the facts of a text; for an outline, without its words.
+pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) -> FileFacts {
+    let whole = Span::new(0, text.len());
+    let mut facts = FileFacts {
+        package: String::new(),
+        module: String::new(),
+        package_span: None,
+        packages: Vec::new(),
+        imports: Vec::new(),
+        exports: Vec::new(),
+        types: Vec::new(),
+        literals: FxHashSet::default(),
+        preamble_end: preamble_end(language, tree.root(), text),
+        has_errors: tree.has_error(),
+        comments: Vec::new(),
+        strings: Vec::new(),
+        quoted: FxHashSet::default(),
+        scopes: vec![Scope { span: whole, parent: None, bindings: Vec::new() }],
+        words: FxHashMap::default(),
+        outer: std::sync::OnceLock::new(),
+    };
+    let pass = Pass {
+        language,
+        kinds: Vec::new(),
+        text,
+        facts: &mut facts,
+        open: vec![0],
+        types: Vec::new(),
+        inside: Vec::new(),
+        parents: Vec::new(),
+        import_until: 0,
+        outline,
+        telling: Vec::new(),
+        fields: RefCell::default(),
+    };
+    let pass = RefCell::new(pass);
+    walk_cursor(
+        tree.root(),
+        |cursor| pass.borrow_mut().enter(cursor),
+        |_| pass.borrow_mut().leave(),
+    );
+    facts
+}
+
+struct Pass<'a> {
+    language: &'a Language,
+    /// Kinds by their number, as they are met.
+    kinds: Vec<Kind>,
+    text: &'a str,
+    facts: &'a mut FileFacts,
+    open: Vec<u32>,
+    /// The types around, as indices.
+    types: Vec<usize>,
+    /// The packages and modules around, inside the file.
+    inside: Vec<String>,
+    /// The nodes above.
+    parents: Vec<Above>,
+    /// The end of a statement that imports and is walked all the same: nothing in it declares.
+    import_until: u32,
+    /// Only what other files may ask for is wanted.
+    outline: bool,
+    /// Whether a field tells of the type of what stands around it, by its number.
+    telling: Vec<bool>,
+    /// Numbers of fields, as they are asked for.
+    fields: RefCell<FxHashMap<&'static str, Option<u16>>>,
+}
+
+struct Above {
+    kind: &'static str,
+    span: Span,
+    opened: bool,
+    /// It declares a type.
+    is_type: bool,
+    /// How many segments of packages or modules it opened.
+    packages: usize,
+    /// The token that was passed last below it, if nothing named came since.
+    token: &'static str,
+    /// The named node that was passed last below it.
+    last: Option<Span>,
+    /// It stands behind a dot, and its first word stands for it.
+    behind: bool,
+    /// The type that it says its children are of.
+    hint: Option<Hint>,
+    /// The type that keys below it are members of.
+    owner: Option<Span>,
+}
+
+impl Above {
+    /// A named node was passed. Loose tokens that hang together count as one.
+    fn pass(&mut self, language: &Language, text: &str, at: Span) {
+        let hangs = |last: &Span| {
+            let between = Span { start: last.end, end: at.start }.of(text).trim();
+            let call = between.is_empty() && last.end == at.start;
+            language.token_runs.contains(&self.kind)
+                && (language.names.member_after.contains(&between)
+                    || (call && at.of(text).starts_with(['(', '['])))
+        };
+        self.last = Some(self.last.filter(hangs).map_or(at, |last| last.hull(at)));
+    }
+}
+
+impl Pass<'_> {
+    fn enter(&mut self, cursor: &TreeCursor<'_>) -> bool {
+        let node = cursor.node();
+        let names = &self.language.names;
+        let known = self.kind(node);
+        let kind = known.name;
+        if !known.is(bits::NAMED) || known.is(bits::MEMBER_AFTER) {
+            let types = &names.types;
+            if let Some(above) = self.parents.last_mut() {
+                above.token = kind;
+                if types.own.contains(&kind) || types.base.contains(&kind) {
+                    above.last = Some(span(node));
+                }
+            }
+            return false;
+        }
+        let extra = node.is_extra();
+        if !self.outline && (known.is(bits::TEXT) || extra) {
+            self.quoted(node, kind);
+        }
+        // What could not be parsed is marked as extra too; its words may be uses all the same.
+        if extra && !node.is_error() {
+            self.facts.comments.push(span(node));
+            return false;
+        }
+        if self.outline && known.is(bits::SEALED) {
+            return false;
+        }
+        if known.is(bits::IMPORT) && self.imports(node) {
+            return false;
+        }
+        if known.is(bits::IMPORT_LIKE) && self.imports(node) {
+            self.import_until = node.end_byte() as u32;
+        }
+        if known.is(bits::EXPORT) {
+            self.facts.exports.extend((names.read_exports)(node, self.text));
+        }
+        let mut packages = 0;
+        if known.is(bits::PACKAGE) {
+            match self.package(node) {
+                Some(n) => packages = n,
+                None => return false,
+            }
+        }
+        self.told_above(cursor, kind);
+        let before_dot = !self.outline
+            && known.is(bits::VALUE)
+            && self.parents.last().is_some_and(|p| {
+                self.language.chain.iter().any(|c| c.0 == p.kind)
+                    || p.kind == self.language.parenthesized
+            });
+        if before_dot {
+            self.facts.literals.insert(span(node));
+        }
+        let token = self.word(cursor, known);
+        let around = self.open.last().copied().unwrap_or(0);
+        let opens = known.is(bits::SCOPE) && !self.parents.is_empty();
+        if opens {
+            let id = self.facts.scopes.len() as u32;
+            let scope = Scope { span: span(node), parent: Some(around), bindings: Vec::new() };
+            self.facts.scopes.push(scope);
+            self.open.push(id);
+        }
+        let is_type = known.is(bits::TYPE) && self.declares(node, kind);
+        if known.is(bits::BINDS) {
+            self.bind(node, around);
+        }
+        if known.is(bits::MEMBER) {
+            self.members(node, kind);
+        }
+        if node.child_count() == 0 {
+            if opens {
+                self.open.pop();
+            }
+            if let Some(above) = self.parents.last_mut() {
+                above.pass(self.language, self.text, span(node));
+            }
+            return false;
+        }
+        self.parents.push(Above {
+            kind,
+            span: span(node),
+            opened: opens,
+            is_type,
+            packages,
+            token: "",
+            last: None,
+            behind: known.is(bits::HEAD) && names.member_after.contains(&token),
+            hint: None,
+            owner: None,
+        });
+        true
+    }
+
+    /// A node's child with this field; the field's number is looked up once.
+    fn field<'t>(&self, node: Node<'t>, field: &'static str) -> Option<Node<'t>> {
+        let known = self.fields.borrow().get(field).copied();
+        let id = known.unwrap_or_else(|| {
+            let id = node.language().field_id_for_name(field).map(std::num::NonZero::get);
+            self.fields.borrow_mut().insert(field, id);
+            id
+        });
+        node.child_by_field_id(id?)
+    }
+
+    /// The kind of a node, looked up once for each.
+    fn kind(&mut self, node: Node<'_>) -> Kind {
+        let id = node.kind_id() as usize;
+        if id >= self.kinds.len() {
+            // What could not be parsed has the last number of all.
+            if id > 4096 {
+                return Kind::of(self.language, node);
+            }
+            self.kinds.resize(id + 1, Kind { name: "", bits: 0 });
+        }
+        if !self.kinds[id].is(bits::KNOWN) {
+            self.kinds[id] = Kind::of(self.language, node);
+        }
+        self.kinds[id]
+    }
+
+    fn leave(&mut self) {
+        let Some(gone) = self.parents.pop() else { return };
+        if gone.opened {
+            self.open.pop();
+        }
+        if gone.is_type {
+            self.types.pop();
+        }
+        self.inside.truncate(self.inside.len() - gone.packages);
+        if let Some(above) = self.parents.last_mut() {
+            above.pass(self.language, self.text, gone.span);
+        }
+    }
+}
+
+impl FileFacts {
+    /// Reads the facts of a text that lies nowhere.
+    pub fn read(language: &Language, tree: &Tree, text: &str) -> Self {
+        read(language, tree, text, false)
+    }
+
+    /// Reads the facts of a file: its module, and what its imports mean there.
+    pub fn of_file(
+        language: &Language,
+        tree: &Tree,
+        text: &str,
+        path: &RelPath,
+        files: &dyn Files,
+    ) -> Self {
+        Self::read(language, tree, text).located(language, path, files)
+    }
+
+    /// What other files may ask of the text of a file: its imports, its declarations, what it passes on. No words.
+    pub fn outline(
+        language: &Language,
+        tree: &Tree,
+        text: &str,
+        path: &RelPath,
+        files: &dyn Files,
+    ) -> Self {
+        read(language, tree, text, true).located(language, path, files)
+    }
+
+    fn located(mut self, language: &Language, path: &RelPath, files: &dyn Files) -> Self {
+        self.locate(language, path, files);
+        self
+    }
+
+    fn locate(&mut self, language: &Language, path: &RelPath, files: &dyn Files) {
+        let Some(modules) = &language.names.modules else { return };
+        self.module = (modules.of)(path, files);
+        for import in &mut self.imports {
+            let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
+            let mut here = self.module.clone();
+            for name in &import.inside {
+                here.push_str(language.names.separator);
+                here.push_str(name);
+            }
+            if let Some(absolute) = (modules.absolute)(&written, &here, path, files) {
+                import.located(language.names.join(&absolute));
+            }
+        }
+    }
+}

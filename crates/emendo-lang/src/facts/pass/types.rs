@@ -1,0 +1,143 @@
+//! The types that a file declares, with their members.
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use crate::facts::pass::Pass;
+use crate::facts::pass::hints::{clean, core_of, plain, type_head, value_hint};
+use crate::facts::{Hint, Member, Tells, TypeDecl};
+use crate::language::{Space, TypeRule};
+use crate::tree::{children, span};
+
+impl Pass<'_> {
+    /// A type that the node declares.
+    pub(crate) fn declares(&mut self, node: Node<'_>, kind: &str) -> bool {
+        let names = &self.language.names;
+        let Some(rule) = names.types.declared.iter().find(|r| r.kind == kind) else { return false };
+        if rule.anonymous {
+            let Some(body) = children(node).into_iter().find(|c| c.kind() == rule.name) else {
+                return false;
+            };
+            return self.open_type(rule, node, Span::at(body.start_byte()), vec![String::new()]);
+        }
+        let Some(name) = self.field(node, rule.name) else { return false };
+        let head = if rule.extends { core_of(self.language, name) } else { Some(name) };
+        let Some(name) = head else { return false };
+        let outer = self.types.last().map(|t| self.facts.types[*t].path.clone());
+        let mut path = outer.filter(|_| !rule.extends).unwrap_or_default();
+        path.push(clean(span(name).of(self.text)));
+        self.open_type(rule, node, span(name), path)
+    }
+
+    fn open_type(&mut self, rule: &TypeRule, node: Node<'_>, at: Span, path: Vec<String>) -> bool {
+        let supers = self.supers(rule, node);
+        let alias = (!rule.alias.is_empty())
+            .then(|| self.field(node, rule.alias))
+            .flatten()
+            .and_then(|t| type_head(self.language, t, self.text));
+        self.types.push(self.facts.types.len());
+        self.facts.types.push(TypeDecl {
+            path,
+            at,
+            span: span(node),
+            inside: self.inside.clone(),
+            supers,
+            alias,
+            extends: rule.extends,
+            members: Vec::new(),
+        });
+        if node.child_count() == 0 {
+            self.types.pop();
+            return false;
+        }
+        true
+    }
+
+    fn supers(&self, rule: &TypeRule, node: Node<'_>) -> Vec<(String, Span)> {
+        let mut out = Vec::new();
+        let mut holders: Vec<Node<'_>> = Vec::new();
+        for child in children(node) {
+            holders.extend(rule.supers.contains(&child.kind()).then_some(child));
+        }
+        for field in rule.supers {
+            let by_field = self.field(node, field);
+            holders.extend(by_field.filter(|n| !holders.contains(n)));
+        }
+        // Types stand directly in what holds them, or in lists within it.
+        for _ in 0..3 {
+            let mut next = Vec::new();
+            for h in std::mem::take(&mut holders) {
+                match type_head(self.language, h, self.text) {
+                    Some(path) => out.push((path, span(h))),
+                    None => next
+                        .extend(children(h).into_iter().filter(|c| c.is_named() && !c.is_extra())),
+                }
+            }
+            holders = next;
+        }
+        out.sort_by_key(|s| s.1.start);
+        out
+    }
+
+    /// Members that are no names in a scope.
+    pub(crate) fn members(&mut self, node: Node<'_>, kind: &str) {
+        let types = &self.language.names.types;
+        let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);
+        for (_, field, space) in types.members.iter().filter(|m| m.0 == kind && direct) {
+            let name = if field.is_empty() { Some(node) } else { self.field(node, field) };
+            if let Some(name) = name {
+                let hint = self.hint(node);
+                self.member(span(name).of(self.text).to_owned(), span(name), *space, hint);
+            }
+        }
+        let (list, field) = types.numbered;
+        if kind == list && !list.is_empty() && direct {
+            let mut cursor = node.walk();
+            for (i, ty) in node.children_by_field_name(field, &mut cursor).enumerate() {
+                let hint = type_head(self.language, ty, self.text)
+                    .map(|path| Hint { path, how: Tells::Declared });
+                self.member(i.to_string(), span(ty), Space::Value, hint);
+            }
+        }
+        let (assigned, target, value) = types.assigned;
+        if kind == assigned && !kind.is_empty() {
+            let Some(target) = self.field(node, target) else { return };
+            let Some(text) = plain(target, self.text) else { return };
+            let Some((object, name)) = text.split_once('.') else { return };
+            if types.own.contains(&object) && !name.contains(['.', '(', '[']) {
+                let hint = self.declared_type(node).or_else(|| {
+                    let value = self.field(node, value)?;
+                    value_hint(self.language, value, self.text)
+                });
+                let at = Span::new(target.end_byte() - name.len(), target.end_byte());
+                self.member(name.to_owned(), at, Space::Value, hint);
+            }
+        }
+        for (_, child) in types.parameters.iter().filter(|p| p.0 == kind) {
+            let marked = child.is_empty() || children(node).iter().any(|c| c.kind() == *child);
+            // Without a mark, only those of the type itself are.
+            let marked = marked && (direct || !child.is_empty());
+            let named = self.field(node, "name").or(self.field(node, "pattern"));
+            if let Some(name) = named.filter(|_| marked) {
+                let hint = self.hint(node);
+                self.member(span(name).of(self.text).to_owned(), span(name), Space::Value, hint);
+                let own = self.types.last().map(|t| &mut self.facts.types[*t].members);
+                if let Some(member) = own.and_then(|m| m.last_mut()) {
+                    member.read_by_calls = types.read_by_calls && member.at == span(name);
+                }
+            }
+        }
+    }
+
+    pub(crate) fn member(&mut self, name: String, at: Span, space: Space, hint: Option<Hint>) {
+        let Some(owner) = self.types.last() else { return };
+        let members = &mut self.facts.types[*owner].members;
+        // Overloads are members of one name; what tells the type of one tells that of all.
+        let known = members.iter().rev().take(64).find(|m| m.name == name && m.space == space);
+        if known.is_some_and(|m| m.at == at) {
+            return;
+        }
+        let hint = hint.or_else(|| known.and_then(|m| m.hint.clone()));
+        members.push(Member { name, at, space, hint, read_by_calls: false });
+    }
+}

@@ -1,0 +1,167 @@
+//! The words of a file: where names stand, and in which space.
+
+use emendo_text::Span;
+use tree_sitter::{Node, TreeCursor};
+
+use crate::facts::Word;
+use crate::facts::pass::hints::{core_of, within};
+use crate::facts::pass::kinds::{Kind, bits};
+use crate::facts::pass::{KEY_REACH, Pass};
+use crate::language::Space;
+use crate::tree::{span, token_texts};
+
+impl Pass<'_> {
+    /// Types in text, and what stands within literals.
+    pub(crate) fn quoted(&mut self, node: Node<'_>, kind: &str) {
+        let names = &self.language.names;
+        let literal = self.language.strings.contains(&kind);
+        if literal {
+            self.facts.strings.push(within(node));
+        }
+        let Some((kind, comment)) = names.quoted_types else { return };
+        let text = span(node).of(self.text);
+        if node.is_extra() && text.starts_with(comment) {
+            self.facts.quoted.extend(token_texts(text).map(|(_, t)| t.to_owned()));
+        } else if literal && self.parents.iter().rev().take(8).any(|p| p.kind == kind) {
+            self.type_in_text(within(node));
+        }
+    }
+
+    /// The words of a type that stands in a literal.
+    fn type_in_text(&mut self, at: Span) {
+        let text = at.of(self.text);
+        let mut path: Option<Span> = None;
+        let mut dot = false;
+        for (i, token) in token_texts(text) {
+            let start = at.start as usize + i;
+            if token.starts_with(|c: char| c.is_alphabetic() || c == '_') {
+                let span = Span::new(start, start + token.len());
+                let before = path.filter(|_| dot);
+                let space = if before.is_some() { Space::Member } else { Space::Type };
+                let path_start = before.map_or(span.start, |p| p.start);
+                let word = Word { span, space, path_start, receiver: before, key: false };
+                self.push(token, word);
+                path = Some(before.map_or(span, |b| b.hull(span)));
+                dot = false;
+            } else {
+                dot = token == ".";
+                path = path.filter(|_| dot);
+            }
+        }
+    }
+
+    /// Notes a word. Gives the token before the node.
+    pub(crate) fn word(&mut self, cursor: &TreeCursor<'_>, kind: Kind) -> &'static str {
+        let node = cursor.node();
+        let names = &self.language.names;
+        let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
+        if self.outline {
+            if let Some(above) = self.parents.last_mut() {
+                above.behind = false;
+            }
+            return token;
+        }
+        if kind.is(bits::TEXT) {
+            self.listed(node);
+        }
+        if !kind.is(bits::WORD) {
+            return token;
+        }
+        let at = span(node);
+        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == kind.name) else {
+            return token;
+        };
+        let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.span.start));
+        let field = || cursor.field_name().unwrap_or("");
+        let positions = names.positions.iter();
+        let position =
+            { positions }.find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field()));
+        let mut space = position.map_or(*space, |p| p.2);
+        let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
+        if (behind || names.member_after.contains(&token)) && space != Space::Declared {
+            space = Space::Member;
+        }
+        if at.start < self.import_until {
+            space = Space::Declared;
+        }
+        let in_path = space == Space::Member && names.paths.contains(&parent);
+        let path_start = if in_path { start } else { at.start };
+        let mut receiver = None;
+        let mut key = false;
+        if space == Space::Member {
+            let near = self.parents.iter().rev().take(if behind { 2 } else { 3 });
+            receiver = near.filter_map(|p| p.last).next();
+        } else if at.start >= self.import_until
+            && let Some(owner) = self.key_of(node, kind.name, parent, &field)
+        {
+            (receiver, key) = (Some(owner), true);
+        }
+        self.push(at.of(self.text), Word { span: at, space, path_start, receiver, key });
+        token
+    }
+
+    fn push(&mut self, text: &str, word: Word) {
+        match self.facts.words.get_mut(text) {
+            Some(words) => words.push(word),
+            None => {
+                self.facts.words.insert(text.to_owned(), vec![word]);
+            }
+        }
+    }
+
+    /// The type that a key is a member of, if the word is one.
+    fn key_of<'f>(
+        &self,
+        node: Node<'_>,
+        kind: &str,
+        parent: &str,
+        field: &dyn Fn() -> &'f str,
+    ) -> Option<Span> {
+        let rules = self.language.names.types.keys;
+        let fits = |k: &&crate::language::KeyRule| {
+            (k.pair == parent && (k.key.is_empty() || k.key == field())) || k.pair == kind
+        };
+        rules.iter().filter(fits).find_map(|rule| {
+            let mut above = self.parents.iter().rev().take(KEY_REACH);
+            // A pair around the pair: it is taken from what that one gives.
+            let mut pairs = 0;
+            let place = above.find(|p| {
+                pairs += usize::from(rules.iter().any(|r| r.pair == p.kind));
+                p.kind == rule.around
+            })?;
+            if pairs > usize::from(rule.pair == parent) {
+                return None;
+            }
+            place.owner.or_else(|| {
+                // What it is taken from stands behind it.
+                let mut up = node.parent();
+                while let Some(n) = up.filter(|n| n.kind() != rule.around) {
+                    up = n.parent();
+                }
+                let owner = self.field(up?, rule.owner)?;
+                Some(span(core_of(self.language, owner).unwrap_or(owner)))
+            })
+        })
+    }
+
+    /// A string of the list of names that the file passes on.
+    fn listed(&mut self, node: Node<'_>) {
+        let names = &self.language.names;
+        if names.export_list.is_empty() || !self.language.strings.contains(&node.kind()) {
+            return;
+        }
+        let in_list = self.parents.iter().rev().take(3).any(|p| {
+            let head = self.text[p.span.start as usize..].trim_start();
+            self.parents.len() <= 5
+                && head
+                    .strip_prefix(names.export_list)
+                    .is_some_and(|r| r.trim_start().starts_with(['=', '+', ':', '.']))
+        });
+        if in_list {
+            let at = within(node);
+            let space = Space::Value;
+            let word = Word { span: at, space, path_start: at.start, receiver: None, key: false };
+            self.push(at.of(self.text), word);
+        }
+    }
+}

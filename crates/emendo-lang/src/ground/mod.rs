@@ -1,0 +1,11 @@
+//! The ground floor: plain data that everything else speaks of. It asks nothing above it.
+
+mod certainty;
+mod files;
+mod import;
+
+pub(crate) use certainty::below;
+pub use certainty::{Certainty, Fact, Spellings};
+pub use files::{Files, Remembered};
+pub(crate) use files::{NoFiles, remembered};
+pub use import::{Export, Import, ImportName};
