@@ -10,7 +10,6 @@
 
 mod facts;
 mod ground;
-mod imports;
 mod index;
 mod language;
 mod languages;
@@ -27,7 +26,6 @@ pub use crate::facts::{FileFacts, Hint, Member, Tells, TypeDecl, Word};
 pub use crate::ground::{
     Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings,
 };
-pub use crate::imports::{ImportEdit, ImportPlan, doubled, respell};
 pub use crate::index::{DeclaredIn, Index, Kept};
 pub use crate::language::{
     Absolute, ArgumentRule, Binding, Branch, CalleeRule, Context, Declaration, Delegate, Dialect,
@@ -39,9 +37,9 @@ pub use crate::languages::{LANGUAGES, language, language_of};
 pub use crate::names::Spelled;
 pub use crate::owners::{Owner, Visible};
 pub use crate::pattern::{
-    Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, Match, NameUse, Nearest,
-    Pattern, PatternError, Place, Places, Replacement, Rework, Rule, SlotConditions, Unresolved,
-    Written, delete_item, delete_splice,
+    Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, ImportEdit, ImportPlan,
+    Match, NameUse, Nearest, Pattern, PatternError, Place, Places, Replacement, Rework, Rule,
+    SlotConditions, Unresolved, Written, delete_item, delete_splice, doubled, respell,
 };
 pub use crate::project::{Asking, NoProject, PassedOn, Project, TypeInfo};
 pub use crate::resolver::Resolver;

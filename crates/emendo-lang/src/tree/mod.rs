@@ -4,8 +4,8 @@ mod walk;
 
 pub use walk::token_texts;
 pub(crate) use walk::{
-    children, children_with_fields, holds_code, is_separator, skipped, span, spliced, tokens, walk,
-    walk_cursor, words_in,
+    children, children_with_fields, descend, holds_code, is_separator, skipped, span, spliced,
+    tokens, walk, walk_cursor, words_in,
 };
 
 use emendo_text::{RelPath, Span};

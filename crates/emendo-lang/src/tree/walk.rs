@@ -139,3 +139,20 @@ pub(crate) fn holds_code(language: &Language, node: Node<'_>) -> bool {
     !language.interpolations.is_empty()
         && children(node).iter().any(|c| language.interpolations.contains(&c.kind()))
 }
+
+/// The nodes from a root down to the smallest one that holds a place, with their fields.
+pub(crate) fn descend<'t>(root: Node<'t>, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
+    let mut out = Vec::new();
+    let mut cursor = root.walk();
+    loop {
+        let node = cursor.node();
+        if !span(node).contains(at) {
+            break;
+        }
+        out.push((node, cursor.field_name()));
+        if cursor.goto_first_child_for_byte(at.start as usize).is_none() {
+            break;
+        }
+    }
+    out
+}

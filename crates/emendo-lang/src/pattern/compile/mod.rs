@@ -1,18 +1,26 @@
 //! From a pattern's source to its readings.
 
+mod build;
+mod keys;
+mod wrap;
+
 use std::collections::BTreeMap;
 
-use emendo_text::{Chunk, Filter, Marks, Span, Template};
+use emendo_text::{Chunk, Marks, Span, Template};
 use tree_sitter::Node;
 
+use crate::facts::FileFacts;
+use crate::ground::Spellings;
 use crate::language::{Context, Language, Placeholder, Space};
-use crate::pattern::build::Build;
-use crate::pattern::keys::{keys, optional_tokens};
-use crate::pattern::{
+use crate::pattern::compile::build::Build;
+use crate::pattern::compile::keys::{keys, optional_tokens};
+use crate::pattern::compile::wrap::{Compiler, Placed, Wrapped, source_span};
+use crate::pattern::model::{
     Constraint, Key, NameDef, PNode, Pattern, PatternError, Reading, SlotDef, What,
 };
-use crate::tree::Tree;
-use crate::tree::span;
+use crate::project::NoProject;
+use crate::resolver::Resolver;
+use crate::tree::{Tree, span};
 
 /// Spellings of slots that are tried in one context before it is given up.
 const MAX_SPELLINGS: usize = 120;
@@ -150,52 +158,12 @@ fn unreadable(
     }
 }
 
-pub(super) struct Compiler<'a> {
-    pub(super) language: &'static Language,
-    pub(super) source: &'a str,
-    pub(super) template: &'a Template,
-    pub(super) slots: &'a [SlotDef],
-    pub(super) names: &'a [NameDef],
-    /// The first place that could not be parsed in the reading that came furthest.
-    pub(super) best: Option<Span>,
-}
-
-/// A wrapped text with where the chunks stand in it.
-pub(super) struct Wrapped {
-    pub(super) text: String,
-    pub(super) chunks: Vec<Placed>,
-    pub(super) fragment: Span,
-}
-
 /// A way to spell the slots that does not read.
 struct Trial {
     /// The slots that stand where it stopped.
     slots: Vec<usize>,
     /// How far it came, and how little of it is wrong.
     score: (u32, u32),
-}
-
-/// A chunk of the source where it stands in the wrapped text.
-pub(super) struct Placed {
-    /// In the wrapped text, with what a slot's spelling adds.
-    pub(super) at: Span,
-    /// The placeholder word alone.
-    pub(super) word: Span,
-    pub(super) source: Span,
-    /// Slot and filters; nothing for plain text.
-    pub(super) slot: Option<(usize, Vec<Filter>)>,
-}
-
-impl Wrapped {
-    /// The slot that stands exactly here.
-    pub(super) fn slot_at(&self, at: Span) -> Option<&Placed> {
-        self.chunks.iter().find(|c| c.slot.is_some() && c.at == at)
-    }
-
-    /// The slots whose words stand within a place.
-    pub(super) fn slots_in(&self, at: Span) -> impl Iterator<Item = &Placed> {
-        self.chunks.iter().filter(move |c| c.slot.is_some() && at.contains(c.word))
-    }
 }
 
 impl Compiler<'_> {
@@ -452,35 +420,6 @@ fn roots<'t>(
     (covers && inside.len() > 1).then(|| inside.into_iter().filter(|n| !n.is_extra()).collect())
 }
 
-/// Maps a place of the wrapped text back to the source.
-pub(super) fn source_span(wrapped: &Wrapped, at: Span) -> Option<Span> {
-    let point = |offset: u32, end: bool| {
-        wrapped.chunks.iter().find_map(|c| {
-            let (w, s) = (c.at, c.source);
-            let holds = if end {
-                w.start < offset && offset <= w.end
-            } else {
-                w.start <= offset && offset < w.end
-            };
-            if !holds {
-                return None;
-            }
-            // Escapes make a text chunk shorter than its source; its ends stay right.
-            let exact = c.slot.is_none() && w.len() == s.len();
-            Some(if exact {
-                s.start + (offset - w.start)
-            } else if end {
-                s.end
-            } else {
-                s.start
-            })
-        })
-    };
-    let start = point(at.start, false).or_else(|| point(at.start, true))?;
-    let end = point(at.end, true).unwrap_or(start);
-    Some(Span { start, end: end.max(start) })
-}
-
 /// The pattern as code, for each reading: a word in each slot, its names imported. With the place of the pattern.
 pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
     let language = pattern.language;
@@ -532,4 +471,70 @@ fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
                     _ => false,
                 }
         })
+}
+
+impl Pattern {
+    /// Compiles a pattern. `names` are words with the symbols they stand for; `context` keeps one reading.
+    ///
+    /// # Errors
+    /// If a slot is malformed, or no context of the language can read the source.
+    pub fn compile(
+        language: &'static Language,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+    ) -> Result<Self, PatternError> {
+        pattern(language, source, names, context, Marks::None)
+    }
+
+    /// Compiles a pattern of what stands around a place, or what is written for a value: a reserved word is a slot.
+    ///
+    /// # Errors
+    /// As [`Pattern::compile`].
+    pub fn compile_with(
+        language: &'static Language,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+        marks: Marks,
+    ) -> Result<Self, PatternError> {
+        pattern(language, source, names, context, marks)
+    }
+
+    /// Makes the pattern find its symbols under their other names too.
+    pub fn spell(&mut self, spellings: &Spellings) {
+        for def in &mut self.names {
+            def.also = spellings.of(&def.symbol).split_off(1);
+        }
+        for reading in &mut self.readings {
+            reading.roots.iter_mut().for_each(|n| spell(n, spellings));
+            let optional = &reading.optional;
+            reading.keys = keys(self.language, &reading.roots, &self.names, optional);
+            for token in &mut reading.tokens {
+                if let Key::Name { symbol, also, .. } = &mut token.key {
+                    *also = spellings.of(symbol).split_off(1);
+                }
+            }
+        }
+    }
+
+    /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
+    pub fn fits_as_code(&self, other: &Self) -> bool {
+        as_code(self).iter().any(|(text, at)| {
+            let tree = Tree::parse(self.language, text);
+            let facts = FileFacts::read(self.language, &tree, text);
+            let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);
+            // Anywhere inside: an edit inside the result grows it too.
+            other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
+        })
+    }
+}
+
+pub(crate) fn spell(node: &mut PNode, spellings: &Spellings) {
+    if let What::Inner(inner) = &mut node.what {
+        if let Some(member) = &mut inner.symbol {
+            member.also = spellings.of(&member.symbol).split_off(1);
+        }
+        inner.children.iter_mut().for_each(|c| spell(c, spellings));
+    }
 }

@@ -5,10 +5,11 @@ use std::ops::Range;
 use emendo_text::Span;
 
 use crate::language::Language;
-use crate::pattern::lists::key_of_pattern;
-use crate::pattern::matching::Match;
-use crate::pattern::write::Unresolved;
-use crate::pattern::{Key, PNode, PToken, Pattern, Reading, TextPiece, What};
+use crate::pattern::found::Match;
+use crate::pattern::model::{
+    Key, PNode, PToken, Pattern, Reading, What, key_of_pattern, tokens_of,
+};
+use crate::pattern::written::Unresolved;
 
 pub(super) struct OldToken {
     pub(super) key: Key,
@@ -107,35 +108,6 @@ fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<Pair>) {
         }
     }
     inner.children.iter().for_each(|c| find_pairs(language, c, out));
-}
-
-/// The tokens of a node, from the first to behind the last.
-pub(super) fn tokens_of(node: &PNode) -> Range<usize> {
-    let one = |t: usize| t..t + 1;
-    match &node.what {
-        What::Leaf(_, t) | What::Slot(_, t) | What::Name(_, t, _) | What::Literal(_, _, t) => {
-            one(*t)
-        }
-        What::Text(text) => {
-            let pieces = text.pieces.iter().map(|p| match p {
-                TextPiece::Part(_, t) | TextPiece::Slot(_, t) => one(*t),
-            });
-            let quotes = text.quotes.iter().flat_map(|q| [one(q.1), one(q.2)]);
-            hull(pieces.chain(quotes))
-        }
-        What::Inner(inner) => {
-            let separators = inner.separators.iter().map(|s| one(s.1));
-            hull(inner.children.iter().map(tokens_of).chain(separators))
-        }
-        What::Base => 0..0,
-    }
-}
-
-fn hull(ranges: impl Iterator<Item = Range<usize>>) -> Range<usize> {
-    ranges
-        .filter(|r| !r.is_empty())
-        .reduce(|a, b| a.start.min(b.start)..a.end.max(b.end))
-        .unwrap_or(0..0)
 }
 
 struct Build<'a> {

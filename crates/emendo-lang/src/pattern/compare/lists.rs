@@ -6,10 +6,10 @@ use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
 use crate::language::Keyed;
-use crate::pattern::find::descend;
-use crate::pattern::matching::{Bound, Child, Fit, Matcher, same_field};
-use crate::pattern::{Inner, Key, PNode, What};
-use crate::tree::{children_with_fields, span};
+use crate::pattern::compare::{Child, Fit, Matcher, same_field};
+use crate::pattern::found::Bound;
+use crate::pattern::model::{Inner, Key, PNode, What, key_of_pattern};
+use crate::tree::{children_with_fields, descend, span};
 
 impl<'t> Matcher<'_, 't> {
     fn repeat(&self, p: &PNode) -> Option<(usize, usize, Repeat)> {
@@ -462,29 +462,4 @@ impl<'t> Matcher<'_, 't> {
 
 fn is_bracket(p: &PNode) -> bool {
     matches!(&p.what, What::Leaf(t, _) if ["(", ")", "[", "]", "{", "}", "<", ">"].contains(&t.as_str()))
-}
-
-/// The key of a pair in a pattern, if it is written out.
-pub(super) fn key_of_pattern<'p>(keyed: &Keyed, p: &'p PNode) -> Option<&'p str> {
-    let of = |what: &'p What| match what {
-        What::Leaf(word, _) => Some(word.as_str()),
-        What::Literal(_, content, _) => Some(content.as_str()),
-        _ => None,
-    };
-    if p.kind == keyed.shorthand {
-        if let What::Inner(inner) = &p.what {
-            return inner.children.first().and_then(|c| of(&c.what));
-        }
-        return of(&p.what);
-    }
-    let What::Inner(inner) = &p.what else { return None };
-    if p.kind != keyed.pair {
-        return None;
-    }
-    let written = if keyed.key.is_empty() {
-        inner.children.first()
-    } else {
-        inner.children.iter().find(|c| c.field == Some(keyed.key))
-    };
-    of(&written?.what)
 }

@@ -2,44 +2,13 @@
 
 use emendo_text::{Repeat, Span};
 
-use crate::pattern::matching::Matcher;
-use crate::pattern::{Text, TextPiece};
-
-/// The quotes of a literal.
-pub(super) struct Quoted {
-    /// What stands before them, in small letters.
-    pub(super) prefix: String,
-    /// Bytes up to the contents.
-    pub(super) open: usize,
-    /// Bytes behind the contents.
-    pub(super) close: usize,
-}
-
-/// Takes a literal apart: `r#"x"#`, `'''x'''`, `@"x"`.
-pub(super) fn quoted(text: &str) -> Option<Quoted> {
-    let first = text.find(['"', '\'', '`'])?;
-    let quote = text[first..].chars().next()?;
-    let count = text[first..].chars().take_while(|c| *c == quote).count();
-    // Two quotes are an empty literal; an empty one of three has six.
-    let count = match count {
-        0..=2 => 1,
-        6.. => 3,
-        n => n,
-    };
-    let prefix = text[..first].to_lowercase();
-    let hashes = prefix.chars().filter(|c| *c == '#').count();
-    let (open, close) = (first + count, count + hashes);
-    (text.len() >= open + close).then(|| Quoted { prefix: prefix.replace('#', ""), open, close })
-}
-
-/// Contents as they would be without escapes that only the quotes ask for.
-pub(super) fn plain(content: &str) -> String {
-    content.replace("\\\"", "\"").replace("\\'", "'")
-}
+use crate::pattern::compare::Matcher;
+use crate::pattern::model::{Text, TextPiece};
+use crate::pattern::quotes::{plain, quoted};
 
 impl Text {
     /// True if both would match the same.
-    pub(super) fn same(&self, other: &Self) -> bool {
+    pub(crate) fn same(&self, other: &Self) -> bool {
         let piece = |a: &TextPiece, b: &TextPiece| match (a, b) {
             (TextPiece::Part(a, _), TextPiece::Part(b, _)) => a == b,
             (TextPiece::Slot(a, _), TextPiece::Slot(b, _)) => a == b,

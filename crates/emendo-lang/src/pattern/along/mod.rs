@@ -1,16 +1,18 @@
 //! What is rewritten along with a match: inside a slot, or wherever what it declares is used; and what is collected
 //! from a slot.
 
+mod follow;
+
 use emendo_text::{Part, Span, Splice};
 use tree_sitter::Node;
 
-use crate::pattern::Pattern;
-use crate::pattern::delete::{delete_splice, indent_at, line_start, with_end};
-use crate::pattern::find::descend;
-use crate::pattern::matching::{Bound, Match};
-use crate::pattern::write::{Replacement, Unresolved, Written};
-use crate::resolver::Resolver;
-use crate::tree::{Tree, children, span};
+pub use follow::{Elsewhere, Follow};
+
+use crate::pattern::found::{Bound, Match};
+use crate::pattern::model::Pattern;
+use crate::pattern::write::{Replacement, delete_splice, indent_at, line_start, with_end};
+use crate::pattern::written::{Place, Unresolved, Written};
+use crate::tree::{children, descend, span};
 
 /// An old and a new pattern.
 #[derive(Debug)]
@@ -49,19 +51,6 @@ pub struct Gather {
     pub keep: bool,
     /// Inside items of the slot too.
     pub deep: bool,
-}
-
-/// The file that is written to.
-#[derive(Clone, Copy)]
-pub struct Place<'a> {
-    /// Its tree.
-    pub tree: &'a Tree,
-    /// Its text.
-    pub text: &'a str,
-    /// The line end that most lines have.
-    pub line_end: &'a str,
-    /// What its names mean.
-    pub resolver: &'a Resolver<'a>,
 }
 
 impl Rework {

@@ -1,35 +1,18 @@
 //! The places where a pattern fits, found without comparing it with everything.
 
+mod around;
+
 use emendo_text::Span;
 use tree_sitter::Node;
 
+pub use around::{Conditions, HERE, SlotConditions};
+
 use crate::language::Language;
-use crate::pattern::matching::{Match, Matcher, significant};
-use crate::pattern::{KeyWords, PNode, Pattern, Reading, What};
+use crate::pattern::compare::{Matcher, significant};
+use crate::pattern::found::{Match, Nearest, Places};
+use crate::pattern::model::{KeyWords, PNode, Pattern, Reading, What};
 use crate::resolver::Resolver;
-use crate::tree::{Tree, span, walk_cursor};
-
-/// What looking for a pattern in a file gave.
-#[derive(Debug, Default)]
-pub struct Places {
-    /// Where it fits.
-    pub matches: Vec<Match>,
-    /// Where nothing can be said: there were too many ways to compare several list slots with a long list.
-    pub gave_up: Vec<Span>,
-    /// Where it fits only for some of the types that a slot may be of: the place, and what is known.
-    pub partly: Vec<(Span, String)>,
-}
-
-/// Where a pattern came furthest.
-#[derive(Clone, Debug)]
-pub struct Nearest {
-    /// Tokens of the pattern that fitted.
-    pub fitted: usize,
-    /// What stands where it stopped.
-    pub at: Span,
-    /// What the pattern wants there.
-    pub wanted: String,
-}
+use crate::tree::{Tree, descend, span, walk_cursor};
 
 /// Above so many places of a word, going through the whole tree once costs less.
 const MAX_HITS: usize = 256;
@@ -290,23 +273,6 @@ impl Pattern {
             }
         }
     }
-}
-
-/// The nodes from a root down to the smallest one that holds a place, with their fields.
-pub(super) fn descend<'t>(root: Node<'t>, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
-    let mut out = Vec::new();
-    let mut cursor = root.walk();
-    loop {
-        let node = cursor.node();
-        if !span(node).contains(at) {
-            break;
-        }
-        out.push((node, cursor.field_name()));
-        if cursor.goto_first_child_for_byte(at.start as usize).is_none() {
-            break;
-        }
-    }
-    out
 }
 
 /// A quick look at kinds before anything is compared.

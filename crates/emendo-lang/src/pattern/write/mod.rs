@@ -1,36 +1,27 @@
 //! Writing one pattern over a match of another: what both share stays as it stands in the file.
 
+mod align;
+mod delete;
+mod lines;
+mod tokens;
+
 use std::collections::BTreeMap;
 
 use emendo_text::{Filter, Part, Span, Splice};
 
+pub use lines::{delete_item, delete_splice};
+pub(crate) use lines::{indent_at, line_start, with_end};
+
 use crate::ground::{Certainty, Fact, ImportName, Spellings};
 use crate::language::{Language, Space};
-use crate::pattern::align::{align, shrink};
-use crate::pattern::delete::{delete, indent_at, line_start};
-use crate::pattern::inside::Place;
-use crate::pattern::matching::{Bound, Match};
-use crate::pattern::tokens::{NewToken, OldToken, new_tokens, old_tokens};
-use crate::pattern::{Key, Pattern, PatternError};
+use crate::pattern::found::{Bound, Match};
+use crate::pattern::model::{Key, Pattern, PatternError};
+use crate::pattern::write::align::{align, shrink};
+use crate::pattern::write::delete::delete;
+use crate::pattern::write::tokens::{NewToken, OldToken, new_tokens, old_tokens};
+use crate::pattern::written::{Place, Unresolved, Written};
 use crate::resolver::Resolver;
 use crate::tree::{Tree, span, walk};
-
-/// What a replacement writes at one match.
-#[derive(Clone, Debug, Default)]
-pub struct Written {
-    /// The changes, in order.
-    pub splices: Vec<Splice>,
-    /// What lowers the certainty.
-    pub facts: Vec<Fact>,
-    /// Imports that the written names need.
-    pub imports: Vec<ImportName>,
-    /// Names of the old code that the new code does not use any more.
-    pub released: Vec<Span>,
-}
-
-/// Why a replacement cannot be written at a match.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unresolved(pub String);
 
 /// The `new` of an action, compiled against its `old`.
 #[derive(Debug)]

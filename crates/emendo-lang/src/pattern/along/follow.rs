@@ -6,8 +6,8 @@ use emendo_text::Span;
 
 use crate::language::Space;
 use crate::owners::Visible;
-use crate::pattern::inside::{Place, Rule, merge};
-use crate::pattern::write::{Unresolved, Written};
+use crate::pattern::along::{Rule, merge};
+use crate::pattern::written::{Place, Unresolved, Written};
 use crate::pattern::{Bound, Match};
 
 /// Rewrites the uses of what a slot declares. All or nothing.

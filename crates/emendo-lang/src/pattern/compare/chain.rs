@@ -3,8 +3,8 @@
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::pattern::matching::{Child, Fit, Matcher};
-use crate::pattern::{Inner, PNode, What};
+use crate::pattern::compare::{Child, Fit, Matcher};
+use crate::pattern::model::{Inner, PNode, What};
 use crate::tree::span;
 
 /// Longer chains are not compared link by link: each of their links is the end of a chain too.

@@ -3,7 +3,7 @@
 use emendo_text::Repeat;
 
 use crate::language::Language;
-use crate::pattern::{KeyWords, NameDef, PNode, SlotDef, What};
+use crate::pattern::model::{KeyWords, NameDef, PNode, SlotDef, What};
 
 /// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
 pub(super) fn keys(
@@ -41,9 +41,9 @@ pub(super) fn optional_tokens(
             _ => false,
         });
         if may_miss
-            && keyed.is_some_and(|k| crate::pattern::lists::key_of_pattern(k, child).is_some())
+            && keyed.is_some_and(|k| crate::pattern::model::key_of_pattern(k, child).is_some())
         {
-            out.push(crate::pattern::tokens::tokens_of(child));
+            out.push(crate::pattern::model::tokens_of(child));
         } else {
             optional_tokens(language, slots, child, out);
         }
@@ -59,7 +59,7 @@ fn collect_keys(
     out: &mut Vec<KeyWords>,
 ) {
     let facts = &language.names;
-    if !optional.is_empty() && optional.contains(&crate::pattern::tokens::tokens_of(node)) {
+    if !optional.is_empty() && optional.contains(&crate::pattern::model::tokens_of(node)) {
         return;
     }
     match &node.what {

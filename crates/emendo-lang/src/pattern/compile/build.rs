@@ -4,9 +4,9 @@ use emendo_text::{Filter, Repeat, Span};
 use tree_sitter::Node;
 
 use crate::language::{Language, Space};
-use crate::pattern::compile::{Compiler, Placed, Wrapped, source_span};
-use crate::pattern::text::quoted;
-use crate::pattern::{Inner, Key, MemberSymbol, PNode, PToken, Text, TextPiece, What};
+use crate::pattern::compile::wrap::{Compiler, Placed, Wrapped, source_span};
+use crate::pattern::model::{Inner, Key, MemberSymbol, PNode, PToken, Text, TextPiece, What};
+use crate::pattern::quotes::quoted;
 use crate::tree::{holds_code, is_separator, skipped, span, spliced};
 
 const MAX_DEPTH: usize = 400;
@@ -152,7 +152,7 @@ impl Build<'_, '_> {
             None => (None, at),
         };
         if self.wrapped.slots_in(at).next().is_none() {
-            let content = crate::pattern::text::plain(inner.of(&self.wrapped.text));
+            let content = crate::pattern::quotes::plain(inner.of(&self.wrapped.text));
             let prefix = prefix.unwrap_or_default();
             let key = Key::Literal(prefix.clone(), content.clone());
             let token = self.token(source, whole.to_owned(), key, place, false);

@@ -6,11 +6,10 @@ use emendo_text::{Repeat, Span};
 
 use crate::facts::FileFacts;
 use crate::language::{Language, Space};
-use crate::pattern::find::descend;
-use crate::pattern::matching::{Bound, Match};
-use crate::pattern::{Pattern, What};
+use crate::pattern::found::{Bound, Match};
+use crate::pattern::model::{Pattern, What};
 use crate::resolver::Resolver;
-use crate::tree::{Tree, span};
+use crate::tree::{Tree, descend, span};
 
 /// The slot that marks the place in a pattern of what stands around it.
 pub const HERE: &str = "here";

@@ -2,8 +2,8 @@
 
 use emendo_text::{Part, Splice};
 
-use crate::pattern::Key;
-use crate::pattern::tokens::{NewToken, OldToken};
+use crate::pattern::model::Key;
+use crate::pattern::write::tokens::{NewToken, OldToken};
 
 /// Drops what is equal at both ends of a splice and the file.
 pub(super) fn shrink(mut s: Splice, text: &str) -> Splice {

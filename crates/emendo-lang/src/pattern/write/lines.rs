@@ -1,57 +1,12 @@
-//! Taking whole things away: with their line, the comment behind them, or a separator.
+//! Takes whole things away with their lines, commas and comments.
 
 use emendo_text::{Span, Splice};
 
 use crate::language::Language;
-use crate::pattern::find::descend;
-use crate::pattern::matching::Match;
-use crate::pattern::write::{Unresolved, Written};
-use crate::tree::Tree;
-
-pub(super) fn delete(
-    language: &Language,
-    m: &Match,
-    tree: &Tree,
-    text: &str,
-) -> Result<Written, Unresolved> {
-    let whole = if language.line_items.contains(&m.kind) { Some(m.span) } else { m.statement };
-    if m.link {
-        // With the blanks before it: the next link moves up to where it stood.
-        let start = text[..m.span.start as usize].trim_end().len();
-        let span = Span::new(start, m.span.end as usize);
-        return Ok(Written { splices: vec![Splice::text(span, "")], ..Written::default() });
-    }
-    let comment = |at: u32| comment_behind(tree, text, at);
-    if let Some(span) = whole {
-        let held = descend(tree.root(), span)
-            .into_iter()
-            .any(|(n, field)| crate::tree::span(n) == span && field.is_some());
-        if held {
-            return Err(Unresolved(
-                "something must stand here, so it cannot be deleted: put braces around it first"
-                    .into(),
-            ));
-        }
-        let splice = delete_splice(text, with_end(language, text, span), comment);
-        return Ok(Written { splices: vec![splice], ..Written::default() });
-    }
-    let listed = language.keyed.iter().any(|k| k.list == m.place.0)
-        || m.place.0.contains("list")
-        || m.place.0.contains("parameters");
-    if listed && let Some(list) = m.parent {
-        return Ok(Written {
-            splices: vec![delete_item(language.separators, text, m.span, list)],
-            ..Written::default()
-        });
-    }
-    Err(Unresolved(
-        "only a whole statement, member or list item can be deleted, and this is a part of one"
-            .into(),
-    ))
-}
+use crate::tree::{Tree, descend};
 
 /// An item with the mark that ends it, where that belongs to the list around it.
-pub(super) fn with_end(language: &Language, text: &str, item: Span) -> Span {
+pub(crate) fn with_end(language: &Language, text: &str, item: Span) -> Span {
     let rest = &text[item.end as usize..];
     let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
     let ends = language.optional.contains(&";") && !item.of(text).ends_with([';', '}']);
@@ -92,7 +47,7 @@ pub fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> S
 }
 
 /// The end of a comment that begins on the same line directly behind `at`.
-fn comment_behind(tree: &Tree, text: &str, at: u32) -> Option<u32> {
+pub(crate) fn comment_behind(tree: &Tree, text: &str, at: u32) -> Option<u32> {
     let rest = &text[at as usize..];
     let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
     let start = at as usize + blanks;
@@ -146,17 +101,17 @@ pub fn delete_splice(
 }
 
 /// Where the line that holds `at` begins.
-pub(super) fn line_start(text: &str, at: usize) -> usize {
+pub(crate) fn line_start(text: &str, at: usize) -> usize {
     text[..at].rfind(['\n', '\r']).map_or(0, |i| i + 1)
 }
 
 /// Where the line behind the line end at `at` begins.
-fn next_line(text: &str, at: usize) -> usize {
+pub(crate) fn next_line(text: &str, at: usize) -> usize {
     if text[at..].starts_with("\r\n") { at + 2 } else { (at + 1).min(text.len()) }
 }
 
 /// The blanks at the start of the line that holds `at`.
-pub(super) fn indent_at(text: &str, at: usize) -> &str {
+pub(crate) fn indent_at(text: &str, at: usize) -> &str {
     let start = line_start(text, at);
     let line = &text[start..at];
     &line[..line.len() - line.trim_start().len()]
