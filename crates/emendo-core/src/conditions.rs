@@ -5,7 +5,8 @@ use std::collections::BTreeSet;
 use std::sync::{Arc, RwLock};
 
 use emendo_docs::{ECOSYSTEMS, Requirement, ecosystem_of, format_of, lowest};
-use emendo_lang::{FileFacts, Language, Tree, language_of};
+use emendo_lang::{FileFacts, Language, Tree};
+use emendo_languages::language_of;
 use emendo_recipe::{Action, Condition, Globs, Recipe, Table};
 use emendo_text::{Diagnostic, RelPath};
 use rayon::prelude::*;
@@ -260,12 +261,12 @@ pub(crate) fn check(conditions: &[Condition], out: &mut Vec<Diagnostic>) {
             }
         }
         for t in c.asks.texts("lang") {
-            if emendo_lang::language(&t.text).is_none() {
+            if emendo_languages::language(&t.text).is_none() {
                 let d = Diagnostic::error(
                     format!("the language `{}` is not built yet", t.text),
                     t.span,
                 );
-                let known: Vec<&str> = emendo_lang::LANGUAGES.iter().map(|l| l.id).collect();
+                let known: Vec<&str> = emendo_languages::LANGUAGES.iter().map(|l| l.id).collect();
                 out.push(d.help(format!("built so far: {}", known.join(", "))));
             }
         }

@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{FileFacts, Index, Project as _, Resolver, Tree, language_of};
+use emendo_lang::{FileFacts, Index, Project as _, Resolver, Tree};
+use emendo_languages::language_of;
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -442,7 +443,7 @@ fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
     let project = Index::default();
     let resolver = Resolver::new(language, &facts, &project, &tree, text);
     let found = query.pattern.matches(&tree, text, &resolver);
-    let answer = |m: &emendo_lang::Match| {
+    let answer = |m: &emendo_pattern::Match| {
         let named = m.slots.iter().filter(|b| b.name != "_");
         named.map(|b| b.held(text)).collect::<Answer>()
     };

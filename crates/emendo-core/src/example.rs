@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::Path;
 
-use emendo_lang::{Language, language};
+use emendo_lang::Language;
+use emendo_languages::language;
 use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
 use rayon::prelude::*;
@@ -169,7 +170,7 @@ fn uncovered(
 
 fn one(recipe: &Recipe, e: &Example, plan: &Plan, touched: &Touched) -> Result<Verdict, String> {
     let path = path_for(recipe, e)?;
-    let code = emendo_lang::language_of(&path);
+    let code = emendo_languages::language_of(&path);
     let head = code.map_or(String::new(), |l| head(recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
@@ -351,7 +352,7 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     let mut symbols: Vec<(String, String)> = Vec::new();
     // What actions in other languages name is nothing here.
     let reads = |a: &&emendo_recipe::Action| {
-        let lang = a.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text));
+        let lang = a.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text));
         lang.is_none_or(|l| l.id == language.id)
     };
     for action in steps.flat_map(|s| &s.actions).filter(reads) {

@@ -81,7 +81,7 @@ impl Files for ProjectFiles {
         if let Some(text) = self.changed.get(path) {
             return Some(text.clone());
         }
-        if emendo_lang::language_of(path).is_some() {
+        if emendo_languages::language_of(path).is_some() {
             return self.read(path);
         }
         if let Some(known) = self.settings.read().ok()?.get(path) {

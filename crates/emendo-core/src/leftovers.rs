@@ -2,7 +2,8 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use emendo_lang::{Certainty, Fact, LANGUAGES, Language};
+use emendo_lang::{Certainty, Fact, Language};
+use emendo_languages::LANGUAGES;
 use emendo_text::Span;
 use serde::{Deserialize, Serialize};
 

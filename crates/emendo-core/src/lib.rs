@@ -53,12 +53,12 @@ mod walk;
 
 /// The words of the languages that recipes can change code of.
 pub fn languages() -> Vec<&'static str> {
-    emendo_lang::LANGUAGES.iter().map(|l| l.id).collect()
+    emendo_languages::LANGUAGES.iter().map(|l| l.id).collect()
 }
 
 /// What holds types in a language, as `what` of a symbol says it.
 pub fn holder(language: &str) -> &'static str {
-    match emendo_lang::language(language) {
+    match emendo_languages::language(language) {
         Some(l) if l.names.packages.is_empty() => "module",
         _ => "package",
     }

@@ -5,9 +5,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{
-    DeclaredIn, FileFacts, Index, LANGUAGES, Language, Project as _, Tree, language_of,
-};
+use emendo_lang::{DeclaredIn, FileFacts, Index, Language, Project as _, Tree};
+use emendo_languages::{LANGUAGES, language_of};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
@@ -434,7 +433,7 @@ impl Look<'_> {
     ) -> bool {
         let Some(language) = language else { return false };
         let reads = |id: &str| {
-            id == language.id || emendo_lang::language(id).is_some_and(|l| l.reads(path))
+            id == language.id || emendo_languages::language(id).is_some_and(|l| l.reads(path))
         };
         self.plan.reach.iter().any(|(id, needs)| reads(id) && needs.met(present))
     }

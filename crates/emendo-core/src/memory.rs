@@ -9,7 +9,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use emendo_docs::ecosystem_of;
-use emendo_lang::{FileFacts, Files, Index, Kept, Project as _, Tree, language_of};
+use emendo_lang::{FileFacts, Files, Index, Kept, Project as _, Tree};
+use emendo_languages::language_of;
 use emendo_text::{Digest, Hasher, RelPath, Text};
 use rayon::prelude::*;
 use serde::de::DeserializeOwned;
@@ -224,8 +225,9 @@ impl Memory {
             return None;
         }
         let wide = Wide::of(told.wide, told.wider);
-        let index =
-            Index::kept(files.clone(), told.index, |id| emendo_lang::language(id).map(|l| l.id));
+        let index = Index::kept(files.clone(), told.index, |id| {
+            emendo_languages::language(id).map(|l| l.id)
+        });
         let mut roles: HashMap<RelPath, (u8, Option<Digest>)> =
             noted.files.iter().map(|e| (e.path.clone(), (e.roles, e.outside))).collect();
         let again: Option<Vec<(RelPath, u8)>> = changed

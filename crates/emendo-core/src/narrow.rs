@@ -224,7 +224,7 @@ mod tests {
             packages: BTreeSet::from(["a.mole".to_owned()]),
             ..Declared::default()
         };
-        let narrow = Narrow::new([&needs], &own, emendo_lang::LANGUAGES);
+        let narrow = Narrow::new([&needs], &own, emendo_languages::LANGUAGES);
         let met =
             |t: &str| narrow.may_matter(t.as_bytes()) && needs.met(&narrow.present(t.as_bytes()));
         assert!(met("a . Station . open()") && met("Gauge") && met("x-Gauge-y"));

@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
 
-use emendo_lang::{LANGUAGES, Language, Learned, LibraryType, Spellings};
+use emendo_lang::{Language, Learned, LibraryType, Spellings};
+use emendo_languages::LANGUAGES;
 use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
@@ -267,7 +268,8 @@ fn spellings_of(recipe: &Recipe) -> Spellings {
 fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>) -> Vec<ToldType> {
     let mut all = Vec::new();
     for t in &recipe.types {
-        let Some(language) = t.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text))
+        let Some(language) =
+            t.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text))
         else {
             let d = Diagnostic::error("no language is given for this library type", t.name.span);
             out.push(d.help("write `lang = \"...\"` in it or in the recipe"));

@@ -2,8 +2,8 @@
 
 use std::collections::HashMap;
 
-use emendo_lang::Project;
-use emendo_lang::{Certainty, FileFacts, Files, ImportPlan, Language, Tree};
+use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
+use emendo_pattern::ImportPlan;
 use emendo_text::{
     Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Splice, Text, hunks,
     render,
@@ -698,7 +698,7 @@ impl FileRun {
 
     /// What a reader of a settings file or manifest refuses in its new text, and did not before.
     fn new_faults(&self, text: &str) -> Vec<Span> {
-        let code = emendo_lang::language_of(&self.path).is_some();
+        let code = emendo_languages::language_of(&self.path).is_some();
         let Some(format) = emendo_docs::format_of(&self.path).filter(|_| !code) else {
             return Vec::new();
         };

@@ -2,9 +2,8 @@
 
 use std::sync::Arc;
 
-use emendo_lang::{
-    Certainty, FileFacts, Index, Language, Nearest, Pattern, Project as _, Resolver, Tree,
-};
+use emendo_lang::{Certainty, FileFacts, Index, Language, Project as _, Resolver, Tree};
+use emendo_pattern::{Nearest, Pattern};
 use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;
@@ -150,8 +149,9 @@ fn hits(pattern: &Pattern, path: &RelPath, text: &Text, project: &Index) -> (Vec
             let line = f.at.map_or(0, |at| lines.line(at.start));
             f.text.replace("{line}", &line.to_string())
         };
-        let held =
-            |s: &emendo_lang::Bound| s.text.clone().unwrap_or_else(|| excerpt(s.span.of(source)));
+        let held = |s: &emendo_pattern::Bound| {
+            s.text.clone().unwrap_or_else(|| excerpt(s.span.of(source)))
+        };
         let named = m.slots.iter().filter(|s| s.name != "_");
         out.push(Hit {
             path: path.clone(),

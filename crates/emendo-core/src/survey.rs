@@ -6,7 +6,7 @@ use emendo_docs::{
     ECOSYSTEMS, Ecosystem, EntryKind, Manifest, Requirement, ecosystem_of, format_of, is_lock,
     lowest,
 };
-use emendo_lang::language_of;
+use emendo_languages::language_of;
 use emendo_recipe::Recipe;
 use emendo_text::{Lines, RelPath};
 use rayon::prelude::*;

@@ -1,6 +1,6 @@
 //! Understands code: languages, trees, patterns with slots, aligned writing, and names.
 //!
-//! - [`Language`] holds the facts of one language; [`LANGUAGES`] is the table of them.
+//! - [`Language`] holds the facts of one language; the languages themselves lie in a crate of their own.
 //! - [`Tree`] is a parsed text; it always exists, with or without syntax errors.
 //! - [`Pattern`] is a piece of source with slots, compiled for one language; [`Pattern::matches`]
 //!   finds its places, [`Replacement`] writes another pattern over one of them, token by token.
@@ -11,20 +11,18 @@
 mod facts;
 mod ground;
 mod index;
-mod language;
-mod languages;
+pub mod language;
 mod names;
 mod owners;
-mod pattern;
 mod project;
 mod resolver;
-mod tree;
+pub mod tree;
 mod ty;
 mod types;
 
-pub use crate::facts::{FileFacts, Hint, Member, Tells, TypeDecl, Word};
+pub use crate::facts::{Declared, FileFacts, Hint, Member, Tells, TypeDecl, Word};
 pub use crate::ground::{
-    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings,
+    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings, remembered,
 };
 pub use crate::index::{DeclaredIn, Index, Kept};
 pub use crate::language::{
@@ -33,14 +31,8 @@ pub use crate::language::{
     Origin, Packing, Part, Placeholder, Reach, ReturnRule, Space, Syntax, Taken, Test, TypeFacts,
     TypeRule, TypeRules, Waiting,
 };
-pub use crate::languages::{LANGUAGES, language, language_of};
 pub use crate::names::Spelled;
 pub use crate::owners::{Owner, Visible};
-pub use crate::pattern::{
-    Bound, Conditions, Constraint, Elsewhere, FORMS, Follow, Gather, HERE, ImportEdit, ImportPlan,
-    Match, NameUse, Nearest, Pattern, PatternError, Place, Places, Replacement, Rework, Rule,
-    SlotConditions, Unresolved, Written, delete_item, delete_splice, doubled, respell,
-};
 pub use crate::project::{Asking, NoProject, PassedOn, Project, TypeInfo};
 pub use crate::resolver::Resolver;
 pub use crate::tree::{Tree, token_texts};

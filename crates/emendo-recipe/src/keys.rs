@@ -1,6 +1,10 @@
 //! The keys of the recipe language: one table a place, from which checks and reference come.
 
-use emendo_lang::FORMS;
+use Shape::{
+    Bool, Globs, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text,
+    Texts, Version, Words,
+};
+use emendo_pattern::FORMS;
 
 /// What a key holds.
 #[derive(Clone, Copy)]
@@ -92,11 +96,6 @@ pub trait ActionKind: Sync {
     /// True if the keys that name code hold for it: `lang`, `names`, `slots`, and what is inherited of them.
     fn about_code(&self) -> bool;
 }
-
-use Shape::{
-    Bool, Globs, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text,
-    Texts, Version, Words,
-};
 
 /// Keys of the recipe itself.
 pub const RECIPE: &[Key] = &[

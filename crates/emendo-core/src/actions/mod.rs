@@ -11,19 +11,19 @@ mod snippet;
 mod symbol;
 mod values;
 
-pub(crate) use followed::follow;
-pub(crate) use followed::{Declaration, Followed, Uses};
-pub use parts::{Answer, Query};
-pub(crate) use symbol::{SymbolRunner, TextWatch, What, renames};
-
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_lang::{Constraint, Index, Language, Pattern, PatternError, Resolver, Spellings, Ty};
+use emendo_lang::{Index, Language, Resolver, Spellings, Ty};
+use emendo_pattern::{Constraint, Pattern, PatternError};
 use emendo_recipe::{Action, ActionKind, Recipe, Scope, Text, Value};
 use emendo_text::{Diagnostic, Digest, RelPath};
 use regex::Regex;
+
+pub(crate) use followed::{Declaration, Followed, Uses, follow};
+pub use parts::{Answer, Query};
+pub(crate) use symbol::{SymbolRunner, TextWatch, What, renames};
 
 use crate::discover::Subject;
 use crate::edit::{Code, Found};
@@ -193,7 +193,7 @@ impl FileCx<'_> {
 
 /// The language of an action, or a message.
 pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'static Language> {
-    let known = || emendo_lang::LANGUAGES.iter().map(|l| l.id).collect::<Vec<_>>().join(", ");
+    let known = || emendo_languages::LANGUAGES.iter().map(|l| l.id).collect::<Vec<_>>().join(", ");
     let Some(lang) = &action.scope.lang else {
         let d = Diagnostic::error("no language is given for this action", action.span);
         cx.out.push(d.help(format!(
@@ -202,7 +202,7 @@ pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'stat
         )));
         return None;
     };
-    let found = emendo_lang::language(&lang.text);
+    let found = emendo_languages::language(&lang.text);
     if found.is_none() {
         let d =
             Diagnostic::error(format!("the language `{}` is not built yet", lang.text), lang.span);
@@ -365,7 +365,7 @@ pub(crate) fn covers_code(
     let id = language.id;
     // `files` with `lang` reads those files as that language, whatever their names.
     move |path| {
-        let claims = || emendo_lang::language(id).is_some_and(|l| l.reads(path));
+        let claims = || emendo_languages::language(id).is_some_and(|l| l.reads(path));
         scope.covers(path) && (scope.files.is_some() || claims())
     }
 }

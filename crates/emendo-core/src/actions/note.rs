@@ -1,6 +1,7 @@
 //! `note`: a place that a person must look at, or a word at the step itself.
 
-use emendo_lang::{Conditions, Language, Match, Pattern};
+use emendo_lang::Language;
+use emendo_pattern::{Conditions, Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 

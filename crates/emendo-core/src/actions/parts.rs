@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{
-    Conditions, Constraint, Follow, Gather, Language, Pattern, Replacement, Rework, Rule,
-    SlotConditions, Ty,
+use emendo_lang::{Language, Ty};
+use emendo_pattern::{
+    Conditions, Constraint, Follow, Gather, Pattern, Replacement, Rework, Rule, SlotConditions,
 };
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Marks};

@@ -66,17 +66,17 @@ pub enum Tells {
 
 /// A name found in a scope.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Declared<'f> {
+pub struct Declared<'f> {
     /// The space it lives in.
-    pub(crate) space: Space,
+    pub space: Space,
     /// Where it is declared.
-    pub(crate) at: Span,
+    pub at: Span,
     /// It is declared at the top of the file.
-    pub(crate) top: bool,
+    pub top: bool,
     /// The scope.
-    pub(crate) scope: Span,
+    pub scope: Span,
     /// What tells its type.
-    pub(crate) hint: Option<&'f Hint>,
+    pub hint: Option<&'f Hint>,
 }
 
 /// A type that a file declares, or adds to.
@@ -180,12 +180,12 @@ impl FileFacts {
     }
 
     /// True if a type that is written in a string or a comment uses this name.
-    pub(crate) fn quotes(&self, name: &str) -> bool {
+    pub fn quotes(&self, name: &str) -> bool {
         self.quoted.contains(name)
     }
 
     /// True if a word is known by this import, and not by another of the same name that stands nearer.
-    pub(crate) fn rests_on(&self, word: &Word, import: &Import) -> bool {
+    pub fn rests_on(&self, word: &Word, import: &Import) -> bool {
         let at = word.span.start;
         let holds =
             |i: &Import| i.scope.end == u32::MAX || (i.scope.start <= at && at < i.scope.end);
@@ -214,7 +214,7 @@ impl FileFacts {
     }
 
     /// True if a word does not mean what an import makes known under its name: something in its scope hides that.
-    pub(crate) fn hides(&self, name: &str, word: &Word, import: &Import) -> bool {
+    pub fn hides(&self, name: &str, word: &Word, import: &Import) -> bool {
         let spaces: &[Space] = match word.space {
             Space::Type => &[Space::Type],
             Space::Callable => &[Space::Callable],
@@ -225,7 +225,7 @@ impl FileFacts {
     }
 
     /// The innermost declaration of a name that is visible at `at`.
-    pub(crate) fn lookup(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared<'_>> {
+    pub fn lookup(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared<'_>> {
         let mut scope = Some(self.scope_at(at));
         while let Some(i) = scope {
             let s = &self.scopes[i as usize];

@@ -24,7 +24,7 @@ pub trait Files: Send + Sync {
 pub type Remembered = std::sync::Arc<dyn std::any::Any + Send + Sync>;
 
 /// What is worked out of the files under a key, worked out the first time only.
-pub(crate) fn remembered<T: Send + Sync + 'static>(
+pub fn remembered<T: Send + Sync + 'static>(
     files: &dyn Files,
     key: &str,
     make: impl Fn() -> T,

@@ -62,7 +62,7 @@ pub struct ImportName {
 
 impl Import {
     /// An import of `segments`, which together are the symbol `path`, by the statement at `span`.
-    pub(crate) fn new(span: Span, segments: Vec<(String, Span)>, path: String) -> Self {
+    pub fn new(span: Span, segments: Vec<(String, Span)>, path: String) -> Self {
         let local = segments.last().map(|(s, _)| s.clone());
         Self {
             span,
@@ -88,14 +88,14 @@ impl Import {
     }
 
     /// It takes all names below its path.
-    pub(crate) fn all(mut self) -> Self {
+    pub fn all(mut self) -> Self {
         self.wildcard = true;
         self.local = None;
         self
     }
 
     /// It is known by another name in the file. Its own name said once more only marks that it is passed on.
-    pub(crate) fn known_as(mut self, local: &str) -> Self {
+    pub fn known_as(mut self, local: &str) -> Self {
         self.doubled = self.segments.len() > 1 && self.local.as_deref() == Some(local);
         self.local = Some(local.to_owned());
         self.aliased = !self.doubled;
@@ -103,13 +103,7 @@ impl Import {
     }
 
     /// It is one of several in its statement, behind `shared` segments.
-    pub(crate) fn listed(
-        mut self,
-        item: Span,
-        group: Option<Span>,
-        shared: usize,
-        open: bool,
-    ) -> Self {
+    pub fn listed(mut self, item: Span, group: Option<Span>, shared: usize, open: bool) -> Self {
         (self.item, self.group, self.shared, self.open) = (Some(item), group, shared, open);
         self
     }
@@ -165,12 +159,12 @@ pub struct Export {
 
 impl Export {
     /// A name that others see as it stands here.
-    pub(crate) fn new(outside: String, inside: String) -> Self {
+    pub fn new(outside: String, inside: String) -> Self {
         Self { fixed: outside != inside, outside, inside }
     }
 
     /// A name that others see as a key.
-    pub(crate) fn fixed(outside: String, inside: String) -> Self {
+    pub fn fixed(outside: String, inside: String) -> Self {
         Self { outside, inside, fixed: true }
     }
 }

@@ -6,6 +6,6 @@ mod import;
 
 pub(crate) use certainty::below;
 pub use certainty::{Certainty, Fact, Spellings};
-pub use files::{Files, Remembered};
-pub(crate) use files::{NoFiles, remembered};
+pub(crate) use files::NoFiles;
+pub use files::{Files, Remembered, remembered};
 pub use import::{Export, Import, ImportName};

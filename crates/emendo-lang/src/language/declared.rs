@@ -19,12 +19,7 @@ pub struct Binding {
 }
 
 /// A rule for a field that is the declared name itself.
-pub(crate) const fn bind(
-    kind: &'static str,
-    field: &'static str,
-    space: Space,
-    reach: Reach,
-) -> Binding {
+pub const fn bind(kind: &'static str, field: &'static str, space: Space, reach: Reach) -> Binding {
     Binding { kind, field, child: "", space, reach, deep: false }
 }
 
@@ -45,7 +40,7 @@ pub struct TypeRule {
 }
 
 /// A type with a name of its own.
-pub(crate) const fn declares(
+pub const fn declares(
     kind: &'static str,
     name: &'static str,
     supers: &'static [&'static str],
@@ -54,7 +49,7 @@ pub(crate) const fn declares(
 }
 
 /// A type without a name, by the kind of its body.
-pub(crate) const fn anonymous(
+pub const fn anonymous(
     kind: &'static str,
     body: &'static str,
     supers: &'static [&'static str],

@@ -10,13 +10,11 @@ mod typing;
 
 use emendo_text::RelPath;
 
-pub use declared::{Binding, KeyRule, TypeFacts, TypeRule};
-pub(crate) use declared::{anonymous, bind, declares};
+pub use declared::{Binding, KeyRule, TypeFacts, TypeRule, anonymous, bind, declares};
 pub use grammar::{Dialect, Layer};
 pub use modules::{Absolute, Modules};
 pub use names::Names;
-pub(crate) use shape::context;
-pub use shape::{Context, Declaration, Keyed, Placeholder};
+pub use shape::{Context, Declaration, Keyed, Placeholder, context};
 pub use space::{Reach, Space};
 pub use typing::{
     ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
@@ -122,7 +120,7 @@ impl Language {
     }
 
     /// The kind of a node, as long-lived as the language.
-    pub(crate) fn kind(&self, node: tree_sitter::Node<'_>) -> &'static str {
+    pub fn kind(&self, node: tree_sitter::Node<'_>) -> &'static str {
         let main = (self.grammar)();
         let own = node.language();
         let grammar =
@@ -131,7 +129,7 @@ impl Language {
     }
 
     /// The node itself, or what it wraps without adding anything.
-    pub(crate) fn core<'t>(&self, mut node: tree_sitter::Node<'t>) -> tree_sitter::Node<'t> {
+    pub fn core<'t>(&self, mut node: tree_sitter::Node<'t>) -> tree_sitter::Node<'t> {
         while node.child_count() == 1 && self.transparent.contains(&node.kind()) {
             let Some(inner) = node.child(0) else { break };
             node = inner;
@@ -140,7 +138,7 @@ impl Language {
     }
 
     /// True for what a single slot never takes.
-    pub(crate) fn is_spread(&self, node: tree_sitter::Node<'_>) -> bool {
+    pub fn is_spread(&self, node: tree_sitter::Node<'_>) -> bool {
         let kind = node.kind();
         self.spreads.contains(&kind)
             || self
@@ -150,13 +148,13 @@ impl Language {
     }
 
     /// What a link of a chain hangs on; `None` for a node that is no link.
-    pub(crate) fn base_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+    pub fn base_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
         let (_, field) = self.chain.iter().find(|(k, _)| *k == node.kind())?;
         if field.is_empty() { node.child(0) } else { node.child_by_field_name(field) }
     }
 
     /// A field's name, as long-lived as the language.
-    pub(crate) fn field(&self, name: Option<&str>) -> Option<&'static str> {
+    pub fn field(&self, name: Option<&str>) -> Option<&'static str> {
         let grammar = (self.grammar)();
         grammar.field_name_for_id(grammar.field_id_for_name(name?)?.get())
     }

@@ -170,11 +170,7 @@ impl Names {
     }
 
     /// An import of `segments` by the statement at `node`.
-    pub(crate) fn import(
-        &self,
-        node: tree_sitter::Node<'_>,
-        segments: Vec<(String, Span)>,
-    ) -> Import {
+    pub fn import(&self, node: tree_sitter::Node<'_>, segments: Vec<(String, Span)>) -> Import {
         let words: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
         let path = self.join(&words);
         Import::new(Span::new(node.start_byte(), node.end_byte()), segments, path)
@@ -187,7 +183,7 @@ impl Names {
     }
 
     /// True if the statement kind imports, or says the package.
-    pub(crate) fn is_head(&self, kind: &str) -> bool {
+    pub fn is_head(&self, kind: &str) -> bool {
         self.imports.contains(&kind) || self.packages.contains(&kind)
     }
 }

@@ -27,7 +27,7 @@ pub struct Context {
 }
 
 /// A context whose fragments are whole.
-pub(crate) const fn context(
+pub const fn context(
     name: &'static str,
     prefix: &'static str,
     suffix: &'static str,

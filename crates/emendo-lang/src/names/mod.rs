@@ -133,7 +133,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The import that makes a name known.
-    pub(crate) fn imported(&self, name: &str, space: Space) -> Option<&'a Import> {
+    pub fn imported(&self, name: &str, space: Space) -> Option<&'a Import> {
         self.imported_at(name, space, u32::MAX)
     }
 

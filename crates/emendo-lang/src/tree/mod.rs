@@ -2,10 +2,9 @@
 
 mod walk;
 
-pub use walk::token_texts;
-pub(crate) use walk::{
+pub use walk::{
     children, children_with_fields, descend, holds_code, is_separator, skipped, span, spliced,
-    tokens, walk, walk_cursor, words_in,
+    token_texts, tokens, walk, walk_cursor, words_in,
 };
 
 use emendo_text::{RelPath, Span};
@@ -37,14 +36,15 @@ struct Layered {
 
 /// A tree of a text, or one of its layers.
 #[derive(Clone, Copy)]
-pub(crate) struct Root<'t> {
-    pub(crate) node: Node<'t>,
+pub struct Root<'t> {
+    /// Its root.
+    pub node: Node<'t>,
     ends: &'t [u32],
 }
 
 impl Root<'_> {
     /// True if a place stands in the text as the tree has it.
-    pub(crate) fn holds(&self, at: Span) -> bool {
+    pub fn holds(&self, at: Span) -> bool {
         let i = self.ends.partition_point(|e| *e < at.start);
         self.ends.get(i).is_none_or(|e| *e >= at.end)
     }
@@ -119,7 +119,7 @@ impl Tree {
     }
 
     /// The tree, and the layers that hold a place.
-    pub(crate) fn roots_at(&self, at: Span) -> impl Iterator<Item = Root<'_>> {
+    pub fn roots_at(&self, at: Span) -> impl Iterator<Item = Root<'_>> {
         let main = Root { node: self.main.root_node(), ends: &[] };
         let holds = move |l: &&Layered| {
             let i = l.ranges.partition_point(|r| r.end < at.end);
@@ -131,7 +131,7 @@ impl Tree {
     }
 
     /// The tree and its layers.
-    pub(crate) fn roots(&self) -> impl Iterator<Item = Root<'_>> {
+    pub fn roots(&self) -> impl Iterator<Item = Root<'_>> {
         let main = Root { node: self.main.root_node(), ends: &[] };
         let layers = self.layers.iter();
         std::iter::once(main)

@@ -6,17 +6,17 @@ use tree_sitter::{Node, TreeCursor};
 use crate::Language;
 
 /// A node's range.
-pub(crate) fn span(node: Node<'_>) -> Span {
+pub fn span(node: Node<'_>) -> Span {
     Span::new(node.start_byte(), node.end_byte())
 }
 
 /// Visits nodes in source order without recursion; `visit` says whether to go into a node.
-pub(crate) fn walk<'t>(root: Node<'t>, mut visit: impl FnMut(Node<'t>) -> bool) {
+pub fn walk<'t>(root: Node<'t>, mut visit: impl FnMut(Node<'t>) -> bool) {
     walk_cursor(root, |cursor| visit(cursor.node()), |_| {});
 }
 
 /// Visits nodes with the cursor, which knows fields; `leave` is called for each node that was gone into.
-pub(crate) fn walk_cursor<'t>(
+pub fn walk_cursor<'t>(
     root: Node<'t>,
     mut enter: impl FnMut(&TreeCursor<'t>) -> bool,
     mut leave: impl FnMut(&TreeCursor<'t>),
@@ -39,13 +39,13 @@ pub(crate) fn walk_cursor<'t>(
 }
 
 /// A node's children.
-pub(crate) fn children<'t>(node: Node<'t>) -> Vec<Node<'t>> {
+pub fn children<'t>(node: Node<'t>) -> Vec<Node<'t>> {
     let mut cursor = node.walk();
     node.children(&mut cursor).collect()
 }
 
 /// A node's children with their fields.
-pub(crate) fn children_with_fields<'t>(node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
+pub fn children_with_fields<'t>(node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
     let mut out = Vec::new();
     let mut cursor = node.walk();
     if cursor.goto_first_child() {
@@ -60,7 +60,7 @@ pub(crate) fn children_with_fields<'t>(node: Node<'t>) -> Vec<(Node<'t>, Option<
 }
 
 /// The named leaves below a node that are single words, in order: the segments of a dotted name.
-pub(crate) fn words_in(node: Node<'_>, text: &str, out: &mut Vec<(String, Span)>) {
+pub fn words_in(node: Node<'_>, text: &str, out: &mut Vec<(String, Span)>) {
     walk(node, |n| {
         if n.child_count() == 0 && n.is_named() && !n.is_extra() {
             out.push((span(n).of(text).to_owned(), span(n)));
@@ -70,7 +70,7 @@ pub(crate) fn words_in(node: Node<'_>, text: &str, out: &mut Vec<(String, Span)>
 }
 
 /// The spans of the tokens (leaves that are no comments) below `root` that lie in `within`.
-pub(crate) fn tokens<'t>(root: Node<'t>, within: Span) -> Vec<Node<'t>> {
+pub fn tokens<'t>(root: Node<'t>, within: Span) -> Vec<Node<'t>> {
     let mut out = Vec::new();
     let start =
         root.descendant_for_byte_range(within.start as usize, within.end as usize).unwrap_or(root);
@@ -110,7 +110,7 @@ pub fn token_texts(text: &str) -> impl Iterator<Item = (usize, &str)> {
 }
 
 /// Children, with those of kinds that only hold some together in their place.
-pub(crate) fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
+pub fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
     let all = children_with_fields(node);
     if language.splices.is_empty() || !all.iter().any(|c| language.splices.contains(&c.0.kind())) {
         return all;
@@ -122,26 +122,26 @@ pub(crate) fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>,
 }
 
 /// True for what never tells two codes apart: comments, what is not written, blanks in loose text.
-pub(crate) fn skipped(language: &Language, node: Node<'_>, text: &str) -> bool {
+pub fn skipped(language: &Language, node: Node<'_>, text: &str) -> bool {
     node.is_extra()
         || span(node).is_empty()
         || (language.loose_text.contains(&node.kind()) && span(node).of(text).trim().is_empty())
 }
 
 /// True for a token between items, or one that may be left out.
-pub(crate) fn is_separator(language: &Language, node: Node<'_>) -> bool {
+pub fn is_separator(language: &Language, node: Node<'_>) -> bool {
     language.is_separator(node.kind())
         && (!node.is_named() || language.optional.contains(&node.kind()))
 }
 
 /// True for a literal that holds code.
-pub(crate) fn holds_code(language: &Language, node: Node<'_>) -> bool {
+pub fn holds_code(language: &Language, node: Node<'_>) -> bool {
     !language.interpolations.is_empty()
         && children(node).iter().any(|c| language.interpolations.contains(&c.kind()))
 }
 
 /// The nodes from a root down to the smallest one that holds a place, with their fields.
-pub(crate) fn descend<'t>(root: Node<'t>, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
+pub fn descend<'t>(root: Node<'t>, at: Span) -> Vec<(Node<'t>, Option<&'t str>)> {
     let mut out = Vec::new();
     let mut cursor = root.walk();
     loop {

@@ -231,7 +231,7 @@ impl Ty {
     }
 
     /// The type in words: the last parts of its names.
-    pub(crate) fn shown(&self, language: &crate::Language) -> String {
+    pub fn shown(&self, language: &crate::Language) -> String {
         let last = |s: &String| language.names.last(s).to_owned();
         match self {
             Self::Of { symbols, .. } => symbols.first().map(last).unwrap_or_default(),

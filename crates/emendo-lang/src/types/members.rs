@@ -632,7 +632,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// How sure a type is by its name, where that may stand for several.
-    pub(crate) fn sure_of(&self, ty: &Ty) -> Certainty {
+    pub fn sure_of(&self, ty: &Ty) -> Certainty {
         let learned = |s: &String| self.project.learned(self.language, s).is_some();
         let several = ty.symbols().len() > 1 && !ty.symbols().first().is_some_and(learned);
         if several && !self.language.names.sure_wildcards {
@@ -643,7 +643,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// Is what was told of an expression an object of a type? `None` if nothing tells.
-    pub(crate) fn is_a(&self, told: &Told, wanted: &Ty) -> Option<bool> {
+    pub fn is_a(&self, told: &Told, wanted: &Ty) -> Option<bool> {
         // The name of a type is no object of it; a module stands for itself.
         if let Ty::Of { symbols, named: true, .. } = &told.ty {
             let names = &self.language.names;
@@ -655,7 +655,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// True if one of several types that something may be of is the wanted one.
-    pub(crate) fn is_partly(&self, ty: &Ty, wanted: &Ty) -> bool {
+    pub fn is_partly(&self, ty: &Ty, wanted: &Ty) -> bool {
         match ty {
             Ty::Either(all) => all.iter().any(|t| self.fits(t, wanted) == Some(true)),
             _ => false,

@@ -1,12 +1,15 @@
 //! `find`: where a pattern fits, before a recipe is written.
 
 use std::collections::BTreeMap;
-use std::io::{self, Write};
+use std::io;
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::{Certainty, Hit, Near, Project, Search, search};
-use emendo_lang::{LANGUAGES, Language, Pattern};
+use emendo_lang::Language;
+use emendo_languages::LANGUAGES;
+use emendo_pattern::Pattern;
 use emendo_text::{Diagnostic, one_line, visible};
 use serde_json::json;
 
@@ -93,7 +96,7 @@ impl Find {
 
 fn language(word: &str) -> anyhow::Result<&'static Language> {
     let known: Vec<&str> = LANGUAGES.iter().map(|l| l.id).collect();
-    emendo_lang::language(word).ok_or_else(|| {
+    emendo_languages::language(word).ok_or_else(|| {
         Usage::error(
             format!("there is no language `{word}`"),
             format!("one of: {}", known.join(", ")),

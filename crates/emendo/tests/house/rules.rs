@@ -8,6 +8,8 @@ use crate::source::{Source, sources, workspace};
 pub(crate) const CRATES: &[&str] = &[
     "emendo-text",
     "emendo-lang",
+    "emendo-pattern",
+    "emendo-languages",
     "emendo-docs",
     "emendo-recipe",
     "emendo-core",
@@ -34,7 +36,7 @@ pub(crate) const MOST_LINES: usize = 600;
 const MOST_MODULES: usize = 12;
 
 /// Files that are one table, row by row: they may be as long as the table is.
-const TABLES: &[&str] = &["crates/emendo-lang/src/languages/"];
+const TABLES: &[&str] = &["crates/emendo-languages/src/"];
 
 /// Folders of rows: each file is one row of a table.
 const ROWS: &[&str] = &[
@@ -44,7 +46,7 @@ const ROWS: &[&str] = &[
 ];
 
 /// Where languages are told by name: their own files.
-const LANGUAGE_ROOMS: &[&str] = &["crates/emendo-lang/src/languages/"];
+const LANGUAGE_ROOMS: &[&str] = &["crates/emendo-languages/src/"];
 
 /// Where files of the project are read and written: what walks it, and what applies to it.
 const FILE_ROOMS: &[&str] = &[

@@ -1,6 +1,7 @@
 //! Uses in other files of what a match declares.
 
-use emendo_lang::{Certainty, Elsewhere, Fact, Follow, Match, Place, Unresolved, Visible, Written};
+use emendo_lang::{Certainty, Fact, Visible};
+use emendo_pattern::{Elsewhere, Follow, Match, Place, Unresolved, Written};
 use emendo_text::Span;
 
 use super::CodeRunner;

@@ -5,17 +5,15 @@ mod follow;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use emendo_lang::{
-    Certainty, Conditions, Fact, Language, Match, Pattern, Place, Replacement, Space, Written,
-};
+use emendo_lang::{Certainty, Fact, Language, Space};
+use emendo_pattern::{Conditions, Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
-use super::What;
-use super::parts::{self, Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
+use super::parts::{Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
 use super::{
-    CompileCx, Declaration, FileCx, Kind, Runner, Uses, action_digest, covers_code, groups,
-    language, pattern, pattern_error,
+    CompileCx, Declaration, FileCx, Kind, Runner, Uses, What, action_digest, covers_code, groups,
+    language, parts, pattern, pattern_error,
 };
 use crate::edit::{Alternative, Change, Draft, Found, NoteDraft, Tie};
 use crate::leftovers::{Old, Replaces};

@@ -1,7 +1,8 @@
 //! Keys where they are mentioned: in strings of code, in attributes and templates, in values of other settings.
 
 use emendo_docs::{Doc, NodeKind, ecosystem_of, format_of, is_lock};
-use emendo_lang::{Certainty, Fact, Language, language_of};
+use emendo_lang::{Certainty, Fact, Language};
+use emendo_languages::language_of;
 use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 

@@ -6,7 +6,8 @@ mod moves;
 use emendo_docs::{
     Edits, Format, Found as Entry, Node, NodeKind, Patch, ecosystem_of, format_of, is_lock,
 };
-use emendo_lang::{Certainty, Fact, LANGUAGES};
+use emendo_lang::{Certainty, Fact};
+use emendo_languages::LANGUAGES;
 use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
 

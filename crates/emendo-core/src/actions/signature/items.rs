@@ -1,6 +1,7 @@
 //! Items in lists: those that go, those that come, those that change places.
 
-use emendo_lang::{Certainty, Fact, delete_item};
+use emendo_lang::{Certainty, Fact};
+use emendo_pattern::delete_item;
 use emendo_text::{Part, Span, Splice};
 
 use super::super::symbol::Place;

@@ -2,9 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{
-    CallSite, Certainty, Expected, Fact, FunctionSite, Language, Pattern, Replacement, Space, Word,
-};
+use emendo_lang::{CallSite, Certainty, Expected, Fact, FunctionSite, Language, Space, Word};
+use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::Action;
 use emendo_text::{Part, Span, Splice};
 

@@ -1,6 +1,7 @@
 //! The places of a file that mean one of the callables.
 
-use emendo_lang::{CallSite, Fact, FunctionSite, HERE, Language, Pattern, Word};
+use emendo_lang::{CallSite, Fact, FunctionSite, Language, Word};
+use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
 

@@ -1,7 +1,7 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
-use emendo_lang::Project;
-use emendo_lang::{Certainty, Fact, Import, ImportName, Space, doubled, respell};
+use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
+use emendo_pattern::{doubled, respell};
 use emendo_text::{Span, Splice};
 
 use super::uses::Rewritten;

@@ -1,7 +1,8 @@
 //! Names in text: literals that spell a full name, comments, and files that are no code.
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{Certainty, Fact, Space, language_of};
+use emendo_lang::{Certainty, Fact, Space};
+use emendo_languages::language_of;
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span, Splice};
 

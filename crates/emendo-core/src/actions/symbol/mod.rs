@@ -84,7 +84,7 @@ impl ActionKind for Symbol {
 
 /// What stands between a base and a symbol below it.
 fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
-    let language = action.scope.lang.as_ref().and_then(|l| emendo_lang::language(&l.text));
+    let language = action.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text));
     move |base: &str| match language {
         Some(l)
             if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) =>

@@ -1,7 +1,7 @@
 //! Uses of a symbol: what is written over them, and what must be imported for it.
 
-use emendo_lang::Project;
-use emendo_lang::{Certainty, Fact, Import, ImportName, Space, Word, respell, token_texts};
+use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space, Word, token_texts};
+use emendo_pattern::respell;
 use emendo_text::{Span, Splice};
 
 use super::{Found, Meant, Place, SymbolRunner, What};

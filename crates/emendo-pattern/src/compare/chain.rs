@@ -1,0 +1,199 @@
+//! Chains as lists of links, so that a slot may take several of them; and calls without their receiver.
+
+use emendo_lang::tree::span;
+use emendo_text::{Repeat, Span};
+use tree_sitter::Node;
+
+use crate::compare::{Child, Fit, Matcher};
+use crate::model::{Inner, PNode, What};
+
+/// Longer chains are not compared link by link: each of their links is the end of a chain too.
+const MAX_LINKS: usize = 128;
+
+/// A level of a chain in a pattern.
+enum Level<'p> {
+    /// Links that are written.
+    Written(&'p PNode, Vec<&'p PNode>),
+    /// Any number of links: slot, token, and the pattern's node.
+    Many(usize, usize, &'p Inner),
+}
+
+impl<'t> Matcher<'_, 't> {
+    /// Compares a chain link by link, from the end.
+    pub(super) fn chain(&mut self, p: &PNode, node: Node<'t>) -> bool {
+        let mut levels = Vec::new();
+        let mut at = p;
+        while let What::Inner(inner) = &at.what
+            && inner.chained
+            && let Some(base) = inner.children.first()
+        {
+            let many = inner.children.iter().skip(1).find_map(|c| match &c.what {
+                What::Slot(ix, token)
+                    if matches!(self.pattern.slots[*ix].repeat, Repeat::Any | Repeat::Some) =>
+                {
+                    Some((*ix, *token, c))
+                }
+                _ => None,
+            });
+            match many.filter(|m| m.2.kind != "arguments") {
+                Some((ix, token, _)) => levels.push(Level::Many(ix, token, inner)),
+                None => levels.push(Level::Written(at, inner.children.iter().skip(1).collect())),
+            }
+            at = base;
+        }
+        // Nodes from the outermost link to what the chain begins with.
+        let mut nodes = vec![node];
+        while let Some(base) = nodes.last().and_then(|n| self.language().base_of(*n)) {
+            nodes.push(base);
+            if nodes.len() > MAX_LINKS {
+                return false;
+            }
+        }
+        self.levels(&levels, at, &nodes, 0)
+    }
+
+    fn levels(
+        &mut self,
+        levels: &[Level<'_>],
+        base: &PNode,
+        nodes: &[Node<'t>],
+        from: usize,
+    ) -> bool {
+        if self.budget == 0 {
+            return false;
+        }
+        self.budget -= 1;
+        let Some((level, rest)) = levels.split_first() else {
+            return self.node(base, nodes[from], false);
+        };
+        match level {
+            Level::Written(p, children) => {
+                if from + 1 >= nodes.len() || !self.language().alike(p.kind, nodes[from].kind()) {
+                    return false;
+                }
+                let items = self.links(nodes[from], nodes[from + 1]);
+                let saved = self.state.clone();
+                let fits = self.sequence(children, &items, 0, Fit::Whole, &mut Vec::new())
+                    && self.levels(rest, base, nodes, from + 1);
+                if fits && let What::Inner(inner) = &p.what {
+                    self.separators(inner, nodes[from], &[], &[]);
+                }
+                if !fits {
+                    self.state = saved;
+                }
+                fits
+            }
+            Level::Many(ix, token, inner) => {
+                let least = usize::from(self.pattern.slots[*ix].repeat == Repeat::Some);
+                let mut steps = 0;
+                let mut to = from;
+                loop {
+                    if steps >= least {
+                        let saved = self.state.clone();
+                        let at = self.links_span(nodes, from, to);
+                        if self.bind_links(*ix, *token, at, steps)
+                            && self.levels(rest, base, nodes, to)
+                        {
+                            if to > from {
+                                self.separators(inner, nodes[to - 1], &[], &[]);
+                                self.dot(inner, nodes[to - 1], nodes[to]);
+                            }
+                            return true;
+                        }
+                        self.state = saved;
+                    }
+                    // The next step: a member with the calls and indices behind it.
+                    let Some(next) = self.step(nodes, to) else { return false };
+                    to = next;
+                    steps += 1;
+                }
+            }
+        }
+    }
+
+    /// The dot before links that a slot takes.
+    fn dot(&mut self, inner: &Inner, link: Node<'t>, base: Node<'t>) {
+        let names = &self.language().names;
+        let dots = inner.children.iter().find_map(|c| match &c.what {
+            What::Leaf(t, token) if names.member_after.contains(&t.as_str()) => Some(*token),
+            _ => None,
+        });
+        let Some(token) = dots else { return };
+        let links = self.links(link, base);
+        let found = links.iter().find(|(n, _)| names.member_after.contains(&n.kind()));
+        self.state.tokens[token] = found.map(|(n, _)| span(*n));
+    }
+
+    /// What a link adds to what it hangs on.
+    fn links(&self, node: Node<'t>, base: Node<'t>) -> Vec<Child<'t>> {
+        self.significant(node).into_iter().filter(|(n, _)| n.id() != base.id()).collect()
+    }
+
+    /// The node below one step of the chain, from `from` on.
+    fn step(&self, nodes: &[Node<'t>], from: usize) -> Option<usize> {
+        let names = &self.language().names;
+        let member = |n: Node<'t>| {
+            let mut cursor = n.walk();
+            n.children(&mut cursor).skip(1).take(2).any(|c| {
+                names.member_after.contains(&c.kind())
+                    || self.language().splices.contains(&c.kind())
+            })
+        };
+        let at = (from..nodes.len().saturating_sub(1)).find(|i| member(nodes[*i]))?;
+        Some(at + 1)
+    }
+
+    /// The place of links: from the name behind the first dot to the end of the last.
+    fn links_span(&self, nodes: &[Node<'t>], from: usize, to: usize) -> Span {
+        let (outer, base) = (span(nodes[from]), span(nodes[to]));
+        if from == to {
+            return Span { start: base.end, end: base.end };
+        }
+        let between = Span { start: base.end, end: outer.end }.of(self.text);
+        let skipped =
+            between.len() - between.trim_start_matches(['.', '?', ' ', '\t', '\n', '\r']).len();
+        Span { start: base.end + skipped as u32, end: outer.end }
+    }
+
+    fn bind_links(&mut self, ix: usize, token: usize, at: Span, steps: usize) -> bool {
+        if steps == 0 {
+            self.bind_nothing(ix, at);
+            self.state.tokens[token] = Some(at);
+            return true;
+        }
+        let fits = self.bind_text(ix, token, at);
+        if fits && let Some((_, bound)) = self.state.slots.last_mut() {
+            bound.count = steps;
+        }
+        fits
+    }
+
+    /// `@{x?}.call()` where the code says `call()`: the object itself is meant.
+    pub(super) fn without_receiver(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
+        let names = &self.language().names;
+        let Some(first) = inner.children.first() else { return false };
+        let What::Slot(ix, _) = &first.what else { return false };
+        if self.pattern.slots[*ix].repeat != Repeat::Optional
+            || !self.language().chain.iter().any(|(k, _)| *k == p.kind)
+        {
+            return false;
+        }
+        let rest: Vec<&PNode> = inner
+            .children
+            .iter()
+            .skip(1)
+            .filter(|c| !matches!(&c.what, What::Leaf(t, _) if names.member_after.contains(&t.as_str())))
+            .collect();
+        self.bind_nothing(*ix, Span::at(node.start_byte()));
+        if p.kind == names.call.0 && node.kind() == p.kind {
+            let items = self.significant(node);
+            return node.child_by_field_name(names.call.1).is_none()
+                && self.sequence(&rest, &items, 0, Fit::Whole, &mut Vec::new());
+        }
+        let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
+        match rest.as_slice() {
+            [name] if is_word => self.node(name, node, false),
+            _ => false,
+        }
+    }
+}

@@ -1,0 +1,345 @@
+//! From a parsed fragment to the nodes and tokens of a reading.
+
+use emendo_lang::language::{Language, Space};
+use emendo_lang::tree::{holds_code, is_separator, skipped, span, spliced};
+use emendo_text::{Filter, Repeat, Span};
+use tree_sitter::Node;
+
+use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
+use crate::model::{Inner, Key, MemberSymbol, PNode, PToken, Text, TextPiece, What};
+use crate::quotes::quoted;
+
+const MAX_DEPTH: usize = 400;
+
+pub(super) struct Build<'a, 'b> {
+    pub(super) compiler: &'a Compiler<'b>,
+    pub(super) wrapped: &'a Wrapped,
+    pub(super) tokens: Vec<PToken>,
+    pub(super) bodiless: bool,
+    /// What the links of a link pattern hang on.
+    pub(super) base: Option<Span>,
+    pub(super) unresolved: Vec<(String, Option<usize>)>,
+    /// Names that the pattern itself declares.
+    pub(super) declared: Vec<String>,
+}
+
+impl Build<'_, '_> {
+    pub(super) fn node(
+        &mut self,
+        node: Node<'_>,
+        field: Option<&'static str>,
+        parent: (&'static str, Option<Node<'_>>),
+        depth: usize,
+    ) -> Option<PNode> {
+        if depth > MAX_DEPTH {
+            return None;
+        }
+        let language = self.compiler.language;
+        let kind = language.kind(node);
+        let place = (parent.0, field.unwrap_or(""));
+        if self.base == Some(span(node)) {
+            return Some(PNode { kind, field, what: What::Base });
+        }
+        let body = language.bare_bodies.contains(&kind);
+        let here = self.wrapped.slot_at(span(node)).filter(|_| !body);
+        if let Some(Placed { source, slot: Some((ix, filters)), .. }) = here {
+            let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
+            let token = self.token(*source, String::new(), key, place, false);
+            return Some(PNode { kind, field, what: What::Slot(*ix, token) });
+        }
+        if let Some(what) = self.text(node, place)? {
+            return Some(PNode { kind, field, what });
+        }
+        let at = || source_span(self.wrapped, span(node));
+        let space = self.space(node, field, parent.0);
+        if let Some(space) = space.filter(|s| *s != Space::Declared && *s != Space::Member)
+            && let Some(ix) = self.name_index(node)
+        {
+            let def = &self.compiler.names[ix];
+            let key = Key::Name {
+                word: def.word.clone(),
+                symbol: def.symbol.clone(),
+                also: Vec::new(),
+                space,
+            };
+            let text = span(node).of(&self.wrapped.text).to_owned();
+            let token = self.token(at()?, text, key, place, false);
+            return Some(PNode { kind, field, what: What::Name(ix, token, space) });
+        }
+        if node.child_count() == 0 {
+            let text = span(node).of(&self.wrapped.text).to_owned();
+            let named = space.is_some_and(|s| s != Space::Member);
+            if named && language.names.reserved.contains(&text.as_str()) {
+                // A keyword that the grammar takes for a name: not what the author wrote.
+                return None;
+            }
+            self.note_word(node, &text, space, parent);
+            let key = Key::Text(text.clone());
+            let token = self.token(at()?, text.clone(), key, place, language.is_separator(kind));
+            return Some(PNode { kind, field, what: What::Leaf(text, token) });
+        }
+        self.inner(node, field, depth)
+    }
+
+    fn inner(
+        &mut self,
+        node: Node<'_>,
+        field: Option<&'static str>,
+        depth: usize,
+    ) -> Option<PNode> {
+        let language = self.compiler.language;
+        let kind = language.kind(node);
+        let first_token = self.tokens.len();
+        let body = language.declaration(kind).map_or("", |d| d.body);
+        let mut children = Vec::new();
+        let mut separators = Vec::new();
+        let loose = language.token_runs.contains(&kind);
+        for (child, child_field) in spliced(language, node) {
+            if skipped(language, child, &self.wrapped.text) {
+                continue;
+            }
+            if self.bodiless && depth == 0 && child_field == Some(body) {
+                continue;
+            }
+            let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;
+            match p.what {
+                What::Leaf(_, token) if !loose && is_separator(language, child) => {
+                    separators.push((children.len(), token));
+                }
+                _ => children.push(p),
+            }
+        }
+        let symbol = self.member_symbol(kind, &children, first_token);
+        let chained = language.chain.iter().any(|(k, _)| *k == kind) && {
+            let many = |c: &PNode| match &c.what {
+                What::Slot(ix, _) => {
+                    matches!(self.compiler.slots[*ix].repeat, Repeat::Any | Repeat::Some)
+                }
+                _ => false,
+            };
+            let below = |c: &PNode| matches!(&c.what, What::Inner(i) if i.chained);
+            children.first().is_some_and(below)
+                || children
+                    .iter()
+                    .skip(1)
+                    .any(|c| many(c) && c.kind != "arguments" && links_many(language, c))
+        };
+        let inner = Inner { children, separators, symbol, chained };
+        Some(PNode { kind, field, what: What::Inner(inner) })
+    }
+
+    /// A literal, or a token with slots in it; `None` inside for anything else.
+    fn text(
+        &mut self,
+        node: Node<'_>,
+        place: (&'static str, &'static str),
+    ) -> Option<Option<What>> {
+        let language = self.compiler.language;
+        let at = span(node);
+        let literal = language.strings.contains(&node.kind()) && !holds_code(language, node);
+        let leaf = node.child_count() == 0
+            && !language.names.words.iter().any(|(k, _)| *k == node.kind())
+            && self.wrapped.slots_in(at).next().is_some();
+        if !literal && !leaf {
+            return Some(None);
+        }
+        let whole = at.of(&self.wrapped.text);
+        let source = source_span(self.wrapped, at)?;
+        let (prefix, inner) = match literal.then(|| quoted(whole)).flatten() {
+            Some(q) => {
+                (Some(q.prefix), Span::new(at.start as usize + q.open, at.end as usize - q.close))
+            }
+            None => (None, at),
+        };
+        if self.wrapped.slots_in(at).next().is_none() {
+            let content = crate::quotes::plain(inner.of(&self.wrapped.text));
+            let prefix = prefix.unwrap_or_default();
+            let key = Key::Literal(prefix.clone(), content.clone());
+            let token = self.token(source, whole.to_owned(), key, place, false);
+            return Some(Some(What::Literal(prefix, content, token)));
+        }
+        let quote = |b: &mut Self, from: u32, to: u32, open: bool| {
+            let q = Span { start: from, end: to };
+            let text = q.of(&b.wrapped.text).to_owned();
+            let key = Key::Quote(prefix.clone().unwrap_or_default(), open);
+            let at = source_span(b.wrapped, q)?;
+            Some(b.token(at, text, key, place, false))
+        };
+        let open =
+            if prefix.is_some() { Some(quote(self, at.start, inner.start, true)?) } else { None };
+        let mut pieces = Vec::new();
+        let mut from = inner.start;
+        let slots: Vec<(Span, Span, usize, Vec<Filter>)> = self
+            .wrapped
+            .slots_in(inner)
+            .filter_map(|c| c.slot.as_ref().map(|(ix, f)| (c.word, c.source, *ix, f.clone())))
+            .collect();
+        for (word, slot_source, ix, filters) in slots {
+            self.part(Span { start: from, end: word.start }, place, &mut pieces)?;
+            let key = Key::Slot(self.compiler.slots[ix].name.clone(), filters);
+            let token = self.token(slot_source, String::new(), key, ("", ""), false);
+            pieces.push(TextPiece::Slot(ix, token));
+            from = word.end;
+        }
+        self.part(Span { start: from, end: inner.end }, place, &mut pieces)?;
+        let quotes = match (prefix.clone(), open) {
+            (Some(prefix), Some(open)) => {
+                Some((prefix, open, quote(self, inner.end, at.end, false)?))
+            }
+            _ => None,
+        };
+        Some(Some(What::Text(Text { quotes, pieces })))
+    }
+
+    /// Plain text beside slots.
+    fn part(
+        &mut self,
+        at: Span,
+        place: (&'static str, &'static str),
+        pieces: &mut Vec<TextPiece>,
+    ) -> Option<()> {
+        if !at.is_empty() {
+            let text = at.of(&self.wrapped.text).to_owned();
+            let source = source_span(self.wrapped, at)?;
+            let token = self.token(source, text.clone(), Key::Part(text.clone()), place, false);
+            pieces.push(TextPiece::Part(text, token));
+        }
+        Some(())
+    }
+
+    fn token(
+        &mut self,
+        at: Span,
+        text: String,
+        key: Key,
+        place: (&'static str, &'static str),
+        separator: bool,
+    ) -> usize {
+        let binds = self.compiler.language.binds(place.0, Some(place.1)).then_some(place);
+        self.tokens.push(PToken { at, text, key, binds, separator });
+        self.tokens.len() - 1
+    }
+
+    fn space(&self, node: Node<'_>, field: Option<&str>, parent: &str) -> Option<Space> {
+        let names = &self.compiler.language.names;
+        if names.paths.contains(&node.kind()) {
+            return Some(Space::Value);
+        }
+        let (_, space) = names.words.iter().find(|(k, _)| *k == node.kind())?;
+        let position = names
+            .positions
+            .iter()
+            .find(|(k, f, _)| *k == parent && (f.is_empty() || Some(*f) == field));
+        let space = position.map_or(*space, |p| p.2);
+        let behind = node.prev_sibling().is_some_and(|s| names.member_after.contains(&s.kind()));
+        Some(if behind && space != Space::Declared { Space::Member } else { space })
+    }
+
+    fn name_index(&self, node: Node<'_>) -> Option<usize> {
+        let text: String =
+            span(node).of(&self.wrapped.text).chars().filter(|c| !c.is_whitespace()).collect();
+        self.compiler.names.iter().position(|n| n.word == text)
+    }
+
+    /// Remembers names that nothing in the recipe resolves.
+    fn note_word(
+        &mut self,
+        node: Node<'_>,
+        text: &str,
+        space: Option<Space>,
+        parent: (&str, Option<Node<'_>>),
+    ) {
+        let names = &self.compiler.language.names;
+        match space {
+            Some(Space::Declared) => self.declared.push(text.to_owned()),
+            Some(Space::Callable | Space::Member) => {
+                let receiver = parent.1.and_then(|p| {
+                    let fields = [names.call, names.member];
+                    let (_, receiver, _) = fields.into_iter().find(|f| f.0 == p.kind())?;
+                    p.child_by_field_name(receiver).filter(|r| r.id() != node.id())
+                });
+                match receiver.map(|r| self.base(r)) {
+                    Some(Base::Resolved) => {}
+                    Some(Base::Slot(ix)) => self.unresolved.push((text.to_owned(), Some(ix))),
+                    Some(Base::Link) => self.unresolved.push((text.to_owned(), None)),
+                    // The base is a name that is noted by itself.
+                    Some(Base::Word) => {}
+                    None if space == Some(Space::Member) => {}
+                    None => self.unresolved.push((text.to_owned(), None)),
+                }
+            }
+            Some(_) => self.unresolved.push((text.to_owned(), None)),
+            None => {}
+        }
+    }
+
+    /// What a chain of calls and members is built on.
+    fn base(&self, mut node: Node<'_>) -> Base {
+        let names = &self.compiler.language.names;
+        loop {
+            if self.base == Some(span(node)) {
+                return Base::Link;
+            }
+            if let Some(Placed { slot: Some((ix, _)), .. }) = self.wrapped.slot_at(span(node)) {
+                return Base::Slot(*ix);
+            }
+            if self.name_index(node).is_some() {
+                return Base::Resolved;
+            }
+            let rule = names.receivers.iter().find(|(k, _)| *k == node.kind());
+            let next = rule.and_then(|(_, field)| {
+                if field.is_empty() { node.named_child(0) } else { node.child_by_field_name(field) }
+            });
+            match next {
+                Some(next) => node = next,
+                None if names.words.iter().any(|(k, _)| *k == node.kind()) => return Base::Word,
+                None => return Base::Resolved,
+            }
+        }
+    }
+
+    /// `Name.member`: the full symbol, so that it is also found where it is written without the receiver.
+    fn member_symbol(
+        &self,
+        kind: &str,
+        children: &[PNode],
+        first_token: usize,
+    ) -> Option<MemberSymbol> {
+        let names = &self.compiler.language.names;
+        let (_, receiver, name) = [names.call, names.member].into_iter().find(|f| f.0 == kind)?;
+        let by_field = |f: &str| children.iter().find(|c| c.field == Some(f));
+        let member = by_field(name)?;
+        match (by_field(receiver).map(|r| &r.what), &member.what) {
+            (Some(What::Name(ix, ..)), What::Leaf(word, token)) => {
+                let mut segments = names.segments(&self.compiler.names[*ix].symbol);
+                segments.push(word);
+                let symbol = names.join(&segments);
+                Some(MemberSymbol { symbol, also: Vec::new(), name_token: *token })
+            }
+            (None, What::Name(ix, token, _)) => {
+                debug_assert!(*token >= first_token);
+                Some(MemberSymbol {
+                    symbol: self.compiler.names[*ix].symbol.clone(),
+                    also: Vec::new(),
+                    name_token: *token,
+                })
+            }
+            _ => None,
+        }
+    }
+}
+
+/// True if a slot in this place of a chain takes links, not arguments.
+fn links_many(language: &Language, child: &PNode) -> bool {
+    let names = &language.names;
+    [names.call, names.member].iter().any(|m| child.field == Some(m.2))
+        || names.words.iter().any(|(k, _)| *k == child.kind)
+}
+
+enum Base {
+    Resolved,
+    /// What a link pattern hangs on.
+    Link,
+    Slot(usize),
+    Word,
+}

@@ -1,0 +1,94 @@
+//! The words by which a pattern is looked for, and what of it may be missing.
+
+use emendo_lang::language::Language;
+use emendo_text::Repeat;
+
+use crate::model::{KeyWords, NameDef, PNode, SlotDef, What};
+
+/// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
+pub(super) fn keys(
+    language: &Language,
+    roots: &[PNode],
+    names: &[NameDef],
+    optional: &[std::ops::Range<usize>],
+) -> Vec<KeyWords> {
+    let mut out = Vec::new();
+    if let [root] = roots {
+        let statement = language.names.is_head(root.kind);
+        if !statement {
+            collect_keys(language, root, names, optional, 0, &mut out);
+        }
+    }
+    out
+}
+
+/// The tokens of keyed pairs that may be missing.
+pub(super) fn optional_tokens(
+    language: &Language,
+    slots: &[SlotDef],
+    node: &PNode,
+    out: &mut Vec<std::ops::Range<usize>>,
+) {
+    let What::Inner(inner) = &node.what else { return };
+    let keyed = language.keyed.iter().find(|k| k.list == node.kind);
+    for child in &inner.children {
+        let value = match &child.what {
+            What::Inner(pair) => pair.children.last(),
+            _ => None,
+        };
+        let may_miss = value.is_some_and(|v| match &v.what {
+            What::Slot(ix, _) => matches!(slots[*ix].repeat, Repeat::Optional | Repeat::Any),
+            _ => false,
+        });
+        if may_miss && keyed.is_some_and(|k| crate::model::key_of_pattern(k, child).is_some()) {
+            out.push(crate::model::tokens_of(child));
+        } else {
+            optional_tokens(language, slots, child, out);
+        }
+    }
+}
+
+fn collect_keys(
+    language: &Language,
+    node: &PNode,
+    names: &[NameDef],
+    optional: &[std::ops::Range<usize>],
+    depth: usize,
+    out: &mut Vec<KeyWords>,
+) {
+    let facts = &language.names;
+    if !optional.is_empty() && optional.contains(&crate::model::tokens_of(node)) {
+        return;
+    }
+    match &node.what {
+        What::Slot(..) | What::Literal(..) | What::Text(_) | What::Base => {}
+        What::Leaf(text, _) => {
+            if facts.words.iter().any(|(k, _)| *k == node.kind) {
+                out.push(KeyWords { words: vec![text.clone()], symbols: Vec::new(), depth });
+            }
+        }
+        What::Name(ix, ..) => {
+            let last = |s: &String| facts.last(s).to_owned();
+            let symbols: Vec<String> =
+                std::iter::once(&names[*ix].symbol).chain(&names[*ix].also).cloned().collect();
+            let mut words: Vec<String> = symbols.iter().map(last).collect();
+            words.sort();
+            words.dedup();
+            out.push(KeyWords { words, symbols, depth });
+        }
+        What::Inner(inner) => {
+            // A receiver may be left unwritten where its member is imported.
+            let unwritten = |c: &PNode| {
+                inner.symbol.is_some()
+                    && [facts.call, facts.member]
+                        .iter()
+                        .any(|f| f.0 == node.kind && c.field == Some(f.1))
+            };
+            // Any number of links may stand between a chain's end and its start.
+            let below = if inner.chained { 1 } else { 0 };
+            for child in inner.children.iter().skip(below).filter(|c| !unwritten(c)) {
+                collect_keys(language, child, names, optional, depth + 1, out);
+            }
+        }
+    }
+}

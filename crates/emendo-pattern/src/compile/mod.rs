@@ -1,0 +1,539 @@
+//! From a pattern's source to its readings.
+
+mod build;
+mod keys;
+mod wrap;
+
+use std::collections::BTreeMap;
+
+use emendo_lang::language::{Context, Language, Placeholder, Space};
+use emendo_lang::tree::{Tree, span};
+use emendo_lang::{FileFacts, NoProject, Resolver, Spellings};
+use emendo_text::{Chunk, Marks, Span, Template};
+use tree_sitter::Node;
+
+use crate::compile::build::Build;
+use crate::compile::keys::{keys, optional_tokens};
+use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
+use crate::model::{
+    Constraint, Key, NameDef, PNode, Pattern, PatternError, Reading, SlotDef, What,
+};
+
+/// Spellings of slots that are tried in one context before it is given up.
+const MAX_SPELLINGS: usize = 120;
+/// Patterns are read by people; this is far above any real one and keeps recursion over them shallow.
+const MAX_BYTES: usize = 64 * 1024;
+/// The context of patterns that begin with a dot: its prefix ends in a word of this length to hang them on.
+const LINK: &str = "link";
+const LINK_BASE: u32 = 6;
+
+pub(super) fn pattern(
+    language: &'static Language,
+    source: &str,
+    names: &BTreeMap<String, String>,
+    context: Option<&str>,
+    marks: Marks,
+) -> Result<Pattern, PatternError> {
+    let whole = Span::new(0, source.len());
+    let fail =
+        |message: String, help: &str| PatternError { at: whole, message, help: help.to_owned() };
+    if source.len() > MAX_BYTES {
+        return Err(fail(
+            format!("this pattern is larger than {MAX_BYTES} bytes"),
+            "split it into several actions",
+        ));
+    }
+    let template = Template::parse_with(source, marks).map_err(|e| PatternError {
+        at: e.at,
+        message: e.message,
+        help: e.help,
+    })?;
+    if source.trim().is_empty() {
+        return Err(fail("this pattern is empty".into(), "write the code that is to be found"));
+    }
+    let slots = slot_defs(&template);
+    let defs: Vec<NameDef> = names
+        .iter()
+        .map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone(), also: Vec::new() })
+        .collect();
+    let mut compiler =
+        Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
+    let mut readings: Vec<Reading> = Vec::new();
+    for (i, c) in language.contexts.iter().enumerate() {
+        if context.is_some_and(|wanted| wanted != c.name) {
+            continue;
+        }
+        if let Some(reading) = compiler.context(i, c)
+            && !readings.iter().any(|r| {
+                language.contexts[r.context].bodiless == c.bodiless
+                    && same_shape(&r.roots, &reading.roots)
+            })
+        {
+            readings.push(reading);
+        }
+    }
+    let best = compiler.best.take();
+    meaning_only(&mut readings, &defs);
+    bodiless_first(language, source, &mut readings);
+    if readings.is_empty() {
+        return Err(unreadable(language, source, context, best));
+    }
+    Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
+}
+
+/// A word that stands for a symbol is a use of it: readings in which it is nothing but a name of its own go, where
+/// another reading uses it.
+fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
+    let uses = |r: &Reading, word: &str| {
+        r.tokens.iter().any(|t| matches!(&t.key, Key::Name { word: w, .. } if w == word))
+    };
+    let used: Vec<&NameDef> =
+        defs.iter().filter(|d| readings.iter().any(|r| uses(r, &d.word))).collect();
+    readings.retain(|r| used.iter().all(|d| uses(r, &d.word)));
+}
+
+/// A grammar may take a declaration that ends before its body for one without a body.
+fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
+    // What is a whole expression does not end before a body.
+    if readings.iter().any(|r| language.contexts[r.context].name == "expression") {
+        readings.retain(|r| !language.contexts[r.context].bodiless);
+        return;
+    }
+    let kinds: Vec<&str> = readings
+        .iter()
+        .filter(|r| language.contexts[r.context].bodiless)
+        .map(|r| r.roots[0].kind)
+        .collect();
+    let empty = |r: &Reading| {
+        let root = &r.roots[0];
+        let body = language.declaration(root.kind).map_or("", |d| d.body);
+        let has_body = matches!(&root.what, What::Inner(i) if i.children.iter().any(|c| c.field == Some(body)));
+        kinds.contains(&root.kind) && !has_body
+    };
+    if !source.trim_end().ends_with(';') {
+        readings.retain(|r| language.contexts[r.context].bodiless || !empty(r));
+    }
+}
+
+fn slot_defs(template: &Template) -> Vec<SlotDef> {
+    let mut slots: Vec<SlotDef> = Vec::new();
+    for (name, _, repeat) in template.slots() {
+        if name == "_" || !slots.iter().any(|s| s.name == name) {
+            slots.push(SlotDef {
+                name: name.to_owned(),
+                repeat,
+                constraint: Constraint::default(),
+            });
+        }
+    }
+    slots
+}
+
+fn unreadable(
+    language: &Language,
+    source: &str,
+    context: Option<&str>,
+    best: Option<Span>,
+) -> PatternError {
+    let names: Vec<&str> = language.contexts.iter().map(|c| c.name).collect();
+    if let Some(wanted) = context
+        && !names.contains(&wanted)
+    {
+        let mut names = names;
+        names.dedup();
+        return PatternError {
+            at: Span::new(0, source.len()),
+            message: format!("{} has no context `{wanted}`", language.title),
+            help: format!("one of: {}", names.join(", ")),
+        };
+    }
+    let at = best.unwrap_or(Span::new(0, source.len()));
+    PatternError {
+        at,
+        message: format!("this is no {} that can be read, in any context", language.title),
+        help: "write a whole expression, statement, declaration, type, annotation or import; check brackets and quotes".into(),
+    }
+}
+
+/// A way to spell the slots that does not read.
+struct Trial {
+    /// The slots that stand where it stopped.
+    slots: Vec<usize>,
+    /// How far it came, and how little of it is wrong.
+    score: (u32, u32),
+}
+
+impl Compiler<'_> {
+    /// The first spelling of the slots that reads.
+    fn spelling(&mut self, index: usize, context: &Context) -> Option<Wrapped> {
+        self.first(index, context).map(|(_, wrapped)| wrapped)
+    }
+
+    fn context(&mut self, index: usize, context: &Context) -> Option<Reading> {
+        self.first(index, context).map(|(reading, _)| reading)
+    }
+
+    /// Looks for spellings of the slots that read. Each trial says how far it came and which slots stand where it
+    /// stopped; only those are spelled otherwise, and only what comes further is kept.
+    fn first(&mut self, index: usize, context: &Context) -> Option<(Reading, Wrapped)> {
+        let spellings = self.language.placeholders.len();
+        let mut choice = vec![0usize; self.template.slots().count()];
+        let mut best = match self.trial(index, context, &choice) {
+            Ok(read) => return Some(*read),
+            Err(trial) => trial,
+        };
+        let mut left = MAX_SPELLINGS;
+        loop {
+            let mut better = None;
+            for slot in best.slots.clone() {
+                for spelling in (0..spellings).filter(|s| *s != choice[slot]) {
+                    if left == 0 {
+                        return None;
+                    }
+                    left -= 1;
+                    let mut other = choice.clone();
+                    other[slot] = spelling;
+                    match self.trial(index, context, &other) {
+                        Ok(read) => return Some(*read),
+                        Err(t) if t.score > best.score => {
+                            best = t;
+                            better = Some(other);
+                        }
+                        Err(_) => {}
+                    }
+                }
+                if better.is_some() {
+                    break;
+                }
+            }
+            choice = better?;
+        }
+    }
+
+    /// One way to spell the slots: what it reads as, or how far that came.
+    fn trial(
+        &mut self,
+        index: usize,
+        context: &Context,
+        choice: &[usize],
+    ) -> Result<Box<(Reading, Wrapped)>, Trial> {
+        let wrapped = self.wrap(context, choice);
+        let tree = Tree::parse(self.language, &wrapped.text);
+        let slots = || wrapped.chunks.iter().filter(|c| c.slot.is_some());
+        let failed = |places: &[Span], at: u32, size: u32| {
+            let near = |c: &Placed| {
+                places.iter().any(|p| p.start <= c.at.end + 2 && c.at.start <= p.end + 2)
+            };
+            let touched = slots().enumerate().filter(|(_, c)| near(c)).map(|(i, _)| i);
+            Trial { slots: touched.collect(), score: (at, u32::MAX - size) }
+        };
+        if tree.has_error() {
+            self.remember_error(&tree, &wrapped);
+            let errors = tree.errors();
+            let at = errors.iter().map(|e| e.start).min().unwrap_or(0);
+            // Longer spellings of slots must not count as progress.
+            let before: u32 = slots().filter(|c| c.at.end <= at).map(|c| c.at.len() as u32).sum();
+            let size = errors.iter().map(|e| e.len() as u32 + 1).sum();
+            return Err(failed(&errors, at - before.min(at), size));
+        }
+        match self.read(index, context, &tree, &wrapped) {
+            Some(reading) => Ok(Box::new((reading, wrapped))),
+            None => {
+                let all: Vec<Span> = slots().map(|c| c.at).collect();
+                let alone = |c: &&Placed| tree.node_at(c.at, &[]).is_none_or(|n| span(n) != c.at);
+                let lost = slots().filter(alone).count() as u32;
+                Err(failed(&all, u32::MAX, lost))
+            }
+        }
+    }
+
+    fn wrap(&self, context: &Context, choice: &[usize]) -> Wrapped {
+        let mut text = context.prefix.to_owned();
+        let mut chunks = Vec::new();
+        let mut slot = 0;
+        for chunk in &self.template.chunks {
+            let start = text.len();
+            match chunk {
+                Chunk::Text { at, text: t } => {
+                    text.push_str(t);
+                    let place = Span::new(start, text.len());
+                    chunks.push(Placed { at: place, word: place, source: *at, slot: None });
+                }
+                Chunk::Slot { at, name, filters, .. } => {
+                    let ix = self.slot_index(name, slot);
+                    let spelling = &self.language.placeholders[choice[slot]];
+                    text.push_str(&placeholder(spelling, ix));
+                    let place = Span::new(start, text.len());
+                    let word =
+                        Span::new(start + spelling.before.len(), text.len() - spelling.after.len());
+                    let slot_of = Some((ix, filters.clone()));
+                    chunks.push(Placed { at: place, word, source: *at, slot: slot_of });
+                    slot += 1;
+                }
+            }
+        }
+        let inner = &text[context.prefix.len()..];
+        let lead = inner.len() - inner.trim_start().len();
+        let fragment =
+            Span::new(context.prefix.len() + lead, context.prefix.len() + inner.trim_end().len());
+        text.push_str(context.suffix);
+        Wrapped { text, chunks, fragment }
+    }
+
+    /// Unnamed slots are slots of their own, in order; named ones share.
+    fn slot_index(&self, name: &str, nth: usize) -> usize {
+        if name != "_" {
+            return self.slots.iter().position(|s| s.name == name).unwrap_or(0);
+        }
+        let before = self.template.slots().take(nth).filter(|(n, ..)| *n == "_").count();
+        let unnamed = self.slots.iter().enumerate().filter(|(_, s)| s.name == "_");
+        unnamed.map(|(i, _)| i).nth(before).unwrap_or(0)
+    }
+
+    fn remember_error(&mut self, tree: &Tree, wrapped: &Wrapped) {
+        let inside = tree.errors().into_iter().find(|e| wrapped.fragment.contains(*e));
+        let Some(at) = inside.and_then(|e| source_span(wrapped, e)) else { return };
+        if self.best.is_none_or(|b| at.start > b.start) {
+            self.best = Some(if at.is_empty() {
+                Span::new(at.start as usize, (at.start as usize + 1).min(self.source.len()))
+            } else {
+                at
+            });
+        }
+    }
+
+    /// A statement that is nothing but an expression is that expression, unless its end is written.
+    fn bare<'t>(&self, node: Node<'t>) -> Node<'t> {
+        let plain = node.kind() == self.language.expression_statement && node.child_count() == 1;
+        node.child(0).filter(|_| plain).unwrap_or_else(|| self.language.core(node))
+    }
+
+    fn read(
+        &self,
+        index: usize,
+        context: &Context,
+        tree: &Tree,
+        wrapped: &Wrapped,
+    ) -> Option<Reading> {
+        let nodes = roots(tree, context, wrapped.fragment, self.language)?;
+        let nodes: Vec<Node<'_>> = nodes.into_iter().map(|n| self.bare(n)).collect();
+        let accepted =
+            |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
+        let is_slot = |n: &Node<'_>| wrapped.slot_at(span(*n)).is_some();
+        if !nodes.iter().all(|n| accepted(n) || is_slot(n)) {
+            return None;
+        }
+        let base = Span {
+            start: wrapped.fragment.start - LINK_BASE.min(wrapped.fragment.start),
+            end: wrapped.fragment.start,
+        };
+        let mut build = Build {
+            compiler: self,
+            wrapped,
+            tokens: Vec::new(),
+            bodiless: context.bodiless,
+            base: (context.name == LINK).then_some(base),
+            unresolved: Vec::new(),
+            declared: Vec::new(),
+        };
+        let roots: Option<Vec<PNode>> =
+            nodes.iter().map(|n| build.node(*n, None, ("", None), 0)).collect();
+        let roots = roots?;
+        // Every slot must have become a node of its own.
+        let slots = wrapped.chunks.iter().filter(|c| c.slot.is_some()).count();
+        let found = build.tokens.iter().filter(|t| matches!(t.key, Key::Slot(..))).count();
+        if slots != found {
+            return None;
+        }
+        let Build { tokens, mut unresolved, declared, .. } = build;
+        if nodes.iter().any(|n| self.language.names.imports.contains(&n.kind())) {
+            // An import says all of its name.
+            unresolved.clear();
+        }
+        unresolved.retain(|(w, _)| {
+            !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
+        });
+        let mut optional = Vec::new();
+        roots.iter().for_each(|r| optional_tokens(self.language, self.slots, r, &mut optional));
+        unresolved.sort();
+        unresolved.dedup();
+        let keys = keys(self.language, &roots, self.names, &optional);
+        Some(Reading { context: index, roots, tokens, keys, optional, unresolved })
+    }
+}
+
+fn placeholder(p: &Placeholder, ix: usize) -> String {
+    let word = if p.capital { "ZqSlot" } else { "zqSlot" };
+    format!("{}{word}{ix}{}", p.before, p.after)
+}
+
+/// The nodes that cover the fragment: one, or a run of siblings.
+fn roots<'t>(
+    tree: &'t Tree,
+    context: &Context,
+    fragment: Span,
+    language: &Language,
+) -> Option<Vec<Node<'t>>> {
+    if context.bodiless {
+        let mut node = tree
+            .root()
+            .descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
+        loop {
+            let body = language.declaration(node.kind()).map(|d| d.body).filter(|b| !b.is_empty());
+            let body = body.and_then(|b| node.child_by_field_name(b));
+            if node.start_byte() == fragment.start as usize
+                && body.is_some_and(|b| {
+                    b.start_byte() >= fragment.end as usize && span(b).end == span(node).end
+                })
+            {
+                return Some(vec![node]);
+            }
+            node = node.parent()?;
+        }
+    }
+    if context.name == LINK {
+        let base = fragment.start.checked_sub(LINK_BASE)?;
+        let whole = Span { start: base, end: fragment.end };
+        let node = tree.node_at(whole, &[])?;
+        return language.base_of(node).is_some().then(|| vec![node]);
+    }
+    if let Some(node) = tree.node_at(fragment, context.accepts) {
+        return Some(vec![node]);
+    }
+    let around =
+        tree.root().descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
+    let inside: Vec<Node<'t>> = emendo_lang::tree::children(around)
+        .into_iter()
+        .filter(|c| span(*c).meets(fragment))
+        .collect();
+    // The mark behind an item belongs to the list around it.
+    let inside: Vec<Node<'t>> = match inside.as_slice() {
+        [items @ .., last] if items.len() == 1 && language.is_separator(last.kind()) => {
+            return Some(items.to_vec());
+        }
+        _ => inside,
+    };
+    let covers = inside.first()?.start_byte() == fragment.start as usize
+        && inside.last()?.end_byte() == fragment.end as usize
+        && inside.iter().all(|n| n.is_named());
+    (covers && inside.len() > 1).then(|| inside.into_iter().filter(|n| !n.is_extra()).collect())
+}
+
+/// The pattern as code, for each reading: a word in each slot, its names imported. With the place of the pattern.
+pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
+    let language = pattern.language;
+    let head: String = pattern
+        .names
+        .iter()
+        .map(|n| {
+            let mut name = language.import_of(&n.symbol, Space::Value);
+            name.alias = Some(n.word.clone()).filter(|w| *w != language.names.last(&n.symbol));
+            format!("{}\n", (language.names.write_import)(&name, None))
+        })
+        .collect();
+    let Ok(template) = Template::parse(&pattern.source) else { return Vec::new() };
+    let mut out = Vec::new();
+    for reading in &pattern.readings {
+        let context = &language.contexts[reading.context];
+        let mut compiler = Compiler {
+            language,
+            source: &pattern.source,
+            template: &template,
+            slots: &pattern.slots,
+            names: &pattern.names,
+            best: None,
+        };
+        if let Some(wrapped) = compiler.spelling(reading.context, context) {
+            let text = format!("{head}{}", wrapped.text);
+            out.push((text, wrapped.fragment.shifted(head.len())));
+        }
+    }
+    out
+}
+
+/// True if two readings would match the same.
+fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
+    a.len() == b.len()
+        && a.iter().zip(b).all(|(a, b)| {
+            a.kind == b.kind
+                && match (&a.what, &b.what) {
+                    (What::Inner(a), What::Inner(b)) => {
+                        a.separators.len() == b.separators.len()
+                            && same_shape(&a.children, &b.children)
+                    }
+                    (What::Leaf(a, _), What::Leaf(b, _)) => a == b,
+                    (What::Slot(a, _), What::Slot(b, _)) => a == b,
+                    (What::Name(a, ..), What::Name(b, ..)) => a == b,
+                    (What::Literal(a, b, _), What::Literal(c, d, _)) => a == c && b == d,
+                    (What::Text(a), What::Text(b)) => a.same(b),
+                    (What::Base, What::Base) => true,
+                    _ => false,
+                }
+        })
+}
+
+impl Pattern {
+    /// Compiles a pattern. `names` are words with the symbols they stand for; `context` keeps one reading.
+    ///
+    /// # Errors
+    /// If a slot is malformed, or no context of the language can read the source.
+    pub fn compile(
+        language: &'static Language,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+    ) -> Result<Self, PatternError> {
+        pattern(language, source, names, context, Marks::None)
+    }
+
+    /// Compiles a pattern of what stands around a place, or what is written for a value: a reserved word is a slot.
+    ///
+    /// # Errors
+    /// As [`Pattern::compile`].
+    pub fn compile_with(
+        language: &'static Language,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+        marks: Marks,
+    ) -> Result<Self, PatternError> {
+        pattern(language, source, names, context, marks)
+    }
+
+    /// Makes the pattern find its symbols under their other names too.
+    pub fn spell(&mut self, spellings: &Spellings) {
+        for def in &mut self.names {
+            def.also = spellings.of(&def.symbol).split_off(1);
+        }
+        for reading in &mut self.readings {
+            reading.roots.iter_mut().for_each(|n| spell(n, spellings));
+            let optional = &reading.optional;
+            reading.keys = keys(self.language, &reading.roots, &self.names, optional);
+            for token in &mut reading.tokens {
+                if let Key::Name { symbol, also, .. } = &mut token.key {
+                    *also = spellings.of(symbol).split_off(1);
+                }
+            }
+        }
+    }
+
+    /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
+    pub fn fits_as_code(&self, other: &Self) -> bool {
+        as_code(self).iter().any(|(text, at)| {
+            let tree = Tree::parse(self.language, text);
+            let facts = FileFacts::read(self.language, &tree, text);
+            let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);
+            // Anywhere inside: an edit inside the result grows it too.
+            other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
+        })
+    }
+}
+
+pub(crate) fn spell(node: &mut PNode, spellings: &Spellings) {
+    if let What::Inner(inner) = &mut node.what {
+        if let Some(member) = &mut inner.symbol {
+            member.also = spellings.of(&member.symbol).split_off(1);
+        }
+        inner.children.iter_mut().for_each(|c| spell(c, spellings));
+    }
+}

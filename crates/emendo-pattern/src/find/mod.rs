@@ -1,0 +1,293 @@
+//! The places where a pattern fits, found without comparing it with everything.
+
+mod around;
+
+use emendo_lang::Resolver;
+use emendo_lang::language::Language;
+use emendo_lang::tree::{Tree, descend, span, walk_cursor};
+use emendo_text::Span;
+use tree_sitter::Node;
+
+pub use around::{Conditions, HERE, SlotConditions};
+
+use crate::compare::{Matcher, significant};
+use crate::found::{Match, Nearest, Places};
+use crate::model::{KeyWords, PNode, Pattern, Reading, What};
+
+/// Above so many places of a word, going through the whole tree once costs less.
+const MAX_HITS: usize = 256;
+/// Needless parentheses that may stand between a pattern's root and its words.
+const MAX_PARENTHESES: usize = 6;
+
+impl Pattern {
+    /// All places where the pattern fits, outer ones before inner ones. Places inside syntax errors are left out.
+    pub fn matches(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+        self.places(tree, text, resolver).matches
+    }
+
+    /// The same, with the places where comparing took too long to be brought to an end.
+    pub fn places(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Places {
+        let plans: Option<Vec<Vec<(Span, usize)>>> =
+            self.readings.iter().map(|r| self.hits(r, resolver)).collect();
+        let mut out = match plans {
+            Some(plans) => self.matches_at(&plans, tree, text, resolver),
+            None => self.anywhere(tree, text, resolver),
+        };
+        for m in out.matches.extract_if(.., |m| m.partly.is_some()) {
+            out.partly.extend(m.partly.map(|text| (m.span, text)));
+        }
+        out
+    }
+
+    /// The places of the rarest word that a reading must hold, with its depth; `None` if there are too many to
+    /// look at one by one, or the reading has no such word.
+    fn hits(&self, reading: &Reading, resolver: &Resolver<'_>) -> Option<Vec<(Span, usize)>> {
+        let locals = |key: &KeyWords| {
+            let imports = resolver.facts.imports.iter();
+            let own = imports.filter(|i| key.symbols.iter().any(|s| s == i.path()));
+            own.filter_map(|i| i.local()).map(str::to_owned).collect::<Vec<_>>()
+        };
+        let spellings = |key: &KeyWords| {
+            let mut all = locals(key);
+            all.extend(key.words.iter().cloned());
+            all.sort();
+            all.dedup();
+            all
+        };
+        let count =
+            |words: &[String]| words.iter().map(|w| resolver.facts.words(w).len()).sum::<usize>();
+        let keys = reading.keys.iter().map(|k| (spellings(k), k.depth));
+        let (words, depth) = keys.min_by_key(|(w, _)| count(w))?;
+        if count(&words) > MAX_HITS {
+            return None;
+        }
+        Some(words.iter().flat_map(|w| resolver.facts.words(w)).map(|w| (w.span, depth)).collect())
+    }
+
+    /// Looks only above the given words.
+    fn matches_at(
+        &self,
+        plans: &[Vec<(Span, usize)>],
+        tree: &Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+    ) -> Places {
+        let mut out = Places::default();
+        let mut seen = std::collections::HashSet::new();
+        for (ix, hits) in plans.iter().enumerate() {
+            for (word, depth) in hits {
+                for root in tree.roots_at(*word) {
+                    let path = descend(root.node, *word);
+                    let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
+                    if path.iter().any(|(n, _)| n.is_error()) {
+                        continue;
+                    }
+                    for i in lowest..path.len() {
+                        let (node, field) = path[i];
+                        let fresh = root.holds(span(node)) && seen.insert((ix, node.id()));
+                        if fresh && node.is_named() && !node.is_extra() {
+                            let parent = i.checked_sub(1).map(|p| path[p].0);
+                            let parent = parent.filter(|p| root.holds(span(*p)));
+                            self.one(ix, node, (parent, field), tree, text, resolver, &mut out);
+                        }
+                    }
+                }
+            }
+        }
+        out.matches.sort_by_key(|m| (m.span.start, std::cmp::Reverse(m.span.end), m.reading));
+        out
+    }
+
+    /// True if the pattern fits exactly at a place, in some reading.
+    pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
+        let mut out = Places::default();
+        for root in tree.roots_at(at) {
+            let path = descend(root.node, at);
+            for i in (0..path.len()).rev().take_while(|i| span(path[*i].0) == at) {
+                let parent = i.checked_sub(1).map(|p| path[p].0);
+                for ix in 0..self.readings.len() {
+                    self.one(ix, path[i].0, (parent, path[i].1), tree, text, resolver, &mut out);
+                }
+            }
+        }
+        !out.matches.is_empty()
+    }
+
+    /// The same places, found by going through the whole tree.
+    pub fn matches_anywhere(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+        self.anywhere(tree, text, resolver).matches
+    }
+
+    fn anywhere<'t>(&self, tree: &'t Tree, text: &str, resolver: &Resolver<'_>) -> Places {
+        let mut out = Places::default();
+        for root in tree.roots() {
+            let above: std::cell::RefCell<Vec<Node<'t>>> = std::cell::RefCell::default();
+            walk_cursor(
+                root.node,
+                |cursor| {
+                    let node = cursor.node();
+                    if node.is_error() || node.is_extra() {
+                        return false;
+                    }
+                    let mut above = above.borrow_mut();
+                    if node.is_named() && root.holds(span(node)) {
+                        let parent = above.last().copied().filter(|p| root.holds(span(*p)));
+                        self.at(
+                            node,
+                            (parent, cursor.field_name()),
+                            tree,
+                            text,
+                            resolver,
+                            &mut out,
+                        );
+                    }
+                    let inside = node.child_count() > 0;
+                    if inside {
+                        above.push(node);
+                    }
+                    inside
+                },
+                |_| {
+                    above.borrow_mut().pop();
+                },
+            );
+        }
+        out
+    }
+
+    /// The place at which the pattern came furthest before it stopped.
+    pub fn nearest(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Option<Nearest> {
+        let mut best: Option<Nearest> = None;
+        for root in tree.roots() {
+            walk_cursor(
+                root.node,
+                |cursor| {
+                    let node = cursor.node();
+                    if node.is_error() || node.is_extra() {
+                        return false;
+                    }
+                    if node.is_named() {
+                        self.near_at(node, tree, text, resolver, &mut best);
+                    }
+                    true
+                },
+                |_| {},
+            );
+        }
+        best
+    }
+
+    fn near_at<'t>(
+        &self,
+        node: Node<'t>,
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        best: &mut Option<Nearest>,
+    ) {
+        for reading in &self.readings {
+            let first = &reading.roots[0];
+            if !could_be(self.language, first, node) {
+                continue;
+            }
+            let mut m = Matcher::new(self, reading, tree, text, resolver).explaining();
+            m.root(first, node);
+            let Some((fitted, at, token)) = m.stopped() else { continue };
+            if best.as_ref().is_none_or(|b| fitted > b.fitted) {
+                let wanted = token
+                    .map_or(String::new(), |t| reading.tokens[t].at.of(&self.source).to_owned());
+                *best = Some(Nearest { fitted, at, wanted });
+            }
+        }
+    }
+
+    fn at<'t>(
+        &self,
+        node: Node<'t>,
+        place: (Option<Node<'t>>, Option<&str>),
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        out: &mut Places,
+    ) {
+        for (ix, reading) in self.readings.iter().enumerate() {
+            if reading.roots.len() == 1 {
+                self.one(ix, node, place, tree, text, resolver, out);
+            } else if node.child_count() as usize >= reading.roots.len() {
+                self.runs(ix, reading, node, tree, text, resolver, out);
+            }
+        }
+    }
+
+    /// One reading at one node.
+    #[allow(clippy::too_many_arguments)]
+    fn one<'t>(
+        &self,
+        ix: usize,
+        node: Node<'t>,
+        place: (Option<Node<'t>>, Option<&str>),
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        out: &mut Places,
+    ) {
+        let reading = &self.readings[ix];
+        let [root] = reading.roots.as_slice() else { return };
+        if could_be(self.language, root, node) && !node.has_error() {
+            let mut m = Matcher::new(self, reading, tree, text, resolver);
+            if m.root(root, node) {
+                out.matches.extend(m.finish(ix, span(node), node, place));
+            } else if m.gave_up() {
+                out.gave_up.push(span(node));
+            }
+        }
+    }
+
+    /// Runs of siblings.
+    #[allow(clippy::too_many_arguments)]
+    fn runs<'t>(
+        &self,
+        ix: usize,
+        reading: &Reading,
+        parent: Node<'t>,
+        tree: &'t Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        out: &mut Places,
+    ) {
+        let items = significant(self.language, parent, text);
+        let mut i = 0;
+        while i < items.len() {
+            let mut m = Matcher::new(self, reading, tree, text, resolver);
+            let fits = could_be(self.language, &reading.roots[0], items[i].0);
+            match fits.then(|| m.run(&reading.roots, &items[i..])).flatten() {
+                Some(len) => {
+                    let (first, last) = (items[i].0, items[i + len - 1].0);
+                    let at = span(first).hull(span(last));
+                    if items[i..i + len].iter().all(|n| !n.0.has_error()) {
+                        out.matches.extend(m.finish(ix, at, first, (Some(parent), None)));
+                    }
+                    i += len;
+                }
+                None => i += 1,
+            }
+        }
+    }
+}
+
+/// A quick look at kinds before anything is compared.
+fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
+    let kind = node.kind();
+    let is_word = |kind: &str| language.names.words.iter().any(|(k, _)| *k == kind);
+    match &p.what {
+        What::Slot(..) | What::Base => true,
+        What::Name(..) => language.names.paths.contains(&kind) || is_word(kind),
+        What::Leaf(..) | What::Text(_) => language.alike(p.kind, kind),
+        What::Literal(..) => language.strings.contains(&kind),
+        What::Inner(i) => {
+            language.alike(p.kind, kind)
+                || ((i.symbol.is_some() || p.kind == language.names.member.0) && is_word(kind))
+                || (i.chained && language.chain.iter().any(|(k, _)| *k == kind))
+        }
+    }
+}

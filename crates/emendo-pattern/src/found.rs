@@ -1,0 +1,171 @@
+//! What was found: matches with what their slots hold.
+
+use emendo_lang::tree::{Tree, span, tokens};
+use emendo_lang::{Certainty, Fact};
+use emendo_text::Span;
+
+use crate::model::Pattern;
+
+/// What a slot holds at a match.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Bound {
+    /// The slot's name.
+    pub name: String,
+    /// The place; an insertion point where nothing was matched.
+    pub span: Span,
+    /// The kind of the node, or of the only one in a list.
+    pub kind: &'static str,
+    /// How many nodes.
+    pub count: usize,
+    /// Set for named groups of a `text` constraint: the group's text.
+    pub text: Option<String>,
+    /// What else of a list it holds, where something of the pattern stands between: empty for all in one piece.
+    pub(crate) scattered: Vec<Span>,
+    /// Set for what was collected: what is written for it.
+    pub parts: Vec<emendo_text::Part>,
+}
+
+impl Bound {
+    /// Its name, and the text that it holds.
+    pub fn held(&self, text: &str) -> (String, String) {
+        let own = self.text.clone().unwrap_or_else(|| self.span.of(text).to_owned());
+        (self.name.clone(), own)
+    }
+
+    /// What a slot holds at a place.
+    pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
+        Self {
+            name: name.to_owned(),
+            span,
+            kind,
+            count,
+            text: None,
+            scattered: Vec::new(),
+            parts: Vec::new(),
+        }
+    }
+}
+
+/// A use of a named symbol at a match.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NameUse {
+    /// The symbol.
+    pub symbol: String,
+    /// Where it is written.
+    pub span: Span,
+    /// Written with its package.
+    pub full: bool,
+}
+
+/// A place where a pattern fits.
+#[derive(Clone, Debug)]
+pub struct Match {
+    /// Which reading fits.
+    pub(crate) reading: usize,
+    /// The place.
+    pub span: Span,
+    /// For each token of the pattern, the bytes it stands for.
+    pub(crate) token_of: Vec<Option<Span>>,
+    /// The slots, named groups among them.
+    pub slots: Vec<Bound>,
+    /// What was found out about the names.
+    pub facts: Vec<Fact>,
+    /// A slot is of one of several types, only some of which are meant: what is known.
+    pub(crate) partly: Option<String>,
+    /// The type of a slot is the one that is asked for.
+    pub typed: bool,
+    /// The named symbols, where they are written.
+    pub names: Vec<NameUse>,
+    /// Kind of the node (the first one, for a run).
+    pub kind: &'static str,
+    /// Kind of the parent, and the field below it.
+    pub(crate) place: (&'static str, Option<&'static str>),
+    /// The statement that is nothing but this expression.
+    pub(crate) statement: Option<Span>,
+    /// It is a link of a chain.
+    pub(crate) link: bool,
+    /// Spans of the ancestors that are items of their own: nearest first.
+    pub(crate) parent: Option<Span>,
+}
+
+impl Match {
+    /// True if it is all of a statement.
+    pub fn is_statement(&self, at: Span) -> bool {
+        self.statement == Some(at)
+    }
+
+    /// What a slot holds.
+    pub fn slot(&self, name: &str) -> Option<&Bound> {
+        self.slots.iter().find(|s| s.name == name)
+    }
+
+    /// True if slots of the same name hold equal code here and in another match, some names left out.
+    pub(crate) fn agrees(&self, other: &Self, except: &[&str], tree: &Tree, text: &str) -> bool {
+        let named = |b: &&Bound| b.name != "_" && !except.contains(&b.name.as_str());
+        other
+            .slots
+            .iter()
+            .filter(named)
+            .all(|b| self.slot(&b.name).is_none_or(|own| equal(tree, text, own.span, b.span)))
+    }
+
+    /// Binds one more slot to a text.
+    pub fn add_text(&mut self, name: &str, text: String) {
+        let mut bound = Bound::new(name, Span::at(self.span.start as usize), "", 1);
+        bound.text = Some(text);
+        self.slots.push(bound);
+    }
+
+    /// Binds one more slot.
+    pub fn add(&mut self, bound: Bound) {
+        self.slots.push(bound);
+    }
+
+    /// The lowest certainty among the facts.
+    pub fn certainty(&self) -> Certainty {
+        self.facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
+    }
+
+    /// The places of the pattern's own tokens, slots left out.
+    pub fn own_tokens<'a>(&'a self, pattern: &'a Pattern) -> impl Iterator<Item = Span> + 'a {
+        let tokens = &pattern.readings[self.reading].tokens;
+        let own = tokens
+            .iter()
+            .zip(&self.token_of)
+            .filter(|(t, _)| !matches!(t.key, crate::model::Key::Slot(..)));
+        own.filter_map(|(_, s)| *s)
+    }
+}
+
+/// Equal code: the same tokens, whatever the layout and the comments.
+pub(crate) fn equal(tree: &Tree, text: &str, a: Span, b: Span) -> bool {
+    if a.of(text) == b.of(text) {
+        return true;
+    }
+    let (x, y) = (tokens(tree.root(), a), tokens(tree.root(), b));
+    !x.is_empty()
+        && x.len() == y.len()
+        && x.iter().zip(&y).all(|(x, y)| span(*x).of(text) == span(*y).of(text))
+}
+
+/// What looking for a pattern in a file gave.
+#[derive(Debug, Default)]
+pub struct Places {
+    /// Where it fits.
+    pub matches: Vec<Match>,
+    /// Where nothing can be said: there were too many ways to compare several list slots with a long list.
+    pub gave_up: Vec<Span>,
+    /// Where it fits only for some of the types that a slot may be of: the place, and what is known.
+    pub partly: Vec<(Span, String)>,
+}
+
+/// Where a pattern came furthest.
+#[derive(Clone, Debug)]
+pub struct Nearest {
+    /// Tokens of the pattern that fitted.
+    pub fitted: usize,
+    /// What stands where it stopped.
+    pub at: Span,
+    /// What the pattern wants there.
+    pub wanted: String,
+}

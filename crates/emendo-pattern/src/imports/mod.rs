@@ -1,0 +1,577 @@
+//! Import statements that follow from the edits of a file: added in its own order, dropped with the last use.
+
+use emendo_lang::language::{Language, Names, Space};
+use emendo_lang::{FileFacts, Import, ImportName};
+use emendo_text::{Part, Span, Splice};
+
+use crate::{delete_item, delete_splice};
+
+/// What the active edits of one file and step ask of its imports.
+#[derive(Debug, Default)]
+pub struct ImportPlan {
+    /// Imports that written names need.
+    pub add: Vec<ImportName>,
+    /// Bytes that edits take away without copying them.
+    pub removed: Vec<Span>,
+    /// Symbols whose import goes even if it was unused before.
+    pub drop: Vec<String>,
+    /// Imports of which another one is what they become: the path of the old, the path of the new.
+    pub partners: Vec<(String, String)>,
+    /// Items that change themselves, and so stay.
+    pub kept: Vec<Span>,
+    /// Items of lists that go, used or not.
+    pub gone: Vec<Span>,
+}
+
+/// One change of the imports.
+#[derive(Debug)]
+pub struct ImportEdit {
+    /// The change.
+    pub splice: Splice,
+    /// The statements that are changed or dropped, by path, and added.
+    pub about: Vec<String>,
+    /// The statement that is changed or dropped.
+    pub statement: Option<Span>,
+}
+
+impl ImportPlan {
+    /// The changes, in order of place.
+    pub fn edits(
+        &self,
+        language: &'static Language,
+        facts: &FileFacts,
+        text: &str,
+        line_end: &str,
+    ) -> Vec<ImportEdit> {
+        let removed = joined(self.removed.clone());
+        let mut add: Vec<&ImportName> =
+            self.add.iter().filter(|a| !known(language, facts, a)).collect();
+        add.sort();
+        add.dedup();
+        let dropped: Vec<&Import> =
+            facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
+        let partners = &self.partners;
+        let out = Vec::new();
+        let mut changes = Changes { names: &language.names, facts, text, dropped, partners, out };
+        // A new import stands on the line of the one it replaces: one of the same list first, then one of the same name.
+        for how in [Like::Partner, Like::List, Like::Name, Like::Any] {
+            if how == Like::Name {
+                add.retain(|new| !changes.add_to_list(new));
+            }
+            add.retain(|new| !changes.instead(new, how));
+        }
+        changes.drop_rest();
+        let mut edits = changes.out;
+        for new in insertions(language, facts, text, line_end, &add) {
+            if let Some(new) = over_dropped(new, &mut edits) {
+                edits.push(new);
+            }
+        }
+        edits.sort_by_key(|e| (e.splice.span.start, e.splice.span.end));
+        edits
+    }
+
+    /// True if the import was used, and every use goes.
+    fn unused(
+        &self,
+        language: &Language,
+        facts: &FileFacts,
+        removed: &[Span],
+        import: &Import,
+    ) -> bool {
+        if import.item.is_some_and(|i| self.gone.contains(&i)) {
+            return true;
+        }
+        if import.item.is_some_and(|i| self.kept.contains(&i)) {
+            return false;
+        }
+        let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
+        if self.add.contains(&import.name())
+            || facts.bound_twice(import)
+            || language.names.imports.is_empty()
+            || facts.quotes(local)
+        {
+            return false;
+        }
+        let goes = |at: Span| {
+            let i = removed.partition_point(|r| r.end < at.end);
+            removed.get(i).is_some_and(|r| r.contains(at))
+        };
+        // What stands in for it where the library is not there needs it, as long as that stays.
+        let beside = facts.words(local).iter().filter(|w| w.space == Space::Declared);
+        if beside.into_iter().any(|w| facts.is_top(w.span) && !goes(w.span)) {
+            return false;
+        }
+        // Where a part of the file cannot be read, any word may be a use.
+        let uses = facts
+            .words(local)
+            .iter()
+            .filter(|w| facts.has_errors || !matches!(w.space, Space::Member | Space::Declared))
+            .filter(|w| facts.rests_on(w, import));
+        let mut any = false;
+        let all_go = uses.into_iter().all(|w| {
+            any |= !facts.hides(local, w, import);
+            goes(w.span) || (!facts.has_errors && facts.hides(local, w, import))
+        });
+        all_go && (any || self.drop.iter().any(|d| d == import.path()))
+    }
+}
+
+/// A new statement that would stand beside one that goes takes its place. Gives it back if there is none.
+fn over_dropped(new: ImportEdit, edits: &mut [ImportEdit]) -> Option<ImportEdit> {
+    let at = new.splice.span.start;
+    let beside = |e: &&mut ImportEdit| {
+        let span = e.splice.span;
+        e.splice.parts.is_empty()
+            && span.start < at
+            && at < span.end
+            && e.statement.is_some_and(|s| span.contains(s))
+    };
+    let Some(old) = edits.iter_mut().find(beside) else { return Some(new) };
+    let (Some(span), [Part::Text(text)]) = (old.statement, new.splice.parts.as_slice()) else {
+        return Some(new);
+    };
+    old.splice = Splice::text(span, text.trim_matches(['\n', '\r', ' ', '\t']));
+    old.about.extend(new.about);
+    None
+}
+
+/// Spans in order, those that touch made one.
+fn joined(mut spans: Vec<Span>) -> Vec<Span> {
+    spans.sort();
+    let mut out: Vec<Span> = Vec::new();
+    for s in spans {
+        match out.last_mut() {
+            Some(last) if s.start <= last.end => last.end = last.end.max(s.end),
+            _ => out.push(s),
+        }
+    }
+    out
+}
+
+/// Which dropped import a new one may take the place of.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Like {
+    /// The one that it is said to become of.
+    Partner,
+    /// One of the same list.
+    List,
+    /// One of the same last name.
+    Name,
+    /// Any of the same root.
+    Any,
+}
+
+/// Import statements while they change.
+struct Changes<'a> {
+    names: &'a Names,
+    facts: &'a FileFacts,
+    text: &'a str,
+    dropped: Vec<&'a Import>,
+    partners: &'a [(String, String)],
+    out: Vec<ImportEdit>,
+}
+
+impl<'a> Changes<'a> {
+    /// Writes a new import over a dropped one, if there is one like it.
+    fn instead(&mut self, new: &ImportName, how: Like) -> bool {
+        let segments = self.names.segments(&new.path);
+        let fits = |old: &&Import| {
+            let same_root = !self.names.module_separator.is_empty()
+                || old.segments.first().map(|s| s.0.as_str()) == segments.first().copied();
+            let partner = |p: &&(String, String)| p.0 == old.path() && p.1 == new.path;
+            let liked = match how {
+                Like::Partner => self.partners.iter().find(partner).is_some(),
+                Like::List => old.item.is_some() && head_of(old) == segments[..segments.len() - 1],
+                Like::Name => old.segments.last().map(|s| s.0.as_str()) == segments.last().copied(),
+                Like::Any => true,
+            };
+            // A line among other libraries' imports is no place for one of another root.
+            liked
+                && same_root
+                && new.is_static == old.is_static
+                && !new.wildcard
+                && !old.wildcard
+                && new.alias.is_none()
+                && new.whole == old.binds_root
+                && (!old.aliased() || old.binds_root)
+        };
+        let Some(i) = self.dropped.iter().position(fits) else { return false };
+        let old = self.dropped[i];
+        let Some(splices) = self.respelled(old, &segments) else { return false };
+        self.dropped.remove(i);
+        let about = vec![old.path().to_owned(), new.path.clone()];
+        for splice in splices {
+            let statement = Some(old.span);
+            self.out.push(ImportEdit { splice, about: about.clone(), statement });
+        }
+        true
+    }
+
+    /// The import with another path: `None` if that takes more than other segments.
+    fn respelled(&self, old: &Import, new: &[&str]) -> Option<Vec<Splice>> {
+        if old.implied && old.segments.last().map(|s| s.0.as_str()) != new.last().copied() {
+            return None;
+        }
+        let last = new.last().copied().unwrap_or_default();
+        if old.doubled && head_of(old) == new[..new.len() - 1] {
+            return Some(vec![doubled(old, last)?]);
+        }
+        let (head, tail) = old.segments.split_at(old.shared);
+        if head.is_empty() {
+            return Some(vec![respell(self.names, tail, new)]);
+        }
+        let at = new.len().checked_sub(tail.len())?;
+        let same_head = head.iter().map(|s| s.0.as_str()).eq(new[..at].iter().copied());
+        let alone = self.facts.imports.iter().filter(|i| i.span == old.span).count() == 1;
+        if at == 0 || (!same_head && !alone) {
+            return None;
+        }
+        let mut out = Vec::new();
+        if !same_head {
+            out.push(respell(self.names, head, &new[..at]));
+        }
+        if !old.implied {
+            out.push(respell(self.names, tail, &new[at..]));
+        }
+        out.retain(|s| !(s.span.is_empty() && s.parts.is_empty()));
+        Some(out)
+    }
+
+    /// Adds a new import to a list of its own module that stays.
+    fn add_to_list(&mut self, new: &ImportName) -> bool {
+        let segments = self.names.segments(&new.path);
+        let Some((last, head)) = segments.split_last() else { return false };
+        let stays =
+            |i: &&Import| !self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
+        let kin: Vec<&Import> = self
+            .facts
+            .imports
+            .iter()
+            .filter(|i| {
+                i.open
+                    && i.is_static == new.is_static
+                    && head_of(i) == head
+                    && !new.wildcard
+                    && !new.whole
+                    && !i.passes_on
+            })
+            .collect();
+        let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
+        let list: Vec<&&Import> = kin.iter().filter(|i| i.span == first.span && stays(i)).collect();
+        let mark = if new.is_type && !first.span.of(self.text).starts_with("import type") {
+            "type "
+        } else {
+            ""
+        };
+        let written = match &new.alias {
+            Some(alias) => format!("{mark}{last} as {alias}"),
+            None => format!("{mark}{last}"),
+        };
+        let name = |i: &Import| i.segments.last().map_or(String::new(), |s| s.0.clone());
+        let sorted = list.windows(2).all(|w| name(w[0]) <= name(w[1]));
+        let before = list.iter().rev().find(|i| !sorted || name(i).as_str() < *last);
+        let item = |i: &Import| i.item.unwrap_or(i.span);
+        // The blanks between two items of the list, where it has two.
+        let gap = list.windows(2).next().map(|w| {
+            let between = Span { start: item(w[0]).end, end: item(w[1]).start };
+            between.of(self.text).trim_start_matches(',')
+        });
+        let gap = gap.filter(|g| g.trim().is_empty()).unwrap_or(" ");
+        let splice = match before {
+            Some(before) => {
+                Splice::text(Span::at(item(before).end as usize), format!(",{gap}{written}"))
+            }
+            None => {
+                Splice::text(Span::at(item(list[0]).start as usize), format!("{written},{gap}"))
+            }
+        };
+        let (about, statement) = (vec![new.path.clone()], Some(first.span));
+        self.out.push(ImportEdit { splice, about, statement });
+        true
+    }
+
+    /// What is left of a list without its brackets, if that is one name.
+    fn unwrapped(
+        &self,
+        group: Span,
+        all: &[&Import],
+        gone: &dyn Fn(&&Import) -> bool,
+    ) -> Option<Splice> {
+        let mut left = all.iter().filter(|i| self.names.bare_single && !gone(i));
+        let (Some(one), None) = (left.next(), left.next()) else { return None };
+        let item = one.item.filter(|_| one.group == Some(group) && !one.wildcard)?;
+        let written = item.of(self.text);
+        let comments = self.facts.comments.iter().any(|c| group.contains(*c));
+        // A name for the module itself needs its brackets.
+        let plain = !comments && !one.implied && !written.contains('{') && written != "self";
+        let parts = vec![emendo_text::Part::Copy(item)];
+        plain.then_some(Splice { span: group, parts, inner: false })
+    }
+
+    /// Takes away what nothing took the place of: an item, a list, or the statement.
+    fn drop_rest(&mut self) {
+        let mut done: Vec<Span> = Vec::new();
+        for old in self.dropped.clone() {
+            let gone =
+                |i: &&Import| self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
+            let all: Vec<&Import> =
+                self.facts.imports.iter().filter(|i| i.span == old.span).collect();
+            let changed = self.out.iter().any(|e| e.statement == Some(old.span));
+            let whole = all.iter().all(gone) && !changed;
+            let group = old
+                .group
+                .filter(|g| all.iter().filter(|i| i.group == Some(*g)).all(gone) && !changed);
+            let about = vec![old.path().to_owned()];
+            // Items that follow one another go together: each takes a comma along.
+            let list = || all.iter().filter(|i| i.group == old.group).filter_map(|i| i.item);
+            let run = |item: Span| {
+                let mut run = item;
+                for next in list().filter(|i| i.start >= item.end) {
+                    let between = Span { start: run.end, end: next.start };
+                    if self.facts.comments.iter().any(|c| between.contains(*c)) {
+                        break;
+                    }
+                    if !all.iter().filter(|i| i.item == Some(next)).all(gone) {
+                        break;
+                    }
+                    run = run.hull(next);
+                }
+                run
+            };
+            if old.item.is_some_and(|i| done.iter().any(|d| d.contains(i))) {
+                continue;
+            }
+            let bare = || self.unwrapped(old.group?, &all, &gone);
+            let bare = if whole || changed || group.is_some() { None } else { bare() };
+            if let Some(splice) = bare {
+                done.push(splice.span);
+                self.out.push(ImportEdit { splice, about, statement: Some(old.span) });
+                continue;
+            }
+            let (at, splice) = match (whole, group, old.item) {
+                (true, ..) | (_, _, None) => {
+                    (old.span, delete_splice(self.text, old.span, |_| None))
+                }
+                (_, Some(group), _) => {
+                    // A list within a list goes with the path before it.
+                    let within = |s: &&(String, Span)| {
+                        s.1.end <= group.start
+                            && !self.text[s.1.end as usize..group.start as usize]
+                                .contains(['{', ','])
+                    };
+                    let head = old.segments.iter().find(within);
+                    let whole = head.map_or(group, |h| h.1.hull(group));
+                    (group, delete_item(&[","], self.text, whole, old.span))
+                }
+                (_, _, Some(item)) => {
+                    let item = run(item);
+                    (item, delete_item(&[","], self.text, item, old.group.unwrap_or(old.span)))
+                }
+            };
+            if !done.contains(&at) {
+                done.push(at);
+                self.out.push(ImportEdit { splice, about, statement: Some(old.span) });
+            }
+        }
+    }
+}
+
+/// An import that says its name twice, with another name.
+pub fn doubled(old: &Import, name: &str) -> Option<Splice> {
+    let at = Span { start: old.segments.last()?.1.start, end: old.item?.end };
+    Some(Splice::text(at, format!("{name} as {name}")))
+}
+
+/// The segments of an import without the last.
+fn head_of(import: &Import) -> Vec<&str> {
+    let head = &import.segments[..import.segments.len().saturating_sub(1)];
+    head.iter().map(|s| s.0.as_str()).collect()
+}
+
+/// True if the file has the import already, or a wildcard that brings it in.
+fn known(language: &Language, facts: &FileFacts, name: &ImportName) -> bool {
+    let package = language.names.parent(&name.path);
+    facts.imports.iter().any(|i| {
+        i.is_static == name.is_static
+            && i.binds_root == name.whole
+            && (i.path() == name.path
+                && i.wildcard == name.wildcard
+                && i.name().alias == name.alias
+                || (i.wildcard && i.path() == package && !name.wildcard))
+    })
+}
+
+/// Turns dotted segments in place into another path, touching only those that differ.
+pub fn respell(names: &Names, segments: &[(String, Span)], new: &[&str]) -> Splice {
+    let separator = names.separator;
+    let old: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
+    let most = old.len().min(new.len());
+    let head = old.iter().zip(new).take_while(|(a, b)| a == b).count().min(most);
+    let tail =
+        old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count().min(most - head);
+    let (gone, come) = (&segments[head..segments.len() - tail], &new[head..new.len() - tail]);
+    let text = come.join(separator);
+    match (gone.first(), gone.last()) {
+        (Some(first), Some(last)) if !come.is_empty() => Splice::text(first.1.hull(last.1), text),
+        // Segments only go: with the separator on one side.
+        (Some(first), Some(last)) => {
+            let span = match (head.checked_sub(1), segments.get(segments.len() - tail)) {
+                (_, Some(next)) => Span { start: first.1.start, end: next.1.start },
+                (Some(before), None) => Span { start: segments[before].1.end, end: last.1.end },
+                (None, None) => first.1.hull(last.1),
+            };
+            Splice::text(span, "")
+        }
+        // Segments only come.
+        _ => match segments.get(head) {
+            Some(next) => {
+                Splice::text(Span::at(next.1.start as usize), format!("{text}{separator}"))
+            }
+            None => {
+                let end = segments.last().map_or(0, |s| s.1.end as usize);
+                Splice::text(Span::at(end), format!("{separator}{text}"))
+            }
+        },
+    }
+}
+
+fn insertions(
+    language: &Language,
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    add: &[&ImportName],
+) -> Vec<ImportEdit> {
+    let mut out: Vec<ImportEdit> = Vec::new();
+    let names = &language.names;
+    let mut done: Vec<&ImportName> = Vec::new();
+    for name in add {
+        if done.contains(name) {
+            continue;
+        }
+        let like = facts.imports.iter().find(|i| i.is_static == name.is_static);
+        let like = like.or(facts.imports.first()).map(|i| i.span.of(text));
+        let module = names.parent(&name.path);
+        let plain = |n: &&ImportName| !n.wildcard && !n.whole && !n.is_static && !module.is_empty();
+        let kin: Vec<&ImportName> = add
+            .iter()
+            .copied()
+            .filter(|n| plain(n) && plain(name) && names.parent(&n.path) == module)
+            .collect();
+        let item = |n: &&ImportName| {
+            let last = names.last(&n.path);
+            let mark = if n.is_type { "type " } else { "" };
+            let alias = n.alias.as_ref().map_or(String::new(), |a| format!(" as {a}"));
+            format!("{mark}{last}{alias}")
+        };
+        let items: Vec<String> = kin.iter().map(item).collect();
+        let list = if kin.len() > 1 { (names.write_list)(&module, &items, like) } else { None };
+        let about: Vec<String> = match list {
+            Some(_) => kin.iter().map(|n| n.path.clone()).collect(),
+            None => vec![name.path.clone()],
+        };
+        if list.is_some() {
+            done.extend(kin);
+        }
+        let statement = list.unwrap_or_else(|| (names.write_import)(name, like));
+        let (at, before, after) = insertion(language, facts, text, line_end, name);
+        let written = format!("{before}{statement}{after}");
+        match out.iter_mut().find(|e| e.splice.span == Span::at(at)) {
+            Some(same) => {
+                // Several at one place: the first brings the blank lines, the others follow line by line.
+                if let Some(Part::Text(t)) = same.splice.parts.first_mut() {
+                    if before.is_empty() {
+                        t.push_str(&written);
+                    } else {
+                        let rest = format!("{line_end}{statement}");
+                        let cut = t.trim_end_matches(['\n', '\r']).len();
+                        t.insert_str(cut, &rest);
+                    }
+                }
+                same.about.extend(about);
+            }
+            None => {
+                let splice = Splice::text(Span::at(at), written);
+                out.push(ImportEdit { splice, about, statement: None });
+            }
+        }
+    }
+    out
+}
+
+/// Where a new import goes, and the text before and behind it.
+fn insertion(
+    language: &Language,
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    name: &ImportName,
+) -> (usize, String, String) {
+    let names = &language.names;
+    let wanted = names.segments(&name.path);
+    let shared =
+        |i: &Import| i.segments.iter().zip(&wanted).take_while(|(a, b)| a.0 == **b).count();
+    let indent = |i: &Import| {
+        let start = i.span.start as usize;
+        let from = text[..start].rfind(['\n', '\r']).map_or(0, |l| l + 1);
+        start - from
+    };
+    // Imports inside functions and conditions are no place for one that holds for the file.
+    let outermost = facts.imports.iter().map(indent).min().unwrap_or(0);
+    let all: Vec<&Import> = facts.imports.iter().filter(|i| indent(i) == outermost).collect();
+    let lead = " ".repeat(outermost);
+    let like: Vec<&&Import> = all.iter().filter(|i| i.is_static == name.is_static).collect();
+    if let Some(best) = like.iter().map(|i| shared(i)).max() {
+        // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
+        let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
+        let sorts_behind =
+            |i: &Import| i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied());
+        let behind = kin.iter().find(|i| sorts_behind(i));
+        return match behind {
+            Some(next) => (line_start(text, next.span.start as usize), lead, line_end.to_owned()),
+            None => {
+                let last = kin.last().map_or(0, |i| i.span.end as usize);
+                let blank = best == 0 && grouped(facts, text);
+                let gap = if blank { line_end.repeat(2) } else { line_end.to_owned() };
+                (line_stop(text, last), gap + &lead, String::new())
+            }
+        };
+    }
+    if let Some(last) = all.last() {
+        // Imports of the other kind only: a group of its own behind them.
+        let at = line_stop(text, last.span.end as usize);
+        return (at, format!("{line_end}{line_end}{lead}"), String::new());
+    }
+    let before = facts.package_span.map_or(facts.preamble_end, |p| p.end.max(facts.preamble_end));
+    match before {
+        0 => (0, String::new(), format!("{line_end}{line_end}")),
+        at => (line_stop(text, at as usize), format!("{line_end}{line_end}"), String::new()),
+    }
+}
+
+/// True if the file sets imports of different roots apart by blank lines.
+fn grouped(facts: &FileFacts, text: &str) -> bool {
+    let root = |i: &Import| i.segments.first().map(|s| s.0.clone());
+    facts.imports.windows(2).any(|w| {
+        if w[1].span.start < w[0].span.end {
+            return false;
+        }
+        let between = &text[w[0].span.end as usize..w[1].span.start as usize];
+        root(&w[0]) != root(&w[1])
+            && between.lines().skip(1).any(|l| l.trim().is_empty())
+            && between.lines().count() > 2
+    })
+}
+
+fn line_start(text: &str, at: usize) -> usize {
+    let start = text[..at].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+    if text[start..at].trim().is_empty() { start } else { at }
+}
+
+/// The end of the line, so that a comment behind a statement stays beside it.
+fn line_stop(text: &str, at: usize) -> usize {
+    let end = text[at..].find(['\n', '\r']).map_or(text.len(), |i| at + i);
+    let rest = text[at..end].trim();
+    if rest.is_empty() || rest.starts_with("//") || rest.starts_with("/*") { end } else { at }
+}

@@ -1,0 +1,43 @@
+//! Patterns: pieces of source with slots, read in every context that their language has.
+//!
+//! - [`Pattern`] is a piece of source with slots, compiled for one language; [`Pattern::matches`] finds its places as
+//!   [`Match`]es, which hold what stands in the slots ([`Bound`]).
+//! - [`Conditions`] ask what stands around and within a match.
+//! - [`Replacement`] writes another pattern over a match, token by token; what comes out is [`Written`].
+//! - [`Rework`], [`Gather`] and [`Follow`] change along what hangs together with a match.
+//! - [`ImportPlan`] turns added and dropped imports into splices in the file's own order.
+//!
+//! ```
+//! use std::collections::BTreeMap;
+//!
+//! use emendo_lang::{FileFacts, NoProject, Resolver, Tree};
+//! use emendo_pattern::Pattern;
+//!
+//! let java = emendo_languages::language("java").expect("is built in");
+//! let pattern = Pattern::compile(java, "station.open(@{port})", &BTreeMap::new(), None).expect("reads");
+//! let text = "class A { void m() { station.open( 7070 ); } }";
+//! let tree = Tree::parse(java, text);
+//! let facts = FileFacts::read(java, &tree, text);
+//! let resolver = Resolver::new(java, &facts, &NoProject, &tree, text);
+//! let found = pattern.matches(&tree, text, &resolver);
+//! assert_eq!(found[0].slot("port").map(|s| s.span.of(text)), Some("7070"));
+//! ```
+
+mod along;
+mod compare;
+mod compile;
+mod find;
+mod found;
+mod imports;
+mod model;
+mod quotes;
+mod write;
+mod written;
+
+pub use along::{Elsewhere, Follow, Gather, Rework, Rule};
+pub use find::{Conditions, HERE, SlotConditions};
+pub use found::{Bound, Match, NameUse, Nearest, Places};
+pub use imports::{ImportEdit, ImportPlan, doubled, respell};
+pub use model::{Constraint, FORMS, Pattern, PatternError};
+pub use write::{Replacement, delete_item, delete_splice};
+pub use written::{Place, Unresolved, Written};

@@ -1,0 +1,364 @@
+//! A compiled pattern: its readings as nodes and tokens, its slots and names.
+
+use std::ops::Range;
+
+use emendo_lang::language::{Keyed, Language, Space};
+use emendo_text::{Filter, Repeat, Span};
+use regex::Regex;
+
+/// The words for `form`.
+pub const FORMS: &[&str] = &[
+    "number",
+    "string",
+    "boolean",
+    "null",
+    "name",
+    "call",
+    "member",
+    "function",
+    "object",
+    "list",
+    "template",
+    "type",
+    "statement",
+    "other",
+];
+
+/// A pattern, compiled for one language.
+#[derive(Debug)]
+pub struct Pattern {
+    pub(crate) language: &'static Language,
+    pub(crate) source: String,
+    pub(crate) readings: Vec<Reading>,
+    pub(crate) slots: Vec<SlotDef>,
+    /// Symbols that words of the pattern stand for.
+    pub(crate) names: Vec<NameDef>,
+}
+
+/// What a slot's contents must be.
+#[derive(Debug, Default)]
+pub struct Constraint {
+    /// A regular expression that the text must fit; named groups become slots.
+    pub text: Option<Regex>,
+    /// A regular expression that the text must not fit.
+    pub not_text: Option<Regex>,
+    /// Forms, any of them.
+    pub form: Vec<String>,
+    /// Forms, none of them.
+    pub not_form: Vec<String>,
+    /// Symbols or globs (`a.b.*`, `a.b.**`), any of them.
+    pub means: Vec<String>,
+    /// Static types, any of them.
+    pub types: Vec<emendo_lang::Ty>,
+    /// Static types, none of them.
+    pub not_types: Vec<emendo_lang::Ty>,
+    /// Patterns, any of which must fit the whole of it.
+    pub is: Vec<Pattern>,
+    /// Patterns, none of which may.
+    pub is_not: Vec<Pattern>,
+}
+
+#[derive(Debug)]
+pub(crate) struct SlotDef {
+    pub(crate) name: String,
+    pub(crate) repeat: Repeat,
+    pub(crate) constraint: Constraint,
+}
+
+#[derive(Debug)]
+pub(crate) struct NameDef {
+    pub(crate) word: String,
+    pub(crate) symbol: String,
+    /// Other names of the same symbol, from renames of the run.
+    pub(crate) also: Vec<String>,
+}
+
+/// One way to read a pattern.
+#[derive(Debug)]
+pub(crate) struct Reading {
+    pub(crate) context: usize,
+    pub(crate) roots: Vec<PNode>,
+    pub(crate) tokens: Vec<PToken>,
+    /// Words that every match holds.
+    pub(crate) keys: Vec<KeyWords>,
+    /// Tokens of keyed pairs that may be missing.
+    pub(crate) optional: Vec<std::ops::Range<usize>>,
+    /// Names that nothing resolves: each with the slot that it is called on, if it is that.
+    pub(crate) unresolved: Vec<(String, Option<usize>)>,
+}
+
+/// A word that every match holds, in any of some spellings.
+#[derive(Debug)]
+pub(crate) struct KeyWords {
+    pub(crate) words: Vec<String>,
+    /// Symbols that it stands for: a file may know them by names of its own.
+    pub(crate) symbols: Vec<String>,
+    /// How deep below the root.
+    pub(crate) depth: usize,
+}
+
+/// A node of a pattern.
+#[derive(Debug)]
+pub(crate) struct PNode {
+    pub(crate) kind: &'static str,
+    pub(crate) field: Option<&'static str>,
+    pub(crate) what: What,
+}
+
+#[derive(Debug)]
+pub(crate) enum What {
+    Inner(Inner),
+    /// Text that must be equal; the token's index.
+    Leaf(String, usize),
+    /// The slot's and the token's index.
+    Slot(usize, usize),
+    /// The name's and the token's index, and the space of the position.
+    Name(usize, usize, Space),
+    /// A literal without slots, compared by its contents: what stands before the quotes, the contents, the token.
+    Literal(String, String, usize),
+    /// Text with slots in it.
+    Text(Text),
+    /// What a link hangs on: anything.
+    Base,
+}
+
+/// Text with slots: the contents of a literal, or a token.
+#[derive(Debug)]
+pub(crate) struct Text {
+    /// For a literal: what stands before the quotes, and the tokens of the quotes.
+    pub(crate) quotes: Option<(String, usize, usize)>,
+    pub(crate) pieces: Vec<TextPiece>,
+}
+
+#[derive(Debug)]
+pub(crate) enum TextPiece {
+    /// Text and its token.
+    Part(String, usize),
+    /// The slot's and the token's index.
+    Slot(usize, usize),
+}
+
+#[derive(Debug)]
+pub(crate) struct Inner {
+    /// Without separators.
+    pub(crate) children: Vec<PNode>,
+    /// Separators: how many children stand before, and the token.
+    pub(crate) separators: Vec<(usize, usize)>,
+    /// For a call or member access whose receiver is a name: the full symbol it means.
+    pub(crate) symbol: Option<MemberSymbol>,
+    /// A chain in which some link is a slot for several.
+    pub(crate) chained: bool,
+}
+
+#[derive(Debug)]
+pub(crate) struct MemberSymbol {
+    pub(crate) symbol: String,
+    /// Other names of the same symbol, from renames of the run.
+    pub(crate) also: Vec<String>,
+    /// Token of the member's name.
+    pub(crate) name_token: usize,
+}
+
+/// A token of a pattern, with its place in the pattern's source.
+#[derive(Debug, Clone)]
+pub(crate) struct PToken {
+    pub(crate) at: Span,
+    /// Its text, escapes undone.
+    pub(crate) text: String,
+    pub(crate) key: Key,
+    /// Stands where a loose expression needs parentheses: kind and field of the place.
+    pub(crate) binds: Option<(&'static str, &'static str)>,
+    pub(crate) separator: bool,
+}
+
+/// What makes two tokens the same.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Key {
+    Text(String),
+    Slot(String, Vec<Filter>),
+    Name {
+        word: String,
+        symbol: String,
+        also: Vec<String>,
+        space: Space,
+    },
+    /// What stands before the quotes of a literal, and its contents.
+    Literal(String, String),
+    /// The quotes of a literal with slots in it: what stands before them, and whether they open.
+    Quote(String, bool),
+    /// Text beside a slot.
+    Part(String),
+}
+
+/// Why a pattern does not compile.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PatternError {
+    /// Where, in the pattern's source.
+    pub at: Span,
+    /// What.
+    pub message: String,
+    /// The way out.
+    pub help: String,
+}
+
+impl Pattern {
+    /// The source that it was compiled from.
+    pub fn source(&self) -> &str {
+        &self.source
+    }
+
+    /// The language that it is written in.
+    pub fn language(&self) -> &'static Language {
+        self.language
+    }
+
+    /// The names of the slots, each once, unnamed ones left out.
+    pub fn slots(&self) -> impl Iterator<Item = &str> {
+        self.slots.iter().map(|s| s.name.as_str()).filter(|n| *n != "_")
+    }
+
+    /// True if a slot of this name takes any number of nodes.
+    pub fn is_list(&self, slot: &str) -> bool {
+        let many = |s: &SlotDef| matches!(s.repeat, Repeat::Any | Repeat::Some);
+        self.slots.iter().any(|s| s.name == slot && many(s))
+    }
+
+    /// Sets what a slot's contents must be.
+    pub fn constrain(&mut self, slot: &str, constraint: Constraint) {
+        if let Some(def) = self.slots.iter_mut().find(|s| s.name == slot) {
+            def.constraint = constraint;
+        }
+    }
+
+    /// What the contexts of the readings are called, in order.
+    pub fn readings(&self) -> Vec<&'static str> {
+        self.readings.iter().map(|r| self.language.contexts[r.context].name).collect()
+    }
+
+    /// Sets of words, one of which a file must hold whole to match, in whatever reading and spelling.
+    pub fn needs(&self) -> Vec<Vec<String>> {
+        let mut sets = vec![self.literals()];
+        let last = |s: &String| self.language.names.last(s).to_owned();
+        for def in self.names.iter().filter(|d| !d.also.is_empty()) {
+            let own = last(&def.symbol);
+            let others: Vec<String> = def.also.iter().map(last).filter(|o| *o != own).collect();
+            let more: Vec<Vec<String>> = others
+                .iter()
+                .flat_map(|o| {
+                    sets.iter()
+                        .map(|s| {
+                            s.iter()
+                                .map(|w| if *w == own { o.clone() } else { w.clone() })
+                                .collect()
+                        })
+                        .collect::<Vec<_>>()
+                })
+                .collect();
+            sets.extend(more);
+        }
+        sets.sort();
+        sets.dedup();
+        sets
+    }
+
+    /// The words and literals that a file must hold to match, whatever the reading.
+    fn literals(&self) -> Vec<String> {
+        let mut sets = self.readings.iter().map(|r| {
+            r.tokens
+                .iter()
+                .enumerate()
+                .filter(|(i, _)| !r.optional.iter().any(|o| o.contains(i)))
+                .filter_map(|(_, t)| literal(self.language, &t.key))
+                .collect::<std::collections::BTreeSet<String>>()
+        });
+        let Some(first) = sets.next() else { return Vec::new() };
+        sets.fold(first, |a, b| a.intersection(&b).cloned().collect()).into_iter().collect()
+    }
+
+    /// The symbols of types that slots must be of.
+    pub fn type_symbols(&self) -> impl Iterator<Item = &String> {
+        self.slots.iter().flat_map(|s| &s.constraint.types).flat_map(emendo_lang::Ty::symbols)
+    }
+
+    /// The symbols that the pattern names.
+    pub fn symbols(&self) -> impl Iterator<Item = &str> {
+        self.names.iter().map(|d| d.symbol.as_str())
+    }
+
+    /// True if some reading declares a type: then other files may see the change.
+    pub fn declares_types(&self) -> bool {
+        let types = |kind: &str| {
+            let mut rules = self.language.names.bindings.iter();
+            rules.any(|b| b.kind == kind && b.space == Space::Type && !b.field.is_empty())
+                || self.language.names.packages.contains(&kind)
+        };
+        self.readings.iter().any(|r| r.roots.iter().any(|n| types(n.kind)))
+    }
+}
+
+/// A word that is always spelled the same; short names of symbols always stand somewhere in the file.
+pub(crate) fn literal(language: &Language, key: &Key) -> Option<String> {
+    match key {
+        Key::Text(t) if t.starts_with(|c: char| c.is_alphanumeric() || c == '_') && t.len() > 1 => {
+            Some(t.clone())
+        }
+        Key::Name { symbol, .. } => Some(language.names.last(symbol).to_owned()),
+        // An escape may be spelled otherwise where the quotes differ.
+        Key::Literal(_, content) if !content.contains(['\\', '"', '\'']) => Some(content.clone()),
+        _ => None,
+    }
+}
+
+/// The tokens of a node, from the first to behind the last.
+pub(crate) fn tokens_of(node: &PNode) -> Range<usize> {
+    let one = |t: usize| t..t + 1;
+    match &node.what {
+        What::Leaf(_, t) | What::Slot(_, t) | What::Name(_, t, _) | What::Literal(_, _, t) => {
+            one(*t)
+        }
+        What::Text(text) => {
+            let pieces = text.pieces.iter().map(|p| match p {
+                TextPiece::Part(_, t) | TextPiece::Slot(_, t) => one(*t),
+            });
+            let quotes = text.quotes.iter().flat_map(|q| [one(q.1), one(q.2)]);
+            hull(pieces.chain(quotes))
+        }
+        What::Inner(inner) => {
+            let separators = inner.separators.iter().map(|s| one(s.1));
+            hull(inner.children.iter().map(tokens_of).chain(separators))
+        }
+        What::Base => 0..0,
+    }
+}
+
+pub(crate) fn hull(ranges: impl Iterator<Item = Range<usize>>) -> Range<usize> {
+    ranges
+        .filter(|r| !r.is_empty())
+        .reduce(|a, b| a.start.min(b.start)..a.end.max(b.end))
+        .unwrap_or(0..0)
+}
+
+/// The key of a pair in a pattern, if it is written out.
+pub(crate) fn key_of_pattern<'p>(keyed: &Keyed, p: &'p PNode) -> Option<&'p str> {
+    let of = |what: &'p What| match what {
+        What::Leaf(word, _) => Some(word.as_str()),
+        What::Literal(_, content, _) => Some(content.as_str()),
+        _ => None,
+    };
+    if p.kind == keyed.shorthand {
+        if let What::Inner(inner) = &p.what {
+            return inner.children.first().and_then(|c| of(&c.what));
+        }
+        return of(&p.what);
+    }
+    let What::Inner(inner) = &p.what else { return None };
+    if p.kind != keyed.pair {
+        return None;
+    }
+    let written = if keyed.key.is_empty() {
+        inner.children.first()
+    } else {
+        inner.children.iter().find(|c| c.field == Some(keyed.key))
+    };
+    of(&written?.what)
+}

@@ -1,0 +1,310 @@
+//! The tokens of the old code at a match, and those of the new code that are to be written there.
+
+use std::ops::Range;
+
+use emendo_lang::language::Language;
+use emendo_text::Span;
+
+use crate::found::Match;
+use crate::model::{Key, PNode, PToken, Pattern, Reading, What, key_of_pattern, tokens_of};
+use crate::written::Unresolved;
+
+pub(super) struct OldToken {
+    pub(super) key: Key,
+    pub(super) at: Span,
+    /// What stands before it in `old`.
+    pub(super) gap: String,
+    pub(super) binds: Option<(&'static str, &'static str)>,
+}
+
+/// A token of the new text at this match.
+pub(super) struct NewToken {
+    pub(super) key: Key,
+    /// Its text, where it has one of its own.
+    pub(super) text: String,
+    /// What stands before it in `new`.
+    pub(super) gap: String,
+    /// A slot that needs parentheses here.
+    pub(super) parens: bool,
+    pub(super) separator: bool,
+}
+
+/// The tokens of `old` where they stand in the file, in the file's order.
+pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
+    let source_tokens = &old.readings[m.reading].tokens;
+    let tokens = source_tokens.iter().zip(&m.token_of);
+    let mut out: Vec<OldToken> = tokens
+        .enumerate()
+        .filter_map(|(i, (t, at))| {
+            let before = i.checked_sub(1).map_or(0, |b| source_tokens[b].at.end);
+            let gap =
+                Span { start: before, end: t.at.start.max(before) }.of(&old.source).to_owned();
+            Some(OldToken { key: t.key.clone(), at: (*at)?, gap, binds: t.binds })
+        })
+        .filter(|t| !t.at.is_empty())
+        .collect();
+    out.sort_by_key(|t| t.at.start);
+    out
+}
+
+/// The tokens of `new`, without what is not written at this match, keyed pairs in the file's order.
+pub(super) fn new_tokens(
+    language: &Language,
+    m: &Match,
+    placed: &[OldToken],
+    old: &Reading,
+    new: &Reading,
+    source: &str,
+) -> Result<Vec<NewToken>, Unresolved> {
+    let mut pairs = Vec::new();
+    new.roots.iter().for_each(|r| find_pairs(language, r, &mut pairs));
+    let mut build = Build { language, m, tokens: &new.tokens, drop: vec![false; new.tokens.len()] };
+    build.unwritten(&old.tokens);
+    build.left_out_marks(&old.tokens);
+    build.empty(&pairs, &old.tokens);
+    build.scattered(&pairs)?;
+    let drop = build.drop;
+    let mut out: Vec<(usize, NewToken)> = Vec::new();
+    for i in (0..new.tokens.len()).filter(|i| !drop[*i]) {
+        let t = &new.tokens[i];
+        let bound = slot_of(&t.key).and_then(|name| m.slot(name));
+        let loose = bound.is_some_and(|b| language.loose.contains(&b.kind));
+        let before = placed.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
+        let parens = loose && t.binds.is_some() && before != t.binds;
+        let gap = gap_before(&new.tokens, &drop, i, source);
+        let (key, text) = (t.key.clone(), t.text.clone());
+        out.push((i, NewToken { key, text, gap, parens, separator: t.separator }));
+    }
+    let mut old_pairs = Vec::new();
+    old.roots.iter().for_each(|r| find_pairs(language, r, &mut old_pairs));
+    reorder(&mut out, &pairs, &old_pairs, m, old);
+    Ok(out.into_iter().map(|t| t.1).collect())
+}
+
+fn slot_of(key: &Key) -> Option<&str> {
+    match key {
+        Key::Slot(name, _) => Some(name),
+        _ => None,
+    }
+}
+
+/// A keyed pair of a pattern: which list, its key, its tokens.
+struct Pair {
+    list: usize,
+    key: String,
+    tokens: Range<usize>,
+}
+
+fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<Pair>) {
+    let What::Inner(inner) = &node.what else { return };
+    if let Some(keyed) = language.keyed.iter().find(|k| k.list == node.kind) {
+        let list = tokens_of(node).start;
+        for child in &inner.children {
+            if let Some(key) = key_of_pattern(keyed, child) {
+                out.push(Pair { list, key: key.to_owned(), tokens: tokens_of(child) });
+            }
+        }
+    }
+    inner.children.iter().for_each(|c| find_pairs(language, c, out));
+}
+
+struct Build<'a> {
+    language: &'a Language,
+    m: &'a Match,
+    tokens: &'a [PToken],
+    drop: Vec<bool>,
+}
+
+impl Build<'_> {
+    /// What stands before a token in `old` and not in the file stays unwritten in `new` too: the type before a member
+    /// that is imported, the key of a pair that is one word.
+    fn unwritten(&mut self, old: &[PToken]) {
+        let here = |i: usize| self.m.token_of.get(i).copied().flatten().is_some();
+        let mut i = 0;
+        while i < old.len() {
+            if here(i) || old[i].separator || slot_of(&old[i].key).is_some() {
+                i += 1;
+                continue;
+            }
+            let run =
+                (i..old.len()).take_while(|j| !here(*j) && slot_of(&old[*j].key).is_none()).count();
+            let behind = i + run;
+            if behind < old.len() && here(behind) {
+                let len = run + 1;
+                for j in 0..self.tokens.len().saturating_sub(len - 1) {
+                    if (0..len).all(|k| self.tokens[j + k].key == old[i + k].key) {
+                        self.drop[j..j + run].iter_mut().for_each(|d| *d = true);
+                    }
+                }
+            }
+            i = behind + 1;
+        }
+    }
+
+    /// A mark that `old` has and the file does without (a semicolon at the end of a line, a comma behind the last item)
+    /// stays away where `new` has it between the same tokens.
+    fn left_out_marks(&mut self, old: &[PToken]) {
+        let key = |t: &[PToken], i: usize| t.get(i).map(|t| t.key.clone());
+        for i in (0..old.len()).filter(|i| old[*i].separator) {
+            if self.m.token_of.get(i).copied().flatten().is_some() {
+                continue;
+            }
+            let before = i.checked_sub(1).and_then(|b| key(old, b));
+            for j in 0..self.tokens.len() {
+                let same = self.tokens[j].key == old[i].key
+                    && j.checked_sub(1).and_then(|b| key(self.tokens, b)) == before
+                    && key(self.tokens, j + 1) == key(old, i + 1);
+                self.drop[j] |= same;
+            }
+        }
+    }
+
+    /// Slots that hold nothing go, with a separator beside each, or with their whole pair.
+    fn empty(&mut self, pairs: &[Pair], old: &[PToken]) {
+        for i in 0..self.tokens.len() {
+            let bound = slot_of(&self.tokens[i].key).and_then(|name| self.m.slot(name));
+            if !bound.is_some_and(|b| b.count == 0 && b.text.is_none()) {
+                continue;
+            }
+            let comma_stands = |o: usize| {
+                let before = o.checked_sub(1);
+                old[o].key == self.tokens[i].key
+                    && before.is_some_and(|b| {
+                        matches!(&old[b].key, Key::Text(t) if self.language.separators.contains(&t.as_str()))
+                            && self.m.token_of.get(b).copied().flatten().is_some()
+                    })
+            };
+            if (0..old.len()).any(comma_stands) {
+                // The comma stands in the file all the same, behind the last item.
+                self.drop[i] = true;
+                continue;
+            }
+            let pair = pairs.iter().find(|p| p.tokens.contains(&i) && p.tokens.end == i + 1);
+            let range = pair.map_or(i..i + 1, |p| p.tokens.clone());
+            self.leave_out(range);
+        }
+    }
+
+    /// Takes tokens out, with a comma beside them, or the dot behind a receiver that is not there.
+    fn leave_out(&mut self, range: Range<usize>) {
+        let gone = range.start.checked_sub(1).is_some_and(|b| {
+            let text = &self.tokens[b].text;
+            self.drop[b] && self.language.names.member_after.contains(&text.as_str())
+        });
+        self.drop[range.clone()].iter_mut().for_each(|d| *d = true);
+        if gone {
+            // The dot before it went already, with what is not written in the file.
+            return;
+        }
+        let is = |i: &usize, set: &[&str]| matches!(&self.tokens[*i].key, Key::Text(t) if set.contains(&t.as_str()));
+        let before = range.start.checked_sub(1).filter(|b| !self.drop[*b]);
+        let after = Some(range.end).filter(|a| *a < self.tokens.len());
+        let dot = |i: &usize| is(i, self.language.names.member_after);
+        let comma = |i: &usize| is(i, self.language.separators);
+        let beside = before.filter(comma).or(after.filter(comma)).or(after.filter(dot));
+        if let Some(b) = beside {
+            self.drop[b] = true;
+        }
+    }
+
+    /// A rest that stands on both sides of what the pattern took stays where it is.
+    fn scattered(&mut self, pairs: &[Pair]) -> Result<(), Unresolved> {
+        for bound in self.m.slots.iter().filter(|b| !b.scattered.is_empty()) {
+            let uses: Vec<usize> = (0..self.tokens.len())
+                .filter(|i| slot_of(&self.tokens[*i].key) == Some(&bound.name))
+                .collect();
+            match uses.as_slice() {
+                [only] if !pairs.is_empty() => self.leave_out(*only..only + 1),
+                _ => {
+                    return Err(Unresolved(format!(
+                        "what `{}` holds stands around other parts, and `new` has no list of the same kind for it",
+                        bound.name
+                    )));
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What stands before a token of `new`. Where tokens before it are dropped, the gap goes with the separator.
+fn gap_before(tokens: &[PToken], drop: &[bool], i: usize, source: &str) -> String {
+    let first = (0..i).rev().take_while(|j| drop[*j]).last().unwrap_or(i);
+    let at = if first < i && tokens[i - 1].separator { first } else { i };
+    let before = at.checked_sub(1).map_or(0, |b| tokens[b].at.end);
+    Span { start: before, end: tokens[at].at.start.max(before) }.of(source).to_owned()
+}
+
+/// Puts keyed pairs into the order that their partners have in the file.
+fn reorder(
+    out: &mut Vec<(usize, NewToken)>,
+    pairs: &[Pair],
+    old_pairs: &[Pair],
+    m: &Match,
+    old: &Reading,
+) {
+    let place = |p: &Pair| {
+        let tokens = p.tokens.clone().filter_map(|t| m.token_of.get(t).copied().flatten());
+        tokens.map(|s| s.start).min()
+    };
+    let in_order =
+        |p: &[Pair]| p.windows(2).all(|w| w[0].list != w[1].list || place(&w[0]) <= place(&w[1]));
+    if in_order(old_pairs) {
+        return;
+    }
+    let partner = |p: &Pair| {
+        let slots = |r: Range<usize>, t: &[PToken]| -> Vec<Key> {
+            let keys = r.filter_map(|i| t.get(i).map(|t| t.key.clone()));
+            keys.filter(|k| slot_of(k).is_some()).collect()
+        };
+        let own: Vec<Key> = out
+            .iter()
+            .filter(|t| p.tokens.contains(&t.0) && slot_of(&t.1.key).is_some())
+            .map(|t| t.1.key.clone())
+            .collect();
+        let same_key = old_pairs.iter().find(|o| o.key == p.key);
+        let same_slot = || {
+            old_pairs
+                .iter()
+                .find(|o| slots(o.tokens.clone(), &old.tokens).iter().any(|k| own.contains(k)))
+        };
+        same_key.or_else(same_slot).and_then(place)
+    };
+    let partners: Vec<Option<u32>> = pairs.iter().map(partner).collect();
+    let mut lists: Vec<usize> = pairs.iter().map(|p| p.list).collect();
+    lists.dedup();
+    for list in lists {
+        let here: Vec<(&Pair, u32)> = pairs
+            .iter()
+            .zip(&partners)
+            .filter(|(p, _)| p.list == list)
+            .filter_map(|(p, at)| Some((p, (*at)?)))
+            .filter(|(p, _)| out.iter().any(|t| p.tokens.contains(&t.0)))
+            .collect();
+        let mut sorted: Vec<usize> = (0..here.len()).collect();
+        sorted.sort_by_key(|i| here[*i].1);
+        if sorted.windows(2).all(|w| w[0] < w[1]) {
+            continue;
+        }
+        let mut taken: Vec<Vec<(usize, NewToken)>> = Vec::new();
+        let mut at = Vec::new();
+        for (p, _) in &here {
+            let start = out.iter().position(|t| p.tokens.contains(&t.0)).unwrap_or(0);
+            at.push(start);
+            let end = start + out[start..].iter().take_while(|t| p.tokens.contains(&t.0)).count();
+            taken.push(out.drain(start..end).collect());
+        }
+        let gaps: Vec<String> = taken.iter().map(|t| t[0].1.gap.clone()).collect();
+        let mut order: Vec<Option<Vec<(usize, NewToken)>>> = taken.into_iter().map(Some).collect();
+        // Each place was found with the ones before it taken out: the same order puts them back.
+        let mut grown = 0;
+        for (nth, i) in sorted.into_iter().enumerate() {
+            let Some(mut tokens) = order[i].take() else { continue };
+            tokens[0].1.gap.clone_from(&gaps[nth]);
+            let len = tokens.len();
+            let place = at[nth] + grown;
+            out.splice(place..place, tokens);
+            grown += len;
+        }
+    }
+}
