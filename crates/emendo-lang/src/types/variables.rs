@@ -12,7 +12,7 @@ use crate::ty::{Told, Ty};
 use crate::types::infer::{named, part, short};
 
 /// How many assignments of a variable are looked at.
-const ASSIGNED: usize = 16;
+pub(crate) const ASSIGNED: usize = 16;
 
 impl<'a> Resolver<'a> {
     /// The type of what a name stands for.
@@ -144,63 +144,6 @@ impl<'a> Resolver<'a> {
         crate::types::infer::one_of(told)
     }
 
-    /// The assignments of a variable that a use may see: the last that is surely done before it, those after that
-    /// which may be, and in a loop those behind it.
-    fn reaching(&self, all: &[Span], use_: Node<'a>) -> Vec<Span> {
-        let at = use_.start_byte() as u32;
-        let blocks = self.language.typing.blocks;
-        let functions = self.language.typing.functions;
-        let function_of = |node: Node<'a>| {
-            let mut up = node.parent();
-            while let Some(n) = up.filter(|n| !functions.iter().any(|f| f.kind == n.kind())) {
-                up = n.parent();
-            }
-            up.map(|n| n.id())
-        };
-        let here = function_of(use_);
-        let block_of = |at: Span| {
-            let mut up = self.leaf(at)?.parent();
-            while let Some(n) = up {
-                if blocks.contains(&n.kind()) || n.parent().is_none() {
-                    return Some(n);
-                }
-                up = n.parent();
-            }
-            None
-        };
-        let same_function = |a: &Span| self.leaf(*a).map(function_of).is_some_and(|f| f == here);
-        if !all.iter().all(same_function) {
-            return all.to_vec();
-        }
-        let mut out: Vec<Span> = Vec::new();
-        let mut last: Option<Span> = None;
-        for a in all.iter().rev().filter(|a| a.end <= at && self.is_done(**a, at)) {
-            out.push(*a);
-            let sure = block_of(*a).is_some_and(|b| {
-                b.start_byte() as u32 <= at && at < b.end_byte() as u32 || b.parent().is_none()
-            });
-            if sure {
-                last = Some(*a);
-                break;
-            }
-        }
-        // In a loop around both, one that stands behind may come before.
-        let mut up = use_.parent();
-        while let Some(n) = up {
-            let kind = n.kind();
-            let loops = kind.contains("for") || kind.contains("while") || kind.contains("loop");
-            if loops && !last.is_some_and(|l| span(n).contains(l)) {
-                let within = |a: &&Span| a.start > at && span(n).contains(**a);
-                out.extend(all.iter().filter(within));
-            }
-            up = n.parent();
-        }
-        if out.is_empty() {
-            return all.to_vec();
-        }
-        out
-    }
-
     /// What declares a name that is visible at a place: the value of a variable does not see the variable.
     pub(super) fn known_at(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared<'a>> {
         let declared = self.facts.lookup(name, spaces, at)?;
@@ -212,7 +155,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// True if what introduces a name ends before a use: the value of an assignment does not see it.
-    fn is_done(&self, a: Span, at: u32) -> bool {
+    pub(crate) fn is_done(&self, a: Span, at: u32) -> bool {
         let Some((_, node, rule)) = self.introduced(a) else { return true };
         let value = node.child_by_field_name(rule.value).filter(|_| !rule.value.is_empty());
         !value.is_some_and(|v| span(v).start <= at && at < span(v).end)
@@ -454,127 +397,6 @@ impl<'a> Resolver<'a> {
         let ty = if one.params.is_some() { one.as_function() } else { one.gives.clone() };
         let says = of.says.min(known.says).min(one.says);
         Told { ty, says, why: of.why.clone() }.known()
-    }
-
-    /// The type that a test around a use tells.
-    fn narrowed(&self, use_: Node<'a>, name: &str) -> Option<Told> {
-        let typing = &self.language.typing;
-        if typing.tests.is_empty() {
-            return None;
-        }
-        let mut child = use_;
-        while let Some(up) = child.parent() {
-            if typing.functions.iter().any(|f| f.kind == up.kind()) {
-                return None;
-            }
-            for b in typing.branches.iter().filter(|b| b.kind == up.kind()) {
-                let sign = up.child_by_field_name("operator");
-                if sign.is_some_and(|s| !typing.both.contains(&s.kind())) {
-                    continue;
-                }
-                let then = part(up, b.then).is_some_and(|t| span(t).contains(span(use_)));
-                let test = part(up, b.test).filter(|t| then && !span(*t).contains(span(use_)));
-                if let Some(told) = test.and_then(|t| self.tested(t, name, use_)) {
-                    return Some(told);
-                }
-            }
-            if typing.blocks.contains(&up.kind())
-                && let Some(told) = self.left_otherwise(up, child, name, use_)
-            {
-                return Some(told);
-            }
-            child = up;
-        }
-        None
-    }
-
-    /// The type that statements before a use in its block tell: those that leave the block for all other types.
-    fn left_otherwise(
-        &self,
-        block: Node<'a>,
-        child: Node<'a>,
-        name: &str,
-        use_: Node<'a>,
-    ) -> Option<Told> {
-        let typing = &self.language.typing;
-        let before = named(block).into_iter().take_while(|s| s.id() != child.id());
-        let mut before: Vec<Node<'a>> = before.collect();
-        before.reverse();
-        before.into_iter().take(ASSIGNED).find_map(|statement| {
-            if typing.asserts.contains(&statement.kind()) {
-                return self.tested(named(statement).into_iter().next()?, name, use_);
-            }
-            let branch = typing.branches.iter().find(|b| b.kind == statement.kind())?;
-            let then = part(statement, branch.then)?;
-            let last = match typing.blocks.contains(&then.kind()) {
-                true => named(then).into_iter().next_back()?,
-                false => then,
-            };
-            let others = named(statement).into_iter().any(|n| span(n).start >= span(then).end);
-            if !typing.exits.contains(&last.kind()) || others {
-                return None;
-            }
-            let mut test = part(statement, branch.test)?;
-            while test.kind() == self.language.parenthesized {
-                test = named(test).into_iter().next()?;
-            }
-            let sign = crate::tree::children(test).into_iter().next()?.kind();
-            typing.negations.iter().find(|n| **n == (test.kind(), sign))?;
-            self.tested(named(test).into_iter().next()?, name, use_)
-        })
-    }
-
-    /// The type that a condition says a variable is of.
-    fn tested(&self, test: Node<'a>, name: &str, use_: Node<'a>) -> Option<Told> {
-        let typing = &self.language.typing;
-        let mut node = test;
-        while node.kind() == self.language.parenthesized || node.named_child_count() == 1 {
-            let inner = named(node).into_iter().next();
-            let sign = span(node).of(self.text).trim_start();
-            match inner {
-                Some(i) if !sign.starts_with('!') && !sign.starts_with("not ") => node = i,
-                _ => return None,
-            }
-        }
-        if let Some(op) = node.child_by_field_name("operator")
-            && typing.both.contains(&op.kind())
-        {
-            let parts = named(node);
-            return parts.into_iter().find_map(|p| self.tested(p, name, use_));
-        }
-        let text = |n: Node<'a>| span(n).of(self.text);
-        let ty = typing.tests.iter().filter(|t| t.kind == node.kind()).find_map(|t| {
-            if !t.by.is_empty() && t.ty.contains(',') {
-                // A call: the function by its name, and the value and the type as arguments.
-                let (list, _) = t.ty.split_once(',')?;
-                let function = part(node, t.value)?;
-                let args = named(part(node, list)?);
-                let [value, ty] = args.as_slice() else { return None };
-                (text(function) == t.by && text(*value) == name).then(|| self.written(*ty))
-            } else {
-                let value = part(node, t.value)?;
-                let by =
-                    t.by.is_empty() || crate::tree::children(node).iter().any(|c| c.kind() == t.by);
-                if !by || text(value) != name {
-                    return None;
-                }
-                part(node, t.ty).map(|ty| self.written(ty))
-            }
-        })?;
-        // Assigned since: the test tells nothing any more.
-        let own = self.facts.lookup(name, &[Space::Value], use_.start_byte() as u32)?;
-        let (from, to) = (test.end_byte() as u32, use_.start_byte() as u32);
-        let again = self.facts.declared_again(name, own.scope);
-        if again.iter().any(|a| from <= a.start && a.end <= to) {
-            return None;
-        }
-        let ty = match ty {
-            Ty::Tuple(all) => Ty::either(all),
-            ty => ty,
-        };
-        let shown = ty.shown(self.language);
-        let text = format!("`{name}` is tested to be a `{shown}` on line {{line}}");
-        Told::sure(ty).because(text, Some(span(test))).known()
     }
 }
 

@@ -1,0 +1,185 @@
+//! Whether the names of a pattern are meant where they stand.
+
+use emendo_lang::Fact;
+use emendo_lang::language::{Language, Space};
+use emendo_lang::tree::{span, walk_cursor};
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use crate::compare::{Child, Matcher};
+use crate::found::NameUse;
+use crate::model::{Inner, PNode, What};
+
+impl<'p, 't> Matcher<'p, 't> {
+    pub(crate) fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
+        let Some(path) = path_words(self.language(), node, self.text) else { return false };
+        if path.len() == 1 && self.is_no_reference(node) {
+            return false;
+        }
+        let def = &self.pattern.names[ix];
+        let Some((fact, symbol)) =
+            self.any_spelling(&path, space, node.start_byte() as u32, &def.symbol, &def.also)
+        else {
+            return false;
+        };
+        let full = path.len() > 1 && self.language().names.segments(&symbol) == path;
+        self.state.facts.push(fact);
+        self.state.names.push(NameUse { symbol, span: span(node), full });
+        self.state.tokens[token] = Some(span(node));
+        true
+    }
+
+    /// True for a name behind a dot, or the name of a declaration, a label, a key.
+    fn is_no_reference(&self, node: Node<'t>) -> bool {
+        let words = self.resolver.facts.words(span(node).of(self.text));
+        let i = words.partition_point(|w| w.span.start < span(node).start);
+        words.get(i).is_some_and(|w| {
+            w.span == span(node) && matches!(w.space, Space::Member | Space::Declared)
+        })
+    }
+
+    /// Does the path mean a symbol under any of its names? Gives the fact and the name that fits.
+    fn any_spelling(
+        &self,
+        path: &[&str],
+        space: Space,
+        at: u32,
+        symbol: &str,
+        also: &[String],
+    ) -> Option<(Fact, String)> {
+        let all = std::iter::once(symbol).chain(also.iter().map(String::as_str));
+        all.into_iter().find_map(|s| Some((self.resolver.means(path, space, at, s)?, s.to_owned())))
+    }
+
+    /// `Type.member` where the code says `member`, or the other way round.
+    pub(crate) fn by_symbol(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
+        let Some(member) = &inner.symbol else { return false };
+        let names = &self.language().names;
+        let at = node.start_byte() as u32;
+        let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
+        if p.kind == names.member.0 && is_word {
+            if self.is_no_reference(node) {
+                return false;
+            }
+            let word = span(node).of(self.text);
+            let Some((fact, symbol)) =
+                self.any_spelling(&[word], Space::Value, at, &member.symbol, &member.also)
+            else {
+                return false;
+            };
+            return self.found(fact, &symbol, member.name_token, span(node), false);
+        }
+        if p.kind != names.call.0 || node.kind() != names.call.0 {
+            return false;
+        }
+        let (_, receiver, name) = names.call;
+        let Some(called) = node.child_by_field_name(name) else { return false };
+        let has_receiver = node.child_by_field_name(receiver);
+        let (path, space, place) = match has_receiver {
+            None => (vec![span(called).of(self.text)], Space::Callable, span(called)),
+            Some(r) => {
+                let Some(mut path) = path_words(self.language(), r, self.text) else {
+                    return false;
+                };
+                path.push(span(called).of(self.text));
+                (path, Space::Value, span(r).hull(span(called)))
+            }
+        };
+        let Some((fact, symbol)) =
+            self.any_spelling(&path, space, at, &member.symbol, &member.also)
+        else {
+            return false;
+        };
+        let full = names.segments(&symbol) == path;
+        self.found(fact, &symbol, member.name_token, place, full);
+        let callee = |f: Option<&str>| f == Some(receiver) || f == Some(name);
+        let rest: Vec<&PNode> = inner
+            .children
+            .iter()
+            .filter(|c| {
+                !callee(c.field) && !matches!(&c.what, What::Leaf(t, _) if t == names.separator)
+            })
+            .collect();
+        let items: Vec<Child<'t>> = self
+            .significant(node)
+            .into_iter()
+            .filter(|(n, f)| !callee(*f) && n.kind() != names.separator)
+            .collect();
+        rest.len() == items.len()
+            && rest.iter().zip(items).all(|(p, (n, _))| self.node(p, n, false))
+    }
+
+    fn found(&mut self, fact: Fact, symbol: &str, token: usize, at: Span, full: bool) -> bool {
+        self.state.facts.push(fact);
+        self.state.names.push(NameUse { symbol: symbol.to_owned(), span: at, full });
+        self.state.tokens[token] = Some(at);
+        true
+    }
+
+    pub(crate) fn means_any(&mut self, symbols: &[String], node: Node<'t>) -> bool {
+        let Some(path) = path_words(self.language(), self.language().core(node), self.text) else {
+            return false;
+        };
+        let separator = self.language().names.separator;
+        let space = self
+            .language()
+            .names
+            .words
+            .iter()
+            .find(|w| w.0 == node.kind())
+            .map_or(Space::Value, |w| w.1);
+        let at = node.start_byte() as u32;
+        for wanted in symbols {
+            let glob = wanted.strip_suffix("**").or_else(|| wanted.strip_suffix('*'));
+            let symbol = match glob {
+                None => wanted.clone(),
+                // `a.b.*` is every name directly below; the code's own last word completes it.
+                Some(prefix) => format!("{prefix}{}", path.join(separator)),
+            };
+            if let Some(fact) = self.resolver.means(&path, space, at, &symbol) {
+                self.state.facts.push(fact);
+                return true;
+            }
+        }
+        false
+    }
+}
+
+/// The segments of a dotted name; `None` for anything else.
+pub(crate) fn path_words<'a>(
+    language: &Language,
+    node: Node<'_>,
+    text: &'a str,
+) -> Option<Vec<&'a str>> {
+    let names = &language.names;
+    let is_word = |n: Node<'_>| names.words.iter().any(|(k, _)| *k == n.kind());
+    if is_word(node) {
+        return Some(vec![span(node).of(text)]);
+    }
+    if !names.paths.contains(&node.kind()) {
+        return None;
+    }
+    let mut words = Vec::new();
+    let mut plain = true;
+    walk_cursor(
+        node,
+        |c| {
+            let n = c.node();
+            if n.is_extra() || !plain {
+                return false;
+            }
+            if n.child_count() == 0 {
+                if is_word(n) {
+                    words.push(span(n).of(text));
+                } else {
+                    plain &= n.kind() == names.separator;
+                }
+                return false;
+            }
+            plain &= names.paths.contains(&n.kind());
+            plain
+        },
+        |_| {},
+    );
+    plain.then_some(words)
+}

@@ -1,0 +1,147 @@
+//! Where new import statements go, in the order of the file.
+
+use emendo_lang::language::Language;
+use emendo_lang::{FileFacts, Import, ImportName};
+use emendo_text::{Part, Span, Splice};
+
+use crate::imports::ImportEdit;
+
+pub(crate) fn insertions(
+    language: &Language,
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    add: &[&ImportName],
+) -> Vec<ImportEdit> {
+    let mut out: Vec<ImportEdit> = Vec::new();
+    let names = &language.names;
+    let mut done: Vec<&ImportName> = Vec::new();
+    for name in add {
+        if done.contains(name) {
+            continue;
+        }
+        let like = facts.imports.iter().find(|i| i.is_static == name.is_static);
+        let like = like.or(facts.imports.first()).map(|i| i.span.of(text));
+        let module = names.parent(&name.path);
+        let plain = |n: &&ImportName| !n.wildcard && !n.whole && !n.is_static && !module.is_empty();
+        let kin: Vec<&ImportName> = add
+            .iter()
+            .copied()
+            .filter(|n| plain(n) && plain(name) && names.parent(&n.path) == module)
+            .collect();
+        let item = |n: &&ImportName| {
+            let last = names.last(&n.path);
+            let mark = if n.is_type { "type " } else { "" };
+            let alias = n.alias.as_ref().map_or(String::new(), |a| format!(" as {a}"));
+            format!("{mark}{last}{alias}")
+        };
+        let items: Vec<String> = kin.iter().map(item).collect();
+        let list = if kin.len() > 1 { (names.write_list)(&module, &items, like) } else { None };
+        let about: Vec<String> = match list {
+            Some(_) => kin.iter().map(|n| n.path.clone()).collect(),
+            None => vec![name.path.clone()],
+        };
+        if list.is_some() {
+            done.extend(kin);
+        }
+        let statement = list.unwrap_or_else(|| (names.write_import)(name, like));
+        let (at, before, after) = insertion(language, facts, text, line_end, name);
+        let written = format!("{before}{statement}{after}");
+        match out.iter_mut().find(|e| e.splice.span == Span::at(at)) {
+            Some(same) => {
+                // Several at one place: the first brings the blank lines, the others follow line by line.
+                if let Some(Part::Text(t)) = same.splice.parts.first_mut() {
+                    if before.is_empty() {
+                        t.push_str(&written);
+                    } else {
+                        let rest = format!("{line_end}{statement}");
+                        let cut = t.trim_end_matches(['\n', '\r']).len();
+                        t.insert_str(cut, &rest);
+                    }
+                }
+                same.about.extend(about);
+            }
+            None => {
+                let splice = Splice::text(Span::at(at), written);
+                out.push(ImportEdit { splice, about, statement: None });
+            }
+        }
+    }
+    out
+}
+
+/// Where a new import goes, and the text before and behind it.
+pub(crate) fn insertion(
+    language: &Language,
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    name: &ImportName,
+) -> (usize, String, String) {
+    let names = &language.names;
+    let wanted = names.segments(&name.path);
+    let shared =
+        |i: &Import| i.segments.iter().zip(&wanted).take_while(|(a, b)| a.0 == **b).count();
+    let indent = |i: &Import| {
+        let start = i.span.start as usize;
+        let from = text[..start].rfind(['\n', '\r']).map_or(0, |l| l + 1);
+        start - from
+    };
+    // Imports inside functions and conditions are no place for one that holds for the file.
+    let outermost = facts.imports.iter().map(indent).min().unwrap_or(0);
+    let all: Vec<&Import> = facts.imports.iter().filter(|i| indent(i) == outermost).collect();
+    let lead = " ".repeat(outermost);
+    let like: Vec<&&Import> = all.iter().filter(|i| i.is_static == name.is_static).collect();
+    if let Some(best) = like.iter().map(|i| shared(i)).max() {
+        // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
+        let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
+        let sorts_behind =
+            |i: &Import| i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied());
+        let behind = kin.iter().find(|i| sorts_behind(i));
+        return match behind {
+            Some(next) => (line_start(text, next.span.start as usize), lead, line_end.to_owned()),
+            None => {
+                let last = kin.last().map_or(0, |i| i.span.end as usize);
+                let blank = best == 0 && grouped(facts, text);
+                let gap = if blank { line_end.repeat(2) } else { line_end.to_owned() };
+                (line_stop(text, last), gap + &lead, String::new())
+            }
+        };
+    }
+    if let Some(last) = all.last() {
+        // Imports of the other kind only: a group of its own behind them.
+        let at = line_stop(text, last.span.end as usize);
+        return (at, format!("{line_end}{line_end}{lead}"), String::new());
+    }
+    let before = facts.package_span.map_or(facts.preamble_end, |p| p.end.max(facts.preamble_end));
+    match before {
+        0 => (0, String::new(), format!("{line_end}{line_end}")),
+        at => (line_stop(text, at as usize), format!("{line_end}{line_end}"), String::new()),
+    }
+}
+
+/// True if the file sets imports of different roots apart by blank lines.
+pub(crate) fn grouped(facts: &FileFacts, text: &str) -> bool {
+    let root = |i: &Import| i.segments.first().map(|s| s.0.clone());
+    facts.imports.windows(2).any(|w| {
+        if w[1].span.start < w[0].span.end {
+            return false;
+        }
+        let between = &text[w[0].span.end as usize..w[1].span.start as usize];
+        root(&w[0]) != root(&w[1])
+            && between.lines().skip(1).any(|l| l.trim().is_empty())
+            && between.lines().count() > 2
+    })
+}
+
+pub(crate) fn line_start(text: &str, at: usize) -> usize {
+    let start = text[..at].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+    if text[start..at].trim().is_empty() { start } else { at }
+}
+
+/// The end of the line, so that a comment behind a statement stays beside it.
+pub(crate) fn line_stop(text: &str, at: usize) -> usize {
+    let end = text[at..].find(['\n', '\r']).map_or(text.len(), |i| at + i);
+    let rest = text[at..end].trim();
+    if rest.is_empty() || rest.starts_with("//") || rest.starts_with("/*") { end } else { at }
+}

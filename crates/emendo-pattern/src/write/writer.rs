@@ -1,0 +1,337 @@
+//! Writes new tokens over the old ones of a match, piece by piece.
+
+use emendo_lang::language::{Language, Space};
+use emendo_lang::tree::{Tree, span, walk};
+use emendo_lang::{Certainty, Fact, ImportName, Resolver};
+use emendo_text::{Filter, Part, Span, Splice};
+
+use crate::Written;
+use crate::found::{Bound, Match};
+use crate::model::{Key, Pattern};
+use crate::write::align::{align, shrink};
+use crate::write::lines::indent_at;
+use crate::write::tokens::{NewToken, OldToken, old_tokens};
+use crate::written::{Place, Unresolved};
+
+pub(crate) struct Writer<'a> {
+    language: &'static Language,
+    pub(crate) m: &'a Match,
+    tree: &'a Tree,
+    pub(crate) text: &'a str,
+    resolver: &'a Resolver<'a>,
+    pub(crate) old: Vec<OldToken>,
+    pub(crate) new: Vec<NewToken>,
+    pub(crate) indent: &'a str,
+    pub(crate) line_end: &'a str,
+    pub(crate) out: Written,
+    pub(crate) failed: Option<Unresolved>,
+}
+
+impl<'a> Writer<'a> {
+    pub(crate) fn new(old: &Pattern, m: &'a Match, at: Place<'a>) -> Self {
+        Self {
+            language: old.language,
+            m,
+            tree: at.tree,
+            text: at.text,
+            resolver: at.resolver,
+            old: old_tokens(old, m),
+            new: Vec::new(),
+            indent: indent_at(at.text, m.span.start as usize),
+            line_end: at.line_end,
+            out: Written::default(),
+            failed: None,
+        }
+    }
+}
+
+impl Writer<'_> {
+    pub(crate) fn run(&mut self, wrap: bool) {
+        let anchors = align(&self.old, &self.new);
+        let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
+        let named = self
+            .old
+            .iter()
+            .enumerate()
+            .filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
+        self.out.released = named.map(|(_, t)| t.at).collect();
+        self.effects(&anchors);
+        let mut edges: Vec<Option<(usize, usize)>> = vec![None];
+        edges.extend(anchors.into_iter().map(Some));
+        edges.push(None);
+        for i in 1..edges.len() {
+            self.region(edges[i - 1], edges[i], i == 1, i + 1 == edges.len(), wrap);
+        }
+        self.pull_up(&edges);
+        self.push_down(&edges);
+        self.out.splices.sort_by_key(|s| (s.span.start, s.span.end));
+    }
+
+    /// A token that `new` sets on a line of its own, and `old` did not, begins one, unless it does so already.
+    fn push_down(&mut self, edges: &[Option<(usize, usize)>]) {
+        for w in edges.windows(2) {
+            let (Some(prev), Some(here)) = (w[0], w[1]) else { continue };
+            let adjacent = prev.0 + 1 == here.0 && prev.1 + 1 == here.1;
+            let (old, new) = (&self.old[here.0], &self.new[here.1]);
+            let gap = Span { start: self.old[prev.0].at.end, end: old.at.start };
+            let text = gap.of(self.text);
+            let breaks = |s: &str| s.contains(['\n', '\r']);
+            if adjacent
+                && breaks(&new.gap)
+                && !breaks(&old.gap)
+                && !breaks(text)
+                && text.trim().is_empty()
+            {
+                let written = self.reindent(&new.gap);
+                self.push(Splice::text(gap, written));
+            }
+        }
+    }
+
+    /// A slot with effects that is dropped, repeated or moved past another may change what happens.
+    fn effects(&mut self, anchors: &[(usize, usize)]) {
+        let mut told = Vec::new();
+        for (i, old) in self.old.iter().enumerate() {
+            let Key::Slot(name, _) = &old.key else { continue };
+            let uses = self.new.iter().filter(|n| n.key == old.key).count();
+            let in_place = anchors.iter().any(|(o, _)| *o == i);
+            let what = match (uses, in_place) {
+                (0, _) => "left out",
+                (1, true) => continue,
+                (1, false) => "moved",
+                _ => "repeated",
+            };
+            if !told.contains(name) && self.has_effects(old.at) {
+                told.push(name.clone());
+                self.out.facts.push(Fact {
+                    says: Certainty::Likely,
+                    text: format!("`{name}` may do something when it is evaluated, and is {what}"),
+                    at: Some(old.at),
+                });
+            }
+        }
+    }
+
+    fn has_effects(&self, at: Span) -> bool {
+        let mut found = false;
+        for root in self.tree.roots_at(at) {
+            let smallest = root.node.descendant_for_byte_range(at.start as usize, at.end as usize);
+            walk(smallest.unwrap_or(root.node), |n| {
+                found |= at.contains(span(n)) && self.language.effects.contains(&n.kind());
+                !found && span(n).meets(at)
+            });
+        }
+        found
+    }
+
+    /// Writes what differs between two kept tokens.
+    fn region(
+        &mut self,
+        prev: Option<(usize, usize)>,
+        next: Option<(usize, usize)>,
+        first: bool,
+        last: bool,
+        wrap: bool,
+    ) {
+        let deleted: Vec<Span> = self.old
+            [prev.map_or(0, |p| p.0 + 1)..next.map_or(self.old.len(), |n| n.0)]
+            .iter()
+            .map(|t| t.at)
+            .collect();
+        let range = prev.map_or(0, |p| p.1 + 1)..next.map_or(self.new.len(), |n| n.1);
+        let close = prev.is_some_and(|p| self.new[p.1].parens);
+        let open = next.is_some_and(|n| self.new[n.1].parens);
+        let mut lead = if first && wrap { "(".to_owned() } else { String::new() };
+        let mut tail = if last && wrap { ")".to_owned() } else { String::new() };
+        if close {
+            lead = format!("){lead}");
+        }
+        if open {
+            tail.push('(');
+        }
+        if deleted.is_empty() && range.is_empty() && lead.is_empty() && tail.is_empty() {
+            return;
+        }
+        let start = prev.map(|p| self.old[p.0].at.end).or(deleted.first().map(|d| d.start));
+        let end = next.map(|n| self.old[n.0].at.start).or(deleted.last().map(|d| d.end));
+        let (start, end) = match (start, end) {
+            (Some(s), Some(e)) => (s, e),
+            (Some(s), None) => (s, s),
+            (None, Some(e)) => (e, e),
+            (None, None) => (self.m.span.start, self.m.span.start),
+        };
+        if deleted.is_empty() && range.is_empty() {
+            // Only parentheses.
+            if !lead.is_empty() {
+                self.push(Splice::text(Span { start, end: start }, lead));
+            }
+            if !tail.is_empty() {
+                self.push(Splice::text(Span { start: end, end }, tail));
+            }
+            return;
+        }
+        let region = Region { prev, next, deleted, range, start, end };
+        let (before, parts, after) = self.inserted(&region);
+        self.place(&region, lead, before, parts, after, tail);
+    }
+
+    /// One new token as parts.
+    pub(crate) fn token(&mut self, i: usize, parts: &mut Vec<Part>) {
+        let token = &self.new[i];
+        match &token.key {
+            Key::Text(_) | Key::Literal(..) | Key::Part(_) => add(parts, token.text.clone()),
+            Key::Quote(..) => {
+                let written = self.quote(i);
+                add(parts, written);
+            }
+            Key::Slot(name, filters) => {
+                let parens = token.parens;
+                let Some(bound) = self.m.slot(name).cloned() else { return };
+                if parens {
+                    add(parts, "(".to_owned());
+                }
+                slot(&bound, filters, self.text, parts);
+                if parens {
+                    add(parts, ")".to_owned());
+                }
+            }
+            Key::Name { word, symbol, also, space } => {
+                let (word, symbol, also, space) =
+                    (word.clone(), symbol.clone(), also.clone(), *space);
+                match self.name(&word, &symbol, &also, space) {
+                    Ok(written) => add(parts, written),
+                    Err(e) => self.failed = Some(e),
+                }
+            }
+        }
+    }
+
+    /// The quotes of a new literal: those of the literal in the file that its slot stood in, if it did.
+    fn quote(&self, i: usize) -> String {
+        let token = &self.new[i];
+        let Key::Quote(prefix, open) = &token.key else { return token.text.clone() };
+        let is_slot = |t: &&NewToken| matches!(t.key, Key::Slot(..));
+        let slot = if *open {
+            self.new[i..].iter().find(is_slot)
+        } else {
+            self.new[..i].iter().rev().find(is_slot)
+        };
+        let found = slot.and_then(|slot| {
+            let at = self.old.iter().position(|o| o.key == slot.key)?;
+            let is_quote = |o: &&OldToken| o.key == Key::Quote(prefix.clone(), *open);
+            let mut before = self.old[..at].iter().rev();
+            if *open { before.find(is_quote) } else { self.old[at..].iter().find(is_quote) }
+        });
+        found.map_or_else(|| token.text.clone(), |o| o.at.of(self.text).to_owned())
+    }
+
+    /// How a named symbol is written here, and what must be imported for it.
+    fn name(
+        &mut self,
+        word: &str,
+        symbol: &str,
+        also: &[String],
+        space: Space,
+    ) -> Result<String, Unresolved> {
+        let at = self.m.span.start;
+        let names = &self.language.names;
+        let simple = names.last(symbol);
+        // A word with dots, or of the author's own choosing, is imported by its last part.
+        let path: Vec<&str> = if word.contains(names.separator) {
+            word.split(names.separator).collect()
+        } else {
+            vec![simple]
+        };
+        if self.resolver.means(&path, space, at, symbol).is_some() {
+            self.out.imports.extend(self.resolver.facts.import_of(symbol));
+            return Ok(path.join(names.separator));
+        }
+        // The file may know the symbol by another name already.
+        for other in std::iter::once(symbol).chain(also.iter().map(String::as_str)) {
+            let local =
+                self.resolver.facts.imports.iter().find(|i| !i.wildcard && i.path() == other);
+            if let Some(local) = local.and_then(|i| i.local())
+                && self.resolver.means(&[local], space, at, other).is_some()
+            {
+                self.out.imports.extend(self.resolver.facts.import_of(other));
+                return Ok(local.to_owned());
+            }
+        }
+        for other in also {
+            let last = names.last(other);
+            if self.resolver.means(&[last], space, at, other).is_some() {
+                self.out.imports.extend(self.resolver.facts.import_of(other));
+                return Ok(last.to_owned());
+            }
+        }
+        if let Some((written, import)) = self.qualified(symbol) {
+            self.out.imports.push(import);
+            return Ok(written);
+        }
+        if self.m.names.iter().any(|n| n.full) && names.full_names {
+            return Ok(symbol.to_owned());
+        }
+        let spelled = self.resolver.spell(symbol, space, at).map_err(Unresolved)?;
+        self.out.imports.extend(spelled.imports);
+        Ok(spelled.text)
+    }
+
+    /// The name behind a module that the old code names too: `tide.open` beside `tide.close`.
+    fn qualified(&self, symbol: &str) -> Option<(String, ImportName)> {
+        let names = &self.language.names;
+        let wanted = names.segments(symbol);
+        self.m.names.iter().find_map(|n| {
+            let text = n.span.of(self.text);
+            let (first, _) = text.split_once(names.separator)?;
+            let import = self.resolver.imported(first.trim(), Space::Value)?;
+            let head: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
+            let head = if import.binds_root { &head[..1] } else { &head[..] };
+            let rest = wanted.strip_prefix(head).filter(|r| !r.is_empty())?;
+            let written =
+                format!("{}{}{}", first.trim(), names.separator, rest.join(names.separator));
+            Some((written, import.name()))
+        })
+    }
+
+    /// Adds a splice, without the bytes that it would write as they stand.
+    pub(crate) fn push(&mut self, splice: Splice) {
+        let splice = shrink(splice, self.text);
+        if !(splice.span.is_empty() && splice.parts.is_empty()) {
+            self.out.splices.push(splice);
+        }
+    }
+}
+
+pub(crate) struct Region {
+    pub(crate) prev: Option<(usize, usize)>,
+    pub(crate) next: Option<(usize, usize)>,
+    pub(crate) deleted: Vec<Span>,
+    pub(crate) range: std::ops::Range<usize>,
+    pub(crate) start: u32,
+    pub(crate) end: u32,
+}
+
+pub(crate) fn add(parts: &mut Vec<Part>, text: String) {
+    if text.is_empty() {
+        return;
+    }
+    match parts.last_mut() {
+        Some(Part::Text(last)) => last.push_str(&text),
+        _ => parts.push(Part::Text(text)),
+    }
+}
+
+pub(crate) fn slot(bound: &Bound, filters: &[Filter], text: &str, parts: &mut Vec<Part>) {
+    let own = bound.text.clone();
+    if !filters.is_empty() {
+        let plain = own.unwrap_or_else(|| bound.span.of(text).to_owned());
+        add(parts, filters.iter().fold(plain, |t, f| f.apply(&t)));
+        return;
+    }
+    match own {
+        Some(text) => add(parts, text),
+        None if !bound.parts.is_empty() => parts.extend(bound.parts.iter().cloned()),
+        None if bound.span.is_empty() => {}
+        None => parts.push(Part::Copy(bound.span)),
+    }
+}
