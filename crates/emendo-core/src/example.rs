@@ -328,7 +328,7 @@ fn path_for(recipe: &Recipe, e: &Example) -> Result<RelPath, String> {
         );
     };
     let format = emendo_docs::FORMATS.iter().find(|f| f.id == lang).map(|f| f.extensions[0]);
-    match (language(&lang).map(|l| l.extensions[0]), format) {
+    match (language(&lang).map(|l| l.grammar.extensions[0]), format) {
         (Some(ending), _) | (None, Some(ending)) => {
             RelPath::new(&format!("Example.{ending}")).map_err(|e| e.to_string())
         }
@@ -375,7 +375,7 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
         })
         .map(|(_, symbol)| {
             let name = language.import_of(&symbol, emendo_lang::Space::Value);
-            (language.names.write_import)(&name, None)
+            (language.imports.write_import)(&name, None)
         })
         .collect();
     lines.sort();

@@ -59,7 +59,7 @@ pub fn languages() -> Vec<&'static str> {
 /// What holds types in a language, as `what` of a symbol says it.
 pub fn holder(language: &str) -> &'static str {
     match emendo_languages::language(language) {
-        Some(l) if l.names.packages.is_empty() => "module",
+        Some(l) if l.imports.packages.is_empty() => "module",
         _ => "package",
     }
 }

@@ -164,7 +164,7 @@ impl Look<'_> {
         let subjects = self.subjects();
         for (language, subjects) in &subjects {
             let own = discovered.entry(language.id).or_default();
-            if language.names.modules.is_some() {
+            if language.modules.is_some() {
                 for s in subjects {
                     let mut at = language.names.parent(&s.symbol);
                     while !at.is_empty() {
@@ -197,8 +197,8 @@ impl Look<'_> {
 
     /// True if a file may hold imports for all files of its language.
     fn for_all(&self, path: &RelPath) -> bool {
-        let language = language_of(path).filter(|l| l.names.modules.is_none());
-        language.is_some_and(|l| !l.names.passing.is_empty())
+        let language = language_of(path).filter(|l| l.modules.is_none());
+        language.is_some_and(|l| !l.exports.passing.is_empty())
             && std::fs::read(self.project.path(path)).is_ok_and(|b| passes(language, &b))
     }
 
@@ -285,7 +285,7 @@ impl Look<'_> {
                     subjects.iter().filter(|s| s.0.id == language.id || s.0.reads(&path))
                 {
                     let own = discovered.entry(known.id).or_default();
-                    if let Some(modules) = &known.names.modules {
+                    if let Some(modules) = &known.modules {
                         own.module(&path, &(modules.called)(&path, index.files()));
                     } else {
                         all.iter().for_each(|s| own.everywhere(&s.symbol));
@@ -308,7 +308,7 @@ impl Look<'_> {
     ) {
         let mut words = owners(language, subjects);
         let mut asked: BTreeSet<String> = words.clone();
-        let rounds = if language.typing.syntax.members_typed { 1 } else { CARRIED };
+        let rounds = if language.typing.built_in.members_typed { 1 } else { CARRIED };
         for _ in 0..rounds {
             if words.is_empty() {
                 return;
@@ -490,7 +490,7 @@ impl Look<'_> {
             out.skipped = Some((path.clone(), Skipped::Generated));
             return Some(out);
         }
-        let whole = passes && language.is_some_and(|l| l.names.modules.is_none());
+        let whole = passes && language.is_some_and(|l| l.modules.is_none());
         out.declares = present.declares || whole;
         if out.declares
             && !index.knows(path)
@@ -522,6 +522,6 @@ fn owners(language: &Language, subjects: &[Subject]) -> BTreeSet<String> {
 
 /// True if a text shows that the file may pass names on to others.
 fn passes(language: Option<&Language>, bytes: &[u8]) -> bool {
-    let marks = language.map_or(&[][..], |l| l.names.passing);
+    let marks = language.map_or(&[][..], |l| l.exports.passing);
     marks.iter().any(|m| memchr::memmem::find(bytes, m.as_bytes()).is_some())
 }

@@ -158,12 +158,12 @@ impl Narrow {
             headed,
             type_keywords: languages
                 .iter()
-                .flat_map(|l| l.names.type_keywords)
+                .flat_map(|l| l.declares.type_keywords)
                 .map(|k| k.as_bytes())
                 .collect(),
             package_keywords: languages
                 .iter()
-                .map(|l| l.names.package_keyword.as_bytes())
+                .map(|l| l.imports.package_keyword.as_bytes())
                 .filter(|k| !k.is_empty())
                 .collect(),
             packages,

@@ -142,7 +142,7 @@ impl Plan {
         let own = Declared {
             types: runners()
                 .filter(|r| r.asks_declarations())
-                .filter(|r| r.language().is_some_and(|l| !l.names.packages.is_empty()))
+                .filter(|r| r.language().is_some_and(|l| !l.imports.packages.is_empty()))
                 .flat_map(|r| type_names(&r.symbols()))
                 .collect(),
             packages: runners().flat_map(|r| r.packages()).collect(),
@@ -444,7 +444,9 @@ impl Compiler {
 fn reach<'r>(runners: impl Iterator<Item = &'r dyn Runner>) -> Vec<(&'static str, Needs)> {
     let mut out: Vec<(&'static str, Needs)> = Vec::new();
     for r in runners {
-        let Some(language) = r.language().filter(|l| !l.names.passing.is_empty()) else { continue };
+        let Some(language) = r.language().filter(|l| !l.exports.passing.is_empty()) else {
+            continue;
+        };
         let names = &language.names;
         let one = |s: Subject| {
             let owner = if s.member { names.parent(&s.symbol) } else { s.symbol };

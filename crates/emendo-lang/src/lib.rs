@@ -26,10 +26,8 @@ pub use crate::ground::{
 };
 pub use crate::index::{DeclaredIn, Index, Kept};
 pub use crate::language::{
-    Absolute, ArgumentRule, Binding, Branch, CalleeRule, Context, Declaration, Delegate, Dialect,
-    FunctionRule, FunctionTypeRule, Gives, Intro, KeyRule, Keyed, Language, Layer, Modules, Names,
-    Origin, Packing, Part, Placeholder, Reach, ReturnRule, Space, Syntax, Taken, Test, TypeFacts,
-    TypeRule, TypeRules, Waiting,
+    Context, Declaration, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,
+    Names, Packing, Reach, Space, Taken, Test, Waiting,
 };
 pub use crate::names::Spelled;
 pub use crate::owners::{Owner, Visible};

@@ -127,7 +127,7 @@ impl Project for NoProject {
         None
     }
     fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath> {
-        (language.names.modules.as_ref()?.file)(module, &NoFiles)
+        (language.modules.as_ref()?.file)(module, &NoFiles)
     }
     fn canonical(&self, _: &'static Language, _: &str) -> Option<PassedOn> {
         None

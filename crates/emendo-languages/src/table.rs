@@ -33,8 +33,8 @@ mod tests {
     fn every_sample_parses_and_every_ending_is_claimed_once() {
         let mut seen = std::collections::HashSet::new();
         for l in LANGUAGES {
-            assert!(!Tree::parse(l, l.sample).has_error(), "{}", l.id);
-            for e in l.extensions {
+            assert!(!Tree::parse(l, l.grammar.sample).has_error(), "{}", l.id);
+            for e in l.grammar.extensions {
                 assert!(seen.insert(*e), "{e} is claimed twice");
             }
         }
@@ -43,13 +43,14 @@ mod tests {
     #[test]
     fn every_kind_in_the_tables_exists_in_the_grammar() {
         for l in LANGUAGES {
-            let g = (l.grammar)();
+            let g = (l.grammar.main)();
             let known = |kind: &str| {
                 // Languages that share a table may each have kinds of their own.
                 let shares = |o: &&&Language| o.typing.standard == l.typing.standard;
                 let all = LANGUAGES.iter().filter(shares);
-                let own = all
-                    .flat_map(|o| o.dialects.iter().map(|d| (d.grammar)()).chain([(o.grammar)()]));
+                let own = all.flat_map(|o| {
+                    o.grammar.dialects.iter().map(|d| (d.grammar)()).chain([(o.grammar.main)()])
+                });
                 kind.is_empty()
                     || own.into_iter().any(|g| {
                         g.id_for_node_kind(kind, true) != 0 || g.id_for_node_kind(kind, false) != 0
@@ -57,56 +58,111 @@ mod tests {
             };
             let field = |f: &str| f.is_empty() || g.field_id_for_name(f).is_some();
             let mut kinds: Vec<&str> = Vec::new();
-            kinds.extend(l.alike.iter().flat_map(|a| a.iter()));
-            kinds.extend(l.declarations.iter().flat_map(|d| d.free_kinds.iter().chain([&d.kind])));
-            kinds.extend(l.contexts.iter().flat_map(|c| c.accepts.iter()));
-            kinds.extend(l.keyed.iter().flat_map(|k| [k.list, k.pair, k.shorthand]));
-            kinds.extend(l.strings.iter().chain(l.interpolations).chain(l.loose_text));
+            kinds.extend(l.compare.alike.iter().flat_map(|a| a.iter()));
             kinds.extend(
-                l.token_runs.iter().chain(l.transparent).chain(l.nested).chain(l.bare_bodies),
+                l.compare.declarations.iter().flat_map(|d| d.free_kinds.iter().chain([&d.kind])),
             );
-            kinds.extend(l.chain.iter().chain(l.spread_fields).map(|c| c.0));
-            kinds.extend(l.forms.iter().flat_map(|f| f.1.iter().copied()));
-            kinds.extend(l.loose.iter().chain(l.effects).chain(l.spreads).chain(l.line_items));
-            kinds.extend(l.binding.iter().map(|b| b.0));
-            let n = &l.names;
-            kinds.extend(n.words.iter().map(|w| w.0).chain(n.positions.iter().map(|p| p.0)));
-            kinds.extend(n.paths.iter().chain(n.heads).chain(n.scopes).chain(n.member_scopes));
-            kinds.extend(n.bindings.iter().flat_map(|b| [b.kind, b.child]));
-            kinds.extend([n.call.0, n.member.0, l.parenthesized]);
-            kinds.extend(n.packages.iter().chain(n.imports).chain(n.import_like));
-            kinds.extend(n.receivers.iter().map(|r| r.0).chain(n.preamble.iter().map(|p| p.0)));
+            kinds.extend(l.fragments.contexts.iter().flat_map(|c| c.accepts.iter()));
+            kinds.extend(l.compare.keyed.iter().flat_map(|k| [k.list, k.pair, k.shorthand]));
+            kinds.extend(
+                l.compare
+                    .strings
+                    .iter()
+                    .chain(l.compare.interpolations)
+                    .chain(l.compare.loose_text),
+            );
+            kinds.extend(
+                l.fragments
+                    .token_runs
+                    .iter()
+                    .chain(l.compare.transparent)
+                    .chain(l.flow.nested)
+                    .chain(l.fragments.bare_bodies),
+            );
+            kinds.extend(l.compare.chain.iter().chain(l.compare.spread_fields).map(|c| c.0));
+            kinds.extend(l.fragments.forms.iter().flat_map(|f| f.1.iter().copied()));
+            kinds.extend(
+                l.writing
+                    .loose
+                    .iter()
+                    .chain(l.flow.effects)
+                    .chain(l.compare.spreads)
+                    .chain(l.writing.line_items),
+            );
+            kinds.extend(l.writing.binding.iter().map(|b| b.0));
+            kinds.extend(
+                l.words.kinds.iter().map(|w| w.0).chain(l.words.positions.iter().map(|p| p.0)),
+            );
+            kinds.extend(
+                l.words
+                    .paths
+                    .iter()
+                    .chain(l.words.heads)
+                    .chain(l.scopes.kinds)
+                    .chain(l.scopes.member_scopes),
+            );
+            kinds.extend(l.scopes.bindings.iter().flat_map(|b| [b.kind, b.child]));
+            kinds.extend([l.words.call.0, l.words.member.0, l.compare.parenthesized]);
+            kinds.extend(
+                l.imports.packages.iter().chain(l.imports.kinds).chain(l.imports.import_like),
+            );
+            kinds.extend(
+                l.words.receivers.iter().map(|r| r.0).chain(l.imports.preamble.iter().map(|p| p.0)),
+            );
             let t = &l.typing;
             kinds.extend(t.exprs.iter().map(|e| e.0).chain(t.intros.iter().map(|i| i.kind)));
-            kinds.extend(t.parts.iter().map(|p| p.0).chain(t.tests.iter().map(|t| t.kind)));
             kinds.extend(
-                t.branches.iter().map(|b| b.kind).chain(t.functions.iter().map(|f| f.kind)),
+                t.parts.iter().map(|p| p.0).chain(t.branching.tests.iter().map(|t| t.kind)),
             );
-            kinds.extend(t.returns.iter().map(|r| r.kind).chain(t.callees.iter().map(|c| c.kind)));
-            kinds.extend(t.blocks.iter().chain(t.type_params).chain(t.arguments.lists));
-            kinds.extend(t.function_types.iter().map(|f| f.kind));
-            kinds.extend([t.arguments.wrapper, t.arguments.keyed.0]);
-            if let Some(w) = &t.waiting {
+            kinds.extend(
+                t.branching
+                    .branches
+                    .iter()
+                    .map(|b| b.kind)
+                    .chain(t.calls.functions.iter().map(|f| f.kind)),
+            );
+            kinds.extend(
+                t.branching
+                    .returns
+                    .iter()
+                    .map(|r| r.kind)
+                    .chain(t.calls.callees.iter().map(|c| c.kind)),
+            );
+            kinds.extend(
+                t.branching.blocks.iter().chain(t.type_params).chain(t.calls.arguments.lists),
+            );
+            kinds.extend(t.calls.function_types.iter().map(|f| f.kind));
+            kinds.extend([t.calls.arguments.wrapper, t.calls.arguments.keyed.0]);
+            if let Some(w) = &t.calls.waiting {
                 kinds.push(w.kind);
                 kinds.extend(w.functions.iter().map(|f| f.0).chain(w.blocks.iter().copied()));
             }
-            kinds.extend(t.packing.iter().flat_map(|p| p.lists.iter().copied()));
+            kinds.extend(t.calls.packing.iter().flat_map(|p| p.lists.iter().copied()));
             for kind in kinds {
                 assert!(known(kind), "{}: no kind {kind}", l.id);
             }
-            let fields = n.bindings.iter().map(|b| b.field).chain(l.binding.iter().map(|b| b.1));
-            let fields =
-                fields.chain(l.chain.iter().map(|c| c.1)).chain(n.receivers.iter().map(|r| r.1));
-            let fields =
-                fields.chain(l.keyed.iter().map(|k| k.key)).chain(n.positions.iter().map(|p| p.1));
-            let of_types = t.functions.iter().flat_map(|f| [f.result, f.body]);
-            let of_types = of_types.chain(t.callees.iter().flat_map(|c| [c.function, c.object]));
-            let of_types = of_types.chain([t.arguments.keyed.1, t.arguments.keyed.2]);
+            let fields = l
+                .scopes
+                .bindings
+                .iter()
+                .map(|b| b.field)
+                .chain(l.writing.binding.iter().map(|b| b.1));
+            let fields = fields
+                .chain(l.compare.chain.iter().map(|c| c.1))
+                .chain(l.words.receivers.iter().map(|r| r.1));
+            let fields = fields
+                .chain(l.compare.keyed.iter().map(|k| k.key))
+                .chain(l.words.positions.iter().map(|p| p.1));
+            let of_types = t.calls.functions.iter().flat_map(|f| [f.result, f.body]);
+            let of_types =
+                of_types.chain(t.calls.callees.iter().flat_map(|c| [c.function, c.object]));
+            let of_types = of_types.chain([t.calls.arguments.keyed.1, t.calls.arguments.keyed.2]);
             for f in fields.chain(of_types) {
                 assert!(field(f), "{}: no field {f}", l.id);
             }
-            let lists = t.functions.iter().map(|f| f.params);
-            for f in lists.chain(t.function_types.iter().flat_map(|f| f.list.iter().copied())) {
+            let lists = t.calls.functions.iter().map(|f| f.params);
+            for f in lists.chain(t.calls.function_types.iter().flat_map(|f| f.list.iter().copied()))
+            {
                 assert!(field(f) || known(f), "{}: no field or kind {f}", l.id);
             }
         }

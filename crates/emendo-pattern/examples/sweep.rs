@@ -69,7 +69,8 @@ fn collect(language: &Language, dir: &Path, out: &mut Vec<PathBuf>) {
 fn forms(language: &'static Language) -> Vec<Pattern> {
     let mut out = Vec::new();
     let mut seen = Vec::new();
-    for context in language.contexts.iter().filter(|c| !seen.contains(&c.name)).collect::<Vec<_>>()
+    for context in
+        language.fragments.contexts.iter().filter(|c| !seen.contains(&c.name)).collect::<Vec<_>>()
     {
         if seen.contains(&context.name) {
             continue;

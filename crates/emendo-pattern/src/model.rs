@@ -232,7 +232,7 @@ impl Pattern {
 
     /// What the contexts of the readings are called, in order.
     pub fn readings(&self) -> Vec<&'static str> {
-        self.readings.iter().map(|r| self.language.contexts[r.context].name).collect()
+        self.readings.iter().map(|r| self.language.fragments.contexts[r.context].name).collect()
     }
 
     /// Sets of words, one of which a file must hold whole to match, in whatever reading and spelling.
@@ -288,9 +288,9 @@ impl Pattern {
     /// True if some reading declares a type: then other files may see the change.
     pub fn declares_types(&self) -> bool {
         let types = |kind: &str| {
-            let mut rules = self.language.names.bindings.iter();
+            let mut rules = self.language.scopes.bindings.iter();
             rules.any(|b| b.kind == kind && b.space == Space::Type && !b.field.is_empty())
-                || self.language.names.packages.contains(&kind)
+                || self.language.imports.packages.contains(&kind)
         };
         self.readings.iter().any(|r| r.roots.iter().any(|n| types(n.kind)))
     }

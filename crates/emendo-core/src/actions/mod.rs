@@ -259,7 +259,7 @@ pub(crate) fn parameter_type(
     let names = &language.names;
     let own = |s: &String| {
         let short = names.parent(s).is_empty() && s.len() > 1 && s.starts_with(char::is_uppercase);
-        let known = language.typing.syntax.primitives.iter().any(|p| p.1 == s);
+        let known = language.typing.built_in.primitives.iter().any(|p| p.1 == s);
         // That of the function, or of the type that has it.
         let around = [names.package(callable), names.package(&names.parent(callable))];
         let near = around.into_iter().filter(|p| !p.is_empty());

@@ -50,7 +50,7 @@ fn gives(
     let holds = |part: &str| token_texts(part).any(|(_, t)| wanted(t));
     let before = &text[..at.start as usize];
     let line = before.rfind(['\n', ';', '{', '}', '(', ',']).map_or(0, |i| i + 1);
-    if language.typing.syntax.type_first {
+    if language.typing.built_in.type_first {
         return holds(&before[line..]);
     }
     let from = at.end as usize;
@@ -64,7 +64,7 @@ fn gives(
     let declared = behind.trim_start().starts_with([':', '-']);
     // A declared type ends before the value or the body; without one, those tell.
     let part = match behind.find(['{', '=', ';']) {
-        Some(i) if declared || language.typing.syntax.members_typed => &behind[..i],
+        Some(i) if declared || language.typing.built_in.members_typed => &behind[..i],
         _ => behind,
     };
     holds(part)

@@ -27,14 +27,17 @@ impl Project for Index {
         if self.declares(package, name) {
             return true;
         }
-        if language.names.packages.is_empty() {
+        if language.imports.packages.is_empty() {
             return false;
         }
         let key = (language.id, name.to_owned());
         let known = self.by_file.read().ok().and_then(|b| b.get(&key).cloned());
         let packages = known.unwrap_or_else(|| {
-            let files =
-                language.extensions.iter().flat_map(|e| self.files.named(&format!("{name}.{e}")));
+            let files = language
+                .grammar
+                .extensions
+                .iter()
+                .flat_map(|e| self.files.named(&format!("{name}.{e}")));
             let declares = |path: RelPath| {
                 let text = self.files.text(&path)?;
                 let tree = Tree::parse_file(language, &path, &text);
@@ -59,18 +62,21 @@ impl Project for Index {
         if let Some(path) = self.types.get(symbol).and_then(|t| t.path.clone()) {
             return Some(path);
         }
-        if names.modules.is_some() {
+        if language.modules.is_some() {
             return self.module_file(language, &names.parent(symbol));
         }
         let last = names.last(symbol);
-        let files =
-            language.extensions.iter().flat_map(|e| self.files.named(&format!("{last}.{e}")));
+        let files = language
+            .grammar
+            .extensions
+            .iter()
+            .flat_map(|e| self.files.named(&format!("{last}.{e}")));
         let held = self.holds(language, &names.parent(symbol), last);
         files.into_iter().next().filter(|_| held)
     }
 
     fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath> {
-        let modules = language.names.modules.as_ref()?;
+        let modules = language.modules.as_ref()?;
         let key = (language.id, module.to_owned());
         if let Some(known) = self.module_files.read().ok()?.get(&key) {
             return known.clone();
@@ -81,7 +87,7 @@ impl Project for Index {
     }
 
     fn canonical(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {
-        language.names.modules.as_ref()?;
+        language.modules.as_ref()?;
         let key = (language.id, symbol.to_owned());
         if let Some(known) = self.canonical.read().ok()?.get(&key) {
             return known.clone();

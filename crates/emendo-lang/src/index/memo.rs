@@ -33,7 +33,7 @@ impl Passed {
         // What is imported within a function is known there only.
         let whole = |i: &&Import| i.inside.is_empty() && facts.is_whole(i.scope);
         for import in facts.imports.iter().filter(whole) {
-            let passes = import.passes_on || names.exports_all;
+            let passes = import.passes_on || language.exports.exports_all;
             match (passes, import.wildcard, import.local()) {
                 (false, ..) => {}
                 (true, true, _) => out.all.push(import.path().to_owned()),

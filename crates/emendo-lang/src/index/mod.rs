@@ -189,7 +189,7 @@ impl Index {
             package: facts.package.clone(),
             globals: facts.imports.iter().filter(|i| i.global).cloned().collect(),
             outside: facts.outside(language, text),
-            passed: names.modules.is_some().then(|| Arc::new(Passed::of(language, facts))),
+            passed: language.modules.is_some().then(|| Arc::new(Passed::of(language, facts))),
             types,
         }
     }

@@ -57,10 +57,20 @@ pub const fn anonymous(
     TypeRule { kind, name: body, supers, alias: "", extends: false, anonymous: true }
 }
 
-/// How the types of variables and members are written and told from values.
-pub struct TypeFacts {
-    /// Parameters of a type are read by calls of their name too.
-    pub read_by_calls: bool,
+/// A keyed thing whose key is a member of the type that stands before it.
+pub struct KeyRule {
+    /// Kind of the pair.
+    pub pair: &'static str,
+    /// Field of the key.
+    pub key: &'static str,
+    /// Kind of the node around that names the type.
+    pub around: &'static str,
+    /// Field of the type there.
+    pub owner: &'static str,
+}
+
+/// How types and their members are declared.
+pub struct Declares {
     /// What declares types.
     pub declared: &'static [TypeRule],
     /// Members that are no names in a scope: kind, field of the name, and their space.
@@ -75,6 +85,42 @@ pub struct TypeFacts {
     pub fields: &'static [&'static str],
     /// Where the value of what a node declares stands: kind, field (empty: the last child).
     pub values: &'static [(&'static str, &'static str)],
+    /// Parameters of a type are read by calls of their name too.
+    pub read_by_calls: bool,
+    /// Keyed things that name members of a type: kind of the pair, field of the key, and the fields that lead from
+    /// a node around it to the type.
+    pub keys: &'static [KeyRule],
+    /// Kinds of values that name a key too.
+    pub short_values: &'static [&'static str],
+    /// Kinds of keys that name a variable too.
+    pub shorthands: &'static [&'static str],
+    /// Words that come before the name of a declared type, for a quick look without a parse.
+    pub type_keywords: &'static [&'static str],
+    /// What tells the type of a variable.
+    pub hints: Hints,
+}
+
+impl Declares {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        declared: &[],
+        members: &[],
+        numbered: ("", ""),
+        parameters: &[],
+        assigned: ("", "", ""),
+        fields: &[],
+        values: &[],
+        read_by_calls: false,
+        keys: &[],
+        short_values: &[],
+        shorthands: &[],
+        type_keywords: &[],
+        hints: Hints::NONE,
+    };
+}
+
+/// How the type of a variable is written, or told from its value.
+pub struct Hints {
     /// Kinds that make an object of a type: kind, field of the type.
     pub made: &'static [(&'static str, &'static str)],
     /// Calls: kind, field of the function. A call of a type makes an object of it.
@@ -95,23 +141,20 @@ pub struct TypeFacts {
     pub own: &'static [&'static str],
     /// The object as one of the type that its own is built on.
     pub base: &'static [&'static str],
-    /// Kinds of values that name a key too.
-    pub short_values: &'static [&'static str],
-    /// Kinds of keys that name a variable too.
-    pub shorthands: &'static [&'static str],
-    /// Keyed things that name members of a type: kind of the pair, field of the key, and the fields that lead from
-    /// a node around it to the type.
-    pub keys: &'static [KeyRule],
 }
 
-/// A keyed thing whose key is a member of the type that stands before it.
-pub struct KeyRule {
-    /// Kind of the pair.
-    pub pair: &'static str,
-    /// Field of the key.
-    pub key: &'static str,
-    /// Kind of the node around that names the type.
-    pub around: &'static str,
-    /// Field of the type there.
-    pub owner: &'static str,
+impl Hints {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        made: &[],
+        call: ("", ""),
+        made_below: false,
+        wraps: &[],
+        skipped: &[],
+        nothing: &[],
+        through: &[],
+        inferred: &[],
+        own: &[],
+        base: &[],
+    };
 }

@@ -19,3 +19,30 @@ pub struct Layer {
     /// The byte that ends a piece when it is parsed as a statement; it stands in for separators and the last bracket.
     pub end: u8,
 }
+
+/// The grammar, and the files that are read with it.
+pub struct Grammar {
+    /// File name endings, without the dot.
+    pub extensions: &'static [&'static str],
+    /// Endings of another language whose files can be read as this one, where an action asks for it.
+    pub also_reads: &'static [&'static str],
+    /// The grammar; patterns are read with it.
+    pub main: fn() -> &'static tree_sitter::Language,
+    /// Grammars of the same kinds for files with certain endings.
+    pub dialects: &'static [Dialect],
+    /// Code inside code that the grammar leaves as loose tokens.
+    pub layer: Option<Layer>,
+    /// A small source that parses without error, for tests over the whole table.
+    pub sample: &'static str,
+}
+
+impl Grammar {
+    /// A grammar for files with these endings; `sample` is a small source that parses without error.
+    pub const fn new(
+        extensions: &'static [&'static str],
+        main: fn() -> &'static tree_sitter::Language,
+        sample: &'static str,
+    ) -> Self {
+        Self { extensions, also_reads: &[], main, dialects: &[], layer: None, sample }
+    }
+}

@@ -61,3 +61,127 @@ pub struct Declaration {
     /// Kind of a child that holds modifiers, matched as a set; empty where they are children themselves.
     pub modifiers: &'static str,
 }
+
+/// How pieces of source are read by themselves.
+pub struct Fragments {
+    /// Surroundings in which a fragment may be parsed, in order of preference.
+    pub contexts: &'static [Context],
+    /// Spellings of a slot, tried in this order where the plain word does not parse.
+    pub placeholders: &'static [Placeholder],
+    /// Kinds of bodies without brackets: a slot for one is a slot for what stands in it.
+    pub bare_bodies: &'static [&'static str],
+    /// Kinds whose children count as those of the node around.
+    pub splices: &'static [&'static str],
+    /// Kinds whose children are loose tokens: a slot takes what stands up to the next separator.
+    pub token_runs: &'static [&'static str],
+    /// The words for `form`, with the kinds that each stands for.
+    pub forms: &'static [(&'static str, &'static [&'static str])],
+}
+
+impl Fragments {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        contexts: &[],
+        placeholders: &[],
+        bare_bodies: &[],
+        splices: &[],
+        token_runs: &[],
+        forms: &[],
+    };
+}
+
+/// What tells two codes apart, and what does not.
+pub struct Compare {
+    /// Tokens between the items of a list; they never tell two codes apart.
+    pub separators: &'static [&'static str],
+    /// Tokens that may be missing without a difference.
+    pub optional: &'static [&'static str],
+    /// Kinds that count as one when compared.
+    pub alike: &'static [&'static [&'static str]],
+    /// Declarations: which parts a pattern may leave out.
+    pub declarations: &'static [Declaration],
+    /// Lists of keyed things that match in any order.
+    pub keyed: &'static [Keyed],
+    /// Kinds of literals that are compared by their contents, whatever their quotes.
+    pub strings: &'static [&'static str],
+    /// Kinds inside such literals that hold code.
+    pub interpolations: &'static [&'static str],
+    /// Kinds of text in which white space does not count.
+    pub loose_text: &'static [&'static str],
+    /// Links of a chain: kind, and field of what they are hung on (empty: the first child).
+    pub chain: &'static [(&'static str, &'static str)],
+    /// Kinds that wrap one node and add nothing.
+    pub transparent: &'static [&'static str],
+    /// The kind of an expression in parentheses.
+    pub parenthesized: &'static str,
+    /// Kinds that spread one argument over several, or are no plain one: a single slot never takes them.
+    pub spreads: &'static [&'static str],
+    /// The same for a kind only where it has this field.
+    pub spread_fields: &'static [(&'static str, &'static str)],
+}
+
+impl Compare {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        separators: &[],
+        optional: &[],
+        alike: &[],
+        declarations: &[],
+        keyed: &[],
+        strings: &[],
+        interpolations: &[],
+        loose_text: &[],
+        chain: &[],
+        transparent: &[],
+        parenthesized: "",
+        spreads: &[],
+        spread_fields: &[],
+    };
+}
+
+/// How new code is written.
+pub struct Writing {
+    /// Expressions that fall apart when they are put next to an operator or a dot.
+    pub loose: &'static [&'static str],
+    /// Places (kind, field) that bind tighter than a loose expression; an empty field is any.
+    pub binding: &'static [(&'static str, &'static str)],
+    /// Statements that are nothing but an expression.
+    pub expression_statement: &'static str,
+    /// Things that are deleted with the line they stand on.
+    pub line_items: &'static [&'static str],
+    /// Names of functions and variables are written with underscores.
+    pub snake: bool,
+    /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
+    /// has a form of its own.
+    pub property: (&'static str, &'static str),
+    /// A list of imports that is left with one name loses its brackets.
+    pub bare_single: bool,
+}
+
+impl Writing {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        loose: &[],
+        binding: &[],
+        expression_statement: "",
+        line_items: &[],
+        snake: false,
+        property: ("", ""),
+        bare_single: false,
+    };
+}
+
+/// What is done, and when.
+pub struct Flow {
+    /// Kinds that wait for a value and pass it on.
+    pub waits: &'static [&'static str],
+    /// Functions, lambdas and types: what stands in them is not done where they stand.
+    pub nested: &'static [&'static str],
+    /// Kinds whose evaluation may do something besides giving a value.
+    pub effects: &'static [&'static str],
+}
+
+impl Flow {
+    /// Nothing of it.
+    pub const NONE: Self = Self { waits: &[], nested: &[], effects: &[] };
+}

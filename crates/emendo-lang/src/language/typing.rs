@@ -1,64 +1,6 @@
 //! What a language's expressions give, as tables.
 
-/// How types are written.
-pub struct Syntax {
-    /// Brackets of type arguments.
-    pub generic: (char, char),
-    /// Words before a type that leave it what it is.
-    pub dropped: &'static [&'static str],
-    /// Signs before a type that leave it what it is.
-    pub prefixes: &'static [char],
-    /// The sign that joins several types, besides `&`.
-    pub joined: &'static str,
-    /// Types in quotes are types.
-    pub quoted: bool,
-    /// Types that are no names: as written, and the symbol.
-    pub primitives: &'static [(&'static str, &'static str)],
-    /// Types that say that there is no value.
-    pub nothing: &'static [&'static str],
-    /// Types that say nothing.
-    pub inferred: &'static [&'static str],
-    /// Types whose first argument is used like themselves.
-    pub through: &'static [&'static str],
-    /// Types that are one of their arguments.
-    pub either: &'static [&'static str],
-    /// Types that stand for their argument itself.
-    pub types: &'static [&'static str],
-    /// Types that are several values at once.
-    pub tuples: &'static [&'static str],
-    /// Types that are functions, with parameters in brackets.
-    pub callables: &'static [&'static str],
-    /// Types that are functions by their arguments.
-    pub delegates: &'static [Delegate],
-    /// The list that brackets make.
-    pub list: &'static str,
-    /// A type in square brackets is a list, and not several values at once.
-    pub bracket_list: bool,
-    /// Types that nothing is built on and nothing is another name for.
-    pub closed: &'static [&'static str],
-    /// The type that all others are built on; empty if there is none.
-    pub top: &'static str,
-    /// Members and functions that others name always say their type.
-    pub members_typed: bool,
-    /// The type of a parameter stands before its name.
-    pub type_first: bool,
-    /// A variable at the top of a file may be another name for a type.
-    pub value_aliases: bool,
-    /// The member of a function by which it is called; empty if there is none.
-    pub invoke: &'static str,
-    /// What stands for no parameters, where a list of one has no brackets.
-    pub no_params: &'static str,
-    /// Before and behind the parameters of a closure.
-    pub closure: (&'static str, &'static str),
-    /// The type of texts.
-    pub text: &'static str,
-    /// The type of whole numbers.
-    pub number: &'static str,
-    /// The type of what is true or false.
-    pub truth: &'static str,
-    /// What a function gives that is waited for and says only what comes of that; empty if it says so itself.
-    pub future: &'static str,
-}
+use crate::language::calls::Calls;
 
 /// A type of functions by its arguments.
 pub struct Delegate {
@@ -66,126 +8,6 @@ pub struct Delegate {
     pub name: &'static str,
     /// The last argument is what it gives.
     pub gives: bool,
-}
-
-/// The rules by which a language's expressions are typed.
-pub struct TypeRules {
-    /// How types are written.
-    pub syntax: Syntax,
-    /// Types of the language's own library, in the notation of library types.
-    pub standard: &'static str,
-    /// Kinds of expressions, with what they give.
-    pub exprs: &'static [(&'static str, Gives)],
-    /// What introduces variables and members.
-    pub intros: &'static [Intro],
-    /// Kinds of patterns that take a value apart: what a part of them is.
-    pub parts: &'static [(&'static str, Part)],
-    /// What tells that a value is of a type.
-    pub tests: &'static [Test],
-    /// Where such a test holds.
-    pub branches: &'static [Branch],
-    /// Kinds of statements that leave what stands around them.
-    pub exits: &'static [&'static str],
-    /// Kinds of conditions that hold where what they are about does not, with the sign.
-    pub negations: &'static [(&'static str, &'static str)],
-    /// Kinds of statements behind which their condition holds.
-    pub asserts: &'static [&'static str],
-    /// Operators that join tests, both of which hold.
-    pub both: &'static [&'static str],
-    /// Functions.
-    pub functions: &'static [FunctionRule],
-    /// Types of functions whose parameters are types without names.
-    pub function_types: &'static [FunctionTypeRule],
-    /// What leaves a function with a value.
-    pub returns: &'static [ReturnRule],
-    /// Arguments.
-    pub arguments: ArgumentRule,
-    /// Calls.
-    pub callees: &'static [CalleeRule],
-    /// Calls by name that make a parameter of types.
-    pub param_makers: &'static [&'static str],
-    /// Kinds of blocks: what stands in one is done only where it is done.
-    pub blocks: &'static [&'static str],
-    /// Kinds of lists of type parameters.
-    pub type_params: &'static [&'static str],
-    /// Types whose arguments, among those that a type is built on, are its parameters.
-    pub param_bases: &'static [&'static str],
-    /// Operators that give true or false.
-    pub truths: &'static [&'static str],
-    /// The name of what makes an object of a type, among its members; empty if that has none.
-    pub constructor: &'static str,
-    /// Assigning a variable again changes its type.
-    pub reassigned: bool,
-    /// How functions are written that are waited for; none where the language has none.
-    pub waiting: Option<Waiting>,
-    /// How arguments are gathered into one.
-    pub packing: &'static [Packing],
-}
-
-/// How functions are written that are waited for.
-#[derive(Clone, Copy, Debug)]
-pub struct Waiting {
-    /// Kind of an expression that waits.
-    pub kind: &'static str,
-    /// Before a call that is waited for.
-    pub before: &'static str,
-    /// Behind a call that is waited for.
-    pub behind: &'static str,
-    /// The word of such a function.
-    pub word: &'static str,
-    /// Kinds of functions that may have the word, with the fields, kinds or tokens that it stands before: the first
-    /// that is there, else the function itself.
-    pub functions: &'static [(&'static str, &'static [&'static str])],
-    /// Functions without a body have the word too.
-    pub bodiless: bool,
-    /// The type that a declared result is put in, with its symbol; empty if it stays as it is.
-    pub result: (&'static str, &'static str),
-    /// A result that says that there is no value, and what it becomes.
-    pub nothing: (&'static str, &'static str),
-    /// Types that are waited for already.
-    pub given: &'static [&'static str],
-    /// Blocks in which one may wait, whatever is around.
-    pub blocks: &'static [&'static str],
-    /// One may wait at the top of a file.
-    pub top: bool,
-    /// Members of what is waited for, and functions that take it.
-    pub takers: &'static [&'static str],
-    /// Waiting for nothing at all fails.
-    pub nothing_fails: bool,
-    /// Names of functions that are called by the system, and can't be waited for.
-    pub never: &'static [&'static str],
-    /// Words before a function, and kinds in its body, with which it can't be one that is waited for.
-    pub barred: &'static [&'static str],
-}
-
-/// How arguments are gathered into one.
-#[derive(Clone, Copy, Debug)]
-pub struct Packing {
-    /// The word in recipes.
-    pub word: &'static str,
-    /// Before the first pair; `{}` is the type.
-    pub open: &'static str,
-    /// Behind the last pair.
-    pub close: &'static str,
-    /// Between a key and its value; empty where values stand alone, in order.
-    pub sign: &'static str,
-    /// A value that is a variable called like its key stands alone.
-    pub short: bool,
-    /// Kinds that hold the pairs where such a thing is written; empty for the list of arguments itself.
-    pub lists: &'static [&'static str],
-    /// How a function takes them.
-    pub taken: Taken,
-}
-
-/// How a function takes arguments that are gathered into one.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Taken {
-    /// One by one still, behind this sign in the list; empty if there is none.
-    Named(&'static str),
-    /// Taken apart where they are declared: before the first, and behind the last; `{}` is the type.
-    Apart(&'static str, &'static str),
-    /// As one object; each is read with this between, and this behind its key.
-    Whole(&'static str, &'static str),
 }
 
 /// What an expression gives. Fields are those of the node; an empty one is its first named child.
@@ -330,34 +152,6 @@ pub struct Branch {
     pub then: &'static str,
 }
 
-/// A kind of function.
-#[derive(Clone, Copy, Debug)]
-pub struct FunctionRule {
-    /// Kind of the node.
-    pub kind: &'static str,
-    /// Field of the list of parameters.
-    pub params: &'static str,
-    /// Field of the declared result.
-    pub result: &'static str,
-    /// Field of the body.
-    pub body: &'static str,
-    /// It makes an object of the type around.
-    pub makes: bool,
-    /// A body that is no block is what it gives.
-    pub bare: bool,
-}
-
-/// A kind of type that is a function's, with types for parameters.
-#[derive(Clone, Copy, Debug)]
-pub struct FunctionTypeRule {
-    /// Kind of the node.
-    pub kind: &'static str,
-    /// The way to the list of parameters: fields, or kinds of children.
-    pub list: &'static [&'static str],
-    /// Only those with the name of a `delegate`, the last of whose arguments may be what it gives, or of a `callable`.
-    pub named: bool,
-}
-
 /// What leaves a function with a value.
 #[derive(Clone, Copy, Debug)]
 pub struct ReturnRule {
@@ -367,31 +161,7 @@ pub struct ReturnRule {
     pub many: bool,
 }
 
-/// How arguments are written.
-#[derive(Clone, Copy, Debug)]
-pub struct ArgumentRule {
-    /// Kinds of lists of arguments.
-    pub lists: &'static [&'static str],
-    /// Kind that wraps one argument; empty if none does.
-    pub wrapper: &'static str,
-    /// Kind of a named argument, and fields of its name and value.
-    pub keyed: (&'static str, &'static str, &'static str),
-}
-
-/// A kind of call.
-#[derive(Clone, Copy, Debug)]
-pub struct CalleeRule {
-    /// Kind of the node.
-    pub kind: &'static str,
-    /// Field of the function; for calls with a receiver, of the name.
-    pub function: &'static str,
-    /// Field of the receiver, where it is one of the call's.
-    pub object: &'static str,
-    /// Field of the arguments.
-    pub arguments: &'static str,
-}
-
-impl TypeRules {
+impl Typing {
     /// What a kind of expression gives.
     pub(crate) fn gives(&self, kind: &str) -> Option<Gives> {
         self.exprs.iter().find(|e| e.0 == kind).map(|e| e.1)
@@ -404,4 +174,191 @@ impl TypeRules {
     ) -> impl Iterator<Item = &'static Intro> + use<'l> {
         self.intros.iter().filter(move |i| i.kind == kind)
     }
+}
+
+/// How types are written.
+pub struct Syntax {
+    /// Brackets of type arguments.
+    pub generic: (char, char),
+    /// Words before a type that leave it what it is.
+    pub dropped: &'static [&'static str],
+    /// Signs before a type that leave it what it is.
+    pub prefixes: &'static [char],
+    /// The sign that joins several types, besides `&`.
+    pub joined: &'static str,
+    /// Types in quotes are types.
+    pub quoted: bool,
+    /// Types that say that there is no value.
+    pub nothing: &'static [&'static str],
+    /// Types that say nothing.
+    pub inferred: &'static [&'static str],
+    /// Types whose first argument is used like themselves.
+    pub through: &'static [&'static str],
+    /// Types that are one of their arguments.
+    pub either: &'static [&'static str],
+    /// Types that stand for their argument itself.
+    pub types: &'static [&'static str],
+    /// Types that are several values at once.
+    pub tuples: &'static [&'static str],
+    /// Types that are functions, with parameters in brackets.
+    pub callables: &'static [&'static str],
+    /// Types that are functions by their arguments.
+    pub delegates: &'static [Delegate],
+    /// The list that brackets make.
+    pub list: &'static str,
+    /// A type in square brackets is a list, and not several values at once.
+    pub bracket_list: bool,
+    /// A type may be written as one of what it is built on: `<A as B>`.
+    pub qualified: bool,
+}
+
+impl Syntax {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        generic: (' ', ' '),
+        dropped: &[],
+        prefixes: &[],
+        joined: "",
+        quoted: false,
+        nothing: &[],
+        inferred: &[],
+        through: &[],
+        either: &[],
+        types: &[],
+        tuples: &[],
+        callables: &[],
+        delegates: &[],
+        list: "",
+        bracket_list: false,
+        qualified: false,
+    };
+}
+
+/// Types that the language itself has, and how functions are written.
+pub struct BuiltIn {
+    /// Types that are no names: as written, and the symbol.
+    pub primitives: &'static [(&'static str, &'static str)],
+    /// Types that nothing is built on and nothing is another name for.
+    pub closed: &'static [&'static str],
+    /// The type that all others are built on; empty if there is none.
+    pub top: &'static str,
+    /// The type of texts.
+    pub text: &'static str,
+    /// The type of whole numbers.
+    pub number: &'static str,
+    /// The type of what is true or false.
+    pub truth: &'static str,
+    /// What a function gives that is waited for and says only what comes of that; empty if it says so itself.
+    pub future: &'static str,
+    /// The member of a function by which it is called; empty if there is none.
+    pub invoke: &'static str,
+    /// What stands for no parameters, where a list of one has no brackets.
+    pub no_params: &'static str,
+    /// Before and behind the parameters of a closure.
+    pub closure: (&'static str, &'static str),
+    /// The type of a parameter stands before its name.
+    pub type_first: bool,
+    /// Members and functions that others name always say their type.
+    pub members_typed: bool,
+    /// A variable at the top of a file may be another name for a type.
+    pub value_aliases: bool,
+}
+
+impl BuiltIn {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        primitives: &[],
+        closed: &[],
+        top: "",
+        text: "",
+        number: "",
+        truth: "",
+        future: "",
+        invoke: "",
+        no_params: "",
+        closure: ("", ""),
+        type_first: false,
+        members_typed: false,
+        value_aliases: false,
+    };
+}
+
+/// Which way is taken: tests, ends of ways, what a function gives back.
+pub struct Branching {
+    /// What tells that a value is of a type.
+    pub tests: &'static [Test],
+    /// Where such a test holds.
+    pub branches: &'static [Branch],
+    /// Kinds of statements that leave what stands around them.
+    pub exits: &'static [&'static str],
+    /// Kinds of conditions that hold where what they are about does not, with the sign.
+    pub negations: &'static [(&'static str, &'static str)],
+    /// Kinds of statements behind which their condition holds.
+    pub asserts: &'static [&'static str],
+    /// Operators that join tests, both of which hold.
+    pub both: &'static [&'static str],
+    /// What leaves a function with a value.
+    pub returns: &'static [ReturnRule],
+    /// Kinds of blocks: what stands in one is done only where it is done.
+    pub blocks: &'static [&'static str],
+}
+
+impl Branching {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        tests: &[],
+        branches: &[],
+        exits: &[],
+        negations: &[],
+        asserts: &[],
+        both: &[],
+        returns: &[],
+        blocks: &[],
+    };
+}
+
+/// How expressions are typed.
+pub struct Typing {
+    /// How types are written.
+    pub syntax: Syntax,
+    /// Types of the language's own library, in the notation of library types.
+    pub standard: &'static str,
+    /// Kinds of expressions, with what they give.
+    pub exprs: &'static [(&'static str, Gives)],
+    /// What introduces variables and members.
+    pub intros: &'static [Intro],
+    /// Kinds of patterns that take a value apart: what a part of them is.
+    pub parts: &'static [(&'static str, Part)],
+    /// Kinds of lists of type parameters.
+    pub type_params: &'static [&'static str],
+    /// Types whose arguments, among those that a type is built on, are its parameters.
+    pub param_bases: &'static [&'static str],
+    /// Operators that give true or false.
+    pub truths: &'static [&'static str],
+    /// Assigning a variable again changes its type.
+    pub reassigned: bool,
+    /// Types that the language itself has.
+    pub built_in: BuiltIn,
+    /// Which way is taken.
+    pub branching: Branching,
+    /// Functions and their calls.
+    pub calls: Calls,
+}
+
+impl Typing {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        syntax: Syntax::NONE,
+        standard: "",
+        exprs: &[],
+        intros: &[],
+        parts: &[],
+        type_params: &[],
+        param_bases: &[],
+        truths: &[],
+        reassigned: false,
+        built_in: BuiltIn::NONE,
+        branching: Branching::NONE,
+        calls: Calls::NONE,
+    };
 }

@@ -90,7 +90,7 @@ impl<'a> Resolver<'a> {
             let rest = path[1..].iter().rev().all(|p| whole.pop() == Some(*p));
             return (rest && self.own_name(declared) == names.join(&whole)).then(fact);
         }
-        let named = own.top && names.modules.is_some() && !self.facts.module.is_empty();
+        let named = own.top && self.language.modules.is_some() && !self.facts.module.is_empty();
         let whole = || {
             let mut whole = names.segments(&self.facts.module);
             whole.extend(path);
@@ -105,7 +105,7 @@ impl<'a> Resolver<'a> {
         let mut whole: Vec<&str> =
             names.segments(&self.facts.module).into_iter().filter(|s| !s.is_empty()).collect();
         whole.extend(declared.inside.iter().map(String::as_str));
-        if names.modules.is_none() && declared.inside.is_empty() {
+        if self.language.modules.is_none() && declared.inside.is_empty() {
             whole.extend(names.segments(&self.facts.package).into_iter().filter(|s| !s.is_empty()));
         }
         whole.extend(declared.path.iter().map(String::as_str));
@@ -118,7 +118,7 @@ impl<'a> Resolver<'a> {
         if path.len() < 2 || names.builtin.iter().all(|b| *b != path[0]) {
             return None;
         }
-        let modules = names.modules.as_ref()?;
+        let modules = self.language.modules.as_ref()?;
         let nowhere = emendo_text::RelPath::new("x").ok()?;
         let whole = (modules.absolute)(path, &self.facts.module, &nowhere, self.project.files())?;
         Some(names.join(&whole))
@@ -196,7 +196,7 @@ impl<'a> Resolver<'a> {
     fn without_import(&self, first: &str, space: Space, package: &str, at: u32) -> Option<Fact> {
         let facts = self.facts;
         let names = &self.language.names;
-        let packages = !names.packages.is_empty();
+        let packages = !self.language.imports.packages.is_empty();
         let here = facts.package_at(at);
         let own = || {
             let mut at = here.to_owned();
@@ -265,7 +265,7 @@ impl<'a> Resolver<'a> {
 
     /// A name that comes in with all names of a module of the project's own.
     fn by_wildcard(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
-        self.language.names.modules.as_ref()?;
+        self.language.modules.as_ref()?;
         let names = &self.language.names;
         let fits = |i: &&Import| space != Space::Callable || !i.is_static;
         self.wildcards(at).filter(fits).find_map(|i| {
@@ -329,7 +329,7 @@ impl<'a> Resolver<'a> {
                 }
                 if own.top
                     && own.hint.is_none()
-                    && names.modules.is_some()
+                    && self.language.modules.is_some()
                     && !self.facts.module.is_empty()
                 {
                     let mut whole = names.segments(&self.facts.module);
@@ -346,7 +346,7 @@ impl<'a> Resolver<'a> {
         let written = path.join(names.separator);
         let in_full = path.len() > 1
             && names.full_names
-            && !names.packages.is_empty()
+            && !self.language.imports.packages.is_empty()
             && !first.starts_with(char::is_uppercase);
         if in_full {
             return vec![written];
@@ -372,7 +372,7 @@ impl<'a> Resolver<'a> {
                 push(below(&name));
             }
         }
-        if !names.packages.is_empty() {
+        if !self.language.imports.packages.is_empty() {
             let mut here = self.facts.package_at(at).to_owned();
             if known(&here) {
                 push(below(&here));
@@ -398,7 +398,7 @@ impl<'a> Resolver<'a> {
             }
         };
         for import in self.wildcards(at) {
-            if names.modules.is_some() {
+            if self.language.modules.is_some() {
                 let mut whole = names.segments(import.path());
                 whole.extend(path);
                 passed_on(names.join(&whole)).into_iter().for_each(&mut push);
@@ -409,7 +409,7 @@ impl<'a> Resolver<'a> {
         if names.implicit.iter().any(|_| names.builtin.contains(first)) {
             names.implicit.iter().for_each(|p| push(below(p)));
         }
-        if !names.packages.is_empty() {
+        if !self.language.imports.packages.is_empty() {
             let mut here = self.facts.package_at(at).to_owned();
             push(below(&here));
             while names.nested_packages && here.contains(names.separator) {
@@ -431,7 +431,7 @@ impl<'a> Resolver<'a> {
         let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
         self.facts.lookup(name, looked, at).is_some()
             || self.facts.imports.iter().any(|i| !i.passes_on && i.local() == Some(name))
-            || (!self.language.names.packages.is_empty()
+            || (!self.language.imports.packages.is_empty()
                 && self.project.holds(self.language, self.facts.package_at(at), name))
             || self.facts.words(name).iter().any(|w| matches!(w.space, Space::Type))
             || (self.language.names.builtin.contains(&name) && !self.facts.words(name).is_empty())
@@ -450,7 +450,7 @@ impl<'a> Resolver<'a> {
             own(p)
                 || imports().any(|i| below(i.path(), p).is_some())
                 || (names.full_names && p.contains(names.separator) && self.full_name(p, text))
-        }) || (names.modules.is_some()
+        }) || (self.language.modules.is_some()
             && self.facts.imports.iter().any(|i| {
                 let real = self.project.canonical(self.language, i.path());
                 real.is_some_and(|r| packages.iter().any(|p| below(&r.symbol, p).is_some()))

@@ -68,7 +68,7 @@ impl Resolver<'_> {
             return Filter::Pascal.apply(&module) + &Filter::Pascal.apply(simple);
         }
         let joined = format!("{module}_{simple}");
-        if simple.contains('_') || names.snake {
+        if simple.contains('_') || self.language.writing.snake {
             Filter::Snake.apply(&joined)
         } else {
             Filter::Camel.apply(&joined)

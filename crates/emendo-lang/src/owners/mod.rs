@@ -47,15 +47,15 @@ impl Resolver<'_> {
         if self.facts.literals.contains(&receiver) {
             return Owner::Not;
         }
-        let types = &self.language.names.types;
+        let types = &self.language.declares;
         let written = receiver.of(text).trim_end_matches(['?', '!']);
         let compact = without_arguments(written);
         let at = word.span.start;
-        if types.base.contains(&compact.as_str()) {
+        if types.hints.base.contains(&compact.as_str()) {
             let Some(around) = self.facts.types_at(at).next() else { return Owner::Not };
             return self.related(&self.around(around), around, owner, packages, &compact);
         }
-        if types.own.contains(&compact.as_str()) {
+        if types.hints.own.contains(&compact.as_str()) {
             let Some(around) = self.facts.types_at(at).next() else {
                 return Owner::Unknown(unknown(&compact));
             };

@@ -29,7 +29,6 @@ impl Resolver<'_> {
         if !self.facts.is_outer(at) {
             return None;
         }
-        let names = &self.language.names;
         if let Some(t) = self.facts.types.iter().find(|t| t.at == at) {
             return Some(Visible { symbol: self.own_name(t), owner: None });
         }
@@ -39,7 +38,7 @@ impl Resolver<'_> {
             let symbol = self.below(&owner, name);
             return Some(Visible { symbol, owner: Some(owner) });
         }
-        let around = match names.modules {
+        let around = match self.language.modules {
             Some(_) => self.facts.module.as_str(),
             None => self.facts.package_at(at.start),
         };

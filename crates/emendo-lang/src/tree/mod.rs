@@ -58,7 +58,7 @@ thread_local! {
 impl Tree {
     /// Parses `text`. Syntax errors become error nodes.
     pub fn parse(language: &Language, text: &str) -> Self {
-        Self::parse_as(language, (language.grammar)(), text, None)
+        Self::parse_as(language, (language.grammar.main)(), text, None)
     }
 
     /// Parses the text of a file, whose name may choose a dialect.
@@ -79,7 +79,7 @@ impl Tree {
         // Only a cancelled parse gives no tree, and none is ever cancelled; a fresh one has no state to trip over.
         let Some(main) = main else { return Self::parse_as(language, grammar, "", None) };
         let mut out = Self { main, grammar, layers: Vec::new() };
-        if let Some(layer) = &language.layer {
+        if let Some(layer) = &language.grammar.layer {
             out.add_layers(layer, &mut parser, text);
         }
         PARSER.set(Some(parser));

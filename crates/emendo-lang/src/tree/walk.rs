@@ -112,11 +112,17 @@ pub fn token_texts(text: &str) -> impl Iterator<Item = (usize, &str)> {
 /// Children, with those of kinds that only hold some together in their place.
 pub fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
     let all = children_with_fields(node);
-    if language.splices.is_empty() || !all.iter().any(|c| language.splices.contains(&c.0.kind())) {
+    if language.fragments.splices.is_empty()
+        || !all.iter().any(|c| language.fragments.splices.contains(&c.0.kind()))
+    {
         return all;
     }
     let open = |c: (Node<'t>, Option<&'t str>)| {
-        if language.splices.contains(&c.0.kind()) { children_with_fields(c.0) } else { vec![c] }
+        if language.fragments.splices.contains(&c.0.kind()) {
+            children_with_fields(c.0)
+        } else {
+            vec![c]
+        }
     };
     all.into_iter().flat_map(open).collect()
 }
@@ -125,19 +131,20 @@ pub fn spliced<'t>(language: &Language, node: Node<'t>) -> Vec<(Node<'t>, Option
 pub fn skipped(language: &Language, node: Node<'_>, text: &str) -> bool {
     node.is_extra()
         || span(node).is_empty()
-        || (language.loose_text.contains(&node.kind()) && span(node).of(text).trim().is_empty())
+        || (language.compare.loose_text.contains(&node.kind())
+            && span(node).of(text).trim().is_empty())
 }
 
 /// True for a token between items, or one that may be left out.
 pub fn is_separator(language: &Language, node: Node<'_>) -> bool {
     language.is_separator(node.kind())
-        && (!node.is_named() || language.optional.contains(&node.kind()))
+        && (!node.is_named() || language.compare.optional.contains(&node.kind()))
 }
 
 /// True for a literal that holds code.
 pub fn holds_code(language: &Language, node: Node<'_>) -> bool {
-    !language.interpolations.is_empty()
-        && children(node).iter().any(|c| language.interpolations.contains(&c.kind()))
+    !language.compare.interpolations.is_empty()
+        && children(node).iter().any(|c| language.compare.interpolations.contains(&c.kind()))
 }
 
 /// The nodes from a root down to the smallest one that holds a place, with their fields.

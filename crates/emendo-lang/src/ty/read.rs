@@ -1,6 +1,6 @@
 //! Types as they are written, read without a tree: in declarations, in quotes, in recipes, in tables.
 
-use crate::language::{Language, Syntax};
+use crate::language::{Language, Syntax, Typing};
 use crate::ty::{DEPTH, Ty};
 
 /// Longest type that is looked at.
@@ -8,7 +8,7 @@ const LONGEST: usize = 4000;
 
 /// Reads a written type. `name` tells what a dotted name stands for.
 pub(crate) fn read_type(
-    syntax: &Syntax,
+    typing: &Typing,
     separator: &str,
     text: &str,
     name: &dyn Fn(&str) -> Ty,
@@ -16,19 +16,19 @@ pub(crate) fn read_type(
     if text.len() > LONGEST {
         return Ty::Unknown;
     }
-    Reader { syntax, separator, rest: text, name, modules: false }.all()
+    Reader { typing, separator, rest: text, name, modules: false }.all()
 }
 
 /// Reads a type as recipes write it: with full symbols, modules among them.
 pub(crate) fn read_notation(language: &Language, text: &str, name: &dyn Fn(&str) -> Ty) -> Ty {
     let names = &language.names;
     let modules = !names.module_separator.is_empty();
-    let syntax = &language.typing.syntax;
-    Reader { syntax, separator: names.separator, rest: text, name, modules }.all()
+    let typing = &language.typing;
+    Reader { typing, separator: names.separator, rest: text, name, modules }.all()
 }
 
 struct Reader<'a> {
-    syntax: &'a Syntax,
+    typing: &'a Typing,
     separator: &'a str,
     rest: &'a str,
     name: &'a dyn Fn(&str) -> Ty,
@@ -37,6 +37,10 @@ struct Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
+    fn syntax(&self) -> &'a Syntax {
+        &self.typing.syntax
+    }
+
     fn all(mut self) -> Ty {
         let ty = self.whole(DEPTH);
         self.blanks();
@@ -106,7 +110,7 @@ impl<'a> Reader<'a> {
 
     fn joined(&mut self, depth: usize) -> Ty {
         let mut all = vec![self.one(depth)];
-        while self.peek() == '&' || (self.peek() == '+' && !self.syntax.joined.is_empty()) {
+        while self.peek() == '&' || (self.peek() == '+' && !self.syntax().joined.is_empty()) {
             self.rest = &self.rest[1..];
             // A lifetime says nothing.
             if self.peek() == '\'' {
@@ -134,14 +138,14 @@ impl<'a> Reader<'a> {
                 self.rest = &self.rest[1..];
             } else if self.rest.starts_with('[')
                 && self.rest[1..].starts_with(|c: char| c.is_ascii_digit() || c == ',')
-                && self.syntax.generic.0 != '['
+                && self.syntax().generic.0 != '['
             {
                 // Its size.
                 if !self.skip_balanced() {
                     return Ty::Unknown;
                 }
                 ty = self.list_of(ty);
-            } else if self.rest.starts_with('[') && self.syntax.generic.0 != '[' {
+            } else if self.rest.starts_with('[') && self.syntax().generic.0 != '[' {
                 // A member of a type by key: nothing tells.
                 if !self.skip_balanced() {
                     return Ty::Unknown;
@@ -154,85 +158,100 @@ impl<'a> Reader<'a> {
     }
 
     fn list_of(&self, element: Ty) -> Ty {
-        Ty::object(self.syntax.list).with(vec![element])
+        Ty::object(self.syntax().list).with(vec![element])
     }
 
+    /// A type up to what is hung on it behind.
     fn head(&mut self, depth: usize) -> Ty {
-        if depth == 0 {
+        if depth == 0 || !self.signs() {
             return Ty::Unknown;
         }
+        match self.peek() {
+            '(' => self.bracketed(depth),
+            '[' => self.in_square_brackets(depth),
+            '{' => {
+                self.skip_balanced();
+                Ty::Unknown
+            }
+            '<' if self.syntax().qualified => self.qualified(depth),
+            quote @ ('"' | '\'' | '`') => self.quoted(quote),
+            '?' => self.wildcard(depth),
+            '-' | '0'..='9' => {
+                self.rest = &self.rest[1..];
+                self.word();
+                Ty::object(self.typing.built_in.number)
+            }
+            _ => self.path(depth),
+        }
+    }
+
+    /// Passes signs and marks that leave a type what it is; false if one of them cannot be read.
+    fn signs(&mut self) -> bool {
         loop {
             let c = self.peek();
-            if self.syntax.prefixes.contains(&c) {
+            if self.syntax().prefixes.contains(&c) {
                 self.rest = &self.rest[c.len_utf8()..];
-            } else if c == '\'' && self.syntax.prefixes.contains(&'&') {
+            } else if c == '\'' && self.syntax().prefixes.contains(&'&') {
                 self.rest = &self.rest[1..];
                 self.word();
             } else if c == '@' && !self.modules {
                 self.rest = &self.rest[1..];
                 self.word();
                 if self.peek() == '(' && !self.skip_balanced() {
-                    return Ty::Unknown;
+                    return false;
                 }
             } else {
-                break;
+                return true;
             }
         }
-        match self.peek() {
-            '(' => return self.bracketed(depth),
-            '[' => {
-                let items = self.list(('[', ']'), depth);
-                return match (items, self.syntax.bracket_list) {
-                    (Some(mut items), true) if !items.is_empty() => self.list_of(items.remove(0)),
-                    (Some(items), false) => Ty::Tuple(items),
-                    _ => Ty::Unknown,
-                };
-            }
-            '{' => {
-                self.skip_balanced();
-                return Ty::Unknown;
-            }
-            '<' if self.separator == "::" => {
-                // A type seen as one of what it is built on.
-                self.rest = &self.rest[1..];
-                let own = self.whole(depth - 1);
-                let all =
-                    if self.take("as ") { Ty::All(vec![own, self.whole(depth - 1)]) } else { own };
-                return if self.take(">") { all } else { Ty::Unknown };
-            }
-            quote @ ('"' | '\'' | '`') => {
-                let Some(end) = self.rest[1..].find(quote) else { return Ty::Unknown };
-                let inner = &self.rest[1..=end];
-                self.rest = &self.rest[end + 2..];
-                if self.syntax.quoted {
-                    return read_type(self.syntax, self.separator, inner, self.name);
-                }
-                return Ty::object(self.syntax.text);
-            }
-            '?' => {
-                // Something of which only what it is built on is known.
-                self.rest = &self.rest[1..];
-                let before = self.rest;
-                match self.word() {
-                    "extends" => return self.whole(depth - 1),
-                    "super" => {
-                        return self.whole(depth - 1);
-                    }
-                    _ => self.rest = before,
-                }
-                return Ty::Unknown;
-            }
-            '-' | '0'..='9' => {
-                self.rest = &self.rest[1..];
-                self.word();
-                return Ty::object(self.syntax.number);
-            }
-            _ => {}
+    }
+
+    /// A list of an element, or several values at once.
+    fn in_square_brackets(&mut self, depth: usize) -> Ty {
+        let items = self.list(('[', ']'), depth);
+        match (items, self.syntax().bracket_list) {
+            (Some(mut items), true) if !items.is_empty() => self.list_of(items.remove(0)),
+            (Some(items), false) => Ty::Tuple(items),
+            _ => Ty::Unknown,
         }
+    }
+
+    /// A type seen as one of what it is built on.
+    fn qualified(&mut self, depth: usize) -> Ty {
+        self.rest = &self.rest[1..];
+        let own = self.whole(depth - 1);
+        let all = if self.take("as ") { Ty::All(vec![own, self.whole(depth - 1)]) } else { own };
+        if self.take(">") { all } else { Ty::Unknown }
+    }
+
+    /// A type in quotes, or a text that is a type.
+    fn quoted(&mut self, quote: char) -> Ty {
+        let Some(end) = self.rest[1..].find(quote) else { return Ty::Unknown };
+        let inner = &self.rest[1..=end];
+        self.rest = &self.rest[end + 2..];
+        if self.syntax().quoted {
+            return read_type(self.typing, self.separator, inner, self.name);
+        }
+        Ty::object(self.typing.built_in.text)
+    }
+
+    /// Something of which only what it is built on is known.
+    fn wildcard(&mut self, depth: usize) -> Ty {
+        self.rest = &self.rest[1..];
+        let before = self.rest;
+        if matches!(self.word(), "extends" | "super") {
+            return self.whole(depth - 1);
+        }
+        self.rest = before;
+        Ty::Unknown
+    }
+
+    /// A type by its name, with arguments.
+    fn path(&mut self, depth: usize) -> Ty {
         let mut first = self.word();
         self.blanks();
         let before = !self.rest.starts_with(['>', ',', ')', ']']) && !self.rest.is_empty();
-        if before && self.syntax.dropped.contains(&first) {
+        if before && self.syntax().dropped.contains(&first) {
             return self.one(depth - 1);
         }
         if first == "for" && self.peek() == '<' {
@@ -242,22 +261,21 @@ impl<'a> Reader<'a> {
         if first.is_empty() {
             return Ty::Unknown;
         }
+        let generic = self.syntax().generic;
         let mut path = first.to_owned();
         let mut args: Option<Vec<Ty>> = None;
         loop {
             self.blanks();
-            if self.peek() == self.syntax.generic.0 && args.is_none() {
-                if self.syntax.callables.contains(&last(&path, self.separator))
-                    && self.syntax.generic.0 == '['
-                {
+            if self.peek() == generic.0 && args.is_none() {
+                if generic.0 == '[' && self.is_callable(&path) {
                     return self.callable(depth);
                 }
-                args = self.list(self.syntax.generic, depth);
+                args = self.list(generic, depth);
                 if args.is_none() {
                     return Ty::Unknown;
                 }
             } else if self.separated() {
-                if self.peek() == self.syntax.generic.0 {
+                if self.peek() == generic.0 {
                     continue;
                 }
                 let next = self.word();
@@ -271,12 +289,16 @@ impl<'a> Reader<'a> {
                 break;
             }
         }
-        if self.peek() == '(' && self.syntax.callables.contains(&last(&path, self.separator)) {
+        if self.peek() == '(' && self.is_callable(&path) {
             let Some(params) = self.list(('(', ')'), depth) else { return Ty::Unknown };
             let gives = if self.take("->") { self.one(depth - 1) } else { Ty::Nothing };
             return Ty::Function { params, gives: Box::new(gives) };
         }
         self.named(&path, args.unwrap_or_default())
+    }
+
+    fn is_callable(&self, path: &str) -> bool {
+        self.syntax().callables.contains(&last(path, self.separator))
     }
 
     /// The token between the parts of a name.
@@ -288,12 +310,12 @@ impl<'a> Reader<'a> {
     }
 
     fn named(&self, path: &str, mut args: Vec<Ty>) -> Ty {
-        let syntax = self.syntax;
+        let syntax = &self.typing.syntax;
         let short = last(path, self.separator);
         if syntax.nothing.contains(&path) {
             return Ty::Nothing;
         }
-        if let Some((_, symbol)) = syntax.primitives.iter().find(|p| p.0 == path) {
+        if let Some((_, symbol)) = self.typing.built_in.primitives.iter().find(|p| p.0 == path) {
             return Ty::object(symbol).with(args);
         }
         if syntax.through.contains(&short) && !args.is_empty() {
@@ -376,7 +398,7 @@ impl<'a> Reader<'a> {
                 self.rest = before;
             }
             // A lifetime is no type.
-            if self.peek() == '\'' && self.syntax.prefixes.contains(&'&') {
+            if self.peek() == '\'' && self.syntax().prefixes.contains(&'&') {
                 self.rest = &self.rest[1..];
                 self.word();
             } else {

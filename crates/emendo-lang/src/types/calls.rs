@@ -67,12 +67,12 @@ pub(super) fn plain_path(written: &str) -> Cow<'_, str> {
 impl<'a> Resolver<'a> {
     /// The rule of a call.
     pub(crate) fn callee_rule(&self, node: Node<'a>) -> Option<&'static CalleeRule> {
-        self.language.typing.callees.iter().find(|c| c.kind == node.kind())
+        self.language.typing.calls.callees.iter().find(|c| c.kind == node.kind())
     }
 
     /// The arguments of a call.
     pub(crate) fn arguments(&self, call: Node<'a>) -> Vec<Argument<'a>> {
-        let rule = self.language.typing.arguments;
+        let rule = self.language.typing.calls.arguments;
         let list = self.callee_rule(call).and_then(|c| {
             let found = part(call, c.arguments).filter(|_| !c.arguments.is_empty());
             found.or_else(|| named(call).into_iter().find(|n| rule.lists.contains(&n.kind())))
@@ -101,7 +101,7 @@ impl<'a> Resolver<'a> {
 
     /// A function without its type arguments.
     pub(super) fn bare(&self, function: Node<'a>) -> Node<'a> {
-        let wraps = self.language.names.types.wraps;
+        let wraps = self.language.declares.hints.wraps;
         let mut node = function;
         while wraps.contains(&node.kind()) && self.language.typing.gives(node.kind()).is_none() {
             match named(node).into_iter().next() {
@@ -117,7 +117,8 @@ impl<'a> Resolver<'a> {
         let mut child = node;
         for _ in 0..8 {
             let up = child.parent()?;
-            if let Some((_, field)) = self.language.chain.iter().find(|c| c.0 == up.kind()) {
+            if let Some((_, field)) = self.language.compare.chain.iter().find(|c| c.0 == up.kind())
+            {
                 let base = part(up, field)?;
                 if !span(base).contains(span(node)) {
                     return self.type_of(base);
@@ -182,14 +183,14 @@ impl<'a> Resolver<'a> {
 
     /// The type whose object another object of it, or of one that is built on it, is made by: in `super(...)`.
     pub(crate) fn passed_to(&self, call: Node<'a>) -> Option<Ty> {
-        let own = &self.language.names.types;
+        let own = &self.language.declares;
         let word = children(call).into_iter().find_map(|c| {
             let text = span(c).of(self.text);
-            let word = own.base.contains(&text) || own.own.contains(&text);
+            let word = own.hints.base.contains(&text) || own.hints.own.contains(&text);
             (c.end_byte() - c.start_byte() < 16 && word).then_some(text)
         })?;
         let t = self.facts.types_at(call.start_byte() as u32).next()?;
-        if own.base.contains(&word) {
+        if own.hints.base.contains(&word) {
             self.supers_of(t).into_iter().next()
         } else {
             Some(self.around_type(t))
@@ -274,7 +275,7 @@ impl<'a> Resolver<'a> {
     }
 
     pub(super) fn is_function(&self, node: Node<'a>) -> bool {
-        self.language.typing.functions.iter().any(|f| f.kind == node.kind())
+        self.language.typing.calls.functions.iter().any(|f| f.kind == node.kind())
     }
 
     /// The function that a call calls, with all its overloads.

@@ -52,12 +52,12 @@ impl<'a> Resolver<'a> {
     }
 
     fn expected_of_node(&self, node: Node<'a>, place: usize) -> Expected {
-        let rule = self.language.typing.arguments;
+        let rule = self.language.typing.calls.arguments;
         let mut child = node;
         let mut up = node.parent();
         let passes = |n: Node<'a>| {
             n.kind() == rule.wrapper
-                || n.kind() == self.language.parenthesized
+                || n.kind() == self.language.compare.parenthesized
                 || (n.kind() == rule.keyed.0 && !rule.keyed.0.is_empty())
         };
         while let Some(n) = up.filter(|n| passes(*n)) {
@@ -182,10 +182,10 @@ impl<'a> Resolver<'a> {
 
     /// The type that is expected where an expression stands, with what a closure there is called with.
     pub(super) fn expected_at(&self, node: Node<'a>) -> Option<(Ty, Vec<Ty>, Certainty)> {
-        let rule = self.language.typing.arguments;
+        let rule = self.language.typing.calls.arguments;
         let mut child = node;
         let mut up = node.parent()?;
-        while up.kind() == rule.wrapper || up.kind() == self.language.parenthesized {
+        while up.kind() == rule.wrapper || up.kind() == self.language.compare.parenthesized {
             child = up;
             up = up.parent()?;
         }
@@ -226,10 +226,10 @@ impl<'a> Resolver<'a> {
                 return Some((self.written(ty), Vec::new(), Certainty::Certain));
             }
         }
-        if self.language.typing.returns.iter().any(|r| r.kind == up.kind()) {
+        if self.language.typing.branching.returns.iter().any(|r| r.kind == up.kind()) {
             let mut around = up.parent();
             while let Some(n) = around {
-                let rule = self.language.typing.functions.iter().find(|f| f.kind == n.kind());
+                let rule = self.language.typing.calls.functions.iter().find(|f| f.kind == n.kind());
                 if let Some(rule) = rule {
                     let ty = n.child_by_field_name(rule.result)?;
                     return Some((self.written(ty), Vec::new(), Certainty::Certain));
@@ -250,7 +250,7 @@ impl<'a> Resolver<'a> {
 impl Resolver<'_> {
     /// True if what takes a closure says that it waits for what the closure gives.
     pub fn is_waited(&self, closure: Span) -> bool {
-        let Some(rule) = &self.language.typing.waiting else { return false };
+        let Some(rule) = &self.language.typing.calls.waiting else { return false };
         let root = self.tree.roots_at(closure).last().map(|r| r.node);
         let node = root.and_then(|r| {
             r.descendant_for_byte_range(closure.start as usize, closure.end as usize)

@@ -67,13 +67,13 @@ impl<'a> Resolver<'a> {
     fn infer(&self, node: Node<'a>) -> Option<Told> {
         let language = self.language;
         let kind = node.kind();
-        let own = &language.names.types;
+        let own = &language.declares;
         let text = span(node).of(self.text);
         if node.end_byte() - node.start_byte() < 16 {
-            if own.own.contains(&text) {
+            if own.hints.own.contains(&text) {
                 return self.itself(node, text);
             }
-            if own.base.contains(&text) {
+            if own.hints.base.contains(&text) {
                 return self.base(node);
             }
         }
@@ -147,15 +147,16 @@ impl<'a> Resolver<'a> {
             Gives::Own => self.itself(node, text),
             Gives::Base => self.base(node),
             Gives::Operator(left, operator, right) => {
-                let syntax = &language.typing.syntax;
                 let sign = part(operator).map_or("", |o| span(o).of(self.text));
                 if language.typing.truths.contains(&sign) {
-                    return object(syntax.truth);
+                    return object(language.typing.built_in.truth);
                 }
                 let both = (self.type_of(part(left)?), self.type_of(part(right)?));
-                let is_text = |t: &Told| t.ty.symbols().first().is_some_and(|s| s == syntax.text);
+                let is_text = |t: &Told| {
+                    t.ty.symbols().first().is_some_and(|s| s == language.typing.built_in.text)
+                };
                 if sign == "+" && [&both.0, &both.1].into_iter().flatten().any(is_text) {
-                    return object(syntax.text);
+                    return object(language.typing.built_in.text);
                 }
                 let (left, right) = (both.0?, both.1?);
                 (left.ty == right.ty).then_some(left)
@@ -209,7 +210,7 @@ impl<'a> Resolver<'a> {
     /// What a block gives: its last expression.
     fn tail(&self, block: Node<'a>) -> Option<Told> {
         let last = named(block).into_iter().next_back()?;
-        if last.kind() == self.language.expression_statement {
+        if last.kind() == self.language.writing.expression_statement {
             // With its sign it gives nothing.
             let text = span(last).of(self.text);
             let plain = last.named_child(0).filter(|_| !text.ends_with(';'));
@@ -219,7 +220,7 @@ impl<'a> Resolver<'a> {
     }
 
     pub(super) fn tail_of(&self, node: Node<'a>) -> Option<Told> {
-        if self.language.typing.blocks.contains(&node.kind()) {
+        if self.language.typing.branching.blocks.contains(&node.kind()) {
             return self.tail(node);
         }
         if self.language.typing.gives(node.kind()).is_some() {
@@ -308,9 +309,9 @@ impl<'a> Resolver<'a> {
     /// The type that a text at a place says.
     pub(crate) fn read(&self, text: &str, at: u32) -> Ty {
         let names = &self.language.names;
-        let syntax = &self.language.typing.syntax;
-        read_type(syntax, names.separator, text, &|name| {
-            if names.types.own.contains(&name) {
+        let typing = &self.language.typing;
+        read_type(typing, names.separator, text, &|name| {
+            if self.language.declares.hints.own.contains(&name) {
                 let around = self.facts.types_at(at).next();
                 return around.map_or(Ty::Unknown, |t| self.around_type(t));
             }
@@ -324,7 +325,7 @@ impl<'a> Resolver<'a> {
             if symbols.is_empty() {
                 return Ty::Unknown;
             }
-            if syntax.value_aliases && symbols == path {
+            if self.language.typing.built_in.value_aliases && symbols == path {
                 // A variable at the top of the file.
                 let alias = self.value_alias(&names.join(&[&self.facts.module, name]));
                 if let Some(alias) = alias {
@@ -376,7 +377,7 @@ impl<'a> Resolver<'a> {
             self.typing.bounding.set(inner);
             return Some(Ty::Param(name.to_owned(), bound));
         }
-        let makers = self.language.typing.param_makers;
+        let makers = self.language.typing.calls.param_makers;
         if makers.is_empty() {
             return None;
         }

@@ -22,7 +22,7 @@ impl<'a> Resolver<'a> {
     /// A member of a type, its own or one of what it is built on.
     pub(crate) fn member(&self, ty: &Ty, name: &str) -> Option<Known> {
         let top = || {
-            let top = self.language.typing.syntax.top;
+            let top = self.language.typing.built_in.top;
             let known = self.project.learned(self.language, top).filter(|l| l.has(name))?;
             let all = known.members.get(name)?.clone();
             Some(Known { all, says: Certainty::Certain, owner: top.to_owned() })
@@ -161,7 +161,7 @@ impl<'a> Resolver<'a> {
     ) -> Option<Vec<MemberType>> {
         let own = self.own_types(symbol);
         let mut out: Vec<MemberType> = Vec::new();
-        if !name.is_empty() && name == self.language.typing.constructor {
+        if !name.is_empty() && name == self.language.typing.calls.constructor {
             out.extend(own.iter().flat_map(|t| self.makers_of(t)));
         }
         for t in &own {
@@ -212,8 +212,9 @@ impl<'a> Resolver<'a> {
     /// The functions of a type that make an object of it; the type itself where it has a list of parameters.
     pub(super) fn maker_nodes(&self, t: &TypeDecl) -> Vec<Node<'a>> {
         let typing = &self.language.typing;
-        let makes = |n: Node<'_>| typing.functions.iter().any(|f| f.makes && f.kind == n.kind());
-        let declared = &self.language.names.types.declared;
+        let makes =
+            |n: Node<'_>| typing.calls.functions.iter().any(|f| f.makes && f.kind == n.kind());
+        let declared = &self.language.declares.declared;
         let mut out = Vec::new();
         let Some(whole) = self.leaf(t.at).and_then(|l| l.parent()) else { return out };
         if makes(whole) && self.parameters_of(whole).is_some() {
@@ -228,7 +229,7 @@ impl<'a> Resolver<'a> {
                 }
                 // What is made in a type within is no object of this one.
                 let inner = declared.iter().any(|d| d.kind == n.kind());
-                !inner && !typing.functions.iter().any(|f| f.kind == n.kind())
+                !inner && !typing.calls.functions.iter().any(|f| f.kind == n.kind())
             });
         }
         out
@@ -237,11 +238,11 @@ impl<'a> Resolver<'a> {
     /// What makes an object of a type: told, or declared. It may be that of a type which the type is built on.
     pub(crate) fn maker(&self, ty: &Ty) -> Option<Known> {
         let typing = &self.language.typing;
-        let name = typing.constructor;
+        let name = typing.calls.constructor;
         if name.is_empty() {
             return None;
         }
-        if typing.functions.iter().any(|f| f.makes) {
+        if typing.calls.functions.iter().any(|f| f.makes) {
             return ty.symbols().iter().find_map(|s| self.direct(s, name, false));
         }
         self.member(ty, name)
@@ -297,7 +298,7 @@ impl<'a> Resolver<'a> {
 
     /// True if a function is read without a call.
     fn is_property(&self, node: Node<'a>, at: emendo_text::Span) -> bool {
-        let (before, above) = self.language.names.property;
+        let (before, above) = self.language.writing.property;
         let head = &self.text[..node.start_byte()];
         if !above.is_empty() {
             let line = head.trim_end();
@@ -309,7 +310,7 @@ impl<'a> Resolver<'a> {
 
     /// The list of parameters of a function, or its only one.
     pub(super) fn parameters_of(&self, node: Node<'a>) -> Option<Node<'a>> {
-        let rules = self.language.typing.functions.iter().filter(|f| f.kind == node.kind());
+        let rules = self.language.typing.calls.functions.iter().filter(|f| f.kind == node.kind());
         let list = |r: &crate::language::FunctionRule| {
             let own = node.child_by_field_name(r.params);
             own.or_else(|| named(node).into_iter().find(|n| n.kind() == r.params))
@@ -321,7 +322,7 @@ impl<'a> Resolver<'a> {
     pub fn is_object(&self, parameter: &str) -> bool {
         let name = parameter.split(':').next().unwrap_or(parameter).trim();
         let name = name.rsplit([' ', '&']).next().unwrap_or(name);
-        self.language.names.types.own.contains(&name)
+        self.language.declares.hints.own.contains(&name)
     }
 
     /// What a function takes.

@@ -15,8 +15,8 @@ impl<'a> Resolver<'a> {
     /// which may be, and in a loop those behind it.
     pub(crate) fn reaching(&self, all: &[Span], use_: Node<'a>) -> Vec<Span> {
         let at = use_.start_byte() as u32;
-        let blocks = self.language.typing.blocks;
-        let functions = self.language.typing.functions;
+        let blocks = self.language.typing.branching.blocks;
+        let functions = self.language.typing.calls.functions;
         let function_of = |node: Node<'a>| {
             let mut up = node.parent();
             while let Some(n) = up.filter(|n| !functions.iter().any(|f| f.kind == n.kind())) {
@@ -71,17 +71,17 @@ impl<'a> Resolver<'a> {
     /// The type that a test around a use tells.
     pub(crate) fn narrowed(&self, use_: Node<'a>, name: &str) -> Option<Told> {
         let typing = &self.language.typing;
-        if typing.tests.is_empty() {
+        if typing.branching.tests.is_empty() {
             return None;
         }
         let mut child = use_;
         while let Some(up) = child.parent() {
-            if typing.functions.iter().any(|f| f.kind == up.kind()) {
+            if typing.calls.functions.iter().any(|f| f.kind == up.kind()) {
                 return None;
             }
-            for b in typing.branches.iter().filter(|b| b.kind == up.kind()) {
+            for b in typing.branching.branches.iter().filter(|b| b.kind == up.kind()) {
                 let sign = up.child_by_field_name("operator");
-                if sign.is_some_and(|s| !typing.both.contains(&s.kind())) {
+                if sign.is_some_and(|s| !typing.branching.both.contains(&s.kind())) {
                     continue;
                 }
                 let then = part(up, b.then).is_some_and(|t| span(t).contains(span(use_)));
@@ -90,7 +90,7 @@ impl<'a> Resolver<'a> {
                     return Some(told);
                 }
             }
-            if typing.blocks.contains(&up.kind())
+            if typing.branching.blocks.contains(&up.kind())
                 && let Some(told) = self.left_otherwise(up, child, name, use_)
             {
                 return Some(told);
@@ -113,25 +113,25 @@ impl<'a> Resolver<'a> {
         let mut before: Vec<Node<'a>> = before.collect();
         before.reverse();
         before.into_iter().take(ASSIGNED).find_map(|statement| {
-            if typing.asserts.contains(&statement.kind()) {
+            if typing.branching.asserts.contains(&statement.kind()) {
                 return self.tested(named(statement).into_iter().next()?, name, use_);
             }
-            let branch = typing.branches.iter().find(|b| b.kind == statement.kind())?;
+            let branch = typing.branching.branches.iter().find(|b| b.kind == statement.kind())?;
             let then = part(statement, branch.then)?;
-            let last = match typing.blocks.contains(&then.kind()) {
+            let last = match typing.branching.blocks.contains(&then.kind()) {
                 true => named(then).into_iter().next_back()?,
                 false => then,
             };
             let others = named(statement).into_iter().any(|n| span(n).start >= span(then).end);
-            if !typing.exits.contains(&last.kind()) || others {
+            if !typing.branching.exits.contains(&last.kind()) || others {
                 return None;
             }
             let mut test = part(statement, branch.test)?;
-            while test.kind() == self.language.parenthesized {
+            while test.kind() == self.language.compare.parenthesized {
                 test = named(test).into_iter().next()?;
             }
             let sign = crate::tree::children(test).into_iter().next()?.kind();
-            typing.negations.iter().find(|n| **n == (test.kind(), sign))?;
+            typing.branching.negations.iter().find(|n| **n == (test.kind(), sign))?;
             self.tested(named(test).into_iter().next()?, name, use_)
         })
     }
@@ -140,7 +140,7 @@ impl<'a> Resolver<'a> {
     fn tested(&self, test: Node<'a>, name: &str, use_: Node<'a>) -> Option<Told> {
         let typing = &self.language.typing;
         let mut node = test;
-        while node.kind() == self.language.parenthesized || node.named_child_count() == 1 {
+        while node.kind() == self.language.compare.parenthesized || node.named_child_count() == 1 {
             let inner = named(node).into_iter().next();
             let sign = span(node).of(self.text).trim_start();
             match inner {
@@ -149,13 +149,13 @@ impl<'a> Resolver<'a> {
             }
         }
         if let Some(op) = node.child_by_field_name("operator")
-            && typing.both.contains(&op.kind())
+            && typing.branching.both.contains(&op.kind())
         {
             let parts = named(node);
             return parts.into_iter().find_map(|p| self.tested(p, name, use_));
         }
         let text = |n: Node<'a>| span(n).of(self.text);
-        let ty = typing.tests.iter().filter(|t| t.kind == node.kind()).find_map(|t| {
+        let ty = typing.branching.tests.iter().filter(|t| t.kind == node.kind()).find_map(|t| {
             if !t.by.is_empty() && t.ty.contains(',') {
                 // A call: the function by its name, and the value and the type as arguments.
                 let (list, _) = t.ty.split_once(',')?;

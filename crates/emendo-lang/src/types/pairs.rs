@@ -46,7 +46,7 @@ impl<'a> Resolver<'a> {
     fn pair(&self, node: Node<'a>, how: &Packing) -> PairSite {
         let whole = span(node);
         let text = whole.of(self.text);
-        let spread = self.language.spreads.contains(&node.kind()) || text.starts_with("..");
+        let spread = self.language.compare.spreads.contains(&node.kind()) || text.starts_with("..");
         let sign = how.sign.trim();
         let parts = named(node);
         let keyed = |key: Node<'a>, value: Node<'a>| {

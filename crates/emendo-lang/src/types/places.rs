@@ -83,7 +83,7 @@ impl<'a> Resolver<'a> {
     /// All functions with a list of parameters: declared ones, closures, and types of functions with names for
     /// parameters.
     pub fn functions(&self) -> Vec<FunctionSite> {
-        let rules = self.language.typing.functions;
+        let rules = self.language.typing.calls.functions;
         let mut out = Vec::new();
         self.each_node(&mut |n| {
             if rules.iter().any(|f| f.kind == n.kind()) {
@@ -119,7 +119,7 @@ impl<'a> Resolver<'a> {
 
     /// All types of functions with types for parameters.
     pub fn function_types(&self) -> Vec<FunctionTypeSite> {
-        let rules = self.language.typing.function_types;
+        let rules = self.language.typing.calls.function_types;
         let mut out = Vec::new();
         if rules.is_empty() {
             return out;
@@ -178,7 +178,7 @@ impl<'a> Resolver<'a> {
     pub fn macros(&self) -> Vec<MacroSite> {
         let mut out = Vec::new();
         self.each_node(&mut |n| {
-            let layer = self.language.layer.as_ref().filter(|l| l.kind == n.kind());
+            let layer = self.language.grammar.layer.as_ref().filter(|l| l.kind == n.kind());
             let Some((layer, up)) = layer.zip(n.parent()) else { return };
             let Some(name) = named(up).into_iter().next().filter(|_| up.kind() == layer.parent)
             else {
@@ -273,7 +273,7 @@ impl<'a> Resolver<'a> {
             };
             let mut params: Vec<TakenSite> = params.iter().enumerate().map(taken).collect();
             // Called through its type, the object itself is the first argument.
-            let through = names.types.made_below
+            let through = self.language.declares.hints.made_below
                 && site.arguments.len() == params.len() + 1
                 && self.text[..name.start as usize].ends_with(names.separator);
             if through {
@@ -300,11 +300,11 @@ impl<'a> Resolver<'a> {
         };
         let told = match object {
             Some(o) => self.type_of(o),
-            None if names.types.own.contains(&word) => None,
+            None if self.language.declares.hints.own.contains(&word) => None,
             None => self.outer_object(function),
         };
         if let Some(told) = told {
-            let invoke = self.language.typing.syntax.invoke;
+            let invoke = self.language.typing.built_in.invoke;
             if word == invoke && self.as_function(&told.ty).is_some() {
                 return self.called_type(&told.ty, told.says);
             }
@@ -323,8 +323,9 @@ impl<'a> Resolver<'a> {
         let path: Vec<&str> = text.split(names.separator).map(str::trim).collect();
         let at = function.start_byte() as u32;
         let word = |p: &&str| p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'));
-        let plain =
-            text.len() < 300 && path.iter().all(word) && !names.types.own.contains(&path[0]);
+        let plain = text.len() < 300
+            && path.iter().all(word)
+            && !self.language.declares.hints.own.contains(&path[0]);
         let known = plain
             && (self.imported_at(path[0], Space::Value, at).is_some()
                 || (path.len() > 1 && self.facts.lookup(path[0], &[Space::Value], at).is_none()));
@@ -336,7 +337,7 @@ impl<'a> Resolver<'a> {
         }
         // Where files are modules, a name that nothing makes known is the language's own.
         let built_in = plain
-            && names.modules.is_some()
+            && self.language.modules.is_some()
             && self.facts.lookup(path[0], &[Space::Value, Space::Callable], at).is_none()
             && !self.facts.imports.iter().any(|i| i.wildcard);
         if built_in { Callee::Elsewhere(Vec::new()) } else { Callee::Unknown }

@@ -74,7 +74,7 @@ impl<'a> Resolver<'a> {
             if let Some(known) = self.member(&of.ty, name) {
                 return self.chosen_result(&known, of, name, call);
             }
-            if names.types.made_below
+            if self.language.declares.hints.made_below
                 && let Ty::Of { symbols, named: true, .. } = &of.ty
             {
                 // A function below a type most often makes one.
@@ -98,7 +98,7 @@ impl<'a> Resolver<'a> {
         let whole = &self.text[start..function.end_byte()];
         let path: Vec<&str> = whole.split(names.separator).map(str::trim).collect();
         let plain = |p: &&str| p.chars().all(|c| c.is_alphanumeric() || c == '_' || c == '$');
-        if whole.len() > 300 || !path.iter().all(plain) || names.types.made_below {
+        if whole.len() > 300 || !path.iter().all(plain) || self.language.declares.hints.made_below {
             return None;
         }
         self.made_by_call(&path, start as u32)
@@ -138,7 +138,7 @@ impl<'a> Resolver<'a> {
     /// The type arguments that a call names.
     fn type_arguments(&self, call: Node<'a>) -> Vec<Ty> {
         let (open, close) = self.language.typing.syntax.generic;
-        let kinds = self.language.names.types.skipped;
+        let kinds = self.language.declares.hints.skipped;
         let function = self.callee_rule(call).and_then(|r| part(call, r.function));
         let own = [Some(call), function, function.and_then(|f| named(f).into_iter().next_back())];
         let mut lists = own.into_iter().flatten().flat_map(children);
@@ -155,8 +155,8 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let at = function.start_byte() as u32;
         let name = span(function).of(self.text);
-        if names.types.base.contains(&name)
-            || names.types.base.contains(&format!("{name}()").as_str())
+        if self.language.declares.hints.base.contains(&name)
+            || self.language.declares.hints.base.contains(&format!("{name}()").as_str())
         {
             return self.type_of(function);
         }
@@ -202,7 +202,7 @@ impl<'a> Resolver<'a> {
 
     /// Where functions are names of their own, a value of the same name is not called.
     pub(super) fn called_spaces(&self) -> &'static [Space] {
-        let apart = self.language.names.bindings.iter().any(|b| b.space == Space::Callable);
+        let apart = self.language.scopes.bindings.iter().any(|b| b.space == Space::Callable);
         if apart { &[Space::Callable] } else { &[Space::Callable, Space::Value] }
     }
 
@@ -219,7 +219,7 @@ impl<'a> Resolver<'a> {
                 return self.chosen_result(&known, &Told::sure(Ty::Unknown), last, call);
             }
         }
-        if names.types.made_below {
+        if self.language.declares.hints.made_below {
             let (_, head) = path.split_last()?;
             let (first, _) = head.split_last().map(|(l, r)| (*l, r))?;
             if !looks_like_type(first) {
@@ -236,7 +236,7 @@ impl<'a> Resolver<'a> {
     /// An object that is made by calling its type.
     fn made_by_call(&self, path: &[&str], at: u32) -> Option<Told> {
         // Where files are no modules, a type is made with a word for that.
-        self.language.names.modules.as_ref()?;
+        self.language.modules.as_ref()?;
         let symbols = self.candidates(path, Space::Value, at);
         let known = symbols.iter().any(|s| self.is_known_type(s));
         if !known && !path.last().is_some_and(|l| looks_like_type(l)) {
@@ -291,7 +291,8 @@ impl<'a> Resolver<'a> {
             return None;
         }
         let path: Vec<&str> = text.split(names.separator).map(str::trim).collect();
-        let outer = path.split_last().filter(|(l, _)| names.types.own.contains(*l));
+        let outer =
+            path.split_last().filter(|(l, _)| self.language.declares.hints.own.contains(*l));
         if let Some((_, outer)) = outer {
             // The object of a type around: `Outer.this`.
             let symbols = self.candidates(outer, Space::Type, node.start_byte() as u32);
@@ -321,15 +322,14 @@ impl<'a> Resolver<'a> {
     /// What a function gives: as it is declared, or as all that leaves it tells.
     pub(crate) fn result_of(&self, node: Node<'a>) -> Option<Told> {
         let language = self.language;
-        let rule = language.typing.functions.iter().find(|f| f.kind == node.kind())?;
-        let syntax = &language.typing.syntax;
-        let waited =
-            children(node).iter().any(|c| c.kind() == "async") && !syntax.future.is_empty();
+        let rule = language.typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
+        let waited = children(node).iter().any(|c| c.kind() == "async")
+            && !language.typing.built_in.future.is_empty();
         let wrapped = |told: Told| {
             if !waited {
                 return told;
             }
-            let ty = Ty::object(syntax.future).with(vec![told.ty.clone()]);
+            let ty = Ty::object(language.typing.built_in.future).with(vec![told.ty.clone()]);
             Told { ty, ..told }
         };
         if rule.makes {
@@ -344,7 +344,7 @@ impl<'a> Resolver<'a> {
         }
         let body = node.child_by_field_name(rule.body)?;
         self.typing.bodies.set(true);
-        if rule.bare && !language.typing.blocks.contains(&body.kind()) {
+        if rule.bare && !language.typing.branching.blocks.contains(&body.kind()) {
             return self.type_of(body).map(wrapped);
         }
         let mut left: Vec<Option<Told>> = Vec::new();
@@ -353,7 +353,7 @@ impl<'a> Resolver<'a> {
             if self.is_function(n) || many {
                 return false;
             }
-            if let Some(r) = language.typing.returns.iter().find(|r| r.kind == n.kind()) {
+            if let Some(r) = language.typing.branching.returns.iter().find(|r| r.kind == n.kind()) {
                 many |= r.many || left.len() >= RETURNS;
                 if let Some(value) = named(n).into_iter().next() {
                     left.push(self.type_of(value));

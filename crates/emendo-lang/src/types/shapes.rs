@@ -43,7 +43,7 @@ impl<'a> Resolver<'a> {
     /// The same of a type that this file declares.
     pub(crate) fn own_shape(&self, symbol: &str) -> Option<Shape> {
         let own = self.own_types(symbol);
-        if own.is_empty() && self.language.typing.syntax.value_aliases {
+        if own.is_empty() && self.language.typing.built_in.value_aliases {
             let alias = Some(self.value_alias(symbol)?);
             return Some(Shape { alias, ..Shape::default() });
         }
@@ -54,7 +54,7 @@ impl<'a> Resolver<'a> {
             if out.params.is_empty() && !t.extends {
                 out.params = self.params_of(t);
             }
-            let mut rules = self.language.names.types.declared.iter();
+            let mut rules = self.language.declares.declared.iter();
             let node = self.leaf(t.at).and_then(|l| l.parent());
             let alias = node.and_then(|n| {
                 let rule = rules.find(|r| r.kind == n.kind() && !r.alias.is_empty())?;
@@ -64,7 +64,7 @@ impl<'a> Resolver<'a> {
             // A name for a type of functions.
             let called = node.filter(|n| {
                 let typing = &self.language.typing;
-                typing.functions.iter().any(|f| f.kind == n.kind() && !f.makes)
+                typing.calls.functions.iter().any(|f| f.kind == n.kind() && !f.makes)
             });
             let called = called.and_then(|n| self.function_type(n)).map(|t| t.ty);
             out.alias = out.alias.take().or(called);
@@ -245,7 +245,7 @@ impl<'a> Resolver<'a> {
             (
                 Ty::Of { named: false, .. } | Ty::Function { .. } | Ty::Tuple(_),
                 Ty::Of { symbols, .. },
-            ) if symbols.iter().any(|s| s == self.language.typing.syntax.top) => Some(true),
+            ) if symbols.iter().any(|s| s == self.language.typing.built_in.top) => Some(true),
             (Ty::Of { symbols, .. }, Ty::Of { symbols: to, args, .. }) => {
                 let is = |s: &str| to.iter().any(|t| t == s);
                 if self.descends(symbols, &is).is_none() {
@@ -310,9 +310,8 @@ impl<'a> Resolver<'a> {
     /// built on one of the same library, or of the language's own.
     fn may_be(&self, symbols: &[String], wanted: &[String]) -> bool {
         let names = &self.language.names;
-        let syntax = &self.language.typing.syntax;
         let known = |s: &str| {
-            syntax.primitives.iter().any(|p| p.1 == s)
+            self.language.typing.built_in.primitives.iter().any(|p| p.1 == s)
                 || self.project.learned(self.language, s).is_some()
                 || self.project.type_of(s).is_some_and(|t| t.declared)
                 || self.shape(s).is_some_and(|t| t.declared)
@@ -320,13 +319,14 @@ impl<'a> Resolver<'a> {
         let near = |s: &str| {
             wanted.iter().any(|w| {
                 let root = names.package(w);
-                let plain = root.is_empty() || syntax.primitives.iter().any(|p| p.1 == w);
+                let plain = root.is_empty()
+                    || self.language.typing.built_in.primitives.iter().any(|p| p.1 == w);
                 plain
                     || crate::ground::below(s, &root).is_some()
                     || self.project.is_standard(self.language, w)
             })
         };
-        if wanted.iter().all(|w| syntax.closed.contains(&w.as_str())) {
+        if wanted.iter().all(|w| self.language.typing.built_in.closed.contains(&w.as_str())) {
             return false;
         }
         let unknown = |s: &str| !known(s) && near(s);

@@ -98,7 +98,7 @@ impl<'a> Resolver<'a> {
     pub(super) fn call_of(&self, call: Node<'a>) -> Option<CallSite> {
         let language = self.language;
         let rule = self.callee_rule(call)?;
-        let lists = language.typing.arguments.lists;
+        let lists = language.typing.calls.arguments.lists;
         let list = part(call, rule.arguments).filter(|_| !rule.arguments.is_empty());
         let list = list.or_else(|| named(call).into_iter().find(|n| lists.contains(&n.kind())))?;
         let one = |a: crate::types::calls::Argument<'a>| ArgumentSite {
@@ -111,12 +111,13 @@ impl<'a> Resolver<'a> {
         let arguments = self.arguments(call).into_iter().map(one).collect();
         // Waiting for it is no use of what it gives.
         let mut outer = call;
-        while let Some(up) = outer.parent().filter(|u| language.waits.contains(&u.kind())) {
+        while let Some(up) = outer.parent().filter(|u| language.flow.waits.contains(&u.kind())) {
             outer = up;
         }
-        let unused = outer.parent().is_some_and(|p| p.kind() == language.expression_statement)
-            && span(outer.parent()?).of(self.text).trim_end_matches(';').trim_end().len()
-                == span(outer).of(self.text).len();
+        let unused =
+            outer.parent().is_some_and(|p| p.kind() == language.writing.expression_statement)
+                && span(outer.parent()?).of(self.text).trim_end_matches(';').trim_end().len()
+                    == span(outer).of(self.text).len();
         let tail = language.typing.exprs.iter().any(|e| matches!(e.1, Gives::Tail));
         let ended = outer.parent().is_some_and(|p| span(p).of(self.text).ends_with(';'));
         Some(CallSite {
@@ -130,9 +131,9 @@ impl<'a> Resolver<'a> {
     fn has_effects(&self, node: Node<'a>) -> bool {
         let mut found = false;
         walk(node, |n| {
-            found |= self.language.effects.contains(&n.kind());
+            found |= self.language.flow.effects.contains(&n.kind());
             // What stands in a closure is not done here.
-            !found && !self.language.nested.contains(&n.kind())
+            !found && !self.language.flow.nested.contains(&n.kind())
         });
         found
     }
@@ -145,7 +146,7 @@ impl<'a> Resolver<'a> {
 
     pub(super) fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
         let typing = &self.language.typing;
-        let rule = typing.functions.iter().find(|f| f.kind == node.kind())?;
+        let rule = typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
         let list = self.parameters_of(node)?;
         let mut params = Vec::new();
         for p in named(list) {
@@ -196,7 +197,7 @@ impl<'a> Resolver<'a> {
     /// True if a parameter of what makes an object makes a member of that object known too.
     pub fn is_member(&self, of: &FunctionSite, parameter: &ParamSite) -> bool {
         let typing = &self.language.typing;
-        let named = of.name.is_some_and(|n| n.of(self.text) == typing.constructor);
+        let named = of.name.is_some_and(|n| n.of(self.text) == typing.calls.constructor);
         let at = parameter.name.unwrap_or(parameter.span);
         let own = || self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == at));
         (named || of.makes) && own()
@@ -214,7 +215,7 @@ impl<'a> Resolver<'a> {
     /// What leaves a body with a value: nothing of the functions in it.
     fn leaves_of(&self, body: Node<'a>, bare: bool) -> Vec<LeaveSite> {
         let typing = &self.language.typing;
-        let block = typing.blocks.contains(&body.kind());
+        let block = typing.branching.blocks.contains(&body.kind());
         if bare && !block {
             // An arrow before the value, or none.
             let value = if self.language.typing.gives(body.kind()).is_some() {
@@ -228,17 +229,17 @@ impl<'a> Resolver<'a> {
         let last = named(body).into_iter().next_back();
         let mut out = Vec::new();
         walk(body, |n| {
-            if self.language.nested.contains(&n.kind())
-                || typing.functions.iter().any(|f| f.kind == n.kind())
+            if self.language.flow.nested.contains(&n.kind())
+                || typing.calls.functions.iter().any(|f| f.kind == n.kind())
             {
                 return false;
             }
-            if typing.returns.iter().any(|r| r.kind == n.kind() && !r.many)
+            if typing.branching.returns.iter().any(|r| r.kind == n.kind() && !r.many)
                 && let Some(value) = named(n).into_iter().next()
             {
                 let statement = n
                     .parent()
-                    .filter(|p| p.kind() == self.language.expression_statement)
+                    .filter(|p| p.kind() == self.language.writing.expression_statement)
                     .unwrap_or(n);
                 let is_last = last.is_some_and(|l| l.id() == statement.id());
                 out.push(LeaveSite {
@@ -252,13 +253,13 @@ impl<'a> Resolver<'a> {
         let tail = typing.exprs.iter().any(|e| e.0 == body.kind() && matches!(e.1, Gives::Tail));
         if let Some(l) = last.filter(|_| tail) {
             let text = span(l).of(self.text);
-            let inner = match l.kind() == self.language.expression_statement {
+            let inner = match l.kind() == self.language.writing.expression_statement {
                 true => l.named_child(0).filter(|_| !text.ends_with(';')),
                 false => self.language.typing.gives(l.kind()).map(|_| l),
             };
             let left = out.iter().any(|o: &LeaveSite| o.statement == span(l));
-            if let Some(v) =
-                inner.filter(|v| !left && !typing.returns.iter().any(|r| r.kind == v.kind()))
+            if let Some(v) = inner
+                .filter(|v| !left && !typing.branching.returns.iter().any(|r| r.kind == v.kind()))
             {
                 out.push(LeaveSite { statement: span(l), value: span(v), last: true });
             }

@@ -46,7 +46,7 @@ pub struct WaitSite {
 impl<'a> Resolver<'a> {
     /// How functions of the language are waited for.
     pub fn waiting(&self) -> Option<&'static Waiting> {
-        self.language.typing.waiting.as_ref()
+        self.language.typing.calls.waiting.as_ref()
     }
 
     /// Where the word of a function that is waited for stands; a reason if it can have none.
@@ -78,7 +78,7 @@ impl<'a> Resolver<'a> {
             } else if rule.barred.contains(&n.kind()) {
                 barred.get_or_insert_with(|| "yield".to_owned());
             }
-            let nested = n.id() != node.id() && self.language.nested.contains(&n.kind());
+            let nested = n.id() != node.id() && self.language.flow.nested.contains(&n.kind());
             !nested
         });
         if let Some(barred) = barred {
@@ -112,7 +112,7 @@ impl<'a> Resolver<'a> {
             if rule.blocks.contains(&n.kind()) {
                 return Home::Waits;
             }
-            let function = self.language.typing.functions.iter().any(|f| f.kind == n.kind());
+            let function = self.language.typing.calls.functions.iter().any(|f| f.kind == n.kind());
             if function
                 && let Some(f) = self.function_of(n)
                 && f.body.is_some_and(|b| b.contains(at))
@@ -134,8 +134,8 @@ impl<'a> Resolver<'a> {
         let mut node = self.node_at(call)?;
         // What is looked through first where there may be no object is one expression with the call.
         while let Some(up) = node.parent().filter(|u| {
-            let links = self.language.chain.iter().any(|l| l.0 == u.kind());
-            let holds = self.language.chain.iter().any(|l| {
+            let links = self.language.compare.chain.iter().any(|l| l.0 == u.kind());
+            let holds = self.language.compare.chain.iter().any(|l| {
                 l.0 == u.kind() && u.child_by_field_name(l.1).is_some_and(|c| c.id() == node.id())
             });
             links && !holds && rule.behind.is_empty() && span(*u).end == span(node).end
@@ -158,7 +158,7 @@ impl<'a> Resolver<'a> {
         }
         let mut last = node;
         while let Some(up) = last.parent() {
-            let brackets = up.kind() == self.language.parenthesized;
+            let brackets = up.kind() == self.language.compare.parenthesized;
             if up.kind() == rule.kind {
                 waits = Some(span(up));
                 last = up;
@@ -172,7 +172,7 @@ impl<'a> Resolver<'a> {
         let outer = if waits.is_some() { last } else { node };
         let hangs = |n: Node<'a>| {
             n.parent().is_some_and(|up| {
-                self.language.chain.iter().any(|l| {
+                self.language.compare.chain.iter().any(|l| {
                     l.0 == up.kind()
                         && match l.1 {
                             "" => up.named_child(0).is_some_and(|c| c.id() == n.id()),
@@ -181,7 +181,7 @@ impl<'a> Resolver<'a> {
                 })
             })
         };
-        let around = outer.parent().filter(|p| p.kind() == self.language.parenthesized);
+        let around = outer.parent().filter(|p| p.kind() == self.language.compare.parenthesized);
         if let Some(p) = around.filter(|p| waits.is_some() && hangs(*p)) {
             waits = Some(span(p));
         }
@@ -227,8 +227,8 @@ impl<'a> Resolver<'a> {
     }
 
     fn is_statement(&self, node: Node<'a>) -> bool {
-        node.kind() == self.language.expression_statement
-            || self.language.typing.blocks.contains(&node.kind())
+        node.kind() == self.language.writing.expression_statement
+            || self.language.typing.branching.blocks.contains(&node.kind())
     }
 
     /// True if a function waits for something, within itself and outside of these places.
@@ -238,7 +238,7 @@ impl<'a> Resolver<'a> {
         let Some(node) = self.node_at(body) else { return true };
         walk(node, |n| {
             let at = span(n);
-            let nested = n.id() != node.id() && self.language.nested.contains(&n.kind());
+            let nested = n.id() != node.id() && self.language.flow.nested.contains(&n.kind());
             let waits = n.kind() == rule.kind && !gone.iter().any(|g| g.contains(at));
             // Loops and blocks that wait have the word themselves.
             found |= waits

@@ -1,10 +1,12 @@
 //! Types in C#.
 
-use crate::shared::{declared_type, each, function, parameter, value};
 use emendo_lang::language::{
-    ArgumentRule, Branch, CalleeRule, Delegate, FunctionRule, FunctionTypeRule, Gives, Intro,
-    Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
+    ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, Delegate, FunctionRule,
+    FunctionTypeRule, Gives, Intro, Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, Typing,
+    Waiting,
 };
+
+use crate::shared::{declared_type, each, function, parameter, value};
 
 /// A type whose own list of parameters makes an object of it.
 const fn made(kind: &'static str) -> FunctionRule {
@@ -15,61 +17,9 @@ const fn body(kind: &'static str, result: &'static str, makes: bool) -> Function
     FunctionRule { kind, params: "parameters", result, body: "body", makes, bare: true }
 }
 
-pub(crate) const TYPING: TypeRules = TypeRules {
-    syntax: Syntax {
-        generic: ('<', '>'),
-        dropped: &["ref", "out", "in", "params", "this", "readonly", "scoped"],
-        prefixes: &[],
-        joined: "",
-        quoted: false,
-        primitives: &[
-            ("string", "System.String"),
-            ("String", "System.String"),
-            ("int", "System.Int32"),
-            ("long", "System.Int64"),
-            ("short", "System.Int16"),
-            ("byte", "System.Byte"),
-            ("uint", "System.UInt32"),
-            ("ulong", "System.UInt64"),
-            ("char", "System.Char"),
-            ("bool", "System.Boolean"),
-            ("float", "System.Single"),
-            ("double", "System.Double"),
-            ("decimal", "System.Decimal"),
-            ("object", "System.Object"),
-        ],
-        nothing: &["void"],
-        inferred: &["var", "dynamic"],
-        through: &["Nullable"],
-        either: &[],
-        types: &[],
-        tuples: &[],
-        callables: &[],
-        delegates: &[
-            Delegate { name: "Action", gives: false },
-            Delegate { name: "Func", gives: true },
-        ],
-        list: "[]",
-        bracket_list: true,
-        closed: &[
-            "System.String",
-            "System.Int32",
-            "System.Int64",
-            "System.Boolean",
-            "System.Double",
-        ],
-        top: "System.Object",
-        members_typed: true,
-        type_first: true,
-        value_aliases: false,
-        invoke: "Invoke",
-        no_params: "()",
-        closure: ("(", ") => "),
-        text: "System.String",
-        number: "System.Int32",
-        truth: "System.Boolean",
-        future: "",
-    },
+pub(crate) const TYPING: Typing = Typing {
+    syntax: SYNTAX,
+    built_in: BUILT_IN,
     standard: include_str!("csharp.types"),
     exprs: &[
         ("string_literal", Gives::Is("System.String")),
@@ -139,6 +89,56 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         declared_type("delegate_declaration"),
     ],
     parts: &[("tuple_pattern", Part::Nth)],
+    type_params: &["type_parameter_list"],
+    truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
+    branching: BRANCHING,
+    calls: CALLS,
+    ..Typing::NONE
+};
+
+const SYNTAX: Syntax = Syntax {
+    generic: ('<', '>'),
+    dropped: &["ref", "out", "in", "params", "this", "readonly", "scoped"],
+    nothing: &["void"],
+    inferred: &["var", "dynamic"],
+    through: &["Nullable"],
+    delegates: &[Delegate { name: "Action", gives: false }, Delegate { name: "Func", gives: true }],
+    list: "[]",
+    bracket_list: true,
+    ..Syntax::NONE
+};
+
+const BUILT_IN: BuiltIn = BuiltIn {
+    primitives: &[
+        ("string", "System.String"),
+        ("String", "System.String"),
+        ("int", "System.Int32"),
+        ("long", "System.Int64"),
+        ("short", "System.Int16"),
+        ("byte", "System.Byte"),
+        ("uint", "System.UInt32"),
+        ("ulong", "System.UInt64"),
+        ("char", "System.Char"),
+        ("bool", "System.Boolean"),
+        ("float", "System.Single"),
+        ("double", "System.Double"),
+        ("decimal", "System.Decimal"),
+        ("object", "System.Object"),
+    ],
+    closed: &["System.String", "System.Int32", "System.Int64", "System.Boolean", "System.Double"],
+    top: "System.Object",
+    members_typed: true,
+    type_first: true,
+    invoke: "Invoke",
+    no_params: "()",
+    closure: ("(", ") => "),
+    text: "System.String",
+    number: "System.Int32",
+    truth: "System.Boolean",
+    ..BuiltIn::NONE
+};
+
+const BRANCHING: Branching = Branching {
     tests: &[
         Test { kind: "is_expression", value: "left", by: "", ty: "right" },
         Test { kind: "is_pattern_expression", value: "expression", by: "", ty: "pattern" },
@@ -151,8 +151,16 @@ pub(crate) const TYPING: TypeRules = TypeRules {
     ],
     exits: &["return_statement", "throw_statement", "continue_statement", "break_statement"],
     negations: &[("prefix_unary_expression", "!")],
-    asserts: &[],
     both: &["&&"],
+    returns: &[
+        ReturnRule { kind: "return_statement", many: false },
+        ReturnRule { kind: "yield_statement", many: true },
+    ],
+    blocks: &["block", "compilation_unit"],
+    ..Branching::NONE
+};
+
+const CALLS: Calls = Calls {
     functions: &[
         body("method_declaration", "returns", false),
         body("local_function_statement", "type", false),
@@ -168,11 +176,11 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         list: &["type_argument_list"],
         named: true,
     }],
-    returns: &[
-        ReturnRule { kind: "return_statement", many: false },
-        ReturnRule { kind: "yield_statement", many: true },
-    ],
-    arguments: ArgumentRule { lists: &["argument_list"], wrapper: "argument", keyed: ("", "", "") },
+    arguments: ArgumentRule {
+        lists: &["argument_list"],
+        wrapper: "argument",
+        ..ArgumentRule::NONE
+    },
     callees: &[
         CalleeRule {
             kind: "invocation_expression",
@@ -188,28 +196,19 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         },
         CalleeRule { kind: "constructor_initializer", function: "", object: "", arguments: "" },
     ],
-    param_makers: &[],
-    blocks: &["block", "compilation_unit"],
-    type_params: &["type_parameter_list"],
-    param_bases: &[],
-    truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
     constructor: "new",
-    reassigned: false,
     waiting: Some(Waiting {
         kind: "await_expression",
         before: "await ",
-        behind: "",
         word: "async",
         functions: &[
             ("method_declaration", &["returns"]),
             ("local_function_statement", &["type"]),
             ("lambda_expression", &[]),
         ],
-        bodiless: false,
         result: ("Task", "System.Threading.Tasks.Task"),
         nothing: ("void", "Task"),
         given: &["Task", "ValueTask", "IAsyncEnumerable"],
-        blocks: &[],
         top: true,
         takers: &[
             "WhenAll",
@@ -224,6 +223,7 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         nothing_fails: true,
         never: &["Dispose", "ToString", "Equals", "GetHashCode"],
         barred: &["yield_statement", "unsafe"],
+        ..Waiting::NONE
     }),
     packing: &[
         Packing {
@@ -245,4 +245,5 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             taken: Taken::Named(""),
         },
     ],
+    ..Calls::NONE
 };

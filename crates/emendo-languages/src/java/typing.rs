@@ -1,55 +1,19 @@
 //! Types in Java.
 
-use crate::shared::{declared_type, each, function, parameter, value};
 use emendo_lang::language::{
-    ArgumentRule, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, ReturnRule, Syntax,
-    Taken, TypeRules,
+    ArgumentRule, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, Gives, Intro, Origin,
+    Packing, ReturnRule, Syntax, Taken, Typing,
 };
+
+use crate::shared::{declared_type, each, function, parameter, value};
 
 const fn body(kind: &'static str, result: &'static str, makes: bool) -> FunctionRule {
     FunctionRule { kind, params: "parameters", result, body: "body", makes, bare: false }
 }
 
-pub(crate) const TYPING: TypeRules = TypeRules {
-    syntax: Syntax {
-        generic: ('<', '>'),
-        dropped: &["final"],
-        prefixes: &[],
-        joined: "",
-        quoted: false,
-        primitives: &[
-            ("int", "int"),
-            ("long", "long"),
-            ("short", "short"),
-            ("byte", "byte"),
-            ("char", "char"),
-            ("float", "float"),
-            ("double", "double"),
-            ("boolean", "boolean"),
-        ],
-        nothing: &["void"],
-        inferred: &["var"],
-        through: &[],
-        either: &[],
-        types: &[],
-        tuples: &[],
-        callables: &[],
-        delegates: &[],
-        list: "[]",
-        bracket_list: true,
-        closed: &["java.lang.String", "int", "long", "boolean", "char", "double", "float"],
-        top: "java.lang.Object",
-        members_typed: true,
-        type_first: true,
-        value_aliases: false,
-        invoke: "",
-        no_params: "()",
-        closure: ("(", ") -> "),
-        text: "java.lang.String",
-        number: "int",
-        truth: "boolean",
-        future: "",
-    },
+pub(crate) const TYPING: Typing = Typing {
+    syntax: SYNTAX,
+    built_in: BUILT_IN,
     standard: include_str!("java.types"),
     exprs: &[
         ("string_literal", Gives::Is("java.lang.String")),
@@ -104,13 +68,57 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         declared_type("enum_declaration"),
         declared_type("record_declaration"),
     ],
-    parts: &[],
-    tests: &[],
-    branches: &[],
-    exits: &[],
-    negations: &[],
-    asserts: &[],
+    type_params: &["type_parameters"],
+    truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
+    branching: BRANCHING,
+    calls: CALLS,
+    ..Typing::NONE
+};
+
+const SYNTAX: Syntax = Syntax {
+    generic: ('<', '>'),
+    dropped: &["final"],
+    nothing: &["void"],
+    inferred: &["var"],
+    list: "[]",
+    bracket_list: true,
+    ..Syntax::NONE
+};
+
+const BUILT_IN: BuiltIn = BuiltIn {
+    primitives: &[
+        ("int", "int"),
+        ("long", "long"),
+        ("short", "short"),
+        ("byte", "byte"),
+        ("char", "char"),
+        ("float", "float"),
+        ("double", "double"),
+        ("boolean", "boolean"),
+    ],
+    closed: &["java.lang.String", "int", "long", "boolean", "char", "double", "float"],
+    top: "java.lang.Object",
+    members_typed: true,
+    type_first: true,
+    no_params: "()",
+    closure: ("(", ") -> "),
+    text: "java.lang.String",
+    number: "int",
+    truth: "boolean",
+    ..BuiltIn::NONE
+};
+
+const BRANCHING: Branching = Branching {
     both: &["&&"],
+    returns: &[
+        ReturnRule { kind: "return_statement", many: false },
+        ReturnRule { kind: "yield_statement", many: true },
+    ],
+    blocks: &["block", "constructor_body"],
+    ..Branching::NONE
+};
+
+const CALLS: Calls = Calls {
     functions: &[
         body("method_declaration", "type", false),
         body("annotation_type_element_declaration", "type", false),
@@ -126,12 +134,7 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             bare: true,
         },
     ],
-    function_types: &[],
-    returns: &[
-        ReturnRule { kind: "return_statement", many: false },
-        ReturnRule { kind: "yield_statement", many: true },
-    ],
-    arguments: ArgumentRule { lists: &["argument_list"], wrapper: "", keyed: ("", "", "") },
+    arguments: ArgumentRule { lists: &["argument_list"], ..ArgumentRule::NONE },
     callees: &[
         CalleeRule {
             kind: "method_invocation",
@@ -152,14 +155,7 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             arguments: "arguments",
         },
     ],
-    param_makers: &[],
-    blocks: &["block", "constructor_body"],
-    type_params: &["type_parameters"],
-    param_bases: &[],
-    truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
     constructor: "new",
-    reassigned: false,
-    waiting: None,
     packing: &[Packing {
         word: "object",
         open: "new {}(",
@@ -169,4 +165,5 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         lists: &["argument_list"],
         taken: Taken::Whole(".", "()"),
     }],
+    ..Calls::NONE
 };

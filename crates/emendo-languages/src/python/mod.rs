@@ -4,35 +4,71 @@ mod typing;
 
 use std::sync::LazyLock;
 
+use emendo_lang::language::{
+    Binding, Compare, Context, Declaration, Declares, Exports, Flow, Fragments, Grammar, Hints,
+    Imports, KeyRule, Keyed, Language, Modules, Names, Placeholder, Reach, Scopes, Space, TypeRule,
+    Words, Writing, context, declares,
+};
+use emendo_lang::tree::{children, span, words_in};
+use emendo_lang::{Files, Import, ImportName};
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
-use emendo_lang::Files;
-use emendo_lang::language::{
-    Binding, Context, Declaration, KeyRule, Keyed, Language, Modules, Names, Placeholder, Reach,
-    Space, TypeFacts, TypeRule, context, declares,
-};
-use emendo_lang::tree::{children, span, words_in};
-use emendo_lang::{Import, ImportName};
+use crate::python::typing::TYPING;
 
 static GRAMMAR: LazyLock<tree_sitter::Language> =
     LazyLock::new(|| tree_sitter_python::LANGUAGE.into());
 
 /// The facts about Python.
 pub(super) const PYTHON: Language = Language {
-    id: "python",
-    title: "Python",
-    extensions: &["py", "pyi", "pyw"],
-    also_reads: &[],
-    grammar: || &GRAMMAR,
-    dialects: &[],
-    layer: None,
-    sample: "import a.b as c\nfrom .d import (e as f, g,)\n@h(1)\nasync def i(j, k: int = 1, *l, m=2, **n) -> o:\n    with p(q) as r:\n        x, (y, z) = 1, [s for s in t if u]\n    return c.v(w, x=f\"{y!r}\")\n",
+    fragments: FRAGMENTS,
+    compare: COMPARE,
+    writing: WRITING,
+    flow: FLOW,
+    names: NAMES,
+    words: WORDS,
+    scopes: SCOPES,
+    imports: IMPORTS,
+    exports: EXPORTS,
+    modules: Some(Modules {
+        of: module_of,
+        absolute,
+        file: module_file,
+        called: |_, _| Vec::new(),
+    }),
+    declares: DECLARES,
+    typing: TYPING,
+    ..Language::new("python", "Python", Grammar::new(&["py", "pyi", "pyw"], || &GRAMMAR, SAMPLE))
+};
+
+const SAMPLE: &str = "import a.b as c\nfrom .d import (e as f, g,)\n@h(1)\nasync def i(j, k: int = 1, *l, m=2, **n) -> o:\n    with p(q) as r:\n        x, (y, z) = 1, [s for s in t if u]\n    return c.v(w, x=f\"{y!r}\")\n";
+
+const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
         Placeholder { before: "@", after: "", capital: false },
     ],
+    bare_bodies: &["block"],
+    forms: &[
+        ("number", &["integer", "float"]),
+        ("string", &["string", "concatenated_string"]),
+        ("boolean", &["true", "false"]),
+        ("null", &["none"]),
+        ("name", &["identifier"]),
+        ("call", &["call"]),
+        ("member", &["attribute", "subscript"]),
+        ("function", &["lambda"]),
+        ("object", &["dictionary", "dictionary_comprehension"]),
+        ("list", &["list", "list_comprehension", "tuple", "set"]),
+        ("template", &[]),
+        ("type", &["type", "generic_type"]),
+        ("statement", STATEMENTS),
+    ],
+    ..Fragments::NONE
+};
+
+const COMPARE: Compare = Compare {
     separators: &[","],
     optional: &[";"],
     alike: &[&["list", "list_pattern"], &["tuple", "tuple_pattern"]],
@@ -43,15 +79,20 @@ pub(super) const PYTHON: Language = Language {
     ],
     strings: &["string"],
     interpolations: &["interpolation"],
-    loose_text: &[],
-    token_runs: &[],
     chain: &[("attribute", "object"), ("call", "function"), ("subscript", "value")],
     transparent: &["type", "with_item"],
-    bare_bodies: &["block"],
-    splices: &[],
-    waits: &["await"],
-    nested: &["function_definition", "lambda", "class_definition"],
     parenthesized: "parenthesized_expression",
+    spreads: &[
+        "list_splat",
+        "dictionary_splat",
+        "keyword_argument",
+        "list_splat_pattern",
+        "dictionary_splat_pattern",
+    ],
+    ..Compare::NONE
+};
+
+const WRITING: Writing = Writing {
     loose: &[
         "binary_operator",
         "boolean_operator",
@@ -80,15 +121,6 @@ pub(super) const PYTHON: Language = Language {
         ("list_splat", ""),
         ("dictionary_splat", ""),
     ],
-    effects: &["call", "await", "yield", "named_expression", "assignment", "augmented_assignment"],
-    spreads: &[
-        "list_splat",
-        "dictionary_splat",
-        "keyword_argument",
-        "list_splat_pattern",
-        "dictionary_splat_pattern",
-    ],
-    spread_fields: &[],
     expression_statement: "expression_statement",
     line_items: &[
         "expression_statement",
@@ -117,24 +149,117 @@ pub(super) const PYTHON: Language = Language {
         "case_clause",
         "except_clause",
     ],
-    forms: &[
-        ("number", &["integer", "float"]),
-        ("string", &["string", "concatenated_string"]),
-        ("boolean", &["true", "false"]),
-        ("null", &["none"]),
-        ("name", &["identifier"]),
-        ("call", &["call"]),
-        ("member", &["attribute", "subscript"]),
-        ("function", &["lambda"]),
-        ("object", &["dictionary", "dictionary_comprehension"]),
-        ("list", &["list", "list_comprehension", "tuple", "set"]),
-        ("template", &[]),
-        ("type", &["type", "generic_type"]),
-        ("statement", STATEMENTS),
-    ],
-    names: NAMES,
-    typing: crate::python::typing::TYPING,
+    snake: true,
+    property: ("", "@property"),
+    ..Writing::NONE
 };
+
+const FLOW: Flow = Flow {
+    waits: &["await"],
+    nested: &["function_definition", "lambda", "class_definition"],
+    effects: &["call", "await", "yield", "named_expression", "assignment", "augmented_assignment"],
+};
+
+const WORDS: Words = Words {
+    kinds: &[("identifier", Space::Value)],
+    paths: &["attribute", "dotted_name"],
+    positions: &[
+        ("attribute", "attribute", Space::Member),
+        ("function_definition", "name", Space::Declared),
+        ("class_definition", "name", Space::Declared),
+        ("keyword_argument", "name", Space::Declared),
+        ("parameters", "", Space::Declared),
+        ("lambda_parameters", "", Space::Declared),
+        ("default_parameter", "name", Space::Declared),
+        ("typed_default_parameter", "name", Space::Declared),
+        ("typed_parameter", "", Space::Declared),
+        ("assignment", "left", Space::Declared),
+        ("named_expression", "name", Space::Declared),
+        ("for_statement", "left", Space::Declared),
+        ("for_in_clause", "left", Space::Declared),
+        ("as_pattern_target", "", Space::Declared),
+        ("pattern_list", "", Space::Declared),
+        ("tuple_pattern", "", Space::Declared),
+        ("list_pattern", "", Space::Declared),
+        ("list_splat_pattern", "", Space::Declared),
+        ("dictionary_splat_pattern", "", Space::Declared),
+        ("global_statement", "", Space::Declared),
+        ("nonlocal_statement", "", Space::Declared),
+    ],
+    member_after: &["."],
+    member: ("attribute", "object", "attribute"),
+    receivers: &[
+        ("attribute", "object"),
+        ("call", "function"),
+        ("subscript", "value"),
+        ("await", ""),
+        ("type", ""),
+        ("generic_type", ""),
+    ],
+    quoted_types: Some(("type", "# type:")),
+    ..Words::NONE
+};
+
+const SCOPES: Scopes = Scopes {
+    sealed: &[
+        "argument_list",
+        "string",
+        "concatenated_string",
+        "comparison_operator",
+        "binary_operator",
+        "boolean_operator",
+        "subscript",
+        "dictionary",
+        "list",
+        "list_comprehension",
+        "dictionary_comprehension",
+        "set_comprehension",
+        "generator_expression",
+    ],
+    pattern_skips: &[
+        ("attribute", ""),
+        ("subscript", ""),
+        ("call", ""),
+        ("", "value"),
+        ("", "type"),
+    ],
+    kinds: &[
+        "module",
+        "function_definition",
+        "class_definition",
+        "lambda",
+        "list_comprehension",
+        "set_comprehension",
+        "dictionary_comprehension",
+        "generator_expression",
+    ],
+    bindings: &[
+        bind("class_definition", "name", Space::Type),
+        bind("function_definition", "name", Space::Value),
+        apart("parameters", "", ""),
+        apart("lambda_parameters", "", ""),
+        apart("assignment", "left", ""),
+        apart("named_expression", "name", ""),
+        apart("for_statement", "left", ""),
+        apart("for_in_clause", "left", ""),
+        apart("as_pattern_target", "", ""),
+    ],
+    member_scopes: &["class_definition"],
+    ..Scopes::NONE
+};
+
+const IMPORTS: Imports = Imports {
+    kinds: &["import_statement", "import_from_statement", "future_import_statement"],
+    preamble: &[("expression_statement", "string"), ("future_import_statement", "")],
+    read_import,
+    write_import,
+    write_list: |module, items, _| Some(format!("from {module} import {}", items.join(", "))),
+    imports_member: |_, _| false,
+    ..Imports::NONE
+};
+
+const EXPORTS: Exports =
+    Exports { passing: &["import"], exports_all: true, export_list: "__all__", ..Exports::NONE };
 
 const STATEMENTS: &[&str] = &[
     "expression_statement",
@@ -221,8 +346,8 @@ const fn apart(kind: &'static str, field: &'static str, child: &'static str) -> 
     Binding { kind, field, child, space: Space::Value, reach: Reach::Scope, deep: true }
 }
 
-const TYPE_FACTS: TypeFacts = TypeFacts {
-    read_by_calls: false,
+const DECLARES: Declares = Declares {
+    type_keywords: &["class"],
     declared: &[
         declares("class_definition", "name", &["superclasses"]),
         TypeRule {
@@ -234,32 +359,28 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             anonymous: false,
         },
     ],
-    members: &[],
-    numbered: ("", ""),
-    parameters: &[],
     assigned: ("assignment", "left", "right"),
     fields: &["type", "return_type"],
     values: &[("assignment", "right"), ("named_expression", "value")],
-    made: &[],
-    call: ("call", "function"),
-    made_below: false,
-    wraps: &[
-        "type",
-        "generic_type",
-        "subscript",
-        "binary_operator",
-        "argument_list",
-        "typed_parameter",
-    ],
-    skipped: &["type_parameter", "none", "keyword_argument"],
-    nothing: &["None"],
-    through: &["Optional", "Final", "ClassVar", "Annotated"],
-    inferred: &[],
-    own: &["self", "cls"],
-    base: &["super()"],
-    short_values: &[],
-    shorthands: &[],
     keys: &[KeyRule { pair: "keyword_argument", key: "name", around: "call", owner: "function" }],
+    hints: Hints {
+        call: ("call", "function"),
+        wraps: &[
+            "type",
+            "generic_type",
+            "subscript",
+            "binary_operator",
+            "argument_list",
+            "typed_parameter",
+        ],
+        skipped: &["type_parameter", "none", "keyword_argument"],
+        nothing: &["None"],
+        through: &["Optional", "Final", "ClassVar", "Annotated"],
+        own: &["self", "cls"],
+        base: &["super()"],
+        ..Hints::NONE
+    },
+    ..Declares::NONE
 };
 
 /// The dotted name of a file, from the outermost folder that is a package; `src` and the like are none.
@@ -324,120 +445,13 @@ fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
 
 const NAMES: Names = Names {
     separator: ".",
-    module_separator: "",
-    full_names: false,
-    sure_wildcards: false,
-    snake: true,
-    property: ("", "@property"),
-    bare_single: false,
-    sealed: &[
-        "argument_list",
-        "string",
-        "concatenated_string",
-        "comparison_operator",
-        "binary_operator",
-        "boolean_operator",
-        "subscript",
-        "dictionary",
-        "list",
-        "list_comprehension",
-        "dictionary_comprehension",
-        "set_comprehension",
-        "generator_expression",
-    ],
-    shortened: (&[], ""),
     members_need_receiver: true,
-    types: TYPE_FACTS,
-    modules: Some(Modules {
-        of: module_of,
-        absolute,
-        file: module_file,
-        called: |_, _| Vec::new(),
-    }),
-    loads: &[],
-    passing: &["import"],
-    exports_all: true,
-    export_kinds: &[],
-    read_exports: |_, _| Vec::new(),
-    export_list: "__all__",
-    nested_packages: false,
-    pattern_skips: &[
-        ("attribute", ""),
-        ("subscript", ""),
-        ("call", ""),
-        ("", "value"),
-        ("", "type"),
-    ],
-    constants_in: &[],
-    default: "",
     package_of: crate::shared::lower_head,
-    words: &[("identifier", Space::Value)],
-    root: "",
     reserved: &[
         "and", "as", "assert", "async", "await", "break", "class", "continue", "def", "del",
         "elif", "else", "except", "finally", "for", "from", "global", "if", "import", "in", "is",
         "lambda", "nonlocal", "not", "or", "pass", "raise", "return", "try", "while", "with",
         "yield",
-    ],
-    paths: &["attribute", "dotted_name"],
-    positions: &[
-        ("attribute", "attribute", Space::Member),
-        ("function_definition", "name", Space::Declared),
-        ("class_definition", "name", Space::Declared),
-        ("keyword_argument", "name", Space::Declared),
-        ("parameters", "", Space::Declared),
-        ("lambda_parameters", "", Space::Declared),
-        ("default_parameter", "name", Space::Declared),
-        ("typed_default_parameter", "name", Space::Declared),
-        ("typed_parameter", "", Space::Declared),
-        ("assignment", "left", Space::Declared),
-        ("named_expression", "name", Space::Declared),
-        ("for_statement", "left", Space::Declared),
-        ("for_in_clause", "left", Space::Declared),
-        ("as_pattern_target", "", Space::Declared),
-        ("pattern_list", "", Space::Declared),
-        ("tuple_pattern", "", Space::Declared),
-        ("list_pattern", "", Space::Declared),
-        ("list_splat_pattern", "", Space::Declared),
-        ("dictionary_splat_pattern", "", Space::Declared),
-        ("global_statement", "", Space::Declared),
-        ("nonlocal_statement", "", Space::Declared),
-    ],
-    member_after: &["."],
-    heads: &[],
-    scopes: &[
-        "module",
-        "function_definition",
-        "class_definition",
-        "lambda",
-        "list_comprehension",
-        "set_comprehension",
-        "dictionary_comprehension",
-        "generator_expression",
-    ],
-    bindings: &[
-        bind("class_definition", "name", Space::Type),
-        bind("function_definition", "name", Space::Value),
-        apart("parameters", "", ""),
-        apart("lambda_parameters", "", ""),
-        apart("assignment", "left", ""),
-        apart("named_expression", "name", ""),
-        apart("for_statement", "left", ""),
-        apart("for_in_clause", "left", ""),
-        apart("as_pattern_target", "", ""),
-    ],
-    member_scopes: &["class_definition"],
-    type_keywords: &["class"],
-    package_keyword: "",
-    call: ("", "", ""),
-    member: ("attribute", "object", "attribute"),
-    receivers: &[
-        ("attribute", "object"),
-        ("call", "function"),
-        ("subscript", "value"),
-        ("await", ""),
-        ("type", ""),
-        ("generic_type", ""),
     ],
     implicit: &["builtins"],
     builtin: &[
@@ -503,16 +517,7 @@ const NAMES: Names = Names {
         "vars",
         "zip",
     ],
-    packages: &[],
-    inner_modules: &[],
-    imports: &["import_statement", "import_from_statement", "future_import_statement"],
-    import_like: &[],
-    quoted_types: Some(("type", "# type:")),
-    preamble: &[("expression_statement", "string"), ("future_import_statement", "")],
-    read_import,
-    write_import,
-    write_list: |module, items, _| Some(format!("from {module} import {}", items.join(", "))),
-    imports_member: |_, _| false,
+    ..Names::NONE
 };
 
 /// `import a.b as c, d` and `from a.b import (c as d, e)`.

@@ -1,60 +1,15 @@
 //! Types in Python.
 
-use crate::shared::{each, parameter, value};
 use emendo_lang::language::{
-    ArgumentRule, Branch, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin,
-    Packing, Part, ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
+    ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, FunctionTypeRule,
+    Gives, Intro, Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, Typing, Waiting,
 };
 
-pub(crate) const TYPING: TypeRules = TypeRules {
-    syntax: Syntax {
-        generic: ('[', ']'),
-        dropped: &[],
-        prefixes: &[],
-        joined: "",
-        quoted: true,
-        primitives: &[
-            ("str", "str"),
-            ("int", "int"),
-            ("float", "float"),
-            ("bool", "bool"),
-            ("bytes", "bytes"),
-            ("list", "list"),
-            ("dict", "dict"),
-            ("set", "set"),
-            ("frozenset", "frozenset"),
-            ("List", "list"),
-            ("Dict", "dict"),
-            ("Set", "set"),
-            ("FrozenSet", "frozenset"),
-            ("typing.List", "list"),
-            ("typing.Dict", "dict"),
-            ("typing.Set", "set"),
-            ("object", "object"),
-        ],
-        nothing: &["None"],
-        inferred: &["Any", "typing.Any"],
-        through: &["Optional", "Final", "ClassVar", "Annotated", "Required", "NotRequired"],
-        either: &["Union"],
-        types: &["Type", "type"],
-        tuples: &["Tuple", "tuple"],
-        callables: &["Callable"],
-        delegates: &[],
-        list: "list",
-        bracket_list: true,
-        closed: &[],
-        top: "object",
-        members_typed: false,
-        type_first: false,
-        value_aliases: true,
-        invoke: "",
-        no_params: "",
-        closure: ("lambda ", ": "),
-        text: "str",
-        number: "int",
-        truth: "bool",
-        future: "collections.abc.Awaitable",
-    },
+use crate::shared::{each, parameter, value};
+
+pub(crate) const TYPING: Typing = Typing {
+    syntax: SYNTAX,
+    built_in: BUILT_IN,
     standard: include_str!("python.types"),
     exprs: &[
         ("string", Gives::Is("str")),
@@ -129,6 +84,60 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         ("list_pattern", Part::Nth),
         ("list_splat_pattern", Part::Rest),
     ],
+    type_params: &["type_parameter"],
+    param_bases: &["Generic", "Protocol"],
+    reassigned: true,
+    branching: BRANCHING,
+    calls: CALLS,
+    ..Typing::NONE
+};
+
+const SYNTAX: Syntax = Syntax {
+    generic: ('[', ']'),
+    quoted: true,
+    nothing: &["None"],
+    inferred: &["Any", "typing.Any"],
+    through: &["Optional", "Final", "ClassVar", "Annotated", "Required", "NotRequired"],
+    either: &["Union"],
+    types: &["Type", "type"],
+    tuples: &["Tuple", "tuple"],
+    callables: &["Callable"],
+    list: "list",
+    bracket_list: true,
+    ..Syntax::NONE
+};
+
+const BUILT_IN: BuiltIn = BuiltIn {
+    primitives: &[
+        ("str", "str"),
+        ("int", "int"),
+        ("float", "float"),
+        ("bool", "bool"),
+        ("bytes", "bytes"),
+        ("list", "list"),
+        ("dict", "dict"),
+        ("set", "set"),
+        ("frozenset", "frozenset"),
+        ("List", "list"),
+        ("Dict", "dict"),
+        ("Set", "set"),
+        ("FrozenSet", "frozenset"),
+        ("typing.List", "list"),
+        ("typing.Dict", "dict"),
+        ("typing.Set", "set"),
+        ("object", "object"),
+    ],
+    top: "object",
+    value_aliases: true,
+    closure: ("lambda ", ": "),
+    text: "str",
+    number: "int",
+    truth: "bool",
+    future: "collections.abc.Awaitable",
+    ..BuiltIn::NONE
+};
+
+const BRANCHING: Branching = Branching {
     tests: &[Test { kind: "call", value: "function", by: "isinstance", ty: "arguments," }],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },
@@ -141,6 +150,14 @@ pub(crate) const TYPING: TypeRules = TypeRules {
     negations: &[("not_operator", "not")],
     asserts: &["assert_statement"],
     both: &["and"],
+    returns: &[
+        ReturnRule { kind: "return_statement", many: false },
+        ReturnRule { kind: "yield", many: true },
+    ],
+    blocks: &["block", "module"],
+};
+
+const CALLS: Calls = Calls {
     functions: &[
         FunctionRule {
             kind: "function_definition",
@@ -167,14 +184,10 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         },
         FunctionTypeRule { kind: "subscript", list: &["subscript"], named: true },
     ],
-    returns: &[
-        ReturnRule { kind: "return_statement", many: false },
-        ReturnRule { kind: "yield", many: true },
-    ],
     arguments: ArgumentRule {
         lists: &["argument_list"],
-        wrapper: "",
         keyed: ("keyword_argument", "name", "value"),
+        ..ArgumentRule::NONE
     },
     callees: &[CalleeRule {
         kind: "call",
@@ -183,24 +196,14 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         arguments: "arguments",
     }],
     param_makers: &["TypeVar"],
-    blocks: &["block", "module"],
-    type_params: &["type_parameter"],
-    param_bases: &["Generic", "Protocol"],
-    truths: &[],
     constructor: "__init__",
-    reassigned: true,
     waiting: Some(Waiting {
         kind: "await",
         before: "await ",
-        behind: "",
         word: "async",
         functions: &[("function_definition", &["def"])],
         bodiless: true,
-        result: ("", ""),
-        nothing: ("", ""),
         given: &["Awaitable", "Coroutine", "Future"],
-        blocks: &[],
-        top: false,
         takers: &[
             "run",
             "gather",
@@ -211,9 +214,9 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             "run_until_complete",
             "shield",
         ],
-        nothing_fails: false,
         never: &["__init__", "__new__", "__del__", "__str__", "__repr__", "__len__", "__hash__"],
         barred: &["yield"],
+        ..Waiting::NONE
     }),
     packing: &[
         Packing {

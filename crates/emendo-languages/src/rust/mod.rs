@@ -4,35 +4,53 @@ mod typing;
 
 use std::sync::LazyLock;
 
+use emendo_lang::language::{
+    Binding, Compare, Context, Declaration, Declares, Exports, Flow, Fragments, Grammar, Hints,
+    Imports, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder, Reach, Scopes, Space,
+    TypeRule, Words, Writing, context, declares,
+};
+use emendo_lang::tree::{children, span, words_in};
+use emendo_lang::{Files, Import, ImportName};
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
-use emendo_lang::Files;
-use emendo_lang::language::{
-    Binding, Context, Declaration, KeyRule, Keyed, Language, Layer, Modules, Names, Placeholder,
-    Reach, Space, TypeFacts, TypeRule, context, declares,
-};
-use emendo_lang::tree::{children, span, words_in};
-use emendo_lang::{Import, ImportName};
+use crate::rust::typing::TYPING;
 
 static GRAMMAR: LazyLock<tree_sitter::Language> =
     LazyLock::new(|| tree_sitter_rust::LANGUAGE.into());
 
 /// The facts about Rust.
 pub(super) const RUST: Language = Language {
-    id: "rust",
-    title: "Rust",
-    extensions: &["rs"],
-    also_reads: &[],
-    grammar: || &GRAMMAR,
-    dialects: &[],
-    layer: Some(Layer {
-        kind: "token_tree",
-        parent: "macro_invocation",
-        separator: ",",
-        end: b';',
-    }),
-    sample: "use a::b::{self, C as D, e::*};\n#[derive(Debug)]\npub struct S<'a, T> where T: X { pub f: &'a T }\nimpl<T> Tr for S<'_, T> {\n    async fn m(&self, (a, b): P) -> Result<(), E> {\n        let Some(x) = y else { return };\n        println!(\"{x} {}\", a.b::<C>(d)?.await);\n        S { f: 1, ..z }\n    }\n}\n",
+    fragments: FRAGMENTS,
+    compare: COMPARE,
+    writing: WRITING,
+    flow: FLOW,
+    names: NAMES,
+    words: WORDS,
+    scopes: SCOPES,
+    imports: IMPORTS,
+    exports: EXPORTS,
+    modules: Some(Modules { of: module_of, absolute, file: module_file, called }),
+    declares: DECLARES,
+    typing: TYPING,
+    ..Language::new(
+        "rust",
+        "Rust",
+        Grammar {
+            layer: Some(Layer {
+                kind: "token_tree",
+                parent: "macro_invocation",
+                separator: ",",
+                end: b';',
+            }),
+            ..Grammar::new(&["rs"], || &GRAMMAR, SAMPLE)
+        },
+    )
+};
+
+const SAMPLE: &str = "use a::b::{self, C as D, e::*};\n#[derive(Debug)]\npub struct S<'a, T> where T: X { pub f: &'a T }\nimpl<T> Tr for S<'_, T> {\n    async fn m(&self, (a, b): P) -> Result<(), E> {\n        let Some(x) = y else { return };\n        println!(\"{x} {}\", a.b::<C>(d)?.await);\n        S { f: 1, ..z }\n    }\n}\n";
+
+const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
@@ -41,6 +59,26 @@ pub(super) const RUST: Language = Language {
         Placeholder { before: "fn ", after: "() {}", capital: false },
         Placeholder { before: "'", after: "", capital: false },
     ],
+    token_runs: &["token_tree"],
+    forms: &[
+        ("number", &["integer_literal", "float_literal"]),
+        ("string", &["string_literal", "raw_string_literal", "char_literal"]),
+        ("boolean", &["boolean_literal"]),
+        ("null", &[]),
+        ("name", &["identifier", "self"]),
+        ("call", &["call_expression", "macro_invocation"]),
+        ("member", &["field_expression", "index_expression", "scoped_identifier"]),
+        ("function", &["closure_expression"]),
+        ("object", &["struct_expression"]),
+        ("list", &["array_expression", "tuple_expression"]),
+        ("template", &[]),
+        ("type", TYPES),
+        ("statement", &["expression_statement", "let_declaration", "block"]),
+    ],
+    ..Fragments::NONE
+};
+
+const COMPARE: Compare = Compare {
     separators: &[","],
     optional: &[";"],
     alike: &[
@@ -58,9 +96,6 @@ pub(super) const RUST: Language = Language {
         Keyed { list: "struct_pattern", pair: "field_pattern", key: "name", shorthand: "" },
     ],
     strings: &["string_literal", "raw_string_literal"],
-    interpolations: &[],
-    loose_text: &[],
-    token_runs: &["token_tree"],
     chain: &[
         ("field_expression", "value"),
         ("call_expression", "function"),
@@ -69,12 +104,12 @@ pub(super) const RUST: Language = Language {
         ("await_expression", ""),
         ("index_expression", ""),
     ],
-    transparent: &[],
-    bare_bodies: &[],
-    splices: &[],
-    waits: &["await_expression", "try_expression"],
-    nested: &["function_item", "closure_expression", "impl_item", "trait_item", "mod_item"],
     parenthesized: "parenthesized_expression",
+    spreads: &["base_field_initializer", "remaining_field_pattern"],
+    ..Compare::NONE
+};
+
+const WRITING: Writing = Writing {
     loose: &[
         "assignment_expression",
         "compound_assignment_expr",
@@ -104,18 +139,6 @@ pub(super) const RUST: Language = Language {
         ("index_expression", ""),
         ("range_expression", ""),
     ],
-    effects: &[
-        "call_expression",
-        "macro_invocation",
-        "assignment_expression",
-        "compound_assignment_expr",
-        "await_expression",
-        "try_expression",
-        "return_expression",
-        "break_expression",
-    ],
-    spreads: &["base_field_initializer", "remaining_field_pattern"],
-    spread_fields: &[],
     expression_statement: "expression_statement",
     line_items: &[
         "expression_statement",
@@ -139,24 +162,140 @@ pub(super) const RUST: Language = Language {
         "empty_statement",
         "match_arm",
     ],
-    forms: &[
-        ("number", &["integer_literal", "float_literal"]),
-        ("string", &["string_literal", "raw_string_literal", "char_literal"]),
-        ("boolean", &["boolean_literal"]),
-        ("null", &[]),
-        ("name", &["identifier", "self"]),
-        ("call", &["call_expression", "macro_invocation"]),
-        ("member", &["field_expression", "index_expression", "scoped_identifier"]),
-        ("function", &["closure_expression"]),
-        ("object", &["struct_expression"]),
-        ("list", &["array_expression", "tuple_expression"]),
-        ("template", &[]),
-        ("type", TYPES),
-        ("statement", &["expression_statement", "let_declaration", "block"]),
-    ],
-    names: NAMES,
-    typing: crate::rust::typing::TYPING,
+    snake: true,
+    bare_single: true,
+    ..Writing::NONE
 };
+
+const FLOW: Flow = Flow {
+    waits: &["await_expression", "try_expression"],
+    nested: &["function_item", "closure_expression", "impl_item", "trait_item", "mod_item"],
+    effects: &[
+        "call_expression",
+        "macro_invocation",
+        "assignment_expression",
+        "compound_assignment_expr",
+        "await_expression",
+        "try_expression",
+        "return_expression",
+        "break_expression",
+    ],
+};
+
+const WORDS: Words = Words {
+    kinds: &[
+        ("identifier", Space::Value),
+        ("type_identifier", Space::Type),
+        ("field_identifier", Space::Member),
+        ("shorthand_field_identifier", Space::Declared),
+        ("crate", Space::Value),
+        ("self", Space::Value),
+        ("super", Space::Value),
+    ],
+    paths: &["scoped_identifier", "scoped_type_identifier"],
+    positions: &[
+        ("field_expression", "field", Space::Member),
+        ("scoped_identifier", "name", Space::Member),
+        ("scoped_type_identifier", "name", Space::Member),
+        ("struct_item", "name", Space::Declared),
+        ("enum_item", "name", Space::Declared),
+        ("union_item", "name", Space::Declared),
+        ("trait_item", "name", Space::Declared),
+        ("type_item", "name", Space::Declared),
+        ("mod_item", "name", Space::Declared),
+        ("const_item", "name", Space::Declared),
+        ("static_item", "name", Space::Declared),
+        ("function_item", "name", Space::Declared),
+        ("function_signature_item", "name", Space::Declared),
+        ("macro_definition", "name", Space::Declared),
+        ("enum_variant", "name", Space::Declared),
+        ("field_declaration", "name", Space::Declared),
+        ("field_initializer", "field", Space::Declared),
+        ("field_pattern", "name", Space::Declared),
+        ("parameter", "pattern", Space::Declared),
+        ("let_declaration", "pattern", Space::Declared),
+        ("for_expression", "pattern", Space::Declared),
+        ("closure_parameters", "", Space::Declared),
+        ("type_parameter", "name", Space::Declared),
+        ("lifetime", "", Space::Declared),
+        ("label", "", Space::Declared),
+    ],
+    member_after: &["::", "."],
+    member: ("scoped_identifier", "path", "name"),
+    receivers: &[
+        ("field_expression", "value"),
+        ("call_expression", "function"),
+        ("generic_function", "function"),
+        ("scoped_identifier", "path"),
+        ("scoped_type_identifier", "path"),
+        ("generic_type", "type"),
+        ("try_expression", ""),
+        ("await_expression", ""),
+        ("index_expression", ""),
+        ("reference_expression", "value"),
+        ("macro_invocation", "macro"),
+    ],
+    ..Words::NONE
+};
+
+const SCOPES: Scopes = Scopes {
+    pattern_skips: &[
+        ("", "type"),
+        ("", "path"),
+        ("scoped_identifier", ""),
+        ("field_identifier", ""),
+    ],
+    constants_in: &["match_arm", "let_condition"],
+    kinds: &[
+        "source_file",
+        "mod_item",
+        "function_item",
+        "closure_expression",
+        "block",
+        "match_arm",
+        "for_expression",
+        "if_expression",
+        "while_expression",
+        "impl_item",
+        "trait_item",
+        "struct_item",
+        "enum_item",
+    ],
+    bindings: &[
+        bind("struct_item", "name", Space::Type),
+        bind("enum_item", "name", Space::Type),
+        bind("union_item", "name", Space::Type),
+        bind("trait_item", "name", Space::Type),
+        bind("type_item", "name", Space::Type),
+        bind("mod_item", "name", Space::Type),
+        bind("type_parameter", "name", Space::Type),
+        bind("function_item", "name", Space::Value),
+        bind("const_item", "name", Space::Value),
+        bind("static_item", "name", Space::Value),
+        apart("parameter", "pattern", Reach::Scope),
+        apart("let_declaration", "pattern", Reach::Onwards),
+        apart("let_condition", "pattern", Reach::Onwards),
+        apart("closure_parameters", "", Reach::Scope),
+        apart("for_expression", "pattern", Reach::Inside),
+        apart("match_arm", "pattern", Reach::Inside),
+    ],
+    member_scopes: &["impl_item", "trait_item"],
+    inner_modules: &["mod_item"],
+    ..Scopes::NONE
+};
+
+const IMPORTS: Imports = Imports {
+    kinds: &["use_declaration"],
+    preamble: &[("inner_attribute_item", ""), ("shebang", ""), ("extern_crate_declaration", "")],
+    read_import,
+    write_import,
+    write_list: |module, items, _| Some(format!("use {module}::{{{}}};", items.join(", "))),
+    imports_member: |_, _| false,
+    ..Imports::NONE
+};
+
+const EXPORTS: Exports =
+    Exports { passing: &["pub use", ") use"], exports_all: true, ..Exports::NONE };
 
 const TYPES: &[&str] = &[
     "type_identifier",
@@ -295,8 +434,8 @@ const fn adds(kind: &'static str, name: &'static str, supers: &'static [&'static
     TypeRule { kind, name, supers, alias: "", extends: true, anonymous: false }
 }
 
-const TYPE_FACTS: TypeFacts = TypeFacts {
-    read_by_calls: false,
+const DECLARES: Declares = Declares {
+    type_keywords: &["struct", "enum", "trait", "impl", "type", "union"],
     declared: &[
         declares("struct_item", "name", &[]),
         declares("enum_item", "name", &[]),
@@ -320,29 +459,8 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("associated_type", "name", Space::Type),
     ],
     numbered: ("ordered_field_declaration_list", "type"),
-    parameters: &[],
-    assigned: ("", "", ""),
     fields: &["type", "return_type"],
     values: &[("let_declaration", "value")],
-    made: &[("struct_expression", "name"), ("type_cast_expression", "type")],
-    call: ("call_expression", "function"),
-    made_below: true,
-    wraps: &[
-        "generic_type",
-        "generic_function",
-        "reference_type",
-        "dynamic_type",
-        "abstract_type",
-        "bounded_type",
-        "trait_bounds",
-    ],
-    skipped: &["type_arguments", "lifetime", "mutable_specifier"],
-    nothing: &[],
-    through: &["Box", "Arc", "Rc", "Pin"],
-    inferred: &["_"],
-    own: &["self", "Self"],
-    base: &[],
-    short_values: &[],
     shorthands: &["shorthand_field_identifier", "shorthand_field_initializer"],
     keys: &[
         KeyRule {
@@ -359,6 +477,26 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         },
         KeyRule { pair: "field_pattern", key: "name", around: "struct_pattern", owner: "type" },
     ],
+    hints: Hints {
+        made: &[("struct_expression", "name"), ("type_cast_expression", "type")],
+        call: ("call_expression", "function"),
+        made_below: true,
+        wraps: &[
+            "generic_type",
+            "generic_function",
+            "reference_type",
+            "dynamic_type",
+            "abstract_type",
+            "bounded_type",
+            "trait_bounds",
+        ],
+        skipped: &["type_arguments", "lifetime", "mutable_specifier"],
+        through: &["Box", "Arc", "Rc", "Pin"],
+        inferred: &["_"],
+        own: &["self", "Self"],
+        ..Hints::NONE
+    },
+    ..Declares::NONE
 };
 
 /// The crate of a file: the folder of its manifest, and the name in it.
@@ -478,128 +616,13 @@ fn called(path: &RelPath, files: &dyn Files) -> Vec<String> {
 
 const NAMES: Names = Names {
     separator: "::",
-    module_separator: "",
     full_names: true,
-    sure_wildcards: false,
-    snake: true,
-    property: ("", ""),
-    bare_single: true,
-    sealed: &[],
-    shortened: (&[], ""),
     members_need_receiver: true,
-    types: TYPE_FACTS,
-    modules: Some(Modules { of: module_of, absolute, file: module_file, called }),
-    loads: &[],
-    passing: &["pub use", ") use"],
-    exports_all: true,
-    export_kinds: &[],
-    read_exports: |_, _| Vec::new(),
-    export_list: "",
-    nested_packages: false,
-    pattern_skips: &[
-        ("", "type"),
-        ("", "path"),
-        ("scoped_identifier", ""),
-        ("field_identifier", ""),
-    ],
-    constants_in: &["match_arm", "let_condition"],
-    default: "",
     package_of: crate::shared::lower_head,
-    words: &[
-        ("identifier", Space::Value),
-        ("type_identifier", Space::Type),
-        ("field_identifier", Space::Member),
-        ("shorthand_field_identifier", Space::Declared),
-        ("crate", Space::Value),
-        ("self", Space::Value),
-        ("super", Space::Value),
-    ],
-    root: "",
     reserved: &[
         "as", "break", "const", "continue", "else", "enum", "extern", "fn", "for", "if", "impl",
         "in", "let", "loop", "match", "mod", "move", "mut", "pub", "ref", "return", "static",
         "struct", "trait", "type", "unsafe", "use", "where", "while",
-    ],
-    paths: &["scoped_identifier", "scoped_type_identifier"],
-    positions: &[
-        ("field_expression", "field", Space::Member),
-        ("scoped_identifier", "name", Space::Member),
-        ("scoped_type_identifier", "name", Space::Member),
-        ("struct_item", "name", Space::Declared),
-        ("enum_item", "name", Space::Declared),
-        ("union_item", "name", Space::Declared),
-        ("trait_item", "name", Space::Declared),
-        ("type_item", "name", Space::Declared),
-        ("mod_item", "name", Space::Declared),
-        ("const_item", "name", Space::Declared),
-        ("static_item", "name", Space::Declared),
-        ("function_item", "name", Space::Declared),
-        ("function_signature_item", "name", Space::Declared),
-        ("macro_definition", "name", Space::Declared),
-        ("enum_variant", "name", Space::Declared),
-        ("field_declaration", "name", Space::Declared),
-        ("field_initializer", "field", Space::Declared),
-        ("field_pattern", "name", Space::Declared),
-        ("parameter", "pattern", Space::Declared),
-        ("let_declaration", "pattern", Space::Declared),
-        ("for_expression", "pattern", Space::Declared),
-        ("closure_parameters", "", Space::Declared),
-        ("type_parameter", "name", Space::Declared),
-        ("lifetime", "", Space::Declared),
-        ("label", "", Space::Declared),
-    ],
-    member_after: &["::", "."],
-    heads: &[],
-    scopes: &[
-        "source_file",
-        "mod_item",
-        "function_item",
-        "closure_expression",
-        "block",
-        "match_arm",
-        "for_expression",
-        "if_expression",
-        "while_expression",
-        "impl_item",
-        "trait_item",
-        "struct_item",
-        "enum_item",
-    ],
-    bindings: &[
-        bind("struct_item", "name", Space::Type),
-        bind("enum_item", "name", Space::Type),
-        bind("union_item", "name", Space::Type),
-        bind("trait_item", "name", Space::Type),
-        bind("type_item", "name", Space::Type),
-        bind("mod_item", "name", Space::Type),
-        bind("type_parameter", "name", Space::Type),
-        bind("function_item", "name", Space::Value),
-        bind("const_item", "name", Space::Value),
-        bind("static_item", "name", Space::Value),
-        apart("parameter", "pattern", Reach::Scope),
-        apart("let_declaration", "pattern", Reach::Onwards),
-        apart("let_condition", "pattern", Reach::Onwards),
-        apart("closure_parameters", "", Reach::Scope),
-        apart("for_expression", "pattern", Reach::Inside),
-        apart("match_arm", "pattern", Reach::Inside),
-    ],
-    member_scopes: &["impl_item", "trait_item"],
-    type_keywords: &["struct", "enum", "trait", "impl", "type", "union"],
-    package_keyword: "",
-    call: ("", "", ""),
-    member: ("scoped_identifier", "path", "name"),
-    receivers: &[
-        ("field_expression", "value"),
-        ("call_expression", "function"),
-        ("generic_function", "function"),
-        ("scoped_identifier", "path"),
-        ("scoped_type_identifier", "path"),
-        ("generic_type", "type"),
-        ("try_expression", ""),
-        ("await_expression", ""),
-        ("index_expression", ""),
-        ("reference_expression", "value"),
-        ("macro_invocation", "macro"),
     ],
     implicit: &["std"],
     builtin: &[
@@ -652,16 +675,7 @@ const NAMES: Names = Names {
         "write",
         "writeln",
     ],
-    packages: &[],
-    inner_modules: &["mod_item"],
-    imports: &["use_declaration"],
-    import_like: &[],
-    quoted_types: None,
-    preamble: &[("inner_attribute_item", ""), ("shebang", ""), ("extern_crate_declaration", "")],
-    read_import,
-    write_import,
-    write_list: |module, items, _| Some(format!("use {module}::{{{}}};", items.join(", "))),
-    imports_member: |_, _| false,
+    ..Names::NONE
 };
 
 /// `use a::{b as c, d::*, self};`

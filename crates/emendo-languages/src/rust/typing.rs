@@ -1,74 +1,15 @@
 //! Types in Rust.
 
-use crate::shared::{declared_type, each, function, parameter, value};
 use emendo_lang::language::{
-    ArgumentRule, CalleeRule, FunctionRule, FunctionTypeRule, Gives, Intro, Origin, Packing, Part,
-    ReturnRule, Syntax, Taken, TypeRules, Waiting,
+    ArgumentRule, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, FunctionTypeRule, Gives,
+    Intro, Origin, Packing, Part, ReturnRule, Syntax, Taken, Typing, Waiting,
 };
 
-pub(crate) const TYPING: TypeRules = TypeRules {
-    syntax: Syntax {
-        generic: ('<', '>'),
-        dropped: &["mut", "dyn", "impl", "const", "ref", "unsafe", "extern"],
-        prefixes: &['&', '*'],
-        joined: "+",
-        quoted: false,
-        primitives: &[
-            ("str", "str"),
-            ("bool", "bool"),
-            ("char", "char"),
-            ("i8", "i8"),
-            ("i16", "i16"),
-            ("i32", "i32"),
-            ("i64", "i64"),
-            ("i128", "i128"),
-            ("isize", "isize"),
-            ("u8", "u8"),
-            ("u16", "u16"),
-            ("u32", "u32"),
-            ("u64", "u64"),
-            ("u128", "u128"),
-            ("usize", "usize"),
-            ("f32", "f32"),
-            ("f64", "f64"),
-            ("String", "String"),
-            ("Vec", "Vec"),
-            ("Option", "Option"),
-            ("Result", "Result"),
-            ("HashMap", "HashMap"),
-            ("BTreeMap", "HashMap"),
-            ("HashSet", "HashSet"),
-            ("BTreeSet", "HashSet"),
-            ("VecDeque", "Vec"),
-            ("Iterator", "Iterator"),
-            ("IntoIterator", "Iterator"),
-            ("Mutex", "Mutex"),
-            ("RwLock", "Mutex"),
-            ("RefCell", "RefCell"),
-        ],
-        nothing: &[],
-        inferred: &["_"],
-        through: &["Box", "Arc", "Rc", "Pin", "Cow"],
-        either: &[],
-        types: &[],
-        tuples: &[],
-        callables: &["fn", "Fn", "FnMut", "FnOnce"],
-        delegates: &[],
-        list: "Vec",
-        bracket_list: true,
-        closed: &[],
-        top: "",
-        members_typed: true,
-        type_first: false,
-        value_aliases: false,
-        invoke: "",
-        no_params: "||",
-        closure: ("|", "| "),
-        text: "str",
-        number: "i32",
-        truth: "bool",
-        future: "",
-    },
+use crate::shared::{declared_type, each, function, parameter, value};
+
+pub(crate) const TYPING: Typing = Typing {
+    syntax: SYNTAX,
+    built_in: BUILT_IN,
     standard: include_str!("rust.types"),
     exprs: &[
         ("string_literal", Gives::Is("str")),
@@ -129,12 +70,77 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         ("field_pattern", Part::Key("name")),
         ("struct_pattern", Part::Typed("type")),
     ],
-    tests: &[],
-    branches: &[],
-    exits: &[],
-    negations: &[],
-    asserts: &[],
-    both: &[],
+    type_params: &["type_parameters"],
+    truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
+    branching: BRANCHING,
+    calls: CALLS,
+    ..Typing::NONE
+};
+
+const SYNTAX: Syntax = Syntax {
+    qualified: true,
+    generic: ('<', '>'),
+    dropped: &["mut", "dyn", "impl", "const", "ref", "unsafe", "extern"],
+    prefixes: &['&', '*'],
+    joined: "+",
+    inferred: &["_"],
+    through: &["Box", "Arc", "Rc", "Pin", "Cow"],
+    callables: &["fn", "Fn", "FnMut", "FnOnce"],
+    list: "Vec",
+    bracket_list: true,
+    ..Syntax::NONE
+};
+
+const BUILT_IN: BuiltIn = BuiltIn {
+    primitives: &[
+        ("str", "str"),
+        ("bool", "bool"),
+        ("char", "char"),
+        ("i8", "i8"),
+        ("i16", "i16"),
+        ("i32", "i32"),
+        ("i64", "i64"),
+        ("i128", "i128"),
+        ("isize", "isize"),
+        ("u8", "u8"),
+        ("u16", "u16"),
+        ("u32", "u32"),
+        ("u64", "u64"),
+        ("u128", "u128"),
+        ("usize", "usize"),
+        ("f32", "f32"),
+        ("f64", "f64"),
+        ("String", "String"),
+        ("Vec", "Vec"),
+        ("Option", "Option"),
+        ("Result", "Result"),
+        ("HashMap", "HashMap"),
+        ("BTreeMap", "HashMap"),
+        ("HashSet", "HashSet"),
+        ("BTreeSet", "HashSet"),
+        ("VecDeque", "Vec"),
+        ("Iterator", "Iterator"),
+        ("IntoIterator", "Iterator"),
+        ("Mutex", "Mutex"),
+        ("RwLock", "Mutex"),
+        ("RefCell", "RefCell"),
+    ],
+    members_typed: true,
+    no_params: "||",
+    closure: ("|", "| "),
+    text: "str",
+    number: "i32",
+    truth: "bool",
+    ..BuiltIn::NONE
+};
+
+const BRANCHING: Branching = Branching {
+    returns: &[ReturnRule { kind: "return_expression", many: false }],
+    blocks: &["block", "source_file"],
+    ..Branching::NONE
+};
+
+const CALLS: Calls = Calls {
     functions: &[
         FunctionRule {
             kind: "function_item",
@@ -166,24 +172,15 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         list: &["parameters"],
         named: false,
     }],
-    returns: &[ReturnRule { kind: "return_expression", many: false }],
-    arguments: ArgumentRule { lists: &["arguments"], wrapper: "", keyed: ("", "", "") },
+    arguments: ArgumentRule { lists: &["arguments"], ..ArgumentRule::NONE },
     callees: &[CalleeRule {
         kind: "call_expression",
         function: "function",
         object: "",
         arguments: "arguments",
     }],
-    param_makers: &[],
-    blocks: &["block", "source_file"],
-    type_params: &["type_parameters"],
-    param_bases: &[],
-    truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
-    constructor: "",
-    reassigned: false,
     waiting: Some(Waiting {
         kind: "await_expression",
-        before: "",
         behind: ".await",
         word: "async",
         functions: &[
@@ -192,11 +189,8 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             ("closure_expression", &[]),
         ],
         bodiless: true,
-        result: ("", ""),
-        nothing: ("", ""),
         given: &["Future"],
         blocks: &["async_block"],
-        top: false,
         takers: &[
             "spawn",
             "block_on",
@@ -208,9 +202,9 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             "map",
             "boxed",
         ],
-        nothing_fails: false,
         never: &["main", "drop", "fmt"],
         barred: &["const", "extern"],
+        ..Waiting::NONE
     }),
     packing: &[Packing {
         word: "object",
@@ -221,4 +215,5 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         lists: &["field_initializer_list"],
         taken: Taken::Apart("{} { ", " }"),
     }],
+    ..Calls::NONE
 };

@@ -5,14 +5,16 @@ mod typing;
 
 use std::sync::LazyLock;
 
-use tree_sitter::Node;
-
 use emendo_lang::language::{
-    Binding, Context, Declaration, Dialect, KeyRule, Keyed, Language, Names, Placeholder, Reach,
-    Space, TypeFacts, TypeRule, bind, context, declares,
+    Binding, Compare, Context, Declaration, Declares, Dialect, Exports, Flow, Fragments, Grammar,
+    Hints, Imports, KeyRule, Keyed, Language, Names, Placeholder, Reach, Scopes, Space, TypeRule,
+    Words, Writing, bind, context, declares,
 };
 use emendo_lang::tree::{children, span};
 use emendo_lang::{Export, Import, ImportName};
+use tree_sitter::Node;
+
+use crate::typescript::typing::TYPING;
 
 static TSX: LazyLock<tree_sitter::Language> =
     LazyLock::new(|| tree_sitter_typescript::LANGUAGE_TSX.into());
@@ -21,15 +23,33 @@ static PLAIN: LazyLock<tree_sitter::Language> =
 
 /// The facts about TypeScript.
 pub(super) const TYPESCRIPT: Language = Language {
-    id: "typescript",
-    title: "TypeScript",
-    extensions: &["ts", "tsx", "mts", "cts"],
-    also_reads: &["js", "jsx", "mjs", "cjs"],
-    grammar: || &TSX,
-    // `<any>x` is a cast only where there is no JSX.
-    dialects: &[Dialect { extensions: &["ts", "mts", "cts"], grammar: || &PLAIN }],
-    layer: None,
-    sample: "import a, { b as c } from 'm';\nconst { d, e: f = 1 } = require(\"n\");\nexport class C<T> extends D implements E {\n  @dec() private readonly n: T = 1;\n  async m(a?: string, ...r: number[]): Promise<void> { a?.b.c(x => x, { p, q: 1 }); }\n}\nconst el = <A b={1} {...p}>text {x}</A>;\n",
+    fragments: FRAGMENTS,
+    compare: COMPARE,
+    writing: WRITING,
+    flow: FLOW,
+    names: NAMES,
+    words: WORDS,
+    scopes: SCOPES,
+    imports: IMPORTS,
+    exports: EXPORTS,
+    modules: Some(modules::MODULES),
+    declares: DECLARES,
+    typing: TYPING,
+    ..Language::new(
+        "typescript",
+        "TypeScript",
+        Grammar {
+            also_reads: &["js", "jsx", "mjs", "cjs"],
+            // `<any>x` is a cast only where there is no JSX.
+            dialects: &[Dialect { extensions: &["ts", "mts", "cts"], grammar: || &PLAIN }],
+            ..Grammar::new(&["ts", "tsx", "mts", "cts"], || &TSX, SAMPLE)
+        },
+    )
+};
+
+const SAMPLE: &str = "import a, { b as c } from 'm';\nconst { d, e: f = 1 } = require(\"n\");\nexport class C<T> extends D implements E {\n  @dec() private readonly n: T = 1;\n  async m(a?: string, ...r: number[]): Promise<void> { a?.b.c(x => x, { p, q: 1 }); }\n}\nconst el = <A b={1} {...p}>text {x}</A>;\n";
+
+const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
@@ -38,6 +58,25 @@ pub(super) const TYPESCRIPT: Language = Language {
         Placeholder { before: "\"", after: "\"", capital: false },
         Placeholder { before: "@", after: "", capital: false },
     ],
+    forms: &[
+        ("number", &["number"]),
+        ("string", &["string"]),
+        ("boolean", &["true", "false"]),
+        ("null", &["null", "undefined"]),
+        ("name", &["identifier", "this", "shorthand_property_identifier"]),
+        ("call", &["call_expression", "new_expression"]),
+        ("member", &["member_expression", "subscript_expression"]),
+        ("function", &["arrow_function", "function_expression", "function_declaration"]),
+        ("object", &["object"]),
+        ("list", &["array"]),
+        ("template", &["template_string"]),
+        ("type", TYPES),
+        ("statement", STATEMENTS),
+    ],
+    ..Fragments::NONE
+};
+
+const COMPARE: Compare = Compare {
     separators: &[","],
     optional: &[";", ".", "optional_chain", "?."],
     alike: &[
@@ -64,30 +103,19 @@ pub(super) const TYPESCRIPT: Language = Language {
         Keyed { list: "jsx_self_closing_element", pair: "jsx_attribute", key: "", shorthand: "" },
     ],
     strings: &["string"],
-    interpolations: &[],
     loose_text: &["jsx_text"],
-    token_runs: &[],
     chain: &[
         ("member_expression", "object"),
         ("call_expression", "function"),
         ("subscript_expression", "object"),
         ("non_null_expression", ""),
     ],
-    transparent: &[],
-    bare_bodies: &[],
-    splices: &[],
-    waits: &["await_expression"],
-    nested: &[
-        "function_declaration",
-        "function_expression",
-        "generator_function",
-        "generator_function_declaration",
-        "arrow_function",
-        "method_definition",
-        "class_declaration",
-        "class",
-    ],
     parenthesized: "parenthesized_expression",
+    spreads: &["spread_element", "rest_pattern"],
+    ..Compare::NONE
+};
+
+const WRITING: Writing = Writing {
     loose: &[
         "assignment_expression",
         "augmented_assignment_expression",
@@ -120,17 +148,6 @@ pub(super) const TYPESCRIPT: Language = Language {
         ("new_expression", "constructor"),
         ("spread_element", ""),
     ],
-    effects: &[
-        "call_expression",
-        "new_expression",
-        "assignment_expression",
-        "augmented_assignment_expression",
-        "update_expression",
-        "await_expression",
-        "yield_expression",
-    ],
-    spreads: &["spread_element", "rest_pattern"],
-    spread_fields: &[],
     expression_statement: "expression_statement",
     line_items: &[
         "expression_statement",
@@ -166,32 +183,171 @@ pub(super) const TYPESCRIPT: Language = Language {
         "jsx_self_closing_element",
         "jsx_attribute",
     ],
-    forms: &[
-        ("number", &["number"]),
-        ("string", &["string"]),
-        ("boolean", &["true", "false"]),
-        ("null", &["null", "undefined"]),
-        ("name", &["identifier", "this", "shorthand_property_identifier"]),
-        ("call", &["call_expression", "new_expression"]),
-        ("member", &["member_expression", "subscript_expression"]),
-        ("function", &["arrow_function", "function_expression", "function_declaration"]),
-        ("object", &["object"]),
-        ("list", &["array"]),
-        ("template", &["template_string"]),
-        ("type", TYPES),
-        ("statement", STATEMENTS),
+    property: ("get ", ""),
+    ..Writing::NONE
+};
+
+const FLOW: Flow = Flow {
+    waits: &["await_expression"],
+    nested: &[
+        "function_declaration",
+        "function_expression",
+        "generator_function",
+        "generator_function_declaration",
+        "arrow_function",
+        "method_definition",
+        "class_declaration",
+        "class",
     ],
-    names: NAMES,
-    typing: crate::typescript::typing::TYPING,
+    effects: &[
+        "call_expression",
+        "new_expression",
+        "assignment_expression",
+        "augmented_assignment_expression",
+        "update_expression",
+        "await_expression",
+        "yield_expression",
+    ],
+};
+
+const WORDS: Words = Words {
+    kinds: &[
+        ("identifier", Space::Value),
+        ("type_identifier", Space::Type),
+        ("property_identifier", Space::Member),
+        ("private_property_identifier", Space::Member),
+        ("shorthand_property_identifier", Space::Value),
+        ("shorthand_property_identifier_pattern", Space::Declared),
+        ("statement_identifier", Space::Declared),
+    ],
+    paths: &["member_expression", "nested_identifier", "nested_type_identifier"],
+    positions: &[
+        ("class_declaration", "name", Space::Declared),
+        ("abstract_class_declaration", "name", Space::Declared),
+        ("interface_declaration", "name", Space::Declared),
+        ("type_alias_declaration", "name", Space::Declared),
+        ("enum_declaration", "name", Space::Declared),
+        ("function_declaration", "name", Space::Declared),
+        ("generator_function_declaration", "name", Space::Declared),
+        ("function_expression", "name", Space::Declared),
+        ("method_definition", "name", Space::Declared),
+        ("variable_declarator", "name", Space::Declared),
+        ("required_parameter", "pattern", Space::Declared),
+        ("optional_parameter", "pattern", Space::Declared),
+        ("arrow_function", "parameter", Space::Declared),
+        ("catch_clause", "parameter", Space::Declared),
+        ("for_in_statement", "left", Space::Declared),
+        ("pair", "key", Space::Declared),
+        ("pair_pattern", "key", Space::Declared),
+        ("public_field_definition", "name", Space::Declared),
+        ("property_signature", "name", Space::Declared),
+        ("method_signature", "name", Space::Declared),
+        ("enum_assignment", "name", Space::Declared),
+        ("jsx_attribute", "", Space::Declared),
+        ("type_parameter", "name", Space::Declared),
+        ("member_expression", "property", Space::Member),
+        ("nested_identifier", "property", Space::Member),
+        ("nested_type_identifier", "name", Space::Member),
+        ("export_specifier", "alias", Space::Declared),
+    ],
+    member_after: &[".", "?.", "optional_chain"],
+    member: ("member_expression", "object", "property"),
+    receivers: &[
+        ("member_expression", "object"),
+        ("call_expression", "function"),
+        ("subscript_expression", "object"),
+        ("new_expression", "constructor"),
+        ("non_null_expression", ""),
+        ("nested_identifier", "object"),
+        ("nested_type_identifier", "module"),
+        ("generic_type", "name"),
+        ("await_expression", ""),
+    ],
+    ..Words::NONE
+};
+
+const SCOPES: Scopes = Scopes {
+    pattern_skips: &[
+        ("", "key"),
+        ("", "right"),
+        ("", "type"),
+        ("property_identifier", ""),
+        ("type_annotation", ""),
+    ],
+    kinds: &[
+        "program",
+        "statement_block",
+        "class_declaration",
+        "abstract_class_declaration",
+        "class",
+        "function_declaration",
+        "generator_function_declaration",
+        "function_expression",
+        "arrow_function",
+        "method_definition",
+        "for_statement",
+        "for_in_statement",
+        "catch_clause",
+        "switch_body",
+        "interface_declaration",
+        "type_alias_declaration",
+        "function_type",
+        "method_signature",
+    ],
+    bindings: &[
+        bind("class_declaration", "name", Space::Type, Reach::Scope),
+        bind("abstract_class_declaration", "name", Space::Type, Reach::Scope),
+        bind("interface_declaration", "name", Space::Type, Reach::Scope),
+        bind("type_alias_declaration", "name", Space::Type, Reach::Scope),
+        bind("enum_declaration", "name", Space::Type, Reach::Scope),
+        bind("class", "name", Space::Type, Reach::Inside),
+        bind("type_parameter", "name", Space::Type, Reach::Scope),
+        bind("function_declaration", "name", Space::Value, Reach::Scope),
+        bind("generator_function_declaration", "name", Space::Value, Reach::Scope),
+        bind("function_expression", "name", Space::Value, Reach::Inside),
+        apart("variable_declarator", "name", Reach::Scope),
+        apart("required_parameter", "pattern", Reach::Scope),
+        apart("optional_parameter", "pattern", Reach::Scope),
+        apart("arrow_function", "parameter", Reach::Inside),
+        apart("catch_clause", "parameter", Reach::Inside),
+        apart("for_in_statement", "left", Reach::Inside),
+    ],
+    member_scopes: &["class_declaration", "abstract_class_declaration", "class"],
+    ..Scopes::NONE
+};
+
+const IMPORTS: Imports = Imports {
+    kinds: &["import_statement"],
+    import_like: &["lexical_declaration", "variable_declaration", "export_statement"],
+    preamble: &[("hash_bang_line", ""), ("expression_statement", "string")],
+    read_import,
+    write_import,
+    write_list,
+    imports_member: |_, _| false,
+    ..Imports::NONE
+};
+
+const EXPORTS: Exports = Exports {
+    loads: &["require(", "require.resolve(", "import(", "import", "from", "module"],
+    passing: &[
+        "export {",
+        "export *",
+        "export default",
+        "export{",
+        "exports",
+        "export const",
+        "export type",
+    ],
+    export_kinds: &["export_statement", "assignment_expression"],
+    read_exports,
+    ..Exports::NONE
 };
 
 /// The facts about JavaScript.
 pub(super) const JAVASCRIPT: Language = Language {
     id: "javascript",
     title: "JavaScript",
-    extensions: &["js", "jsx", "mjs", "cjs"],
-    also_reads: &[],
-    dialects: &[],
+    grammar: Grammar::new(&["js", "jsx", "mjs", "cjs"], || &TSX, SAMPLE),
     ..TYPESCRIPT
 };
 
@@ -339,8 +495,8 @@ const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding
     Binding { kind, field, child: "", space: Space::Value, reach, deep: true }
 }
 
-const TYPE_FACTS: TypeFacts = TypeFacts {
-    read_by_calls: false,
+const DECLARES: Declares = Declares {
+    type_keywords: &["class", "interface", "enum", "type"],
     declared: &[
         declares("class_declaration", "name", &["class_heritage"]),
         declares("abstract_class_declaration", "name", &["class_heritage"]),
@@ -364,7 +520,6 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
         ("property_signature", "name", Space::Value),
         ("enum_assignment", "name", Space::Value),
     ],
-    numbered: ("", ""),
     parameters: &[
         ("required_parameter", "accessibility_modifier"),
         ("required_parameter", "readonly"),
@@ -374,24 +529,6 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
     assigned: ("assignment_expression", "left", "right"),
     fields: &["type", "return_type"],
     values: &[("variable_declarator", "value"), ("public_field_definition", "value")],
-    made: &[("new_expression", "constructor")],
-    call: ("call_expression", "function"),
-    made_below: false,
-    wraps: &[
-        "type_annotation",
-        "generic_type",
-        "extends_clause",
-        "union_type",
-        "parenthesized_type",
-        "non_null_expression",
-        "readonly_type",
-    ],
-    skipped: &["type_arguments", "literal_type"],
-    nothing: &[],
-    through: &["Readonly", "Required", "NonNullable"],
-    inferred: &["any", "unknown"],
-    own: &["this"],
-    base: &["super"],
     short_values: &["shorthand_property_identifier"],
     shorthands: &["shorthand_property_identifier_pattern"],
     keys: &[
@@ -417,6 +554,26 @@ const TYPE_FACTS: TypeFacts = TypeFacts {
             owner: "name",
         },
     ],
+    hints: Hints {
+        made: &[("new_expression", "constructor")],
+        call: ("call_expression", "function"),
+        wraps: &[
+            "type_annotation",
+            "generic_type",
+            "extends_clause",
+            "union_type",
+            "parenthesized_type",
+            "non_null_expression",
+            "readonly_type",
+        ],
+        skipped: &["type_arguments", "literal_type"],
+        through: &["Readonly", "Required", "NonNullable"],
+        inferred: &["any", "unknown"],
+        own: &["this"],
+        base: &["super"],
+        ..Hints::NONE
+    },
+    ..Declares::NONE
 };
 
 /// `export { a as b }`, `export default a`, `export class A`, `module.exports = { a }`, `exports.a = b`.
@@ -517,51 +674,9 @@ fn read_passed_on(node: Node<'_>, text: &str) -> Vec<Import> {
 const NAMES: Names = Names {
     separator: ".",
     module_separator: ":",
-    full_names: false,
-    sure_wildcards: false,
-    snake: false,
-    property: ("get ", ""),
-    bare_single: false,
-    sealed: &[],
-    shortened: (&[], ""),
     members_need_receiver: true,
-    types: TYPE_FACTS,
-    modules: Some(modules::MODULES),
-    loads: &["require(", "require.resolve(", "import(", "import", "from", "module"],
-    passing: &[
-        "export {",
-        "export *",
-        "export default",
-        "export{",
-        "exports",
-        "export const",
-        "export type",
-    ],
-    exports_all: false,
-    export_kinds: &["export_statement", "assignment_expression"],
-    read_exports,
-    export_list: "",
-    nested_packages: false,
-    pattern_skips: &[
-        ("", "key"),
-        ("", "right"),
-        ("", "type"),
-        ("property_identifier", ""),
-        ("type_annotation", ""),
-    ],
-    constants_in: &[],
     default: "default",
     package_of: |_| 1,
-    words: &[
-        ("identifier", Space::Value),
-        ("type_identifier", Space::Type),
-        ("property_identifier", Space::Member),
-        ("private_property_identifier", Space::Member),
-        ("shorthand_property_identifier", Space::Value),
-        ("shorthand_property_identifier_pattern", Space::Declared),
-        ("statement_identifier", Space::Declared),
-    ],
-    root: "",
     reserved: &[
         "break",
         "case",
@@ -595,93 +710,6 @@ const NAMES: Names = Names {
         "while",
         "with",
     ],
-    paths: &["member_expression", "nested_identifier", "nested_type_identifier"],
-    positions: &[
-        ("class_declaration", "name", Space::Declared),
-        ("abstract_class_declaration", "name", Space::Declared),
-        ("interface_declaration", "name", Space::Declared),
-        ("type_alias_declaration", "name", Space::Declared),
-        ("enum_declaration", "name", Space::Declared),
-        ("function_declaration", "name", Space::Declared),
-        ("generator_function_declaration", "name", Space::Declared),
-        ("function_expression", "name", Space::Declared),
-        ("method_definition", "name", Space::Declared),
-        ("variable_declarator", "name", Space::Declared),
-        ("required_parameter", "pattern", Space::Declared),
-        ("optional_parameter", "pattern", Space::Declared),
-        ("arrow_function", "parameter", Space::Declared),
-        ("catch_clause", "parameter", Space::Declared),
-        ("for_in_statement", "left", Space::Declared),
-        ("pair", "key", Space::Declared),
-        ("pair_pattern", "key", Space::Declared),
-        ("public_field_definition", "name", Space::Declared),
-        ("property_signature", "name", Space::Declared),
-        ("method_signature", "name", Space::Declared),
-        ("enum_assignment", "name", Space::Declared),
-        ("jsx_attribute", "", Space::Declared),
-        ("type_parameter", "name", Space::Declared),
-        ("member_expression", "property", Space::Member),
-        ("nested_identifier", "property", Space::Member),
-        ("nested_type_identifier", "name", Space::Member),
-        ("export_specifier", "alias", Space::Declared),
-    ],
-    member_after: &[".", "?.", "optional_chain"],
-    heads: &[],
-    scopes: &[
-        "program",
-        "statement_block",
-        "class_declaration",
-        "abstract_class_declaration",
-        "class",
-        "function_declaration",
-        "generator_function_declaration",
-        "function_expression",
-        "arrow_function",
-        "method_definition",
-        "for_statement",
-        "for_in_statement",
-        "catch_clause",
-        "switch_body",
-        "interface_declaration",
-        "type_alias_declaration",
-        "function_type",
-        "method_signature",
-    ],
-    bindings: &[
-        bind("class_declaration", "name", Space::Type, Reach::Scope),
-        bind("abstract_class_declaration", "name", Space::Type, Reach::Scope),
-        bind("interface_declaration", "name", Space::Type, Reach::Scope),
-        bind("type_alias_declaration", "name", Space::Type, Reach::Scope),
-        bind("enum_declaration", "name", Space::Type, Reach::Scope),
-        bind("class", "name", Space::Type, Reach::Inside),
-        bind("type_parameter", "name", Space::Type, Reach::Scope),
-        bind("function_declaration", "name", Space::Value, Reach::Scope),
-        bind("generator_function_declaration", "name", Space::Value, Reach::Scope),
-        bind("function_expression", "name", Space::Value, Reach::Inside),
-        apart("variable_declarator", "name", Reach::Scope),
-        apart("required_parameter", "pattern", Reach::Scope),
-        apart("optional_parameter", "pattern", Reach::Scope),
-        apart("arrow_function", "parameter", Reach::Inside),
-        apart("catch_clause", "parameter", Reach::Inside),
-        apart("for_in_statement", "left", Reach::Inside),
-    ],
-    member_scopes: &["class_declaration", "abstract_class_declaration", "class"],
-    type_keywords: &["class", "interface", "enum", "type"],
-    package_keyword: "",
-    call: ("", "", ""),
-    member: ("member_expression", "object", "property"),
-    receivers: &[
-        ("member_expression", "object"),
-        ("call_expression", "function"),
-        ("subscript_expression", "object"),
-        ("new_expression", "constructor"),
-        ("non_null_expression", ""),
-        ("nested_identifier", "object"),
-        ("nested_type_identifier", "module"),
-        ("generic_type", "name"),
-        ("await_expression", ""),
-    ],
-    implicit: &[],
     builtin: &[
         "Array",
         "Boolean",
@@ -716,16 +744,7 @@ const NAMES: Names = Names {
         "exports",
         "any",
     ],
-    packages: &[],
-    inner_modules: &[],
-    imports: &["import_statement"],
-    import_like: &["lexical_declaration", "variable_declaration", "export_statement"],
-    quoted_types: None,
-    preamble: &[("hash_bang_line", ""), ("expression_statement", "string")],
-    read_import,
-    write_import,
-    write_list,
-    imports_member: |_, _| false,
+    ..Names::NONE
 };
 
 fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {

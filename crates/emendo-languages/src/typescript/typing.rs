@@ -1,72 +1,19 @@
 //! Types in TypeScript and JavaScript.
 
-use crate::shared::{declared_type, function, parameter, value};
 use emendo_lang::language::{
-    ArgumentRule, Branch, CalleeRule, FunctionRule, Gives, Intro, Origin, Packing, Part,
-    ReturnRule, Syntax, Taken, Test, TypeRules, Waiting,
+    ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, Gives, Intro,
+    Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, Typing, Waiting,
 };
+
+use crate::shared::{declared_type, function, parameter, value};
 
 const fn body(kind: &'static str, params: &'static str, bare: bool) -> FunctionRule {
     FunctionRule { kind, params, result: "return_type", body: "body", makes: false, bare }
 }
 
-pub(crate) const TYPING: TypeRules = TypeRules {
-    syntax: Syntax {
-        generic: ('<', '>'),
-        dropped: &["readonly", "asserts", "abstract", "unique", "infer", "new"],
-        prefixes: &[],
-        joined: "",
-        quoted: false,
-        primitives: &[
-            ("string", "string"),
-            ("number", "number"),
-            ("boolean", "boolean"),
-            ("bigint", "bigint"),
-            ("symbol", "symbol"),
-            ("object", "object"),
-            ("true", "boolean"),
-            ("false", "boolean"),
-            ("Array", "Array"),
-            ("ReadonlyArray", "Array"),
-            ("Promise", "Promise"),
-            ("PromiseLike", "Promise"),
-            ("Map", "Map"),
-            ("ReadonlyMap", "Map"),
-            ("WeakMap", "Map"),
-            ("Set", "Set"),
-            ("ReadonlySet", "Set"),
-            ("Record", "Record"),
-            ("Date", "Date"),
-            ("RegExp", "RegExp"),
-            ("Error", "Error"),
-            ("Iterable", "Iterable"),
-            ("Iterator", "Iterator"),
-            ("IterableIterator", "Iterable"),
-            ("AsyncIterable", "AsyncIterable"),
-        ],
-        nothing: &["null", "undefined", "void", "never"],
-        inferred: &["any", "unknown"],
-        through: &["Readonly", "Required", "NonNullable", "Partial"],
-        either: &[],
-        types: &[],
-        tuples: &[],
-        callables: &[],
-        delegates: &[],
-        list: "Array",
-        bracket_list: false,
-        closed: &[],
-        top: "object",
-        members_typed: false,
-        type_first: false,
-        value_aliases: false,
-        invoke: "",
-        no_params: "()",
-        closure: ("(", ") => "),
-        text: "string",
-        number: "number",
-        truth: "boolean",
-        future: "Promise",
-    },
+pub(crate) const TYPING: Typing = Typing {
+    syntax: SYNTAX,
+    built_in: BUILT_IN,
     standard: include_str!("typescript.types"),
     exprs: &[
         ("string", Gives::Is("string")),
@@ -149,6 +96,62 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         ("pair_pattern", Part::Key("key")),
         ("shorthand_property_identifier_pattern", Part::Named),
     ],
+    type_params: &["type_parameters"],
+    truths: &["==", "!=", "===", "!==", "<", ">", "<=", ">=", "instanceof", "in"],
+    branching: BRANCHING,
+    calls: CALLS,
+    ..Typing::NONE
+};
+
+const SYNTAX: Syntax = Syntax {
+    generic: ('<', '>'),
+    dropped: &["readonly", "asserts", "abstract", "unique", "infer", "new"],
+    nothing: &["null", "undefined", "void", "never"],
+    inferred: &["any", "unknown"],
+    through: &["Readonly", "Required", "NonNullable", "Partial"],
+    list: "Array",
+    ..Syntax::NONE
+};
+
+const BUILT_IN: BuiltIn = BuiltIn {
+    primitives: &[
+        ("string", "string"),
+        ("number", "number"),
+        ("boolean", "boolean"),
+        ("bigint", "bigint"),
+        ("symbol", "symbol"),
+        ("object", "object"),
+        ("true", "boolean"),
+        ("false", "boolean"),
+        ("Array", "Array"),
+        ("ReadonlyArray", "Array"),
+        ("Promise", "Promise"),
+        ("PromiseLike", "Promise"),
+        ("Map", "Map"),
+        ("ReadonlyMap", "Map"),
+        ("WeakMap", "Map"),
+        ("Set", "Set"),
+        ("ReadonlySet", "Set"),
+        ("Record", "Record"),
+        ("Date", "Date"),
+        ("RegExp", "RegExp"),
+        ("Error", "Error"),
+        ("Iterable", "Iterable"),
+        ("Iterator", "Iterator"),
+        ("IterableIterator", "Iterable"),
+        ("AsyncIterable", "AsyncIterable"),
+    ],
+    top: "object",
+    no_params: "()",
+    closure: ("(", ") => "),
+    text: "string",
+    number: "number",
+    truth: "boolean",
+    future: "Promise",
+    ..BuiltIn::NONE
+};
+
+const BRANCHING: Branching = Branching {
     tests: &[Test { kind: "binary_expression", value: "left", by: "instanceof", ty: "right" }],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },
@@ -158,8 +161,16 @@ pub(crate) const TYPING: TypeRules = TypeRules {
     ],
     exits: &["return_statement", "throw_statement", "continue_statement", "break_statement"],
     negations: &[("unary_expression", "!")],
-    asserts: &[],
     both: &["&&"],
+    returns: &[
+        ReturnRule { kind: "return_statement", many: false },
+        ReturnRule { kind: "yield_expression", many: true },
+    ],
+    blocks: &["statement_block", "program"],
+    ..Branching::NONE
+};
+
+const CALLS: Calls = Calls {
     functions: &[
         body("function_declaration", "parameters", false),
         body("function_signature", "parameters", false),
@@ -182,12 +193,7 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             bare: false,
         },
     ],
-    function_types: &[],
-    returns: &[
-        ReturnRule { kind: "return_statement", many: false },
-        ReturnRule { kind: "yield_expression", many: true },
-    ],
-    arguments: ArgumentRule { lists: &["arguments"], wrapper: "", keyed: ("", "", "") },
+    arguments: ArgumentRule { lists: &["arguments"], ..ArgumentRule::NONE },
     callees: &[
         CalleeRule {
             kind: "call_expression",
@@ -202,17 +208,10 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             arguments: "arguments",
         },
     ],
-    param_makers: &[],
-    blocks: &["statement_block", "program"],
-    type_params: &["type_parameters"],
-    param_bases: &[],
-    truths: &["==", "!=", "===", "!==", "<", ">", "<=", ">=", "instanceof", "in"],
     constructor: "constructor",
-    reassigned: false,
     waiting: Some(Waiting {
         kind: "await_expression",
         before: "await ",
-        behind: "",
         word: "async",
         functions: &[
             ("function_declaration", &["function"]),
@@ -220,16 +219,13 @@ pub(crate) const TYPING: TypeRules = TypeRules {
             ("arrow_function", &[]),
             ("method_definition", &["name"]),
         ],
-        bodiless: false,
         result: ("Promise", ""),
         nothing: ("void", "Promise<void>"),
         given: &["Promise", "PromiseLike"],
-        blocks: &[],
         top: true,
         takers: &["then", "catch", "finally", "all", "allSettled", "race", "any"],
-        nothing_fails: false,
-        never: &[],
         barred: &["get", "set", "*", "constructor", "yield_expression"],
+        ..Waiting::NONE
     }),
     packing: &[Packing {
         word: "object",
@@ -240,4 +236,5 @@ pub(crate) const TYPING: TypeRules = TypeRules {
         lists: &["object"],
         taken: Taken::Apart("{ ", " }"),
     }],
+    ..Calls::NONE
 };

@@ -113,14 +113,16 @@ impl<'t> Matcher<'_, 't> {
 
     /// The dot before links that a slot takes.
     fn dot(&mut self, inner: &Inner, link: Node<'t>, base: Node<'t>) {
-        let names = &self.language().names;
         let dots = inner.children.iter().find_map(|c| match &c.what {
-            What::Leaf(t, token) if names.member_after.contains(&t.as_str()) => Some(*token),
+            What::Leaf(t, token) if self.language().words.member_after.contains(&t.as_str()) => {
+                Some(*token)
+            }
             _ => None,
         });
         let Some(token) = dots else { return };
         let links = self.links(link, base);
-        let found = links.iter().find(|(n, _)| names.member_after.contains(&n.kind()));
+        let found =
+            links.iter().find(|(n, _)| self.language().words.member_after.contains(&n.kind()));
         self.state.tokens[token] = found.map(|(n, _)| span(*n));
     }
 
@@ -131,12 +133,11 @@ impl<'t> Matcher<'_, 't> {
 
     /// The node below one step of the chain, from `from` on.
     fn step(&self, nodes: &[Node<'t>], from: usize) -> Option<usize> {
-        let names = &self.language().names;
         let member = |n: Node<'t>| {
             let mut cursor = n.walk();
             n.children(&mut cursor).skip(1).take(2).any(|c| {
-                names.member_after.contains(&c.kind())
-                    || self.language().splices.contains(&c.kind())
+                self.language().words.member_after.contains(&c.kind())
+                    || self.language().fragments.splices.contains(&c.kind())
             })
         };
         let at = (from..nodes.len().saturating_sub(1)).find(|i| member(nodes[*i]))?;
@@ -170,11 +171,10 @@ impl<'t> Matcher<'_, 't> {
 
     /// `@{x?}.call()` where the code says `call()`: the object itself is meant.
     pub(super) fn without_receiver(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
-        let names = &self.language().names;
         let Some(first) = inner.children.first() else { return false };
         let What::Slot(ix, _) = &first.what else { return false };
         if self.pattern.slots[*ix].repeat != Repeat::Optional
-            || !self.language().chain.iter().any(|(k, _)| *k == p.kind)
+            || !self.language().compare.chain.iter().any(|(k, _)| *k == p.kind)
         {
             return false;
         }
@@ -182,15 +182,15 @@ impl<'t> Matcher<'_, 't> {
             .children
             .iter()
             .skip(1)
-            .filter(|c| !matches!(&c.what, What::Leaf(t, _) if names.member_after.contains(&t.as_str())))
+            .filter(|c| !matches!(&c.what, What::Leaf(t, _) if self.language().words.member_after.contains(&t.as_str())))
             .collect();
         self.bind_nothing(*ix, Span::at(node.start_byte()));
-        if p.kind == names.call.0 && node.kind() == p.kind {
+        if p.kind == self.language().words.call.0 && node.kind() == p.kind {
             let items = self.significant(node);
-            return node.child_by_field_name(names.call.1).is_none()
+            return node.child_by_field_name(self.language().words.call.1).is_none()
                 && self.sequence(&rest, &items, 0, Fit::Whole, &mut Vec::new());
         }
-        let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
+        let is_word = self.language().words.kinds.iter().any(|(k, _)| *k == node.kind());
         match rest.as_slice() {
             [name] if is_word => self.node(name, node, false),
             _ => false,

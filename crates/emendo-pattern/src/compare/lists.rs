@@ -181,7 +181,7 @@ impl<'t> Matcher<'_, 't> {
     /// Finds the commas behind pairs that were taken out, the last pair left out.
     pub(super) fn commas_behind(&mut self, inner: &Inner, node: Node<'t>, ends: &[u32]) {
         let language = self.language();
-        let is_comma = |t: &str| language.separators.contains(&t);
+        let is_comma = |t: &str| language.compare.separators.contains(&t);
         let commas: Vec<Span> = children_with_fields(node)
             .into_iter()
             .filter(|(n, _)| !n.is_extra() && is_comma(n.kind()))
@@ -276,7 +276,7 @@ impl<'t> Matcher<'_, 't> {
     }
 
     fn is_comma(&self, p: &PNode) -> bool {
-        matches!(&p.what, What::Leaf(t, _) if self.language().separators.contains(&t.as_str()))
+        matches!(&p.what, What::Leaf(t, _) if self.language().compare.separators.contains(&t.as_str()))
     }
 
     /// A comma and the list slot behind it are both not there.

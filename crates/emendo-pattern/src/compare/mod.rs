@@ -22,7 +22,7 @@ pub(super) type Child<'t> = (Node<'t>, Option<&'t str>);
 
 /// Children without comments and separators; loose tokens keep their separators.
 pub(super) fn significant<'t>(language: &Language, node: Node<'t>, text: &str) -> Vec<Child<'t>> {
-    let loose = language.token_runs.contains(&node.kind());
+    let loose = language.fragments.token_runs.contains(&node.kind());
     let keep =
         |n: &Node<'_>| !skipped(language, *n, text) && (loose || !is_separator(language, *n));
     spliced(language, node).into_iter().filter(|(n, _)| keep(n)).collect()
@@ -135,8 +135,11 @@ impl<'p, 't> Matcher<'p, 't> {
         let fits = match &p.what {
             What::Slot(ix, token) => {
                 // The object itself may be a mere word of the language.
-                let types = &language.names.types;
-                let own = || types.own.contains(&node.kind()) || types.base.contains(&node.kind());
+                let types = &language.declares;
+                let own = || {
+                    types.hints.own.contains(&node.kind())
+                        || types.hints.base.contains(&node.kind())
+                };
                 let fits = (node.is_named() || own())
                     && !language.is_spread(node)
                     && self.bind(*ix, *token, &[node], span(node));
@@ -152,7 +155,7 @@ impl<'p, 't> Matcher<'p, 't> {
             What::Leaf(text, token) => self.leaf(p, text, *token, node),
             What::Name(ix, token, space) => self.name(*ix, *token, *space, node),
             What::Literal(prefix, content, token) => {
-                language.strings.contains(&node.kind())
+                language.compare.strings.contains(&node.kind())
                     && self.literal(prefix, content, *token, span(node))
             }
             What::Text(text) => {
@@ -198,7 +201,7 @@ impl<'p, 't> Matcher<'p, 't> {
         let found = span(node).of(self.text);
         let same = if node.child_count() > 0 {
             false
-        } else if language.loose_text.contains(&node.kind()) && p.kind == node.kind() {
+        } else if language.compare.loose_text.contains(&node.kind()) && p.kind == node.kind() {
             found.split_whitespace().eq(text.split_whitespace())
         } else {
             found == text && (language.alike(p.kind, node.kind()) || self.both_words(p.kind, node))
@@ -211,13 +214,13 @@ impl<'p, 't> Matcher<'p, 't> {
 
     /// Grammars give a word different kinds by its place in loose tokens and elsewhere.
     fn both_words(&self, kind: &str, node: Node<'_>) -> bool {
-        let word = |k: &str| self.language().names.words.iter().any(|w| w.0 == k);
+        let word = |k: &str| self.language().words.kinds.iter().any(|w| w.0 == k);
         word(kind) && word(node.kind())
     }
 
     /// Needless parentheses.
     fn unwrapped(&mut self, p: &PNode, node: Node<'t>) -> bool {
-        let kind = self.language().parenthesized;
+        let kind = self.language().compare.parenthesized;
         if node.kind() != kind || p.kind == kind {
             return false;
         }
@@ -234,17 +237,22 @@ impl<'p, 't> Matcher<'p, 't> {
         {
             return false;
         }
-        if language.declarations.iter().any(|d| !d.modifiers.is_empty() && d.modifiers == p.kind) {
+        if language
+            .compare
+            .declarations
+            .iter()
+            .any(|d| !d.modifiers.is_empty() && d.modifiers == p.kind)
+        {
             return self.set(&patterns, &items);
         }
         if p.kind != node.kind()
             && let (Some(base), Some(item)) = (patterns.first(), items.first_mut())
-            && language.chain.iter().any(|(k, _)| *k == p.kind)
+            && language.compare.chain.iter().any(|(k, _)| *k == p.kind)
         {
             // Two spellings of a link: what they hang on has another field in each.
             item.1 = base.field;
         }
-        if language.token_runs.contains(&p.kind) {
+        if language.fragments.token_runs.contains(&p.kind) {
             return self.loose(&patterns, &items);
         }
         let saved = self.state.clone();
@@ -256,7 +264,9 @@ impl<'p, 't> Matcher<'p, 't> {
             return true;
         }
         self.state = saved;
-        let Some(keyed) = language.keyed.iter().find(|k| k.list == p.kind) else { return false };
+        let Some(keyed) = language.compare.keyed.iter().find(|k| k.list == p.kind) else {
+            return false;
+        };
         let Some(ends) = self.keyed(keyed, &mut patterns, &mut items) else { return false };
         self.commas_behind(inner, node, &ends);
         self.sequence(&patterns, &items, 0, Fit::Whole, &mut Vec::new())
@@ -287,7 +297,7 @@ impl<'p, 't> Matcher<'p, 't> {
         items: &mut Vec<Child<'t>>,
         root: bool,
     ) -> bool {
-        let bodiless = root && self.language().contexts[self.reading.context].bodiless;
+        let bodiless = root && self.language().fragments.contexts[self.reading.context].bodiless;
         let free = |kind: &str, field: Option<&str>| {
             declaration.free_kinds.contains(&kind)
                 || field.is_some_and(|f| declaration.free_fields.contains(&f))
@@ -346,7 +356,7 @@ pub(super) fn same_field(p: &PNode, field: Option<&str>) -> bool {
 /// A node's place, without the blanks around loose text.
 fn trimmed(language: &Language, node: Node<'_>, text: &str) -> Span {
     let at = span(node);
-    if !language.loose_text.contains(&node.kind()) {
+    if !language.compare.loose_text.contains(&node.kind()) {
         return at;
     }
     let start = at.start as usize + text.len() - text.trim_start().len();
@@ -354,6 +364,6 @@ fn trimmed(language: &Language, node: Node<'_>, text: &str) -> Span {
 }
 
 fn form_of(language: &Language, node: Node<'_>) -> &'static str {
-    let hit = language.forms.iter().find(|(_, kinds)| kinds.contains(&node.kind()));
+    let hit = language.fragments.forms.iter().find(|(_, kinds)| kinds.contains(&node.kind()));
     hit.map_or("other", |(form, _)| form)
 }

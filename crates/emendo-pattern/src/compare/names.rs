@@ -56,8 +56,8 @@ impl<'p, 't> Matcher<'p, 't> {
         let Some(member) = &inner.symbol else { return false };
         let names = &self.language().names;
         let at = node.start_byte() as u32;
-        let is_word = names.words.iter().any(|(k, _)| *k == node.kind());
-        if p.kind == names.member.0 && is_word {
+        let is_word = self.language().words.kinds.iter().any(|(k, _)| *k == node.kind());
+        if p.kind == self.language().words.member.0 && is_word {
             if self.is_no_reference(node) {
                 return false;
             }
@@ -69,10 +69,10 @@ impl<'p, 't> Matcher<'p, 't> {
             };
             return self.found(fact, &symbol, member.name_token, span(node), false);
         }
-        if p.kind != names.call.0 || node.kind() != names.call.0 {
+        if p.kind != self.language().words.call.0 || node.kind() != self.language().words.call.0 {
             return false;
         }
-        let (_, receiver, name) = names.call;
+        let (_, receiver, name) = self.language().words.call;
         let Some(called) = node.child_by_field_name(name) else { return false };
         let has_receiver = node.child_by_field_name(receiver);
         let (path, space, place) = match has_receiver {
@@ -123,8 +123,8 @@ impl<'p, 't> Matcher<'p, 't> {
         let separator = self.language().names.separator;
         let space = self
             .language()
-            .names
             .words
+            .kinds
             .iter()
             .find(|w| w.0 == node.kind())
             .map_or(Space::Value, |w| w.1);
@@ -152,11 +152,11 @@ pub(crate) fn path_words<'a>(
     text: &'a str,
 ) -> Option<Vec<&'a str>> {
     let names = &language.names;
-    let is_word = |n: Node<'_>| names.words.iter().any(|(k, _)| *k == n.kind());
+    let is_word = |n: Node<'_>| language.words.kinds.iter().any(|(k, _)| *k == n.kind());
     if is_word(node) {
         return Some(vec![span(node).of(text)]);
     }
-    if !names.paths.contains(&node.kind()) {
+    if !language.words.paths.contains(&node.kind()) {
         return None;
     }
     let mut words = Vec::new();
@@ -176,7 +176,7 @@ pub(crate) fn path_words<'a>(
                 }
                 return false;
             }
-            plain &= names.paths.contains(&n.kind());
+            plain &= language.words.paths.contains(&n.kind());
             plain
         },
         |_| {},

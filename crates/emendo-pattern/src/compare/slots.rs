@@ -168,11 +168,12 @@ impl<'p, 't> Matcher<'p, 't> {
             self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
         }
         let language = self.language();
-        if language.names.imports.contains(&node.kind()) {
+        if language.imports.kinds.contains(&node.kind()) {
             let text = "the import names its symbol in full".to_owned();
             self.state.facts.push(Fact { says: Certainty::Certain, text, at: None });
         }
-        let statement = parent.filter(|p| p.kind() == language.expression_statement).map(span);
+        let statement =
+            parent.filter(|p| p.kind() == language.writing.expression_statement).map(span);
         let mut slots: Vec<Bound> = self.state.slots.into_iter().map(|s| s.1).collect();
         slots.extend(self.state.groups);
         let mut at = at;

@@ -40,7 +40,7 @@ impl Build<'_, '_> {
         if self.base == Some(span(node)) {
             return Some(PNode { kind, field, what: What::Base });
         }
-        let body = language.bare_bodies.contains(&kind);
+        let body = language.fragments.bare_bodies.contains(&kind);
         let here = self.wrapped.slot_at(span(node)).filter(|_| !body);
         if let Some(Placed { source, slot: Some((ix, filters)), .. }) = here {
             let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
@@ -93,7 +93,7 @@ impl Build<'_, '_> {
         let body = language.declaration(kind).map_or("", |d| d.body);
         let mut children = Vec::new();
         let mut separators = Vec::new();
-        let loose = language.token_runs.contains(&kind);
+        let loose = language.fragments.token_runs.contains(&kind);
         for (child, child_field) in spliced(language, node) {
             if skipped(language, child, &self.wrapped.text) {
                 continue;
@@ -110,7 +110,7 @@ impl Build<'_, '_> {
             }
         }
         let symbol = self.member_symbol(kind, &children, first_token);
-        let chained = language.chain.iter().any(|(k, _)| *k == kind) && {
+        let chained = language.compare.chain.iter().any(|(k, _)| *k == kind) && {
             let many = |c: &PNode| match &c.what {
                 What::Slot(ix, _) => {
                     matches!(self.compiler.slots[*ix].repeat, Repeat::Any | Repeat::Some)
@@ -136,9 +136,10 @@ impl Build<'_, '_> {
     ) -> Option<Option<What>> {
         let language = self.compiler.language;
         let at = span(node);
-        let literal = language.strings.contains(&node.kind()) && !holds_code(language, node);
+        let literal =
+            language.compare.strings.contains(&node.kind()) && !holds_code(language, node);
         let leaf = node.child_count() == 0
-            && !language.names.words.iter().any(|(k, _)| *k == node.kind())
+            && !language.words.kinds.iter().any(|(k, _)| *k == node.kind())
             && self.wrapped.slots_in(at).next().is_some();
         if !literal && !leaf {
             return Some(None);
@@ -221,17 +222,22 @@ impl Build<'_, '_> {
     }
 
     fn space(&self, node: Node<'_>, field: Option<&str>, parent: &str) -> Option<Space> {
-        let names = &self.compiler.language.names;
-        if names.paths.contains(&node.kind()) {
+        if self.compiler.language.words.paths.contains(&node.kind()) {
             return Some(Space::Value);
         }
-        let (_, space) = names.words.iter().find(|(k, _)| *k == node.kind())?;
-        let position = names
+        let (_, space) =
+            self.compiler.language.words.kinds.iter().find(|(k, _)| *k == node.kind())?;
+        let position = self
+            .compiler
+            .language
+            .words
             .positions
             .iter()
             .find(|(k, f, _)| *k == parent && (f.is_empty() || Some(*f) == field));
         let space = position.map_or(*space, |p| p.2);
-        let behind = node.prev_sibling().is_some_and(|s| names.member_after.contains(&s.kind()));
+        let behind = node
+            .prev_sibling()
+            .is_some_and(|s| self.compiler.language.words.member_after.contains(&s.kind()));
         Some(if behind && space != Space::Declared { Space::Member } else { space })
     }
 
@@ -249,12 +255,12 @@ impl Build<'_, '_> {
         space: Option<Space>,
         parent: (&str, Option<Node<'_>>),
     ) {
-        let names = &self.compiler.language.names;
         match space {
             Some(Space::Declared) => self.declared.push(text.to_owned()),
             Some(Space::Callable | Space::Member) => {
                 let receiver = parent.1.and_then(|p| {
-                    let fields = [names.call, names.member];
+                    let fields =
+                        [self.compiler.language.words.call, self.compiler.language.words.member];
                     let (_, receiver, _) = fields.into_iter().find(|f| f.0 == p.kind())?;
                     p.child_by_field_name(receiver).filter(|r| r.id() != node.id())
                 });
@@ -275,7 +281,6 @@ impl Build<'_, '_> {
 
     /// What a chain of calls and members is built on.
     fn base(&self, mut node: Node<'_>) -> Base {
-        let names = &self.compiler.language.names;
         loop {
             if self.base == Some(span(node)) {
                 return Base::Link;
@@ -286,13 +291,23 @@ impl Build<'_, '_> {
             if self.name_index(node).is_some() {
                 return Base::Resolved;
             }
-            let rule = names.receivers.iter().find(|(k, _)| *k == node.kind());
+            let rule =
+                self.compiler.language.words.receivers.iter().find(|(k, _)| *k == node.kind());
             let next = rule.and_then(|(_, field)| {
                 if field.is_empty() { node.named_child(0) } else { node.child_by_field_name(field) }
             });
             match next {
                 Some(next) => node = next,
-                None if names.words.iter().any(|(k, _)| *k == node.kind()) => return Base::Word,
+                None if self
+                    .compiler
+                    .language
+                    .words
+                    .kinds
+                    .iter()
+                    .any(|(k, _)| *k == node.kind()) =>
+                {
+                    return Base::Word;
+                }
                 None => return Base::Resolved,
             }
         }
@@ -306,7 +321,10 @@ impl Build<'_, '_> {
         first_token: usize,
     ) -> Option<MemberSymbol> {
         let names = &self.compiler.language.names;
-        let (_, receiver, name) = [names.call, names.member].into_iter().find(|f| f.0 == kind)?;
+        let (_, receiver, name) =
+            [self.compiler.language.words.call, self.compiler.language.words.member]
+                .into_iter()
+                .find(|f| f.0 == kind)?;
         let by_field = |f: &str| children.iter().find(|c| c.field == Some(f));
         let member = by_field(name)?;
         match (by_field(receiver).map(|r| &r.what), &member.what) {
@@ -331,9 +349,8 @@ impl Build<'_, '_> {
 
 /// True if a slot in this place of a chain takes links, not arguments.
 fn links_many(language: &Language, child: &PNode) -> bool {
-    let names = &language.names;
-    [names.call, names.member].iter().any(|m| child.field == Some(m.2))
-        || names.words.iter().any(|(k, _)| *k == child.kind)
+    [language.words.call, language.words.member].iter().any(|m| child.field == Some(m.2))
+        || language.words.kinds.iter().any(|(k, _)| *k == child.kind)
 }
 
 enum Base {

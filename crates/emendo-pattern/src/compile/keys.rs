@@ -14,7 +14,7 @@ pub(super) fn keys(
 ) -> Vec<KeyWords> {
     let mut out = Vec::new();
     if let [root] = roots {
-        let statement = language.names.is_head(root.kind);
+        let statement = language.imports.is_head(root.kind);
         if !statement {
             collect_keys(language, root, names, optional, 0, &mut out);
         }
@@ -30,7 +30,7 @@ pub(super) fn optional_tokens(
     out: &mut Vec<std::ops::Range<usize>>,
 ) {
     let What::Inner(inner) = &node.what else { return };
-    let keyed = language.keyed.iter().find(|k| k.list == node.kind);
+    let keyed = language.compare.keyed.iter().find(|k| k.list == node.kind);
     for child in &inner.children {
         let value = match &child.what {
             What::Inner(pair) => pair.children.last(),
@@ -63,7 +63,7 @@ fn collect_keys(
     match &node.what {
         What::Slot(..) | What::Literal(..) | What::Text(_) | What::Base => {}
         What::Leaf(text, _) => {
-            if facts.words.iter().any(|(k, _)| *k == node.kind) {
+            if language.words.kinds.iter().any(|(k, _)| *k == node.kind) {
                 out.push(KeyWords { words: vec![text.clone()], symbols: Vec::new(), depth });
             }
         }
@@ -80,7 +80,7 @@ fn collect_keys(
             // A receiver may be left unwritten where its member is imported.
             let unwritten = |c: &PNode| {
                 inner.symbol.is_some()
-                    && [facts.call, facts.member]
+                    && [language.words.call, language.words.member]
                         .iter()
                         .any(|f| f.0 == node.kind && c.field == Some(f.1))
             };

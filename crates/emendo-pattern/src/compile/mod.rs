@@ -59,13 +59,13 @@ pub(super) fn pattern(
     let mut compiler =
         Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
     let mut readings: Vec<Reading> = Vec::new();
-    for (i, c) in language.contexts.iter().enumerate() {
+    for (i, c) in language.fragments.contexts.iter().enumerate() {
         if context.is_some_and(|wanted| wanted != c.name) {
             continue;
         }
         if let Some(reading) = compiler.context(i, c)
             && !readings.iter().any(|r| {
-                language.contexts[r.context].bodiless == c.bodiless
+                language.fragments.contexts[r.context].bodiless == c.bodiless
                     && same_shape(&r.roots, &reading.roots)
             })
         {
@@ -95,13 +95,13 @@ fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
 /// A grammar may take a declaration that ends before its body for one without a body.
 fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
     // What is a whole expression does not end before a body.
-    if readings.iter().any(|r| language.contexts[r.context].name == "expression") {
-        readings.retain(|r| !language.contexts[r.context].bodiless);
+    if readings.iter().any(|r| language.fragments.contexts[r.context].name == "expression") {
+        readings.retain(|r| !language.fragments.contexts[r.context].bodiless);
         return;
     }
     let kinds: Vec<&str> = readings
         .iter()
-        .filter(|r| language.contexts[r.context].bodiless)
+        .filter(|r| language.fragments.contexts[r.context].bodiless)
         .map(|r| r.roots[0].kind)
         .collect();
     let empty = |r: &Reading| {
@@ -111,7 +111,7 @@ fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>
         kinds.contains(&root.kind) && !has_body
     };
     if !source.trim_end().ends_with(';') {
-        readings.retain(|r| language.contexts[r.context].bodiless || !empty(r));
+        readings.retain(|r| language.fragments.contexts[r.context].bodiless || !empty(r));
     }
 }
 
@@ -135,7 +135,7 @@ fn unreadable(
     context: Option<&str>,
     best: Option<Span>,
 ) -> PatternError {
-    let names: Vec<&str> = language.contexts.iter().map(|c| c.name).collect();
+    let names: Vec<&str> = language.fragments.contexts.iter().map(|c| c.name).collect();
     if let Some(wanted) = context
         && !names.contains(&wanted)
     {
@@ -176,7 +176,7 @@ impl Compiler<'_> {
     /// Looks for spellings of the slots that read. Each trial says how far it came and which slots stand where it
     /// stopped; only those are spelled otherwise, and only what comes further is kept.
     fn first(&mut self, index: usize, context: &Context) -> Option<(Reading, Wrapped)> {
-        let spellings = self.language.placeholders.len();
+        let spellings = self.language.fragments.placeholders.len();
         let mut choice = vec![0usize; self.template.slots().count()];
         let mut best = match self.trial(index, context, &choice) {
             Ok(read) => return Some(*read),
@@ -261,7 +261,7 @@ impl Compiler<'_> {
                 }
                 Chunk::Slot { at, name, filters, .. } => {
                     let ix = self.slot_index(name, slot);
-                    let spelling = &self.language.placeholders[choice[slot]];
+                    let spelling = &self.language.fragments.placeholders[choice[slot]];
                     text.push_str(&placeholder(spelling, ix));
                     let place = Span::new(start, text.len());
                     let word =
@@ -304,7 +304,8 @@ impl Compiler<'_> {
 
     /// A statement that is nothing but an expression is that expression, unless its end is written.
     fn bare<'t>(&self, node: Node<'t>) -> Node<'t> {
-        let plain = node.kind() == self.language.expression_statement && node.child_count() == 1;
+        let plain =
+            node.kind() == self.language.writing.expression_statement && node.child_count() == 1;
         node.child(0).filter(|_| plain).unwrap_or_else(|| self.language.core(node))
     }
 
@@ -346,7 +347,7 @@ impl Compiler<'_> {
             return None;
         }
         let Build { tokens, mut unresolved, declared, .. } = build;
-        if nodes.iter().any(|n| self.language.names.imports.contains(&n.kind())) {
+        if nodes.iter().any(|n| self.language.imports.kinds.contains(&n.kind())) {
             // An import says all of its name.
             unresolved.clear();
         }
@@ -428,13 +429,13 @@ pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
         .map(|n| {
             let mut name = language.import_of(&n.symbol, Space::Value);
             name.alias = Some(n.word.clone()).filter(|w| *w != language.names.last(&n.symbol));
-            format!("{}\n", (language.names.write_import)(&name, None))
+            format!("{}\n", (language.imports.write_import)(&name, None))
         })
         .collect();
     let Ok(template) = Template::parse(&pattern.source) else { return Vec::new() };
     let mut out = Vec::new();
     for reading in &pattern.readings {
-        let context = &language.contexts[reading.context];
+        let context = &language.fragments.contexts[reading.context];
         let mut compiler = Compiler {
             language,
             source: &pattern.source,

@@ -204,20 +204,21 @@ impl Look<'_> {
             outer.contains(s)
                 && s.contains(at)
                 && s != at
-                && self.language.nested.contains(&n.kind())
+                && self.language.flow.nested.contains(&n.kind())
         })
     }
 
     fn is_unused(&self, m: &Match) -> bool {
-        if m.statement.is_some() || self.language.line_items.contains(&m.kind) {
+        if m.statement.is_some() || self.language.writing.line_items.contains(&m.kind) {
             return true;
         }
         let path = descend(self.tree.root(), m.span);
         let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
-        let passes =
-            |kind: &str| self.language.waits.contains(&kind) || kind == self.language.parenthesized;
+        let passes = |kind: &str| {
+            self.language.flow.waits.contains(&kind) || kind == self.language.compare.parenthesized
+        };
         let mut above = path[..at].iter().rev().map(|(n, _)| n.kind());
-        above.find(|kind| !passes(kind)) == Some(self.language.expression_statement)
+        above.find(|kind| !passes(kind)) == Some(self.language.writing.expression_statement)
     }
 
     fn slot(
@@ -317,7 +318,7 @@ impl Look<'_> {
     fn declaration(&self, name: Span) -> Option<Span> {
         let path = descend(self.tree.root(), name);
         let declares = |kind: &str| {
-            self.language.line_items.contains(&kind)
+            self.language.writing.line_items.contains(&kind)
                 || self.language.declaration(kind).is_some_and(|d| !d.body.is_empty())
         };
         path.iter().rev().find(|(n, _)| declares(n.kind())).map(|(n, _)| span(*n))

@@ -278,16 +278,16 @@ impl Pattern {
 /// A quick look at kinds before anything is compared.
 fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
     let kind = node.kind();
-    let is_word = |kind: &str| language.names.words.iter().any(|(k, _)| *k == kind);
+    let is_word = |kind: &str| language.words.kinds.iter().any(|(k, _)| *k == kind);
     match &p.what {
         What::Slot(..) | What::Base => true,
-        What::Name(..) => language.names.paths.contains(&kind) || is_word(kind),
+        What::Name(..) => language.words.paths.contains(&kind) || is_word(kind),
         What::Leaf(..) | What::Text(_) => language.alike(p.kind, kind),
-        What::Literal(..) => language.strings.contains(&kind),
+        What::Literal(..) => language.compare.strings.contains(&kind),
         What::Inner(i) => {
             language.alike(p.kind, kind)
-                || ((i.symbol.is_some() || p.kind == language.names.member.0) && is_word(kind))
-                || (i.chained && language.chain.iter().any(|(k, _)| *k == kind))
+                || ((i.symbol.is_some() || p.kind == language.words.member.0) && is_word(kind))
+                || (i.chained && language.compare.chain.iter().any(|(k, _)| *k == kind))
         }
     }
 }

@@ -36,7 +36,8 @@ pub(crate) fn insertions(
             format!("{mark}{last}{alias}")
         };
         let items: Vec<String> = kin.iter().map(item).collect();
-        let list = if kin.len() > 1 { (names.write_list)(&module, &items, like) } else { None };
+        let list =
+            if kin.len() > 1 { (language.imports.write_list)(&module, &items, like) } else { None };
         let about: Vec<String> = match list {
             Some(_) => kin.iter().map(|n| n.path.clone()).collect(),
             None => vec![name.path.clone()],
@@ -44,7 +45,7 @@ pub(crate) fn insertions(
         if list.is_some() {
             done.extend(kin);
         }
-        let statement = list.unwrap_or_else(|| (names.write_import)(name, like));
+        let statement = list.unwrap_or_else(|| (language.imports.write_import)(name, like));
         let (at, before, after) = insertion(language, facts, text, line_end, name);
         let written = format!("{before}{statement}{after}");
         match out.iter_mut().find(|e| e.splice.span == Span::at(at)) {

@@ -55,7 +55,7 @@ impl ImportPlan {
             facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
         let partners = &self.partners;
         let out = Vec::new();
-        let mut changes = Changes { names: &language.names, facts, text, dropped, partners, out };
+        let mut changes = Changes { language, facts, text, dropped, partners, out };
         // A new import stands on the line of the one it replaces: one of the same list first, then one of the same name.
         for how in [Like::Partner, Like::List, Like::Name, Like::Any] {
             if how == Like::Name {
@@ -91,7 +91,7 @@ impl ImportPlan {
         let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
         if self.add.contains(&import.name())
             || facts.bound_twice(import)
-            || language.names.imports.is_empty()
+            || language.imports.kinds.is_empty()
             || facts.quotes(local)
         {
             return false;
@@ -167,7 +167,7 @@ enum Like {
 
 /// Import statements while they change.
 struct Changes<'a> {
-    names: &'a Names,
+    language: &'a Language,
     facts: &'a FileFacts,
     text: &'a str,
     dropped: Vec<&'a Import>,
@@ -178,9 +178,9 @@ struct Changes<'a> {
 impl<'a> Changes<'a> {
     /// Writes a new import over a dropped one, if there is one like it.
     fn instead(&mut self, new: &ImportName, how: Like) -> bool {
-        let segments = self.names.segments(&new.path);
+        let segments = self.language.names.segments(&new.path);
         let fits = |old: &&Import| {
-            let same_root = !self.names.module_separator.is_empty()
+            let same_root = !self.language.names.module_separator.is_empty()
                 || old.segments.first().map(|s| s.0.as_str()) == segments.first().copied();
             let partner = |p: &&(String, String)| p.0 == old.path() && p.1 == new.path;
             let liked = match how {
@@ -222,7 +222,7 @@ impl<'a> Changes<'a> {
         }
         let (head, tail) = old.segments.split_at(old.shared);
         if head.is_empty() {
-            return Some(vec![respell(self.names, tail, new)]);
+            return Some(vec![respell(&self.language.names, tail, new)]);
         }
         let at = new.len().checked_sub(tail.len())?;
         let same_head = head.iter().map(|s| s.0.as_str()).eq(new[..at].iter().copied());
@@ -232,10 +232,10 @@ impl<'a> Changes<'a> {
         }
         let mut out = Vec::new();
         if !same_head {
-            out.push(respell(self.names, head, &new[..at]));
+            out.push(respell(&self.language.names, head, &new[..at]));
         }
         if !old.implied {
-            out.push(respell(self.names, tail, &new[at..]));
+            out.push(respell(&self.language.names, tail, &new[at..]));
         }
         out.retain(|s| !(s.span.is_empty() && s.parts.is_empty()));
         Some(out)
@@ -243,7 +243,7 @@ impl<'a> Changes<'a> {
 
     /// Adds a new import to a list of its own module that stays.
     fn add_to_list(&mut self, new: &ImportName) -> bool {
-        let segments = self.names.segments(&new.path);
+        let segments = self.language.names.segments(&new.path);
         let Some((last, head)) = segments.split_last() else { return false };
         let stays =
             |i: &&Import| !self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
@@ -301,7 +301,7 @@ impl<'a> Changes<'a> {
         all: &[&Import],
         gone: &dyn Fn(&&Import) -> bool,
     ) -> Option<Splice> {
-        let mut left = all.iter().filter(|i| self.names.bare_single && !gone(i));
+        let mut left = all.iter().filter(|i| self.language.writing.bare_single && !gone(i));
         let (Some(one), None) = (left.next(), left.next()) else { return None };
         let item = one.item.filter(|_| one.group == Some(group) && !one.wildcard)?;
         let written = item.of(self.text);

@@ -14,7 +14,8 @@ pub(super) fn delete(
     tree: &Tree,
     text: &str,
 ) -> Result<Written, Unresolved> {
-    let whole = if language.line_items.contains(&m.kind) { Some(m.span) } else { m.statement };
+    let whole =
+        if language.writing.line_items.contains(&m.kind) { Some(m.span) } else { m.statement };
     if m.link {
         // With the blanks before it: the next link moves up to where it stood.
         let start = text[..m.span.start as usize].trim_end().len();
@@ -35,12 +36,12 @@ pub(super) fn delete(
         let splice = delete_splice(text, with_end(language, text, span), comment);
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }
-    let listed = language.keyed.iter().any(|k| k.list == m.place.0)
+    let listed = language.compare.keyed.iter().any(|k| k.list == m.place.0)
         || m.place.0.contains("list")
         || m.place.0.contains("parameters");
     if listed && let Some(list) = m.parent {
         return Ok(Written {
-            splices: vec![delete_item(language.separators, text, m.span, list)],
+            splices: vec![delete_item(language.compare.separators, text, m.span, list)],
             ..Written::default()
         });
     }

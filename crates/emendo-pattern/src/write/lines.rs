@@ -8,7 +8,7 @@ use emendo_text::{Span, Splice};
 pub(crate) fn with_end(language: &Language, text: &str, item: Span) -> Span {
     let rest = &text[item.end as usize..];
     let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
-    let ends = language.optional.contains(&";") && !item.of(text).ends_with([';', '}']);
+    let ends = language.compare.optional.contains(&";") && !item.of(text).ends_with([';', '}']);
     let found = ends && rest[blanks..].starts_with(';');
     Span { start: item.start, end: if found { item.end + blanks as u32 + 1 } else { item.end } }
 }

@@ -52,7 +52,7 @@ impl Replacement {
             pattern = Pattern::compile(old.language, &straight, names, None)?;
         }
         // What reads alike in several places was kept once: here it is asked for in the place of `old`.
-        let contexts = old.language.contexts;
+        let contexts = old.language.fragments.contexts;
         for o in &old.readings {
             let name = contexts[o.context].name;
             if !pattern.readings.iter().any(|n| contexts[n.context].name == name)
@@ -81,7 +81,7 @@ impl Replacement {
 
     /// Pairs the readings of `old` with those of `new`.
     fn placed(old: &Pattern, pattern: Pattern, new: &str) -> Result<Self, PatternError> {
-        let contexts = old.language.contexts;
+        let contexts = old.language.fragments.contexts;
         let readings: Vec<Option<usize>> = old
             .readings
             .iter()
@@ -170,7 +170,7 @@ impl Replacement {
             return delete(language, m, tree, text);
         };
         let Some(ix) = self.readings[m.reading] else {
-            let context = language.contexts[old.readings[m.reading].context].name;
+            let context = language.fragments.contexts[old.readings[m.reading].context].name;
             return Err(Unresolved(format!(
                 "`new` cannot be read as the {context} that stands here"
             )));
@@ -193,8 +193,8 @@ impl Replacement {
         )?;
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
-        let wrap = language.loose.contains(&root.kind)
-            && !(language.loose.contains(&old_kind) && old_kind == root.kind)
+        let wrap = language.writing.loose.contains(&root.kind)
+            && !(language.writing.loose.contains(&old_kind) && old_kind == root.kind)
             && language.binds(m.place.0, m.place.1);
         writer.run(wrap);
         match writer.failed {

@@ -68,7 +68,7 @@ pub(super) fn new_tokens(
     for i in (0..new.tokens.len()).filter(|i| !drop[*i]) {
         let t = &new.tokens[i];
         let bound = slot_of(&t.key).and_then(|name| m.slot(name));
-        let loose = bound.is_some_and(|b| language.loose.contains(&b.kind));
+        let loose = bound.is_some_and(|b| language.writing.loose.contains(&b.kind));
         let before = placed.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
         let parens = loose && t.binds.is_some() && before != t.binds;
         let gap = gap_before(&new.tokens, &drop, i, source);
@@ -97,7 +97,7 @@ struct Pair {
 
 fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<Pair>) {
     let What::Inner(inner) = &node.what else { return };
-    if let Some(keyed) = language.keyed.iter().find(|k| k.list == node.kind) {
+    if let Some(keyed) = language.compare.keyed.iter().find(|k| k.list == node.kind) {
         let list = tokens_of(node).start;
         for child in &inner.children {
             if let Some(key) = key_of_pattern(keyed, child) {
@@ -170,7 +170,7 @@ impl Build<'_> {
                 let before = o.checked_sub(1);
                 old[o].key == self.tokens[i].key
                     && before.is_some_and(|b| {
-                        matches!(&old[b].key, Key::Text(t) if self.language.separators.contains(&t.as_str()))
+                        matches!(&old[b].key, Key::Text(t) if self.language.compare.separators.contains(&t.as_str()))
                             && self.m.token_of.get(b).copied().flatten().is_some()
                     })
             };
@@ -189,7 +189,7 @@ impl Build<'_> {
     fn leave_out(&mut self, range: Range<usize>) {
         let gone = range.start.checked_sub(1).is_some_and(|b| {
             let text = &self.tokens[b].text;
-            self.drop[b] && self.language.names.member_after.contains(&text.as_str())
+            self.drop[b] && self.language.words.member_after.contains(&text.as_str())
         });
         self.drop[range.clone()].iter_mut().for_each(|d| *d = true);
         if gone {
@@ -199,8 +199,8 @@ impl Build<'_> {
         let is = |i: &usize, set: &[&str]| matches!(&self.tokens[*i].key, Key::Text(t) if set.contains(&t.as_str()));
         let before = range.start.checked_sub(1).filter(|b| !self.drop[*b]);
         let after = Some(range.end).filter(|a| *a < self.tokens.len());
-        let dot = |i: &usize| is(i, self.language.names.member_after);
-        let comma = |i: &usize| is(i, self.language.separators);
+        let dot = |i: &usize| is(i, self.language.words.member_after);
+        let comma = |i: &usize| is(i, self.language.compare.separators);
         let beside = before.filter(comma).or(after.filter(comma)).or(after.filter(dot));
         if let Some(b) = beside {
             self.drop[b] = true;

@@ -117,7 +117,7 @@ impl Writer<'_> {
         for root in self.tree.roots_at(at) {
             let smallest = root.node.descendant_for_byte_range(at.start as usize, at.end as usize);
             walk(smallest.unwrap_or(root.node), |n| {
-                found |= at.contains(span(n)) && self.language.effects.contains(&n.kind());
+                found |= at.contains(span(n)) && self.language.flow.effects.contains(&n.kind());
                 !found && span(n).meets(at)
             });
         }

@@ -67,7 +67,7 @@ impl Callable {
             }
         };
         // Where files are no modules, functions are always those of types.
-        let member = names.modules.is_none() || names.package(symbol) != parent;
+        let member = language.modules.is_none() || names.package(symbol) != parent;
         let symbols = cx.spellings.of(symbol);
         Some(Self { written: text.text.clone(), symbols, member, params })
     }

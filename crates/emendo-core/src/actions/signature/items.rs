@@ -36,7 +36,7 @@ pub(super) fn drop_items(
     if gone.len() == items.len() {
         let first = items.first().map_or(list.start, |i| i.start);
         let last = items.last().map_or(list.end, |i| i.end);
-        let none = language.typing.syntax.no_params;
+        let none = language.typing.built_in.no_params;
         let splice = if bare && none.is_empty() {
             // The blank before the list goes too.
             let start = p.cx.text[..list.start as usize].trim_end().len() as u32;
@@ -59,7 +59,7 @@ pub(super) fn drop_items(
     for item in front.iter().filter(|i| gone.contains(i)) {
         let inner = Span { start: list.start + u32::from(!bare), end: list.end };
         let item = with_comments(p, *item, inner);
-        change.splices.push(delete_item(language.separators, p.cx.text, item, inner));
+        change.splices.push(delete_item(language.compare.separators, p.cx.text, item, inner));
     }
 }
 

@@ -326,7 +326,7 @@ impl Lists {
                 None => name.clone(),
                 Some(ty) => {
                     let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
-                    if self.language.typing.syntax.type_first {
+                    if self.language.typing.built_in.type_first {
                         format!("{ty} {name}")
                     } else {
                         format!("{name}: {ty}")

@@ -76,11 +76,11 @@ fn packing(
     cx: &mut CompileCx<'_>,
 ) -> Option<&'static Packing> {
     let word = t.text("as").map_or("object", |t| t.text.as_str());
-    let found = language.typing.packing.iter().find(|p| p.word == word);
+    let found = language.typing.calls.packing.iter().find(|p| p.word == word);
     if found.is_none() {
         let span = t.text("as").map_or(action.span, |t| t.span);
         let known: Vec<String> =
-            language.typing.packing.iter().map(|p| format!("`{}`", p.word)).collect();
+            language.typing.calls.packing.iter().map(|p| format!("`{}`", p.word)).collect();
         let message = format!("{} does not gather arguments as `{word}`", language.title);
         cx.out.push(Diagnostic::error(message, span).help(format!("it can: {}", known.join(", "))));
     }
@@ -93,7 +93,7 @@ impl Packs {
         action: &Action,
         cx: &mut CompileCx<'_>,
     ) -> Option<Self> {
-        let type_first = language.typing.syntax.type_first;
+        let type_first = language.typing.built_in.type_first;
         let mut out = Self { names: names(action, cx), type_first, pack: None, unpack: None };
         let text = |t: &Table, key: &str| t.text(key).map(|t| t.text.clone());
         if let Some(t) = action.table.table("pack") {

@@ -125,7 +125,7 @@ impl Results {
         let through_type = receiver
             .is_some_and(|r| names.last(r).starts_with(char::is_uppercase) && callable.member);
         // Through a type, whether the object is the first argument is not told everywhere.
-        if through_type && !names.types.made_below {
+        if through_type && !p.resolver.language.declares.hints.made_below {
             return None;
         }
         let numbered = |i: usize| if i == 0 { "it".to_owned() } else { format!("it{}", i + 1) };
@@ -151,7 +151,7 @@ impl Results {
         }
         let unwrap = spelled(p, unwrap, &self.names, Space::Value, whole.start, change).ok()?;
         let (before, after) = around_it(&unwrap)?;
-        let (open, close) = p.resolver.language.typing.syntax.closure;
+        let (open, close) = p.resolver.language.typing.built_in.closure;
         let list = params.join(", ");
         let sign = match (receiver, through_type) {
             (Some(_), true) => names.separator,

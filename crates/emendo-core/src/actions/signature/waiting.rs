@@ -38,7 +38,7 @@ pub(super) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn
     let node = action.table.get("async")?;
     let Value::Bool(on) = node.value else { return None };
     let language = language(action, cx)?;
-    let Some(rule) = &language.typing.waiting else {
+    let Some(rule) = &language.typing.calls.waiting else {
         let d = Diagnostic::error(
             format!("{} has no functions that are waited for", language.title),
             node.span,
@@ -239,7 +239,8 @@ impl WaitRunner {
     /// The places of a file that mean a function of the project.
     fn uses_of(&self, p: &Place<'_>, symbol: &str) -> Vec<Use> {
         let names = &self.language.names;
-        let member = names.modules.is_none() || names.package(symbol) != names.parent(symbol);
+        let member =
+            self.language.modules.is_none() || names.package(symbol) != names.parent(symbol);
         let what = if member { What::Method } else { What::Free };
         let finder = SymbolRunner::watch(self.language, what, vec![symbol.to_owned()], Vec::new());
         let found = finder.meant_places(p, &mut Found::default());

@@ -44,7 +44,7 @@ impl SymbolRunner {
         };
         let own = p.cx.project.declares(&names.parent(path), names.last(path))
             || (import.wildcard && p.cx.project.has_package(path));
-        let owned = own && names.modules.is_none() && self.what != What::Method;
+        let owned = own && self.rows.language.modules.is_none() && self.what != What::Method;
         if owned && !self.declared_here_too(p, old) {
             return None;
         }
@@ -105,7 +105,7 @@ impl SymbolRunner {
     fn passed_through(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
         let language = self.rows.language;
         let names = &language.names;
-        if names.modules.is_none() || import.wildcard {
+        if language.modules.is_none() || import.wildcard {
             return;
         }
         let last = names.last(import.path());
@@ -262,7 +262,8 @@ impl SymbolRunner {
                 let whole = m.import.span;
                 let alone = p.code.facts.imports.iter().filter(|i| i.span == whole).count() == 1;
                 if alone {
-                    let text = (names.write_import)(&name, Some(p.text(whole)));
+                    let text =
+                        (self.rows.language.imports.write_import)(&name, Some(p.text(whole)));
                     return self.move_draft(p, m, vec![Splice::text(whole, text)], out);
                 }
                 // The rest of the list stays, and this goes where the list stands: it may not hold elsewhere.
@@ -308,7 +309,7 @@ impl SymbolRunner {
     /// A new import on a line of its own below another.
     fn below(&self, p: &Place<'_>, import: &Import, name: &ImportName) -> Splice {
         let lead = line_of(p.cx.text, import.span.start);
-        let statement = (self.rows.language.names.write_import)(name, Some(p.text(import.span)));
+        let statement = (self.rows.language.imports.write_import)(name, Some(p.text(import.span)));
         Splice::text(
             Span::at(import.span.end as usize),
             format!("{}{lead}{statement}", p.cx.line_end),

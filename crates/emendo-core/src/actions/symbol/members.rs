@@ -19,7 +19,8 @@ impl SymbolRunner {
         let rest = p.cx.text[word.span.end as usize..].trim_start();
         let called = rest.starts_with('(') || rest.starts_with("::<");
         // Where a member may be a function or hold one, a call tells nothing.
-        let told_by_call = names.bindings.iter().any(|b| b.space == Space::Callable);
+        let told_by_call =
+            self.rows.language.scopes.bindings.iter().any(|b| b.space == Space::Callable);
         let before = p.cx.text[..word.span.start as usize].trim_end();
         // A function is taken from what stands behind; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
@@ -30,7 +31,7 @@ impl SymbolRunner {
             }
             What::Method => {
                 // Where a method is named otherwise than a field, only a call or that form means one.
-                let named_apart = names.member_after.contains(&"::");
+                let named_apart = self.rows.language.words.member_after.contains(&"::");
                 let plain = !named_apart && word.space == Space::Member;
                 !told_by_call || called || plain || before.ends_with("::")
             }
@@ -107,7 +108,7 @@ impl SymbolRunner {
         if !word.key {
             return Ok(None);
         }
-        let short = language.names.types.shorthands;
+        let short = language.declares.shorthands;
         let node = p.code.tree.node_at(word.span, short);
         if !node.is_some_and(|n| short.contains(&n.kind())) {
             return Ok(None);
@@ -175,7 +176,7 @@ impl SymbolRunner {
         word: &Word,
         written: &mut Rewritten,
     ) -> Result<(), String> {
-        let (before, above) = self.rows.language.names.property;
+        let (before, above) = self.rows.language.writing.property;
         if !above.is_empty() {
             let start = p.cx.text[..word.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
             let line = &p.cx.text[start..word.span.start as usize];

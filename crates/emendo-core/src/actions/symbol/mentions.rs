@@ -57,7 +57,7 @@ impl SymbolRunner {
         for at in &p.code.facts.strings {
             let before = p.cx.text[..at.start.saturating_sub(1) as usize].trim_end();
             let imported = p.code.facts.imports.iter().any(|i| i.span.contains(*at));
-            let loads = names.loads.iter().any(|l| before.ends_with(l));
+            let loads = self.rows.language.exports.loads.iter().any(|l| before.ends_with(l));
             if imported || !loads {
                 continue;
             }

@@ -392,7 +392,7 @@ impl SymbolRunner {
         }
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
         let space = if words.len() > 1 { Space::Value } else { Space::Type };
-        p.code.tree.names_one(word.span, kinds, names.paths)
+        p.code.tree.names_one(word.span, kinds, self.rows.language.words.paths)
             && p.resolver.means(&words, space, path[0].1.start, self.rows.symbol(row)).is_some()
     }
 
@@ -404,7 +404,8 @@ impl SymbolRunner {
             && word.space != Space::Declared
         {
             let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
-            let packages = !names.packages.is_empty() && self.what == What::Package;
+            let packages =
+                !self.rows.language.imports.packages.is_empty() && self.what == What::Package;
             let space = if path.len() > 1 { Space::Value } else { word.space };
             let plain =
                 (path.len() > 1 || !packages) && !(word.space == Space::Member && path.len() == 1);
@@ -449,7 +450,7 @@ impl SymbolRunner {
         let is_owner = |s: &str| s == owner;
         if !self.what.member() {
             // A function of the types around, called without naming one.
-            let implied = names.modules.is_none()
+            let implied = self.rows.language.modules.is_none()
                 && word.receiver.is_none()
                 && !word.key
                 && p.text(word.span) == names.last(old)
@@ -482,14 +483,20 @@ impl SymbolRunner {
         let names = &self.rows.language.names;
         let before =
             p.text(word.receiver?).trim().trim_start_matches('(').trim_start_matches("await ");
-        let call =
-            names.loads.iter().filter(|l| l.ends_with('(')).find_map(|l| before.strip_prefix(l))?;
+        let call = self
+            .rows
+            .language
+            .exports
+            .loads
+            .iter()
+            .filter(|l| l.ends_with('('))
+            .find_map(|l| before.strip_prefix(l))?;
         let module = call.trim().trim_end_matches(')').trim();
         let module = module.trim_matches(['"', '\'', '`']);
         if module.is_empty() || module.contains(['"', '\'', '(', '`']) {
             return None;
         }
-        let modules = names.modules.as_ref()?;
+        let modules = self.rows.language.modules.as_ref()?;
         let files = p.cx.project.files();
         let absolute = (modules.absolute)(&[module], &p.code.facts.module, p.cx.path, files);
         let whole =

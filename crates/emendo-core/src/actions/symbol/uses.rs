@@ -95,11 +95,10 @@ impl SymbolRunner {
 
     /// Where files are called like the types in them, the file of a renamed type wants another name too.
     fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) {
-        let names = &self.rows.language.names;
         let name = p.text(word.span);
         let stem = p.cx.path.name().split('.').next().unwrap_or("");
         let declares = p.code.facts.types.iter().any(|t| t.at == word.span && t.path.len() == 1);
-        if declares && names.modules.is_none() && stem == name && new != name {
+        if declares && self.rows.language.modules.is_none() && stem == name && new != name {
             let ending = p.cx.path.extension().unwrap_or("");
             let say = format!("`{name}` becomes `{new}`: rename the file to `{new}.{ending}`");
             out.notes.push(NoteDraft { at: word.span, say });
@@ -223,7 +222,7 @@ impl SymbolRunner {
 
     /// A value that names a key too keeps the key.
     pub(super) fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
-        let short = self.rows.language.names.types.short_values;
+        let short = self.rows.language.declares.short_values;
         let short = !short.is_empty()
             && p.code.tree.node_at(word.span, short).is_some_and(|n| short.contains(&n.kind()));
         if let [splice] = written.splices.as_mut_slice()
@@ -238,7 +237,7 @@ impl SymbolRunner {
 
     fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
         let names = &self.rows.language.names;
-        names.modules.is_some()
+        self.rows.language.modules.is_some()
             && !p.code.facts.module.is_empty()
             && names.parent(old) == p.code.facts.module
     }
@@ -248,7 +247,7 @@ impl SymbolRunner {
         let names = &self.rows.language.names;
         let (from, to) = (names.parent(old), names.parent(new));
         let wild = p.code.facts.imports.iter().any(|i| i.wildcard && !i.passes_on);
-        from == to && wild && names.modules.is_some()
+        from == to && wild && self.rows.language.modules.is_some()
     }
 
     /// A use behind other names: `tide.Station`, `Station.open`, `tidewire.client.Station`.
@@ -311,7 +310,7 @@ impl SymbolRunner {
         let symbol = names.join(&wanted[..head]);
         let rest = &wanted[head..];
         let package = names.package(new);
-        if names.full_names && !names.packages.is_empty() && symbol == package {
+        if names.full_names && !language.imports.packages.is_empty() && symbol == package {
             return Ok(only(respell(names, path, &wanted)));
         }
         let spelled = p.resolver.spell(&symbol, Space::Type, word.span.start)?;

@@ -12,7 +12,7 @@ impl Pass<'_> {
     /// Notes for what stands around what a child with a telling field says of it.
     pub(crate) fn told_above(&mut self, cursor: &TreeCursor<'_>, kind: &str) {
         let Some(id) = cursor.field_id() else { return };
-        let types = &self.language.names.types;
+        let types = &self.language.declares;
         if self.telling.is_empty() {
             let grammar = cursor.node().language();
             self.telling.resize(grammar.field_count() + 1, false);
@@ -32,7 +32,7 @@ impl Pass<'_> {
         }
         if types.fields.contains(&field) && above.kind != kind {
             above.hint = type_head(self.language, cursor.node(), self.text)
-                .filter(|p| !types.inferred.contains(&p.as_str()))
+                .filter(|p| !types.hints.inferred.contains(&p.as_str()))
                 .map(|path| Hint { path, how: Tells::Declared });
         }
     }
@@ -42,7 +42,7 @@ impl Pass<'_> {
             return;
         }
         let kind = node.kind();
-        for rule in self.language.names.bindings.iter().filter(|b| b.kind == kind) {
+        for rule in self.language.scopes.bindings.iter().filter(|b| b.kind == kind) {
             self.declare(rule, node, around);
         }
     }
@@ -58,12 +58,12 @@ impl Pass<'_> {
         } else {
             node.children_by_field_name(rule.field, &mut cursor).collect()
         };
-        let is_word = |n: &Node<'_>| names.words.iter().any(|(k, _)| *k == n.kind());
+        let is_word = |n: &Node<'_>| self.language.words.kinds.iter().any(|(k, _)| *k == n.kind());
         let mut words = Vec::new();
         for n in found {
             if rule.deep {
                 self.taken_apart(n, &mut words);
-                if names.constants_in.contains(&rule.kind) {
+                if self.language.scopes.constants_in.contains(&rule.kind) {
                     let constant = |n: &Node<'_>| {
                         let text = span(*n).of(self.text);
                         text.contains(char::is_uppercase) && !text.contains(char::is_lowercase)
@@ -79,7 +79,8 @@ impl Pass<'_> {
             Reach::Scope | Reach::Onwards => around,
         };
         let owner = self.parents.iter().rposition(|p| p.opened);
-        let member = owner.is_some_and(|o| names.member_scopes.contains(&self.parents[o].kind));
+        let member = owner
+            .is_some_and(|o| self.language.scopes.member_scopes.contains(&self.parents[o].kind));
         // A body without a name of its own has no members that anyone could ask for.
         let of_type = owner.is_some_and(|o| {
             self.parents[o].is_type || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
@@ -120,16 +121,16 @@ impl Pass<'_> {
     }
 
     pub(crate) fn declared_type(&self, node: Node<'_>) -> Option<Hint> {
-        let types = &self.language.names.types;
+        let types = &self.language.declares;
         let found = types.fields.iter().find_map(|f| self.field(node, f))?;
         let path = type_head(self.language, found, self.text)?;
-        let told = !types.inferred.contains(&path.as_str());
+        let told = !types.hints.inferred.contains(&path.as_str());
         told.then_some(Hint { path, how: Tells::Declared })
     }
 
     /// What tells the type of what a node declares.
     pub(crate) fn hint(&self, node: Node<'_>) -> Option<Hint> {
-        let types = &self.language.names.types;
+        let types = &self.language.declares;
         let above = || self.parents.last().and_then(|p| p.hint.clone());
         let value = || {
             let (_, field) = types.values.iter().find(|v| v.0 == node.kind())?;
@@ -148,20 +149,19 @@ impl Pass<'_> {
 
     /// The names in a pattern that takes a value apart.
     fn taken_apart<'t>(&self, pattern: Node<'t>, out: &mut Vec<Node<'t>>) {
-        let names = &self.language.names;
         walk_cursor(
             pattern,
             |cursor| {
                 let node = cursor.node();
                 // Not asked for the pattern itself: its own field is what led here.
                 let parent = (node.id() != pattern.id()).then(|| cursor.field_name()).flatten();
-                let skipped = names.pattern_skips.iter().any(|(kind, field)| {
+                let skipped = self.language.scopes.pattern_skips.iter().any(|(kind, field)| {
                     if field.is_empty() { *kind == node.kind() } else { Some(*field) == parent }
                 });
                 if skipped {
                     return false;
                 }
-                if names.words.iter().any(|(k, _)| *k == node.kind()) {
+                if self.language.words.kinds.iter().any(|(k, _)| *k == node.kind()) {
                     out.push(node);
                 }
                 true

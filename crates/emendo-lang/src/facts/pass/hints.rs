@@ -22,7 +22,7 @@ pub(crate) fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u
         let rest = &text[node.end_byte()..];
         let set_apart = rest.trim_start_matches([' ', '\t']).lines().take(2).count() == 2
             && rest.lines().nth(1).is_some_and(|l| l.trim().is_empty());
-        if language.names.preamble.iter().any(known) || (node.is_extra() && set_apart) {
+        if language.imports.preamble.iter().any(known) || (node.is_extra() && set_apart) {
             end = node.end_byte() as u32;
         } else if !node.is_extra() {
             return end;
@@ -72,20 +72,20 @@ pub(crate) fn plain(node: Node<'_>, text: &str) -> Option<String> {
 
 /// The node of a type's own name: without arguments, references and the like.
 pub(crate) fn core_of<'t>(language: &Language, node: Node<'t>) -> Option<Node<'t>> {
-    let names = &language.names;
-    let types = &names.types;
+    let types = &language.declares;
     let mut node = node;
     for _ in 0..16 {
         let kind = node.kind();
-        if names.words.iter().any(|w| w.0 == kind) || names.paths.contains(&kind) {
+        if language.words.kinds.iter().any(|w| w.0 == kind) || language.words.paths.contains(&kind)
+        {
             return Some(node);
         }
-        if !types.wraps.contains(&kind) {
+        if !types.hints.wraps.contains(&kind) {
             return None;
         }
         let inner: Vec<Node<'t>> = children(node)
             .into_iter()
-            .filter(|c| c.is_named() && !c.is_extra() && !types.skipped.contains(&c.kind()))
+            .filter(|c| c.is_named() && !c.is_extra() && !types.hints.skipped.contains(&c.kind()))
             .collect();
         node = match inner.as_slice() {
             [one] => *one,
@@ -98,15 +98,16 @@ pub(crate) fn core_of<'t>(language: &Language, node: Node<'t>) -> Option<Node<'t
 
 /// The name of a type, as it is written, without its arguments.
 pub(crate) fn type_head(language: &Language, node: Node<'_>, text: &str) -> Option<String> {
-    let types = &language.names.types;
+    let types = &language.declares;
     // A type in quotes is one all the same.
     let mut inner = node;
-    while types.wraps.contains(&inner.kind()) && inner.named_child_count() == 1 {
+    while types.hints.wraps.contains(&inner.kind()) && inner.named_child_count() == 1 {
         inner = inner.named_child(0)?;
     }
-    if language.strings.contains(&inner.kind()) && types.wraps.contains(&node.kind()) {
+    if language.compare.strings.contains(&inner.kind()) && types.hints.wraps.contains(&node.kind())
+    {
         let parts = within(inner).of(text).split('|').map(str::trim);
-        let mut parts = parts.filter(|p| !types.nothing.contains(p));
+        let mut parts = parts.filter(|p| !types.hints.nothing.contains(p));
         let quoted = parts.next().filter(|_| parts.next().is_none())?;
         let dotted = !quoted.is_empty()
             && quoted.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
@@ -114,13 +115,14 @@ pub(crate) fn type_head(language: &Language, node: Node<'_>, text: &str) -> Opti
     }
     let core = core_of(language, node)?;
     let path = plain(core, text)?;
-    if types.through.contains(&path.as_str()) {
+    if types.hints.through.contains(&path.as_str()) {
         // A wrapper that leaves its contents what they are.
         let holder = core.parent()?;
-        let arguments = children(holder).into_iter().find(|c| types.skipped.contains(&c.kind()))?;
+        let arguments =
+            children(holder).into_iter().find(|c| types.hints.skipped.contains(&c.kind()))?;
         let first = children(arguments)
             .into_iter()
-            .find(|c| c.is_named() && !types.skipped.contains(&c.kind()))?;
+            .find(|c| c.is_named() && !types.hints.skipped.contains(&c.kind()))?;
         return type_head(language, first, text);
     }
     Some(path)
@@ -128,32 +130,33 @@ pub(crate) fn type_head(language: &Language, node: Node<'_>, text: &str) -> Opti
 
 /// What a value tells of its type.
 pub(crate) fn value_hint(language: &Language, node: Node<'_>, text: &str) -> Option<Hint> {
-    let types = &language.names.types;
+    let types = &language.declares;
     let mut node = node;
-    while (language.waits.contains(&node.kind()) || node.kind() == language.parenthesized)
+    while (language.flow.waits.contains(&node.kind())
+        || node.kind() == language.compare.parenthesized)
         && node.named_child_count() >= 1
     {
         node = node.named_child(0)?;
     }
-    if let Some((_, field)) = types.made.iter().find(|m| m.0 == node.kind()) {
+    if let Some((_, field)) = types.hints.made.iter().find(|m| m.0 == node.kind()) {
         let path = type_head(language, node.child_by_field_name(field)?, text)?;
         return Some(Hint { path, how: Tells::Made });
     }
-    if node.kind() == types.call.0 {
-        let function = node.child_by_field_name(types.call.1)?;
+    if node.kind() == types.hints.call.0 {
+        let function = node.child_by_field_name(types.hints.call.1)?;
         let mut path = plain(core_of(language, function)?, text)?;
-        let object = language.names.call.1;
+        let object = language.words.call.1;
         if !object.is_empty()
             && let Some(object) = node.child_by_field_name(object)
         {
-            let own = types.own.contains(&object.kind());
+            let own = types.hints.own.contains(&object.kind());
             let object = if own { object } else { core_of(language, object)? };
             path = format!("{}{}{path}", plain(object, text)?, language.names.separator);
         }
         return Some(Hint { path, how: Tells::Called });
     }
-    let named = language.names.words.iter().any(|w| w.0 == node.kind())
-        || language.names.paths.contains(&node.kind());
+    let named = language.words.kinds.iter().any(|w| w.0 == node.kind())
+        || language.words.paths.contains(&node.kind());
     let path = if named { plain(node, text)? } else { return None };
     Some(Hint { path, how: Tells::Same })
 }

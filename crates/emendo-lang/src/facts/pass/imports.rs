@@ -9,7 +9,7 @@ use crate::tree::words_in;
 impl Pass<'_> {
     /// Reads a statement that imports; false if it does not.
     pub(crate) fn imports(&mut self, node: Node<'_>) -> bool {
-        let mut found = (self.language.names.read_import)(node, self.text);
+        let mut found = (self.language.imports.read_import)(node, self.text);
         let scope = self.open.last().map_or(0, |s| *s as usize);
         let any = !found.is_empty();
         for import in &mut found {
@@ -29,7 +29,7 @@ impl Pass<'_> {
         words_in(name, self.text, &mut words);
         let own: Vec<String> = words.into_iter().map(|w| w.0).collect();
         let count = own.len();
-        if names.inner_modules.contains(&node.kind()) {
+        if self.language.scopes.inner_modules.contains(&node.kind()) {
             // A module without a body lies in a file of its own.
             let count = if body.is_some() { count } else { 0 };
             self.inside.extend(own.into_iter().take(count));

@@ -34,28 +34,31 @@ pub(crate) struct Kind {
 impl Kind {
     pub(crate) fn of(language: &Language, node: Node<'_>) -> Self {
         let name = language.kind(node);
-        let names = &language.names;
-        let types = &names.types;
+        let types = &language.declares;
         let member = types.members.iter().any(|m| m.0 == name)
             || types.parameters.iter().any(|p| p.0 == name)
             || (!name.is_empty() && [types.assigned.0, types.numbered.0].contains(&name));
         let value = is_literal(language, name);
         let all = [
-            (bits::MEMBER_AFTER, names.member_after.contains(&name)),
-            (bits::IMPORT, names.imports.contains(&name)),
-            (bits::IMPORT_LIKE, names.import_like.contains(&name)),
-            (bits::EXPORT, names.export_kinds.contains(&name)),
-            (bits::PACKAGE, names.packages.contains(&name) || names.inner_modules.contains(&name)),
-            (bits::SCOPE, names.scopes.contains(&name)),
+            (bits::MEMBER_AFTER, language.words.member_after.contains(&name)),
+            (bits::IMPORT, language.imports.kinds.contains(&name)),
+            (bits::IMPORT_LIKE, language.imports.import_like.contains(&name)),
+            (bits::EXPORT, language.exports.export_kinds.contains(&name)),
+            (
+                bits::PACKAGE,
+                language.imports.packages.contains(&name)
+                    || language.scopes.inner_modules.contains(&name),
+            ),
+            (bits::SCOPE, language.scopes.kinds.contains(&name)),
             (bits::TYPE, types.declared.iter().any(|r| r.kind == name)),
-            (bits::BINDS, names.bindings.iter().any(|b| b.kind == name)),
+            (bits::BINDS, language.scopes.bindings.iter().any(|b| b.kind == name)),
             (bits::MEMBER, member),
-            (bits::WORD, names.words.iter().any(|w| w.0 == name)),
-            (bits::TEXT, language.strings.contains(&name)),
+            (bits::WORD, language.words.kinds.iter().any(|w| w.0 == name)),
+            (bits::TEXT, language.compare.strings.contains(&name)),
             (bits::VALUE, value),
-            (bits::HEAD, names.heads.contains(&name)),
+            (bits::HEAD, language.words.heads.contains(&name)),
             (bits::NAMED, node.is_named()),
-            (bits::SEALED, names.sealed.contains(&name)),
+            (bits::SEALED, language.scopes.sealed.contains(&name)),
         ];
         let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
         Self { name, bits }
@@ -70,5 +73,9 @@ impl Kind {
 pub(crate) fn is_literal(language: &Language, kind: &str) -> bool {
     const FORMS: &[&str] =
         &["number", "string", "boolean", "null", "object", "list", "template", "function"];
-    language.forms.iter().any(|(form, kinds)| FORMS.contains(form) && kinds.contains(&kind))
+    language
+        .fragments
+        .forms
+        .iter()
+        .any(|(form, kinds)| FORMS.contains(form) && kinds.contains(&kind))
 }

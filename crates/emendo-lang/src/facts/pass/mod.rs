@@ -116,8 +116,8 @@ impl Above {
         let hangs = |last: &Span| {
             let between = Span { start: last.end, end: at.start }.of(text).trim();
             let call = between.is_empty() && last.end == at.start;
-            language.token_runs.contains(&self.kind)
-                && (language.names.member_after.contains(&between)
+            language.fragments.token_runs.contains(&self.kind)
+                && (language.words.member_after.contains(&between)
                     || (call && at.of(text).starts_with(['(', '['])))
         };
         self.last = Some(self.last.filter(hangs).map_or(at, |last| last.hull(at)));
@@ -127,14 +127,13 @@ impl Above {
 impl Pass<'_> {
     fn enter(&mut self, cursor: &TreeCursor<'_>) -> bool {
         let node = cursor.node();
-        let names = &self.language.names;
         let known = self.kind(node);
         let kind = known.name;
         if !known.is(bits::NAMED) || known.is(bits::MEMBER_AFTER) {
-            let types = &names.types;
+            let types = &self.language.declares;
             if let Some(above) = self.parents.last_mut() {
                 above.token = kind;
-                if types.own.contains(&kind) || types.base.contains(&kind) {
+                if types.hints.own.contains(&kind) || types.hints.base.contains(&kind) {
                     above.last = Some(span(node));
                 }
             }
@@ -159,7 +158,7 @@ impl Pass<'_> {
             self.import_until = node.end_byte() as u32;
         }
         if known.is(bits::EXPORT) {
-            self.facts.exports.extend((names.read_exports)(node, self.text));
+            self.facts.exports.extend((self.language.exports.read_exports)(node, self.text));
         }
         let mut packages = 0;
         if known.is(bits::PACKAGE) {
@@ -172,8 +171,8 @@ impl Pass<'_> {
         let before_dot = !self.outline
             && known.is(bits::VALUE)
             && self.parents.last().is_some_and(|p| {
-                self.language.chain.iter().any(|c| c.0 == p.kind)
-                    || p.kind == self.language.parenthesized
+                self.language.compare.chain.iter().any(|c| c.0 == p.kind)
+                    || p.kind == self.language.compare.parenthesized
             });
         if before_dot {
             self.facts.literals.insert(span(node));
@@ -211,7 +210,7 @@ impl Pass<'_> {
             packages,
             token: "",
             last: None,
-            behind: known.is(bits::HEAD) && names.member_after.contains(&token),
+            behind: known.is(bits::HEAD) && self.language.words.member_after.contains(&token),
             hint: None,
             owner: None,
         });
@@ -294,7 +293,7 @@ impl FileFacts {
     }
 
     fn locate(&mut self, language: &Language, path: &RelPath, files: &dyn Files) {
-        let Some(modules) = &language.names.modules else { return };
+        let Some(modules) = &language.modules else { return };
         self.module = (modules.of)(path, files);
         for import in &mut self.imports {
             let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();

@@ -12,8 +12,9 @@ use crate::tree::{children, span};
 impl Pass<'_> {
     /// A type that the node declares.
     pub(crate) fn declares(&mut self, node: Node<'_>, kind: &str) -> bool {
-        let names = &self.language.names;
-        let Some(rule) = names.types.declared.iter().find(|r| r.kind == kind) else { return false };
+        let Some(rule) = self.language.declares.declared.iter().find(|r| r.kind == kind) else {
+            return false;
+        };
         if rule.anonymous {
             let Some(body) = children(node).into_iter().find(|c| c.kind() == rule.name) else {
                 return false;
@@ -81,7 +82,7 @@ impl Pass<'_> {
 
     /// Members that are no names in a scope.
     pub(crate) fn members(&mut self, node: Node<'_>, kind: &str) {
-        let types = &self.language.names.types;
+        let types = &self.language.declares;
         let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);
         for (_, field, space) in types.members.iter().filter(|m| m.0 == kind && direct) {
             let name = if field.is_empty() { Some(node) } else { self.field(node, field) };
@@ -104,7 +105,7 @@ impl Pass<'_> {
             let Some(target) = self.field(node, target) else { return };
             let Some(text) = plain(target, self.text) else { return };
             let Some((object, name)) = text.split_once('.') else { return };
-            if types.own.contains(&object) && !name.contains(['.', '(', '[']) {
+            if types.hints.own.contains(&object) && !name.contains(['.', '(', '[']) {
                 let hint = self.declared_type(node).or_else(|| {
                     let value = self.field(node, value)?;
                     value_hint(self.language, value, self.text)

@@ -13,12 +13,11 @@ use crate::tree::{span, token_texts};
 impl Pass<'_> {
     /// Types in text, and what stands within literals.
     pub(crate) fn quoted(&mut self, node: Node<'_>, kind: &str) {
-        let names = &self.language.names;
-        let literal = self.language.strings.contains(&kind);
+        let literal = self.language.compare.strings.contains(&kind);
         if literal {
             self.facts.strings.push(within(node));
         }
-        let Some((kind, comment)) = names.quoted_types else { return };
+        let Some((kind, comment)) = self.language.words.quoted_types else { return };
         let text = span(node).of(self.text);
         if node.is_extra() && text.starts_with(comment) {
             self.facts.quoted.extend(token_texts(text).map(|(_, t)| t.to_owned()));
@@ -53,7 +52,6 @@ impl Pass<'_> {
     /// Notes a word. Gives the token before the node.
     pub(crate) fn word(&mut self, cursor: &TreeCursor<'_>, kind: Kind) -> &'static str {
         let node = cursor.node();
-        let names = &self.language.names;
         let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
         if self.outline {
             if let Some(above) = self.parents.last_mut() {
@@ -68,23 +66,25 @@ impl Pass<'_> {
             return token;
         }
         let at = span(node);
-        let Some((_, space)) = names.words.iter().find(|(k, _)| *k == kind.name) else {
+        let Some((_, space)) = self.language.words.kinds.iter().find(|(k, _)| *k == kind.name)
+        else {
             return token;
         };
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.span.start));
         let field = || cursor.field_name().unwrap_or("");
-        let positions = names.positions.iter();
+        let positions = self.language.words.positions.iter();
         let position =
             { positions }.find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field()));
         let mut space = position.map_or(*space, |p| p.2);
         let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
-        if (behind || names.member_after.contains(&token)) && space != Space::Declared {
+        if (behind || self.language.words.member_after.contains(&token)) && space != Space::Declared
+        {
             space = Space::Member;
         }
         if at.start < self.import_until {
             space = Space::Declared;
         }
-        let in_path = space == Space::Member && names.paths.contains(&parent);
+        let in_path = space == Space::Member && self.language.words.paths.contains(&parent);
         let path_start = if in_path { start } else { at.start };
         let mut receiver = None;
         let mut key = false;
@@ -117,7 +117,7 @@ impl Pass<'_> {
         parent: &str,
         field: &dyn Fn() -> &'f str,
     ) -> Option<Span> {
-        let rules = self.language.names.types.keys;
+        let rules = self.language.declares.keys;
         let fits = |k: &&crate::language::KeyRule| {
             (k.pair == parent && (k.key.is_empty() || k.key == field())) || k.pair == kind
         };
@@ -146,15 +146,16 @@ impl Pass<'_> {
 
     /// A string of the list of names that the file passes on.
     fn listed(&mut self, node: Node<'_>) {
-        let names = &self.language.names;
-        if names.export_list.is_empty() || !self.language.strings.contains(&node.kind()) {
+        if self.language.exports.export_list.is_empty()
+            || !self.language.compare.strings.contains(&node.kind())
+        {
             return;
         }
         let in_list = self.parents.iter().rev().take(3).any(|p| {
             let head = self.text[p.span.start as usize..].trim_start();
             self.parents.len() <= 5
                 && head
-                    .strip_prefix(names.export_list)
+                    .strip_prefix(self.language.exports.export_list)
                     .is_some_and(|r| r.trim_start().starts_with(['=', '+', ':', '.']))
         });
         if in_list {

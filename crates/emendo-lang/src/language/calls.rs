@@ -1,0 +1,179 @@
+//! Functions and their calls.
+
+/// Functions and their calls.
+pub struct Calls {
+    /// Functions.
+    pub functions: &'static [FunctionRule],
+    /// Types of functions whose parameters are types without names.
+    pub function_types: &'static [FunctionTypeRule],
+    /// Arguments.
+    pub arguments: ArgumentRule,
+    /// Calls.
+    pub callees: &'static [CalleeRule],
+    /// Calls by name that make a parameter of types.
+    pub param_makers: &'static [&'static str],
+    /// The name of what makes an object of a type, among its members; empty if that has none.
+    pub constructor: &'static str,
+    /// How functions are written that are waited for; none where the language has none.
+    pub waiting: Option<Waiting>,
+    /// How arguments are gathered into one.
+    pub packing: &'static [Packing],
+}
+
+impl Calls {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        functions: &[],
+        function_types: &[],
+        arguments: ArgumentRule::NONE,
+        callees: &[],
+        param_makers: &[],
+        constructor: "",
+        waiting: None,
+        packing: &[],
+    };
+}
+
+/// How functions are written that are waited for.
+#[derive(Clone, Copy, Debug)]
+pub struct Waiting {
+    /// Kind of an expression that waits.
+    pub kind: &'static str,
+    /// Before a call that is waited for.
+    pub before: &'static str,
+    /// Behind a call that is waited for.
+    pub behind: &'static str,
+    /// The word of such a function.
+    pub word: &'static str,
+    /// Kinds of functions that may have the word, with the fields, kinds or tokens that it stands before: the first
+    /// that is there, else the function itself.
+    pub functions: &'static [(&'static str, &'static [&'static str])],
+    /// Functions without a body have the word too.
+    pub bodiless: bool,
+    /// The type that a declared result is put in, with its symbol; empty if it stays as it is.
+    pub result: (&'static str, &'static str),
+    /// A result that says that there is no value, and what it becomes.
+    pub nothing: (&'static str, &'static str),
+    /// Types that are waited for already.
+    pub given: &'static [&'static str],
+    /// Blocks in which one may wait, whatever is around.
+    pub blocks: &'static [&'static str],
+    /// One may wait at the top of a file.
+    pub top: bool,
+    /// Members of what is waited for, and functions that take it.
+    pub takers: &'static [&'static str],
+    /// Waiting for nothing at all fails.
+    pub nothing_fails: bool,
+    /// Names of functions that are called by the system, and can't be waited for.
+    pub never: &'static [&'static str],
+    /// Words before a function, and kinds in its body, with which it can't be one that is waited for.
+    pub barred: &'static [&'static str],
+}
+
+/// How arguments are gathered into one.
+#[derive(Clone, Copy, Debug)]
+pub struct Packing {
+    /// The word in recipes.
+    pub word: &'static str,
+    /// Before the first pair; `{}` is the type.
+    pub open: &'static str,
+    /// Behind the last pair.
+    pub close: &'static str,
+    /// Between a key and its value; empty where values stand alone, in order.
+    pub sign: &'static str,
+    /// A value that is a variable called like its key stands alone.
+    pub short: bool,
+    /// Kinds that hold the pairs where such a thing is written; empty for the list of arguments itself.
+    pub lists: &'static [&'static str],
+    /// How a function takes them.
+    pub taken: Taken,
+}
+
+/// How a function takes arguments that are gathered into one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Taken {
+    /// One by one still, behind this sign in the list; empty if there is none.
+    Named(&'static str),
+    /// Taken apart where they are declared: before the first, and behind the last; `{}` is the type.
+    Apart(&'static str, &'static str),
+    /// As one object; each is read with this between, and this behind its key.
+    Whole(&'static str, &'static str),
+}
+
+/// A kind of function.
+#[derive(Clone, Copy, Debug)]
+pub struct FunctionRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the list of parameters.
+    pub params: &'static str,
+    /// Field of the declared result.
+    pub result: &'static str,
+    /// Field of the body.
+    pub body: &'static str,
+    /// It makes an object of the type around.
+    pub makes: bool,
+    /// A body that is no block is what it gives.
+    pub bare: bool,
+}
+
+/// A kind of type that is a function's, with types for parameters.
+#[derive(Clone, Copy, Debug)]
+pub struct FunctionTypeRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// The way to the list of parameters: fields, or kinds of children.
+    pub list: &'static [&'static str],
+    /// Only those with the name of a `delegate`, the last of whose arguments may be what it gives, or of a `callable`.
+    pub named: bool,
+}
+
+/// How arguments are written.
+#[derive(Clone, Copy, Debug)]
+pub struct ArgumentRule {
+    /// Kinds of lists of arguments.
+    pub lists: &'static [&'static str],
+    /// Kind that wraps one argument; empty if none does.
+    pub wrapper: &'static str,
+    /// Kind of a named argument, and fields of its name and value.
+    pub keyed: (&'static str, &'static str, &'static str),
+}
+
+/// A kind of call.
+#[derive(Clone, Copy, Debug)]
+pub struct CalleeRule {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of the function; for calls with a receiver, of the name.
+    pub function: &'static str,
+    /// Field of the receiver, where it is one of the call's.
+    pub object: &'static str,
+    /// Field of the arguments.
+    pub arguments: &'static str,
+}
+
+impl ArgumentRule {
+    /// Nothing of it.
+    pub const NONE: Self = Self { lists: &[], wrapper: "", keyed: ("", "", "") };
+}
+
+impl Waiting {
+    /// A word that waits, and nothing else.
+    pub const NONE: Self = Self {
+        kind: "",
+        before: "",
+        behind: "",
+        word: "",
+        functions: &[],
+        bodiless: false,
+        result: ("", ""),
+        nothing: ("", ""),
+        given: &[],
+        blocks: &[],
+        top: false,
+        takers: &[],
+        nothing_fails: false,
+        never: &[],
+        barred: &[],
+    };
+}

@@ -1,0 +1,34 @@
+//! Scopes, and what declares in them.
+
+use crate::language::declared::Binding;
+
+/// What opens a scope, and what declares in it.
+pub struct Scopes {
+    /// Kinds that open a scope.
+    pub kinds: &'static [&'static str],
+    /// What declares a name.
+    pub bindings: &'static [Binding],
+    /// Scopes whose values are visible from their start (members of a class).
+    pub member_scopes: &'static [&'static str],
+    /// What does not declare when a value is taken apart: a kind, or (with an empty kind) a field.
+    pub pattern_skips: &'static [(&'static str, &'static str)],
+    /// Kinds of patterns in which names in capitals are constants, and declare nothing.
+    pub constants_in: &'static [&'static str],
+    /// Kinds of nodes within which nothing is declared that other files can name.
+    pub sealed: &'static [&'static str],
+    /// Kinds that open a module of their own inside a file.
+    pub inner_modules: &'static [&'static str],
+}
+
+impl Scopes {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        kinds: &[],
+        bindings: &[],
+        member_scopes: &[],
+        pattern_skips: &[],
+        constants_in: &[],
+        sealed: &[],
+        inner_modules: &[],
+    };
+}

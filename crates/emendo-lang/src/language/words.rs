@@ -1,0 +1,40 @@
+//! Where names stand in a tree.
+
+use crate::language::space::Space;
+
+/// Where names stand in a tree, and in which space they live there.
+pub struct Words {
+    /// Kinds of single names, with the space that they live in by default.
+    pub kinds: &'static [(&'static str, Space)],
+    /// Kinds of dotted names.
+    pub paths: &'static [&'static str],
+    /// Positions (parent kind, field) that decide the space of a name.
+    pub positions: &'static [(&'static str, &'static str, Space)],
+    /// A name behind one of these tokens is a member.
+    pub member_after: &'static [&'static str],
+    /// Kinds whose first word stands for the whole: behind a dot it is a member.
+    pub heads: &'static [&'static str],
+    /// Calls whose receiver and name are fields of one node: kind, receiver, name.
+    pub call: (&'static str, &'static str, &'static str),
+    /// Member access: kind, receiver, name.
+    pub member: (&'static str, &'static str, &'static str),
+    /// Kinds of expressions with the field that leads to what they are built on.
+    pub receivers: &'static [(&'static str, &'static str)],
+    /// Where types are written in text: the kind of a type, in which strings hold code, and how comments with types begin.
+    pub quoted_types: Option<(&'static str, &'static str)>,
+}
+
+impl Words {
+    /// Nothing of it.
+    pub const NONE: Self = Self {
+        kinds: &[],
+        paths: &[],
+        positions: &[],
+        member_after: &[],
+        heads: &[],
+        call: ("", "", ""),
+        member: ("", "", ""),
+        receivers: &[],
+        quoted_types: None,
+    };
+}
