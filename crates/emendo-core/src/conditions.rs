@@ -358,7 +358,7 @@ pub fn unmet(
             }
             for t in told.toolchains.iter().filter(|t| t.toolchain == what) {
                 let level = t.level.trim_start_matches("VERSION_").replace('_', ".");
-                let level = level.strip_prefix("1.").filter(|_| what == "java").unwrap_or(&level);
+                let level = emendo_docs::level_of(&what, &level);
                 let low = lowest(level.trim_start_matches(|c: char| c.is_ascii_alphabetic()));
                 let fits =
                     Requirement::parse(&wanted).is_ok_and(|r| low.is_some_and(|l| r.allows(&l)));

@@ -13,12 +13,12 @@ mod manifests;
 mod raise;
 mod version;
 
-pub use doc::{Doc, DocError, Found, KeyPart, Node, NodeKind, Pair};
-pub use edits::{Edits, Patch};
-pub use formats::{FORMATS, Format, Style, constant, format_named, format_of};
-pub use manifests::{
+pub use crate::doc::{Doc, DocError, Found, KeyPart, Node, NodeKind, Pair};
+pub use crate::edits::{Edits, Patch};
+pub use crate::formats::{FORMATS, Format, Style, constant, format_named, format_of};
+pub use crate::manifests::{
     ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property,
-    Toolchain, Value, beside, ecosystem_of, is_lock,
+    Toolchain, Value, beside, ecosystem_of, exact_level, is_lock, level_of,
 };
-pub use raise::{Raised, lowest, raise};
-pub use version::{Comparison, Requirement, Version};
+pub use crate::raise::{Raised, lowest, raise};
+pub use crate::version::{Comparison, Requirement, Version};

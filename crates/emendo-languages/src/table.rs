@@ -63,6 +63,7 @@ mod tests {
                 l.compare.declarations.iter().flat_map(|d| d.free_kinds.iter().chain([&d.kind])),
             );
             kinds.extend(l.fragments.contexts.iter().flat_map(|c| c.accepts.iter()));
+            kinds.extend(l.compare.lists);
             kinds.extend(l.compare.keyed.iter().flat_map(|k| [k.list, k.pair, k.shorthand]));
             kinds.extend(
                 l.compare

@@ -2,9 +2,9 @@
 
 use emendo_text::Span;
 
-use super::ini::lines;
-use super::{Format, Style};
 use crate::doc::{Doc, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style};
+use crate::formats::ini::lines;
 
 pub(super) const ENV: Format = Format {
     id: "env",
@@ -17,6 +17,7 @@ pub(super) const ENV: Format = Format {
     dotted: true,
     split: false,
     relaxed: |_| false,
+    mentions_anywhere: false,
     constant: true,
     read,
     write_key: |key, _| key.to_owned(),
@@ -65,7 +66,7 @@ fn read(text: &str) -> Doc {
         };
         let inner = value.of(text);
         let inner = match quote {
-            Some('"') => super::json::unescape(inner.trim_matches('"')),
+            Some('"') => crate::formats::json::unescape(inner.trim_matches('"')),
             Some(q) => inner.trim_matches(q).to_owned(),
             None => inner.to_owned(),
         };
@@ -73,7 +74,7 @@ fn read(text: &str) -> Doc {
         let keys = vec![KeyPart { text: key.of(text).to_owned(), span: key }];
         out.push(Pair { keys, node, span: Span::at(begin).hull(value), heading: false });
     }
-    super::one_map(text, out)
+    crate::formats::format::one_map(text, out)
 }
 
 fn write_value(value: &str, old: &str) -> String {
@@ -84,6 +85,6 @@ fn write_value(value: &str, old: &str) -> String {
     if !old.starts_with('"') && value.chars().all(plain) {
         value.to_owned()
     } else {
-        super::json::quote(value)
+        crate::formats::json::quote(value)
     }
 }

@@ -3,8 +3,8 @@
 
 use emendo_text::Span;
 
-use super::{Format, Style};
 use crate::doc::{Doc, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style};
 
 pub(super) const INI: Format = Format {
     id: "ini",
@@ -17,6 +17,7 @@ pub(super) const INI: Format = Format {
     dotted: true,
     split: false,
     relaxed: |_| false,
+    mentions_anywhere: false,
     constant: false,
     read,
     write_key: |key, _| key.to_owned(),
@@ -70,7 +71,7 @@ fn read(text: &str) -> Doc {
         }
     }
     roots.extend(section);
-    super::one_map(text, roots)
+    crate::formats::format::one_map(text, roots)
 }
 
 /// The lines of a text, without their ends.

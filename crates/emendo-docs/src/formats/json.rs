@@ -2,8 +2,8 @@
 
 use emendo_text::Span;
 
-use super::{Format, Style};
 use crate::doc::{Doc, DocError, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style};
 
 pub(super) const JSON: Format = Format {
     id: "json",
@@ -16,6 +16,7 @@ pub(super) const JSON: Format = Format {
     dotted: false,
     split: false,
     relaxed: |_| false,
+    mentions_anywhere: false,
     constant: false,
     read,
     write_key: |key, _| quote(key),

@@ -2,8 +2,8 @@
 
 use emendo_text::Span;
 
-use super::{Format, Style, one_map};
 use crate::doc::{Doc, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style, one_map};
 
 pub(super) const PROPERTIES: Format = Format {
     id: "properties",
@@ -15,7 +15,8 @@ pub(super) const PROPERTIES: Format = Format {
     sign: "=",
     dotted: true,
     split: false,
-    relaxed: super::relaxed,
+    relaxed: crate::formats::format::relaxed,
+    mentions_anywhere: false,
     constant: false,
     read,
     write_key: |key, _| escape(key, true),

@@ -3,9 +3,9 @@
 use emendo_text::Span;
 use toml_edit::{Document, Item, Key, Table, TableLike, Value};
 
-use super::json::quote;
-use super::{Format, Style};
 use crate::doc::{Doc, DocError, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style};
+use crate::formats::json::quote;
 
 pub(super) const TOML: Format = Format {
     id: "toml",
@@ -18,6 +18,7 @@ pub(super) const TOML: Format = Format {
     dotted: true,
     split: true,
     relaxed: |_| false,
+    mentions_anywhere: false,
     constant: false,
     read,
     write_key: |key, _| bare_or_quoted(key),
@@ -203,7 +204,7 @@ fn write_value(value: &str, old: &str) -> String {
     if old.starts_with('\'') && !old.starts_with("'''") && !value.contains(['\'', '\n']) {
         return format!("'{value}'");
     }
-    let number = super::json::is_plain(value) && value != "null";
+    let number = crate::formats::json::is_plain(value) && value != "null";
     if !old.starts_with(['"', '\'']) && (number || value.starts_with(['[', '{'])) {
         return value.to_owned();
     }

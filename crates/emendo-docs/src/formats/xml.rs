@@ -5,8 +5,8 @@
 use emendo_text::Span;
 use roxmltree::{Document, Node as Element, ParsingOptions};
 
-use super::{Format, Style};
 use crate::doc::{Doc, DocError, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style};
 
 pub(super) const XML: Format = Format {
     id: "xml",
@@ -19,6 +19,7 @@ pub(super) const XML: Format = Format {
     dotted: false,
     split: false,
     relaxed: |_| false,
+    mentions_anywhere: true,
     constant: false,
     read,
     write_key: |key, _| key.to_owned(),

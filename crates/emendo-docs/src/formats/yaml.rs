@@ -5,9 +5,9 @@ use std::cell::RefCell;
 use emendo_text::Span;
 use tree_sitter::{Node as Tree, Parser};
 
-use super::json::{is_plain, quote, unescape};
-use super::{Format, Style};
 use crate::doc::{Doc, DocError, KeyPart, Node, NodeKind, Pair};
+use crate::formats::format::{Format, Style};
+use crate::formats::json::{is_plain, quote, unescape};
 
 pub(super) const YAML: Format = Format {
     id: "yaml",
@@ -19,7 +19,8 @@ pub(super) const YAML: Format = Format {
     sign: ": ",
     dotted: false,
     split: false,
-    relaxed: super::relaxed,
+    relaxed: crate::formats::format::relaxed,
+    mentions_anywhere: false,
     constant: false,
     read,
     write_key: |key, old| write_value(key, old),

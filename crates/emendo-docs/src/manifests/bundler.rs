@@ -2,11 +2,11 @@
 
 use emendo_text::RelPath;
 
-use super::script::{HASHES, Kind, Script, line_like};
-use super::{
+use crate::edits::Patch;
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole,
 };
-use crate::edits::Patch;
+use crate::manifests::script::{HASHES, Kind, Script, line_like};
 
 pub(super) const BUNDLER: Ecosystem = Ecosystem {
     id: "bundler",
@@ -43,7 +43,8 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
             && !script.is(i.wrapping_sub(1), ".")
             && let Some(value) = script.value(i + 2)
         {
-            out.properties.push(super::Property { name: word.to_owned(), value });
+            out.properties
+                .push(crate::manifests::ecosystem::Property { name: word.to_owned(), value });
         }
         if word == "ruby" || word == "required_ruby_version" {
             let at = if script.is(i + 1, "=") { i + 2 } else { first };
@@ -86,21 +87,21 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                 && !next(first + 3, "=")
                 && first + 2 == end
         });
-        let held = held.map(|w| super::Value {
+        let held = held.map(|w| crate::manifests::ecosystem::Value {
             held: Some(w.to_owned()),
-            ..super::Value::new(text, script.tokens[first + 2].span)
+            ..crate::manifests::ecosystem::Value::new(text, script.tokens[first + 2].span)
         });
         let listed = || {
             let close = script.closing(first + 2);
             let texts: Vec<_> = (first + 3..close).filter_map(|k| script.quoted(k)).collect();
             let (from, to) = (texts.first()?, texts.last()?);
-            Some(super::Value::new(text, from.hull(*to)))
+            Some(crate::manifests::ecosystem::Value::new(text, from.hull(*to)))
         };
         let version = held.or_else(|| if list { listed() } else { None });
         let version = version.or_else(|| {
             (last == first + 2).then(|| script.value(last)).flatten().or_else(|| {
                 let (from, to) = (script.quoted(first + 2)?, script.quoted(last)?);
-                (last > first).then(|| super::Value::new(text, from.hull(to)))
+                (last > first).then(|| crate::manifests::ecosystem::Value::new(text, from.hull(to)))
             })
         });
         let begin = if i > 1 && script.is(i - 1, ".") { i - 2 } else { i };

@@ -2,12 +2,12 @@
 
 use emendo_text::{RelPath, Span};
 
-use super::{
+use crate::doc::{Doc, Found, NodeKind};
+use crate::edits::{Edits, Patch};
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
     format, inserted, inside, key_of, keyed, parsed, value_of, whole,
 };
-use crate::doc::{Doc, Found, NodeKind};
-use crate::edits::{Edits, Patch};
 
 pub(super) const CARGO: Ecosystem = Ecosystem {
     id: "cargo",

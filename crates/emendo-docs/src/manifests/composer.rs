@@ -2,11 +2,11 @@
 
 use emendo_text::RelPath;
 
-use super::{
+use crate::edits::{Edits, Patch};
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
     format, inserted, inside, key_of, keyed, parsed, value_of, whole,
 };
-use crate::edits::{Edits, Patch};
 
 pub(super) const COMPOSER: Ecosystem = Ecosystem {
     id: "composer",

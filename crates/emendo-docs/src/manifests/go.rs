@@ -2,12 +2,12 @@
 
 use emendo_text::{RelPath, Span};
 
-use super::script::line_like;
-use super::{
+use crate::edits::Patch;
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
     whole,
 };
-use crate::edits::Patch;
+use crate::manifests::script::line_like;
 
 pub(super) const GO: Ecosystem = Ecosystem {
     id: "go",

@@ -3,13 +3,13 @@
 
 use emendo_text::{RelPath, Span};
 
-use super::script::{Kind, SLASHES, Script, line_like};
-use super::{
+use crate::doc::Doc;
+use crate::edits::{Edits, Patch};
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
     format, parsed, value_of,
 };
-use crate::doc::Doc;
-use crate::edits::{Edits, Patch};
+use crate::manifests::script::{Kind, SLASHES, Script, line_like};
 
 pub(super) const GRADLE: Ecosystem = Ecosystem {
     id: "gradle",

@@ -2,9 +2,11 @@
 
 use emendo_text::RelPath;
 
-use super::script::{HASHES, Script, line_like};
-use super::{Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole};
 use crate::edits::Patch;
+use crate::manifests::ecosystem::{
+    Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole,
+};
+use crate::manifests::script::{HASHES, Script, line_like};
 
 pub(super) const HEX: Ecosystem = Ecosystem {
     id: "hex",
@@ -38,7 +40,8 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         if script.is(i, "@")
             && let (Some(name), Some(value)) = (script.word(i + 1), script.value(i + 2))
         {
-            out.properties.push(super::Property { name: name.to_owned(), value });
+            out.properties
+                .push(crate::manifests::ecosystem::Property { name: name.to_owned(), value });
         }
         if script.word(i) == Some("app") && script.is(i + 1, ":") && script.is(i + 2, ":") {
             out.own = script.word(i + 3).map(str::to_owned);
@@ -50,16 +53,16 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         // A version, or options only.
         // `@name` is held elsewhere in the file.
         let held = script.word(i + 5).filter(|_| script.is(i + 4, "@"));
-        let held = held.map(|w| super::Value {
+        let held = held.map(|w| crate::manifests::ecosystem::Value {
             held: Some(w.to_owned()),
-            ..super::Value::new(text, script.tokens[i + 5].span)
+            ..crate::manifests::ecosystem::Value::new(text, script.tokens[i + 5].span)
         });
         let version = script.value(i + 4).or(held);
         let options = script.word(i + 4).is_some();
         if version.is_none() && !options {
             continue;
         }
-        let value = super::Value::new(text, script.tokens[i + 2].span);
+        let value = crate::manifests::ecosystem::Value::new(text, script.tokens[i + 2].span);
         let name = name.to_owned();
         let mut entry = script.entry(EntryKind::Dependency, name, vec![value], version, span);
         let place = |k: &usize| {
@@ -69,7 +72,8 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         let at = (i + 4..end).find(place);
         entry.elsewhere = at.and_then(|k| script.value(k + 2));
         if let Some(k) = (i + 4..end).find(|k| script.word(*k) == Some("in_umbrella")) {
-            entry.elsewhere = Some(super::Value::new(text, script.tokens[k].span));
+            entry.elsewhere =
+                Some(crate::manifests::ecosystem::Value::new(text, script.tokens[k].span));
         }
         out.entries.push(entry);
     }

@@ -4,11 +4,11 @@
 use emendo_text::{RelPath, Span};
 use roxmltree::Node;
 
-use super::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
-};
 use crate::edits::Patch;
 use crate::formats::xml;
+use crate::manifests::ecosystem::{
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
+};
 
 pub(super) const MAVEN: Ecosystem = Ecosystem {
     id: "maven",
@@ -127,7 +127,7 @@ fn repository(text: &str, node: Node<'_, '_>) -> Option<Entry> {
 
 /// An element with its lines, where nothing else stands on them.
 pub(super) fn removal(text: &str, span: Span) -> Patch {
-    super::without_lines(text, span, is_remark)
+    crate::manifests::ecosystem::without_lines(text, span, is_remark)
 }
 
 /// True if nothing but a remark stands there.

@@ -4,13 +4,13 @@
 use emendo_text::{RelPath, Span};
 use roxmltree::Node;
 
-use super::maven::removal;
-use super::{
+use crate::edits::Patch;
+use crate::formats::xml;
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
     any_word, whole,
 };
-use crate::edits::Patch;
-use crate::formats::xml;
+use crate::manifests::maven::removal;
 
 pub(super) const NUGET: Ecosystem = Ecosystem {
     id: "nuget",

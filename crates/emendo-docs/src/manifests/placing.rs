@@ -2,8 +2,8 @@
 
 use emendo_text::{RelPath, Span};
 
-use super::{Ecosystem, Entry, EntryKind};
 use crate::edits::Patch;
+use crate::manifests::ecosystem::{Ecosystem, Entry, EntryKind};
 
 /// What a manifest says of an entry.
 type Said = (EntryKind, String, String, Option<String>);

@@ -2,12 +2,12 @@
 
 use emendo_text::RelPath;
 
-use super::{
+use crate::doc::NodeKind;
+use crate::edits::{Edits, Patch};
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted,
     key_of, keyed, parsed, value_of, whole,
 };
-use crate::doc::NodeKind;
-use crate::edits::{Edits, Patch};
 
 pub(super) const PUB: Ecosystem = Ecosystem {
     id: "pub",

@@ -2,18 +2,18 @@
 
 use emendo_text::{RelPath, Span};
 
-use super::{
+use crate::doc::{Doc, Node, NodeKind};
+use crate::edits::{Edits, Patch};
+use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, format,
     inserted, inside, key_of, keyed, parsed, value_of, whole,
 };
-use crate::doc::{Doc, Node, NodeKind};
-use crate::edits::{Edits, Patch};
 
 pub(super) const PYTHON: Ecosystem = Ecosystem {
     id: "python",
     title: "Python",
     claims,
-    check_coordinate: super::any_word,
+    check_coordinate: crate::manifests::ecosystem::any_word,
     read,
     split: whole,
     plain,
@@ -187,7 +187,10 @@ fn project(text: &str) -> Result<Manifest, ManifestError> {
                 };
                 if let Some(url) = said("url") {
                     let names = std::iter::once(url).chain(said("name")).collect();
-                    let removal = super::without_lines(text, item.span, |b| b.is_empty());
+                    let removal =
+                        crate::manifests::ecosystem::without_lines(text, item.span, |b| {
+                            b.is_empty()
+                        });
                     out.entries.push(Entry::source(names, "dependencies", item.span, removal));
                 }
             }
@@ -345,7 +348,8 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         let same = manifest.entries.iter().filter(|e| e.kind == new.kind);
         let nl = if text.contains("\r\n") { "\r\n" } else { "\n" };
         let first = || Patch { span: Span::at(0), text: format!("{line}{nl}") };
-        return super::script::line_like(text, same, "~", &line).or_else(|| Some(first()));
+        return crate::manifests::script::line_like(text, same, "~", &line)
+            .or_else(|| Some(first()));
     }
     let extras = if new.features.is_empty() {
         String::new()
@@ -383,7 +387,7 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
         _ => {
             let manifest = lines(text);
             let same = manifest.entries.iter().filter(|e| e.kind == new.kind);
-            super::script::line_like(text, same, new.coordinate, &whole)
+            crate::manifests::script::line_like(text, same, new.coordinate, &whole)
                 .or_else(|| Some(Patch { span: Span::at(text.len()), text: format!("{whole}\n") }))
         }
     }

@@ -3,8 +3,8 @@
 
 use emendo_text::Span;
 
-use super::{Entry, EntryKind, Value};
 use crate::edits::Patch;
+use crate::manifests::ecosystem::{Entry, EntryKind, Value};
 
 /// How a language writes comments and texts.
 pub(super) struct Lexis {
@@ -168,7 +168,7 @@ impl<'t> Script<'t> {
 
     /// What takes a statement away: its lines, or only itself where something else shares them.
     pub(super) fn removal(&self, span: Span) -> Patch {
-        let mut patch = super::without_lines(self.text, span, |behind| {
+        let mut patch = crate::manifests::ecosystem::without_lines(self.text, span, |behind| {
             let behind = behind.trim_start_matches([',', ';']).trim();
             behind.is_empty() || behind.starts_with("//") || behind.starts_with('#')
         });

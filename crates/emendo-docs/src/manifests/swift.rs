@@ -2,9 +2,11 @@
 
 use emendo_text::RelPath;
 
-use super::script::{Kind, SLASHES, Script, line_like};
-use super::{Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value};
 use crate::edits::Patch;
+use crate::manifests::ecosystem::{
+    Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value,
+};
+use crate::manifests::script::{Kind, SLASHES, Script, line_like};
 
 pub(super) const SWIFT: Ecosystem = Ecosystem {
     id: "swift",
@@ -14,7 +16,7 @@ pub(super) const SWIFT: Ecosystem = Ecosystem {
         c.contains(char::is_whitespace).then(|| format!("`{c}` is no address of a package"))
     },
     read,
-    split: super::whole,
+    split: crate::manifests::ecosystem::whole,
     plain,
     exact: true,
     numbers: 3,
@@ -77,7 +79,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         let named = |k: &usize| matches!(script.word(*k), Some("branch" | "revision"));
         let elsewhere = (i..end).find(named).and_then(|k| script.value(k + 2));
         let entry = script.entry(EntryKind::Dependency, coordinate, vec![url], version, span);
-        out.entries.push(super::Entry { elsewhere, ..entry });
+        out.entries.push(crate::manifests::ecosystem::Entry { elsewhere, ..entry });
     }
     Ok(out)
 }

@@ -43,6 +43,8 @@ pub struct Waiting {
     pub before: &'static str,
     /// Behind a call that is waited for.
     pub behind: &'static str,
+    /// The token of loops and blocks that wait themselves.
+    pub token: &'static str,
     /// The word of such a function.
     pub word: &'static str,
     /// Kinds of functions that may have the word, with the fields, kinds or tokens that it stands before: the first
@@ -75,6 +77,8 @@ pub struct Waiting {
 pub struct Packing {
     /// The word in recipes.
     pub word: &'static str,
+    /// The word before the type where such a thing is made; empty if there is none.
+    pub maker: &'static str,
     /// Before the first pair; `{}` is the type.
     pub open: &'static str,
     /// Behind the last pair.
@@ -163,6 +167,7 @@ impl Waiting {
         kind: "",
         before: "",
         behind: "",
+        token: "",
         word: "",
         functions: &[],
         bodiless: false,

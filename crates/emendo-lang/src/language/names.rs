@@ -18,9 +18,8 @@ impl Names {
                 None => return vec![symbol],
             }
         }
-        // Leading dots stand for packages around.
-        let relative = self.separator == "." && self.module_separator.is_empty();
-        let dots = if relative { rest.len() - rest.trim_start_matches('.').len() } else { 0 };
+        let dots =
+            if self.leading_dots { rest.len() - rest.trim_start_matches('.').len() } else { 0 };
         if dots > 0 {
             out.push(&rest[..dots]);
             rest = &rest[dots..];
@@ -34,8 +33,7 @@ impl Names {
         let mut out = String::new();
         for (i, s) in segments.iter().enumerate() {
             let module = i == 1 && !self.module_separator.is_empty();
-            let relative = self.module_separator.is_empty() && self.separator == ".";
-            if i > 0 && !(relative && out.ends_with('.')) {
+            if i > 0 && !(self.leading_dots && out.ends_with('.')) {
                 out.push_str(if module { self.module_separator } else { self.separator });
             }
             out.push_str(s.as_ref());
@@ -80,6 +78,10 @@ pub struct Names {
     pub separator: &'static str,
     /// Behind the module of a symbol, where modules are strings; else empty.
     pub module_separator: &'static str,
+    /// Paths are joined otherwise than members: only a type or a module stands before the separator.
+    pub paths_apart: bool,
+    /// Leading dots of a symbol stand for packages around.
+    pub leading_dots: bool,
     /// A name written in full needs no import.
     pub full_names: bool,
     /// A name that a wildcard import brings in is as good as one that is imported alone.
@@ -109,6 +111,8 @@ impl Names {
     pub const NONE: Self = Self {
         separator: "",
         module_separator: "",
+        paths_apart: false,
+        leading_dots: false,
         full_names: false,
         sure_wildcards: false,
         members_need_receiver: false,

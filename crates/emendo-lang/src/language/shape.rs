@@ -102,6 +102,8 @@ pub struct Compare {
     pub declarations: &'static [Declaration],
     /// Lists of keyed things that match in any order.
     pub keyed: &'static [Keyed],
+    /// Kinds of other lists, whose items go with a separator.
+    pub lists: &'static [&'static str],
     /// Kinds of literals that are compared by their contents, whatever their quotes.
     pub strings: &'static [&'static str],
     /// Kinds inside such literals that hold code.
@@ -128,6 +130,7 @@ impl Compare {
         alike: &[],
         declarations: &[],
         keyed: &[],
+        lists: &[],
         strings: &[],
         interpolations: &[],
         loose_text: &[],

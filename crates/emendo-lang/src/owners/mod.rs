@@ -64,7 +64,7 @@ impl Resolver<'_> {
         // Where paths are written otherwise than members, a variable cannot stand before one.
         let names = &self.language.names;
         let between = Span { start: receiver.end, end: word.span.start.max(receiver.end) }.of(text);
-        if names.separator != "." && between.trim() == names.separator {
+        if names.paths_apart && between.trim() == names.separator {
             if written.starts_with('<') {
                 let told = Told::sure(self.read(written, at));
                 return self.decide(&told, owner, packages, &compact);

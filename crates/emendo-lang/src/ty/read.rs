@@ -303,7 +303,7 @@ impl<'a> Reader<'a> {
 
     /// The token between the parts of a name.
     fn separated(&mut self) -> bool {
-        if self.separator == "." && self.rest.starts_with("...") {
+        if "...".starts_with(self.separator) && self.rest.starts_with("...") {
             return false;
         }
         self.take(self.separator)

@@ -288,7 +288,8 @@ impl<'a> Resolver<'a> {
             text = text.strip_prefix(sign).unwrap_or(text).trim();
         }
         let inner = text.strip_prefix('<').and_then(|t| t.strip_suffix('>'));
-        self.read(inner.filter(|_| self.language.names.separator == ".").unwrap_or(text), at)
+        let bare = !self.language.typing.syntax.qualified;
+        self.read(inner.filter(|_| bare).unwrap_or(text), at)
     }
 
     /// Reads the value of a name as a type; nothing where the name is being read already, or too far down.

@@ -34,8 +34,8 @@ impl<'a> Resolver<'a> {
         let list = match how.lists.contains(&node.kind()) {
             true => (!typed).then_some(node)?,
             false => {
-                let made = how.open.strip_prefix("{}").is_some() || how.open.starts_with("new");
-                let starts = !how.open.starts_with("new") || value.of(self.text).starts_with("new");
+                let made = how.open.starts_with("{}") || !how.maker.is_empty();
+                let starts = value.of(self.text).starts_with(how.maker);
                 let found = named(node).into_iter().find(|c| how.lists.contains(&c.kind()))?;
                 (made && starts && span(found).end == value.end).then_some(found)?
             }

@@ -323,8 +323,9 @@ impl<'a> Resolver<'a> {
     pub(crate) fn result_of(&self, node: Node<'a>) -> Option<Told> {
         let language = self.language;
         let rule = language.typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
-        let waited = children(node).iter().any(|c| c.kind() == "async")
-            && !language.typing.built_in.future.is_empty();
+        let word = language.typing.calls.waiting.as_ref().map_or("", |w| w.word);
+        let waited = !language.typing.built_in.future.is_empty()
+            && children(node).iter().any(|c| c.kind() == word);
         let wrapped = |told: Told| {
             if !waited {
                 return told;

@@ -242,7 +242,7 @@ impl<'a> Resolver<'a> {
             let waits = n.kind() == rule.kind && !gone.iter().any(|g| g.contains(at));
             // Loops and blocks that wait have the word themselves.
             found |= waits
-                || (n.child_count() == 0 && !n.is_named() && n.kind() == "await" && {
+                || (n.child_count() == 0 && !n.is_named() && n.kind() == rule.token && {
                     let up = n.parent().map(span);
                     n.parent().is_some_and(|p| p.kind() != rule.kind)
                         && !up.is_some_and(|u| gone.iter().any(|g| g.contains(u)))

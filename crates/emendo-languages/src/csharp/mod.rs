@@ -96,6 +96,21 @@ const FRAGMENTS: Fragments = Fragments {
 };
 
 const COMPARE: Compare = Compare {
+    lists: &[
+        "accessor_list",
+        "argument_list",
+        "attribute_argument_list",
+        "attribute_list",
+        "base_list",
+        "bracketed_argument_list",
+        "bracketed_parameter_list",
+        "declaration_list",
+        "enum_member_declaration_list",
+        "list_pattern",
+        "parameter_list",
+        "type_argument_list",
+        "type_parameter_list",
+    ],
     separators: &[","],
     optional: &[";", "?"],
     alike: &[

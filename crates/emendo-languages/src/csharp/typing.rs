@@ -200,6 +200,7 @@ const CALLS: Calls = Calls {
     waiting: Some(Waiting {
         kind: "await_expression",
         before: "await ",
+        token: "await",
         word: "async",
         functions: &[
             ("method_declaration", &["returns"]),
@@ -228,6 +229,7 @@ const CALLS: Calls = Calls {
     packing: &[
         Packing {
             word: "object",
+            maker: "new",
             open: "new {} { ",
             close: " }",
             sign: " = ",
@@ -237,6 +239,7 @@ const CALLS: Calls = Calls {
         },
         Packing {
             word: "named",
+            maker: "",
             open: "",
             close: "",
             sign: ": ",

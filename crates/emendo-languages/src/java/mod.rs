@@ -89,6 +89,14 @@ const FRAGMENTS: Fragments = Fragments {
 };
 
 const COMPARE: Compare = Compare {
+    lists: &[
+        "annotation_argument_list",
+        "argument_list",
+        "formal_parameters",
+        "inferred_parameters",
+        "type_list",
+        "type_parameters",
+    ],
     separators: &[","],
     optional: &[";"],
     alike: &[

@@ -158,6 +158,7 @@ const CALLS: Calls = Calls {
     constructor: "new",
     packing: &[Packing {
         word: "object",
+        maker: "new",
         open: "new {}(",
         close: ")",
         sign: "",

@@ -69,6 +69,15 @@ const FRAGMENTS: Fragments = Fragments {
 };
 
 const COMPARE: Compare = Compare {
+    lists: &[
+        "argument_list",
+        "expression_list",
+        "lambda_parameters",
+        "list",
+        "list_pattern",
+        "parameters",
+        "pattern_list",
+    ],
     separators: &[","],
     optional: &[";"],
     alike: &[&["list", "list_pattern"], &["tuple", "tuple_pattern"]],
@@ -444,6 +453,7 @@ fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
 }
 
 const NAMES: Names = Names {
+    leading_dots: true,
     separator: ".",
     members_need_receiver: true,
     package_of: crate::shared::lower_head,

@@ -200,6 +200,7 @@ const CALLS: Calls = Calls {
     waiting: Some(Waiting {
         kind: "await",
         before: "await ",
+        token: "await",
         word: "async",
         functions: &[("function_definition", &["def"])],
         bodiless: true,
@@ -221,6 +222,7 @@ const CALLS: Calls = Calls {
     packing: &[
         Packing {
             word: "object",
+            maker: "",
             open: "{}(",
             close: ")",
             sign: "=",
@@ -230,6 +232,7 @@ const CALLS: Calls = Calls {
         },
         Packing {
             word: "named",
+            maker: "",
             open: "",
             close: "",
             sign: "=",

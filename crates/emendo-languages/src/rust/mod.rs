@@ -79,6 +79,18 @@ const FRAGMENTS: Fragments = Fragments {
 };
 
 const COMPARE: Compare = Compare {
+    lists: &[
+        "closure_parameters",
+        "declaration_list",
+        "enum_variant_list",
+        "field_declaration_list",
+        "field_initializer_list",
+        "ordered_field_declaration_list",
+        "parameters",
+        "scoped_use_list",
+        "type_parameters",
+        "use_list",
+    ],
     separators: &[","],
     optional: &[";"],
     alike: &[
@@ -615,6 +627,7 @@ fn called(path: &RelPath, files: &dyn Files) -> Vec<String> {
 }
 
 const NAMES: Names = Names {
+    paths_apart: true,
     separator: "::",
     full_names: true,
     members_need_receiver: true,

@@ -182,6 +182,7 @@ const CALLS: Calls = Calls {
     waiting: Some(Waiting {
         kind: "await_expression",
         behind: ".await",
+        token: "await",
         word: "async",
         functions: &[
             ("function_item", &["function_modifiers", "fn"]),
@@ -208,6 +209,7 @@ const CALLS: Calls = Calls {
     }),
     packing: &[Packing {
         word: "object",
+        maker: "",
         open: "{} { ",
         close: " }",
         sign: ": ",

@@ -77,6 +77,7 @@ const FRAGMENTS: Fragments = Fragments {
 };
 
 const COMPARE: Compare = Compare {
+    lists: &["formal_parameters", "type_parameters"],
     separators: &[","],
     optional: &[";", ".", "optional_chain", "?."],
     alike: &[

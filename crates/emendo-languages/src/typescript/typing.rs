@@ -212,6 +212,7 @@ const CALLS: Calls = Calls {
     waiting: Some(Waiting {
         kind: "await_expression",
         before: "await ",
+        token: "await",
         word: "async",
         functions: &[
             ("function_declaration", &["function"]),
@@ -229,6 +230,7 @@ const CALLS: Calls = Calls {
     }),
     packing: &[Packing {
         word: "object",
+        maker: "",
         open: "{ ",
         close: " }",
         sign: ": ",

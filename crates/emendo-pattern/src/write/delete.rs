@@ -37,8 +37,7 @@ pub(super) fn delete(
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }
     let listed = language.compare.keyed.iter().any(|k| k.list == m.place.0)
-        || m.place.0.contains("list")
-        || m.place.0.contains("parameters");
+        || language.compare.lists.contains(&m.place.0);
     if listed && let Some(list) = m.parent {
         return Ok(Written {
             splices: vec![delete_item(language.compare.separators, text, m.span, list)],

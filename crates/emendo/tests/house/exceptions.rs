@@ -13,10 +13,6 @@ const fn due(rule: &'static str, place: &'static str, why: &'static str) -> Exce
 
 /// The list.
 pub(crate) const EXCEPTIONS: &[Exception] = &[
-    due("lines", "crates/emendo-lang/src/types/members.rs", "waits for the rooms of its crate"),
-    due("lines", "crates/emendo-lang/src/types/variables.rs", "waits for the rooms of its crate"),
-    due("lines", "crates/emendo-pattern/src/compare/mod.rs", "waits for the rooms of its crate"),
-    due("lines", "crates/emendo-pattern/src/write/mod.rs", "waits for the rooms of its crate"),
     due("lines", "crates/emendo-docs/src/edits.rs", "waits for the rooms of its crate"),
     due("lines", "crates/emendo-recipe/src/load.rs", "waits for the rooms of its crate"),
     due("lines", "crates/emendo-core/src/actions/code/mod.rs", "waits for the rooms of its crate"),
@@ -38,44 +34,12 @@ pub(crate) const EXCEPTIONS: &[Exception] = &[
     due("lines", "crates/emendo-core/src/run_file.rs", "waits for the rooms of its crate"),
     due("lines", "crates/emendo-core/src/session.rs", "waits for the rooms of its crate"),
     due("folder", "crates/emendo-core/src", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/formats/env.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/formats/ini.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/formats/json.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/formats/mod.rs", "waits for the rooms of its crate"),
     due(
         "circle",
-        "crates/emendo-docs/src/formats/properties.rs",
+        "crates/emendo-pattern/src/imports/insert.rs",
         "waits for the rooms of its crate",
     ),
-    due("circle", "crates/emendo-docs/src/formats/toml.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/formats/xml.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/formats/yaml.rs", "waits for the rooms of its crate"),
-    due(
-        "circle",
-        "crates/emendo-docs/src/manifests/bundler.rs",
-        "waits for the rooms of its crate",
-    ),
-    due("circle", "crates/emendo-docs/src/manifests/cargo.rs", "waits for the rooms of its crate"),
-    due(
-        "circle",
-        "crates/emendo-docs/src/manifests/composer.rs",
-        "waits for the rooms of its crate",
-    ),
-    due("circle", "crates/emendo-docs/src/manifests/go.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/gradle.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/hex.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/maven.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/mod.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/npm.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/nuget.rs", "waits for the rooms of its crate"),
-    due(
-        "circle",
-        "crates/emendo-docs/src/manifests/pubspec.rs",
-        "waits for the rooms of its crate",
-    ),
-    due("circle", "crates/emendo-docs/src/manifests/python.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/script.rs", "waits for the rooms of its crate"),
-    due("circle", "crates/emendo-docs/src/manifests/swift.rs", "waits for the rooms of its crate"),
+    due("circle", "crates/emendo-pattern/src/imports/mod.rs", "waits for the rooms of its crate"),
     due("circle", "crates/emendo-core/src/actions/code/mod.rs", "waits for the rooms of its crate"),
     due("circle", "crates/emendo-core/src/actions/followed.rs", "waits for the rooms of its crate"),
     due(
@@ -249,16 +213,6 @@ pub(crate) const EXCEPTIONS: &[Exception] = &[
     due(
         "language names",
         "crates/emendo-recipe/src/draft.rs",
-        "a fact that hides as a test on spelling",
-    ),
-    due(
-        "language names",
-        "crates/emendo-core/src/actions/library/levels.rs",
-        "a fact that hides as a test on spelling",
-    ),
-    due(
-        "language names",
-        "crates/emendo-core/src/conditions.rs",
         "a fact that hides as a test on spelling",
     ),
     due(

@@ -1,6 +1,6 @@
 //! Levels of toolchains, in every notation of an ecosystem.
 
-use emendo_docs::{Form, Manifest, Raised, raise};
+use emendo_docs::{Form, Manifest, Raised, exact_level, level_of, raise};
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Splice;
 
@@ -20,11 +20,8 @@ impl LibraryRunner {
                 }
                 Form::Plain => ("", t.value.text.clone()),
             };
-            // Java 1.8 is 8.
-            let level =
-                |v: &str| v.strip_prefix("1.").filter(|_| t.what == "java").unwrap_or(v).to_owned();
-            let old = level(&written);
-            match raise(&old, target, t.what == "gradle" || t.form != Form::Plain) {
+            let old = level_of(t.what, &written);
+            match raise(old, target, exact_level(t.what) || t.form != Form::Plain) {
                 Raised::To(new) => {
                     let text = match t.form {
                         Form::Words => format!("{lead}{}", new.replace('.', "_")),

@@ -77,7 +77,7 @@ impl MentionRunner {
             return code.facts.strings.clone();
         }
         let Some(format) = format_of(cx.path) else { return vec![Span::new(0, cx.text.len())] };
-        if format.id == "xml" {
+        if format.mentions_anywhere {
             return vec![Span::new(0, cx.text.len())];
         }
         let doc: Doc = (format.read)(cx.text);
