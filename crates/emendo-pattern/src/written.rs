@@ -33,3 +33,14 @@ pub struct Place<'a> {
     /// What its names mean.
     pub resolver: &'a Resolver<'a>,
 }
+
+/// One change of the imports.
+#[derive(Debug)]
+pub struct ImportEdit {
+    /// The change.
+    pub splice: Splice,
+    /// The statements that are changed or dropped, by path, and added.
+    pub about: Vec<String>,
+    /// The statement that is changed or dropped.
+    pub statement: Option<Span>,
+}

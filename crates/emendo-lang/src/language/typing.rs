@@ -250,6 +250,8 @@ pub struct BuiltIn {
     pub truth: &'static str,
     /// What a function gives that is waited for and says only what comes of that; empty if it says so itself.
     pub future: &'static str,
+    /// The member by which what is opened for a block gives what the block works with.
+    pub opened: &'static str,
     /// The member of a function by which it is called; empty if there is none.
     pub invoke: &'static str,
     /// What stands for no parameters, where a list of one has no brackets.
@@ -274,6 +276,7 @@ impl BuiltIn {
         number: "",
         truth: "",
         future: "",
+        opened: "",
         invoke: "",
         no_params: "",
         closure: ("", ""),

@@ -5,11 +5,12 @@ use std::borrow::Cow;
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::{CalleeRule, Gives, Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::ty::{Known, MemberType, Told, Ty};
+use crate::ty::{Known, MemberType, Takes, Told, Ty};
 use crate::types::infer::{named, part};
 
 /// Whether a name means one overload.
@@ -281,77 +282,16 @@ impl<'a> Resolver<'a> {
     /// The function that a call calls, with all its overloads.
     pub(crate) fn callee(&self, call: Node<'a>) -> Option<(Known, Certainty)> {
         let rule = self.callee_rule(call)?;
-        let names = &self.language.names;
         if let Some(of) = self.passed_to(call) {
             return Some((self.maker(&of)?, Certainty::Certain));
         }
         let function = self.bare(part(call, rule.function)?);
-        let own = || -> Option<(Known, Certainty)> {
-            let name = plain_path(span(function).of(self.text));
-            let at = function.start_byte() as u32;
-            let path: Vec<&str> = name.split(names.separator).map(str::trim).collect();
-            if let [single] = path.as_slice() {
-                let own = self.known_at(single, self.called_spaces(), at);
-                if let Some(own) = own {
-                    let in_type = self
-                        .facts
-                        .types_at(own.at.start)
-                        .find(|t| t.members.iter().any(|m| m.at == own.at));
-                    if let Some(t) = in_type {
-                        return Some((
-                            self.member(&self.around_type(t), single)?,
-                            Certainty::Certain,
-                        ));
-                    }
-                    let member = match self.member_type(single, own.at)? {
-                        m if m.params.is_some() => m,
-                        m => {
-                            let (params, gives) = self.as_function(&m.gives)?;
-                            let takes = |ty| crate::ty::Takes {
-                                name: None,
-                                ty,
-                                optional: false,
-                                rest: false,
-                            };
-                            let params = Some(params.into_iter().map(takes).collect());
-                            MemberType { params, gives, ..m }
-                        }
-                    };
-                    let says = member.says;
-                    let known = Known { all: vec![member], says, owner: String::new() };
-                    return Some((known, Certainty::Certain));
-                }
-                if !names.members_need_receiver {
-                    let around = self.facts.types_at(at);
-                    let found =
-                        around.into_iter().find_map(|t| self.member(&self.around_type(t), single));
-                    if let Some(known) = found {
-                        return Some((known, Certainty::Certain));
-                    }
-                }
-            }
-            let symbols = self.candidates(&path, Space::Value, at);
-            // A type that is called, or made: what makes an object of it.
-            if symbols.iter().any(|s| self.is_known_type(s))
-                && let Some(known) = self.maker(&self.read(&name, at))
-            {
-                return Some((known, Certainty::Certain));
-            }
-            let known = symbols.iter().find_map(|symbol| {
-                let parent = names.parent(symbol);
-                if parent.is_empty() || parent == *symbol {
-                    return None;
-                }
-                self.member(&Ty::object(&parent).itself(), names.last(symbol))
-            })?;
-            Some((known, Certainty::Certain))
-        };
         let object =
             if rule.object.is_empty() { None } else { call.child_by_field_name(rule.object) };
         let (object, name) = match (object, self.language.typing.gives(function.kind())) {
             (Some(o), _) => (Some(o), function),
             (None, Some(Gives::Member(of, name))) => (part(function, of), part(function, name)?),
-            _ => return own(),
+            _ => return Some((self.callee_by_name(function)?, Certainty::Certain)),
         };
         let of = match object {
             Some(o) => self.type_of(o),
@@ -360,5 +300,56 @@ impl<'a> Resolver<'a> {
         let name = span(name).of(self.text);
         let name = name.split('<').next().unwrap_or(name);
         Some((self.member(&of.ty, name)?, of.says))
+    }
+
+    /// A function that is called without an object.
+    fn callee_by_name(&self, function: Node<'a>) -> Option<Known> {
+        let names = &self.language.names;
+        let name = plain_path(span(function).of(self.text));
+        let at = function.start_byte() as u32;
+        let path: Vec<&str> = name.split(names.separator).map(str::trim).collect();
+        if let [single] = path.as_slice() {
+            if let Some(own) = self.known_at(single, self.called_spaces(), at) {
+                return self.own_callee(single, own.at);
+            }
+            if !names.members_need_receiver {
+                let mut around = self.facts.types_at(at);
+                let found = around.find_map(|t| self.member(&self.around_type(t), single));
+                if found.is_some() {
+                    return found;
+                }
+            }
+        }
+        let symbols = self.candidates(&path, Space::Value, at);
+        // A type that is called, or made: what makes an object of it.
+        if symbols.iter().any(|s| self.is_known_type(s))
+            && let Some(known) = self.maker(&self.read(&name, at))
+        {
+            return Some(known);
+        }
+        symbols.iter().find_map(|symbol| {
+            let parent = names.parent(symbol);
+            if parent.is_empty() || parent == *symbol {
+                return None;
+            }
+            self.member(&Ty::object(&parent).itself(), names.last(symbol))
+        })
+    }
+
+    /// A function that the file declares at a place.
+    fn own_callee(&self, name: &str, at: Span) -> Option<Known> {
+        let declares = |t: &&TypeDecl| t.members.iter().any(|m| m.at == at);
+        if let Some(t) = self.facts.types_at(at.start).find(declares) {
+            return self.member(&self.around_type(t), name);
+        }
+        let member = match self.member_type(name, at)? {
+            m if m.params.is_some() => m,
+            m => {
+                let (params, gives) = self.as_function(&m.gives)?;
+                let takes = |ty| Takes { name: None, ty, optional: false, rest: false };
+                MemberType { params: Some(params.into_iter().map(takes).collect()), gives, ..m }
+            }
+        };
+        Some(Known { says: member.says, all: vec![member], owner: String::new() })
     }
 }

@@ -65,82 +65,33 @@ impl<'a> Resolver<'a> {
     }
 
     fn infer(&self, node: Node<'a>) -> Option<Told> {
-        let language = self.language;
-        let kind = node.kind();
-        let own = &language.declares;
         let text = span(node).of(self.text);
-        if node.end_byte() - node.start_byte() < 16 {
-            if own.hints.own.contains(&text) {
-                return self.itself(node, text);
-            }
-            if own.hints.base.contains(&text) {
-                return self.base(node);
-            }
+        if let Some(told) = self.by_word(node, text) {
+            return told;
         }
+        let typing = &self.language.typing;
         let object = |symbol: &str| Some(Told::sure(Ty::object(symbol)));
         let part = |field: &str| part(node, field);
-        match language.typing.gives(kind)? {
+        match typing.gives(node.kind())? {
             Gives::Is(symbol) => object(symbol),
             Gives::Nothing => Some(Told::sure(Ty::Nothing)),
-            Gives::ListOf(symbol) => {
-                let first = named(node).into_iter().next();
-                let spread = first.filter(|f| !language.is_spread(*f));
-                let (mut items, says) = self.all_of(spread.into_iter());
-                let element = items.pop().unwrap_or(Ty::Unknown);
-                Some(Told { says, ..Told::sure(Ty::object(symbol).with(vec![element])) })
-            }
-            Gives::Pairs(symbol, pair) => {
-                let pair = named(node).into_iter().find(|n| n.kind() == pair);
-                let parts = pair.map(named).unwrap_or_default().into_iter().take(2);
-                let (args, says) = self.all_of(parts);
-                Some(Told { says, ..Told::sure(Ty::object(symbol).with(args)) })
-            }
+            Gives::ListOf(symbol) => self.list_of_first(node, symbol),
+            Gives::Pairs(symbol, pair) => self.map_of_first(node, symbol, pair),
             Gives::Tuple => {
                 let (items, says) = self.all_of(named(node).into_iter());
                 Some(Told { says, ..Told::sure(Ty::Tuple(items)) })
             }
             Gives::Written(field) => Some(Told::sure(self.written(part(field)?).instance())),
-            Gives::Array(field) => {
-                let ty = self.written(part(field)?).instance();
-                let list = language.typing.syntax.list;
-                let listed = ty.symbols().iter().any(|s| s == list);
-                Some(Told::sure(if listed { ty } else { Ty::object(list).with(vec![ty]) }))
-            }
-            Gives::Made(field) => {
-                let ty = self.written(part(field)?);
-                let ty = match ty {
-                    Ty::Unknown => self.type_of(part(field)?)?.ty,
-                    ty => ty,
-                };
-                let name = span(part(field)?).of(self.text);
-                let told = Told::sure(ty.instance());
-                Some(told.because(format!("a `{}` is made right here", short(name)), None))
-            }
+            Gives::Array(field) => self.array_of(part(field)?),
+            Gives::Made(field) => self.made(part(field)?),
             Gives::Same(field) => self.type_of(part(field)?),
             Gives::Last => self.type_of(named(node).into_iter().next_back()?),
             Gives::Either(fields) => {
-                let all: Vec<Option<Told>> =
-                    fields.iter().filter_map(|f| part(f)).map(|n| self.type_of(n)).collect();
-                one_of(all)
+                one_of(fields.iter().filter_map(|f| part(f)).map(|n| self.type_of(n)).collect())
             }
-            Gives::Element(field) => {
-                let of = self.type_of(part(field)?)?;
-                if let Ty::Tuple(items) = &of.ty {
-                    let index = named(node).into_iter().next_back()?;
-                    let index: usize = span(index).of(self.text).parse().ok()?;
-                    return Some(Told { ty: items.get(index)?.clone(), ..of });
-                }
-                self.passed(&of, "[_]").or_else(|| self.passed(&of, "[]"))
-            }
-            Gives::Awaited(field) => {
-                let of = self.type_of(part(field)?)?;
-                let waited = self.passed(&of, "await");
-                Some(waited.unwrap_or_else(|| of.at_most(Certainty::Likely)))
-            }
-            Gives::Unwrapped(field) => {
-                let of = self.type_of(part(field)?)?;
-                Some(self.passed(&of, "?").unwrap_or_else(|| of.at_most(Certainty::Likely)))
-            }
+            Gives::Element(field) => self.element_of(node, part(field)?),
+            Gives::Awaited(field) => self.opened_up(part(field)?, "await"),
+            Gives::Unwrapped(field) => self.opened_up(part(field)?, "?"),
             Gives::Call => self.called(node),
             Gives::Member(of, name) => self.member_at(node, part(of), part(name)?),
             Gives::Name => self.name(node),
@@ -148,49 +99,118 @@ impl<'a> Resolver<'a> {
             Gives::Base => self.base(node),
             Gives::Operator(left, operator, right) => {
                 let sign = part(operator).map_or("", |o| span(o).of(self.text));
-                if language.typing.truths.contains(&sign) {
-                    return object(language.typing.built_in.truth);
+                if typing.truths.contains(&sign) {
+                    return object(typing.built_in.truth);
                 }
-                let both = (self.type_of(part(left)?), self.type_of(part(right)?));
-                let is_text = |t: &Told| {
-                    t.ty.symbols().first().is_some_and(|s| s == language.typing.built_in.text)
-                };
-                if sign == "+" && [&both.0, &both.1].into_iter().flatten().any(is_text) {
-                    return object(language.typing.built_in.text);
-                }
-                let (left, right) = (both.0?, both.1?);
-                (left.ty == right.ty).then_some(left)
+                self.joined_by(sign, part(left)?, part(right)?)
             }
             Gives::Function => self.function_type(node),
             Gives::Tail => self.tail(node),
             Gives::Branches(fields) => {
-                let all = fields.iter().filter_map(|f| part(f)).map(|n| self.tail_of(n)).collect();
-                one_of(all)
+                one_of(fields.iter().filter_map(|f| part(f)).map(|n| self.tail_of(n)).collect())
             }
-            Gives::Macro(field, all) => {
-                let name = span(part(field)?).of(self.text);
-                let (_, text) = all.iter().find(|m| m.0 == name)?;
-                let element = || {
-                    let tokens = named(node).into_iter().next_back()?;
-                    let inner = &self.text[tokens.start_byte() + 1..tokens.end_byte()];
-                    let at = tokens.start_byte() + 1 + (inner.len() - inner.trim_start().len());
-                    let root = self.tree.roots_at(Span::new(at, at + 1)).last()?.node;
-                    let mut first = root.descendant_for_byte_range(at, at + 1)?;
-                    while let Some(up) = first.parent()
-                        && up.start_byte() == at
-                        && language.typing.gives(up.kind()).is_some()
-                    {
-                        first = up;
-                    }
-                    Some(self.type_of(first)?.ty)
-                };
-                let (head, listed) = text.strip_suffix("[]").map_or((*text, false), |h| (h, true));
-                let ty = Ty::object(head);
-                let with = |ty: Ty| ty.with(vec![element().unwrap_or(Ty::Unknown)]);
-                Some(Told::sure(if listed { with(ty) } else { ty }))
-            }
+            Gives::Macro(field, all) => self.of_macro(node, span(part(field)?).of(self.text), all),
             Gives::Expected => self.expected(node),
         }
+    }
+
+    /// What a word of the language for the object itself, or for what it is built on, gives.
+    #[allow(clippy::option_option, reason = "the word may be one, and nothing tell all the same")]
+    fn by_word(&self, node: Node<'a>, text: &str) -> Option<Option<Told>> {
+        if text.len() >= 16 {
+            return None;
+        }
+        let hints = &self.language.declares.hints;
+        if hints.own.contains(&text) {
+            return Some(self.itself(node, text));
+        }
+        hints.base.contains(&text).then(|| self.base(node))
+    }
+
+    /// A list by its first element.
+    fn list_of_first(&self, node: Node<'a>, symbol: &str) -> Option<Told> {
+        let first = named(node).into_iter().next();
+        let plain = first.filter(|f| !self.language.is_spread(*f));
+        let (mut items, says) = self.all_of(plain.into_iter());
+        let element = items.pop().unwrap_or(Ty::Unknown);
+        Some(Told { says, ..Told::sure(Ty::object(symbol).with(vec![element])) })
+    }
+
+    /// A map by its first pair.
+    fn map_of_first(&self, node: Node<'a>, symbol: &str, pair: &str) -> Option<Told> {
+        let pair = named(node).into_iter().find(|n| n.kind() == pair);
+        let parts = pair.map(named).unwrap_or_default().into_iter().take(2);
+        let (args, says) = self.all_of(parts);
+        Some(Told { says, ..Told::sure(Ty::object(symbol).with(args)) })
+    }
+
+    fn array_of(&self, element: Node<'a>) -> Option<Told> {
+        let ty = self.written(element).instance();
+        let list = self.language.typing.syntax.list;
+        let listed = ty.symbols().iter().any(|s| s == list);
+        Some(Told::sure(if listed { ty } else { Ty::object(list).with(vec![ty]) }))
+    }
+
+    fn made(&self, of: Node<'a>) -> Option<Told> {
+        let ty = match self.written(of) {
+            Ty::Unknown => self.type_of(of)?.ty,
+            ty => ty,
+        };
+        let text = format!("a `{}` is made right here", short(span(of).of(self.text)));
+        Some(Told::sure(ty.instance()).because(text, None))
+    }
+
+    fn element_of(&self, node: Node<'a>, of: Node<'a>) -> Option<Told> {
+        let of = self.type_of(of)?;
+        if let Ty::Tuple(items) = &of.ty {
+            let index = named(node).into_iter().next_back()?;
+            let index: usize = span(index).of(self.text).parse().ok()?;
+            return Some(Told { ty: items.get(index)?.clone(), ..of });
+        }
+        self.passed(&of, "[_]").or_else(|| self.passed(&of, "[]"))
+    }
+
+    /// What comes of a value that is waited for or unwrapped; most often the value itself, if nothing tells.
+    fn opened_up(&self, of: Node<'a>, how: &str) -> Option<Told> {
+        let of = self.type_of(of)?;
+        Some(self.passed(&of, how).unwrap_or_else(|| of.at_most(Certainty::Likely)))
+    }
+
+    /// What an operator makes of two values.
+    fn joined_by(&self, sign: &str, left: Node<'a>, right: Node<'a>) -> Option<Told> {
+        let text = self.language.typing.built_in.text;
+        let both = (self.type_of(left), self.type_of(right));
+        let is_text = |t: &Told| t.ty.symbols().first().is_some_and(|s| s == text);
+        if sign == "+" && [&both.0, &both.1].into_iter().flatten().any(is_text) {
+            return Some(Told::sure(Ty::object(text)));
+        }
+        let (left, right) = (both.0?, both.1?);
+        (left.ty == right.ty).then_some(left)
+    }
+
+    /// What a macro gives: a type by its name, or a list of what stands first in it.
+    fn of_macro(&self, node: Node<'a>, name: &str, all: &[(&str, &str)]) -> Option<Told> {
+        let (_, text) = all.iter().find(|m| m.0 == name)?;
+        let Some(list) = text.strip_suffix("[]") else {
+            return Some(Told::sure(Ty::object(text)));
+        };
+        let element = self.first_in_macro(node).unwrap_or(Ty::Unknown);
+        Some(Told::sure(Ty::object(list).with(vec![element])))
+    }
+
+    fn first_in_macro(&self, node: Node<'a>) -> Option<Ty> {
+        let tokens = named(node).into_iter().next_back()?;
+        let inner = &self.text[tokens.start_byte() + 1..tokens.end_byte()];
+        let at = tokens.start_byte() + 1 + (inner.len() - inner.trim_start().len());
+        let root = self.tree.roots_at(Span::new(at, at + 1)).last()?.node;
+        let mut first = root.descendant_for_byte_range(at, at + 1)?;
+        while let Some(up) = first.parent()
+            && up.start_byte() == at
+            && self.language.typing.gives(up.kind()).is_some()
+        {
+            first = up;
+        }
+        Some(self.type_of(first)?.ty)
     }
 
     /// The types of several expressions, and how sure they are together.

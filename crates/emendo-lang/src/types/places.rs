@@ -7,7 +7,7 @@ use crate::ground::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};
-use crate::ty::Ty;
+use crate::ty::{MemberType, Told, Ty};
 use crate::types::infer::{named, part};
 use crate::types::{CallSite, FunctionSite};
 
@@ -254,7 +254,6 @@ impl<'a> Resolver<'a> {
         name: Span,
         site: &CallSite,
     ) -> Callee {
-        let names = &self.language.names;
         let word = name.of(self.text);
         if let Some((known, of)) = self.callee(call)
             && let Some((one, sure)) = self.choose(&known, call)
@@ -264,31 +263,9 @@ impl<'a> Resolver<'a> {
                 known.all.iter().all(|m| m.params.as_ref().map(Vec::len) == Some(params.len()));
             let says = of.min(known.says).min(one.says);
             let says = if sure || alike { says } else { says.min(Certainty::Likely) };
-            let taken = |(i, p): (usize, &crate::ty::Takes)| TakenSite {
-                name: p.name.clone(),
-                ty: p.ty.clone(),
-                plain: one.plain_params().get(i).map_or(Ty::Unknown, |p| p.ty.clone()),
-                optional: p.optional,
-                rest: p.rest,
-            };
-            let mut params: Vec<TakenSite> = params.iter().enumerate().map(taken).collect();
-            // Called through its type, the object itself is the first argument.
-            let through = self.language.declares.hints.made_below
-                && site.arguments.len() == params.len() + 1
-                && self.text[..name.start as usize].ends_with(names.separator);
-            if through {
-                let itself = taken_as(Ty::Itself, Ty::Itself);
-                params.insert(0, itself);
-            }
-            let made = known.owner.clone();
-            let symbol = match (&passed, made.is_empty()) {
-                (_, true) => self.own_symbol(word, name).unwrap_or_default(),
-                (Some(_), false) => made,
-                (None, false) if names.last(&made) == word => made,
-                (None, false) => names.join(&[made.as_str(), word]),
-            };
-            let lambda = one.lambda.clone();
-            return Callee::Told { params, lambda, says, symbol };
+            let params = self.taken_sites(&one, name, site.arguments.len());
+            let symbol = self.callee_symbol(known.owner.clone(), passed.is_some(), name);
+            return Callee::Told { params, lambda: one.lambda.clone(), says, symbol };
         }
         let Some(function) = self.callee_rule(call).and_then(|r| part(call, r.function)) else {
             return Callee::Unknown;
@@ -303,22 +280,66 @@ impl<'a> Resolver<'a> {
             None if self.language.declares.hints.own.contains(&word) => None,
             None => self.outer_object(function),
         };
-        if let Some(told) = told {
-            let invoke = self.language.typing.built_in.invoke;
-            if word == invoke && self.as_function(&told.ty).is_some() {
-                return self.called_type(&told.ty, told.says);
-            }
-            // What is known is meant, of several.
-            let known: Vec<&String> =
-                told.ty.symbols().iter().filter(|s| self.is_known_type(s)).collect();
-            let of: Vec<&String> =
-                if known.is_empty() { told.ty.symbols().iter().collect() } else { known };
-            let below = of.iter().map(|s| names.join(&[s.as_str(), word]));
-            return match of.is_empty() {
-                true => Callee::Unknown,
-                false => Callee::Elsewhere(below.collect()),
-            };
+        match told {
+            Some(told) => self.callee_of_type(&told, word),
+            None => self.callee_by_path(function),
         }
+    }
+
+    /// What a function takes, as a call sees it.
+    fn taken_sites(&self, one: &MemberType, name: Span, arguments: usize) -> Vec<TakenSite> {
+        let taken = |(i, p): (usize, &crate::ty::Takes)| TakenSite {
+            name: p.name.clone(),
+            ty: p.ty.clone(),
+            plain: one.plain_params().get(i).map_or(Ty::Unknown, |p| p.ty.clone()),
+            optional: p.optional,
+            rest: p.rest,
+        };
+        let all = one.params.iter().flatten();
+        let mut params: Vec<TakenSite> = all.enumerate().map(taken).collect();
+        // Called through its type, the object itself is the first argument.
+        let through = self.language.declares.hints.made_below
+            && arguments == params.len() + 1
+            && self.text[..name.start as usize].ends_with(self.language.names.separator);
+        if through {
+            params.insert(0, taken_as(Ty::Itself, Ty::Itself));
+        }
+        params
+    }
+
+    /// The symbol of a function by the type that declares it, if one does.
+    fn callee_symbol(&self, owner: String, passed: bool, name: Span) -> String {
+        let names = &self.language.names;
+        let word = name.of(self.text);
+        if owner.is_empty() {
+            return self.own_symbol(word, name).unwrap_or_default();
+        }
+        if passed || names.last(&owner) == word {
+            return owner;
+        }
+        names.join(&[owner.as_str(), word])
+    }
+
+    /// A function of an object whose type does not tell of it.
+    fn callee_of_type(&self, told: &Told, word: &str) -> Callee {
+        let invoke = self.language.typing.built_in.invoke;
+        if word == invoke && self.as_function(&told.ty).is_some() {
+            return self.called_type(&told.ty, told.says);
+        }
+        // What is known is meant, of several.
+        let all = told.ty.symbols();
+        let known: Vec<&String> = all.iter().filter(|s| self.is_known_type(s)).collect();
+        let of: Vec<&String> = if known.is_empty() { all.iter().collect() } else { known };
+        if of.is_empty() {
+            return Callee::Unknown;
+        }
+        let names = &self.language.names;
+        Callee::Elsewhere(of.iter().map(|s| names.join(&[s.as_str(), word])).collect())
+    }
+
+    /// A function by its written path, which no object tells of.
+    fn callee_by_path(&self, function: Node<'a>) -> Callee {
+        let names = &self.language.names;
         let text = span(function).of(self.text);
         let path: Vec<&str> = text.split(names.separator).map(str::trim).collect();
         let at = function.start_byte() as u32;

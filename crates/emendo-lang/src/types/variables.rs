@@ -196,19 +196,8 @@ impl<'a> Resolver<'a> {
         rule: &Intro,
         steps: &[(Part, Node<'a>, Node<'a>)],
     ) -> Option<Told> {
-        let place = Some(at);
-        let whole = steps.is_empty();
-        if let Some(ty) = self.annotation(node, rule) {
-            let read = self.written(ty);
-            if read != Ty::Unknown {
-                let text = span(ty).of(self.text).trim_start_matches([':', ' ', '-', '>']);
-                let text = format!("`{name}` is declared `{}` on line {{line}}", short(text));
-                let read = match rule.origin {
-                    Origin::Rest => Ty::object(self.language.typing.syntax.list).with(vec![read]),
-                    _ => read,
-                };
-                return Some(Told::sure(read).because(text, place));
-            }
+        if let Some(told) = self.annotated_type(name, at, node, rule) {
+            return Some(told);
         }
         let value = (!rule.value.is_empty()).then(|| value_of(node, rule.value)).flatten();
         let told = match rule.origin {
@@ -236,52 +225,79 @@ impl<'a> Resolver<'a> {
             }
             Origin::Value | Origin::Matched => self.type_of(value?)?,
             Origin::Each | Origin::EachOf(_) => {
-                let value = self.type_of(value?)?;
-                let told = self.passed(&value, "[]")?;
+                let told = self.passed(&self.type_of(value?)?, "[]")?;
                 let text = format!("`{name}` is an element of what line {{line}} goes through");
-                return Some(told.because(text, place));
+                return Some(told.because(text, Some(at)));
             }
-            Origin::Opened => {
-                let value = self.type_of(value?)?;
-                if matches!(value.ty, Ty::Of { named: true, .. } | Ty::Tuple(_)) {
-                    // A type is named, or several, and what is caught is one of it.
-                    let ty = match value.ty {
-                        Ty::Tuple(all) => Ty::either(all),
-                        ty => ty,
-                    };
-                    let text = format!("`{name}` is one of what line {{line}} names");
-                    return Some(Told::sure(ty.instance()).because(text, place));
-                }
-                let opened = self.passed(&value, "__enter__");
-                opened.unwrap_or_else(|| value.at_most(Certainty::Likely))
+            Origin::Opened => match self.caught(name, at, self.type_of(value?)?) {
+                Ok(caught) => return Some(caught),
+                Err(opened) => opened,
+            },
+        };
+        let text = self.value_in_words(name, value.filter(|_| steps.is_empty()), &told, steps);
+        Some(told.because(text, Some(at)))
+    }
+
+    /// The type that a name is declared with.
+    fn annotated_type(&self, name: &str, at: Span, node: Node<'a>, rule: &Intro) -> Option<Told> {
+        let ty = self.annotation(node, rule)?;
+        let read = self.written(ty);
+        if read == Ty::Unknown {
+            return None;
+        }
+        let text = span(ty).of(self.text).trim_start_matches([':', ' ', '-', '>']);
+        let text = format!("`{name}` is declared `{}` on line {{line}}", short(text));
+        let read = match rule.origin {
+            Origin::Rest => Ty::object(self.language.typing.syntax.list).with(vec![read]),
+            _ => read,
+        };
+        Some(Told::sure(read).because(text, Some(at)))
+    }
+
+    /// What is caught where a type is named, or several: one of it. Else what comes of opening the value.
+    fn caught(&self, name: &str, at: Span, value: Told) -> Result<Told, Told> {
+        let ty = match value.ty {
+            Ty::Tuple(all) => Ty::either(all),
+            ty @ Ty::Of { named: true, .. } => ty,
+            _ => {
+                let opened = self.passed(&value, self.language.typing.built_in.opened);
+                return Err(opened.unwrap_or_else(|| value.at_most(Certainty::Likely)));
             }
         };
-        let text =
-            match value.map(|v| (v, self.language.typing.gives(self.language.core(v).kind()))) {
-                Some((v, Some(Gives::Made(_)))) if whole => {
-                    let made = span(v).of(self.text);
-                    let made = made.split(['(', '{']).next().unwrap_or(made);
-                    let made = made.trim().trim_start_matches("new ").trim();
-                    format!("`{name}` is made as a `{}` on line {{line}}", short(made))
+        let text = format!("`{name}` is one of what line {{line}} names");
+        Ok(Told::sure(ty.instance()).because(text, Some(at)))
+    }
+
+    /// In words, why a name has the type of a value; `value` only where the name stands for the whole of it.
+    fn value_in_words(
+        &self,
+        name: &str,
+        value: Option<Node<'a>>,
+        told: &Told,
+        steps: &[(Part, Node<'a>, Node<'a>)],
+    ) -> String {
+        let gives = |v: Node<'a>| self.language.typing.gives(self.language.core(v).kind());
+        let text = value.map_or("", |v| span(v).of(self.text));
+        match value.and_then(gives) {
+            Some(Gives::Made(_)) => {
+                let made = text.split(['(', '{']).next().unwrap_or(text);
+                let made = made.trim().trim_start_matches("new ").trim();
+                format!("`{name}` is made as a `{}` on line {{line}}", short(made))
+            }
+            Some(Gives::Call) => {
+                let called = text.split('(').next().unwrap_or(text);
+                format!("`{name}` is what `{}` gives on line {{line}}", short(called))
+            }
+            Some(Gives::Name) => format!("`{name}` is `{}` on line {{line}}", short(text)),
+            _ => {
+                let shown = told.ty.shown(self.language);
+                if steps.is_empty() {
+                    format!("`{name}` is a `{shown}` by its value on line {{line}}")
+                } else {
+                    format!("`{name}` is taken from a `{shown}` on line {{line}}")
                 }
-                Some((v, Some(Gives::Call))) if whole => {
-                    let called = span(v).of(self.text);
-                    let called = called.split('(').next().unwrap_or(called);
-                    format!("`{name}` is what `{}` gives on line {{line}}", short(called))
-                }
-                Some((v, Some(Gives::Name))) if whole => {
-                    format!("`{name}` is `{}` on line {{line}}", short(span(v).of(self.text)))
-                }
-                _ => {
-                    let shown = told.ty.shown(self.language);
-                    if whole {
-                        format!("`{name}` is a `{shown}` by its value on line {{line}}")
-                    } else {
-                        format!("`{name}` is taken from a `{shown}` on line {{line}}")
-                    }
-                }
-            };
-        Some(told.because(text, place))
+            }
+        }
     }
 
     /// The type of a parameter that says none: of the object itself, or what a closure is called with.

@@ -108,6 +108,7 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    opened: "__enter__",
     primitives: &[
         ("str", "str"),
         ("int", "int"),

@@ -114,68 +114,79 @@ impl<'t> Matcher<'_, 't> {
                 return None;
             }
         }
-        let mut index = 0;
-        patterns.retain(|_| {
-            index += 1;
-            !found.iter().any(|f| f.0 == index - 1)
-        });
-        let mut index = 0;
-        items.retain(|_| {
-            index += 1;
-            !found.iter().any(|f| f.1 == Some(index - 1))
-        });
+        drop_at(patterns, |i| found.iter().any(|f| f.0 == i));
+        drop_at(items, |i| found.iter().any(|f| f.1 == Some(i)));
+        self.take_brackets(patterns, items)?;
+        // What is left in the pattern must take what is left in the list.
+        let last =
+            patterns.iter().rposition(|p| self.varying(p).is_some_and(|r| r.2 != Repeat::Optional));
+        match last {
+            Some(at) if at + 1 == patterns.len() => {
+                self.take_rest(keyed, patterns, items, (at, first), &mut ends)?;
+            }
+            _ => {
+                let single = patterns.iter().filter(|p| self.varying(p).is_none()).count();
+                ends.extend(items.iter().take(single).map(|i| i.0.end_byte() as u32));
+            }
+        }
+        ends.sort_unstable();
+        Some(ends)
+    }
+
+    /// Takes the tokens at both ends of a list off the pattern and off the code.
+    fn take_brackets(
+        &mut self,
+        patterns: &mut Vec<&PNode>,
+        items: &mut Vec<Child<'t>>,
+    ) -> Option<()> {
         while let (Some(p), Some((n, _))) = (patterns.last(), items.last())
             && matches!(p.what, What::Leaf(..))
         {
-            if !self.node(p, *n, false) {
-                return None;
-            }
+            self.node(p, *n, false).then_some(())?;
             patterns.pop();
             items.pop();
         }
         while let (Some(p), Some((n, _))) = (patterns.first(), items.first())
             && matches!(p.what, What::Leaf(..))
         {
-            if !self.node(p, *n, false) {
-                return None;
-            }
+            self.node(p, *n, false).then_some(())?;
             patterns.remove(0);
             items.remove(0);
         }
-        // What is left in the pattern must take what is left in the list.
-        if let Some(at) =
-            patterns.iter().rposition(|p| self.varying(p).is_some_and(|r| r.2 != Repeat::Optional))
-            && patterns[at..].len() == 1
-        {
-            let (ix, token, repeat) = self.varying(patterns[at])?;
-            let plain = |i: &Child<'t>| self.key_of(keyed, i.0).is_none() && i.0.is_named();
-            let before: Vec<&PNode> = patterns[..at].to_vec();
-            let tokens = |i: &Child<'t>| !i.0.is_named();
-            let heads: Vec<Child<'t>> =
-                items.iter().copied().filter(|i| tokens(i) || plain(i)).collect();
-            let mut used = Vec::new();
-            if before.iter().any(|p| !matches!(p.what, What::Leaf(..))) {
-                if !self.sequence(&before, &heads, 0, Fit::Start, &mut used) {
-                    return None;
-                }
-                let taken = used.last().map_or(0, |r: &Range<usize>| r.end);
-                ends.extend(heads[..taken].iter().map(|h| h.0.end_byte() as u32));
-                let ids: Vec<usize> = heads[..taken].iter().map(|h| h.0.id()).collect();
-                items.retain(|i| !ids.contains(&i.0.id()));
-            }
-            let rest: Vec<Node<'t>> = items.iter().map(|i| i.0).filter(Node::is_named).collect();
-            if repeat == Repeat::Some && rest.is_empty() {
-                return None;
-            }
-            patterns.clear();
-            items.clear();
-            ends.sort_unstable();
-            return self.bind_rest(ix, token, &rest, Span::at(first)).then_some(ends);
+        Some(())
+    }
+
+    /// Lets the list slot at the end of a pattern take what is left, behind what stands before it in order. Adds the
+    /// ends of what was taken in order. `at` is the slot's place, `first` where the list begins.
+    fn take_rest(
+        &mut self,
+        keyed: &Keyed,
+        patterns: &mut Vec<&PNode>,
+        items: &mut Vec<Child<'t>>,
+        (at, first): (usize, usize),
+        ends: &mut Vec<u32>,
+    ) -> Option<()> {
+        let (ix, token, repeat) = self.varying(patterns[at])?;
+        let plain = |i: &Child<'t>| self.key_of(keyed, i.0).is_none() && i.0.is_named();
+        let before: Vec<&PNode> = patterns[..at].to_vec();
+        let tokens = |i: &Child<'t>| !i.0.is_named();
+        let heads: Vec<Child<'t>> =
+            items.iter().copied().filter(|i| tokens(i) || plain(i)).collect();
+        let mut used = Vec::new();
+        if before.iter().any(|p| !matches!(p.what, What::Leaf(..))) {
+            self.sequence(&before, &heads, 0, Fit::Start, &mut used).then_some(())?;
+            let taken = used.last().map_or(0, |r: &Range<usize>| r.end);
+            ends.extend(heads[..taken].iter().map(|h| h.0.end_byte() as u32));
+            let ids: Vec<usize> = heads[..taken].iter().map(|h| h.0.id()).collect();
+            items.retain(|i| !ids.contains(&i.0.id()));
         }
-        let single = patterns.iter().filter(|p| self.varying(p).is_none()).count();
-        ends.extend(items.iter().take(single).map(|i| i.0.end_byte() as u32));
-        ends.sort_unstable();
-        Some(ends)
+        let rest: Vec<Node<'t>> = items.iter().map(|i| i.0).filter(Node::is_named).collect();
+        if repeat == Repeat::Some && rest.is_empty() {
+            return None;
+        }
+        patterns.clear();
+        items.clear();
+        self.bind_rest(ix, token, &rest, Span::at(first)).then_some(())
     }
 
     /// Finds the commas behind pairs that were taken out, the last pair left out.
@@ -462,4 +473,13 @@ impl<'t> Matcher<'_, 't> {
 
 fn is_bracket(p: &PNode) -> bool {
     matches!(&p.what, What::Leaf(t, _) if ["(", ")", "[", "]", "{", "}", "<", ">"].contains(&t.as_str()))
+}
+
+/// Takes the things at some places off a list.
+fn drop_at<T>(all: &mut Vec<T>, gone: impl Fn(usize) -> bool) {
+    let mut index = 0;
+    all.retain(|_| {
+        index += 1;
+        !gone(index - 1)
+    });
 }

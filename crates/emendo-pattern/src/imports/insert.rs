@@ -4,7 +4,7 @@ use emendo_lang::language::Language;
 use emendo_lang::{FileFacts, Import, ImportName};
 use emendo_text::{Part, Span, Splice};
 
-use crate::imports::ImportEdit;
+use crate::written::ImportEdit;
 
 pub(crate) fn insertions(
     language: &Language,

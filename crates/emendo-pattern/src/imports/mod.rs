@@ -7,6 +7,7 @@ use emendo_lang::{FileFacts, Import, ImportName};
 use emendo_text::{Part, Span, Splice};
 
 use crate::imports::insert::insertions;
+use crate::written::ImportEdit;
 use crate::{delete_item, delete_splice};
 
 /// What the active edits of one file and step ask of its imports.
@@ -24,17 +25,6 @@ pub struct ImportPlan {
     pub kept: Vec<Span>,
     /// Items of lists that go, used or not.
     pub gone: Vec<Span>,
-}
-
-/// One change of the imports.
-#[derive(Debug)]
-pub struct ImportEdit {
-    /// The change.
-    pub splice: Splice,
-    /// The statements that are changed or dropped, by path, and added.
-    pub about: Vec<String>,
-    /// The statement that is changed or dropped.
-    pub statement: Option<Span>,
 }
 
 impl ImportPlan {

@@ -1,0 +1,173 @@
+//! The symbols that a name may stand for.
+
+use crate::language::Space;
+use crate::names::Head;
+use crate::resolver::Resolver;
+use crate::{Declared, TypeDecl};
+
+impl<'a> Resolver<'a> {
+    /// The symbols that a name may stand for, the likeliest first; none for a variable.
+    pub fn candidates(&self, path: &[&str], space: Space, at: u32) -> Vec<String> {
+        self.candidates_within(path, space, at, 8)
+    }
+
+    fn candidates_within(&self, path: &[&str], space: Space, at: u32, depth: usize) -> Vec<String> {
+        let Some(first) = path.first().filter(|_| depth > 0) else { return Vec::new() };
+        match self.head(first, space, at) {
+            Some(Head::Import(import)) => vec![self.passed_on(self.behind(import, path))],
+            Some(Head::Own(own)) => self.own_candidates(path, own, space, at, depth),
+            None => match self.absolute(path) {
+                Some(absolute) => vec![self.passed_on(absolute)],
+                None => self.undeclared_candidates(path, at),
+            },
+        }
+    }
+
+    /// The symbol that one stands for, through modules of the project or of a library that pass it on.
+    fn passed_on(&self, symbol: String) -> String {
+        let real = self.project.canonical(self.language, &symbol).map(|c| c.symbol);
+        real.or_else(|| self.project.exported(self.language, &symbol)).unwrap_or(symbol)
+    }
+
+    /// A path that begins with a name of the file's own.
+    fn own_candidates(
+        &self,
+        path: &[&str],
+        own: Declared<'_>,
+        space: Space,
+        at: u32,
+        depth: usize,
+    ) -> Vec<String> {
+        let names = &self.language.names;
+        let declared = self.facts.types.iter().find(|t| t.at == own.at);
+        let through = self.through_aliases(path, declared, space, at, depth);
+        if !through.is_empty() {
+            return through;
+        }
+        if let Some(declared) = declared {
+            let whole = std::iter::once(self.own_name(declared));
+            let whole = whole.chain(path[1..].iter().map(|p| (*p).to_owned()));
+            return vec![whole.collect::<Vec<_>>().join(names.separator)];
+        }
+        let same = own.hint.filter(|h| h.how == crate::facts::Tells::Same && own.top);
+        if let Some(same) = same.filter(|h| !h.path.starts_with(path[0])) {
+            let mut next: Vec<&str> = same.path.split(names.separator).collect();
+            next.extend(&path[1..]);
+            return self.candidates_within(&next, space, own.at.start, depth - 1);
+        }
+        let of_module = self.language.modules.is_some() && !self.facts.module.is_empty();
+        if own.top && own.hint.is_none() && of_module {
+            return vec![self.below_module(&self.facts.module, path)];
+        }
+        Vec::new()
+    }
+
+    /// What the types stand for that a declaration is another name for. Declared several times, for several builds, it
+    /// may be each.
+    fn through_aliases(
+        &self,
+        path: &[&str],
+        declared: Option<&TypeDecl>,
+        space: Space,
+        at: u32,
+        depth: usize,
+    ) -> Vec<String> {
+        let same = self.facts.types.iter().filter(|t| declared.is_some_and(|d| d.path == t.path));
+        let mut out: Vec<String> = Vec::new();
+        for alias in same.filter_map(|d| d.alias.as_ref()) {
+            let mut next: Vec<&str> = alias.split(self.language.names.separator).collect();
+            next.extend(&path[1..]);
+            if next[0] != path[0] {
+                out.extend(self.candidates_within(&next, space, at, depth - 1));
+            }
+        }
+        out
+    }
+
+    /// A path whose first word neither the file nor an import makes known.
+    fn undeclared_candidates(&self, path: &[&str], at: u32) -> Vec<String> {
+        let names = &self.language.names;
+        let packages = !self.language.imports.packages.is_empty();
+        let in_full = path.len() > 1
+            && names.full_names
+            && packages
+            && !path[0].starts_with(char::is_uppercase);
+        if in_full {
+            return vec![path.join(names.separator)];
+        }
+        let known = self.known_around(path, at);
+        if known.is_empty() { self.possible_around(path, at) } else { known }
+    }
+
+    /// What types, packages and wildcards around are known to hold under a name.
+    fn known_around(&self, path: &[&str], at: u32) -> Vec<String> {
+        let known = |package: &str| self.project.holds(self.language, package, path[0]);
+        let mut out = Vec::new();
+        // Types around, and what they are built on, may hold a type of this name.
+        let types = self.facts.types_at(at).map(|t| self.own_name(t));
+        let wildcards = self.wildcards(at).map(|i| i.path().to_owned());
+        for package in types.chain(self.packages_around(at)).chain(wildcards) {
+            if known(&package) {
+                push(&mut out, self.below_package(&package, path));
+            }
+        }
+        out
+    }
+
+    /// What a name may stand for by wildcards, packages that need no import, and the file's own package.
+    fn possible_around(&self, path: &[&str], at: u32) -> Vec<String> {
+        let names = &self.language.names;
+        let mut out = Vec::new();
+        for import in self.wildcards(at) {
+            let symbol = match self.language.modules {
+                Some(_) => self.passed_on(self.below_module(import.path(), path)),
+                None => self.below_package(import.path(), path),
+            };
+            push(&mut out, symbol);
+        }
+        if names.builtin.contains(&path[0]) {
+            names.implicit.iter().for_each(|p| push(&mut out, self.below_package(p, path)));
+        }
+        for package in self.packages_around(at) {
+            push(&mut out, self.below_package(&package, path));
+        }
+        push(&mut out, path.join(names.separator));
+        out
+    }
+
+    /// The package at a place, and those around it whose names are seen there too.
+    fn packages_around(&self, at: u32) -> Vec<String> {
+        let names = &self.language.names;
+        if self.language.imports.packages.is_empty() {
+            return Vec::new();
+        }
+        let mut out = vec![self.facts.package_at(at).to_owned()];
+        while let Some(last) = out.last()
+            && names.nested_packages
+            && last.contains(names.separator)
+        {
+            out.push(names.parent(last));
+        }
+        out
+    }
+
+    fn below_package(&self, package: &str, path: &[&str]) -> String {
+        let separator = self.language.names.separator;
+        let written = path.join(separator);
+        if package.is_empty() { written } else { format!("{package}{separator}{written}") }
+    }
+
+    fn below_module(&self, module: &str, path: &[&str]) -> String {
+        let names = &self.language.names;
+        let mut whole = names.segments(module);
+        whole.extend(path);
+        names.join(&whole)
+    }
+}
+
+/// Adds a symbol that is not among them yet.
+fn push(out: &mut Vec<String>, symbol: String) {
+    if !out.contains(&symbol) {
+        out.push(symbol);
+    }
+}
