@@ -48,10 +48,23 @@ pub(crate) type MemberKey = (&'static str, String, String, bool);
 #[derive(Debug, Default)]
 pub(crate) struct Trail {
     pub(crate) members: RefCell<Vec<MemberKey>>,
-    /// One of the members was asked for again.
-    pub(crate) cycled: Cell<bool>,
     /// The types whose shapes are worked out.
     pub(crate) shapes: RefCell<Vec<String>>,
+    /// A question that led to itself was cut off: what rests on that is not kept, unless nobody else waits for it.
+    pub(crate) cut: Cell<bool>,
+}
+
+impl Trail {
+    /// Works something out. Says whether it may be kept: it rests on no question that was cut off for the sake of one
+    /// that is still open. `waiting` is how many open questions are its own.
+    pub(crate) fn work_out<T>(&self, waiting: usize, work: impl FnOnce() -> T) -> (T, bool) {
+        let before = self.cut.replace(false);
+        let found = work();
+        let within = self.members.borrow().len() + self.shapes.borrow().len() > waiting;
+        let open = self.cut.get() && within;
+        self.cut.set(before || open);
+        (found, !open)
+    }
 }
 
 /// Who asks: how deep inferences are put onto one another there, and what waits for the answer.

@@ -131,8 +131,12 @@ impl Project for Index {
             return known.clone();
         }
         let file = self.telling(language, symbol);
-        let found = file.and_then(|f| f.resolver(self, asking).own_shape(symbol)).map(Arc::new);
-        self.asked.shapes.write().ok()?.insert(key, found.clone());
+        let (found, keep) = asking.trail.work_out(1, || {
+            file.and_then(|f| f.resolver(self, asking).own_shape(symbol)).map(Arc::new)
+        });
+        if keep {
+            self.asked.shapes.write().ok()?.insert(key, found.clone());
+        }
         found
     }
 
@@ -148,19 +152,17 @@ impl Project for Index {
         if let Some(known) = self.asked.members.read().ok()?.get(&key) {
             return known.clone();
         }
-        // Asked for again while it is worked out: nothing tells, and what rests on that is not kept.
+        // Asked for again while it is worked out: nothing tells.
         let trail = &asking.trail;
-        let busy = trail.members.borrow().contains(&key);
-        trail.members.borrow_mut().push(key.clone());
-        let found = if busy { None } else { self.worked_out(&key, language, asking) };
-        trail.members.borrow_mut().pop();
-        let within = !trail.members.borrow().is_empty();
-        let cycled = trail.cycled.replace(trail.cycled.get() || busy);
-        if !(busy || cycled && within) {
-            self.asked.members.write().ok()?.insert(key, found.clone());
+        if trail.members.borrow().contains(&key) {
+            trail.cut.set(true);
+            return None;
         }
-        if !within {
-            trail.cycled.set(false);
+        trail.members.borrow_mut().push(key.clone());
+        let (found, keep) = trail.work_out(1, || self.worked_out(&key, language, asking));
+        trail.members.borrow_mut().pop();
+        if keep {
+            self.asked.members.write().ok()?.insert(key, found.clone());
         }
         found
     }

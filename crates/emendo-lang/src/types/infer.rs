@@ -52,9 +52,9 @@ impl<'a> Resolver<'a> {
         typing.known.borrow_mut().insert(id, None);
         typing.depth.set(depth + 1);
         let before = typing.cycled.replace(false);
-        let found = self.infer(node).and_then(Told::known);
+        let (found, keep) = self.trail.work_out(0, || self.infer(node).and_then(Told::known));
         typing.depth.set(depth);
-        let cycled = typing.cycled.get();
+        let cycled = typing.cycled.get() || !keep;
         typing.cycled.set(before || cycled && depth > 0);
         if cycled && found.is_none() {
             typing.known.borrow_mut().remove(&id);
@@ -478,7 +478,14 @@ pub(super) fn one_of(all: Vec<Option<Told>>) -> Option<Told> {
     let says = told.iter().map(|t| t.says).min()?;
     let whole = told.len() == all.len();
     let why = told.iter().find_map(|t| t.why.clone());
-    let ty = Ty::either(told.into_iter().map(|t| t.ty));
+    // In an order of their own: which of them was met first may depend on who asked.
+    let ty = match Ty::either(told.into_iter().map(|t| t.ty)) {
+        Ty::Either(mut all) => {
+            all.sort_by(|a, b| a.symbols().cmp(b.symbols()));
+            Ty::Either(all)
+        }
+        one => one,
+    };
     let told = Told { ty, says, why };
     Some(if whole { told } else { told.at_most(Certainty::Unsure) })
 }

@@ -18,6 +18,7 @@ impl<'a> Resolver<'a> {
         // A type that is built on itself, in whatever way, tells nothing more.
         let again = |s: &[String]| s.len() >= NESTED || s.iter().any(|s| s == symbol);
         if again(&self.trail.shapes.borrow()) {
+            self.trail.cut.set(true);
             return None;
         }
         self.trail.shapes.borrow_mut().push(symbol.to_owned());
