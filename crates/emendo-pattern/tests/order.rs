@@ -25,9 +25,8 @@ impl Files for Memory {
 }
 
 fn project(files: &[(&str, &str)]) -> Memory {
-    let file = |(path, text): &(&str, &str)| {
-        (RelPath::new(path).expect("a path"), (*text).to_owned())
-    };
+    let file =
+        |(path, text): &(&str, &str)| (RelPath::new(path).expect("a path"), (*text).to_owned());
     Memory(files.iter().map(file).collect())
 }
 

@@ -60,6 +60,20 @@ pub struct ImportName {
     pub is_type: bool,
 }
 
+impl ImportName {
+    /// The name of a symbol by itself.
+    pub fn plain(symbol: &str) -> Self {
+        Self {
+            is_static: false,
+            path: symbol.to_owned(),
+            wildcard: false,
+            alias: None,
+            whole: false,
+            is_type: false,
+        }
+    }
+}
+
 impl Import {
     /// An import of `segments`, which together are the symbol `path`, by the statement at `span`.
     pub fn new(span: Span, segments: Vec<(String, Span)>, path: String) -> Self {

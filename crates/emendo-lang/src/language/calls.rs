@@ -93,6 +93,20 @@ pub struct Packing {
     pub taken: Taken,
 }
 
+impl Packing {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self {
+        word: "",
+        maker: "",
+        open: "",
+        close: "",
+        sign: "",
+        short: false,
+        lists: &[],
+        taken: Taken::Named(""),
+    };
+}
+
 /// How a function takes arguments that are gathered into one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Taken {
@@ -119,6 +133,12 @@ pub struct FunctionRule {
     pub makes: bool,
     /// A body that is no block is what it gives.
     pub bare: bool,
+}
+
+impl FunctionRule {
+    /// A row that says nothing yet.
+    pub const NONE: Self =
+        Self { kind: "", params: "", result: "", body: "", makes: false, bare: false };
 }
 
 /// A kind of type that is a function's, with types for parameters.
@@ -154,6 +174,11 @@ pub struct CalleeRule {
     pub object: &'static str,
     /// Field of the arguments.
     pub arguments: &'static str,
+}
+
+impl CalleeRule {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self { kind: "", function: "", object: "", arguments: "" };
 }
 
 impl ArgumentRule {

@@ -39,6 +39,12 @@ pub struct TypeRule {
     pub extends: bool,
 }
 
+impl TypeRule {
+    /// A row that says nothing yet.
+    pub const NONE: Self =
+        Self { kind: "", name: "", anonymous: false, supers: &[], alias: "", extends: false };
+}
+
 /// A type with a name of its own.
 pub const fn declares(
     kind: &'static str,
@@ -67,6 +73,11 @@ pub struct KeyRule {
     pub around: &'static str,
     /// Field of the type there.
     pub owner: &'static str,
+}
+
+impl KeyRule {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self { pair: "", key: "", around: "", owner: "" };
 }
 
 /// How types and their members are declared.

@@ -165,14 +165,8 @@ impl Language {
 
     /// The plain import of a symbol, as it is imported where it is used in this space.
     pub fn import_of(&self, symbol: &str, space: Space) -> ImportName {
-        ImportName {
-            is_static: (self.imports.imports_member)(symbol, space),
-            path: symbol.to_owned(),
-            wildcard: false,
-            alias: None,
-            whole: false,
-            is_type: false,
-        }
+        let is_static = (self.imports.imports_member)(symbol, space);
+        ImportName { is_static, ..ImportName::plain(symbol) }
     }
 
     /// The declaration facts of a kind.

@@ -12,6 +12,11 @@ pub struct Keyed {
     pub shorthand: &'static str,
 }
 
+impl Keyed {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self { list: "", pair: "", key: "", shorthand: "" };
+}
+
 /// A surrounding for a fragment.
 pub struct Context {
     /// What the fragment is there; the word for `as`.
@@ -24,6 +29,11 @@ pub struct Context {
     pub accepts: &'static [&'static str],
     /// The suffix supplies a body, which the pattern leaves free.
     pub bodiless: bool,
+}
+
+impl Context {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self { name: "", prefix: "", suffix: "", accepts: &[], bodiless: false };
 }
 
 /// A context whose fragments are whole.
@@ -60,6 +70,12 @@ pub struct Declaration {
     pub name: &'static str,
     /// Kind of a child that holds modifiers, matched as a set; empty where they are children themselves.
     pub modifiers: &'static str,
+}
+
+impl Declaration {
+    /// A row that says nothing yet.
+    pub const NONE: Self =
+        Self { kind: "", free_kinds: &[], free_fields: &[], body: "", name: "", modifiers: "" };
 }
 
 /// How pieces of source are read by themselves.

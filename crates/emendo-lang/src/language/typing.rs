@@ -80,6 +80,11 @@ pub struct Intro {
     pub origin: Origin,
 }
 
+impl Intro {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self { kind: "", name: "", ty: "", value: "", origin: Origin::Value };
+}
+
 /// What a value is to the name that it introduces.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Origin {

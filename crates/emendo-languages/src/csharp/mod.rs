@@ -125,13 +125,13 @@ const COMPARE: Compare = Compare {
             list: "attribute_argument_list",
             pair: "attribute_argument",
             key: "name",
-            shorthand: "",
+            ..Keyed::NONE
         },
         Keyed {
             list: "initializer_expression",
             pair: "assignment_expression",
             key: "left",
-            shorthand: "",
+            ..Keyed::NONE
         },
     ],
     strings: &["string_literal", "verbatim_string_literal", "raw_string_literal"],

@@ -77,9 +77,8 @@ pub(crate) const TYPING: Typing = Typing {
         Intro {
             kind: "enum_member_declaration",
             name: "name",
-            ty: "",
-            value: "",
             origin: Origin::Constant,
+            ..Intro::NONE
         },
         declared_type("class_declaration"),
         declared_type("struct_declaration"),
@@ -185,14 +184,14 @@ const CALLS: Calls = Calls {
         CalleeRule {
             kind: "invocation_expression",
             function: "function",
-            object: "",
             arguments: "arguments",
+            ..CalleeRule::NONE
         },
         CalleeRule {
             kind: "object_creation_expression",
             function: "type",
-            object: "",
             arguments: "arguments",
+            ..CalleeRule::NONE
         },
         CalleeRule { kind: "constructor_initializer", function: "", object: "", arguments: "" },
     ],
@@ -233,20 +232,11 @@ const CALLS: Calls = Calls {
             open: "new {} { ",
             close: " }",
             sign: " = ",
-            short: false,
             lists: &["initializer_expression"],
             taken: Taken::Whole(".", ""),
+            ..Packing::NONE
         },
-        Packing {
-            word: "named",
-            maker: "",
-            open: "",
-            close: "",
-            sign: ": ",
-            short: false,
-            lists: &[],
-            taken: Taken::Named(""),
-        },
+        Packing { word: "named", sign: ": ", taken: Taken::Named(""), ..Packing::NONE },
     ],
     ..Calls::NONE
 };

@@ -108,7 +108,7 @@ const COMPARE: Compare = Compare {
         list: "annotation_argument_list",
         pair: "element_value_pair",
         key: "key",
-        shorthand: "",
+        ..Keyed::NONE
     }],
     strings: &["string_literal"],
     interpolations: &["string_interpolation"],

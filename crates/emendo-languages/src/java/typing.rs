@@ -128,10 +128,9 @@ const CALLS: Calls = Calls {
         FunctionRule {
             kind: "lambda_expression",
             params: "parameters",
-            result: "",
             body: "body",
-            makes: false,
             bare: true,
+            ..FunctionRule::NONE
         },
     ],
     arguments: ArgumentRule { lists: &["argument_list"], ..ArgumentRule::NONE },
@@ -145,8 +144,8 @@ const CALLS: Calls = Calls {
         CalleeRule {
             kind: "object_creation_expression",
             function: "type",
-            object: "",
             arguments: "arguments",
+            ..CalleeRule::NONE
         },
         CalleeRule {
             kind: "explicit_constructor_invocation",
@@ -161,10 +160,9 @@ const CALLS: Calls = Calls {
         maker: "new",
         open: "new {}(",
         close: ")",
-        sign: "",
-        short: false,
         lists: &["argument_list"],
         taken: Taken::Whole(".", "()"),
+        ..Packing::NONE
     }],
     ..Calls::NONE
 };

@@ -290,17 +290,17 @@ const CONTEXTS: &[Context] = &[
     context("statement", "", "\n", &[]),
     Context {
         name: "statement",
-        prefix: "",
         suffix: "\n    pass\n",
         accepts: &["function_definition", "class_definition", "decorated_definition"],
         bodiless: true,
+        ..Context::NONE
     },
     Context {
         name: "statement",
-        prefix: "",
         suffix: ":\n    pass\n",
         accepts: &["function_definition", "class_definition", "decorated_definition"],
         bodiless: true,
+        ..Context::NONE
     },
     context("type", "zq: ", "\n", &[]),
     context("argument", "zq(", ")\n", &["keyword_argument"]),
@@ -326,24 +326,16 @@ const DECLARATIONS: &[Declaration] = &[
         free_fields: &["return_type", "type_parameters"],
         body: "body",
         name: "name",
-        modifiers: "",
+        ..Declaration::NONE
     },
     Declaration {
         kind: "class_definition",
-        free_kinds: &[],
         free_fields: &["superclasses", "type_parameters"],
         body: "body",
         name: "name",
-        modifiers: "",
+        ..Declaration::NONE
     },
-    Declaration {
-        kind: "decorated_definition",
-        free_kinds: &["decorator"],
-        free_fields: &[],
-        body: "",
-        name: "",
-        modifiers: "",
-    },
+    Declaration { kind: "decorated_definition", free_kinds: &["decorator"], ..Declaration::NONE },
 ];
 
 const fn bind(kind: &'static str, field: &'static str, space: Space) -> Binding {
@@ -359,14 +351,7 @@ const DECLARES: Declares = Declares {
     type_keywords: &["class"],
     declared: &[
         declares("class_definition", "name", &["superclasses"]),
-        TypeRule {
-            kind: "type_alias_statement",
-            name: "left",
-            supers: &[],
-            alias: "right",
-            extends: false,
-            anonymous: false,
-        },
+        TypeRule { kind: "type_alias_statement", name: "left", alias: "right", ..TypeRule::NONE },
     ],
     assigned: ("assignment", "left", "right"),
     fields: &["type", "return_type"],

@@ -54,9 +54,9 @@ pub(crate) const TYPING: Typing = Typing {
         Intro {
             kind: "except_clause",
             name: "alias",
-            ty: "",
             value: "value",
             origin: Origin::Opened,
+            ..Intro::NONE
         },
         parameter("typed_default_parameter", "name", "type"),
         parameter("default_parameter", "name", ""),
@@ -64,17 +64,16 @@ pub(crate) const TYPING: Typing = Typing {
             kind: "typed_parameter",
             name: "0",
             ty: "type",
-            value: "",
             origin: Origin::Parameter,
+            ..Intro::NONE
         },
         parameter("parameters", "", ""),
         parameter("lambda_parameters", "", ""),
         Intro {
             kind: "function_definition",
             name: "name",
-            ty: "",
-            value: "",
             origin: Origin::Function,
+            ..Intro::NONE
         },
         Intro { kind: "class_definition", name: "name", ty: "", value: "", origin: Origin::Type },
     ],
@@ -165,16 +164,14 @@ const CALLS: Calls = Calls {
             params: "parameters",
             result: "return_type",
             body: "body",
-            makes: false,
-            bare: false,
+            ..FunctionRule::NONE
         },
         FunctionRule {
             kind: "lambda",
             params: "parameters",
-            result: "",
             body: "body",
-            makes: false,
             bare: true,
+            ..FunctionRule::NONE
         },
     ],
     function_types: &[
@@ -193,8 +190,8 @@ const CALLS: Calls = Calls {
     callees: &[CalleeRule {
         kind: "call",
         function: "function",
-        object: "",
         arguments: "arguments",
+        ..CalleeRule::NONE
     }],
     param_makers: &["TypeVar"],
     constructor: "__init__",
@@ -223,23 +220,13 @@ const CALLS: Calls = Calls {
     packing: &[
         Packing {
             word: "object",
-            maker: "",
             open: "{}(",
             close: ")",
             sign: "=",
-            short: false,
             lists: &["argument_list"],
             taken: Taken::Whole(".", ""),
+            ..Packing::NONE
         },
-        Packing {
-            word: "named",
-            maker: "",
-            open: "",
-            close: "",
-            sign: "=",
-            short: false,
-            lists: &[],
-            taken: Taken::Named("*"),
-        },
+        Packing { word: "named", sign: "=", taken: Taken::Named("*"), ..Packing::NONE },
     ],
 };

@@ -454,14 +454,7 @@ const DECLARES: Declares = Declares {
         declares("union_item", "name", &[]),
         declares("enum_variant", "name", &[]),
         declares("trait_item", "name", &["bounds"]),
-        TypeRule {
-            kind: "type_item",
-            name: "name",
-            supers: &[],
-            alias: "type",
-            extends: false,
-            anonymous: false,
-        },
+        TypeRule { kind: "type_item", name: "name", alias: "type", ..TypeRule::NONE },
         adds("impl_item", "type", &["trait"]),
     ],
     members: &[
@@ -483,9 +476,9 @@ const DECLARES: Declares = Declares {
         },
         KeyRule {
             pair: "shorthand_field_initializer",
-            key: "",
             around: "struct_expression",
             owner: "name",
+            ..KeyRule::NONE
         },
         KeyRule { pair: "field_pattern", key: "name", around: "struct_pattern", owner: "type" },
     ],

@@ -147,24 +147,21 @@ const CALLS: Calls = Calls {
             params: "parameters",
             result: "return_type",
             body: "body",
-            makes: false,
-            bare: false,
+            ..FunctionRule::NONE
         },
         FunctionRule {
             kind: "function_signature_item",
             params: "parameters",
             result: "return_type",
-            body: "",
-            makes: false,
-            bare: false,
+            ..FunctionRule::NONE
         },
         FunctionRule {
             kind: "closure_expression",
             params: "parameters",
             result: "return_type",
             body: "body",
-            makes: false,
             bare: true,
+            ..FunctionRule::NONE
         },
     ],
     function_types: &[FunctionTypeRule {
@@ -176,8 +173,8 @@ const CALLS: Calls = Calls {
     callees: &[CalleeRule {
         kind: "call_expression",
         function: "function",
-        object: "",
         arguments: "arguments",
+        ..CalleeRule::NONE
     }],
     waiting: Some(Waiting {
         kind: "await_expression",
@@ -209,13 +206,13 @@ const CALLS: Calls = Calls {
     }),
     packing: &[Packing {
         word: "object",
-        maker: "",
         open: "{} { ",
         close: " }",
         sign: ": ",
         short: true,
         lists: &["field_initializer_list"],
         taken: Taken::Apart("{} { ", " }"),
+        ..Packing::NONE
     }],
     ..Calls::NONE
 };

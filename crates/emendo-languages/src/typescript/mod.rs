@@ -408,7 +408,6 @@ const CONTEXTS: &[Context] = &[
     },
     Context {
         name: "statement",
-        prefix: "",
         suffix: " { }",
         accepts: &[
             "function_declaration",
@@ -418,6 +417,7 @@ const CONTEXTS: &[Context] = &[
             "enum_declaration",
         ],
         bodiless: true,
+        ..Context::NONE
     },
     context("type", "let zq: ", ";", TYPES),
     context(
@@ -504,14 +504,7 @@ const DECLARES: Declares = Declares {
         declares("class", "name", &["class_heritage"]),
         declares("interface_declaration", "name", &["extends_type_clause"]),
         declares("enum_declaration", "name", &[]),
-        TypeRule {
-            kind: "type_alias_declaration",
-            name: "name",
-            supers: &[],
-            alias: "value",
-            extends: false,
-            anonymous: false,
-        },
+        TypeRule { kind: "type_alias_declaration", name: "name", alias: "value", ..TypeRule::NONE },
     ],
     members: &[
         ("method_definition", "name", Space::Callable),
@@ -536,23 +529,23 @@ const DECLARES: Declares = Declares {
         KeyRule { pair: "pair_pattern", key: "key", around: "variable_declarator", owner: "value" },
         KeyRule {
             pair: "shorthand_property_identifier_pattern",
-            key: "",
             around: "variable_declarator",
             owner: "value",
+            ..KeyRule::NONE
         },
         KeyRule { pair: "pair_pattern", key: "key", around: "required_parameter", owner: "type" },
         KeyRule {
             pair: "shorthand_property_identifier_pattern",
-            key: "",
             around: "required_parameter",
             owner: "type",
+            ..KeyRule::NONE
         },
         KeyRule { pair: "jsx_attribute", key: "", around: "jsx_opening_element", owner: "name" },
         KeyRule {
             pair: "jsx_attribute",
-            key: "",
             around: "jsx_self_closing_element",
             owner: "name",
+            ..KeyRule::NONE
         },
     ],
     hints: Hints {
@@ -873,14 +866,7 @@ fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
 
 /// Several names of one module, in the manner of another import.
 fn write_list(module: &str, items: &[String], like: Option<&str>) -> Option<String> {
-    let one = ImportName {
-        is_static: false,
-        path: format!("{module}:zq"),
-        wildcard: false,
-        alias: None,
-        whole: false,
-        is_type: false,
-    };
+    let one = ImportName::plain(&format!("{module}:zq"));
     let required = like.is_some_and(|l| l.contains("require("));
     let plain = items.iter().all(|i| !i.starts_with("default"));
     let list: Vec<String> =

@@ -60,16 +60,15 @@ pub(crate) const TYPING: Typing = Typing {
         Intro {
             kind: "arrow_function",
             name: "parameter",
-            ty: "",
-            value: "",
             origin: Origin::Parameter,
+            ..Intro::NONE
         },
         Intro {
             kind: "for_in_statement",
             name: "left",
-            ty: "",
             value: "right",
             origin: Origin::EachOf("of"),
+            ..Intro::NONE
         },
         function("function_declaration"),
         function("function_signature"),
@@ -82,13 +81,7 @@ pub(crate) const TYPING: Typing = Typing {
         declared_type("interface_declaration"),
         declared_type("enum_declaration"),
         declared_type("type_alias_declaration"),
-        Intro {
-            kind: "enum_assignment",
-            name: "name",
-            ty: "",
-            value: "",
-            origin: Origin::Constant,
-        },
+        Intro { kind: "enum_assignment", name: "name", origin: Origin::Constant, ..Intro::NONE },
         Intro { kind: "enum_body", name: "", ty: "", value: "", origin: Origin::Constant },
     ],
     parts: &[
@@ -189,8 +182,7 @@ const CALLS: Calls = Calls {
             params: "parameters",
             result: "return_type",
             body: "body",
-            makes: false,
-            bare: false,
+            ..FunctionRule::NONE
         },
     ],
     arguments: ArgumentRule { lists: &["arguments"], ..ArgumentRule::NONE },
@@ -198,14 +190,14 @@ const CALLS: Calls = Calls {
         CalleeRule {
             kind: "call_expression",
             function: "function",
-            object: "",
             arguments: "arguments",
+            ..CalleeRule::NONE
         },
         CalleeRule {
             kind: "new_expression",
             function: "constructor",
-            object: "",
             arguments: "arguments",
+            ..CalleeRule::NONE
         },
     ],
     constructor: "constructor",
@@ -230,13 +222,13 @@ const CALLS: Calls = Calls {
     }),
     packing: &[Packing {
         word: "object",
-        maker: "",
         open: "{ ",
         close: " }",
         sign: ": ",
         short: true,
         lists: &["object"],
         taken: Taken::Apart("{ ", " }"),
+        ..Packing::NONE
     }],
     ..Calls::NONE
 };
