@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::language::{
-    Compare, Fragments, Grammar, Imports, Language, Names, Placeholder, Reach, Scopes, Space, Words,
-    Writing, bind, context,
+    Compare, Fragments, Grammar, Imports, Language, Names, Placeholder, Reach, Scopes, Space,
+    Words, Writing, bind, context,
 };
 use emendo_lang::{FileFacts, Import, NoProject, Resolver, Tree};
 use emendo_pattern::{Pattern, Replacement};

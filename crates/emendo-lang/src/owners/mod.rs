@@ -321,17 +321,7 @@ fn without_arguments(written: &str) -> String {
     if !compact.contains('<') || compact.contains(['(', '"', '[']) {
         return compact;
     }
-    let mut depth = 0u32;
-    let mut out = String::new();
-    for c in compact.chars() {
-        match c {
-            '<' => depth += 1,
-            '>' => depth = depth.saturating_sub(1),
-            _ if depth == 0 => out.push(c),
-            _ => {}
-        }
-    }
-    out.replace("::::", "::")
+    crate::types::plain_path(&compact).into_owned()
 }
 
 fn segments<'s>(path: &'s str, separator: &str) -> Vec<&'s str> {

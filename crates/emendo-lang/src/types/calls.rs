@@ -48,7 +48,7 @@ impl Argument<'_> {
 }
 
 /// A dotted name without type arguments.
-pub(super) fn plain_path(written: &str) -> Cow<'_, str> {
+pub(crate) fn plain_path(written: &str) -> Cow<'_, str> {
     if !written.contains('<') {
         return Cow::Borrowed(written);
     }

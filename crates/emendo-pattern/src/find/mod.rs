@@ -2,9 +2,12 @@
 
 mod around;
 
+use std::cell::RefCell;
+use std::cmp::Reverse;
+
 use emendo_lang::Resolver;
 use emendo_lang::language::Language;
-use emendo_lang::tree::{Tree, descend, span, walk_cursor};
+use emendo_lang::tree::{Root, Tree, descend, span, walk_cursor};
 use emendo_text::Span;
 use tree_sitter::Node;
 
@@ -30,8 +33,8 @@ impl Pattern {
         let plans: Option<Vec<Vec<(Span, usize)>>> =
             self.readings.iter().map(|r| self.hits(r, resolver)).collect();
         let mut out = match plans {
-            Some(plans) => self.matches_at(&plans, tree, text, resolver),
-            None => self.anywhere(tree, text, resolver),
+            Some(plans) => self.search(tree, text, resolver).above(&plans),
+            None => self.search(tree, text, resolver).anywhere(),
         };
         for m in out.matches.extract_if(.., |m| m.partly.is_some()) {
             out.partly.extend(m.partly.map(|text| (m.span, text)));
@@ -64,214 +67,195 @@ impl Pattern {
         Some(words.iter().flat_map(|w| resolver.facts.words(w)).map(|w| (w.span, depth)).collect())
     }
 
+    /// True if the pattern fits exactly at a place, in some reading.
+    pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
+        let mut search = self.search(tree, text, resolver);
+        for root in tree.roots_at(at) {
+            let path = descend(root.node, at);
+            for (i, (node, field)) in path.iter().enumerate().rev() {
+                if span(*node) != at {
+                    break;
+                }
+                let parent = i.checked_sub(1).map(|p| path[p].0);
+                for ix in 0..self.readings.len() {
+                    search.one(ix, *node, (parent, *field));
+                }
+            }
+        }
+        !search.out.matches.is_empty()
+    }
+
+    /// The same places, found by going through the whole tree.
+    pub fn matches_anywhere(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+        self.search(tree, text, resolver).anywhere().matches
+    }
+
+    /// The place at which the pattern came furthest before it stopped.
+    pub fn nearest(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Option<Nearest> {
+        let search = self.search(tree, text, resolver);
+        let mut best: Option<Nearest> = None;
+        each_node(tree, |_, node, _| {
+            if node.is_named() {
+                search.near_at(node, &mut best);
+            }
+        });
+        best
+    }
+
+    fn search<'s, 't>(
+        &'s self,
+        tree: &'t Tree,
+        text: &'s str,
+        resolver: &'s Resolver<'s>,
+    ) -> Search<'s, 't> {
+        Search { pattern: self, tree, text, resolver, out: Places::default() }
+    }
+}
+
+/// Goes through a tree and its layers, past what could not be parsed: the root, the node, and where it stands.
+fn each_node<'t>(tree: &'t Tree, mut visit: impl FnMut(&Root<'t>, Node<'t>, Stands<'t, '_>)) {
+    for root in tree.roots() {
+        let above: RefCell<Vec<Node<'t>>> = RefCell::default();
+        walk_cursor(
+            root.node,
+            |cursor| {
+                let node = cursor.node();
+                if node.is_error() || node.is_extra() {
+                    return false;
+                }
+                let mut above = above.borrow_mut();
+                visit(&root, node, (above.last().copied(), cursor.field_name()));
+                let inside = node.child_count() > 0;
+                if inside {
+                    above.push(node);
+                }
+                inside
+            },
+            |_| {
+                above.borrow_mut().pop();
+            },
+        );
+    }
+}
+
+/// Where a node stands: its parent, and its field there.
+type Stands<'t, 'f> = (Option<Node<'t>>, Option<&'f str>);
+
+/// One search for the places of a pattern in a text.
+struct Search<'s, 't> {
+    pattern: &'s Pattern,
+    tree: &'t Tree,
+    text: &'s str,
+    resolver: &'s Resolver<'s>,
+    out: Places,
+}
+
+impl<'t> Search<'_, 't> {
     /// Looks only above the given words.
-    fn matches_at(
-        &self,
-        plans: &[Vec<(Span, usize)>],
-        tree: &Tree,
-        text: &str,
-        resolver: &Resolver<'_>,
-    ) -> Places {
-        let mut out = Places::default();
+    fn above(mut self, plans: &[Vec<(Span, usize)>]) -> Places {
         let mut seen = std::collections::HashSet::new();
         for (ix, hits) in plans.iter().enumerate() {
             for (word, depth) in hits {
-                for root in tree.roots_at(*word) {
+                for root in self.tree.roots_at(*word) {
                     let path = descend(root.node, *word);
-                    let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
                     if path.iter().any(|(n, _)| n.is_error()) {
                         continue;
                     }
+                    let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
                     for i in lowest..path.len() {
                         let (node, field) = path[i];
                         let fresh = root.holds(span(node)) && seen.insert((ix, node.id()));
                         if fresh && node.is_named() && !node.is_extra() {
                             let parent = i.checked_sub(1).map(|p| path[p].0);
                             let parent = parent.filter(|p| root.holds(span(*p)));
-                            self.one(ix, node, (parent, field), tree, text, resolver, &mut out);
+                            self.one(ix, node, (parent, field));
                         }
                     }
                 }
             }
         }
-        out.matches.sort_by_key(|m| (m.span.start, std::cmp::Reverse(m.span.end), m.reading));
-        out
+        self.out.matches.sort_by_key(|m| (m.span.start, Reverse(m.span.end), m.reading));
+        self.out
     }
 
-    /// True if the pattern fits exactly at a place, in some reading.
-    pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
-        let mut out = Places::default();
-        for root in tree.roots_at(at) {
-            let path = descend(root.node, at);
-            for i in (0..path.len()).rev().take_while(|i| span(path[*i].0) == at) {
-                let parent = i.checked_sub(1).map(|p| path[p].0);
-                for ix in 0..self.readings.len() {
-                    self.one(ix, path[i].0, (parent, path[i].1), tree, text, resolver, &mut out);
-                }
+    /// Goes through the whole tree.
+    fn anywhere(mut self) -> Places {
+        each_node(self.tree, |root, node, (parent, field)| {
+            if node.is_named() && root.holds(span(node)) {
+                self.at(node, (parent.filter(|p| root.holds(span(*p))), field));
             }
-        }
-        !out.matches.is_empty()
+        });
+        self.out
     }
 
-    /// The same places, found by going through the whole tree.
-    pub fn matches_anywhere(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
-        self.anywhere(tree, text, resolver).matches
-    }
-
-    fn anywhere<'t>(&self, tree: &'t Tree, text: &str, resolver: &Resolver<'_>) -> Places {
-        let mut out = Places::default();
-        for root in tree.roots() {
-            let above: std::cell::RefCell<Vec<Node<'t>>> = std::cell::RefCell::default();
-            walk_cursor(
-                root.node,
-                |cursor| {
-                    let node = cursor.node();
-                    if node.is_error() || node.is_extra() {
-                        return false;
-                    }
-                    let mut above = above.borrow_mut();
-                    if node.is_named() && root.holds(span(node)) {
-                        let parent = above.last().copied().filter(|p| root.holds(span(*p)));
-                        self.at(
-                            node,
-                            (parent, cursor.field_name()),
-                            tree,
-                            text,
-                            resolver,
-                            &mut out,
-                        );
-                    }
-                    let inside = node.child_count() > 0;
-                    if inside {
-                        above.push(node);
-                    }
-                    inside
-                },
-                |_| {
-                    above.borrow_mut().pop();
-                },
-            );
-        }
-        out
-    }
-
-    /// The place at which the pattern came furthest before it stopped.
-    pub fn nearest(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Option<Nearest> {
-        let mut best: Option<Nearest> = None;
-        for root in tree.roots() {
-            walk_cursor(
-                root.node,
-                |cursor| {
-                    let node = cursor.node();
-                    if node.is_error() || node.is_extra() {
-                        return false;
-                    }
-                    if node.is_named() {
-                        self.near_at(node, tree, text, resolver, &mut best);
-                    }
-                    true
-                },
-                |_| {},
-            );
-        }
-        best
-    }
-
-    fn near_at<'t>(
-        &self,
-        node: Node<'t>,
-        tree: &'t Tree,
-        text: &str,
-        resolver: &Resolver<'_>,
-        best: &mut Option<Nearest>,
-    ) {
-        for reading in &self.readings {
+    fn near_at(&self, node: Node<'t>, best: &mut Option<Nearest>) {
+        for reading in &self.pattern.readings {
             let first = &reading.roots[0];
-            if !could_be(self.language, first, node) {
+            if !could_be(self.pattern.language, first, node) {
                 continue;
             }
-            let mut m = Matcher::new(self, reading, tree, text, resolver).explaining();
+            let mut m = self.matcher(reading).explaining();
             m.root(first, node);
             let Some((fitted, at, token)) = m.stopped() else { continue };
             if best.as_ref().is_none_or(|b| fitted > b.fitted) {
-                let wanted = token
-                    .map_or(String::new(), |t| reading.tokens[t].at.of(&self.source).to_owned());
-                *best = Some(Nearest { fitted, at, wanted });
+                let written = |t: usize| reading.tokens[t].at.of(&self.pattern.source).to_owned();
+                *best = Some(Nearest { fitted, at, wanted: token.map_or(String::new(), written) });
             }
         }
     }
 
-    fn at<'t>(
-        &self,
-        node: Node<'t>,
-        place: (Option<Node<'t>>, Option<&str>),
-        tree: &'t Tree,
-        text: &str,
-        resolver: &Resolver<'_>,
-        out: &mut Places,
-    ) {
-        for (ix, reading) in self.readings.iter().enumerate() {
+    fn at(&mut self, node: Node<'t>, place: Stands<'t, '_>) {
+        for (ix, reading) in self.pattern.readings.iter().enumerate() {
             if reading.roots.len() == 1 {
-                self.one(ix, node, place, tree, text, resolver, out);
+                self.one(ix, node, place);
             } else if node.child_count() as usize >= reading.roots.len() {
-                self.runs(ix, reading, node, tree, text, resolver, out);
+                self.runs(ix, reading, node);
             }
         }
     }
 
     /// One reading at one node.
-    #[allow(clippy::too_many_arguments)]
-    fn one<'t>(
-        &self,
-        ix: usize,
-        node: Node<'t>,
-        place: (Option<Node<'t>>, Option<&str>),
-        tree: &'t Tree,
-        text: &str,
-        resolver: &Resolver<'_>,
-        out: &mut Places,
-    ) {
-        let reading = &self.readings[ix];
+    fn one(&mut self, ix: usize, node: Node<'t>, place: Stands<'t, '_>) {
+        let reading = &self.pattern.readings[ix];
         let [root] = reading.roots.as_slice() else { return };
-        if could_be(self.language, root, node) && !node.has_error() {
-            let mut m = Matcher::new(self, reading, tree, text, resolver);
+        if could_be(self.pattern.language, root, node) && !node.has_error() {
+            let mut m = self.matcher(reading);
             if m.root(root, node) {
-                out.matches.extend(m.finish(ix, span(node), node, place));
+                let found = m.finish(ix, span(node), node, place);
+                self.out.matches.extend(found);
             } else if m.gave_up() {
-                out.gave_up.push(span(node));
+                self.out.gave_up.push(span(node));
             }
         }
     }
 
     /// Runs of siblings.
-    #[allow(clippy::too_many_arguments)]
-    fn runs<'t>(
-        &self,
-        ix: usize,
-        reading: &Reading,
-        parent: Node<'t>,
-        tree: &'t Tree,
-        text: &str,
-        resolver: &Resolver<'_>,
-        out: &mut Places,
-    ) {
-        let items = significant(self.language, parent, text);
+    fn runs(&mut self, ix: usize, reading: &Reading, parent: Node<'t>) {
+        let items = significant(self.pattern.language, parent, self.text);
         let mut i = 0;
         while i < items.len() {
-            let mut m = Matcher::new(self, reading, tree, text, resolver);
-            let fits = could_be(self.language, &reading.roots[0], items[i].0);
+            let mut m = self.matcher(reading);
+            let fits = could_be(self.pattern.language, &reading.roots[0], items[i].0);
             match fits.then(|| m.run(&reading.roots, &items[i..])).flatten() {
                 Some(len) => {
                     let (first, last) = (items[i].0, items[i + len - 1].0);
                     let at = span(first).hull(span(last));
                     if items[i..i + len].iter().all(|n| !n.0.has_error()) {
-                        out.matches.extend(m.finish(ix, at, first, (Some(parent), None)));
+                        let found = m.finish(ix, at, first, (Some(parent), None));
+                        self.out.matches.extend(found);
                     }
                     i += len;
                 }
                 None => i += 1,
             }
         }
+    }
+
+    fn matcher<'p>(&self, reading: &'p Reading) -> Matcher<'p, 't>
+    where
+        Self: 'p,
+    {
+        Matcher::new(self.pattern, reading, self.tree, self.text, self.resolver)
     }
 }
 

@@ -125,56 +125,21 @@ impl Above {
 }
 
 impl Pass<'_> {
+    /// Takes in a node. Says whether its children are to be visited.
     fn enter(&mut self, cursor: &TreeCursor<'_>) -> bool {
         let node = cursor.node();
         let known = self.kind(node);
         let kind = known.name;
         if !known.is(bits::NAMED) || known.is(bits::MEMBER_AFTER) {
-            let types = &self.language.declares;
-            if let Some(above) = self.parents.last_mut() {
-                above.token = kind;
-                if types.hints.own.contains(&kind) || types.hints.base.contains(&kind) {
-                    above.last = Some(span(node));
-                }
-            }
+            self.sign(node, kind);
             return false;
         }
-        let extra = node.is_extra();
-        if !self.outline && (known.is(bits::TEXT) || extra) {
-            self.quoted(node, kind);
-        }
-        // What could not be parsed is marked as extra too; its words may be uses all the same.
-        if extra && !node.is_error() {
-            self.facts.comments.push(span(node));
+        if self.is_aside(node, known) {
             return false;
         }
-        if self.outline && known.is(bits::SEALED) {
-            return false;
-        }
-        if known.is(bits::IMPORT) && self.imports(node) {
-            return false;
-        }
-        if known.is(bits::IMPORT_LIKE) && self.imports(node) {
-            self.import_until = node.end_byte() as u32;
-        }
-        if known.is(bits::EXPORT) {
-            self.facts.exports.extend((self.language.exports.read_exports)(node, self.text));
-        }
-        let mut packages = 0;
-        if known.is(bits::PACKAGE) {
-            match self.package(node) {
-                Some(n) => packages = n,
-                None => return false,
-            }
-        }
+        let Some(packages) = self.statement(node, known) else { return false };
         self.told_above(cursor, kind);
-        let before_dot = !self.outline
-            && known.is(bits::VALUE)
-            && self.parents.last().is_some_and(|p| {
-                self.language.compare.chain.iter().any(|c| c.0 == p.kind)
-                    || p.kind == self.language.compare.parenthesized
-            });
-        if before_dot {
+        if self.is_before_dot(known) {
             self.facts.literals.insert(span(node));
         }
         let token = self.word(cursor, known);
@@ -215,6 +180,56 @@ impl Pass<'_> {
             owner: None,
         });
         true
+    }
+
+    /// Passes a sign or a word of the language.
+    fn sign(&mut self, node: Node<'_>, kind: &'static str) {
+        let hints = &self.language.declares.hints;
+        if let Some(above) = self.parents.last_mut() {
+            above.token = kind;
+            if hints.own.contains(&kind) || hints.base.contains(&kind) {
+                above.last = Some(span(node));
+            }
+        }
+    }
+
+    /// Takes in comments and what stands in literals. True if nothing in the node is code that is asked for.
+    fn is_aside(&mut self, node: Node<'_>, known: Kind) -> bool {
+        let extra = node.is_extra();
+        if !self.outline && (known.is(bits::TEXT) || extra) {
+            self.quoted(node, known.name);
+        }
+        // What could not be parsed is marked as extra too; its words may be uses all the same.
+        if extra && !node.is_error() {
+            self.facts.comments.push(span(node));
+            return true;
+        }
+        self.outline && known.is(bits::SEALED)
+    }
+
+    /// Takes in what a statement imports, exports or says of packages. Gives how many segments of packages it opens;
+    /// `None` if nothing else is in it.
+    fn statement(&mut self, node: Node<'_>, known: Kind) -> Option<usize> {
+        if known.is(bits::IMPORT) && self.imports(node) {
+            return None;
+        }
+        if known.is(bits::IMPORT_LIKE) && self.imports(node) {
+            self.import_until = node.end_byte() as u32;
+        }
+        if known.is(bits::EXPORT) {
+            self.facts.exports.extend((self.language.exports.read_exports)(node, self.text));
+        }
+        if known.is(bits::PACKAGE) { self.package(node) } else { Some(0) }
+    }
+
+    /// True for a literal right before a dot.
+    fn is_before_dot(&self, known: Kind) -> bool {
+        let compare = &self.language.compare;
+        !self.outline
+            && known.is(bits::VALUE)
+            && self.parents.last().is_some_and(|p| {
+                compare.chain.iter().any(|c| c.0 == p.kind) || p.kind == compare.parenthesized
+            })
     }
 
     /// A node's child with this field; the field's number is looked up once.
