@@ -11,12 +11,9 @@ use emendo_recipe::{Action, Condition, Globs, Recipe, Table};
 use emendo_text::{Diagnostic, RelPath};
 use rayon::prelude::*;
 
-use crate::actions::{Declaration, FileCx, Query, Runner, Uses};
-use crate::discover::Subject;
-use crate::edit::Found;
+use crate::actions::{Declaration, Query, Uses};
+use crate::contract::{FileCx, Found, Needs, Remains, Replaces, Runner, Subject};
 use crate::files::ProjectFiles;
-use crate::leftovers::{Remains, Replaces};
-use crate::narrow::Needs;
 use crate::project::Project;
 use crate::survey::{Survey, survey};
 

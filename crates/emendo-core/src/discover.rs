@@ -7,6 +7,7 @@ use emendo_lang::{Index, Language};
 use emendo_text::RelPath;
 use serde::{Deserialize, Serialize};
 
+use crate::contract::Subject;
 use crate::narrow::Present;
 
 /// How many modules that pass names on are told apart; with more, every file with the name is looked into.
@@ -14,15 +15,6 @@ const MAX_MODULES: usize = 64;
 
 /// How many members that give objects are told apart; with more, every file with the subject's name is looked into.
 const MAX_CARRIERS: usize = 400;
-
-/// A symbol that an action changes or asks for.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Subject {
-    /// The full symbol.
-    pub symbol: String,
-    /// It is a member of a type.
-    pub member: bool,
-}
 
 /// Files that matter besides those that hold all words of a symbol: those with one of `names`, and one of `with`.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]

@@ -12,12 +12,13 @@ use serde::{Deserialize, Serialize};
 
 use crate::actions::{Answer, Followed, Query, follow};
 use crate::conditions::Conditions;
+use crate::contract::Needs;
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
 use crate::files::ProjectFiles;
 use crate::look::{Candidate, Look, Seen, Wide};
 use crate::memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
-use crate::narrow::{Declared, Narrow, Needs};
+use crate::narrow::{Declared, Narrow};
 use crate::plan::Plan;
 use crate::project::Project;
 use crate::run_file::{Env, FileResult, FileRun, Touched};

@@ -2,51 +2,14 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use emendo_lang::{Certainty, Fact, Language};
+use emendo_lang::{Certainty, Language};
 use emendo_languages::LANGUAGES;
-use emendo_text::Span;
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{Runner, SymbolRunner, TextWatch, What};
+use crate::actions::{SymbolRunner, TextWatch, What};
+use crate::contract::Runner;
 use crate::edit::StepKey;
 use crate::plan::PlanStep;
-
-/// A symbol that an action replaces.
-#[derive(Clone, Debug)]
-pub struct Old {
-    /// The full symbol.
-    pub symbol: String,
-    /// What it is.
-    pub(crate) what: What,
-    /// What to do with a use that is left.
-    pub advice: Option<String>,
-}
-
-/// What an action replaces, and by what.
-#[derive(Clone, Debug, Default)]
-pub struct Replaces {
-    /// What is to be gone.
-    pub old: Vec<Old>,
-    /// What is there instead.
-    pub new: Vec<String>,
-    /// What keeps its name below what is to be gone.
-    pub kept: Vec<String>,
-}
-
-/// A place that still means or mentions an old symbol, in the text of a run.
-#[derive(Clone, Debug)]
-pub struct Remains {
-    /// The place.
-    pub at: Span,
-    /// The old symbol.
-    pub symbol: String,
-    /// How sure it is that it is meant.
-    pub certainty: Certainty,
-    /// Why, in plain words; empty where a fact says it.
-    pub why: String,
-    /// The fact that says it.
-    pub fact: Option<Fact>,
-}
 
 /// A remaining use of the old API that no edit covers.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

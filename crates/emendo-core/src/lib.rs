@@ -26,6 +26,7 @@ mod caution;
 mod check;
 mod conditions;
 mod conflicts;
+mod contract;
 mod decisions;
 mod discover;
 mod disk;
@@ -64,29 +65,29 @@ pub fn holder(language: &str) -> &'static str {
     }
 }
 
-pub use actions::{Answer, Query, recipe_kinds};
-pub use check::{Checked, Messages, check};
-pub use conditions::{Unmet, unmet};
-pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
-pub use disk::{Disk, RealDisk, StateFile};
-pub use edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, StepKey};
-pub use emendo_lang::Certainty;
-pub use engine::{Counts, Engine, Mode, Sink};
-pub use example::{Ran, Tested, Uncovered, Verdict as ExampleVerdict, test};
-pub use hints::hints;
-pub use journal::{Journal, Op, Ops, Phase, TakenBack};
-pub use leftovers::Leftover;
-pub use plan::{Limit, Plan, RecipeInfo, StepInfo};
-pub use project::{Project, ProjectError, SETTINGS, STATE};
-pub use proposal::{FileRecord, Header, Proposal, Trailer};
-pub use run_file::FileResult;
-pub use search::{Hit, Near, Search, search};
-pub use select::{Decided, Selection};
-pub use session::{Applied, ApplyOptions, Session, SessionError};
-pub use shelf::{Kept, KeptRecipe, Shelf, Shipped, read_source, recipe_files};
-pub use summary::{StepTally, Summary, Tally, summarize};
-pub use survey::{
+pub use crate::actions::{Answer, Query, recipe_kinds};
+pub use crate::check::{Checked, Messages, check};
+pub use crate::conditions::{Unmet, unmet};
+pub use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
+pub use crate::disk::{Disk, RealDisk, StateFile};
+pub use crate::edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, StepKey};
+pub use crate::engine::{Counts, Engine, Mode, Sink};
+pub use crate::example::{Ran, Tested, Uncovered, Verdict as ExampleVerdict, test};
+pub use crate::hints::hints;
+pub use crate::journal::{Journal, Op, Ops, Phase, TakenBack};
+pub use crate::leftovers::Leftover;
+pub use crate::plan::{Limit, Plan, RecipeInfo, StepInfo};
+pub use crate::project::{Project, ProjectError, SETTINGS, STATE};
+pub use crate::proposal::{FileRecord, Header, Proposal, Trailer};
+pub use crate::run_file::FileResult;
+pub use crate::search::{Hit, Near, Search, search};
+pub use crate::select::{Decided, Selection};
+pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
+pub use crate::shelf::{Kept, KeptRecipe, Shelf, Shipped, read_source, recipe_files};
+pub use crate::summary::{StepTally, Summary, Tally, summarize};
+pub use crate::survey::{
     Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,
     survey,
 };
-pub use walk::{Skipped, Skips};
+pub use crate::walk::{Skipped, Skips};
+pub use emendo_lang::Certainty;

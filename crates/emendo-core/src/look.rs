@@ -10,7 +10,8 @@ use emendo_languages::{LANGUAGES, language_of};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
-use crate::discover::{Discovered, Subject, Wider};
+use crate::contract::Subject;
+use crate::discover::{Discovered, Wider};
 use crate::narrow::{Declared, Kept, Narrow, Present};
 use crate::plan::Plan;
 use crate::project::Project;
@@ -188,7 +189,7 @@ impl Look<'_> {
         seen
     }
 
-    fn runners(&self) -> impl Iterator<Item = ((usize, usize), &dyn crate::actions::Runner)> {
+    fn runners(&self) -> impl Iterator<Item = ((usize, usize), &dyn crate::contract::Runner)> {
         let steps = self.plan.steps.iter().enumerate();
         steps.flat_map(|(s, step)| {
             step.runners.iter().enumerate().map(move |(r, runner)| ((s, r), runner.as_ref()))
@@ -237,7 +238,7 @@ impl Look<'_> {
         out
     }
 
-    fn watches(&self) -> impl Iterator<Item = &dyn crate::actions::Runner> {
+    fn watches(&self) -> impl Iterator<Item = &dyn crate::contract::Runner> {
         self.plan.watches.iter().map(|w| w.runner.as_ref())
     }
 

@@ -8,50 +8,7 @@ use emendo_lang::Language;
 use rustc_hash::{FxHashMap, FxHashSet};
 use serde::{Deserialize, Serialize};
 
-/// Sets of words: a text is a candidate if it holds all words of any set. No sets: nothing is one; an empty set: everything is.
-#[derive(Clone, Debug, Default)]
-pub struct Needs(pub Vec<Vec<String>>);
-
-impl Needs {
-    /// Needs from spellings of any kind: they are cut into words.
-    pub fn of(sets: impl IntoIterator<Item = Vec<String>>) -> Self {
-        let words = |set: Vec<String>| {
-            let mut out: Vec<String> = set
-                .iter()
-                .flat_map(|s| words(s.as_bytes()).map(lossy).collect::<Vec<_>>())
-                .collect();
-            out.sort();
-            out.dedup();
-            out
-        };
-        Self(sets.into_iter().map(words).collect())
-    }
-
-    /// True if a text that holds these words is a candidate.
-    pub fn met(&self, present: &Present<'_>) -> bool {
-        self.0.iter().any(|set| set.iter().all(|w| present.holds(w)))
-    }
-}
-
-fn lossy(w: &[u8]) -> String {
-    String::from_utf8_lossy(w).into_owned()
-}
-
-/// The words of some bytes: runs of letters, digits, `_`, `$` and anything beyond ASCII.
-fn words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> + Clone {
-    bytes.split(|b| !WORD[*b as usize]).filter(|w| !w.is_empty())
-}
-
-const WORD: [bool; 256] = {
-    let mut table = [false; 256];
-    let mut i = 0;
-    while i < 256 {
-        let b = i as u8;
-        table[i] = b.is_ascii_alphanumeric() || b == b'_' || b == b'$' || b >= 0x80;
-        i += 1;
-    }
-    table
-};
+use crate::contract::{Needs, lossy, words};
 
 /// All words that any step of a run asks for, compiled for one look at each file.
 pub struct Narrow {

@@ -10,12 +10,12 @@ use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{CompileCx, KINDS, Kind, Runner, named_symbol, renames};
+use crate::actions::{KINDS, named_symbol, renames};
 use crate::conditions::{Conditioned, Conditions};
-use crate::discover::Subject;
+use crate::contract::{CompileCx, Kind, Needs, Runner, Subject};
 use crate::edit::StepKey;
 use crate::leftovers::{Watch, watches};
-use crate::narrow::{Declared, Narrow, Needs};
+use crate::narrow::{Declared, Narrow};
 
 /// A recipe of a run, as it is remembered.
 #[derive(Clone, Debug, Serialize, Deserialize)]

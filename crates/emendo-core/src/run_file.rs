@@ -9,13 +9,11 @@ use emendo_text::{
     render,
 };
 
-use crate::actions::FileCx;
 use crate::anchor::Anchors;
 use crate::conflicts::conflicts;
+use crate::contract::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use crate::decisions::{Decisions, Status};
-use crate::edit::{
-    Change, Code, Draft, Edit, Evidence, Found, Note, NoteDraft, Option_, Own, Standing,
-};
+use crate::edit::{Edit, Evidence, Note, Option_, Own, Standing};
 use crate::engine::{Answers, Mode};
 use crate::leftovers::{Leftover, Watch};
 use crate::narrow::Kept;

@@ -8,8 +8,9 @@ use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;
 
+use crate::contract::Needs;
 use crate::files::ProjectFiles;
-use crate::narrow::{Declared, Narrow, Needs};
+use crate::narrow::{Declared, Narrow};
 use crate::project::Project;
 use crate::walk::{is_generated, walk};
 

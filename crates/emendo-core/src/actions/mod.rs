@@ -12,33 +12,19 @@ mod symbol;
 mod values;
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
-use emendo_docs::Manifest;
-use emendo_lang::{Index, Language, Resolver, Spellings, Ty};
+use emendo_lang::{Language, Ty};
 use emendo_pattern::{Constraint, Pattern, PatternError};
 use emendo_recipe::{Action, ActionKind, Recipe, Scope, Text, Value};
-use emendo_text::{Diagnostic, Digest, RelPath};
+use emendo_text::{Diagnostic, RelPath};
 use regex::Regex;
 
-pub(crate) use followed::{Declaration, Followed, Uses, follow};
-pub use parts::{Answer, Query};
-pub(crate) use symbol::{SymbolRunner, TextWatch, What, renames};
+pub(crate) use crate::actions::followed::follow;
+pub(crate) use crate::actions::symbol::{SymbolRunner, TextWatch, renames};
+pub use crate::contract::{Answer, Query};
+pub(crate) use crate::contract::{Declaration, Followed, Uses, What};
 
-use crate::discover::Subject;
-use crate::edit::{Code, Found};
-use crate::leftovers::{Remains, Replaces};
-use crate::narrow::Needs;
-
-/// A kind of action that can be compiled.
-pub(crate) trait Kind: ActionKind {
-    /// Compiles an action. What is wrong goes to the context; `None` if nothing can run.
-    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>>;
-    /// What runs besides, in other files.
-    fn more(&self, _: &Action, _: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
-        Vec::new()
-    }
-}
+use crate::contract::{CompileCx, Kind};
 
 /// All kinds that are built.
 pub(crate) const KINDS: &[&dyn Kind] = &[
@@ -53,142 +39,6 @@ pub(crate) const KINDS: &[&dyn Kind] = &[
 /// The kinds as the loader of recipes wants them.
 pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {
     KINDS.iter().map(|k| *k as &dyn ActionKind).collect()
-}
-
-/// What an action may ask while it is compiled.
-pub(crate) struct CompileCx<'a> {
-    /// The recipe.
-    pub recipe: &'a Recipe,
-    /// All renames of the recipe: symbols are known under both names.
-    pub spellings: &'a Spellings,
-    /// Renames of earlier steps, old and new.
-    pub renamed: &'a [(String, String)],
-    /// What is wrong.
-    pub out: &'a mut Vec<Diagnostic>,
-}
-
-/// A compiled action.
-pub trait Runner: Send + Sync {
-    /// The kind's word.
-    fn kind(&self) -> &'static str;
-    /// True if the action looks into files of this path.
-    fn covers(&self, path: &RelPath) -> bool;
-    /// The language whose tree it needs, if any.
-    fn language(&self) -> Option<&'static Language> {
-        None
-    }
-    /// What a file must hold.
-    fn needs(&self) -> &Needs;
-    /// Symbols that it names: where the library is.
-    fn symbols(&self) -> Vec<String> {
-        Vec::new()
-    }
-    /// Symbols that it changes, or whose uses it looks for: names that lead to them are found on the way.
-    fn subjects(&self) -> Vec<Subject> {
-        Vec::new()
-    }
-    /// Symbols that are to be gone when it is done, and those that are there instead.
-    fn replaces(&self) -> Replaces {
-        Replaces::default()
-    }
-    /// Packages that it is about as a whole: what of them is the project's own matters.
-    fn packages(&self) -> Vec<String> {
-        Vec::new()
-    }
-    /// True if it asks what other files declare.
-    fn asks_declarations(&self) -> bool {
-        false
-    }
-    /// True if it may change what other files see.
-    fn changes_declarations(&self) -> bool {
-        false
-    }
-    /// True if it reads all manifests of the project together.
-    fn reads_manifests(&self) -> bool {
-        false
-    }
-    /// Questions about other files, each with its answers where the action runs.
-    fn queries(&self) -> Vec<Arc<Query>> {
-        Vec::new()
-    }
-    /// Declarations of a file whose uses, in other files too, change with what it does here.
-    fn declares(&self, _: &FileCx<'_>) -> Vec<Declaration> {
-        Vec::new()
-    }
-    /// True if it may rewrite uses of what it changes in other files.
-    fn follows(&self) -> bool {
-        false
-    }
-    /// True if what follows a declaration may be one that others follow.
-    fn spreads(&self) -> bool {
-        false
-    }
-    /// What the uses of a declaration are in another file.
-    fn uses(&self, _: &Declaration, _: &FileCx<'_>) -> Uses {
-        Uses::default()
-    }
-    /// True if what it writes looks as if it were still to be done.
-    fn grows(&self) -> bool {
-        false
-    }
-    /// What each of its rows is about, as the recipe writes it; none where it has no rows.
-    fn rows(&self) -> Vec<String> {
-        Vec::new()
-    }
-    /// True if it would change its own result again, and so leaves alone what the journal says that it wrote.
-    fn once(&self) -> bool {
-        false
-    }
-    /// Why an edit in a file calls for caution, whatever the recipe says; by the row of the action.
-    fn caution(&self, path: &RelPath, _row: usize) -> Option<&'static str> {
-        crate::caution::of(path)
-    }
-    /// A note that stands at the step itself.
-    fn step_note(&self) -> Option<String> {
-        None
-    }
-    /// Finds what is still there of the symbols that it looks for.
-    fn remains(&self, _: &FileCx<'_>, _: &mut Vec<Remains>) {}
-    /// Finds what it would do in one file.
-    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found);
-}
-
-/// What an action sees of one file, and what it may ask.
-pub struct FileCx<'a> {
-    /// The file.
-    pub path: &'a RelPath,
-    /// Its text before the step.
-    pub text: &'a str,
-    /// The line end that most lines have.
-    pub line_end: &'a str,
-    /// Its tree and facts, where it is code.
-    pub code: Option<&'a Code>,
-    /// What the project declares.
-    pub project: &'a Index,
-    /// All manifests.
-    pub manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
-    /// The packages of the recipe's symbols.
-    pub packages: &'a [String],
-    /// Answers to the questions about other files, in the order of the plan's questions.
-    pub answers: &'a [(Arc<Query>, Vec<Answer>)],
-    /// Declarations whose uses the step changes with them, in whatever file they are.
-    pub followed: &'a [Followed],
-    /// What the step wrote in this file before, by the journal; only of actions that do their work once.
-    pub own: &'a [&'a str],
-}
-
-impl FileCx<'_> {
-    /// The answers to a question.
-    pub fn answers_to(&self, query: &Arc<Query>) -> &[Answer] {
-        let found = self.answers.iter().find(|(q, _)| Arc::ptr_eq(q, query));
-        found.map_or(&[], |(_, answers)| answers.as_slice())
-    }
-
-    /// The resolver for the file.
-    pub fn resolver<'a>(&'a self, code: &'a Code) -> Resolver<'a> {
-        Resolver::new(code.language, &code.facts, self.project, &code.tree, self.text)
-            .in_file(self.path)
-    }
 }
 
 /// The language of an action, or a message.
@@ -349,11 +199,6 @@ pub(crate) fn groups(action: &Action) -> Vec<String> {
     regexes
         .flat_map(|r| r.capture_names().flatten().map(str::to_owned).collect::<Vec<_>>())
         .collect()
-}
-
-/// Identity of an action: its kind and what it looks for.
-pub(crate) fn action_digest(kind: &str, old: &str) -> Digest {
-    emendo_text::Hasher::new().part(kind).part(old).finish()
 }
 
 /// The files of a language that an action covers.

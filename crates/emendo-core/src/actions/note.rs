@@ -5,10 +5,9 @@ use emendo_pattern::{Conditions, Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
-use super::values::{Filled, fill};
-use super::{CompileCx, FileCx, Kind, Runner, covers_code, language, pattern};
-use crate::edit::{Found, NoteDraft};
-use crate::narrow::Needs;
+use crate::actions::values::{Filled, fill};
+use crate::actions::{covers_code, language, pattern};
+use crate::contract::{CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
 
 /// The kind.
 pub(super) static NOTE: Note = Note;
@@ -65,10 +64,10 @@ impl Kind for Note {
         };
         let language = language(action, cx)?;
         let find = pattern(language, find, action, cx)?;
-        let conditions = super::parts::conditions(language, action, cx);
-        let own = find.slots().map(str::to_owned).chain(super::groups(action));
-        let known: Vec<String> = own.chain(super::parts::bound_by(&conditions)).collect();
-        super::parts::check_slots(action, &known, cx);
+        let conditions = crate::actions::parts::conditions(language, action, cx);
+        let own = find.slots().map(str::to_owned).chain(crate::actions::groups(action));
+        let known: Vec<String> = own.chain(crate::actions::parts::bound_by(&conditions)).collect();
+        crate::actions::parts::check_slots(action, &known, cx);
         if let Err(e) = emendo_text::Template::parse(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
         } else if let Err(missing) = fill(&say.text, |name| {

@@ -1,7 +1,5 @@
 //! The parts of an action about code that are patterns of their own: what stands around, what is rewritten along.
 
-use std::collections::BTreeMap;
-
 use emendo_lang::{Language, Ty};
 use emendo_pattern::{
     Conditions, Constraint, Follow, Gather, Pattern, Replacement, Rework, Rule, SlotConditions,
@@ -10,7 +8,8 @@ use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Marks};
 use regex::Regex;
 
-use super::{CompileCx, current, names, pattern_error};
+use crate::actions::{current, names, pattern_error};
+use crate::contract::{CompileCx, Query};
 
 /// Keys of an item of `each`.
 pub(super) const EACH: &[Key] = &[
@@ -136,7 +135,7 @@ fn types_of(
     cx: &mut CompileCx<'_>,
 ) -> Vec<Ty> {
     let texts: Vec<Text> = slot.texts(key).into_iter().cloned().collect();
-    texts.iter().filter_map(|t| super::type_of(language, t, action, cx)).collect()
+    texts.iter().filter_map(|t| crate::actions::type_of(language, t, action, cx)).collect()
 }
 
 /// What must stand around and within a place of an action.
@@ -392,18 +391,6 @@ pub(super) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<
         }
     }
 }
-
-/// A question about other files: where does this pattern fit, and what do its slots hold there?
-#[derive(Debug)]
-pub struct Query {
-    /// The pattern.
-    pub pattern: Pattern,
-    /// Only in these files.
-    pub files: Option<emendo_recipe::Globs>,
-}
-
-/// An answer to a [`Query`]: what the slots hold.
-pub type Answer = BTreeMap<String, String>;
 
 /// Compiles `elsewhere`.
 pub(super) fn query(

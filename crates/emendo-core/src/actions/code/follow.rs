@@ -4,9 +4,9 @@ use emendo_lang::{Certainty, Fact, Visible};
 use emendo_pattern::{Elsewhere, Follow, Match, Place, Unresolved, Written};
 use emendo_text::Span;
 
-use super::CodeRunner;
-use crate::actions::{Declaration, FileCx, Followed, Uses, action_digest};
-use crate::edit::{Change, Code, Draft, Found, Tie};
+use crate::actions::code::CodeRunner;
+use crate::actions::{Declaration, Followed, Uses};
+use crate::contract::{Change, Code, Draft, FileCx, Found, Tie, action_digest};
 
 impl CodeRunner {
     /// The declarations in a file that change, and can be named by others.

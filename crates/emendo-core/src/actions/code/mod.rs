@@ -10,14 +10,14 @@ use emendo_pattern::{Conditions, Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
-use super::parts::{Along, ELSEWHERE, FOLLOW, GATHER, Query, REWORK};
-use super::{
-    CompileCx, Declaration, FileCx, Kind, Runner, Uses, What, action_digest, covers_code, groups,
-    language, parts, pattern, pattern_error,
+use crate::actions::parts::{Along, ELSEWHERE, FOLLOW, GATHER, REWORK};
+use crate::actions::{
+    Declaration, Uses, What, covers_code, groups, language, parts, pattern, pattern_error,
 };
-use crate::edit::{Alternative, Change, Draft, Found, NoteDraft, Tie};
-use crate::leftovers::{Old, Replaces};
-use crate::narrow::Needs;
+use crate::contract::{
+    Alternative, Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Old, Query,
+    Replaces, Runner, Tie, action_digest,
+};
 
 /// The kind.
 pub(super) static CODE: Code = Code;
@@ -224,7 +224,7 @@ fn replacement(
     extra: &[String],
     cx: &mut CompileCx<'_>,
 ) -> Option<Replacement> {
-    match Replacement::compile(old, &new.text, &super::names(action, cx), extra) {
+    match Replacement::compile(old, &new.text, &crate::actions::names(action, cx), extra) {
         Ok(mut r) => {
             r.spell(cx.spellings);
             Some(r)
@@ -306,11 +306,12 @@ fn fits_own_result(
     action: &Action,
     cx: &CompileCx<'_>,
 ) -> bool {
-    let Ok(mut probe) = Pattern::compile(language, &old.text, &super::names(action, cx), None)
+    let Ok(mut probe) =
+        Pattern::compile(language, &old.text, &crate::actions::names(action, cx), None)
     else {
         return true;
     };
-    super::constrain_texts(&mut probe, action);
+    crate::actions::constrain_texts(&mut probe, action);
     new.fits_as_code(&probe)
 }
 
@@ -441,7 +442,7 @@ pub(super) fn written_before(cx: &FileCx<'_>) -> Vec<Span> {
 
 impl CodeRunner {
     /// True if the code already is what `new` says.
-    fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::edit::Code) -> bool {
+    fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::contract::Code) -> bool {
         let resolver = cx.resolver(code);
         rule.outcome.news().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
     }
@@ -479,7 +480,7 @@ impl CodeRunner {
         action: (usize, usize),
         mut m: Match,
         cx: &FileCx<'_>,
-        code: &crate::edit::Code,
+        code: &crate::contract::Code,
         out: &mut Found,
     ) -> Option<Draft> {
         for (slot, names) in &self.along.free {
@@ -533,7 +534,7 @@ impl CodeRunner {
         action: (usize, usize),
         m: &Match,
         cx: &FileCx<'_>,
-        code: &crate::edit::Code,
+        code: &crate::contract::Code,
         out: &mut Found,
     ) -> Option<Draft> {
         let mut draft = Draft {
@@ -622,7 +623,7 @@ impl CodeRunner {
         rule: &Rule,
         m: &Match,
         cx: &FileCx<'_>,
-        code: &crate::edit::Code,
+        code: &crate::contract::Code,
     ) -> Result<(Change, Vec<Fact>), String> {
         let resolver = cx.resolver(code);
         let at =

@@ -4,9 +4,8 @@ use emendo_docs::{Entry, EntryKind, Manifest, New, beside};
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
-use super::{LibraryRunner, What, patched};
-use crate::actions::FileCx;
-use crate::edit::{Found, NoteDraft};
+use crate::actions::library::{LibraryRunner, What, patched};
+use crate::contract::{FileCx, Found, NoteDraft};
 
 impl LibraryRunner {
     /// Adds what is missing.

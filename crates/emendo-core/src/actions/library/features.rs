@@ -3,9 +3,8 @@
 use emendo_docs::{Entry, Patch, Value};
 use emendo_text::{Span, Splice};
 
-use super::LibraryRunner;
-use crate::actions::FileCx;
-use crate::edit::{Found, NoteDraft};
+use crate::actions::library::LibraryRunner;
+use crate::contract::{FileCx, Found, NoteDraft};
 
 impl LibraryRunner {
     pub(super) fn feature_changes(

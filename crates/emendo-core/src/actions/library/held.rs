@@ -6,8 +6,8 @@ use std::sync::Arc;
 use emendo_docs::{Manifest, Value, ecosystem_of};
 use emendo_text::RelPath;
 
-use super::LibraryRunner;
-use crate::actions::FileCx;
+use crate::actions::library::LibraryRunner;
+use crate::contract::FileCx;
 
 /// A property that holds the version of a library, in the file that defines it.
 pub(super) struct Held<'a> {

@@ -4,8 +4,8 @@ use emendo_docs::{Form, Manifest, Raised, exact_level, level_of, raise};
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Splice;
 
-use super::LibraryRunner;
-use crate::edit::{Found, NoteDraft};
+use crate::actions::library::LibraryRunner;
+use crate::contract::{Found, NoteDraft};
 
 impl LibraryRunner {
     pub(super) fn toolchains(&self, manifest: &Manifest, action: usize, out: &mut Found) {

@@ -16,9 +16,9 @@ use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
 
 use self::held::Held;
 use self::rework::{Rework, rework, reworks};
-use super::{CompileCx, FileCx, Kind, Runner, action_digest};
-use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
-use crate::narrow::Needs;
+use crate::contract::{
+    Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Runner, Tie, action_digest,
+};
 
 /// The kind.
 pub(super) static LIBRARY: LibraryKind = LibraryKind;

@@ -4,8 +4,8 @@ use emendo_docs::Entry;
 use emendo_recipe::{Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Span, Splice};
 
-use crate::actions::CompileCx;
 use crate::actions::snippet::Snippet;
+use crate::contract::CompileCx;
 
 /// Keys of `[[step.library.rework]]`.
 pub(super) const REWORK: &[Key] = &[

@@ -6,10 +6,8 @@ use emendo_languages::language_of;
 use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
-use super::super::{FileCx, Runner};
-use super::Rule;
-use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
-use crate::narrow::Needs;
+use crate::actions::setting::Rule;
+use crate::contract::{Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
 
 /// A form in which a key is mentioned: what stands before and behind it.
 #[derive(Clone)]

@@ -13,10 +13,10 @@ use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
 
 use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;
-use super::values::{Filled, ValuePattern, fill};
-use super::{CompileCx, FileCx, Kind, Runner, action_digest};
-use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
-use crate::narrow::Needs;
+use crate::actions::values::{Filled, ValuePattern, fill};
+use crate::contract::{
+    Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Runner, Tie, action_digest,
+};
 
 /// The kind.
 pub(super) static SETTING: SettingKind = SettingKind;

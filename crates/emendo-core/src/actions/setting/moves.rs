@@ -6,9 +6,8 @@ use emendo_docs::{Edits, Found as Entry, Patch, Style};
 use emendo_lang::Fact;
 use emendo_text::Span;
 
-use super::super::FileCx;
-use super::{Rule, draft};
-use crate::edit::Found;
+use crate::actions::setting::{Rule, draft};
+use crate::contract::{FileCx, Found};
 
 /// What becomes of entries that do not stay where they are.
 pub(super) struct Moves<'a> {
@@ -185,7 +184,7 @@ impl<'a> Moves<'a> {
                 None => {
                     let at = self.all[first.entry].pair().key_span();
                     let say = format!("this is `{}` from now on: move it by hand", coming[0].key);
-                    out.notes.push(crate::edit::NoteDraft { at, say });
+                    out.notes.push(crate::contract::NoteDraft { at, say });
                     return;
                 }
             }
@@ -200,7 +199,7 @@ impl<'a> Moves<'a> {
                 let at = self.all[first.entry].pair().key_span();
                 let to = first.target.as_deref().map_or(String::new(), |t| format!(" to `{t}`"));
                 let say = format!("this is to be moved{to} by hand");
-                out.notes.push(crate::edit::NoteDraft { at, say });
+                out.notes.push(crate::contract::NoteDraft { at, say });
             }
         }
     }

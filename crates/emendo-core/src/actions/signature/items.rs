@@ -4,9 +4,9 @@ use emendo_lang::{Certainty, Fact};
 use emendo_pattern::delete_item;
 use emendo_text::{Part, Span, Splice};
 
-use super::super::symbol::Place;
-use super::release;
-use crate::edit::Change;
+use crate::actions::signature::release;
+use crate::actions::symbol::Place;
+use crate::contract::Change;
 
 /// How a dropped or moved value is spoken of.
 pub(super) const EFFECTS: &str = "may do something besides giving a value";

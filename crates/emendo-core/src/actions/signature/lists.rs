@@ -6,12 +6,12 @@ use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, 
 use emendo_recipe::{Action, Table, Text, Value};
 use emendo_text::{Diagnostic, Span, Splice};
 
-use super::super::symbol::Place;
-use super::super::{CompileCx, names};
-use super::callable::{Assigned, Callable};
-use super::items::{EFFECTS, drop_items, insert_items, move_items, short};
-use super::{release, spelled};
-use crate::edit::Change;
+use crate::actions::names;
+use crate::actions::signature::callable::{Assigned, Callable};
+use crate::actions::signature::items::{EFFECTS, drop_items, insert_items, move_items, short};
+use crate::actions::signature::{release, spelled};
+use crate::actions::symbol::Place;
+use crate::contract::{Change, CompileCx};
 
 /// What happens to the parameters.
 pub(super) struct Lists {

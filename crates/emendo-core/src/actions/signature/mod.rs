@@ -20,11 +20,12 @@ use self::lists::Lists;
 use self::packs::Packs;
 use self::results::Results;
 use self::targets::{Hit, Site, Targets};
-use super::symbol::Place;
-use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, language};
-use crate::discover::Subject;
-use crate::edit::{Change, Draft, Found, NoteDraft, Tie};
-use crate::narrow::Needs;
+use crate::actions::symbol::Place;
+use crate::actions::{covers_code, language};
+use crate::contract::{
+    Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Runner, Subject, Tie,
+    action_digest,
+};
 
 /// The kind.
 pub(super) static SIGNATURE: Signature = Signature;
@@ -244,7 +245,7 @@ impl Runner for SignatureRunner {
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let Some(code) = cx.code else { return };
         let place = Place::new(cx, code, action);
-        let written = if self.once { super::code::written_before(cx) } else { Vec::new() };
+        let written = if self.once { crate::actions::code::written_before(cx) } else { Vec::new() };
         let mut hits = self.targets.hits(&place, out);
         hits.retain(|h| !matches!(h.site, Site::Reference) || self.changes_references());
         hits.retain(|h| !written.iter().any(|w| w.meets(h.site.whole(h.word.span))));

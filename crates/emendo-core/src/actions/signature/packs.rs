@@ -9,13 +9,13 @@ use emendo_lang::{
 use emendo_recipe::{Action, Key, Shape, Table, Text};
 use emendo_text::{Diagnostic, Part, Span, Splice};
 
-use super::super::symbol::Place;
-use super::super::{CompileCx, names};
-use super::callable::{Assigned, Callable};
-use super::items::{EFFECTS, short};
-use super::lists::numbers;
-use super::{put_around, release, spelled};
-use crate::edit::Change;
+use crate::actions::names;
+use crate::actions::signature::callable::{Assigned, Callable};
+use crate::actions::signature::items::{EFFECTS, short};
+use crate::actions::signature::lists::numbers;
+use crate::actions::signature::{put_around, release, spelled};
+use crate::actions::symbol::Place;
+use crate::contract::{Change, CompileCx};
 
 /// Keys of `pack`.
 pub(super) const PACK: &[Key] = &[

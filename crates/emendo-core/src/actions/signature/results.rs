@@ -7,12 +7,12 @@ use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::Action;
 use emendo_text::{Part, Span, Splice};
 
-use super::super::symbol::Place;
-use super::super::{CompileCx, names, pattern_error};
-use super::callable::Callable;
-use super::lists::{is_type, same_code};
-use super::{around_it, put_around, release, spelled};
-use crate::edit::Change;
+use crate::actions::signature::callable::Callable;
+use crate::actions::signature::lists::{is_type, same_code};
+use crate::actions::signature::{around_it, put_around, release, spelled};
+use crate::actions::symbol::Place;
+use crate::actions::{names, pattern_error};
+use crate::contract::{Change, CompileCx};
 
 /// What happens to the result.
 pub(super) struct Results {
@@ -58,7 +58,7 @@ impl Results {
         }
         for (t, _) in action.table.tables("returns") {
             let (old_text, new_text) = (t.text("old")?, t.text("new")?);
-            let old = super::super::parts::sub_pattern(
+            let old = crate::actions::parts::sub_pattern(
                 language,
                 old_text,
                 action,

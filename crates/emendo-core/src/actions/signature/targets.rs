@@ -5,12 +5,10 @@ use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
 
-use super::super::symbol::{Place, SymbolRunner};
-use super::super::{CompileCx, Runner, What, parts};
-use super::callable::{Assigned, Callable};
-use crate::discover::Subject;
-use crate::edit::{Found, Tie};
-use crate::narrow::Needs;
+use crate::actions::signature::callable::{Assigned, Callable};
+use crate::actions::symbol::{Place, SymbolRunner};
+use crate::actions::{What, parts};
+use crate::contract::{CompileCx, Found, Needs, Runner, Subject, Tie};
 
 /// What an action is about, and what finds it.
 pub(super) struct Targets {

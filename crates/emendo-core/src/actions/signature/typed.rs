@@ -7,17 +7,15 @@ use emendo_lang::{
 use emendo_recipe::Action;
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
-use super::super::symbol::Place;
-use super::super::{
-    CompileCx, FileCx, Runner, action_digest, covers_code, followed::Declaration, followed::Uses,
-    type_of,
+use crate::actions::signature::items::{EFFECTS, drop_items, short, warnings};
+use crate::actions::signature::lists::used;
+use crate::actions::signature::{Of, Output};
+use crate::actions::symbol::Place;
+use crate::actions::{covers_code, type_of};
+use crate::contract::{
+    Change, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses,
+    action_digest,
 };
-use super::items::{EFFECTS, drop_items, short, warnings};
-use super::lists::used;
-use super::{Of, Output};
-use crate::discover::Subject;
-use crate::edit::{Change, Found, NoteDraft, Tie};
-use crate::narrow::Needs;
 
 /// Keys that say what becomes of single parameters, or of results.
 const SINGLE: &[&str] =
@@ -330,7 +328,7 @@ impl TypedRunner {
             let opens = p.text(t.list).starts_with('<');
             if gone.len() == items.len() && opens && !t.more {
                 // Nothing is left between the brackets of type arguments: they go too.
-                super::release(p, &gone, &mut change);
+                crate::actions::signature::release(p, &gone, &mut change);
                 change.splices.push(emendo_text::Splice::text(t.list, ""));
                 tokens.extend(&gone);
             } else if gone.len() == items.len() && t.more {

@@ -8,16 +8,14 @@ use emendo_lang::{
 use emendo_recipe::{Action, Text, Value};
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span, Splice};
 
-use super::super::symbol::{Place, SymbolRunner};
-use super::super::{
-    CompileCx, Declaration, FileCx, Runner, Uses, What, action_digest, covers_code, language,
+use crate::actions::signature::callable::Callable;
+use crate::actions::signature::targets::{Site, Targets};
+use crate::actions::signature::{Of, Output, put_around, release};
+use crate::actions::symbol::{Place, SymbolRunner};
+use crate::actions::{Declaration, Uses, What, covers_code, language};
+use crate::contract::{
+    Change, CompileCx, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, action_digest,
 };
-use super::callable::Callable;
-use super::targets::{Site, Targets};
-use super::{Of, Output, put_around, release};
-use crate::discover::Subject;
-use crate::edit::{Change, Found, NoteDraft, Tie};
-use crate::narrow::Needs;
 
 /// How sure a declaration of another file is to change, among what is told of it.
 const SURE: &str = "sure";
@@ -277,7 +275,7 @@ impl WaitRunner {
         }
     }
 
-    fn spread(&self, p: &Place<'_>, leads: &dyn Fn(&super::super::Followed) -> bool) -> Spread {
+    fn spread(&self, p: &Place<'_>, leads: &dyn Fn(&crate::actions::Followed) -> bool) -> Spread {
         let mut out = Spread::default();
         let mut found = Found::default();
         for h in self.targets.hits(p, &mut found) {

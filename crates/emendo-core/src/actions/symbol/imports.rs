@@ -4,9 +4,9 @@ use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
 use emendo_pattern::{doubled, respell};
 use emendo_text::{Span, Splice};
 
-use super::uses::Rewritten;
-use super::{Found, Place, SymbolRunner, What};
-use crate::edit::NoteDraft;
+use crate::actions::symbol::uses::Rewritten;
+use crate::actions::symbol::{Found, Place, SymbolRunner};
+use crate::contract::{NoteDraft, What};
 
 /// An import that is to name something else.
 struct Moved<'a> {

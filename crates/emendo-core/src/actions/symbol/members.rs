@@ -1,11 +1,11 @@
 //! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
 
-use emendo_lang::Project;
-use emendo_lang::{Certainty, Fact, Overload, Space, Ty, Word};
+use emendo_lang::{Certainty, Fact, Overload, Project, Space, Ty, Word};
 use emendo_text::{Span, Splice};
 
-use super::uses::Rewritten;
-use super::{Meant, Place, SymbolRunner, What};
+use crate::actions::symbol::uses::Rewritten;
+use crate::actions::symbol::{Meant, Place, SymbolRunner};
+use crate::contract::What;
 
 impl SymbolRunner {
     /// True if a word is used as a member of the kind is.

@@ -6,11 +6,10 @@ use emendo_languages::language_of;
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span, Splice};
 
-use super::rows::{Rows, excepted};
-use super::uses::Rewritten;
-use super::{FileCx, Found, Place, Remains, Runner, SymbolRunner, What};
-use crate::edit::{Change, Draft, Tie};
-use crate::narrow::Needs;
+use crate::actions::symbol::rows::{Rows, excepted};
+use crate::actions::symbol::uses::Rewritten;
+use crate::actions::symbol::{FileCx, Found, Place, Remains, Runner, SymbolRunner};
+use crate::contract::{Change, Draft, Needs, Tie, What};
 
 /// Marks by which comments link to a name.
 const LINKS: &[&str] = &[

@@ -7,21 +7,20 @@ mod remains;
 mod rows;
 mod uses;
 
-use emendo_lang::Project;
-use emendo_lang::{Certainty, Fact, Language, Owner, Resolver, Space, Word};
+use emendo_lang::{Certainty, Fact, Language, Owner, Project, Resolver, Space, Word};
 use emendo_recipe::{Action, ActionKind, Key, Shape, pairs};
 use emendo_text::{Diagnostic, RelPath, Span};
-use mentions::Mentions;
-use rows::{Row, Rows};
 
-pub(crate) use mentions::TextWatch;
-pub(crate) use rows::overload;
+pub(crate) use crate::actions::symbol::mentions::TextWatch;
+pub(crate) use crate::actions::symbol::rows::overload;
 
-use super::{CompileCx, FileCx, Kind, Runner, action_digest, covers_code, language};
-use crate::discover::Subject;
-use crate::edit::{Code, Found, NoteDraft};
-use crate::leftovers::{Old, Remains, Replaces};
-use crate::narrow::Needs;
+use crate::actions::symbol::mentions::Mentions;
+use crate::actions::symbol::rows::{Row, Rows};
+use crate::actions::{covers_code, language};
+use crate::contract::{
+    Code, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Old, Remains, Replaces, Runner,
+    Subject, What, action_digest,
+};
 
 /// The kind.
 pub(super) static SYMBOL: Symbol = Symbol;
@@ -104,49 +103,6 @@ pub(crate) fn renames(action: &Action, source: &emendo_recipe::Source) -> Vec<(S
     // One overload that gets another name does not make the two names one.
     let all = rows.iter().filter(|p| rows::overload(&p.old.text).1.is_none());
     all.filter_map(|p| Some((name(&p.old.text), name(&p.new.as_ref()?.text)))).collect()
-}
-
-/// What kind of symbols an action is about.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum What {
-    /// A package or module, with all below.
-    Package,
-    /// Something that is reached by its own name: a type, a function, a macro.
-    Free,
-    /// A member that is called.
-    Method,
-    /// A member that is read or written.
-    Property,
-    /// A member of a type that is always reached through the type's name.
-    Constant,
-}
-
-impl What {
-    fn of(word: &str) -> Self {
-        match word {
-            "package" | "module" => Self::Package,
-            "method" => Self::Method,
-            "property" => Self::Property,
-            "constant" | "enum-case" => Self::Constant,
-            _ => Self::Free,
-        }
-    }
-
-    /// A word for it.
-    pub(crate) fn word(self) -> &'static str {
-        match self {
-            Self::Package => "package",
-            Self::Free => "name",
-            Self::Method => "method",
-            Self::Property => "property",
-            Self::Constant => "constant",
-        }
-    }
-
-    /// True for members of types.
-    pub(crate) fn member(self) -> bool {
-        matches!(self, Self::Method | Self::Property | Self::Constant)
-    }
 }
 
 impl Kind for Symbol {

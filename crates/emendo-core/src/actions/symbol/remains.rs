@@ -1,12 +1,12 @@
 //! What is still there of old symbols, in the code as a run leaves it.
 
-use emendo_lang::Project;
-use emendo_lang::{Certainty, Language, Space};
+use emendo_lang::{Certainty, Language, Project, Space};
 use emendo_text::Span;
 
-use super::mentions::{comment_mentions, spelled_in, spelled_on};
-use super::rows::{Row, Rows};
-use super::{Meant, Needs, Place, Remains, SymbolRunner, What, row_digest};
+use crate::actions::symbol::mentions::{comment_mentions, spelled_in, spelled_on};
+use crate::actions::symbol::rows::{Row, Rows};
+use crate::actions::symbol::{Meant, Needs, Place, Remains, SymbolRunner, row_digest};
+use crate::contract::What;
 
 impl SymbolRunner {
     /// A runner that only looks for symbols.
@@ -71,7 +71,7 @@ impl SymbolRunner {
                 Meant::Path(path, _) if self.passed_as(p, &path) || self.own_alias(p, &path) => {
                     continue;
                 }
-                Meant::Path(path, facts) => (super::uses::whole(&path), facts),
+                Meant::Path(path, facts) => (crate::actions::symbol::uses::whole(&path), facts),
                 Meant::Token(facts) => (word.span, facts),
                 Meant::Partly(fact) => (word.span, vec![fact]),
             };

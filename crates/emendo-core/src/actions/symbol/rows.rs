@@ -4,12 +4,12 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-
 use emendo_lang::{FileFacts, Language, Ty, Word};
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
 
-use super::{CompileCx, What, row_digest};
+use crate::actions::symbol::{CompileCx, row_digest};
+use crate::contract::What;
 
 /// One old name with its new.
 pub(super) struct Row {
@@ -128,7 +128,7 @@ impl Rows {
                 Some(texts) => {
                     let read = |t: &String| {
                         let text = Text::derived(t.clone(), p.old.span);
-                        super::super::parameter_type(language, &text, old, action, cx)
+                        crate::actions::parameter_type(language, &text, old, action, cx)
                     };
                     Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
                 }
@@ -313,7 +313,7 @@ fn later_names(symbol: &str, action: &Action, recipe: &emendo_recipe::Recipe) ->
     let mut out: Vec<String> = Vec::new();
     let mut name = symbol.to_owned();
     for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.name() == "symbol") {
-        for (old, new) in super::renames(a, &recipe.source) {
+        for (old, new) in crate::actions::symbol::renames(a, &recipe.source) {
             let rest = name.strip_prefix(old.as_str());
             if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
                 name = format!("{new}{rest}");

@@ -4,8 +4,8 @@ use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space, Word, tok
 use emendo_pattern::respell;
 use emendo_text::{Span, Splice};
 
-use super::{Found, Meant, Place, SymbolRunner, What};
-use crate::edit::{Change, Draft, NoteDraft, Tie};
+use crate::actions::symbol::{Found, Meant, Place, SymbolRunner};
+use crate::contract::{Change, Draft, NoteDraft, Tie, What};
 
 /// What a use becomes.
 pub(super) struct Rewritten {

@@ -1,0 +1,97 @@
+//! What an action finds in one file.
+
+use emendo_lang::{Certainty, Fact, ImportName};
+use emendo_text::{Digest, Span, Splice};
+
+use crate::contract::cx::Code;
+
+/// A change that an action would make, in coordinates of its step's input text.
+#[derive(Clone, Debug)]
+pub struct Draft {
+    /// Which action of the step, and which of its pairs.
+    pub action: (usize, usize),
+    /// Identity of the action's kind and `old`.
+    pub digest: Digest,
+    /// The whole place.
+    pub hull: Span,
+    /// The tokens that the pattern itself names.
+    pub tokens: Vec<Span>,
+    /// The change; empty for a choice that nobody has made.
+    pub change: Change,
+    /// How sure it is.
+    pub certainty: Certainty,
+    /// Why.
+    pub evidence: Vec<Fact>,
+    /// Alternatives of a choice.
+    pub alternatives: Vec<Alternative>,
+    /// What it holds together with.
+    pub tie: Tie,
+}
+
+/// What holds edits of several files together: a declaration and what follows it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Tie {
+    /// Others need it by this.
+    pub provides: Option<Digest>,
+    /// It needs what provides this.
+    pub needs: Option<Digest>,
+    /// What it takes away, by name, with the uses in the file that other edits of the step must take away.
+    pub uses: Vec<(String, Vec<Span>)>,
+}
+
+/// Splices with the imports that they need.
+#[derive(Clone, Debug, Default)]
+pub struct Change {
+    /// The splices, in order.
+    pub splices: Vec<Splice>,
+    /// Imports that the written names need.
+    pub imports: Vec<ImportName>,
+    /// Imports that become others: the path of the old, the path of the new.
+    pub partners: Vec<(String, String)>,
+    /// Items of imports that change themselves, and so stay.
+    pub kept: Vec<Span>,
+    /// Items of import lists that go.
+    pub gone: Vec<Span>,
+    /// Symbols whose imports go, even unused.
+    pub drop_imports: Vec<String>,
+    /// Names of the old code that the new code does not use any more.
+    pub released: Vec<Span>,
+}
+
+/// One way to write a place.
+#[derive(Clone, Debug)]
+pub struct Alternative {
+    /// Its word.
+    pub label: String,
+    /// When it is the right one.
+    pub why: Option<String>,
+    /// The change; empty leaves the place.
+    pub change: Change,
+    /// What lowers the certainty.
+    pub facts: Vec<Fact>,
+}
+
+/// A place that a person must look at.
+#[derive(Clone, Debug)]
+pub struct NoteDraft {
+    /// The place in the step's input text.
+    pub at: Span,
+    /// What to say.
+    pub say: String,
+}
+
+/// All that a step finds in one file. It depends on the text and the answers only, never on decisions.
+#[derive(Default)]
+pub struct Found {
+    /// Changes, by action and place.
+    pub drafts: Vec<Draft>,
+    /// Notes.
+    pub notes: Vec<NoteDraft>,
+    /// The parsed text and its facts, where the file is code.
+    pub code: Option<Code>,
+}
+
+/// Identity of an action: its kind and what it looks for.
+pub(crate) fn action_digest(kind: &str, old: &str) -> Digest {
+    emendo_text::Hasher::new().part(kind).part(old).finish()
+}

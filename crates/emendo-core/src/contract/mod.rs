@@ -1,0 +1,22 @@
+//! The contract of actions: what a kind is, what its compiled actions see and give, and what they may ask of a run.
+
+mod cx;
+mod draft;
+mod followed;
+mod needs;
+mod query;
+mod replaced;
+mod runner;
+
+pub(crate) use cx::CompileCx;
+pub use cx::{Code, FileCx};
+pub(crate) use draft::action_digest;
+pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};
+pub use followed::{Declaration, Followed, Uses};
+pub use needs::Needs;
+pub(crate) use needs::{lossy, words};
+pub use query::{Answer, Query};
+pub(crate) use replaced::What;
+pub use replaced::{Old, Remains, Replaces};
+pub(crate) use runner::Kind;
+pub use runner::{Runner, Subject};
