@@ -11,8 +11,9 @@ use emendo_recipe::{Action, Condition, Globs, Recipe, Table};
 use emendo_text::{Diagnostic, RelPath};
 use rayon::prelude::*;
 
-use crate::actions::{Declaration, Query, Uses};
-use crate::contract::{FileCx, Found, Needs, Remains, Replaces, Runner, Subject};
+use crate::contract::{
+    Declaration, FileCx, Found, Needs, Query, Remains, Replaces, Runner, Subject, Uses,
+};
 use crate::files::ProjectFiles;
 use crate::project::Project;
 use crate::survey::{Survey, survey};

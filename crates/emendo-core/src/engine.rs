@@ -10,12 +10,12 @@ use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{Answer, Followed, Query, follow};
 use crate::conditions::Conditions;
-use crate::contract::Needs;
+use crate::contract::{Answer, Followed, Needs, Query};
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
 use crate::files::ProjectFiles;
+use crate::followed::follow;
 use crate::look::{Candidate, Look, Seen, Wide};
 use crate::memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
 use crate::narrow::{Declared, Narrow};
@@ -426,7 +426,7 @@ fn ask(plan: &Plan, project: &Project, files: &[RelPath]) -> Vec<(Arc<Query>, Ve
             .filter(covered)
             .flat_map_iter(|path| {
                 let bytes = std::fs::read(project.path(path)).unwrap_or_default();
-                let wanted = narrow.may_matter(&bytes) && needs.met(&narrow.present(&bytes));
+                let wanted = narrow.may_matter(&bytes) && narrow.present(&bytes).meets(&needs);
                 let text = Text::decode(&bytes).ok().filter(|_| wanted);
                 text.map_or(Vec::new(), |t| answers_in(&query, path, t.as_str()))
             })

@@ -6,8 +6,8 @@ use emendo_lang::{Certainty, Language};
 use emendo_languages::LANGUAGES;
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{SymbolRunner, TextWatch, What};
-use crate::contract::Runner;
+use crate::actions::{SymbolRunner, TextWatch};
+use crate::contract::{Runner, What};
 use crate::edit::StepKey;
 use crate::plan::PlanStep;
 

@@ -22,7 +22,6 @@
 
 mod actions;
 mod anchor;
-mod caution;
 mod check;
 mod conditions;
 mod conflicts;
@@ -34,6 +33,7 @@ mod edit;
 mod engine;
 mod example;
 mod files;
+mod followed;
 mod hints;
 mod journal;
 mod leftovers;

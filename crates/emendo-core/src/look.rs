@@ -205,8 +205,8 @@ impl Look<'_> {
 
     /// True if a file with these words matters by the words of the recipes.
     fn asked(&self, path: &RelPath, present: &Present<'_>) -> bool {
-        self.runners().any(|(_, r)| r.covers(path) && r.needs().met(present))
-            || self.watches().any(|r| r.covers(path) && r.needs().met(present))
+        self.runners().any(|(_, r)| r.covers(path) && r.needs().met(|w| present.holds(w)))
+            || self.watches().any(|r| r.covers(path) && r.needs().met(|w| present.holds(w)))
     }
 
     /// True if a file with these words matters by what was found on the way.
@@ -436,7 +436,7 @@ impl Look<'_> {
         let reads = |id: &str| {
             id == language.id || emendo_languages::language(id).is_some_and(|l| l.reads(path))
         };
-        self.plan.reach.iter().any(|(id, needs)| reads(id) && needs.met(present))
+        self.plan.reach.iter().any(|(id, needs)| reads(id) && needs.met(|w| present.holds(w)))
     }
 
     fn scan(

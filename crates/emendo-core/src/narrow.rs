@@ -159,6 +159,11 @@ impl Narrow {
 }
 
 impl Present<'_> {
+    /// True if the text may hold what is needed.
+    pub fn meets(&self, needs: &Needs) -> bool {
+        needs.met(|w| self.holds(w))
+    }
+
     /// True if the text holds this word; it must be among those that are asked for.
     pub(crate) fn holds(&self, word: &str) -> bool {
         self.narrow
@@ -183,7 +188,7 @@ mod tests {
         };
         let narrow = Narrow::new([&needs], &own, emendo_languages::LANGUAGES);
         let met =
-            |t: &str| narrow.may_matter(t.as_bytes()) && needs.met(&narrow.present(t.as_bytes()));
+            |t: &str| narrow.may_matter(t.as_bytes()) && narrow.present(t.as_bytes()).meets(&needs);
         assert!(met("a . Station . open()") && met("Gauge") && met("x-Gauge-y"));
         assert!(!met("a.Station.opened") && !met("Station open") && !met("Gauges"));
         assert!(narrow.present(b"class Gauge").declares && !narrow.present(b"new Gauge").declares);

@@ -177,7 +177,7 @@ impl FileRun {
         let wanted: Vec<usize> = covering
             .into_iter()
             .filter(|i| {
-                step.runners[*i].needs().met(&present)
+                step.runners[*i].needs().met(|w| present.holds(w))
                     || env.answers.wide.met(n, *i, text, wider)
                     || followed.iter().any(|f| f.leads(*i, &self.path))
             })
@@ -226,7 +226,8 @@ impl FileRun {
         }
         let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
         let reached = env.answers.wide.any();
-        let watches = watches.into_iter().filter(|w| w.runner.needs().met(&present) || reached);
+        let watches =
+            watches.into_iter().filter(|w| w.runner.needs().met(|w| present.holds(w)) || reached);
         for watch in watches.collect::<Vec<_>>() {
             let code = watch.runner.language().map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx {

@@ -90,7 +90,7 @@ pub fn search(project: &Project, pattern: &Pattern) -> Search {
         .par_iter()
         .filter_map(|path| {
             let bytes = read(project, path)?;
-            let wanted = narrow.may_matter(&bytes) && needs.met(&narrow.present(&bytes));
+            let wanted = narrow.may_matter(&bytes) && narrow.present(&bytes).meets(&needs);
             if !wanted || is_generated(&bytes) {
                 return None;
             }

@@ -5,8 +5,7 @@ use emendo_pattern::{Conditions, Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
-use crate::actions::values::{Filled, fill};
-use crate::actions::{covers_code, language, pattern};
+use crate::actions::shared::{Filled, covers_code, fill, language, pattern};
 use crate::contract::{CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
 
 /// The kind.
@@ -64,10 +63,10 @@ impl Kind for Note {
         };
         let language = language(action, cx)?;
         let find = pattern(language, find, action, cx)?;
-        let conditions = crate::actions::parts::conditions(language, action, cx);
-        let own = find.slots().map(str::to_owned).chain(crate::actions::groups(action));
-        let known: Vec<String> = own.chain(crate::actions::parts::bound_by(&conditions)).collect();
-        crate::actions::parts::check_slots(action, &known, cx);
+        let conditions = crate::actions::shared::conditions(language, action, cx);
+        let own = find.slots().map(str::to_owned).chain(crate::actions::shared::groups(action));
+        let known: Vec<String> = own.chain(crate::actions::shared::bound_by(&conditions)).collect();
+        crate::actions::shared::check_slots(action, &known, cx);
         if let Err(e) = emendo_text::Template::parse(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
         } else if let Err(missing) = fill(&say.text, |name| {

@@ -4,7 +4,6 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use emendo_lang::Visible;
 use emendo_text::{Digest, Hasher, RelPath, Span};
-use rayon::prelude::*;
 
 /// What a match of an action declares, and what its slots hold there.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,7 +1,5 @@
 //! What a file must hold so that an action may find something in it.
 
-use crate::narrow::Present;
-
 /// Sets of words: a text is a candidate if it holds all words of any set. No sets: nothing is one; an empty set: everything is.
 #[derive(Clone, Debug, Default)]
 pub struct Needs(pub Vec<Vec<String>>);
@@ -21,9 +19,9 @@ impl Needs {
         Self(sets.into_iter().map(words).collect())
     }
 
-    /// True if a text that holds these words is a candidate.
-    pub fn met(&self, present: &Present<'_>) -> bool {
-        self.0.iter().any(|set| set.iter().all(|w| present.holds(w)))
+    /// True if a text of which this says what words it holds is a candidate.
+    pub fn met(&self, holds: impl Fn(&str) -> bool) -> bool {
+        self.0.iter().any(|set| set.iter().all(|w| holds(w)))
     }
 }
 

@@ -106,7 +106,7 @@ pub trait Runner: Send + Sync {
     }
     /// Why an edit in a file calls for caution, whatever the recipe says; by the row of the action.
     fn caution(&self, path: &RelPath, _row: usize) -> Option<&'static str> {
-        crate::caution::of(path)
+        crate::actions::of(path)
     }
     /// A note that stands at the step itself.
     fn step_note(&self) -> Option<String> {

@@ -5,8 +5,9 @@ use emendo_pattern::{Elsewhere, Follow, Match, Place, Unresolved, Written};
 use emendo_text::Span;
 
 use crate::actions::code::CodeRunner;
-use crate::actions::{Declaration, Followed, Uses};
-use crate::contract::{Change, Code, Draft, FileCx, Found, Tie, action_digest};
+use crate::contract::{
+    Change, Code, Declaration, Draft, FileCx, Followed, Found, Tie, Uses, action_digest,
+};
 
 impl CodeRunner {
     /// The declarations in a file that change, and can be named by others.

@@ -10,13 +10,12 @@ use emendo_pattern::{Conditions, Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::{Diagnostic, Digest, RelPath, Span};
 
-use crate::actions::parts::{Along, ELSEWHERE, FOLLOW, GATHER, REWORK};
-use crate::actions::{
-    Declaration, Uses, What, covers_code, groups, language, parts, pattern, pattern_error,
+use crate::actions::shared::{
+    Along, ELSEWHERE, FOLLOW, GATHER, REWORK, covers_code, groups, language, pattern, pattern_error,
 };
 use crate::contract::{
-    Alternative, Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Old, Query,
-    Replaces, Runner, Tie, action_digest,
+    Alternative, Change, CompileCx, Declaration, Draft, FileCx, Found, Kind, Needs, NoteDraft, Old,
+    Query, Replaces, Runner, Tie, Uses, What, action_digest,
 };
 
 /// The kind.
@@ -119,10 +118,10 @@ impl Kind for Code {
             );
             return None;
         }
-        let conditions = parts::conditions(language, action, cx);
-        let query = parts::query(language, action, cx).map(Arc::new);
+        let conditions = crate::actions::shared::conditions(language, action, cx);
+        let query = crate::actions::shared::query(language, action, cx).map(Arc::new);
         let mut extra = groups(action);
-        extra.extend(parts::bound_by(&conditions));
+        extra.extend(crate::actions::shared::bound_by(&conditions));
         extra.extend(query.iter().flat_map(|q| q.pattern.slots().map(str::to_owned)));
         let olds: Vec<Option<Pattern>> =
             rows.iter().map(|row| pattern(language, &row.old, action, cx)).collect();
@@ -136,7 +135,7 @@ impl Kind for Code {
         extra.extend(along.binds());
         known.extend(along.binds());
         if olds.iter().all(Option::is_some) {
-            parts::check_slots(action, &known, cx);
+            crate::actions::shared::check_slots(action, &known, cx);
         }
         let mut rules = Vec::new();
         for (row, old) in rows.iter().zip(olds) {
@@ -224,7 +223,7 @@ fn replacement(
     extra: &[String],
     cx: &mut CompileCx<'_>,
 ) -> Option<Replacement> {
-    match Replacement::compile(old, &new.text, &crate::actions::names(action, cx), extra) {
+    match Replacement::compile(old, &new.text, &crate::actions::shared::names(action, cx), extra) {
         Ok(mut r) => {
             r.spell(cx.spellings);
             Some(r)
@@ -307,11 +306,11 @@ fn fits_own_result(
     cx: &CompileCx<'_>,
 ) -> bool {
     let Ok(mut probe) =
-        Pattern::compile(language, &old.text, &crate::actions::names(action, cx), None)
+        Pattern::compile(language, &old.text, &crate::actions::shared::names(action, cx), None)
     else {
         return true;
     };
-    crate::actions::constrain_texts(&mut probe, action);
+    crate::actions::shared::constrain_texts(&mut probe, action);
     new.fits_as_code(&probe)
 }
 

@@ -4,7 +4,8 @@ use emendo_docs::{Entry, EntryKind, Manifest, New, beside};
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
-use crate::actions::library::{LibraryRunner, What, patched};
+use crate::actions::library::What;
+use crate::actions::library::{LibraryRunner, patched};
 use crate::contract::{FileCx, Found, NoteDraft};
 
 impl LibraryRunner {

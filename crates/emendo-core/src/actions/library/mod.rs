@@ -360,8 +360,8 @@ impl Runner for LibraryRunner {
         // A version or a name in an entry that stands is what was asked for.
         let added = row >= self.rules.len();
         match self.what {
-            What::Entry(EntryKind::Repository) => Some(crate::caution::SOURCE),
-            What::Entry(EntryKind::Plugin) if added => Some(crate::caution::BRINGS),
+            What::Entry(EntryKind::Repository) => Some(crate::actions::shared::SOURCE),
+            What::Entry(EntryKind::Plugin) if added => Some(crate::actions::shared::BRINGS),
             _ => None,
         }
     }

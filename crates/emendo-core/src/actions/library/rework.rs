@@ -4,7 +4,7 @@ use emendo_docs::Entry;
 use emendo_recipe::{Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Span, Splice};
 
-use crate::actions::snippet::Snippet;
+use crate::actions::shared::Snippet;
 use crate::contract::CompileCx;
 
 /// Keys of `[[step.library.rework]]`.

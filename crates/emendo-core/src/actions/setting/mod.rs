@@ -13,7 +13,7 @@ use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
 
 use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;
-use crate::actions::values::{Filled, ValuePattern, fill};
+use crate::actions::shared::{Filled, ValuePattern, fill};
 use crate::contract::{
     Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Runner, Tie, action_digest,
 };

@@ -4,8 +4,9 @@ use emendo_lang::{ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Languag
 use emendo_recipe::{Action, Text};
 use emendo_text::{Diagnostic, Span};
 
-use crate::actions::parameter_type;
-use crate::actions::symbol::{Place, overload};
+use crate::actions::meaning::Place;
+use crate::actions::shared::parameter_type;
+use crate::actions::symbol::overload;
 use crate::contract::CompileCx;
 
 /// A function that an action is about.

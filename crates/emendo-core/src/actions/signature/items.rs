@@ -4,8 +4,8 @@ use emendo_lang::{Certainty, Fact};
 use emendo_pattern::delete_item;
 use emendo_text::{Part, Span, Splice};
 
-use crate::actions::signature::release;
-use crate::actions::symbol::Place;
+use crate::actions::meaning::Place;
+use crate::actions::signature::output::release;
 use crate::contract::Change;
 
 /// How a dropped or moved value is spoken of.

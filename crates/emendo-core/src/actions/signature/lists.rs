@@ -6,11 +6,11 @@ use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, 
 use emendo_recipe::{Action, Table, Text, Value};
 use emendo_text::{Diagnostic, Span, Splice};
 
-use crate::actions::names;
+use crate::actions::meaning::Place;
+use crate::actions::shared::names;
 use crate::actions::signature::callable::{Assigned, Callable};
 use crate::actions::signature::items::{EFFECTS, drop_items, insert_items, move_items, short};
-use crate::actions::signature::{release, spelled};
-use crate::actions::symbol::Place;
+use crate::actions::signature::output::{release, spelled};
 use crate::contract::{Change, CompileCx};
 
 /// What happens to the parameters.

@@ -3,28 +3,27 @@
 mod callable;
 mod items;
 mod lists;
+mod output;
 mod packs;
 mod results;
 mod targets;
 mod typed;
 mod waiting;
 
-use std::collections::BTreeMap;
-
-use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language};
+use emendo_lang::{CallSite, FunctionSite, Language};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
-use emendo_text::{Diagnostic, Digest, RelPath, Span};
+use emendo_text::{Diagnostic, RelPath, Span};
 
 use self::callable::{Assigned, Callable};
 use self::lists::Lists;
 use self::packs::Packs;
 use self::results::Results;
 use self::targets::{Hit, Site, Targets};
-use crate::actions::symbol::Place;
-use crate::actions::{covers_code, language};
+use crate::actions::meaning::Place;
+use crate::actions::shared::{covers_code, language};
+use crate::actions::signature::output::{Of, Output};
 use crate::contract::{
-    Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Runner, Subject, Tie,
-    action_digest,
+    Change, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, Subject, Tie, action_digest,
 };
 
 /// The kind.
@@ -200,19 +199,6 @@ struct SignatureRunner {
     needs: Needs,
 }
 
-/// What an edit is one of.
-struct Of {
-    row: usize,
-    digest: Digest,
-    tie: Tie,
-}
-
-/// Where edits of a file go, with what all of them share.
-struct Output<'o> {
-    action: usize,
-    out: &'o mut Found,
-}
-
 impl Runner for SignatureRunner {
     fn kind(&self) -> &'static str {
         "signature"
@@ -340,83 +326,5 @@ impl SignatureRunner {
     fn of(&self, h: &Hit, uses: Vec<(String, Vec<Span>)>) -> Of {
         let digest = action_digest("signature", &self.targets.callables[h.row].written);
         Of { row: h.row, digest, tie: Tie { uses, ..h.tie.clone() } }
-    }
-}
-
-impl Output<'_> {
-    fn draft(
-        &mut self,
-        of: Of,
-        hull: Span,
-        tokens: Vec<Span>,
-        mut change: Change,
-        evidence: Vec<Fact>,
-    ) {
-        if change.splices.is_empty() {
-            return;
-        }
-        change.splices.sort_by_key(|s| (s.span.start, s.span.end));
-        let hull = change.splices.iter().map(|s| s.span).fold(hull, Span::hull);
-        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
-        self.out.drafts.push(Draft {
-            action: (self.action, of.row),
-            digest: of.digest,
-            hull,
-            tokens,
-            change,
-            certainty,
-            evidence,
-            alternatives: Vec::new(),
-            tie: of.tie,
-        });
-    }
-}
-
-/// Code of the recipe as it is written at a place: names that stand for symbols in the spelling that the file allows.
-fn spelled(
-    p: &Place<'_>,
-    code: &str,
-    names: &BTreeMap<String, String>,
-    space: emendo_lang::Space,
-    at: u32,
-    change: &mut Change,
-) -> Result<String, String> {
-    let mut out = String::new();
-    let mut end = 0;
-    let mut before = "";
-    for (start, token) in emendo_lang::token_texts(code) {
-        out.push_str(&code[end..start]);
-        end = start + token.len();
-        match names.get(token).filter(|_| before != ".") {
-            Some(symbol) => {
-                let spelled = p.resolver.spell(symbol, space, at)?;
-                change.imports.extend(spelled.imports);
-                out.push_str(&spelled.text);
-            }
-            None => out.push_str(token),
-        }
-        before = token;
-    }
-    out.push_str(&code[end..]);
-    Ok(out)
-}
-
-/// Names in code that goes are used there no more.
-fn release(p: &Place<'_>, gone: &[Span], change: &mut Change) {
-    let words = p.code.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);
-    change.released.extend(words.filter(|w| gone.iter().any(|g| g.contains(*w))));
-}
-
-/// What `@{it}` stands in for, split around it.
-fn around_it(text: &str) -> Option<(&str, &str)> {
-    text.split_once("@{it}")
-}
-
-/// Writes a text before and behind a place that stays.
-fn put_around(at: Span, before: &str, after: &str, change: &mut Change) {
-    for (place, text) in [(at.start, before), (at.end, after)] {
-        if !text.is_empty() {
-            change.splices.push(emendo_text::Splice::text(Span::at(place as usize), text));
-        }
     }
 }

@@ -9,12 +9,12 @@ use emendo_lang::{
 use emendo_recipe::{Action, Key, Shape, Table, Text};
 use emendo_text::{Diagnostic, Part, Span, Splice};
 
-use crate::actions::names;
+use crate::actions::meaning::Place;
+use crate::actions::shared::names;
 use crate::actions::signature::callable::{Assigned, Callable};
 use crate::actions::signature::items::{EFFECTS, short};
 use crate::actions::signature::lists::numbers;
-use crate::actions::signature::{put_around, release, spelled};
-use crate::actions::symbol::Place;
+use crate::actions::signature::output::{put_around, release, spelled};
 use crate::contract::{Change, CompileCx};
 
 /// Keys of `pack`.

@@ -7,11 +7,11 @@ use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::Action;
 use emendo_text::{Part, Span, Splice};
 
+use crate::actions::meaning::Place;
+use crate::actions::shared::{names, pattern_error};
 use crate::actions::signature::callable::Callable;
 use crate::actions::signature::lists::{is_type, same_code};
-use crate::actions::signature::{around_it, put_around, release, spelled};
-use crate::actions::symbol::Place;
-use crate::actions::{names, pattern_error};
+use crate::actions::signature::output::{around_it, put_around, release, spelled};
 use crate::contract::{Change, CompileCx};
 
 /// What happens to the result.
@@ -58,7 +58,7 @@ impl Results {
         }
         for (t, _) in action.table.tables("returns") {
             let (old_text, new_text) = (t.text("old")?, t.text("new")?);
-            let old = crate::actions::parts::sub_pattern(
+            let old = crate::actions::shared::sub_pattern(
                 language,
                 old_text,
                 action,

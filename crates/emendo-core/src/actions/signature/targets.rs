@@ -5,10 +5,9 @@ use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
 
+use crate::actions::meaning::{Place, SymbolRunner};
 use crate::actions::signature::callable::{Assigned, Callable};
-use crate::actions::symbol::{Place, SymbolRunner};
-use crate::actions::{What, parts};
-use crate::contract::{CompileCx, Found, Needs, Runner, Subject, Tie};
+use crate::contract::{CompileCx, Found, Needs, Runner, Subject, Tie, What};
 
 /// What an action is about, and what finds it.
 pub(super) struct Targets {
@@ -54,9 +53,9 @@ impl Targets {
     ) -> Self {
         let not_surrounded_by: Vec<Text> =
             action.table.texts("not_surrounded_by").into_iter().cloned().collect();
-        let around = not_surrounded_by
-            .iter()
-            .filter_map(|t| parts::sub_pattern(language, t, action, None, Marks::Here, cx));
+        let around = not_surrounded_by.iter().filter_map(|t| {
+            crate::actions::shared::sub_pattern(language, t, action, None, Marks::Here, cx)
+        });
         let around: Vec<Pattern> = around.collect();
         // Methods and functions are found in ways of their own.
         let of = |what: What, member: bool| {

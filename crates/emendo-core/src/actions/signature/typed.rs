@@ -7,11 +7,11 @@ use emendo_lang::{
 use emendo_recipe::Action;
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
+use crate::actions::meaning::Place;
+use crate::actions::shared::{covers_code, type_of};
 use crate::actions::signature::items::{EFFECTS, drop_items, short, warnings};
 use crate::actions::signature::lists::used;
-use crate::actions::signature::{Of, Output};
-use crate::actions::symbol::Place;
-use crate::actions::{covers_code, type_of};
+use crate::actions::signature::output::{Of, Output};
 use crate::contract::{
     Change, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses,
     action_digest,
@@ -328,7 +328,7 @@ impl TypedRunner {
             let opens = p.text(t.list).starts_with('<');
             if gone.len() == items.len() && opens && !t.more {
                 // Nothing is left between the brackets of type arguments: they go too.
-                crate::actions::signature::release(p, &gone, &mut change);
+                crate::actions::signature::output::release(p, &gone, &mut change);
                 change.splices.push(emendo_text::Splice::text(t.list, ""));
                 tokens.extend(&gone);
             } else if gone.len() == items.len() && t.more {

@@ -8,13 +8,14 @@ use emendo_lang::{
 use emendo_recipe::{Action, Text, Value};
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span, Splice};
 
+use crate::actions::meaning::{Place, SymbolRunner};
+use crate::actions::shared::{covers_code, language};
 use crate::actions::signature::callable::Callable;
+use crate::actions::signature::output::{Of, Output, put_around, release};
 use crate::actions::signature::targets::{Site, Targets};
-use crate::actions::signature::{Of, Output, put_around, release};
-use crate::actions::symbol::{Place, SymbolRunner};
-use crate::actions::{Declaration, Uses, What, covers_code, language};
 use crate::contract::{
-    Change, CompileCx, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, action_digest,
+    Change, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses,
+    What, action_digest,
 };
 
 /// How sure a declaration of another file is to change, among what is told of it.

@@ -4,9 +4,8 @@ use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
 use emendo_pattern::{doubled, respell};
 use emendo_text::{Span, Splice};
 
-use crate::actions::symbol::uses::Rewritten;
-use crate::actions::symbol::{Found, Place, SymbolRunner};
-use crate::contract::{NoteDraft, What};
+use crate::actions::meaning::{Place, Rewritten, SymbolRunner};
+use crate::contract::{Found, NoteDraft, What};
 
 /// An import that is to name something else.
 struct Moved<'a> {

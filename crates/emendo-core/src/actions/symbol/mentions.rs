@@ -6,10 +6,8 @@ use emendo_languages::language_of;
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span, Splice};
 
-use crate::actions::symbol::rows::{Rows, excepted};
-use crate::actions::symbol::uses::Rewritten;
-use crate::actions::symbol::{FileCx, Found, Place, Remains, Runner, SymbolRunner};
-use crate::contract::{Change, Draft, Needs, Tie, What};
+use crate::actions::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
+use crate::contract::{Change, Draft, FileCx, Found, Needs, Remains, Runner, Tie, What};
 
 /// Marks by which comments link to a name.
 const LINKS: &[&str] = &[

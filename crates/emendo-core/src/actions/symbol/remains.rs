@@ -3,10 +3,9 @@
 use emendo_lang::{Certainty, Language, Project, Space};
 use emendo_text::Span;
 
+use crate::actions::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
 use crate::actions::symbol::mentions::{comment_mentions, spelled_in, spelled_on};
-use crate::actions::symbol::rows::{Row, Rows};
-use crate::actions::symbol::{Meant, Needs, Place, Remains, SymbolRunner, row_digest};
-use crate::contract::What;
+use crate::contract::{Needs, Remains, What};
 
 impl SymbolRunner {
     /// A runner that only looks for symbols.

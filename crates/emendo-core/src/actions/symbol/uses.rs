@@ -4,16 +4,8 @@ use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space, Word, tok
 use emendo_pattern::respell;
 use emendo_text::{Span, Splice};
 
-use crate::actions::symbol::{Found, Meant, Place, SymbolRunner};
-use crate::contract::{Change, Draft, NoteDraft, Tie, What};
-
-/// What a use becomes.
-pub(super) struct Rewritten {
-    pub(super) splices: Vec<Splice>,
-    pub(super) imports: Vec<ImportName>,
-    /// Items of imports that change themselves.
-    pub(super) kept: Vec<Span>,
-}
+use crate::actions::meaning::{Meant, Place, Rewritten, SymbolRunner};
+use crate::contract::{Change, Draft, Found, NoteDraft, Tie, What};
 
 impl SymbolRunner {
     /// A word that ends like an old name.
@@ -221,7 +213,7 @@ impl SymbolRunner {
     }
 
     /// A value that names a key too keeps the key.
-    pub(super) fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
+    pub(crate) fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
         let short = self.rows.language.declares.short_values;
         let short = !short.is_empty()
             && p.code.tree.node_at(word.span, short).is_some_and(|n| short.contains(&n.kind()));
@@ -427,34 +419,6 @@ impl SymbolRunner {
 /// The place of a dotted name.
 pub(super) fn whole(path: &[(String, Span)]) -> Span {
     path.iter().map(|s| s.1).reduce(Span::hull).unwrap_or(Span::at(0))
-}
-
-/// The segments of a dotted name, with blanks and comments between them left out.
-pub(super) fn segments(text: &str, at: Span) -> Vec<(String, Span)> {
-    let mut out = Vec::new();
-    let source = at.of(text);
-    let mut comment: Option<&str> = None;
-    let mut tokens = token_texts(source).peekable();
-    while let Some((i, t)) = tokens.next() {
-        let next = tokens.peek().map(|(_, t)| *t);
-        match comment {
-            Some("*") if t == "*" && next == Some("/") => {
-                tokens.next();
-                comment = None;
-                continue;
-            }
-            Some(_) => continue,
-            None => {}
-        }
-        if t == "/" && next == Some("*") {
-            tokens.next();
-            comment = Some("*");
-        } else if t.starts_with(|c: char| c.is_alphanumeric() || c == '_' || c == '$') {
-            let start = at.start as usize + i;
-            out.push((t.to_owned(), Span::new(start, start + t.len())));
-        }
-    }
-    out
 }
 
 /// The segments that follow directly: `.Station.open`.

@@ -5,7 +5,7 @@ use emendo_text::{Chunk, Filter, Repeat, Span, Splice, Template, TemplateError};
 
 /// A piece of text with slots.
 #[derive(Debug)]
-pub(super) struct Snippet {
+pub(crate) struct Snippet {
     parts: Vec<Part>,
     template: Template,
 }
@@ -20,9 +20,9 @@ enum Part {
 type Slots = Vec<(String, Span)>;
 
 /// A place that fits.
-pub(super) struct Fit {
+pub(crate) struct Fit {
     /// The place.
-    pub(super) span: Span,
+    pub(crate) span: Span,
     slots: Slots,
 }
 
@@ -31,7 +31,7 @@ const REACH: usize = 400;
 
 impl Snippet {
     /// Compiles a text with slots.
-    pub(super) fn compile(text: &str) -> Result<Self, TemplateError> {
+    pub(crate) fn compile(text: &str) -> Result<Self, TemplateError> {
         let template = Template::parse(text)?;
         let mut parts = Vec::new();
         for chunk in &template.chunks {
@@ -49,12 +49,12 @@ impl Snippet {
     }
 
     /// True if it holds nothing.
-    pub(super) fn is_empty(&self) -> bool {
+    pub(crate) fn is_empty(&self) -> bool {
         self.parts.is_empty()
     }
 
     /// The names of its slots.
-    pub(super) fn slots(&self) -> impl Iterator<Item = &str> {
+    pub(crate) fn slots(&self) -> impl Iterator<Item = &str> {
         self.parts.iter().filter_map(|p| match p {
             Part::Slot { name, .. } if name != "_" => Some(name.as_str()),
             _ => None,
@@ -62,7 +62,7 @@ impl Snippet {
     }
 
     /// The places within a span that fit, from the first on; none overlaps another.
-    pub(super) fn find(&self, text: &str, within: Span) -> Vec<Fit> {
+    pub(crate) fn find(&self, text: &str, within: Span) -> Vec<Fit> {
         let all = tokens(within.of(text), within.start as usize);
         let mut out = Vec::new();
         let mut i = 0;
@@ -80,7 +80,7 @@ impl Snippet {
     }
 
     /// Writes this over a place that fits another; nothing if it says the same already.
-    pub(super) fn write(&self, text: &str, fit: &Fit) -> Option<Splice> {
+    pub(crate) fn write(&self, text: &str, fit: &Fit) -> Option<Splice> {
         let mut new = String::new();
         for chunk in &self.template.chunks {
             match chunk {

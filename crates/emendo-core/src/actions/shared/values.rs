@@ -4,13 +4,13 @@ use emendo_text::{Chunk, Template};
 use regex::Regex;
 
 /// What a slot is filled with.
-pub(super) enum Filled {
+pub(crate) enum Filled {
     /// Plain text.
     Text(String),
 }
 
 /// Fills the slots of a text; the error names a slot without a value.
-pub(super) fn fill(text: &str, value: impl Fn(&str) -> Option<Filled>) -> Result<String, String> {
+pub(crate) fn fill(text: &str, value: impl Fn(&str) -> Option<Filled>) -> Result<String, String> {
     let template = Template::parse(text).map_err(|e| e.message)?;
     let mut out = String::new();
     for chunk in template.chunks {
@@ -27,11 +27,11 @@ pub(super) fn fill(text: &str, value: impl Fn(&str) -> Option<Filled>) -> Result
 
 /// A text with slots as a matcher of whole values.
 #[derive(Debug)]
-pub(super) struct ValuePattern(Regex);
+pub(crate) struct ValuePattern(Regex);
 
 impl ValuePattern {
     /// Compiles a text with slots.
-    pub(super) fn compile(text: &str) -> Result<Self, emendo_text::TemplateError> {
+    pub(crate) fn compile(text: &str) -> Result<Self, emendo_text::TemplateError> {
         let template = Template::parse(text)?;
         let mut source = String::from("(?s)^");
         let mut seen = std::collections::HashSet::new();
@@ -54,7 +54,7 @@ impl ValuePattern {
     }
 
     /// The slots of a value that fits.
-    pub(super) fn fit(&self, value: &str) -> Option<Vec<(String, String)>> {
+    pub(crate) fn fit(&self, value: &str) -> Option<Vec<(String, String)>> {
         let groups = self.0.captures(value)?;
         let names = self.0.capture_names().flatten();
         Some(
@@ -65,7 +65,7 @@ impl ValuePattern {
     }
 
     /// The names of its slots.
-    pub(super) fn slots(&self) -> Vec<String> {
+    pub(crate) fn slots(&self) -> Vec<String> {
         self.0.capture_names().flatten().map(str::to_owned).collect()
     }
 }

@@ -3,8 +3,8 @@
 use emendo_lang::{Certainty, Fact, Overload, Project, Space, Ty, Word};
 use emendo_text::{Span, Splice};
 
-use crate::actions::symbol::uses::Rewritten;
-use crate::actions::symbol::{Meant, Place, SymbolRunner};
+use crate::actions::meaning::place::{Place, Rewritten};
+use crate::actions::meaning::{Meant, SymbolRunner};
 use crate::contract::What;
 
 impl SymbolRunner {
@@ -98,7 +98,7 @@ impl SymbolRunner {
     }
 
     /// A member that is taken apart by its name keeps the name that the code gives it.
-    pub(super) fn in_place(
+    pub(crate) fn in_place(
         &self,
         p: &Place<'_>,
         word: &Word,
@@ -145,7 +145,7 @@ impl SymbolRunner {
     }
 
     /// A call becomes a read: its brackets go.
-    pub(super) fn as_property(
+    pub(crate) fn as_property(
         &self,
         p: &Place<'_>,
         word: &Word,

@@ -1,14 +1,12 @@
 //! The parts of an action about code that are patterns of their own: what stands around, what is rewritten along.
 
-use emendo_lang::{Language, Ty};
-use emendo_pattern::{
-    Conditions, Constraint, Follow, Gather, Pattern, Replacement, Rework, Rule, SlotConditions,
-};
+use emendo_lang::Language;
+use emendo_pattern::{Follow, Gather, Pattern, Replacement, Rework, Rule};
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Marks};
-use regex::Regex;
 
-use crate::actions::{current, names, pattern_error};
+use crate::actions::shared::code::{names, pattern_error};
+use crate::actions::shared::patterns::sub_pattern;
 use crate::contract::{CompileCx, Query};
 
 /// Keys of an item of `each`.
@@ -18,7 +16,7 @@ pub(super) const EACH: &[Key] = &[
 ];
 
 /// Keys of `[step.code.gather.NAME]`.
-pub(super) const GATHER: &[Key] = &[
+pub(crate) const GATHER: &[Key] = &[
     Key::required("from", Shape::Text, "the slot that is collected from"),
     Key::required("each", Shape::Tables(EACH), "what is collected, and how each is written"),
     Key::new("join", Shape::Text, "what stands between two"),
@@ -28,7 +26,7 @@ pub(super) const GATHER: &[Key] = &[
 ];
 
 /// Keys of `[[step.code.rework]]`.
-pub(super) const REWORK: &[Key] = &[
+pub(crate) const REWORK: &[Key] = &[
     Key::required("in", Shape::Text, "the slot in which it is done"),
     Key::new("old", Shape::Pattern, "the code that is looked for there"),
     Key::new("new", Shape::Pattern, "the code that is written; empty deletes"),
@@ -38,162 +36,34 @@ pub(super) const REWORK: &[Key] = &[
 ];
 
 /// Keys of `[[step.code.follow]]`.
-pub(super) const FOLLOW: &[Key] = &[
+pub(crate) const FOLLOW: &[Key] = &[
     Key::required("of", Shape::Text, "the slot that holds the declared name"),
     Key::required("old", Shape::Texts, "the uses, one pattern or several"),
     Key::required("new", Shape::Pattern, "what a use becomes"),
 ];
 
 /// Keys of `elsewhere`.
-pub(super) const ELSEWHERE: &[Key] = &[
+pub(crate) const ELSEWHERE: &[Key] = &[
     Key::required("find", Shape::Pattern, "the pattern that must fit somewhere in the project"),
     Key::new("files", Shape::Globs, "only in these files"),
     Key::new("slots", Shape::Named(emendo_recipe::SLOT), "what its slots may hold"),
 ];
 
-/// Compiles a pattern with the names of its action and constraints of its own.
-pub(super) fn sub_pattern(
-    language: &'static Language,
-    text: &Text,
-    action: &Action,
-    slots: Option<&Table>,
-    marks: Marks,
-    cx: &mut CompileCx<'_>,
-) -> Option<Pattern> {
-    match Pattern::compile_with(language, &text.text, &names(action, cx), None, marks) {
-        Ok(mut pattern) => {
-            if let Some(slots) = slots {
-                constrain(&mut pattern, slots, action, cx);
-            }
-            pattern.spell(cx.spellings);
-            Some(pattern)
-        }
-        Err(e) => {
-            cx.out.push(pattern_error(&e, text));
-            None
-        }
-    }
-}
-
-fn sub_patterns(
-    language: &'static Language,
-    table: &Table,
-    key: &str,
-    action: &Action,
-    marks: Marks,
-    cx: &mut CompileCx<'_>,
-) -> Vec<Pattern> {
-    let slots = action.table.table("slots");
-    let texts: Vec<Text> = table.texts(key).into_iter().cloned().collect();
-    texts
-        .iter()
-        .filter_map(|t| {
-            let own = slots.filter(|_| !std::ptr::eq(table, slots.unwrap_or(table)));
-            sub_pattern(language, t, action, own.filter(|_| key.contains("surrounded")), marks, cx)
-        })
-        .collect()
-}
-
-/// Sets what `slots` says of the slots that a pattern has.
-pub(super) fn constrain(
-    pattern: &mut Pattern,
-    slots: &Table,
-    action: &Action,
-    cx: &mut CompileCx<'_>,
-) {
-    for entry in &slots.entries {
-        let Value::Table(t) = &entry.node.value else { continue };
-        if !pattern.slots().any(|s| s == entry.key) {
-            continue;
-        }
-        let regex = |key: &str| t.text(key).and_then(|t| Regex::new(&t.text).ok());
-        let list = |key: &str| t.texts(key).into_iter().map(|t| t.text.clone()).collect::<Vec<_>>();
-        let language = pattern.language();
-        let types = types_of(language, t, "type", action, cx);
-        let not_types = types_of(language, t, "not_type", action, cx);
-        let constraint = Constraint {
-            text: regex("text"),
-            not_text: regex("not_text"),
-            form: list("form"),
-            not_form: list("not_form"),
-            means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
-            types,
-            not_types,
-            is: sub_patterns(language, t, "is", action, Marks::None, cx),
-            is_not: sub_patterns(language, t, "is_not", action, Marks::None, cx),
-        };
-        pattern.constrain(&entry.key, constraint);
-    }
-}
-
-/// The types that a key of a slot names.
-fn types_of(
-    language: &'static Language,
-    slot: &Table,
-    key: &str,
-    action: &Action,
-    cx: &mut CompileCx<'_>,
-) -> Vec<Ty> {
-    let texts: Vec<Text> = slot.texts(key).into_iter().cloned().collect();
-    texts.iter().filter_map(|t| crate::actions::type_of(language, t, action, cx)).collect()
-}
-
-/// What must stand around and within a place of an action.
-pub(super) fn conditions(
-    language: &'static Language,
-    action: &Action,
-    cx: &mut CompileCx<'_>,
-) -> Conditions {
-    let table = &action.table;
-    let mut list = |table: &Table, key: &str, marks: Marks| {
-        sub_patterns(language, table, key, action, marks, cx)
-    };
-    let mut out = Conditions {
-        surrounded_by: list(table, "surrounded_by", Marks::Here),
-        not_surrounded_by: list(table, "not_surrounded_by", Marks::Here),
-        holding: list(table, "holding", Marks::None),
-        not_holding: list(table, "not_holding", Marks::None),
-        unused: table.text("value").is_some_and(|v| v.text == "unused"),
-        slots: Vec::new(),
-    };
-    for entry in table.table("slots").map_or(&[][..], |s| &s.entries) {
-        let Value::Table(t) = &entry.node.value else { continue };
-        let conditions = SlotConditions {
-            slot: entry.key.clone(),
-            holding: list(t, "holding", Marks::None),
-            not_holding: list(t, "not_holding", Marks::None),
-            defined_with: list(t, "defined_with", Marks::None),
-        };
-        let any = !conditions.holding.is_empty()
-            || !conditions.not_holding.is_empty()
-            || !conditions.defined_with.is_empty();
-        out.slots.extend(any.then_some(conditions));
-    }
-    out
-}
-
-/// The names that patterns of conditions bind besides the action's own.
-pub(super) fn bound_by(conditions: &Conditions) -> Vec<String> {
-    let slots = conditions.slots.iter().flat_map(|s| s.holding.iter().chain(&s.defined_with));
-    let all = conditions.surrounded_by.iter().chain(&conditions.holding).chain(slots);
-    all.flat_map(Pattern::slots).map(str::to_owned).collect()
-}
-
 /// What is rewritten along with a match.
 #[derive(Default)]
-pub(super) struct Along {
-    pub(super) gather: Vec<Gather>,
-    pub(super) rework: Vec<Rework>,
-    pub(super) follow: Vec<Follow>,
+pub(crate) struct Along {
+    pub(crate) gather: Vec<Gather>,
+    pub(crate) rework: Vec<Rework>,
+    pub(crate) follow: Vec<Follow>,
     /// Slots that stand only in `new`: the names to choose from.
-    pub(super) free: Vec<(String, Vec<String>)>,
+    pub(crate) free: Vec<(String, Vec<String>)>,
     /// Slots that may be bound to one variable only once.
-    pub(super) single: Vec<String>,
+    pub(crate) single: Vec<String>,
 }
 
 impl Along {
     /// Compiles what an action says. `bound` are the slots that its own patterns bind.
-    pub(super) fn compile(
+    pub(crate) fn compile(
         language: &'static Language,
         action: &Action,
         bound: &[String],
@@ -224,7 +94,7 @@ impl Along {
     }
 
     /// The slots that it binds for `new`.
-    pub(super) fn binds(&self) -> impl Iterator<Item = String> {
+    pub(crate) fn binds(&self) -> impl Iterator<Item = String> {
         self.gather.iter().map(|g| g.name.clone()).chain(self.free.iter().map(|f| f.0.clone()))
     }
 }
@@ -376,7 +246,7 @@ fn follow(
 }
 
 /// Slots that `slots` speaks of and nothing binds.
-pub(super) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<'_>) {
+pub(crate) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<'_>) {
     let Some(slots) = action.table.table("slots") else { return };
     for entry in slots.entries.iter().filter(|e| !known.contains(&e.key)) {
         let help = if known.is_empty() {
@@ -393,7 +263,7 @@ pub(super) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<
 }
 
 /// Compiles `elsewhere`.
-pub(super) fn query(
+pub(crate) fn query(
     language: &'static Language,
     action: &Action,
     cx: &mut CompileCx<'_>,

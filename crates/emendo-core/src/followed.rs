@@ -32,7 +32,7 @@ pub(crate) fn follow(
             .filter(|p| runner.covers(p))
             .flat_map_iter(|path| {
                 let wanted =
-                    |b: &[u8]| narrow.may_matter(b) && runner.needs().met(&narrow.present(b));
+                    |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(runner.needs());
                 let found = look.read(path, &wanted, &[], &|cx| runner.declares(cx));
                 found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
             })

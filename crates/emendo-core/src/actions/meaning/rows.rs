@@ -8,22 +8,21 @@ use emendo_lang::{FileFacts, Language, Ty, Word};
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
 
-use crate::actions::symbol::{CompileCx, row_digest};
-use crate::contract::What;
+use crate::contract::{CompileCx, What, action_digest};
 
 /// One old name with its new.
-pub(super) struct Row {
-    pub(super) digest: Digest,
+pub(crate) struct Row {
+    pub(crate) digest: Digest,
     /// The old symbol, and other names that it may have by now.
-    pub(super) olds: Vec<String>,
-    pub(super) new: Option<String>,
-    pub(super) advice: Option<String>,
+    pub(crate) olds: Vec<String>,
+    pub(crate) new: Option<String>,
+    pub(crate) advice: Option<String>,
     /// The types of the parameters that choose an overload, as they are written.
-    pub(super) parameters: Option<Vec<Ty>>,
+    pub(crate) parameters: Option<Vec<Ty>>,
     /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
-    pub(super) carried: bool,
+    pub(crate) carried: bool,
     /// It is another row in the form that leaves out the end of the name.
-    pub(super) short_for: Option<usize>,
+    pub(crate) short_for: Option<usize>,
 }
 
 impl Row {
@@ -52,11 +51,11 @@ impl Row {
 }
 
 /// All rows of an action.
-pub(super) struct Rows {
-    pub(super) language: &'static Language,
-    pub(super) what: What,
-    pub(super) all: Vec<Row>,
-    pub(super) except: Vec<String>,
+pub(crate) struct Rows {
+    pub(crate) language: &'static Language,
+    pub(crate) what: What,
+    pub(crate) all: Vec<Row>,
+    pub(crate) except: Vec<String>,
     /// Row and old name, by the last part of the name.
     by_last: HashMap<String, Vec<(usize, usize)>>,
     /// Row and old name, by the whole name.
@@ -73,7 +72,7 @@ struct Scan {
 }
 
 impl Rows {
-    pub(super) fn compile(
+    pub(crate) fn compile(
         action: &Action,
         language: &'static Language,
         what: What,
@@ -128,7 +127,7 @@ impl Rows {
                 Some(texts) => {
                     let read = |t: &String| {
                         let text = Text::derived(t.clone(), p.old.span);
-                        crate::actions::parameter_type(language, &text, old, action, cx)
+                        crate::actions::shared::parameter_type(language, &text, old, action, cx)
                     };
                     Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
                 }
@@ -165,7 +164,7 @@ impl Rows {
         Some(Self::new(language, what, all, except))
     }
 
-    pub(super) fn new(
+    pub(crate) fn new(
         language: &'static Language,
         what: What,
         mut all: Vec<Row>,
@@ -198,7 +197,7 @@ impl Rows {
     }
 
     /// The words that a file must hold. A member's type need not be named: what a function gives may be of it.
-    pub(super) fn needs(&self) -> impl Iterator<Item = Vec<String>> {
+    pub(crate) fn needs(&self) -> impl Iterator<Item = Vec<String>> {
         let names = &self.language.names;
         let olds = self.all.iter().flat_map(|r| &r.olds);
         olds.map(|old| {
@@ -214,7 +213,7 @@ impl Rows {
     }
 
     /// The words of a file that end like an old name, in order of place.
-    pub(super) fn words(&self, facts: &FileFacts) -> Vec<(Word, usize, usize)> {
+    pub(crate) fn words(&self, facts: &FileFacts) -> Vec<(Word, usize, usize)> {
         let mut hits: Vec<(Word, usize, usize)> = Vec::new();
         let mut add = |words: &[Word], rows: &[(usize, usize)]| {
             hits.extend(words.iter().flat_map(|w| rows.iter().map(|r| (*w, r.0, r.1))));
@@ -233,7 +232,7 @@ impl Rows {
     }
 
     /// The rows whose last name stands in a text, as a word or within one: others need not be looked for.
-    pub(super) fn hinted(&self, text: &str) -> Vec<usize> {
+    pub(crate) fn hinted(&self, text: &str) -> Vec<usize> {
         let scan = self.scan.get_or_init(|| {
             let mut names: Vec<(&String, Vec<usize>)> = Vec::new();
             for (last, rows) in &self.by_last {
@@ -259,22 +258,22 @@ impl Rows {
     }
 
     /// The old symbol of a row, in full.
-    pub(super) fn symbol(&self, row: usize) -> &String {
+    pub(crate) fn symbol(&self, row: usize) -> &String {
         &self.all[self.all[row].short_for.unwrap_or(row)].olds[0]
     }
 
     /// The rows that are written in the recipe.
-    pub(super) fn written(&self) -> impl Iterator<Item = &Row> {
+    pub(crate) fn written(&self) -> impl Iterator<Item = &Row> {
         self.all.iter().filter(|r| r.short_for.is_none())
     }
 
     /// The rows of a last name.
-    pub(super) fn called(&self, last: &str) -> &[(usize, usize)] {
+    pub(crate) fn called(&self, last: &str) -> &[(usize, usize)] {
         self.by_last.get(last).map_or(&[], Vec::as_slice)
     }
 
     /// The last names of all rows that a file uses, in order.
-    pub(super) fn used_names(&self, facts: &FileFacts) -> Vec<&String> {
+    pub(crate) fn used_names(&self, facts: &FileFacts) -> Vec<&String> {
         let mut out: Vec<&String> = if self.by_last.len() < 64 {
             self.by_last.keys().filter(|n| !facts.words(n).is_empty()).collect()
         } else {
@@ -286,7 +285,7 @@ impl Rows {
     }
 
     /// The row that decides about a full name: the longest that is the name or stands above it, unless it is excepted.
-    pub(super) fn deciding(&self, path: &str) -> Option<(usize, &str)> {
+    pub(crate) fn deciding(&self, path: &str) -> Option<(usize, &str)> {
         if self.except.iter().any(|e| excepted(e, path)) {
             return None;
         }
@@ -301,7 +300,7 @@ impl Rows {
     }
 
     /// True if a name is excepted.
-    pub(super) fn keeps(&self, path: &str) -> bool {
+    pub(crate) fn keeps(&self, path: &str) -> bool {
         self.except.iter().any(|e| excepted(e, path))
     }
 }
@@ -313,7 +312,7 @@ fn later_names(symbol: &str, action: &Action, recipe: &emendo_recipe::Recipe) ->
     let mut out: Vec<String> = Vec::new();
     let mut name = symbol.to_owned();
     for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.name() == "symbol") {
-        for (old, new) in crate::actions::symbol::renames(a, &recipe.source) {
+        for (old, new) in crate::actions::meaning::rows::renames(a, &recipe.source) {
             let rest = name.strip_prefix(old.as_str());
             if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
                 name = format!("{new}{rest}");
@@ -368,7 +367,7 @@ fn is_symbol(language: &Language, what: What, t: &str) -> bool {
 }
 
 /// Is a symbol excepted? `a.b` is exactly that and what it contains, `a.b.*` names directly below, `a.b.**` all below.
-pub(super) fn excepted(except: &str, path: &str) -> bool {
+pub(crate) fn excepted(except: &str, path: &str) -> bool {
     let below =
         |prefix: &str| path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']));
     if let Some(prefix) = except.strip_suffix("**") {
@@ -379,4 +378,33 @@ pub(super) fn excepted(except: &str, path: &str) -> bool {
         return below(prefix.trim_end_matches(['.', ':', '/']));
     }
     path == except || below(except)
+}
+
+/// What stands between a base and a symbol below it.
+pub(crate) fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
+    let language = action.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text));
+    move |base: &str| match language {
+        Some(l)
+            if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) =>
+        {
+            l.names.module_separator
+        }
+        Some(l) => l.names.separator,
+        None => ".",
+    }
+}
+
+/// The old and new names of an action, for symbols that are known under both.
+pub(crate) fn renames(action: &Action, source: &emendo_recipe::Source) -> Vec<(String, String)> {
+    let mut ignored = Vec::new();
+    let rows = pairs(action, source, &joint(action), &mut ignored);
+    let name = |t: &str| overload(t).0.to_owned();
+    // One overload that gets another name does not make the two names one.
+    let all = rows.iter().filter(|p| overload(&p.old.text).1.is_none());
+    all.filter_map(|p| Some((name(&p.old.text), name(&p.new.as_ref()?.text)))).collect()
+}
+
+/// Identity of a row: what it looks for.
+pub(crate) fn row_digest(old: &str) -> emendo_text::Digest {
+    action_digest("symbol", old)
 }
