@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
+use emendo_actions::recipe_kinds;
 use emendo_recipe::{Recipe, Source, load};
 use emendo_text::{Diagnostic, Severity, Span};
 
-use crate::actions::recipe_kinds;
 use crate::plan::{Limit, Plan};
 use crate::shelf::Shelf;
 

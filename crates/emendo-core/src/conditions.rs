@@ -4,6 +4,9 @@
 use std::collections::BTreeSet;
 use std::sync::{Arc, RwLock};
 
+use emendo_actions::{
+    Declaration, FileCx, Found, Needs, Query, Remains, Replaces, Runner, Subject, Uses,
+};
 use emendo_docs::{ECOSYSTEMS, Requirement, ecosystem_of, format_of, lowest};
 use emendo_lang::{FileFacts, Language, Tree};
 use emendo_languages::language_of;
@@ -11,9 +14,6 @@ use emendo_recipe::{Action, Condition, Globs, Recipe, Table};
 use emendo_text::{Diagnostic, RelPath};
 use rayon::prelude::*;
 
-use crate::contract::{
-    Declaration, FileCx, Found, Needs, Query, Remains, Replaces, Runner, Subject, Uses,
-};
 use crate::files::ProjectFiles;
 use crate::project::Project;
 use crate::survey::{Survey, survey};

@@ -3,11 +3,11 @@
 
 use std::collections::{BTreeSet, HashSet};
 
+use emendo_actions::Subject;
 use emendo_lang::{Index, Language};
 use emendo_text::RelPath;
 use serde::{Deserialize, Serialize};
 
-use crate::contract::Subject;
 use crate::narrow::Present;
 
 /// How many modules that pass names on are told apart; with more, every file with the name is looked into.

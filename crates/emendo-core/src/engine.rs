@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
+use emendo_actions::{Answer, Followed, Needs, Query};
 use emendo_docs::{Manifest, ecosystem_of};
 use emendo_lang::{FileFacts, Index, Project as _, Resolver, Tree};
 use emendo_languages::language_of;
@@ -11,7 +12,6 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::conditions::Conditions;
-use crate::contract::{Answer, Followed, Needs, Query};
 use crate::decisions::Decisions;
 use crate::edit::{Note, Own};
 use crate::files::ProjectFiles;

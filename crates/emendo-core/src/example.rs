@@ -357,7 +357,7 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     };
     for action in steps.flat_map(|s| &s.actions).filter(reads) {
         symbols.extend(action.scope.symbols());
-        let old = crate::actions::renames(action, &recipe.source)
+        let old = emendo_actions::renames(action, &recipe.source)
             .into_iter()
             .filter(|_| action.kind.name() == "symbol");
         symbols.extend(old.map(|(old, _)| (old.rsplit('.').next().unwrap_or("").to_owned(), old)));

@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use emendo_actions::{Code, Declaration, FileCx, Followed, Runner};
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Lines, RelPath, Span, Text};
 use rayon::prelude::*;
 
-use crate::contract::{Code, Declaration, FileCx, Followed, Runner};
 use crate::narrow::{Declared, Narrow};
 use crate::plan::Plan;
 use crate::project::Project;

@@ -2,12 +2,11 @@
 
 use std::collections::{BTreeMap, HashSet};
 
+use emendo_actions::{Runner, SymbolRunner, TextWatch, What};
 use emendo_lang::{Certainty, Language};
 use emendo_languages::LANGUAGES;
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{SymbolRunner, TextWatch};
-use crate::contract::{Runner, What};
 use crate::edit::StepKey;
 use crate::plan::PlanStep;
 

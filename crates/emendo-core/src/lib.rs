@@ -20,12 +20,10 @@
 //! # Ok(()) }
 //! ```
 
-mod actions;
 mod anchor;
 mod check;
 mod conditions;
 mod conflicts;
-mod contract;
 mod decisions;
 mod discover;
 mod disk;
@@ -65,7 +63,6 @@ pub fn holder(language: &str) -> &'static str {
     }
 }
 
-pub use crate::actions::{Answer, Query, recipe_kinds};
 pub use crate::check::{Checked, Messages, check};
 pub use crate::conditions::{Unmet, unmet};
 pub use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
@@ -90,4 +87,5 @@ pub use crate::survey::{
     survey,
 };
 pub use crate::walk::{Skipped, Skips};
+pub use emendo_actions::{Answer, Query, recipe_kinds};
 pub use emendo_lang::Certainty;

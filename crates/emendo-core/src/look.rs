@@ -4,13 +4,13 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
+use emendo_actions::Subject;
 use emendo_docs::{Manifest, ecosystem_of};
 use emendo_lang::{DeclaredIn, FileFacts, Index, Language, Project as _, Tree};
 use emendo_languages::{LANGUAGES, language_of};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
-use crate::contract::Subject;
 use crate::discover::{Discovered, Wider};
 use crate::narrow::{Declared, Kept, Narrow, Present};
 use crate::plan::Plan;
@@ -189,7 +189,7 @@ impl Look<'_> {
         seen
     }
 
-    fn runners(&self) -> impl Iterator<Item = ((usize, usize), &dyn crate::contract::Runner)> {
+    fn runners(&self) -> impl Iterator<Item = ((usize, usize), &dyn emendo_actions::Runner)> {
         let steps = self.plan.steps.iter().enumerate();
         steps.flat_map(|(s, step)| {
             step.runners.iter().enumerate().map(move |(r, runner)| ((s, r), runner.as_ref()))
@@ -238,7 +238,7 @@ impl Look<'_> {
         out
     }
 
-    fn watches(&self) -> impl Iterator<Item = &dyn crate::contract::Runner> {
+    fn watches(&self) -> impl Iterator<Item = &dyn emendo_actions::Runner> {
         self.plan.watches.iter().map(|w| w.runner.as_ref())
     }
 

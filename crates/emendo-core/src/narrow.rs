@@ -4,11 +4,10 @@ use std::borrow::Cow;
 use std::collections::{BTreeSet, HashSet};
 
 use aho_corasick::{AhoCorasick, MatchKind};
+use emendo_actions::{Needs, lossy, words};
 use emendo_lang::Language;
 use rustc_hash::{FxHashMap, FxHashSet};
 use serde::{Deserialize, Serialize};
-
-use crate::contract::{Needs, lossy, words};
 
 /// All words that any step of a run asks for, compiled for one look at each file.
 pub struct Narrow {

@@ -4,15 +4,14 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
 
+use emendo_actions::{CompileCx, KINDS, Kind, Needs, Runner, Subject, named_symbol, renames};
 use emendo_lang::{Language, Learned, LibraryType, Spellings};
 use emendo_languages::LANGUAGES;
 use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
-use crate::actions::{KINDS, named_symbol, renames};
 use crate::conditions::{Conditioned, Conditions};
-use crate::contract::{CompileCx, Kind, Needs, Runner, Subject};
 use crate::edit::StepKey;
 use crate::leftovers::{Watch, watches};
 use crate::narrow::{Declared, Narrow};
@@ -227,7 +226,7 @@ impl Plan {
     }
 
     /// Questions that actions have about other files.
-    pub fn queries(&self) -> Vec<std::sync::Arc<crate::actions::Query>> {
+    pub fn queries(&self) -> Vec<std::sync::Arc<emendo_actions::Query>> {
         self.steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.queries()).collect()
     }
 

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
 use emendo_pattern::ImportPlan;
 use emendo_text::{
@@ -11,7 +12,6 @@ use emendo_text::{
 
 use crate::anchor::Anchors;
 use crate::conflicts::conflicts;
-use crate::contract::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use crate::decisions::{Decisions, Status};
 use crate::edit::{Edit, Evidence, Note, Option_, Own, Standing};
 use crate::engine::{Answers, Mode};

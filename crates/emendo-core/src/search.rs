@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
+use emendo_actions::Needs;
 use emendo_lang::{Certainty, FileFacts, Index, Language, Project as _, Resolver, Tree};
 use emendo_pattern::{Nearest, Pattern};
 use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;
 
-use crate::contract::Needs;
 use crate::files::ProjectFiles;
 use crate::narrow::{Declared, Narrow};
 use crate::project::Project;

@@ -12,6 +12,7 @@ pub(crate) const CRATES: &[&str] = &[
     "emendo-languages",
     "emendo-docs",
     "emendo-recipe",
+    "emendo-actions",
     "emendo-core",
     "emendo-report",
     "emendo",

@@ -1,0 +1,72 @@
+//! What an action sees while it is compiled, and of one file.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use emendo_docs::Manifest;
+use emendo_lang::{FileFacts, Index, Resolver, Spellings, Tree};
+use emendo_recipe::Recipe;
+use emendo_text::{Diagnostic, RelPath};
+
+use crate::contract::followed::Followed;
+use crate::contract::query::{Answer, Query};
+
+/// A parsed file.
+pub struct Code {
+    /// Its language.
+    pub language: &'static emendo_lang::Language,
+    /// The tree.
+    pub tree: Tree,
+    /// The facts.
+    pub facts: FileFacts,
+}
+
+/// What an action may ask while it is compiled.
+pub struct CompileCx<'a> {
+    /// The recipe.
+    pub recipe: &'a Recipe,
+    /// All renames of the recipe: symbols are known under both names.
+    pub spellings: &'a Spellings,
+    /// Renames of earlier steps, old and new.
+    pub renamed: &'a [(String, String)],
+    /// What is wrong.
+    pub out: &'a mut Vec<Diagnostic>,
+}
+
+/// What an action sees of one file, and what it may ask.
+pub struct FileCx<'a> {
+    /// The file.
+    pub path: &'a RelPath,
+    /// Its text before the step.
+    pub text: &'a str,
+    /// The line end that most lines have.
+    pub line_end: &'a str,
+    /// Its tree and facts, where it is code.
+    pub code: Option<&'a Code>,
+    /// What the project declares.
+    pub project: &'a Index,
+    /// All manifests.
+    pub manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
+    /// The packages of the recipe's symbols.
+    pub packages: &'a [String],
+    /// Answers to the questions about other files, in the order of the plan's questions.
+    pub answers: &'a [(Arc<Query>, Vec<Answer>)],
+    /// Declarations whose uses the step changes with them, in whatever file they are.
+    pub followed: &'a [Followed],
+    /// What the step wrote in this file before, by the journal; only of actions that do their work once.
+    pub own: &'a [&'a str],
+}
+
+impl FileCx<'_> {
+    /// The answers to a question.
+    pub fn answers_to(&self, query: &Arc<Query>) -> &[Answer] {
+        let found = self.answers.iter().find(|(q, _)| Arc::ptr_eq(q, query));
+        found.map_or(&[], |(_, answers)| answers.as_slice())
+    }
+
+    /// The resolver for the file.
+    pub fn resolver<'a>(&'a self, code: &'a Code) -> Resolver<'a> {
+        Resolver::new(code.language, &code.facts, self.project, &code.tree, self.text)
+            .in_file(self.path)
+    }
+}

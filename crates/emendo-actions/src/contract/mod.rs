@@ -1,0 +1,18 @@
+//! The contract of actions: what a kind is, what its compiled actions see and give, and what they may ask of a run.
+
+mod cx;
+mod draft;
+mod followed;
+mod needs;
+mod query;
+mod replaced;
+mod runner;
+
+pub use cx::{Code, CompileCx, FileCx};
+pub(crate) use draft::action_digest;
+pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};
+pub use followed::{Declaration, Followed, Uses};
+pub use needs::{Needs, WORD, lossy, words};
+pub use query::{Answer, Query};
+pub use replaced::{Old, Remains, Replaces, What};
+pub use runner::{Kind, Runner, Subject};

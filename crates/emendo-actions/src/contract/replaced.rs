@@ -1,0 +1,84 @@
+//! What actions replace, and what is left of it.
+
+use emendo_lang::{Certainty, Fact};
+use emendo_text::Span;
+
+/// What kind of symbols an action is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum What {
+    /// A package or module, with all below.
+    Package,
+    /// Something that is reached by its own name: a type, a function, a macro.
+    Free,
+    /// A member that is called.
+    Method,
+    /// A member that is read or written.
+    Property,
+    /// A member of a type that is always reached through the type's name.
+    Constant,
+}
+
+impl What {
+    pub(crate) fn of(word: &str) -> Self {
+        match word {
+            "package" | "module" => Self::Package,
+            "method" => Self::Method,
+            "property" => Self::Property,
+            "constant" | "enum-case" => Self::Constant,
+            _ => Self::Free,
+        }
+    }
+
+    /// A word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Package => "package",
+            Self::Free => "name",
+            Self::Method => "method",
+            Self::Property => "property",
+            Self::Constant => "constant",
+        }
+    }
+
+    /// True for members of types.
+    pub(crate) fn member(self) -> bool {
+        matches!(self, Self::Method | Self::Property | Self::Constant)
+    }
+}
+
+/// A symbol that an action replaces.
+#[derive(Clone, Debug)]
+pub struct Old {
+    /// The full symbol.
+    pub symbol: String,
+    /// What it is.
+    pub what: What,
+    /// What to do with a use that is left.
+    pub advice: Option<String>,
+}
+
+/// What an action replaces, and by what.
+#[derive(Clone, Debug, Default)]
+pub struct Replaces {
+    /// What is to be gone.
+    pub old: Vec<Old>,
+    /// What is there instead.
+    pub new: Vec<String>,
+    /// What keeps its name below what is to be gone.
+    pub kept: Vec<String>,
+}
+
+/// A place that still means or mentions an old symbol, in the text of a run.
+#[derive(Clone, Debug)]
+pub struct Remains {
+    /// The place.
+    pub at: Span,
+    /// The old symbol.
+    pub symbol: String,
+    /// How sure it is that it is meant.
+    pub certainty: Certainty,
+    /// Why, in plain words; empty where a fact says it.
+    pub why: String,
+    /// The fact that says it.
+    pub fact: Option<Fact>,
+}

@@ -1,0 +1,33 @@
+//! The kinds of actions that recipes are made of, one file or folder each, with keys, check, compile and run together.
+//!
+//! - [`Kind`] is a kind of action; [`KINDS`] is the table of them.
+//! - A kind compiles an action of a recipe into a [`Runner`], which finds in one file ([`FileCx`]) what it would do there:
+//!   [`Draft`]s and notes, gathered in [`Found`]. It knows no decision and writes nothing.
+//! - [`Needs`] say what words a file must hold; [`Query`], [`Declaration`] and [`Replaces`] are what an action wants to know of
+//!   other files, what it changes for them, and what is to be gone when it is done.
+//!
+//! ```
+//! let kinds: Vec<&str> = emendo_actions::recipe_kinds().iter().map(|k| k.name()).collect();
+//! assert!(kinds.contains(&"code") && kinds.contains(&"note"));
+//! ```
+
+mod code;
+mod contract;
+mod library;
+mod meaning;
+mod note;
+mod setting;
+mod shared;
+mod signature;
+mod symbol;
+mod table;
+
+pub use contract::{
+    Alternative, Answer, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed, Found,
+    Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, Tie, Uses, WORD, What,
+    lossy, words,
+};
+pub use meaning::{SymbolRunner, renames};
+pub use shared::named_symbol;
+pub use symbol::TextWatch;
+pub use table::{KINDS, recipe_kinds};

@@ -1,0 +1,197 @@
+//! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
+
+use emendo_lang::{Certainty, Fact, Overload, Project, Space, Ty, Word};
+use emendo_text::{Span, Splice};
+
+use crate::contract::What;
+use crate::meaning::place::{Place, Rewritten};
+use crate::meaning::{Meant, SymbolRunner};
+
+impl SymbolRunner {
+    /// True if a word is used as a member of the kind is.
+    pub(super) fn fits_form(&self, p: &Place<'_>, word: &Word, old: &str) -> bool {
+        let names = &self.rows.language.names;
+        let owner = p.cx.project.type_of(&names.parent(old));
+        if owner.is_some_and(|t| t.read_by_calls.contains(names.last(old))) {
+            // What is read as a field and by a call is one thing, whatever it is called in the recipe.
+            return matches!(self.what, What::Method | What::Property | What::Constant);
+        }
+        let rest = p.cx.text[word.span.end as usize..].trim_start();
+        let called = rest.starts_with('(') || rest.starts_with("::<");
+        // Where a member may be a function or hold one, a call tells nothing.
+        let told_by_call =
+            self.rows.language.scopes.bindings.iter().any(|b| b.space == Space::Callable);
+        let before = p.cx.text[..word.span.start as usize].trim_end();
+        // A function is taken from what stands behind; a key of what stands before it is set.
+        let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
+        match self.what {
+            What::Method if word.key => taken,
+            What::Method if word.space == Space::Declared => {
+                called || !told_by_call || rest.starts_with('<')
+            }
+            What::Method => {
+                // Where a method is named otherwise than a field, only a call or that form means one.
+                let named_apart = self.rows.language.words.member_after.contains(&"::");
+                let plain = !named_apart && word.space == Space::Member;
+                !told_by_call || called || plain || before.ends_with("::")
+            }
+            What::Property => !(told_by_call && called),
+            _ => true,
+        }
+    }
+
+    /// True if a call, or a declaration, is that of the overload with these parameters: a fact where something is not
+    /// known, none where all is.
+    pub(super) fn overloaded(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        parameters: &[Ty],
+    ) -> Option<Option<Fact>> {
+        let fact = |says: Certainty, text: String| Some(Some(Fact { says, text, at: None }));
+        match p.resolver.overload(word.span, parameters) {
+            Overload::Is => Some(None),
+            Overload::Not => None,
+            Overload::Fits => {
+                fact(Certainty::Likely, "its arguments fit; another overload may fit better".into())
+            }
+            Overload::ByCount(count) => fact(
+                Certainty::Likely,
+                format!("told from other overloads by the number of arguments ({count}) only"),
+            ),
+            Overload::Unknown => {
+                fact(Certainty::Unsure, "which overload is named here is not known".into())
+            }
+        }
+    }
+
+    /// A word where something is declared: the symbol itself, where the project declares it, or its constructor.
+    pub(super) fn declared(&self, p: &Place<'_>, word: &Word, old: &str) -> Option<Meant> {
+        let names = &self.rows.language.names;
+        let facts = &p.code.facts;
+        let fact = || Fact {
+            says: Certainty::Certain,
+            text: format!("`{}` is declared here", names.last(old)),
+            at: Some(word.span),
+        };
+        if self.what == What::Package {
+            return None;
+        }
+        let own = |at: u32| facts.types_at(at).next();
+        let is_type = facts
+            .types
+            .iter()
+            .any(|t| t.at == word.span && !t.extends && p.resolver.own_name(t) == old);
+        let constructor = own(word.span.start).is_some_and(|t| {
+            t.at != word.span
+                && p.resolver.own_name(t) == old
+                && t.path.last().is_some_and(|n| n == names.last(old))
+                && !names.members_need_receiver
+                && !t.members.iter().any(|m| m.at == word.span)
+        });
+        if is_type || constructor {
+            return Some(Meant::Token(vec![fact()]));
+        }
+        // A function or value at the top of a module, or of a type.
+        let visible = p.resolver.visible(word.span, p.text(word.span))?;
+        (visible.symbol == *old).then(|| Meant::Token(vec![fact()]))
+    }
+
+    /// A member that is taken apart by its name keeps the name that the code gives it.
+    pub(crate) fn in_place(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        new: &str,
+    ) -> Result<Option<Rewritten>, String> {
+        let language = self.rows.language;
+        if !word.key {
+            return Ok(None);
+        }
+        let short = language.declares.shorthands;
+        let node = p.code.tree.node_at(word.span, short);
+        if !node.is_some_and(|n| short.contains(&n.kind())) {
+            return Ok(None);
+        }
+        let local = word.span.of(p.cx.text);
+        if local == new {
+            // It is called so already.
+            return Ok(None);
+        }
+        let splices = self.local_too(p, word.span, local, new).unwrap_or_else(|| {
+            let text = format!("{new}: {local}");
+            vec![Splice::text(word.span, text)]
+        });
+        Ok(Some(Rewritten { splices, imports: Vec::new(), kept: Vec::new() }))
+    }
+
+    /// A variable that is called as the property that it is taken from gets the new name too, where that is free.
+    fn local_too(&self, p: &Place<'_>, at: Span, local: &str, new: &str) -> Option<Vec<Splice>> {
+        let facts = &p.code.facts;
+        let (scope, uses) = facts.uses_of_local(local, at)?;
+        if !facts.is_free(new, scope) {
+            return None;
+        }
+        let renamed = uses.iter().map(|w| {
+            let mut use_ = Rewritten {
+                splices: vec![Splice::text(w.span, new)],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            };
+            self.keep_key(p, w, &mut use_);
+            use_.splices
+        });
+        Some(std::iter::once(vec![Splice::text(at, new)]).chain(renamed).flatten().collect())
+    }
+
+    /// A call becomes a read: its brackets go.
+    pub(crate) fn as_property(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        written: &mut Rewritten,
+    ) -> Result<(), String> {
+        let text = p.cx.text;
+        let rest = &text[word.span.end as usize..];
+        let open = rest.len() - rest.trim_start().len();
+        if !rest[open..].starts_with('(') {
+            return Err("it is named here without a call".into());
+        }
+        let inner = &rest[open + 1..];
+        let close = inner.len() - inner.trim_start().len();
+        if word.space == Space::Declared {
+            return self.declared_property(p, word, written);
+        }
+        if !inner[close..].starts_with(')') {
+            return Err("it is called with arguments here".into());
+        }
+        let end = word.span.end as usize + open + 1 + close + 1;
+        written.splices.push(Splice::text(Span::new(word.span.end as usize, end), ""));
+        Ok(())
+    }
+
+    fn declared_property(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        written: &mut Rewritten,
+    ) -> Result<(), String> {
+        let (before, above) = self.rows.language.writing.property;
+        if !above.is_empty() {
+            let start = p.cx.text[..word.span.start as usize].rfind('\n').map_or(0, |i| i + 1);
+            let line = &p.cx.text[start..word.span.start as usize];
+            let indent: String = line.chars().take_while(|c| c.is_whitespace()).collect();
+            if p.cx.text[..start].trim_end().ends_with(above) {
+                return Ok(());
+            }
+            let text = format!("{indent}{above}{}", p.cx.line_end);
+            written.splices.push(Splice::text(Span::at(start), text));
+            return Ok(());
+        }
+        if !before.is_empty() {
+            written.splices.push(Splice::text(Span::at(word.span.start as usize), before));
+            return Ok(());
+        }
+        Err("how it is declared here must be changed by hand".into())
+    }
+}

@@ -1,0 +1,410 @@
+//! The rows of a `symbol` action: old and new names, looked up by their last part.
+
+use std::collections::HashMap;
+use std::sync::OnceLock;
+
+use aho_corasick::AhoCorasick;
+use emendo_lang::{FileFacts, Language, Ty, Word};
+use emendo_recipe::{Action, Text, pairs};
+use emendo_text::{Diagnostic, Digest};
+
+use crate::contract::{CompileCx, What, action_digest};
+
+/// One old name with its new.
+pub(crate) struct Row {
+    pub(crate) digest: Digest,
+    /// The old symbol, and other names that it may have by now.
+    pub(crate) olds: Vec<String>,
+    pub(crate) new: Option<String>,
+    pub(crate) advice: Option<String>,
+    /// The types of the parameters that choose an overload, as they are written.
+    pub(crate) parameters: Option<Vec<Ty>>,
+    /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
+    pub(crate) carried: bool,
+    /// It is another row in the form that leaves out the end of the name.
+    pub(crate) short_for: Option<usize>,
+}
+
+impl Row {
+    /// The row in the form that leaves out the end of the name, where it has that.
+    fn shortened(&self, at: usize, end: &str) -> Option<Self> {
+        let without = |s: &String| {
+            s.strip_suffix(end).filter(|s| !s.ends_with(['.', ':'])).map(str::to_owned)
+        };
+        let olds: Vec<String> = self.olds.iter().filter_map(without).collect();
+        let new = self.new.as_ref().map(|n| without(n).unwrap_or_else(|| n.clone()));
+        (!end.is_empty() && olds.len() == self.olds.len()).then(|| Self {
+            digest: self.digest,
+            olds,
+            new,
+            advice: self.advice.clone(),
+            parameters: None,
+            carried: self.carried,
+            short_for: Some(at),
+        })
+    }
+
+    /// What to say where nothing can be written.
+    pub(super) fn said(&self) -> &str {
+        self.advice.as_deref().unwrap_or("")
+    }
+}
+
+/// All rows of an action.
+pub(crate) struct Rows {
+    pub(crate) language: &'static Language,
+    pub(crate) what: What,
+    pub(crate) all: Vec<Row>,
+    pub(crate) except: Vec<String>,
+    /// Row and old name, by the last part of the name.
+    by_last: HashMap<String, Vec<(usize, usize)>>,
+    /// Row and old name, by the whole name.
+    by_old: HashMap<String, (usize, usize)>,
+    /// All last names, to see at once which of them a text holds.
+    scan: OnceLock<Option<Scan>>,
+}
+
+/// Looks for many names at once.
+struct Scan {
+    names: AhoCorasick,
+    /// The rows of each name.
+    rows: Vec<Vec<usize>>,
+}
+
+impl Rows {
+    pub(crate) fn compile(
+        action: &Action,
+        language: &'static Language,
+        what: What,
+        joint: &dyn Fn(&str) -> &'static str,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let names = &language.names;
+        let found = pairs(action, &cx.recipe.source, joint, cx.out);
+        let gone = action.table.text("gone");
+        if found.is_empty() && action.table.get("table").is_some() {
+            return None;
+        }
+        if found.is_empty() {
+            cx.out.push(
+                Diagnostic::error("this action names no symbol", action.span)
+                    .help("write `old` and `new`, `pairs` or `table`"),
+            );
+            return None;
+        }
+        let mut all = Vec::new();
+        for p in &found {
+            let (old, parameters) = overload(&p.old.text);
+            let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
+            if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
+                let example = names.join(&["a", "b", "Name"]);
+                let d = Diagnostic::error(
+                    format!("`{}` is no symbol of {}", t.text, language.title),
+                    t.span,
+                );
+                cx.out.push(d.help(format!("write the full name: `{example}`, without wildcards")));
+                return None;
+            }
+            let advice = p.advice.clone().or_else(|| gone.map(|g| g.text.clone()));
+            if p.new.is_none() && advice.is_none() {
+                let d =
+                    Diagnostic::error(format!("nothing happens to `{}`", p.old.text), p.old.span);
+                cx.out.push(d.help(
+                    "write `new`, or `gone` with advice, or advice as the third of the pair",
+                ));
+                return None;
+            }
+            if what.member() && names.parent(old).is_empty() {
+                let d = Diagnostic::error(
+                    format!("`{}` is no member of a type", p.old.text),
+                    p.old.span,
+                );
+                cx.out.push(d.help("write the full name with the type: `a.b.Type.member`"));
+                return None;
+            }
+            let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
+            let parameters = match parameters {
+                Some(texts) => {
+                    let read = |t: &String| {
+                        let text = Text::derived(t.clone(), p.old.span);
+                        crate::shared::parameter_type(language, &text, old, action, cx)
+                    };
+                    Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
+                }
+                None => None,
+            };
+            // A half-done upgrade may have the symbol under a name that another row gave it.
+            let mut olds = cx.spellings.of(old);
+            olds.retain(|o| Some(o) != new.as_ref());
+            // What a later step makes of the new name is done here too.
+            let later = new.as_deref().map_or(Vec::new(), |n| later_names(n, action, cx.recipe));
+            olds.retain(|o| !later.contains(o));
+            // Whatever else it is called, it is called as the recipe writes it.
+            if !olds.iter().any(|o| o == old) {
+                olds.insert(0, old.to_owned());
+            }
+            let carried = new.as_ref().is_some_and(|n| {
+                let (from, to) = (names.parent(old), names.parent(n));
+                from != to
+                    && !from.is_empty()
+                    && cx.spellings.of(&from).contains(&to)
+                    && (what.member() || names.package(old) != from)
+            });
+            all.push(Row {
+                digest: row_digest(&p.old.text),
+                olds,
+                new,
+                advice,
+                parameters,
+                carried,
+                short_for: None,
+            });
+        }
+        let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
+        Some(Self::new(language, what, all, except))
+    }
+
+    pub(crate) fn new(
+        language: &'static Language,
+        what: What,
+        mut all: Vec<Row>,
+        except: Vec<String>,
+    ) -> Self {
+        let names = &language.names;
+        if what == What::Free {
+            let short: Vec<Row> = all
+                .iter()
+                .enumerate()
+                .filter_map(|(i, r)| r.shortened(i, names.shortened.1))
+                .collect();
+            all.extend(short);
+        }
+        let mut by_last: HashMap<String, Vec<(usize, usize)>> = HashMap::new();
+        let mut by_old: HashMap<String, (usize, usize)> = HashMap::new();
+        for (i, r) in all.iter().enumerate() {
+            for (n, old) in r.olds.iter().enumerate() {
+                by_last.entry(names.last(old).to_owned()).or_default().push((i, n));
+                if r.short_for.is_some() {
+                    continue;
+                }
+                let hit = by_old.entry(old.clone()).or_insert((i, n));
+                if n == 0 {
+                    *hit = (i, 0);
+                }
+            }
+        }
+        Self { language, what, all, except, by_last, by_old, scan: OnceLock::new() }
+    }
+
+    /// The words that a file must hold. A member's type need not be named: what a function gives may be of it.
+    pub(crate) fn needs(&self) -> impl Iterator<Item = Vec<String>> {
+        let names = &self.language.names;
+        let olds = self.all.iter().flat_map(|r| &r.olds);
+        olds.map(|old| {
+            if self.what.member() {
+                vec![names.package(old), names.last(old).to_owned()]
+            } else if !names.default.is_empty() && names.last(old) == names.default {
+                // What a module gives unnamed is called as each file likes.
+                vec![names.parent(old)]
+            } else {
+                vec![old.clone()]
+            }
+        })
+    }
+
+    /// The words of a file that end like an old name, in order of place.
+    pub(crate) fn words(&self, facts: &FileFacts) -> Vec<(Word, usize, usize)> {
+        let mut hits: Vec<(Word, usize, usize)> = Vec::new();
+        let mut add = |words: &[Word], rows: &[(usize, usize)]| {
+            hits.extend(words.iter().flat_map(|w| rows.iter().map(|r| (*w, r.0, r.1))));
+        };
+        if self.by_last.len() < 64 {
+            self.by_last.iter().for_each(|(name, rows)| add(facts.words(name), rows));
+        } else {
+            for (name, words) in facts.all_words() {
+                if let Some(rows) = self.by_last.get(name) {
+                    add(words, rows);
+                }
+            }
+        }
+        hits.sort_by_key(|(w, row, old)| (w.span.start, *row, *old));
+        hits
+    }
+
+    /// The rows whose last name stands in a text, as a word or within one: others need not be looked for.
+    pub(crate) fn hinted(&self, text: &str) -> Vec<usize> {
+        let scan = self.scan.get_or_init(|| {
+            let mut names: Vec<(&String, Vec<usize>)> = Vec::new();
+            for (last, rows) in &self.by_last {
+                let mut rows: Vec<usize> = rows.iter().map(|r| r.0).collect();
+                rows.retain(|r| self.all[*r].short_for.is_none());
+                rows.sort_unstable();
+                rows.dedup();
+                names.push((last, rows));
+            }
+            let found = AhoCorasick::new(names.iter().map(|n| n.0)).ok()?;
+            Some(Scan { names: found, rows: names.into_iter().map(|n| n.1).collect() })
+        });
+        let Some(scan) = scan else { return (0..self.written().count()).collect() };
+        let mut seen = vec![false; scan.rows.len()];
+        for hit in scan.names.find_overlapping_iter(text) {
+            seen[hit.pattern().as_usize()] = true;
+        }
+        let hit = seen.iter().zip(&scan.rows).filter(|s| *s.0);
+        let mut out: Vec<usize> = hit.flat_map(|s| s.1.iter().copied()).collect();
+        out.sort_unstable();
+        out.dedup();
+        out
+    }
+
+    /// The old symbol of a row, in full.
+    pub(crate) fn symbol(&self, row: usize) -> &String {
+        &self.all[self.all[row].short_for.unwrap_or(row)].olds[0]
+    }
+
+    /// The rows that are written in the recipe.
+    pub(crate) fn written(&self) -> impl Iterator<Item = &Row> {
+        self.all.iter().filter(|r| r.short_for.is_none())
+    }
+
+    /// The rows of a last name.
+    pub(crate) fn called(&self, last: &str) -> &[(usize, usize)] {
+        self.by_last.get(last).map_or(&[], Vec::as_slice)
+    }
+
+    /// The last names of all rows that a file uses, in order.
+    pub(crate) fn used_names(&self, facts: &FileFacts) -> Vec<&String> {
+        let mut out: Vec<&String> = if self.by_last.len() < 64 {
+            self.by_last.keys().filter(|n| !facts.words(n).is_empty()).collect()
+        } else {
+            let words = facts.all_words().filter_map(|(w, _)| self.by_last.get_key_value(w));
+            words.map(|e| e.0).collect()
+        };
+        out.sort_unstable();
+        out
+    }
+
+    /// The row that decides about a full name: the longest that is the name or stands above it, unless it is excepted.
+    pub(crate) fn deciding(&self, path: &str) -> Option<(usize, &str)> {
+        if self.except.iter().any(|e| excepted(e, path)) {
+            return None;
+        }
+        let mut at = path;
+        loop {
+            if let Some((row, old)) = self.by_old.get(at) {
+                return Some((*row, &self.all[*row].olds[*old]));
+            }
+            at = &at[..at.rfind(['.', ':', '/'])?];
+            at = at.trim_end_matches(':');
+        }
+    }
+
+    /// True if a name is excepted.
+    pub(crate) fn keeps(&self, path: &str) -> bool {
+        self.except.iter().any(|e| excepted(e, path))
+    }
+}
+
+/// The names that steps behind that of an action give to a symbol.
+fn later_names(symbol: &str, action: &Action, recipe: &emendo_recipe::Recipe) -> Vec<String> {
+    let own = |s: &emendo_recipe::Step| s.actions.iter().any(|a| a.span == action.span);
+    let behind = recipe.steps.iter().skip_while(|s| !own(s)).skip(1);
+    let mut out: Vec<String> = Vec::new();
+    let mut name = symbol.to_owned();
+    for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.name() == "symbol") {
+        for (old, new) in crate::meaning::rows::renames(a, &recipe.source) {
+            let rest = name.strip_prefix(old.as_str());
+            if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
+                name = format!("{new}{rest}");
+                out.push(name.clone());
+                break;
+            }
+        }
+    }
+    out
+}
+
+/// A symbol without the parameters that choose an overload, and these.
+pub(crate) fn overload(symbol: &str) -> (&str, Option<Vec<String>>) {
+    let Some((name, rest)) = symbol.split_once('(').filter(|_| symbol.ends_with(')')) else {
+        return (symbol, None);
+    };
+    let inner = rest[..rest.len() - 1].trim();
+    let mut out = Vec::new();
+    let (mut depth, mut from) = (0i32, 0);
+    for (i, c) in inner.char_indices() {
+        match c {
+            '<' | '[' | '(' => depth += 1,
+            '>' | ']' | ')' => depth -= 1,
+            ',' if depth == 0 => {
+                out.push(inner[from..i].trim().to_owned());
+                from = i + 1;
+            }
+            _ => {}
+        }
+    }
+    if !inner.is_empty() {
+        out.push(inner[from..].trim().to_owned());
+    }
+    (name, Some(out))
+}
+
+/// True for a plain full name.
+fn is_symbol(language: &Language, what: What, t: &str) -> bool {
+    let names = &language.names;
+    let plain =
+        |s: &str| !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'));
+    let module = |s: &str| {
+        !s.is_empty() && !s.contains(char::is_whitespace) && !s.contains(['"', '\'', '*'])
+    };
+    if names.module_separator.is_empty() {
+        return t.split(names.separator).all(plain);
+    }
+    match t.rsplit_once(names.module_separator) {
+        Some((m, rest)) => module(m) && rest.split(names.separator).all(plain),
+        None => what == What::Package && module(t),
+    }
+}
+
+/// Is a symbol excepted? `a.b` is exactly that and what it contains, `a.b.*` names directly below, `a.b.**` all below.
+pub(crate) fn excepted(except: &str, path: &str) -> bool {
+    let below =
+        |prefix: &str| path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']));
+    if let Some(prefix) = except.strip_suffix("**") {
+        let prefix = prefix.trim_end_matches(['.', ':', '/']);
+        return path == prefix || below(prefix);
+    }
+    if let Some(prefix) = except.strip_suffix('*') {
+        return below(prefix.trim_end_matches(['.', ':', '/']));
+    }
+    path == except || below(except)
+}
+
+/// What stands between a base and a symbol below it.
+pub(crate) fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
+    let language = action.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text));
+    move |base: &str| match language {
+        Some(l)
+            if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) =>
+        {
+            l.names.module_separator
+        }
+        Some(l) => l.names.separator,
+        None => ".",
+    }
+}
+
+/// The old and new names of an action, for symbols that are known under both.
+pub fn renames(action: &Action, source: &emendo_recipe::Source) -> Vec<(String, String)> {
+    let mut ignored = Vec::new();
+    let rows = pairs(action, source, &joint(action), &mut ignored);
+    let name = |t: &str| overload(t).0.to_owned();
+    // One overload that gets another name does not make the two names one.
+    let all = rows.iter().filter(|p| overload(&p.old.text).1.is_none());
+    all.filter_map(|p| Some((name(&p.old.text), name(&p.new.as_ref()?.text)))).collect()
+}
+
+/// Identity of a row: what it looks for.
+pub(crate) fn row_digest(old: &str) -> emendo_text::Digest {
+    action_digest("symbol", old)
+}

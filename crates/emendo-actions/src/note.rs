@@ -1,0 +1,166 @@
+//! `note`: a place that a person must look at, or a word at the step itself.
+
+use emendo_lang::Language;
+use emendo_pattern::{Conditions, Match, Pattern};
+use emendo_recipe::{Action, ActionKind, Key, Shape};
+use emendo_text::{Diagnostic, RelPath};
+
+use crate::contract::{CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
+use crate::shared::{Filled, covers_code, fill, language, pattern};
+
+/// The kind.
+pub(super) static NOTE: Note = Note;
+
+pub(super) struct Note;
+
+const KEYS: &[Key] = &[
+    Key::new(
+        "find",
+        Shape::Pattern,
+        "the code that is looked for; without it the note stands at the step",
+    ),
+    Key::required("say", Shape::Text, "what to say; slots of `find` may be used"),
+    Key::new(
+        "as",
+        Shape::Text,
+        "the one way to read the pattern: expression, statement, member, type, ...",
+    ),
+    emendo_recipe::PLACE[0],
+    emendo_recipe::PLACE[1],
+    emendo_recipe::PLACE[2],
+    emendo_recipe::PLACE[3],
+    Key::later("comment_out"),
+    Key::later("in_source"),
+    Key::later("keep"),
+];
+
+impl ActionKind for Note {
+    fn name(&self) -> &'static str {
+        "note"
+    }
+    fn about(&self) -> &'static str {
+        "reports places that a person must look at"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        true
+    }
+}
+
+impl Kind for Note {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        let say = action.table.text("say")?.clone();
+        let Some(find) = action.table.text("find") else {
+            if let Some(slots) = action.table.entry("slots") {
+                cx.out.push(
+                    Diagnostic::error("without `find` there are no slots", slots.key_span)
+                        .help("add `find`"),
+                );
+            }
+            return Some(Box::new(StepNote(say.text, Needs::default())));
+        };
+        let language = language(action, cx)?;
+        let find = pattern(language, find, action, cx)?;
+        let conditions = crate::shared::conditions(language, action, cx);
+        let own = find.slots().map(str::to_owned).chain(crate::shared::groups(action));
+        let known: Vec<String> = own.chain(crate::shared::bound_by(&conditions)).collect();
+        crate::shared::check_slots(action, &known, cx);
+        if let Err(e) = emendo_text::Template::parse(&say.text) {
+            cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
+        } else if let Err(missing) = fill(&say.text, |name| {
+            known.iter().any(|k| k == name).then(|| Filled::Text(String::new()))
+        }) {
+            let d = Diagnostic::error(format!("nothing binds the slot `{missing}`"), say.span);
+            cx.out.push(d.help(format!("`find` binds: {}", known.join(", "))));
+        }
+        let needs = Needs::of(find.needs());
+        let symbols = action.scope.names.values().map(|n| n.symbol.clone()).collect();
+        Some(Box::new(PlaceNote {
+            language,
+            covers: Box::new(covers_code(action, language)),
+            find,
+            conditions,
+            say: say.text,
+            needs,
+            symbols,
+        }))
+    }
+}
+
+struct StepNote(String, Needs);
+
+impl Runner for StepNote {
+    fn kind(&self) -> &'static str {
+        "note"
+    }
+    fn covers(&self, _: &RelPath) -> bool {
+        false
+    }
+    fn needs(&self) -> &Needs {
+        &self.1
+    }
+    fn step_note(&self) -> Option<String> {
+        Some(self.0.clone())
+    }
+    fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}
+}
+
+struct PlaceNote {
+    language: &'static Language,
+    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    find: Pattern,
+    conditions: Conditions,
+    say: String,
+    needs: Needs,
+    symbols: Vec<String>,
+}
+
+impl Runner for PlaceNote {
+    fn kind(&self) -> &'static str {
+        "note"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        self.symbols.clone()
+    }
+    fn asks_declarations(&self) -> bool {
+        !self.symbols.is_empty()
+    }
+
+    fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let resolver = cx.resolver(code);
+        let matches = self.find.matches(&code.tree, cx.text, &resolver);
+        let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
+        if matches.is_empty() {
+            return;
+        }
+        let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
+        let mut last = None;
+        for m in matches.iter().filter(|m| reaches || !m.names.is_empty()) {
+            if last.replace(m.span) != Some(m.span) {
+                out.notes.push(NoteDraft { at: m.span, say: self.say(m, cx.text) });
+            }
+        }
+    }
+}
+
+impl PlaceNote {
+    fn say(&self, m: &Match, text: &str) -> String {
+        let value = |name: &str| {
+            let bound = m.slot(name)?;
+            Some(Filled::Text(bound.text.clone().unwrap_or_else(|| bound.span.of(text).to_owned())))
+        };
+        fill(&self.say, value).unwrap_or_else(|_| self.say.clone())
+    }
+}

@@ -1,0 +1,277 @@
+//! The parts of an action about code that are patterns of their own: what stands around, what is rewritten along.
+
+use emendo_lang::Language;
+use emendo_pattern::{Follow, Gather, Pattern, Replacement, Rework, Rule};
+use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
+use emendo_text::{Diagnostic, Marks};
+
+use crate::contract::{CompileCx, Query};
+use crate::shared::code::{names, pattern_error};
+use crate::shared::patterns::sub_pattern;
+
+/// Keys of an item of `each`.
+pub(super) const EACH: &[Key] = &[
+    Key::required("old", Shape::Pattern, "what is collected"),
+    Key::new("new", Shape::Pattern, "how it is written; as it is without it"),
+];
+
+/// Keys of `[step.code.gather.NAME]`.
+pub(crate) const GATHER: &[Key] = &[
+    Key::required("from", Shape::Text, "the slot that is collected from"),
+    Key::required("each", Shape::Tables(EACH), "what is collected, and how each is written"),
+    Key::new("join", Shape::Text, "what stands between two"),
+    Key::new("leave", Shape::Text, "what is left where the first stood"),
+    Key::new("keep", Shape::Bool, "the collected pieces stay where they are too"),
+    Key::new("deep", Shape::Bool, "look inside the items of the slot too"),
+];
+
+/// Keys of `[[step.code.rework]]`.
+pub(crate) const REWORK: &[Key] = &[
+    Key::required("in", Shape::Text, "the slot in which it is done"),
+    Key::new("old", Shape::Pattern, "the code that is looked for there"),
+    Key::new("new", Shape::Pattern, "the code that is written; empty deletes"),
+    Key::new("pairs", Shape::Pairs, "many old and new patterns"),
+    Key::new("slots", Shape::Named(emendo_recipe::SLOT), "what its slots may hold"),
+    Key::new("whole", Shape::Bool, "only the slot's whole value"),
+];
+
+/// Keys of `[[step.code.follow]]`.
+pub(crate) const FOLLOW: &[Key] = &[
+    Key::required("of", Shape::Text, "the slot that holds the declared name"),
+    Key::required("old", Shape::Texts, "the uses, one pattern or several"),
+    Key::required("new", Shape::Pattern, "what a use becomes"),
+];
+
+/// Keys of `elsewhere`.
+pub(crate) const ELSEWHERE: &[Key] = &[
+    Key::required("find", Shape::Pattern, "the pattern that must fit somewhere in the project"),
+    Key::new("files", Shape::Globs, "only in these files"),
+    Key::new("slots", Shape::Named(emendo_recipe::SLOT), "what its slots may hold"),
+];
+
+/// What is rewritten along with a match.
+#[derive(Default)]
+pub(crate) struct Along {
+    pub(crate) gather: Vec<Gather>,
+    pub(crate) rework: Vec<Rework>,
+    pub(crate) follow: Vec<Follow>,
+    /// Slots that stand only in `new`: the names to choose from.
+    pub(crate) free: Vec<(String, Vec<String>)>,
+    /// Slots that may be bound to one variable only once.
+    pub(crate) single: Vec<String>,
+}
+
+impl Along {
+    /// Compiles what an action says. `bound` are the slots that its own patterns bind.
+    pub(crate) fn compile(
+        language: &'static Language,
+        action: &Action,
+        bound: &[String],
+        cx: &mut CompileCx<'_>,
+    ) -> Self {
+        let mut out = Self::default();
+        for entry in action.table.table("slots").map_or(&[][..], |s| &s.entries) {
+            let Value::Table(t) = &entry.node.value else { continue };
+            let names: Vec<String> = t.texts("free").into_iter().map(|t| t.text.clone()).collect();
+            if !names.is_empty() {
+                out.free.push((entry.key.clone(), names));
+            }
+            if t.is_true("single") {
+                out.single.push(entry.key.clone());
+            }
+        }
+        for entry in action.table.table("gather").map_or(&[][..], |g| &g.entries) {
+            let Value::Table(t) = &entry.node.value else { continue };
+            out.gather.extend(gather(language, &entry.key, t, action, bound, cx));
+        }
+        for (t, _) in action.table.tables("rework") {
+            out.rework.extend(rework(language, t, action, bound, cx));
+        }
+        for (t, _) in action.table.tables("follow") {
+            out.follow.extend(follow(language, t, action, bound, cx));
+        }
+        out
+    }
+
+    /// The slots that it binds for `new`.
+    pub(crate) fn binds(&self) -> impl Iterator<Item = String> {
+        self.gather.iter().map(|g| g.name.clone()).chain(self.free.iter().map(|f| f.0.clone()))
+    }
+}
+
+fn known_slot(text: &Text, bound: &[String], cx: &mut CompileCx<'_>) -> bool {
+    let known = bound.contains(&text.text);
+    if !known {
+        let d = Diagnostic::error(format!("the pattern has no slot `{}`", text.text), text.span);
+        cx.out.push(d.help(format!("its slots: {}", bound.join(", "))));
+    }
+    known
+}
+
+fn rule(
+    old: Pattern,
+    new: Option<&Text>,
+    action: &Action,
+    bound: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Option<Rule> {
+    let text = new.map_or_else(|| old.source().to_owned(), |n| n.text.clone());
+    match Replacement::compile(&old, &text, &names(action, cx), bound) {
+        Ok(mut new) => {
+            new.spell(cx.spellings);
+            Some(Rule { old, new })
+        }
+        Err(e) => {
+            let d = match new {
+                Some(new) => pattern_error(&e, new),
+                None => Diagnostic::error(e.message, action.span).help(e.help),
+            };
+            cx.out.push(d);
+            None
+        }
+    }
+}
+
+fn gather(
+    language: &'static Language,
+    name: &str,
+    t: &Table,
+    action: &Action,
+    bound: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Option<Gather> {
+    let from = t.text("from")?;
+    known_slot(from, bound, cx).then_some(())?;
+    let text = |key: &str| t.text(key).map(|t| t.text.clone());
+    let mut rules = Vec::new();
+    for (each, _) in t.tables("each") {
+        let old = sub_pattern(language, each.text("old")?, action, None, Marks::None, cx)?;
+        let text = each.text("new").map_or_else(|| old.source().to_owned(), |n| n.text.clone());
+        match Replacement::compile_free(&old, &text, &names(action, cx), bound) {
+            Ok(mut new) => {
+                new.spell(cx.spellings);
+                rules.push(Rule { old, new });
+            }
+            Err(e) => {
+                let d = each.text("new").map_or_else(
+                    || Diagnostic::error(e.message.clone(), action.span).help(e.help.clone()),
+                    |new| pattern_error(&e, new),
+                );
+                cx.out.push(d);
+            }
+        }
+    }
+    Some(Gather {
+        name: name.to_owned(),
+        from: from.text.clone(),
+        rules,
+        join: text("join").unwrap_or_default(),
+        leave: text("leave"),
+        keep: t.is_true("keep"),
+        deep: t.is_true("deep"),
+    })
+}
+
+fn rework(
+    language: &'static Language,
+    t: &Table,
+    action: &Action,
+    bound: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Option<Rework> {
+    let slot = t.text("in")?;
+    known_slot(slot, bound, cx).then_some(())?;
+    let mut pairs: Vec<(Text, Option<Text>)> = Vec::new();
+    if let Some(old) = t.text("old") {
+        pairs.push((old.clone(), t.text("new").cloned()));
+    }
+    if let Some(Value::List(rows)) = t.get("pairs").map(|n| &n.value) {
+        for row in rows {
+            let cells = match &row.value {
+                Value::List(cells) => cells.as_slice(),
+                _ => &[],
+            };
+            match cells {
+                [old, new] => {
+                    if let (Value::Text(old), Value::Text(new)) = (&old.value, &new.value) {
+                        pairs.push((old.clone(), Some(new.clone())));
+                    }
+                }
+                _ => cx.out.push(
+                    Diagnostic::error("this is no pair", row.span)
+                        .help("a pair is [\"old\", \"new\"]"),
+                ),
+            }
+        }
+    }
+    let mut rules = Vec::new();
+    for (old, new) in &pairs {
+        let Some(new) = new else {
+            cx.out.push(
+                Diagnostic::error("this says nothing to write", old.span)
+                    .help("write `new`; `new = ''` deletes"),
+            );
+            continue;
+        };
+        let old = sub_pattern(language, old, action, t.table("slots"), Marks::None, cx)?;
+        rules.extend(rule(old, Some(new), action, bound, cx));
+    }
+    Some(Rework { slot: slot.text.clone(), rules, whole: t.is_true("whole") })
+}
+
+fn follow(
+    language: &'static Language,
+    t: &Table,
+    action: &Action,
+    bound: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Option<Follow> {
+    let of = t.text("of")?;
+    known_slot(of, bound, cx).then_some(())?;
+    let new = t.text("new")?;
+    let mut rules = Vec::new();
+    for old_text in t.texts("old") {
+        let old = sub_pattern(language, old_text, action, None, Marks::None, cx)?;
+        if !old.slots().any(|s| s == of.text) {
+            let d = Diagnostic::error(
+                format!("the slot `{}` does not stand in this use", of.text),
+                old_text.span,
+            );
+            cx.out.push(d.help(format!("write the name as `@{{{}}}`", of.text)));
+            continue;
+        }
+        rules.extend(rule(old, Some(new), action, bound, cx));
+    }
+    Some(Follow { of: of.text.clone(), rules })
+}
+
+/// Slots that `slots` speaks of and nothing binds.
+pub(crate) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<'_>) {
+    let Some(slots) = action.table.table("slots") else { return };
+    for entry in slots.entries.iter().filter(|e| !known.contains(&e.key)) {
+        let help = if known.is_empty() {
+            "the pattern has no slots".into()
+        } else {
+            format!("its slots: {}", known.join(", "))
+        };
+        let message = format!("the pattern has no slot `{}`", entry.key);
+        let d = Diagnostic::error(message, entry.key_span).help(help);
+        if !cx.out.contains(&d) {
+            cx.out.push(d);
+        }
+    }
+}
+
+/// Compiles `elsewhere`.
+pub(crate) fn query(
+    language: &'static Language,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<Query> {
+    let t = action.table.table("elsewhere")?;
+    let pattern =
+        sub_pattern(language, t.text("find")?, action, t.table("slots"), Marks::None, cx)?;
+    let globs: Vec<String> = t.texts("files").into_iter().map(|t| t.text.clone()).collect();
+    let files = if globs.is_empty() { None } else { emendo_recipe::Globs::compile(&globs).ok() };
+    Some(Query { pattern, files })
+}

@@ -1,0 +1,18 @@
+//! What several actions share.
+
+mod along;
+pub(crate) mod caution;
+mod code;
+mod conditions;
+mod patterns;
+mod snippet;
+mod values;
+
+pub(crate) use along::{Along, ELSEWHERE, FOLLOW, GATHER, REWORK, check_slots, query};
+pub(crate) use caution::{BRINGS, SOURCE};
+pub use code::named_symbol;
+pub(crate) use code::{covers_code, language, names, parameter_type, pattern_error, type_of};
+pub(crate) use conditions::{bound_by, conditions};
+pub(crate) use patterns::{constrain_texts, groups, pattern, sub_pattern};
+pub(crate) use snippet::Snippet;
+pub(crate) use values::{Filled, ValuePattern, fill};

@@ -1,0 +1,192 @@
+//! Which function is meant: its symbol, its parameters, and which argument of a call is which of them.
+
+use emendo_lang::{ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Language, Ty};
+use emendo_recipe::{Action, Text};
+use emendo_text::{Diagnostic, Span};
+
+use crate::contract::CompileCx;
+use crate::meaning::Place;
+use crate::shared::parameter_type;
+use crate::symbol::overload;
+
+/// A function that an action is about.
+pub(super) struct Callable {
+    /// As the recipe writes it.
+    pub(super) written: String,
+    /// All names that it may have.
+    pub(super) symbols: Vec<String>,
+    /// It is a member of a type.
+    pub(super) member: bool,
+    /// Its parameters, where they are written.
+    pub(super) params: Option<Vec<Param>>,
+}
+
+/// A parameter as a recipe writes it: `key: K?`.
+pub(super) struct Param {
+    pub(super) name: Option<String>,
+    pub(super) ty: Ty,
+    pub(super) optional: bool,
+}
+
+/// The arguments of a call by the parameters that they are for.
+pub(super) struct Assigned {
+    by_param: Vec<Option<ArgumentSite>>,
+    /// Of what types some of them are is not known.
+    pub(super) open: bool,
+}
+
+impl Assigned {
+    /// The argument for the parameter of a place, from 1.
+    pub(super) fn of(&self, place: usize) -> Option<&ArgumentSite> {
+        self.by_param.get(place.checked_sub(1)?)?.as_ref()
+    }
+}
+
+impl Callable {
+    pub(super) fn compile(
+        language: &'static Language,
+        text: &Text,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let (symbol, written) = overload(&text.text);
+        let names = &language.names;
+        let parent = names.parent(symbol);
+        if parent.is_empty() {
+            let example = names.join(&["a", "b", "Store", "delete"]);
+            let d = Diagnostic::error(format!("`{symbol}` is no full name"), text.span);
+            cx.out.push(d.help(format!("write the full name: `{example}`")));
+            return None;
+        }
+        let params = match written {
+            None => None,
+            Some(all) => {
+                let mut params = Vec::new();
+                for p in &all {
+                    params.push(param(language, p, symbol, text, action, cx)?);
+                }
+                Some(params)
+            }
+        };
+        // Where files are no modules, functions are always those of types.
+        let member = language.modules.is_none() || names.package(symbol) != parent;
+        let symbols = cx.spellings.of(symbol);
+        Some(Self { written: text.text.clone(), symbols, member, params })
+    }
+
+    /// True if a function has the parameters.
+    pub(super) fn declares(&self, p: &Place<'_>, f: &FunctionSite) -> bool {
+        let Some(params) = &self.params else { return true };
+        // Another overload may take what this one takes, so types must be the same.
+        let same = |(own, wanted): (&emendo_lang::ParamSite, &Param)| match &own.ty {
+            Some((_, ty @ Ty::Of { symbols, .. })) => {
+                let open = matches!(wanted.ty, Ty::Unknown | Ty::Param(..));
+                let of = wanted.ty.symbols();
+                open || if of.is_empty() {
+                    p.resolver.fits(ty, &wanted.ty) != Some(false)
+                } else {
+                    // A short name in the recipe is that of any type called so.
+                    let names = &p.resolver.language.names;
+                    symbols.iter().any(|s| of.iter().any(|o| o == s || o == names.last(s)))
+                }
+            }
+            Some((_, ty)) if *ty != Ty::Unknown => {
+                matches!(wanted.ty, Ty::Unknown | Ty::Param(..))
+                    || matches!(ty, Ty::Param(..))
+                    || p.resolver.fits(ty, &wanted.ty) != Some(false)
+            }
+            _ => true,
+        };
+        f.params.len() == params.len() && f.params.iter().zip(params).all(same)
+    }
+
+    /// Which argument is for which parameter, with what is not sure of that; `None` if another function is meant.
+    pub(super) fn assign(
+        &self,
+        p: &Place<'_>,
+        name: Span,
+        call: &CallSite,
+    ) -> Option<(Assigned, Option<Fact>)> {
+        let Some(params) = &self.params else {
+            let by_param = call.arguments.iter().cloned().map(Some).collect();
+            return Some((Assigned { by_param, open: true }, None));
+        };
+        let mut by_param: Vec<Option<ArgumentSite>> = params.iter().map(|_| None).collect();
+        let mut next = 0;
+        for a in &call.arguments {
+            if a.spread {
+                let fact = "an argument stands for several: which is which is not known".to_owned();
+                let fact = Fact { says: Certainty::Unsure, text: fact, at: Some(a.span) };
+                return Some((Assigned { by_param, open: true }, Some(fact)));
+            }
+            let place = match a.name {
+                Some(key) => {
+                    let key = p.text(key);
+                    params.iter().position(|p| p.name.as_deref() == Some(key))?
+                }
+                None => {
+                    next += 1;
+                    next - 1
+                }
+            };
+            let slot = by_param.get_mut(place)?;
+            if slot.is_some() {
+                return None;
+            }
+            *slot = Some(a.clone());
+        }
+        let missing = params.iter().zip(&by_param).any(|(p, a)| a.is_none() && !p.optional);
+        if missing {
+            return None;
+        }
+        let mut open = false;
+        for (param, argument) in params.iter().zip(&by_param) {
+            let Some(argument) = argument else { continue };
+            match p.resolver.value_fits(argument.value, &param.ty) {
+                Some(true) => {}
+                Some(false) => return None,
+                None => open = true,
+            }
+        }
+        // Where several overloads are told, the nearest is meant.
+        let types: Vec<Ty> = params.iter().map(|p| p.ty.clone()).collect();
+        let plain = by_param.iter().all(|a| a.as_ref().is_some_and(|a| a.name.is_none()));
+        let told = !types.contains(&Ty::Unknown);
+        if plain && told && p.resolver.overload(name, &types) == emendo_lang::Overload::Not {
+            return None;
+        }
+        let fact = open.then(|| {
+            let count = call.arguments.len();
+            let text =
+                format!("told from other overloads by the number of arguments ({count}) only");
+            Fact { says: Certainty::Likely, text, at: None }
+        });
+        Some((Assigned { by_param, open }, fact))
+    }
+}
+
+fn param(
+    language: &'static Language,
+    written: &str,
+    callable: &str,
+    text: &Text,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<Param> {
+    let (written, optional) = match written.trim().strip_suffix('?') {
+        Some(w) => (w.trim(), true),
+        None => (written.trim(), false),
+    };
+    let named = written.split_once(": ");
+    let (name, ty) = match named {
+        Some((name, ty)) => (Some(name.trim().to_owned()), ty.trim()),
+        None => (None, written),
+    };
+    let ty = if ty == "_" {
+        Ty::Unknown
+    } else {
+        let text = Text::derived(ty.to_owned(), text.span);
+        parameter_type(language, &text, callable, action, cx)?
+    };
+    Some(Param { name, ty, optional })
+}

@@ -1,0 +1,374 @@
+//! What becomes of the lists: parameters at definitions, arguments at calls.
+
+use std::collections::BTreeMap;
+
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, Space};
+use emendo_recipe::{Action, Table, Text, Value};
+use emendo_text::{Diagnostic, Span, Splice};
+
+use crate::contract::{Change, CompileCx};
+use crate::meaning::Place;
+use crate::shared::names;
+use crate::signature::callable::{Assigned, Callable};
+use crate::signature::items::{EFFECTS, drop_items, insert_items, move_items, short};
+use crate::signature::output::{release, spelled};
+
+/// What happens to the parameters.
+pub(super) struct Lists {
+    language: &'static Language,
+    /// Places that go, from 1.
+    pub(super) drop: Vec<usize>,
+    add: Vec<Add>,
+    retype: Vec<Retype>,
+    order: Vec<usize>,
+    label: Vec<(usize, String)>,
+    once: bool,
+    names: BTreeMap<String, String>,
+}
+
+struct Add {
+    at: usize,
+    name: Option<String>,
+    ty: Option<String>,
+    value: Option<String>,
+}
+
+struct Retype {
+    at: usize,
+    from: Option<String>,
+    to: String,
+}
+
+fn place(t: &Table, key: &str) -> Option<usize> {
+    match t.get(key).map(|n| &n.value) {
+        Some(Value::Integer(i)) => usize::try_from(*i).ok(),
+        _ => None,
+    }
+}
+
+/// The whole numbers of a list.
+pub(super) fn numbers(t: &Table, key: &str) -> Vec<usize> {
+    let Some(Value::List(items)) = t.get(key).map(|n| &n.value) else {
+        return Vec::new();
+    };
+    let one = |n: &emendo_recipe::Node| match n.value {
+        Value::Integer(i) => usize::try_from(i).ok(),
+        _ => None,
+    };
+    items.iter().filter_map(one).collect()
+}
+
+impl Lists {
+    pub(super) fn compile(
+        language: &'static Language,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let text = |t: &Table, key: &str| t.text(key).map(|t| t.text.clone());
+        let mut out = Self {
+            language,
+            drop: numbers(&action.table, "drop"),
+            add: Vec::new(),
+            retype: Vec::new(),
+            order: numbers(&action.table, "order"),
+            label: Vec::new(),
+            once: action.table.is_true("once"),
+            names: names(action, cx),
+        };
+        for (t, _) in action.table.tables("add") {
+            out.add.push(Add {
+                at: place(t, "at")?,
+                name: text(t, "name"),
+                ty: text(t, "type"),
+                value: text(t, "value"),
+            });
+        }
+        out.add.sort_by_key(|a| a.at);
+        for (t, _) in action.table.tables("retype") {
+            let (from, to) = (text(t, "from"), text(t, "to")?);
+            out.retype.push(Retype { at: place(t, "at")?, from, to });
+        }
+        for (t, _) in action.table.tables("label") {
+            out.label.push((place(t, "at")?, text(t, "to")?));
+        }
+        let mut sorted = out.order.clone();
+        sorted.sort_unstable();
+        let whole = sorted.iter().enumerate().all(|(i, n)| *n == i + 1);
+        if !whole {
+            let span = action.table.get("order").map_or(action.span, |n| n.span);
+            let d = Diagnostic::error("`order` must name each place once", span);
+            cx.out.push(d.help("`order = [2, 1, 3]` puts the second parameter first"));
+            return None;
+        }
+        let counts = !out.drop.is_empty() || !out.add.is_empty();
+        if counts && !out.order.is_empty() {
+            let d = Diagnostic::error("`order` goes alone", action.span);
+            cx.out.push(d.help("write `drop` and `add` in a `signature` of their own"));
+            return None;
+        }
+        Some(out)
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.drop.is_empty()
+            && self.add.is_empty()
+            && self.retype.is_empty()
+            && self.order.is_empty()
+            && self.label.is_empty()
+    }
+
+    /// A place that is done must be told from one that is not, and all places must be there.
+    pub(super) fn check(
+        &self,
+        callable: &Callable,
+        text: &Text,
+        once: bool,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<()> {
+        let counts = !self.drop.is_empty() || !self.add.is_empty() || !self.order.is_empty();
+        let Some(params) = &callable.params else {
+            if counts {
+                let d = Diagnostic::error(
+                    format!("`{}` does not say its parameters", text.text),
+                    text.span,
+                );
+                cx.out.push(d.help(format!(
+                    "write them, so that a place that is done is told from one that is not: `{}(K, _)`",
+                    text.text
+                )));
+            }
+            return (!counts).then_some(());
+        };
+        let all = self.drop.iter().chain(&self.order).copied();
+        let all = all.chain(self.retype.iter().map(|r| r.at)).chain(self.label.iter().map(|l| l.0));
+        if let Some(n) = all.into_iter().find(|n| *n == 0 || *n > params.len()) {
+            let d = Diagnostic::error(format!("there is no parameter {n}"), text.span);
+            cx.out.push(d.help(format!("places count from 1; this callable has {}", params.len())));
+            return None;
+        }
+        if self.again(callable).is_some() && !once {
+            let d = Diagnostic::error(
+                "nothing tells a call that is done from one that is not: both have as many arguments",
+                text.span,
+            );
+            cx.out.push(d.help("write the types of the parameters, or `once = true`"));
+            return None;
+        }
+        let moved = |i: usize, n: usize| {
+            let (a, b) = (&params[i].ty, &params[n - 1].ty);
+            i + 1 != n && *a != emendo_lang::Ty::Unknown && a != b
+        };
+        let told = self.order.iter().enumerate().any(|(i, n)| moved(i, *n));
+        if !self.order.is_empty() && !told && !once {
+            let d = Diagnostic::error(
+                "nothing tells a place with the new order from one with the old",
+                text.span,
+            );
+            cx.out.push(d.help("write the types of the parameters, or `once = true`"));
+            return None;
+        }
+        Some(())
+    }
+
+    /// A number of arguments with which a call that is done would be changed once more.
+    fn again(&self, callable: &Callable) -> Option<usize> {
+        let params = callable.params.as_ref()?;
+        let least = params.iter().filter(|p| !p.optional).count();
+        if !self.drop.is_empty() {
+            let kept: Vec<_> = params
+                .iter()
+                .enumerate()
+                .filter(|(i, _)| !self.drop.contains(&(i + 1)))
+                .map(|(_, p)| p)
+                .collect();
+            let first = *self.drop.iter().min()?;
+            let most = kept.len() + self.add.len();
+            return (least.max(first)..=most).find(|n| {
+                let told = kept.iter().zip(params).take(*n).any(|(k, p)| {
+                    let known = |t: &emendo_lang::Ty| *t != emendo_lang::Ty::Unknown;
+                    known(&k.ty) && known(&p.ty) && k.ty != p.ty
+                });
+                !told
+            });
+        }
+        let more = least + self.add.len();
+        (!self.add.is_empty() && more <= params.len()).then_some(more)
+    }
+
+    /// What an argument list becomes.
+    pub(super) fn at_call(
+        &self,
+        p: &Place<'_>,
+        call: &CallSite,
+        assigned: &Assigned,
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let spread = call.arguments.iter().any(|a| a.spread);
+        if spread && !(self.drop.is_empty() && self.add.is_empty() && self.order.is_empty()) {
+            return Err("an argument stands for several here: which goes is not known".into());
+        }
+        if !self.order.is_empty() && assigned.open && !self.once {
+            return Err(
+                "whether the arguments are in the new order already is not known: their types are not told".into(),
+            );
+        }
+        for (at, name) in &self.label {
+            if let Some(key) = assigned.of(*at).and_then(|a| a.name)
+                && p.text(key) != name
+            {
+                change.splices.push(Splice::text(key, name.as_str()));
+                tokens.push(key);
+            }
+        }
+        let gone: Vec<Span> =
+            self.drop.iter().filter_map(|d| assigned.of(*d)).map(|a| a.span).collect();
+        for d in &self.drop {
+            let Some(a) = assigned.of(*d) else { continue };
+            if a.effects {
+                let text = format!("`{}` is dropped, and {EFFECTS}", short(p.text(a.value)));
+                facts.push(Fact { says: Certainty::Likely, text, at: Some(a.value) });
+            }
+        }
+        let items: Vec<Span> = call.arguments.iter().map(|a| a.span).collect();
+        drop_items(p, &items, &gone, call.list, change, tokens);
+        move_items(
+            &self.order,
+            &|n| assigned.of(n).filter(|a| a.name.is_none()).map(|a| (a.span, a.effects)),
+            change,
+            facts,
+            tokens,
+        );
+        let kept: Vec<Span> = items.into_iter().filter(|i| !gone.contains(i)).collect();
+        let at = call.list.start;
+        let named = call.arguments.iter().find(|a| a.name.is_some());
+        let mut before: Vec<(usize, String)> = Vec::new();
+        for a in &self.add {
+            let Some(value) = &a.value else { continue };
+            let value = spelled(p, value, &self.names, Space::Value, at, change)?;
+            // Behind named arguments only named ones may stand.
+            let behind =
+                named.is_some_and(|n| kept.get(a.at - 1).is_none_or(|k| k.start >= n.span.start));
+            let text = match (&a.name, behind, named.and_then(|n| n.name.map(|k| (n, k)))) {
+                (Some(name), true, Some((n, key))) => {
+                    let sign = Span { start: key.end, end: n.value.start }.of(p.cx.text);
+                    format!("{name}{sign}{value}")
+                }
+                _ => value,
+            };
+            before.push((a.at, text));
+        }
+        insert_items(p, &kept, call.list, &before, change, tokens);
+        Ok(())
+    }
+
+    /// What a list of parameters becomes.
+    #[allow(clippy::too_many_arguments)]
+    pub(super) fn at_definition(
+        &self,
+        p: &Place<'_>,
+        callable: &Callable,
+        f: &FunctionSite,
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+        uses: &mut Vec<(String, Vec<Span>)>,
+    ) -> Result<(), String> {
+        let counts = callable.params.is_some();
+        let items: Vec<Span> = f.params.iter().map(|p| p.span).collect();
+        let at = f.list.start;
+        for (n, name) in &self.label {
+            let Some(own) = f.params.get(n - 1).and_then(|p| p.name) else { continue };
+            let old = p.text(own);
+            if old == name {
+                continue;
+            }
+            let uses = p.resolver.uses_of_param(own);
+            if !p.code.facts.is_free(name, f.span) {
+                return Err(format!("`{old}` cannot be called `{name}` here: that is taken"));
+            }
+            for span in std::iter::once(own).chain(uses) {
+                change.splices.push(Splice::text(span, name.as_str()));
+            }
+            tokens.push(own);
+        }
+        for r in &self.retype {
+            let Some((span, _)) = f.params.get(r.at - 1).and_then(|p| p.ty.as_ref()) else {
+                continue;
+            };
+            let to = spelled(p, &r.to, &self.names, Space::Type, at, change)?;
+            let old = p.text(*span);
+            if same_code(old, &to)
+                || !r.from.as_ref().is_none_or(|from| is_type(&self.names, old, from))
+            {
+                continue;
+            }
+            release(p, &[*span], change);
+            change.splices.push(Splice::text(*span, to));
+            tokens.push(*span);
+        }
+        if !counts {
+            return Ok(());
+        }
+        let gone: Vec<Span> = self.drop.iter().filter_map(|d| items.get(d - 1).copied()).collect();
+        for d in &self.drop {
+            uses.extend(f.params.get(d - 1).and_then(|own| used(p, own, f.body)));
+        }
+        drop_items(p, &f.items, &gone, f.list, change, tokens);
+        move_items(&self.order, &|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);
+        let mut before = Vec::new();
+        for a in &self.add {
+            let Some(name) = &a.name else {
+                return Err("a parameter comes, and the recipe gives it no name".into());
+            };
+            let text = match &a.ty {
+                None => name.clone(),
+                Some(ty) => {
+                    let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
+                    if self.language.typing.built_in.type_first {
+                        format!("{ty} {name}")
+                    } else {
+                        format!("{name}: {ty}")
+                    }
+                }
+            };
+            before.push((a.at, text));
+        }
+        // What stands before all parameters, as the object itself, stays there.
+        let lead = f.items.iter().take_while(|i| !items.contains(i)).count();
+        let kept: Vec<Span> = f.items[..lead]
+            .iter()
+            .copied()
+            .chain(items.iter().copied().filter(|i| !gone.contains(i)))
+            .collect();
+        let before: Vec<(usize, String)> = before.into_iter().map(|(n, t)| (n + lead, t)).collect();
+        insert_items(p, &kept, f.list, &before, change, tokens);
+        Ok(())
+    }
+}
+
+/// True if a written type is the one that a recipe names: in full, or by its own name.
+pub(super) fn is_type(names: &BTreeMap<String, String>, old: &str, wanted: &str) -> bool {
+    let last = |t: &str| t.rsplit(['.', ':']).next().unwrap_or(t).trim().to_owned();
+    let symbol = names.get(wanted.trim()).map_or(wanted, String::as_str);
+    same_code(old, wanted) || last(old) == last(symbol)
+}
+
+/// True if two texts differ in blanks only.
+pub(super) fn same_code(a: &str, b: &str) -> bool {
+    a.split_whitespace().collect::<String>() == b.split_whitespace().collect::<String>()
+}
+
+/// Where a parameter is used in the body of its function.
+pub(super) fn used(
+    p: &Place<'_>,
+    own: &ParamSite,
+    body: Option<Span>,
+) -> Option<(String, Vec<Span>)> {
+    let body = body?;
+    let mut uses = p.resolver.uses_in_param(own.span);
+    uses.retain(|u| body.contains(*u));
+    let name = p.text(own.name.unwrap_or(own.span)).to_owned();
+    (!uses.is_empty()).then_some((name, uses))
+}

@@ -1,0 +1,330 @@
+//! `signature`: parameters and results of a callable change, at its definitions, overrides, calls and returns.
+
+mod callable;
+mod items;
+mod lists;
+mod output;
+mod packs;
+mod results;
+mod targets;
+mod typed;
+mod waiting;
+
+use emendo_lang::{CallSite, FunctionSite, Language};
+use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
+use emendo_text::{Diagnostic, RelPath, Span};
+
+use self::callable::{Assigned, Callable};
+use self::lists::Lists;
+use self::packs::Packs;
+use self::results::Results;
+use self::targets::{Hit, Site, Targets};
+use crate::contract::{
+    Change, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, Subject, Tie, action_digest,
+};
+use crate::meaning::Place;
+use crate::shared::{covers_code, language};
+use crate::signature::output::{Of, Output};
+
+/// The kind.
+pub(super) static SIGNATURE: Signature = Signature;
+
+pub(super) struct Signature;
+
+const ADD: &[Key] = &[
+    Key::required("at", Shape::Integer, "its place in the new list, from 1"),
+    Key::new("name", Shape::Text, "its name at definitions"),
+    Key::new("type", Shape::Text, "its type at definitions"),
+    Key::new("value", Shape::Pattern, "what calls pass"),
+];
+
+const RETYPE: &[Key] = &[
+    Key::required("at", Shape::Integer, "the parameter's place, from 1"),
+    Key::new("from", Shape::Text, "only where it is declared with this type"),
+    Key::required("to", Shape::Text, "its type from now on"),
+];
+
+const LABEL: &[Key] = &[
+    Key::required("at", Shape::Integer, "the parameter's place, from 1"),
+    Key::required("to", Shape::Text, "its name from now on, at definitions and in named arguments"),
+];
+
+const RESULT: &[Key] = &[
+    Key::new("from", Shape::Text, "only where it is declared to give this type"),
+    Key::new("type", Shape::Text, "the type that it gives from now on; `@{it}` is the old one"),
+    Key::new("wrap", Shape::Text, "what a returned value becomes; `@{it}` is the old one"),
+    Key::new(
+        "unwrap",
+        Shape::Text,
+        "what a call becomes whose result is used; `@{it}` is the call",
+    ),
+];
+
+const RETURNS: &[Key] = &[
+    Key::required("old", Shape::Pattern, "a returned value, or a whole `return` statement"),
+    Key::required("new", Shape::Pattern, "what it becomes"),
+    Key::new("last", Shape::Bool, "only the last statement of the body"),
+];
+
+const KEYS: &[Key] = &[
+    Key::new(
+        "callable",
+        Shape::Texts,
+        "the function or method, or a list; with its parameters: `a.b.Store.delete(key: K, boolean)`",
+    ),
+    Key::new(
+        "parameter_type",
+        Shape::Text,
+        "every parameter of this type, of whatever function; `callable` then lists macros",
+    ),
+    Key::new(
+        "drop",
+        Shape::NumbersOrAll,
+        "places of parameters that go, from 1; `true` with `parameter_type`",
+    ),
+    Key::new("add", Shape::Tables(ADD), "parameters that come"),
+    Key::new("retype", Shape::Tables(RETYPE), "types of parameters that change at definitions"),
+    Key::new("order", Shape::Numbers, "the new order of the parameters, by their old places"),
+    Key::new("label", Shape::Tables(LABEL), "names of parameters that change"),
+    Key::new(
+        "result",
+        Shape::Table(RESULT),
+        "the result's type, and what returns and calls become",
+    ),
+    Key::new("returns", Shape::Tables(RETURNS), "what returned values become"),
+    emendo_recipe::PLACE[1],
+    Key::new(
+        "once",
+        Shape::Bool,
+        "it would change its own result again: what the journal says that it wrote is left alone",
+    ),
+    Key::new("pack", Shape::Table(packs::PACK), "parameters that become one"),
+    Key::new("unpack", Shape::Table(packs::UNPACK), "a parameter that becomes several"),
+    Key::new(
+        "async",
+        Shape::Bool,
+        "`true`: it is waited for from now on, and callers follow; `false`: it is not any more",
+    ),
+];
+
+impl ActionKind for Signature {
+    fn name(&self) -> &'static str {
+        "signature"
+    }
+    fn about(&self) -> &'static str {
+        "changes parameters and results at definitions, overrides, calls and returns"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        true
+    }
+}
+
+impl Kind for Signature {
+    fn more(&self, action: &Action, cx: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
+        let beside = !only_waits(action) && action.table.get("parameter_type").is_none();
+        beside.then(|| waiting::compile(action, cx)).flatten().into_iter().collect()
+    }
+
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        let language = language(action, cx)?;
+        if action.table.get("parameter_type").is_some() {
+            return typed::compile(language, action, cx);
+        }
+        if action.table.is_true("drop") {
+            let d =
+                Diagnostic::error("`drop = true` does not say which parameters go", action.span);
+            cx.out.push(d.help("write their places, `drop = [1]`, or `parameter_type`"));
+            return None;
+        }
+        let texts: Vec<Text> = action.table.texts("callable").into_iter().cloned().collect();
+        if texts.is_empty() {
+            let d = Diagnostic::error("this action names no callable", action.span);
+            cx.out.push(d.help("write `callable = \"a.b.Store.delete(K, boolean)\"`"));
+            return None;
+        }
+        if only_waits(action) {
+            return waiting::compile(action, cx);
+        }
+        let lists = Lists::compile(language, action, cx)?;
+        let packs = Packs::compile(language, action, cx)?;
+        let results = Results::compile(language, action, cx)?;
+        if lists.is_empty() && results.is_empty() && packs.is_empty() {
+            let d = Diagnostic::error("nothing of the signature changes", action.span);
+            cx.out.push(d.help("write `drop`, `add`, `order`, `retype`, `label`, `pack`, `unpack`, `result` or `async`"));
+            return None;
+        }
+        let once = action.table.is_true("once");
+        let mut callables = Vec::new();
+        for text in &texts {
+            let callable = Callable::compile(language, text, action, cx)?;
+            lists.check(&callable, text, once, cx)?;
+            packs.check(&callable, text, once, cx)?;
+            callables.push(callable);
+        }
+        let targets = Targets::new(language, callables, action, cx);
+        let needs = targets.needs();
+        Some(Box::new(SignatureRunner {
+            language,
+            covers: Box::new(covers_code(action, language)),
+            targets,
+            lists,
+            packs,
+            results,
+            once,
+            needs,
+        }))
+    }
+}
+
+/// Keys that say what becomes of lists and results.
+const CHANGES: &[&str] =
+    &["drop", "add", "retype", "order", "label", "pack", "unpack", "result", "returns"];
+
+/// True if nothing but waiting changes.
+fn only_waits(action: &Action) -> bool {
+    action.table.get("async").is_some() && !CHANGES.iter().any(|k| action.table.get(k).is_some())
+}
+
+struct SignatureRunner {
+    language: &'static Language,
+    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    targets: Targets,
+    lists: Lists,
+    packs: Packs,
+    results: Results,
+    once: bool,
+    needs: Needs,
+}
+
+impl Runner for SignatureRunner {
+    fn kind(&self) -> &'static str {
+        "signature"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        self.targets.symbols()
+    }
+    fn subjects(&self) -> Vec<Subject> {
+        self.targets.subjects()
+    }
+    fn asks_declarations(&self) -> bool {
+        true
+    }
+    fn changes_declarations(&self) -> bool {
+        true
+    }
+    fn once(&self) -> bool {
+        self.once
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let place = Place::new(cx, code, action);
+        let written = if self.once { crate::code::written_before(cx) } else { Vec::new() };
+        let mut hits = self.targets.hits(&place, out);
+        hits.retain(|h| !matches!(h.site, Site::Reference) || self.changes_references());
+        hits.retain(|h| !written.iter().any(|w| w.meets(h.site.whole(h.word.span))));
+        let mut output = Output { action, out };
+        for h in &hits {
+            match &h.site {
+                Site::Call(call, assigned) => self.call(&place, h, call, assigned, &mut output),
+                Site::Definition(f) => self.definition(&place, h, f, &mut output),
+                Site::Reference => self.reference(&place, h, &mut output),
+            }
+        }
+    }
+}
+
+impl SignatureRunner {
+    fn changes_references(&self) -> bool {
+        !self.lists.is_empty() || !self.packs.is_empty() || self.results.unwraps()
+    }
+
+    fn call(
+        &self,
+        p: &Place<'_>,
+        h: &Hit,
+        call: &CallSite,
+        assigned: &Assigned,
+        output: &mut Output<'_>,
+    ) {
+        let mut change = Change::default();
+        let mut facts = h.facts.clone();
+        let mut tokens = Vec::new();
+        let callable = &self.targets.callables[h.row];
+        let lists = self.lists.at_call(p, call, assigned, &mut change, &mut facts, &mut tokens);
+        let packed = lists.and_then(|()| {
+            self.packs.at_call(p, (callable, call, assigned), &mut change, &mut facts, &mut tokens)
+        });
+        let unwrapped = packed
+            .and_then(|()| self.results.at_call(p, h.word.span, call, &mut change, &mut tokens));
+        if let Err(why) = unwrapped {
+            output.out.notes.push(NoteDraft { at: h.word.span, say: why });
+            return;
+        }
+        for text in items::warnings(&facts) {
+            output.out.notes.push(NoteDraft { at: call.list, say: text });
+        }
+        let hull = h.word.span.hull(call.list);
+        output.draft(self.of(h, Vec::new()), hull, tokens, change, facts);
+    }
+
+    fn reference(&self, p: &Place<'_>, h: &Hit, output: &mut Output<'_>) {
+        let mut change = Change::default();
+        let mut facts = h.facts.clone();
+        let callable = &self.targets.callables[h.row];
+        let plain = self.lists.is_empty() && self.packs.is_empty();
+        let written = plain
+            .then(|| self.results.at_reference(p, &h.word, callable, &mut change, &mut facts))
+            .flatten();
+        match written {
+            Some(whole) => output.draft(self.of(h, Vec::new()), whole, vec![whole], change, facts),
+            None => {
+                let say = format!(
+                    "`{}` is named here without a call: what it takes or gives changes",
+                    p.text(h.word.span)
+                );
+                output.out.notes.push(NoteDraft { at: h.word.span, say });
+            }
+        }
+    }
+
+    fn definition(&self, p: &Place<'_>, h: &Hit, f: &FunctionSite, output: &mut Output<'_>) {
+        let mut change = Change::default();
+        let mut facts = h.facts.clone();
+        let mut tokens = Vec::new();
+        let (mut notes, mut uses) = (Vec::new(), Vec::new());
+        let callable = &self.targets.callables[h.row];
+        let done = self
+            .lists
+            .at_definition(p, callable, f, &mut change, &mut facts, &mut tokens, &mut uses)
+            .and_then(|()| self.packs.at_definition(p, callable, f, &mut change, &mut tokens))
+            .and_then(|()| self.results.at_definition(p, f, &mut change, &mut tokens, &mut notes));
+        let hull = h.word.span.hull(f.list);
+        match done {
+            Ok(()) => {
+                for (at, say) in notes {
+                    output.out.notes.push(NoteDraft { at, say });
+                }
+                output.draft(self.of(h, uses), hull, tokens, change, facts);
+            }
+            Err(why) => output.out.notes.push(NoteDraft { at: h.word.span, say: why }),
+        }
+    }
+
+    fn of(&self, h: &Hit, uses: Vec<(String, Vec<Span>)>) -> Of {
+        let digest = action_digest("signature", &self.targets.callables[h.row].written);
+        Of { row: h.row, digest, tie: Tie { uses, ..h.tie.clone() } }
+    }
+}

@@ -1,0 +1,647 @@
+//! Parameters that become one, and one that becomes several.
+
+use std::collections::BTreeMap;
+
+use emendo_lang::{
+    ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Language, Packing, PairSite, ParamSite,
+    Space, Taken,
+};
+use emendo_recipe::{Action, Key, Shape, Table, Text};
+use emendo_text::{Diagnostic, Part, Span, Splice};
+
+use crate::contract::{Change, CompileCx};
+use crate::meaning::Place;
+use crate::shared::names;
+use crate::signature::callable::{Assigned, Callable};
+use crate::signature::items::{EFFECTS, short};
+use crate::signature::lists::numbers;
+use crate::signature::output::{put_around, release, spelled};
+
+/// Keys of `pack`.
+pub(super) const PACK: &[Key] = &[
+    Key::required("at", Shape::Numbers, "places of the parameters, from 1, side by side"),
+    Key::new("as", Shape::Text, "`object` (the language's own form of one) or `named`"),
+    Key::new("name", Shape::Text, "the name of the new parameter"),
+    Key::new("type", Shape::Text, "its type"),
+    Key::new("keys", Shape::Texts, "what the values are called in it, if not as the parameters"),
+];
+
+/// Keys of `unpack`.
+pub(super) const UNPACK: &[Key] = &[
+    Key::required("at", Shape::Numbers, "the place of the parameter; for `named`, those of all"),
+    Key::new("as", Shape::Text, "`object` (the language's own form of one) or `named`"),
+    Key::new("params", Shape::Tables(PARAM), "the parameters that come, in order"),
+];
+
+const PARAM: &[Key] = &[
+    Key::required("name", Shape::Text, "its name"),
+    Key::new("type", Shape::Text, "its type at definitions"),
+    Key::new("key", Shape::Text, "what it is called in the object, if not as the parameter"),
+    Key::new("value", Shape::Pattern, "what calls pass where the object does not have it"),
+];
+
+/// What becomes of parameters that are gathered, or taken apart.
+pub(super) struct Packs {
+    names: BTreeMap<String, String>,
+    type_first: bool,
+    pack: Option<Pack>,
+    unpack: Option<Unpack>,
+}
+
+struct Pack {
+    how: &'static Packing,
+    at: Vec<usize>,
+    name: Option<String>,
+    ty: Option<String>,
+    keys: Vec<String>,
+}
+
+struct Unpack {
+    how: &'static Packing,
+    at: Vec<usize>,
+    params: Vec<Param>,
+}
+
+struct Param {
+    name: String,
+    ty: Option<String>,
+    key: String,
+    value: Option<String>,
+}
+
+fn packing(
+    language: &'static Language,
+    t: &Table,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) -> Option<&'static Packing> {
+    let word = t.text("as").map_or("object", |t| t.text.as_str());
+    let found = language.typing.calls.packing.iter().find(|p| p.word == word);
+    if found.is_none() {
+        let span = t.text("as").map_or(action.span, |t| t.span);
+        let known: Vec<String> =
+            language.typing.calls.packing.iter().map(|p| format!("`{}`", p.word)).collect();
+        let message = format!("{} does not gather arguments as `{word}`", language.title);
+        cx.out.push(Diagnostic::error(message, span).help(format!("it can: {}", known.join(", "))));
+    }
+    found
+}
+
+impl Packs {
+    pub(super) fn compile(
+        language: &'static Language,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<Self> {
+        let type_first = language.typing.built_in.type_first;
+        let mut out = Self { names: names(action, cx), type_first, pack: None, unpack: None };
+        let text = |t: &Table, key: &str| t.text(key).map(|t| t.text.clone());
+        if let Some(t) = action.table.table("pack") {
+            let how = packing(language, t, action, cx)?;
+            let keys = t.texts("keys").into_iter().map(|t| t.text.clone()).collect();
+            let ty = text(t, "type");
+            if how.open.contains("{}") && ty.is_none() {
+                let d = Diagnostic::error("the object has no type", action.span);
+                cx.out
+                    .push(d.help("write `type = \"...\"`: it is written where the object is made"));
+                return None;
+            }
+            out.pack = Some(Pack { how, at: numbers(t, "at"), name: text(t, "name"), ty, keys });
+        }
+        if let Some(t) = action.table.table("unpack") {
+            let how = packing(language, t, action, cx)?;
+            let mut params = Vec::new();
+            for (p, _) in t.tables("params") {
+                let name = text(p, "name")?;
+                let key = text(p, "key").unwrap_or_else(|| name.clone());
+                params.push(Param { name, ty: text(p, "type"), key, value: text(p, "value") });
+            }
+            if params.is_empty() && !matches!(how.taken, Taken::Named(_)) {
+                let d =
+                    Diagnostic::error("`unpack` does not say which parameters come", action.span);
+                cx.out.push(d.help("write `params = [{ name = \"port\", type = \"int\" }]`"));
+                return None;
+            }
+            out.unpack = Some(Unpack { how, at: numbers(t, "at"), params });
+        }
+        let both = out.pack.is_some() && out.unpack.is_some();
+        let beside = ["drop", "add", "order"].iter().find(|k| action.table.get(k).is_some());
+        if both || (!out.is_empty() && beside.is_some()) {
+            let d = Diagnostic::error("`pack` and `unpack` go alone", action.span);
+            cx.out.push(d.help("write what else becomes of the list in a `signature` of its own"));
+            return None;
+        }
+        Some(out)
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.pack.is_none() && self.unpack.is_none()
+    }
+
+    /// All places must be there, named, and side by side, and a place that is done must be told from one that is not.
+    pub(super) fn check(
+        &self,
+        callable: &Callable,
+        text: &Text,
+        once: bool,
+        cx: &mut CompileCx<'_>,
+    ) -> Option<()> {
+        let at = match (&self.pack, &self.unpack) {
+            (Some(p), _) => &p.at,
+            (_, Some(u)) => &u.at,
+            _ => return Some(()),
+        };
+        let mut fail = |message: &str, help: String| {
+            cx.out.push(Diagnostic::error(message, text.span).help(help));
+            None
+        };
+        let example =
+            || format!("`{}(key: K, port: int)`", text.text.split('(').next().unwrap_or(""));
+        let Some(params) = &callable.params else {
+            return fail("the callable does not say its parameters", example());
+        };
+        if at.is_empty() || at.iter().any(|n| *n == 0 || *n > params.len()) {
+            let has = format!("places count from 1; this callable has {}", params.len());
+            return fail("`at` names no parameter of this callable", has);
+        }
+        if at.windows(2).any(|w| w[1] != w[0] + 1) {
+            return fail("the places of `at` are not side by side", "write them in order".into());
+        }
+        if let Some(u) = &self.unpack
+            && !matches!(u.how.taken, Taken::Named(_))
+            && at.len() != 1
+        {
+            return fail("`unpack` takes one object apart", "write one place".into());
+        }
+        let Some(p) = &self.pack else { return Some(()) };
+        let named = at.iter().all(|n| params[n - 1].name.is_some()) || p.keys.len() == at.len();
+        if !named && !p.how.sign.is_empty() {
+            return fail("the parameters that are gathered have no names", example());
+        }
+        if matches!(p.how.taken, Taken::Whole(..)) && p.name.is_none() {
+            return fail("the new parameter has no name", "write `name = \"options\"`".into());
+        }
+        let untyped = params[at[0] - 1].ty == emendo_lang::Ty::Unknown;
+        let rest = at[1..].iter().all(|n| params[n - 1].optional);
+        if untyped && rest && !once && !matches!(p.how.taken, Taken::Named(_)) {
+            return fail(
+                "nothing tells a call that is done from one that is not",
+                "write the type of the first parameter, or `once = true`".into(),
+            );
+        }
+        Some(())
+    }
+
+    pub(super) fn at_call(
+        &self,
+        p: &Place<'_>,
+        (callable, call, assigned): (&Callable, &CallSite, &Assigned),
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        if self.is_empty() {
+            return Ok(());
+        }
+        if call.arguments.iter().any(|a| a.spread) {
+            return Err("an argument stands for several here: which is which is not known".into());
+        }
+        if let Some(pack) = &self.pack {
+            return self.gather(p, pack, callable, call, assigned, change, tokens);
+        }
+        let Some(unpack) = &self.unpack else { return Ok(()) };
+        match unpack.how.taken {
+            Taken::Named(_) => unname(p, unpack, callable, call, change, tokens),
+            _ => self.apart(p, unpack, assigned, change, facts, tokens),
+        }
+    }
+
+    #[allow(clippy::too_many_arguments)]
+    fn gather(
+        &self,
+        p: &Place<'_>,
+        pack: &Pack,
+        callable: &Callable,
+        call: &CallSite,
+        assigned: &Assigned,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let given: Vec<(usize, &ArgumentSite)> =
+            pack.at.iter().enumerate().filter_map(|(i, n)| Some((i, assigned.of(*n)?))).collect();
+        let (Some(first), Some(last)) =
+            (given.iter().map(|g| g.1.span.start).min(), given.iter().map(|g| g.1.span.end).max())
+        else {
+            return Ok(());
+        };
+        let hull = Span { start: first, end: last };
+        if let Taken::Named(_) = pack.how.taken {
+            let behind = |a: &&ArgumentSite| a.span.start > first && a.name.is_none();
+            let packed = |a: &ArgumentSite| given.iter().any(|g| g.1.span == a.span);
+            if call.arguments.iter().filter(behind).any(|a| !packed(a)) {
+                return Err("an argument without a name would stand behind named ones".into());
+            }
+            for (i, a) in given.iter().filter(|(_, a)| a.name.is_none()) {
+                let text = format!("{}{}", pack.key(callable, *i), pack.how.sign);
+                change.splices.push(Splice::text(Span::at(a.value.start as usize), text));
+                tokens.push(head(a.value));
+            }
+            return Ok(());
+        }
+        if given.len() == 1 && p.resolver.pairs_in(given[0].1.value, pack.how).is_some() {
+            return Ok(());
+        }
+        if given.len() == 1 && assigned.open && pack.at.len() > 1 {
+            let text = short(p.text(given[0].1.value));
+            return Err(format!("whether `{text}` is the new object already is not told"));
+        }
+        let inside = |a: &&ArgumentSite| hull.contains(a.span);
+        if call.arguments.iter().filter(inside).count() != given.len() {
+            return Err("the arguments that are gathered do not stand side by side".into());
+        }
+        if pack.how.sign.is_empty() && given.len() != pack.at.len() {
+            return Err("an argument is left out here that the new object needs".into());
+        }
+        let ty = pack.ty.as_deref().filter(|_| pack.how.open.contains("{}"));
+        let ty = self.ty(p, ty, Space::Value, hull.start, change)?;
+        put_around(hull, &pack.how.open.replacen("{}", &ty, 1), pack.how.close, change);
+        for (i, a) in &given {
+            let key = pack.key(callable, *i);
+            let value = p.text(a.value);
+            let before = Span { start: a.span.start, end: a.value.start };
+            let text = match pack.how.sign {
+                "" => String::new(),
+                _ if pack.how.short && value == key => String::new(),
+                sign => format!("{key}{sign}"),
+            };
+            if p.text(before) != text {
+                match change.splices.iter_mut().find(|s| s.span == before) {
+                    Some(known) => known.parts.push(Part::Text(text)),
+                    None => change.splices.push(Splice::text(before, text)),
+                }
+            }
+        }
+        // What opens comes before the first key.
+        tokens.push(head(Span { start: first, end: last }));
+        tokens.push(Span { start: last - 1, end: last });
+        Ok(())
+    }
+
+    fn ty(
+        &self,
+        p: &Place<'_>,
+        ty: Option<&str>,
+        space: Space,
+        at: u32,
+        change: &mut Change,
+    ) -> Result<String, String> {
+        ty.map_or(Ok(String::new()), |ty| spelled(p, ty, &self.names, space, at, change))
+    }
+
+    fn apart(
+        &self,
+        p: &Place<'_>,
+        unpack: &Unpack,
+        assigned: &Assigned,
+        change: &mut Change,
+        facts: &mut Vec<Fact>,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let Some(a) = assigned.of(unpack.at[0]) else { return Ok(()) };
+        let whole = a.value;
+        let text = p.text(whole);
+        let Some(pairs) = p.resolver.pairs_in(whole, unpack.how) else {
+            let path = |c: char| c.is_alphanumeric() || "_$.:".contains(c);
+            if !text.chars().all(path) || text.starts_with(|c: char| c.is_ascii_digit()) {
+                return Err(format!("`{}` is to be taken apart by hand", short(text)));
+            }
+            if assigned.open {
+                return Err(format!("whether `{text}` is the object is not told"));
+            }
+            let (between, behind) = match unpack.how.taken {
+                Taken::Whole(between, behind) => (between, behind),
+                _ => (".", ""),
+            };
+            let read = |q: &Param| format!("{text}{between}{}{behind}", q.key);
+            let all: Vec<String> = unpack.params.iter().map(read).collect();
+            let says = format!("what `{text}` leaves out is passed on as it is read");
+            facts.push(Fact { says: Certainty::Likely, text: says, at: Some(whole) });
+            change.splices.push(Splice::text(whole, all.join(", ")));
+            tokens.push(whole);
+            return Ok(());
+        };
+        let of = |q: &Param, i: usize| match unpack.how.sign {
+            "" => pairs.get(i),
+            _ => pairs.iter().find(|s| s.key.is_some_and(|k| p.text(k) == q.key)),
+        };
+        let known = |s: &PairSite| {
+            unpack.how.sign.is_empty()
+                || s.key.is_some_and(|k| unpack.params.iter().any(|q| q.key == p.text(k)))
+        };
+        if let Some(other) = pairs.iter().find(|s| s.spread || !known(s)) {
+            return Err(format!("`{}` has no parameter of its own", short(p.text(other.span))));
+        }
+        let mut parts: Vec<Option<Result<PairSite, String>>> = Vec::new();
+        for (i, q) in unpack.params.iter().enumerate() {
+            let value = q.value.as_ref();
+            parts.push(match (of(q, i), value) {
+                (Some(pair), _) => Some(Ok(*pair)),
+                (None, Some(v)) => {
+                    Some(Err(spelled(p, v, &self.names, Space::Value, whole.start, change)?))
+                }
+                (None, None) => None,
+            });
+        }
+        while parts.last().is_some_and(Option::is_none) {
+            parts.pop();
+        }
+        let all: Option<Vec<_>> = parts.into_iter().collect();
+        let Some(all) = all else {
+            return Err("a value that is left out has others behind it: say it by hand".into());
+        };
+        let order: Vec<PairSite> = all.iter().filter_map(|p| p.clone().ok()).collect();
+        let sorted = order.windows(2).all(|w| w[0].span.start < w[1].span.start);
+        release_head(p, whole, &pairs, change);
+        tokens.push(head(whole));
+        if sorted && order.len() == all.len() && !order.is_empty() {
+            // Comments and layout stay.
+            let mut from = whole.start;
+            for s in &order {
+                let at = if from == whole.start { from } else { s.span.start };
+                change.splices.push(Splice::text(Span { start: at, end: s.value.start }, ""));
+                from = s.value.end;
+            }
+            change.splices.push(Splice::text(Span { start: from, end: whole.end }, ""));
+            change.splices.retain(|s| {
+                !s.span.is_empty()
+                    || s.parts.iter().any(|p| !matches!(p, Part::Text(t) if t.is_empty()))
+            });
+            return Ok(());
+        }
+        if p.code.facts.comments.iter().any(|c| whole.contains(*c)) {
+            return Err("comments stand among the values: take it apart by hand".into());
+        }
+        if !sorted && order.iter().any(|s| p.text(s.value).contains('(')) {
+            let text = format!("arguments are done in another order, and {EFFECTS}");
+            facts.push(Fact { says: Certainty::Likely, text, at: Some(whole) });
+        }
+        let mut out = Vec::new();
+        for (i, part) in all.into_iter().enumerate() {
+            if i > 0 {
+                out.push(Part::Text(", ".into()));
+            }
+            out.push(match part {
+                Ok(pair) => Part::Copy(pair.value),
+                Err(text) => Part::Text(text),
+            });
+        }
+        change.splices.push(Splice { parts: out, ..Splice::text(whole, String::new()) });
+        Ok(())
+    }
+
+    pub(super) fn at_definition(
+        &self,
+        p: &Place<'_>,
+        callable: &Callable,
+        f: &FunctionSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        match (&self.pack, &self.unpack) {
+            (Some(pack), _) => self.take(p, pack, callable, f, change, tokens),
+            (_, Some(unpack)) if !matches!(unpack.how.taken, Taken::Named(_)) => {
+                self.take_apart(p, unpack, f, change, tokens)
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn take(
+        &self,
+        p: &Place<'_>,
+        pack: &Pack,
+        callable: &Callable,
+        f: &FunctionSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let own: Vec<&ParamSite> = pack.at.iter().filter_map(|n| f.params.get(n - 1)).collect();
+        let (Some(first), Some(last)) = (own.first(), own.last()) else { return Ok(()) };
+        let hull = first.span.hull(last.span);
+        if own.iter().any(|o| p.resolver.is_member(f, o) || o.rest) {
+            return Err(
+                "a parameter that is gathered is a member too, or takes all that is left".into()
+            );
+        }
+        tokens.push(hull);
+        if let Taken::Named(sign) = pack.how.taken {
+            let earlier = f.items.iter().filter(|i| i.start < first.span.start);
+            let marked = earlier.into_iter().any(|i| p.text(*i).starts_with('*'));
+            if !sign.is_empty() && !marked {
+                let at = Span::at(first.span.start as usize);
+                change.splices.push(Splice::text(at, format!("{sign}, ")));
+            }
+            return Ok(());
+        }
+        let ty = self.ty(p, pack.ty.as_deref(), Space::Type, f.list.start, change)?;
+        let typed = |name: &str| match (ty.is_empty(), self.type_first) {
+            (true, _) => name.to_owned(),
+            (_, true) => format!("{ty} {name}"),
+            (_, false) => format!("{name}: {ty}"),
+        };
+        let types: Vec<Span> = own.iter().filter_map(|o| o.ty.as_ref().map(|t| t.0)).collect();
+        release(p, &types, change);
+        if let Taken::Apart(open, close) = pack.how.taken {
+            let open = open.replacen("{}", &ty, 1);
+            for (i, o) in own.iter().enumerate() {
+                let Some(name) = o.name else {
+                    return Err("a parameter that is taken apart itself can't be gathered".into());
+                };
+                let end = o.ty.as_ref().map_or(name.end, |t| t.0.end);
+                let rest = Span { start: end, end: o.span.end }.of(p.cx.text);
+                let rest = rest.strip_prefix('?').unwrap_or(rest);
+                let lead = Span { start: o.span.start, end: name.start }.of(p.cx.text);
+                let name = p.text(name);
+                let key = pack.key(callable, i);
+                let key = if key == name { String::new() } else { format!("{key}: ") };
+                let mut text = format!("{key}{lead}{name}{rest}");
+                if i == 0 {
+                    text.insert_str(0, &open);
+                }
+                if i + 1 == own.len() {
+                    let all = format!("{text}{close}");
+                    text = if ty.is_empty() { all } else { format!("{all}: {ty}") };
+                }
+                change.splices.push(Splice::text(o.span, text));
+            }
+            return Ok(());
+        }
+        let (Taken::Whole(between, behind), Some(name)) = (pack.how.taken, &pack.name) else {
+            return Ok(());
+        };
+        if f.body.is_some() && !p.code.facts.is_free(name, f.span) {
+            return Err(format!("the new parameter cannot be called `{name}` here: that is taken"));
+        }
+        for (i, o) in own.iter().enumerate() {
+            for at in o.name.map_or_else(Vec::new, |n| p.resolver.uses_of_param(n)) {
+                if is_assigned(p.cx.text, at) {
+                    let own = p.text(at);
+                    return Err(format!("`{own}` is given another value here: gather it by hand"));
+                }
+                let text = format!("{name}{between}{}{behind}", pack.key(callable, i));
+                change.splices.push(Splice::text(at, text));
+            }
+        }
+        change.splices.push(Splice::text(hull, typed(name)));
+        Ok(())
+    }
+
+    fn take_apart(
+        &self,
+        p: &Place<'_>,
+        unpack: &Unpack,
+        f: &FunctionSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) -> Result<(), String> {
+        let Some(own) = f.params.get(unpack.at[0] - 1) else { return Ok(()) };
+        let by_hand = |why: &str| Err(format!("{why}: take the parameter apart by hand"));
+        if p.resolver.is_member(f, own) {
+            return by_hand("it is a member too");
+        }
+        let pattern_end = own.ty.as_ref().map_or(own.span.end, |t| t.0.start);
+        let pattern = Span { start: own.span.start, end: pattern_end };
+        let pattern = p.text(pattern).trim_end().trim_end_matches([':', '?']).trim();
+        let mut locals: BTreeMap<&str, (String, String)> = BTreeMap::new();
+        if let Some((_, inner)) = pattern.split_once('{') {
+            let Some((inner, "")) = inner.rsplit_once('}') else {
+                return by_hand("it has a value of its own");
+            };
+            for piece in inner.split(',').map(str::trim).filter(|s| !s.is_empty() && *s != "..") {
+                let (bound, default) = match piece.split_once('=') {
+                    Some((b, d)) => (b.trim(), format!(" = {}", d.trim())),
+                    None => (piece, String::new()),
+                };
+                let (key, local) = bound.split_once(':').unwrap_or((bound, bound));
+                let (key, local) = (key.trim(), local.trim());
+                let plain = |c: char| c.is_alphanumeric() || "_$ ".contains(c);
+                match unpack.params.iter().find(|q| q.key == key) {
+                    Some(q) if local.chars().all(plain) => {
+                        locals.insert(&q.key, (local.to_owned(), default));
+                    }
+                    _ => {
+                        return by_hand(&format!("`{}` has no parameter of its own", short(piece)));
+                    }
+                }
+            }
+        } else {
+            let Some(name) = own.name else { return by_hand("it has no name") };
+            let (between, behind) = match unpack.how.taken {
+                Taken::Whole(between, behind) => (between, behind),
+                _ => (".", ""),
+            };
+            for q in unpack.params.iter().filter(|_| f.body.is_some()) {
+                if !p.resolver.is_unused(&q.name, f.span) {
+                    return by_hand(&format!("`{}` is taken here", q.name));
+                }
+            }
+            for at in p.resolver.uses_of_param(name) {
+                let rest = &p.cx.text[at.end as usize..];
+                let read = unpack.params.iter().find_map(|q| {
+                    let text = format!("{between}{}{behind}", q.key);
+                    let after = rest.strip_prefix(&text)?;
+                    let ends = !after.starts_with(|c: char| c.is_alphanumeric() || c == '_');
+                    ends.then_some((q, text.len()))
+                });
+                let Some((q, len)) = read else {
+                    return by_hand(&format!("`{}` is used as a whole", p.text(at)));
+                };
+                let whole = Span { start: at.start, end: at.end + len as u32 };
+                change.splices.push(Splice::text(whole, q.name.as_str()));
+            }
+        }
+        let mut out = Vec::new();
+        for q in &unpack.params {
+            let ty = self.ty(p, q.ty.as_deref(), Space::Type, f.list.start, change)?;
+            let fresh = || (q.name.clone(), String::new());
+            let (name, default) = locals.get(q.key.as_str()).cloned().unwrap_or_else(fresh);
+            out.push(match (ty.is_empty(), self.type_first) {
+                (true, _) => format!("{name}{default}"),
+                (_, true) => format!("{ty} {name}{default}"),
+                (_, false) => format!("{name}: {ty}{default}"),
+            });
+        }
+        release(p, &[own.span], change);
+        change.splices.push(Splice::text(own.span, out.join(", ")));
+        tokens.push(own.span);
+        Ok(())
+    }
+}
+
+impl Pack {
+    /// What a value is called in the object.
+    fn key(&self, callable: &Callable, i: usize) -> String {
+        let own = || {
+            let param = callable.params.as_ref()?.get(self.at[i].checked_sub(1)?)?;
+            param.name.clone()
+        };
+        self.keys.get(i).cloned().or_else(own).unwrap_or_default()
+    }
+}
+
+/// Named arguments lose their names, as far as they stand in order.
+fn unname(
+    p: &Place<'_>,
+    unpack: &Unpack,
+    callable: &Callable,
+    call: &CallSite,
+    change: &mut Change,
+    tokens: &mut Vec<Span>,
+) -> Result<(), String> {
+    let Some(params) = &callable.params else { return Ok(()) };
+    let place = |key: Span| {
+        let key = p.text(key);
+        params.iter().position(|q| q.name.as_deref() == Some(key)).map(|i| i + 1)
+    };
+    let mut ordered = true;
+    for (i, a) in call.arguments.iter().enumerate() {
+        let Some(key) = a.name else { continue };
+        let at = place(key);
+        ordered &= at == Some(i + 1);
+        if !at.is_some_and(|n| unpack.at.contains(&n)) {
+            continue;
+        }
+        if !ordered {
+            return Err(format!(
+                "`{}` is not in the order of the parameters",
+                short(p.text(a.span))
+            ));
+        }
+        change.splices.push(Splice::text(Span { start: a.span.start, end: a.value.start }, ""));
+        tokens.push(key);
+    }
+    Ok(())
+}
+
+/// The first byte of a place: enough to tell that it is touched.
+fn head(at: Span) -> Span {
+    Span { start: at.start, end: at.start + 1 }
+}
+
+/// The names before the first value of a literal are used there no more.
+fn release_head(p: &Place<'_>, whole: Span, pairs: &[PairSite], change: &mut Change) {
+    let end = pairs.first().map_or(whole.end, |s| s.span.start);
+    release(p, &[Span { start: whole.start, end }], change);
+}
+
+/// True if a variable gets a value at a place.
+fn is_assigned(text: &str, at: Span) -> bool {
+    let rest = text[at.end as usize..].trim_start();
+    let plain = rest.starts_with('=') && !rest.starts_with("==") && !rest.starts_with("=>");
+    let signs = ["+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", "++", "--", "<<=", ">>=", "??="];
+    let before = text[..at.start as usize].trim_end();
+    plain
+        || signs.iter().any(|s| rest.starts_with(s))
+        || before.ends_with("++")
+        || before.ends_with("--")
+}

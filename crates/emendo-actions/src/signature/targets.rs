@@ -1,0 +1,131 @@
+//! The places of a file that mean one of the callables.
+
+use emendo_lang::{CallSite, Fact, FunctionSite, Language, Word};
+use emendo_pattern::{HERE, Pattern};
+use emendo_recipe::{Action, Text};
+use emendo_text::{Marks, Span};
+
+use crate::contract::{CompileCx, Found, Needs, Runner, Subject, Tie, What};
+use crate::meaning::{Place, SymbolRunner};
+use crate::signature::callable::{Assigned, Callable};
+
+/// What an action is about, and what finds it.
+pub(super) struct Targets {
+    pub(super) callables: Vec<Callable>,
+    finders: Vec<SymbolRunner>,
+    /// Patterns around a call that keep it as it is.
+    around: Vec<Pattern>,
+}
+
+/// A place that means one of the callables.
+pub(super) struct Hit {
+    pub(super) word: Word,
+    pub(super) row: usize,
+    pub(super) facts: Vec<Fact>,
+    pub(super) tie: Tie,
+    pub(super) site: Site,
+}
+
+pub(super) enum Site {
+    Call(CallSite, Assigned),
+    Definition(FunctionSite),
+    /// Named without a call.
+    Reference,
+}
+
+impl Site {
+    /// The name with its list.
+    pub(super) fn whole(&self, name: Span) -> Span {
+        match self {
+            Self::Call(call, _) => name.hull(call.list),
+            Self::Definition(f) => name.hull(f.list),
+            Self::Reference => name,
+        }
+    }
+}
+
+impl Targets {
+    pub(super) fn new(
+        language: &'static Language,
+        callables: Vec<Callable>,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Self {
+        let not_surrounded_by: Vec<Text> =
+            action.table.texts("not_surrounded_by").into_iter().cloned().collect();
+        let around = not_surrounded_by
+            .iter()
+            .filter_map(|t| crate::shared::sub_pattern(language, t, action, None, Marks::Here, cx));
+        let around: Vec<Pattern> = around.collect();
+        // Methods and functions are found in ways of their own.
+        let of = |what: What, member: bool| {
+            let fits = callables.iter().filter(|c| c.member == member);
+            let symbols: Vec<String> = fits.flat_map(|c| c.symbols.clone()).collect();
+            (!symbols.is_empty()).then(|| SymbolRunner::watch(language, what, symbols, Vec::new()))
+        };
+        let finders: Vec<SymbolRunner> =
+            [of(What::Method, true), of(What::Free, false)].into_iter().flatten().collect();
+        Self { callables, finders, around }
+    }
+
+    pub(super) fn needs(&self) -> Needs {
+        Needs::of(self.finders.iter().flat_map(|f| f.needs().0.clone()))
+    }
+
+    pub(super) fn symbols(&self) -> Vec<String> {
+        self.callables.iter().flat_map(|c| c.symbols.clone()).collect()
+    }
+
+    pub(super) fn subjects(&self) -> Vec<Subject> {
+        self.finders.iter().flat_map(SymbolRunner::subjects).collect()
+    }
+
+    /// The places of a file that mean one of the callables.
+    pub(super) fn hits(&self, p: &Place<'_>, out: &mut Found) -> Vec<Hit> {
+        let mut hits = Vec::new();
+        for finder in &self.finders {
+            for (word, row, facts) in finder.meant_places(p, out) {
+                let symbol = finder.symbol_of(row);
+                let known = self.callables.iter().position(|c| c.symbols.contains(symbol));
+                let Some(index) = known else { continue };
+                let callable = &self.callables[index];
+                let tie = finder.tie(p, row, word.span);
+                let mut facts = facts;
+                let site = if let Some(f) = p.resolver.function_site(word.span) {
+                    if !callable.declares(p, &f) {
+                        continue;
+                    }
+                    Site::Definition(f)
+                } else if let Some(call) = p.resolver.call_site(word.span) {
+                    let Some((assigned, sure)) = callable.assign(p, word.span, &call) else {
+                        continue;
+                    };
+                    facts.extend(sure);
+                    Site::Call(call, assigned)
+                } else if word.key {
+                    continue;
+                } else {
+                    Site::Reference
+                };
+                if matches!(site, Site::Call(..)) && self.is_kept(p, site.whole(word.span)) {
+                    continue;
+                }
+                hits.push(Hit { word, row: index, facts, tie, site });
+            }
+        }
+        hits.sort_by_key(|h| h.word.span.start);
+        hits.dedup_by_key(|h| h.word.span);
+        hits
+    }
+
+    /// True where something stands around that keeps a call as it is.
+    fn is_kept(&self, p: &Place<'_>, at: Span) -> bool {
+        self.around.iter().any(|pattern| {
+            let found = pattern.matches(&p.code.tree, p.cx.text, &p.resolver);
+            found.iter().any(|m| match m.slot(HERE) {
+                Some(here) => here.span.contains(at),
+                None => m.span.contains(at),
+            })
+        })
+    }
+}

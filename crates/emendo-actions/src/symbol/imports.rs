@@ -1,0 +1,396 @@
+//! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
+
+use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
+use emendo_pattern::{doubled, respell};
+use emendo_text::{Span, Splice};
+
+use crate::contract::{Found, NoteDraft, What};
+use crate::meaning::{Place, Rewritten, SymbolRunner};
+
+/// An import that is to name something else.
+struct Moved<'a> {
+    import: &'a Import,
+    row: usize,
+    target: String,
+    fact: Fact,
+}
+
+impl SymbolRunner {
+    /// All import statements of a file.
+    pub(super) fn imports(&self, p: &Place<'_>, out: &mut Found) {
+        let all = &p.code.facts.imports;
+        let mut at = 0;
+        while at < all.len() {
+            let count = all[at..].iter().take_while(|i| i.span == all[at].span).count();
+            let statement = &all[at..at + count];
+            let moved: Vec<Moved<'_>> =
+                statement.iter().filter_map(|i| self.moved(p, i, out)).collect();
+            self.statement(p, statement, moved, out);
+            at += count;
+        }
+    }
+
+    /// What an import becomes, unless its uses carry the change.
+    fn moved<'i>(&self, p: &Place<'_>, import: &'i Import, out: &mut Found) -> Option<Moved<'i>> {
+        let names = &self.rows.language.names;
+        let path = import.path();
+        let Some((row, old)) = self.rows.deciding(path) else {
+            self.passed_through(p, import, out);
+            if import.wildcard && !import.is_static && self.what != What::Package {
+                self.moved_from_wildcard(p, import, out);
+            }
+            return None;
+        };
+        let own = p.cx.project.declares(&names.parent(path), names.last(path))
+            || (import.wildcard && p.cx.project.has_package(path));
+        let owned = own && self.rows.language.modules.is_none() && self.what != What::Method;
+        if owned && !self.declared_here_too(p, old) {
+            return None;
+        }
+        let r = &self.rows.all[row];
+        let Some(new) = &r.new else {
+            let used = path == old && self.used(p, import);
+            if !used {
+                self.note(r, import.item.unwrap_or(import.span), out);
+            }
+            return None;
+        };
+        let exact = path == old;
+        let named = names.default.is_empty() || names.last(new) != names.default;
+        let renamed = exact && named && !import.wildcard && names.last(new) != names.last(old);
+        let carried = !import.aliased() && !import.passes_on && !p.code.facts.bound_twice(import);
+        if renamed && carried && self.used(p, import) {
+            // The uses are the edits; the import follows from them.
+            return None;
+        }
+        if self.what != What::Package && !exact && import.wildcard && names.sure_wildcards {
+            // A namespace below is another thing than a type.
+            return None;
+        }
+        let target = format!("{new}{}", &path[old.len()..]);
+        if target == path {
+            return None;
+        }
+        let both = import.wildcard
+            && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
+        if both {
+            // Both are here already: a wildcard that was split before.
+            return None;
+        }
+        let fact = Fact {
+            says: Certainty::Certain,
+            text: format!("`{path}` is imported by its full name"),
+            at: Some(import.span),
+        };
+        Some(Moved { import, row, target, fact })
+    }
+
+    /// True if the project declares the symbol itself, and it is that which is renamed.
+    fn declared_here_too(&self, p: &Place<'_>, old: &str) -> bool {
+        p.cx.project.type_of(old).is_some()
+    }
+
+    /// True if the file uses what an import makes known.
+    fn used(&self, p: &Place<'_>, import: &Import) -> bool {
+        let local = import.local().unwrap_or_default();
+        let words = p.code.facts.words(local).iter();
+        words.filter(|w| !matches!(w.space, Space::Member | Space::Declared)).any(|w| {
+            p.resolver.import_at(local, w.span.start).is_some_and(|i| i.span == import.span)
+                || p.resolver.means(&[local], w.space, w.span.start, import.path()).is_some()
+        })
+    }
+
+    /// An import from a module of the project's own that passes the symbol on: it names the new one.
+    fn passed_through(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
+        let language = self.rows.language;
+        let names = &language.names;
+        if language.modules.is_none() || import.wildcard {
+            return;
+        }
+        let last = names.last(import.path());
+        if self.rows.called(last).is_empty() {
+            return;
+        }
+        let Some(real) = p.cx.project.canonical(language, import.path()) else { return };
+        let exact = |d: &(usize, &str)| d.1 == real.symbol;
+        let Some((row, old)) = self.rows.deciding(&real.symbol).filter(exact) else { return };
+        if real.fixed {
+            return;
+        }
+        let Some(new) = &self.rows.all[row].new else { return };
+        let carried = !import.aliased() && !import.passes_on && self.used(p, import);
+        if carried || names.last(new) == last {
+            return;
+        }
+        let Some((_, at)) = import.segments.last() else { return };
+        let fact = Fact {
+            says: Certainty::Likely,
+            text: format!("the project's own `{}` passes on `{old}`", names.parent(import.path())),
+            at: Some(import.span),
+        };
+        let splice = doubled(import, names.last(new)).filter(|_| import.doubled);
+        let splice = splice.unwrap_or_else(|| Splice::text(*at, names.last(new)));
+        let written = Rewritten { splices: vec![splice], imports: Vec::new(), kept: Vec::new() };
+        self.draft(p, row, import.item.unwrap_or(import.span), vec![*at], written, vec![fact], out);
+    }
+
+    /// Writes the changes of one statement.
+    fn statement(&self, p: &Place<'_>, all: &[Import], moved: Vec<Moved<'_>>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let (twice, moved): (Vec<Moved<'_>>, Vec<Moved<'_>>) =
+            moved.into_iter().partition(|m| self.stays_local(p, m));
+        for m in &twice {
+            self.aliased(p, m, out);
+        }
+        let Some(first) = moved.first() else { return };
+        let mut distinct: Vec<&Import> = Vec::new();
+        all.iter().for_each(|i| {
+            if !distinct.iter().any(|d| d.item == i.item && d.path() == i.path()) {
+                distinct.push(i);
+            }
+        });
+        if all.len() == 1 && self.kept_below(p, first.import) {
+            // Some names of the wildcard stay behind: it becomes two.
+            let name = ImportName {
+                is_static: first.import.is_static,
+                path: first.target.clone(),
+                wildcard: true,
+                alias: None,
+                whole: false,
+                is_type: false,
+            };
+            let splice = self.below(p, first.import, &name);
+            return self.move_draft(p, first, vec![splice], out);
+        }
+        // Where only the item itself changes, or all items go together, the names are written over.
+        let in_place = |m: &Moved<'_>| {
+            let wanted = names.segments(&m.target);
+            let shared = m.import.shared.min(m.import.segments.len());
+            let same_head = wanted.len() > shared
+                && m.import.segments[..shared].iter().zip(&wanted).all(|(a, b)| a.0 == **b);
+            same_head || m.import.item.is_none()
+        };
+        // All items of a list, those of lists within it too, come to lie below one new head.
+        let together = |m: &Moved<'_>| {
+            let shared = m.import.shared.min(m.import.segments.len());
+            let own = m.import.segments.len() - shared;
+            let mut head = names.segments(&m.target);
+            head.truncate(head.len().saturating_sub(own.max(1)));
+            let last = |i: &Import| i.segments.get(shared.wrapping_sub(1)).map(|s| s.1);
+            let here = distinct.iter().filter(|d| shared == 0 || last(d) == last(m.import));
+            { here }.all(|d| {
+                let moved =
+                    moved.iter().find(|o| o.import.item == d.item && o.import.path() == d.path());
+                moved.is_some_and(|o| names.segments(&o.target).starts_with(&head))
+            })
+        };
+        let relative = |m: &Moved<'_>| names.spells_relative(m.import);
+        for m in moved.iter().filter(|m| relative(m)) {
+            self.relative(p, m, out);
+        }
+        let moved: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
+        if moved.is_empty() {
+            return;
+        }
+        // What a module gives unnamed is written otherwise than what it gives by name.
+        let default = |m: &Moved<'_>| {
+            !names.default.is_empty()
+                && (names.last(&m.target) == names.default)
+                    != (names.last(m.import.path()) == names.default)
+        };
+        let reshaped = moved.iter().any(|m| default(m));
+        let (over, leaving): (Vec<&Moved<'_>>, Vec<&Moved<'_>>) =
+            moved.into_iter().partition(|m| !reshaped && (in_place(m) || together(m)));
+        if let Some(first) = over.first().copied() {
+            let mut written: Vec<Splice> = Vec::new();
+            for m in &over {
+                let wanted = names.segments(&m.target);
+                if m.import.doubled
+                    && let Some(splice) = doubled(m.import, names.last(&m.target))
+                    && names.parent(&m.target) == names.parent(m.import.path())
+                {
+                    written.push(splice);
+                    continue;
+                }
+                let implied = m.import.implied && m.import.segments.len() > 1;
+                let (from, to) = if implied {
+                    (&m.import.segments[..m.import.segments.len() - 1], &wanted[..wanted.len() - 1])
+                } else {
+                    (&m.import.segments[..], &wanted[..])
+                };
+                for splice in spell_parts(names, from, to, m.import.shared, together(m)) {
+                    if !written.contains(&splice) {
+                        written.push(splice);
+                    }
+                }
+            }
+            self.move_draft(p, first, written, out);
+        }
+        // Some items of a list leave it.
+        for m in &leaving {
+            let mut name = ImportName { path: m.target.clone(), ..m.import.name() };
+            if default(m) && name.alias.is_none() {
+                name.alias = m.import.local().map(str::to_owned);
+            }
+            self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
+        }
+    }
+
+    /// True if the name may come from elsewhere too: it stays for the rest of the file.
+    fn stays_local(&self, p: &Place<'_>, m: &Moved<'_>) -> bool {
+        let names = &self.rows.language.names;
+        names.last(&m.target) != names.last(m.import.path())
+            && !m.import.aliased()
+            && p.code.facts.bound_twice(m.import)
+    }
+
+    /// An import of the new name under the old.
+    fn aliased(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let Some(local) = m.import.local() else { return };
+        match m.import.segments.last() {
+            Some((last, at))
+                if names.parent(&m.target) == names.parent(m.import.path()) && last == local =>
+            {
+                let text = format!("{} as {local}", names.last(&m.target));
+                self.move_draft(p, m, vec![Splice::text(*at, text)], out);
+            }
+            _ => {
+                let alias = Some(local.to_owned());
+                let name = ImportName { path: m.target.clone(), alias, ..m.import.name() };
+                let whole = m.import.span;
+                let alone = p.code.facts.imports.iter().filter(|i| i.span == whole).count() == 1;
+                if alone {
+                    let text =
+                        (self.rows.language.imports.write_import)(&name, Some(p.text(whole)));
+                    return self.move_draft(p, m, vec![Splice::text(whole, text)], out);
+                }
+                // The rest of the list stays, and this goes where the list stands: it may not hold elsewhere.
+                let beside = self.below(p, m.import, &name);
+                self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
+                if let Some(draft) = out.drafts.last_mut() {
+                    draft.hull = beside.span;
+                    draft.change.imports.clear();
+                    draft.change.partners.clear();
+                    draft.change.splices = vec![beside];
+                }
+            }
+        }
+    }
+
+    fn move_draft(&self, p: &Place<'_>, m: &Moved<'_>, splices: Vec<Splice>, out: &mut Found) {
+        let kept =
+            if m.import.binds_root { m.import.item.into_iter().collect() } else { Vec::new() };
+        let written = Rewritten { splices, imports: Vec::new(), kept };
+        let tokens = vec![m.import.path_span()];
+        self.draft(p, m.row, m.import.span, tokens, written, vec![m.fact.clone()], out);
+    }
+
+    /// An import that is written from the file's own module on.
+    fn relative(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let last = m.import.segments.last();
+        if names.parent(&m.target) == names.parent(m.import.path())
+            && let Some((written, at)) = last
+            && written == names.last(m.import.path())
+        {
+            let splice = Splice::text(*at, names.last(&m.target));
+            return self.move_draft(p, m, vec![splice], out);
+        }
+        let say = format!(
+            "`{}` is imported from the file's own place here: write where `{}` lies from here",
+            m.import.path(),
+            m.target
+        );
+        out.notes.push(NoteDraft { at: m.import.span, say });
+    }
+
+    /// A new import on a line of its own below another.
+    fn below(&self, p: &Place<'_>, import: &Import, name: &ImportName) -> Splice {
+        let lead = line_of(p.cx.text, import.span.start);
+        let statement = (self.rows.language.imports.write_import)(name, Some(p.text(import.span)));
+        Splice::text(
+            Span::at(import.span.end as usize),
+            format!("{}{lead}{statement}", p.cx.line_end),
+        )
+    }
+
+    /// True if a wildcard import brings names in that `except` keeps, and the file uses one.
+    fn kept_below(&self, p: &Place<'_>, import: &Import) -> bool {
+        import.wildcard
+            && self.rows.except.iter().any(|e| {
+                let rest = e.strip_prefix(import.path());
+                let name =
+                    rest.and_then(|r| r.trim_start_matches(['.', ':']).split(['.', ':']).next());
+                name.is_some_and(|n| {
+                    n == "*"
+                        || n == "**"
+                        || p.code.facts.words(n).iter().any(|w| w.space != Space::Member)
+                })
+            })
+    }
+
+    /// Names that move away from a place whose wildcard the file imports get an import of their own.
+    fn moved_from_wildcard(&self, p: &Place<'_>, import: &Import, out: &mut Found) {
+        let names = &self.rows.language.names;
+        let used = self.rows.used_names(&p.code.facts).into_iter();
+        let mut rows: Vec<(usize, usize)> =
+            used.flat_map(|name| self.rows.called(name).iter().copied()).collect();
+        rows.retain(|(r, o)| names.parent(&self.rows.all[*r].olds[*o]) == import.path());
+        rows.sort_unstable();
+        for (row, old) in rows {
+            let r = &self.rows.all[row];
+            let old = &r.olds[old];
+            let moves = |n: &&String| {
+                names.last(n) == names.last(old) && names.parent(n) != names.parent(old)
+            };
+            let Some(new) = r.new.as_ref().filter(moves) else { continue };
+            let last = names.last(old);
+            let used = p.code.facts.words(last).iter().find_map(|w| {
+                let plain = matches!(w.space, Space::Type | Space::Value);
+                plain.then(|| p.resolver.means(&[last], w.space, w.span.start, old)).flatten()
+            });
+            let target = names.parent(new);
+            let known = p.code.facts.import_of(new).is_some()
+                || p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
+            let Some(fact) = used.filter(|_| !known) else { continue };
+            let name = self.rows.language.import_of(new, Space::Type);
+            let written = Rewritten {
+                splices: vec![self.below(p, import, &name)],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            };
+            self.draft(p, row, import.span, vec![import.path_span()], written, vec![fact], out);
+        }
+    }
+}
+
+/// The shared head of a list and its item are written over apart: brackets may stand between them. Where not all items go
+/// `together`, the head stays what it is for the others.
+fn spell_parts(
+    names: &emendo_lang::Names,
+    from: &[(String, Span)],
+    to: &[&str],
+    shared: usize,
+    together: bool,
+) -> Vec<Splice> {
+    let shared = shared.min(from.len());
+    if shared == 0 || shared == from.len() || to.len() <= from.len() - shared {
+        return vec![respell(names, from, to)];
+    }
+    let same_head = from[..shared].iter().zip(to).all(|(a, b)| a.0 == **b);
+    let cut = if same_head && !together { shared } else { to.len() - (from.len() - shared) };
+    let parts = [(&from[..shared], &to[..cut]), (&from[shared..], &to[cut..])];
+    parts
+        .into_iter()
+        .filter(|(a, b)| a.iter().map(|s| s.0.as_str()).ne(b.iter().copied()))
+        .map(|(a, b)| respell(names, a, b))
+        .collect()
+}
+
+/// The blanks before a place on its line.
+fn line_of(text: &str, at: u32) -> &str {
+    let start = text[..at as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+    let lead = &text[start..at as usize];
+    if lead.trim().is_empty() { lead } else { "" }
+}

@@ -1,0 +1,309 @@
+//! Names in text: literals that spell a full name, comments, and files that are no code.
+
+use aho_corasick::AhoCorasick;
+use emendo_lang::{Certainty, Fact, Space};
+use emendo_languages::language_of;
+use emendo_recipe::Action;
+use emendo_text::{RelPath, Span, Splice};
+
+use crate::contract::{Change, Draft, FileCx, Found, Needs, Remains, Runner, Tie, What};
+use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
+
+/// Marks by which comments link to a name.
+const LINKS: &[&str] = &[
+    "`",
+    "[`",
+    "[",
+    "{@link ",
+    "{@linkplain ",
+    "@see ",
+    "@throws ",
+    "@exception ",
+    "cref=\"",
+    ":`",
+    "~",
+];
+
+impl SymbolRunner {
+    /// Literals and comments.
+    pub(super) fn in_text(&self, p: &Place<'_>, out: &mut Found) {
+        self.modules_in_strings(p, out);
+        if self.strings {
+            for at in &p.code.facts.strings {
+                let Some((row, target)) = self.rows.respelled(p.text(*at)) else { continue };
+                let imported = p.code.facts.imports.iter().any(|i| i.span.contains(*at));
+                if !imported {
+                    self.mention(p, row, *at, target, "the literal spells the full name", out);
+                }
+            }
+        }
+        if self.docs {
+            let rows = self.rows.hinted(p.cx.text);
+            for at in p.code.facts.comments.iter().filter(|_| !rows.is_empty()) {
+                self.comment(p, *at, &rows, out);
+            }
+        }
+    }
+
+    /// Modules whose names are strings, where code loads them: no mentions, but uses.
+    fn modules_in_strings(&self, p: &Place<'_>, out: &mut Found) {
+        let names = &self.rows.language.names;
+        if names.module_separator.is_empty() || self.what != What::Package {
+            return;
+        }
+        for at in &p.code.facts.strings {
+            let before = p.cx.text[..at.start.saturating_sub(1) as usize].trim_end();
+            let imported = p.code.facts.imports.iter().any(|i| i.span.contains(*at));
+            let loads = self.rows.language.exports.loads.iter().any(|l| before.ends_with(l));
+            if imported || !loads {
+                continue;
+            }
+            let Some((row, target)) = self.rows.respelled(p.text(*at)) else { continue };
+            let fact = Fact {
+                says: Certainty::Certain,
+                text: "the module is loaded by its name".into(),
+                at: Some(*at),
+            };
+            let written = Rewritten {
+                splices: vec![Splice::text(*at, target)],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            };
+            self.draft(p, row, *at, vec![*at], written, vec![fact], out);
+        }
+    }
+
+    fn mention(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        at: Span,
+        target: String,
+        why: &str,
+        out: &mut Found,
+    ) {
+        let fact = Fact { says: Certainty::Likely, text: why.to_owned(), at: Some(at) };
+        let written = Rewritten {
+            splices: vec![Splice::text(at, target)],
+            imports: Vec::new(),
+            kept: Vec::new(),
+        };
+        self.draft(p, row, at, vec![at], written, vec![fact], out);
+    }
+
+    /// Full names in a comment, and links by a name that means the symbol there.
+    fn comment(&self, p: &Place<'_>, comment: Span, rows: &[usize], out: &mut Found) {
+        let names = &self.rows.language.names;
+        let text = p.text(comment);
+        for (row, at, target) in self.rows.spelled_in(text, rows) {
+            let at = at.shifted(comment.start as usize);
+            self.mention(p, row, at, target, "the comment spells the full name", out);
+        }
+        for row in rows {
+            let r = &self.rows.all[*row];
+            let Some(new) = &r.new else { continue };
+            for old in &r.olds {
+                let last = names.last(old);
+                if names.last(new) == last {
+                    continue;
+                }
+                for at in comment_mentions(text, last) {
+                    let place = comment.start + at.start;
+                    if let Some(fact) = p.resolver.means(&[last], Space::Type, place, old) {
+                        let at = at.shifted(comment.start as usize);
+                        self.mention(p, *row, at, names.last(new).to_owned(), &fact.text, out);
+                    }
+                }
+            }
+        }
+    }
+}
+
+impl Rows {
+    /// A text that is exactly a full name of a row, or of something below its package: what it becomes.
+    fn respelled(&self, text: &str) -> Option<(usize, String)> {
+        if text.len() > 400 || text.contains(char::is_whitespace) {
+            return None;
+        }
+        let (row, old) = self.deciding(text)?;
+        let below = &text[old.len()..];
+        if !below.is_empty() && self.what != What::Package {
+            return None;
+        }
+        let r = &self.all[row];
+        let new = r.new.as_ref()?;
+        (old.len() < text.len()
+            || self.language.names.segments(old).len() > 1
+            || self.what == What::Package)
+            .then(|| (row, format!("{new}{below}")))
+    }
+
+    /// The full names in a text, with what they become.
+    fn spelled_in(&self, text: &str, rows: &[usize]) -> Vec<(usize, Span, String)> {
+        let mut out: Vec<(usize, Span, String)> = Vec::new();
+        for i in rows.iter().copied() {
+            let r = &self.all[i];
+            let Some(new) = &r.new else { continue };
+            for old in &r.olds {
+                for at in spelled_in(text, old, self.what == What::Package) {
+                    if !self.keeps(&spelled_on(text, at)) && !out.iter().any(|o| o.1.meets(at)) {
+                        out.push((i, at, new.clone()));
+                    }
+                }
+            }
+        }
+        out.sort_by_key(|o| o.1.start);
+        out
+    }
+}
+
+/// Where a full name stands in a text by itself. A name of one part only is no full name.
+pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
+    let single = !name.contains(['.', ':', '/']);
+    let found = memchr::memmem::find_iter(text.as_bytes(), name.as_bytes());
+    let word = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
+    found
+        .filter(|at| {
+            let (before, after) = (&text[..*at], &text[at + name.len()..]);
+            let starts = !before.ends_with(|c: char| word(c) || matches!(c, '.' | '/' | '-' | '@'));
+            let next = after.chars().next();
+            let goes_on = after.starts_with(['.', ':', '/', '-'])
+                && after[1..].trim_start_matches(':').starts_with(word);
+            if single && !(below && goes_on && !after.starts_with(['-', '/'])) {
+                return false;
+            }
+            let own_file = after.starts_with('-') && goes_on;
+            starts
+                && !next.is_some_and(word)
+                && !own_file
+                && (below || !goes_on || !after.starts_with('/'))
+        })
+        .map(|at| Span::new(at, at + name.len()))
+        .collect()
+}
+
+/// A name with all that is spelled below it.
+pub(super) fn spelled_on(text: &str, at: Span) -> String {
+    let part = |c: &char| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '/');
+    let ahead: String = text[at.end as usize..].chars().take_while(part).collect();
+    format!("{}{}", at.of(text), ahead.trim_end_matches(['.', ':', '/']))
+}
+
+/// Where a word stands by itself.
+fn words_of<'t>(text: &'t str, word: &'t str) -> impl Iterator<Item = Span> + 't {
+    let part = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
+    memchr::memmem::find_iter(text.as_bytes(), word.as_bytes())
+        .filter(move |at| {
+            !text[..*at].ends_with(part) && !text[at + word.len()..].starts_with(part)
+        })
+        .map(move |at| Span::new(at, at + word.len()))
+        .collect::<Vec<_>>()
+        .into_iter()
+}
+
+/// Names in a comment that are links, or spelled in full.
+pub(super) fn comment_mentions(text: &str, last: &str) -> Vec<Span> {
+    words_of(text, last)
+        .filter(|at| {
+            LINKS.iter().any(|l| text[..at.start as usize].trim_end_matches('#').ends_with(l))
+        })
+        .collect()
+}
+
+/// Full names in files that are no code.
+pub(super) struct Mentions {
+    rows: Rows,
+    needs: Needs,
+    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+}
+
+impl Mentions {
+    pub(super) fn new(rows: Rows, action: &Action) -> Self {
+        let needs = Needs::of(rows.all.iter().flat_map(|r| &r.olds).map(|o| vec![o.clone()]));
+        let scope = action.scope.clone();
+        let covers = move |path: &RelPath| language_of(path).is_none() && scope.covers(path);
+        Self { rows, needs, covers: Box::new(covers) }
+    }
+}
+
+impl Runner for Mentions {
+    fn kind(&self) -> &'static str {
+        "symbol"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        for (row, at, target) in self.rows.spelled_in(cx.text, &self.rows.hinted(cx.text)) {
+            // A single word is too little of a name where nothing else tells.
+            if !at.of(cx.text).contains(['.', ':', '/']) {
+                continue;
+            }
+            let text = "the file spells the full name".to_owned();
+            out.drafts.push(Draft {
+                action: (action, row),
+                digest: self.rows.all[row].digest,
+                hull: at,
+                tokens: vec![at],
+                change: Change { splices: vec![Splice::text(at, target)], ..Change::default() },
+                certainty: Certainty::Likely,
+                evidence: vec![Fact { says: Certainty::Likely, text, at: Some(at) }],
+                alternatives: Vec::new(),
+                tie: Tie::default(),
+            });
+        }
+    }
+}
+
+/// Looks for full names in files that are no code.
+pub struct TextWatch {
+    symbols: Vec<String>,
+    kept: Vec<String>,
+    needs: Needs,
+    scan: Option<AhoCorasick>,
+}
+
+impl TextWatch {
+    /// Looks for these symbols; what is `kept` below them keeps its name.
+    pub fn new(mut symbols: Vec<String>, kept: Vec<String>) -> Self {
+        // A single word is too little of a name where nothing else tells.
+        symbols.retain(|s| s.contains(['.', ':', '/']));
+        let needs = Needs::of(symbols.iter().map(|s| vec![s.clone()]));
+        let scan = AhoCorasick::new(&symbols).ok();
+        Self { symbols, kept, needs, scan }
+    }
+}
+
+impl Runner for TextWatch {
+    fn kind(&self) -> &'static str {
+        "leftovers"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        language_of(path).is_none()
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}
+    fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
+        let mut held = vec![false; self.symbols.len()];
+        for hit in self.scan.iter().flat_map(|s| s.find_overlapping_iter(cx.text)) {
+            held[hit.pattern().as_usize()] = true;
+        }
+        let held = self.symbols.iter().zip(held).filter(|h| h.1);
+        for (symbol, _) in held {
+            for at in spelled_in(cx.text, symbol, true) {
+                let whole = spelled_on(cx.text, at);
+                let keeps = self.kept.iter().any(|k| excepted(k, &whole));
+                if !keeps {
+                    let why = "the file spells it".to_owned();
+                    let (symbol, certainty) = (symbol.clone(), Certainty::Likely);
+                    out.push(Remains { at, symbol, certainty, why, fact: None });
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,194 @@
+//! `symbol`: the library's names become others, in imports, uses, declarations that follow them, and mentions.
+
+mod imports;
+mod mentions;
+mod remains;
+mod uses;
+
+use emendo_lang::Language;
+use emendo_recipe::{Action, ActionKind, Key, Shape};
+use emendo_text::{Diagnostic, RelPath};
+
+pub(crate) use crate::meaning::overload;
+pub use crate::symbol::mentions::TextWatch;
+
+use crate::contract::{
+    CompileCx, FileCx, Found, Kind, Needs, Old, Remains, Replaces, Runner, Subject, What,
+};
+use crate::meaning::{Place, Rows, SymbolRunner, joint};
+use crate::shared::{covers_code, language};
+use crate::symbol::mentions::Mentions;
+
+/// The kind.
+pub(super) static SYMBOL: Symbol = Symbol;
+
+pub(super) struct Symbol;
+
+const WHAT: &[&str] = &[
+    "package",
+    "module",
+    "type",
+    "function",
+    "method",
+    "property",
+    "constant",
+    "macro",
+    "annotation",
+    "enum-case",
+];
+const MENTIONS: &[&str] = &["strings", "docs", "files"];
+
+const KEYS: &[Key] = &[
+    Key::required("what", Shape::Words(WHAT), "what the symbols are"),
+    Key::new("old", Shape::Symbols, "the full symbol"),
+    Key::new("new", Shape::Symbols, "its new full name"),
+    Key::new("except", Shape::Symbols, "symbols or globs below a package that keep their name"),
+    Key::new("pairs", Shape::Pairs, "many old and new symbols"),
+    Key::new(
+        "table",
+        Shape::Text,
+        "many old and new symbols, from a CSV file of the recipe's folder",
+    ),
+    Key::new("base", Shape::Base, "stands before each symbol of `pairs` and `table`"),
+    Key::new("gone", Shape::Text, "there is no replacement: what to say at each use"),
+    Key::new(
+        "becomes",
+        Shape::Words(&["property"]),
+        "calls of the method become reads of a property",
+    ),
+    Key::new(
+        "mentions",
+        Shape::Texts,
+        "rename in text too: strings, docs (comments), files (all others)",
+    ),
+];
+
+impl ActionKind for Symbol {
+    fn name(&self) -> &'static str {
+        "symbol"
+    }
+    fn about(&self) -> &'static str {
+        "renames symbols wherever they are imported, used, overridden or mentioned"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        true
+    }
+}
+
+impl Kind for Symbol {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        Some(Box::new(compile(action, cx)?))
+    }
+
+    fn more(&self, action: &Action, cx: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
+        let in_files = action.table.texts("mentions").iter().any(|m| m.text == "files");
+        if !in_files {
+            return Vec::new();
+        }
+        // What is wrong was said before.
+        let mut ignored = Vec::new();
+        let mut quiet = CompileCx { out: &mut ignored, ..*cx };
+        let rows = compile(action, &mut quiet).map(|r| r.rows);
+        rows.map(|rows| Box::new(Mentions::new(rows, action)) as Box<dyn Runner>)
+            .into_iter()
+            .collect()
+    }
+}
+
+pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolRunner> {
+    let language = language(action, cx)?;
+    let what = What::of(&action.table.text("what")?.text);
+    for m in action.table.texts("mentions") {
+        if !MENTIONS.contains(&m.text.as_str()) {
+            let d = Diagnostic::error(format!("nothing is called `{}` here", m.text), m.span);
+            cx.out.push(d.help(format!("`mentions` is a list of: {}", MENTIONS.join(", "))));
+            return None;
+        }
+    }
+    let rows = Rows::compile(action, language, what, &joint(action), cx)?;
+    let needs = Needs::of(rows.needs());
+    let mentions = |word: &str| action.table.texts("mentions").iter().any(|m| m.text == word);
+    Some(SymbolRunner {
+        covers: Box::new(covers_code(action, language)),
+        what,
+        strings: mentions("strings"),
+        docs: mentions("docs"),
+        becomes: action.table.text("becomes").is_some(),
+        watching: false,
+        rows,
+        needs,
+    })
+}
+
+impl Runner for SymbolRunner {
+    fn kind(&self) -> &'static str {
+        "symbol"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.rows.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        let all = self.rows.written().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
+        let kept = self.rows.except.iter().filter(|e| !e.contains('*')).cloned();
+        all.flatten().chain(kept).collect()
+    }
+    fn subjects(&self) -> Vec<Subject> {
+        let member = self.what.member();
+        let olds = self.rows.all.iter().flat_map(|r| &r.olds);
+        olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
+    }
+    fn packages(&self) -> Vec<String> {
+        if self.what == What::Package {
+            self.rows.written().filter_map(|r| r.olds.first().cloned()).collect()
+        } else {
+            Vec::new()
+        }
+    }
+    fn asks_declarations(&self) -> bool {
+        true
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let place = Place::new(cx, code, action);
+        self.imports(&place, out);
+        let words = self.rows.words(&code.facts);
+        for same in words.chunk_by(|a, b| a.0.span == b.0.span) {
+            for (row, old, meant) in self.meanings(&place, same) {
+                self.word(&place, same[0].0, row, &self.rows.all[row].olds[old], meant, out);
+            }
+        }
+        self.in_text(&place, out);
+    }
+
+    fn rows(&self) -> Vec<String> {
+        self.rows.written().map(|r| r.olds[0].clone()).collect()
+    }
+
+    fn replaces(&self) -> Replaces {
+        let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::default() };
+        for r in self.rows.written() {
+            let (what, advice) = (self.what, r.advice.clone());
+            out.old.push(Old { symbol: r.olds[0].clone(), what, advice });
+            out.new.extend(r.new.clone());
+        }
+        out
+    }
+
+    fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
+        let Some(code) = cx.code else { return };
+        let resolver = cx.resolver(code);
+        let reaches = std::cell::OnceCell::new();
+        let place = Place { cx, code, resolver, action: 0, reaches };
+        self.still_there(&place, out);
+    }
+}

@@ -1,0 +1,130 @@
+//! What is still there of old symbols, in the code as a run leaves it.
+
+use emendo_lang::{Certainty, Language, Project, Space};
+use emendo_text::Span;
+
+use crate::contract::{Needs, Remains, What};
+use crate::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
+use crate::symbol::mentions::{comment_mentions, spelled_in, spelled_on};
+
+impl SymbolRunner {
+    /// A runner that only looks for symbols.
+    pub fn watch(
+        language: &'static Language,
+        what: What,
+        symbols: Vec<String>,
+        kept: Vec<String>,
+    ) -> Self {
+        let row = |symbol: String| Row {
+            digest: row_digest(&symbol),
+            olds: vec![symbol],
+            new: None,
+            advice: None,
+            parameters: None,
+            carried: false,
+            short_for: None,
+        };
+        let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
+        let needs = Needs::of(rows.needs());
+        Self {
+            covers: Box::new(|path| language.claims(path)),
+            what,
+            strings: true,
+            docs: true,
+            becomes: false,
+            watching: true,
+            rows,
+            needs,
+        }
+    }
+
+    /// All places that mean or mention an old symbol.
+    pub(super) fn still_there(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
+        let names = &self.rows.language.names;
+        let push =
+            |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
+                let symbol = self.rows.symbol(row).clone();
+                out.push(Remains { at, symbol, certainty, why, fact: None });
+            };
+        for import in &p.code.facts.imports {
+            let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
+            let exact = old.len() == import.path().len();
+            let own = p.cx.project.type_of(old).is_some();
+            let aliased = import.aliased() && import.path() != old;
+            if (exact || self.what == What::Package) && !own && !aliased {
+                let at = import.item.unwrap_or(import.span);
+                push(at, row, Certainty::Certain, "it is imported here".into(), out);
+            }
+        }
+        let words = self.rows.words(&p.code.facts);
+        let uses = words.chunk_by(|a, b| a.0.span == b.0.span).flat_map(|same| {
+            let found = self.meanings(p, same).into_iter();
+            found.map(|(row, _, meant)| (same[0].0, row, meant))
+        });
+        for (word, row, meant) in uses {
+            if word.space == Space::Declared && !word.key {
+                continue;
+            }
+            let (at, facts) = match meant {
+                // A name of the project's own choosing is right to stay.
+                Meant::Path(path, _) if self.passed_as(p, &path) || self.own_alias(p, &path) => {
+                    continue;
+                }
+                Meant::Path(path, facts) => (crate::symbol::uses::whole(&path), facts),
+                Meant::Token(facts) => (word.span, facts),
+                Meant::Partly(fact) => (word.span, vec![fact]),
+            };
+            let certainty = facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure);
+            let fact = facts.into_iter().next_back();
+            let symbol = self.rows.symbol(row).clone();
+            out.push(Remains { at, symbol, certainty, why: String::new(), fact });
+        }
+        let rows = self.rows.hinted(p.cx.text);
+        let texts = p.code.facts.strings.iter().map(|s| (*s, "a literal spells it"));
+        let comments = p.code.facts.comments.iter().map(|c| (*c, "a comment spells it"));
+        for (span, why) in texts.chain(comments) {
+            for row in rows.iter().copied() {
+                let r = &self.rows.all[row];
+                for at in spelled_in(p.text(span), &r.olds[0], self.what == What::Package) {
+                    if self.rows.keeps(&spelled_on(p.text(span), at)) {
+                        continue;
+                    }
+                    let at = at.shifted(span.start as usize);
+                    push(at, row, Certainty::Likely, why.into(), out);
+                }
+                let owner = names.parent(&r.olds[0]);
+                let hidden =
+                    || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
+                if self.what.member() && p.reaches() && !hidden() {
+                    let short = [names.last(&owner), names.last(&r.olds[0])].join(names.separator);
+                    for at in spelled_in(p.text(span), &short, false) {
+                        push(
+                            at.shifted(span.start as usize),
+                            row,
+                            Certainty::Unsure,
+                            why.into(),
+                            out,
+                        );
+                    }
+                }
+            }
+        }
+        for span in &p.code.facts.comments {
+            for row in rows.iter().copied() {
+                let r = &self.rows.all[row];
+                let last = names.last(&r.olds[0]);
+                for at in comment_mentions(p.text(*span), last) {
+                    let at = at.shifted(span.start as usize);
+                    let old = &r.olds[0];
+                    let means = p.resolver.means(&[last], Space::Type, at.start, old).is_some();
+                    // The import may have changed, and the comment not.
+                    let free = p.reaches() && !p.resolver.taken(last, Space::Type, at.start, old);
+                    let type_like = last.starts_with(char::is_uppercase);
+                    if means || (free && type_like && !self.what.member()) {
+                        push(at, row, Certainty::Likely, "a comment links to it".into(), out);
+                    }
+                }
+            }
+        }
+    }
+}

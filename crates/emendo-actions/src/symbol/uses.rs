@@ -1,0 +1,441 @@
+//! Uses of a symbol: what is written over them, and what must be imported for it.
+
+use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space, Word, token_texts};
+use emendo_pattern::respell;
+use emendo_text::{Span, Splice};
+
+use crate::contract::{Change, Draft, Found, NoteDraft, Tie, What};
+use crate::meaning::{Meant, Place, Rewritten, SymbolRunner};
+
+impl SymbolRunner {
+    /// A word that ends like an old name.
+    pub(crate) fn word(
+        &self,
+        p: &Place<'_>,
+        word: Word,
+        row: usize,
+        old: &str,
+        meant: Meant,
+        out: &mut Found,
+    ) {
+        let r = &self.rows.all[row];
+        let names = &self.rows.language.names;
+        let (path, facts) = match meant {
+            Meant::Path(path, facts) => (Some(path), facts),
+            Meant::Token(facts) => (None, facts),
+            Meant::Partly(fact) => {
+                let say = format!("`{old}` may be meant here: {}", fact.text);
+                out.notes.push(NoteDraft { at: word.span, say });
+                return;
+            }
+        };
+        if let Some(path) = path.as_ref().filter(|p| p.len() > 1 || self.what == What::Package)
+            && self.kept(p, row, old, path)
+        {
+            return;
+        }
+        // A name that an import makes known under the file's own choice stays; the import changes.
+        let single = path.as_ref().is_some_and(|p| p.len() == 1);
+        if path.as_ref().is_some_and(|path| self.passed_as(p, path)) && r.new.is_some() {
+            return;
+        }
+        if single && self.rests_on_import(p, &word, old, r.new.as_deref()) {
+            return;
+        }
+        let Some(new) = &r.new else {
+            let at = path.as_ref().map_or(word.span, |p| whole(p));
+            self.note(r, at, out);
+            return;
+        };
+        let last = names.last(new);
+        let token = |text: &str| Rewritten {
+            splices: vec![Splice::text(word.span, text)],
+            imports: Vec::new(),
+            kept: Vec::new(),
+        };
+        let hull = path.as_ref().map_or(word.span, |p| whole(p));
+        let written = match &path {
+            Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
+            Some(_) if single => self.renamed(p, &word, old, new),
+            _ => {
+                self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last)))
+            }
+        };
+        let mut written = match written {
+            Ok(mut written) => {
+                self.keep_key(p, &word, &mut written);
+                written
+            }
+            Err(why) => {
+                let say = format!("`{old}` cannot be written as `{new}` here: {why}");
+                out.notes.push(NoteDraft { at: hull, say });
+                return;
+            }
+        };
+        if self.becomes
+            && let Err(why) = self.as_property(p, &word, &mut written)
+        {
+            out.notes.push(NoteDraft {
+                at: hull,
+                say: format!("`{old}` becomes a property, but {why}"),
+            });
+            return;
+        }
+        self.file_name(p, &word, last, out);
+        self.draft(p, row, hull, vec![hull], written, facts, out);
+    }
+
+    /// Where files are called like the types in them, the file of a renamed type wants another name too.
+    fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) {
+        let name = p.text(word.span);
+        let stem = p.cx.path.name().split('.').next().unwrap_or("");
+        let declares = p.code.facts.types.iter().any(|t| t.at == word.span && t.path.len() == 1);
+        if declares && self.rows.language.modules.is_none() && stem == name && new != name {
+            let ending = p.cx.path.extension().unwrap_or("");
+            let say = format!("`{name}` becomes `{new}`: rename the file to `{new}.{ending}`");
+            out.notes.push(NoteDraft { at: word.span, say });
+        }
+    }
+
+    /// True if the code names something below that is to keep its name, or that is the project's own.
+    fn kept(&self, p: &Place<'_>, row: usize, old: &str, path: &[(String, Span)]) -> bool {
+        let ahead = ahead(p.cx.text, whole(path).end, self.rows.language.names.separator);
+        let full = format!("{old}{ahead}");
+        if self.rows.keeps(&full) {
+            return true;
+        }
+        // A longer name of another row decides.
+        if self.rows.deciding(&full).is_some_and(|d| d.0 != row && self.what == What::Package) {
+            return true;
+        }
+        let next = ahead.split(['.', ':']).find(|s| !s.is_empty()).unwrap_or("");
+        self.what == What::Package && !next.is_empty() && p.cx.project.declares(old, next)
+    }
+
+    /// True if the name is known by an import that is changed itself.
+    fn rests_on_import(&self, p: &Place<'_>, word: &Word, old: &str, new: Option<&str>) -> bool {
+        let name = word.span.of(p.cx.text);
+        let names = &self.rows.language.names;
+        let own =
+            p.resolver.facts.imports.iter().find(|i| {
+                !i.passes_on && !i.wildcard && i.local() == Some(name) && i.path() == old
+            });
+        let Some(import) = own else { return false };
+        if new.is_none() {
+            // The note stands at the uses.
+            return false;
+        }
+        let same = |n: &str| names.last(n) == names.last(old) || names.last(n) == names.default;
+        import.aliased() || new.is_some_and(same) || p.code.facts.bound_twice(import)
+    }
+
+    /// A use by one name: the new one with its import, or what the file calls it already.
+    fn renamed(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        old: &str,
+        new: &str,
+    ) -> Result<Rewritten, String> {
+        let names = &self.rows.language.names;
+        let at = word.span.start;
+        if word.span.of(p.cx.text) == names.last(new) {
+            // The name stays; only where it comes from changes, and that is the import's matter.
+            return Ok(Rewritten { splices: Vec::new(), imports: Vec::new(), kept: Vec::new() });
+        }
+        if names.segments(old).len() == 1 && self.what == What::Package {
+            let import =
+                ImportName { whole: true, ..self.rows.language.import_of(new, Space::Type) };
+            let bound = p.resolver.import_at(old, at).is_some();
+            return Ok(Rewritten {
+                splices: vec![Splice::text(word.span, new)],
+                imports: if bound { vec![import] } else { Vec::new() },
+                kept: Vec::new(),
+            });
+        }
+        // Inside the module that declares it, and where it comes in with all of a module: no import of its own.
+        let imported =
+            p.resolver.facts.imports.iter().find(|i| {
+                !i.passes_on && !i.wildcard && i.local() == Some(word.span.of(p.cx.text))
+            });
+        let spelled = match imported {
+            None if self.in_own_module(p, old) || self.comes_with_all(p, old, new) => {
+                let last = names.last(new);
+                if p.resolver.taken(last, word.space, at, new) {
+                    return Err(format!("`{last}` means something else here"));
+                }
+                emendo_lang::Spelled { text: last.to_owned(), imports: Vec::new() }
+            }
+            // It comes through a module of the project's own, which passes the new name on, or is written from there.
+            Some(i)
+                if i.path() != old
+                    || (names.spells_relative(i) && names.parent(old) == names.parent(new)) =>
+            {
+                let last = names.last(new);
+                let target = names.join(&[names.parent(i.path()).as_str(), last]);
+                if p.resolver.taken(last, word.space, at, &target) {
+                    return Err(format!("`{last}` means something else here"));
+                }
+                let mut written: Vec<&str> = i.segments.iter().map(|s| s.0.as_str()).collect();
+                written.pop();
+                written.push(last);
+                let import = ImportName { path: names.join(&written), ..i.name() };
+                emendo_lang::Spelled { text: last.to_owned(), imports: vec![import] }
+            }
+            known => {
+                let mut spelled = p.resolver.spell(new, word.space, at)?;
+                let is_type = known.is_some_and(|i| i.is_type);
+                spelled.imports.iter_mut().for_each(|i| i.is_type |= is_type);
+                spelled
+            }
+        };
+        Ok(Rewritten {
+            splices: vec![Splice::text(word.span, spelled.text)],
+            imports: spelled.imports,
+            kept: Vec::new(),
+        })
+    }
+
+    /// True if a module of the project's own passes the symbol on under a name of its own choosing, which stays.
+    pub(super) fn passed_as(&self, p: &Place<'_>, path: &[(String, Span)]) -> bool {
+        let names = &self.rows.language.names;
+        let Some(import) = p.resolver.import_at(&path[0].0, path[0].1.start) else { return false };
+        let mut whole = names.segments(import.path());
+        whole.extend(path[1..].iter().map(|s| s.0.as_str()));
+        let real = p.cx.project.canonical(self.rows.language, &names.join(&whole));
+        real.is_some_and(|r| r.fixed)
+    }
+
+    /// True if the file itself calls what it imports so.
+    pub(super) fn own_alias(&self, p: &Place<'_>, path: &[(String, Span)]) -> bool {
+        let import = p.resolver.import_at(&path[0].0, path[0].1.start);
+        path.len() == 1 && import.is_some_and(|i| i.aliased() && !i.binds_root)
+    }
+
+    /// A value that names a key too keeps the key.
+    pub(crate) fn keep_key(&self, p: &Place<'_>, word: &Word, written: &mut Rewritten) {
+        let short = self.rows.language.declares.short_values;
+        let short = !short.is_empty()
+            && p.code.tree.node_at(word.span, short).is_some_and(|n| short.contains(&n.kind()));
+        if let [splice] = written.splices.as_mut_slice()
+            && short
+            && splice.span == word.span
+            && let [emendo_text::Part::Text(text)] = splice.parts.as_mut_slice()
+            && text != p.text(word.span)
+        {
+            *text = format!("{}: {text}", p.text(word.span));
+        }
+    }
+
+    fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
+        let names = &self.rows.language.names;
+        self.rows.language.modules.is_some()
+            && !p.code.facts.module.is_empty()
+            && names.parent(old) == p.code.facts.module
+    }
+
+    /// True if the symbol comes in with all names of a module, and will do so under its new name.
+    fn comes_with_all(&self, p: &Place<'_>, old: &str, new: &str) -> bool {
+        let names = &self.rows.language.names;
+        let (from, to) = (names.parent(old), names.parent(new));
+        let wild = p.code.facts.imports.iter().any(|i| i.wildcard && !i.passes_on);
+        from == to && wild && self.rows.language.modules.is_some()
+    }
+
+    /// A use behind other names: `tide.Station`, `Station.open`, `tidewire.client.Station`.
+    fn respelled(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        path: &[(String, Span)],
+        old: &str,
+        new: &str,
+    ) -> Result<Rewritten, String> {
+        let language = self.rows.language;
+        let names = &language.names;
+        let wanted = names.segments(new);
+        let first = path[0].0.as_str();
+        let only = |splice: Splice| Rewritten {
+            splices: vec![splice],
+            imports: Vec::new(),
+            kept: Vec::new(),
+        };
+        if names.parent(old) == names.parent(new) {
+            return Ok(only(Splice::text(path[path.len() - 1].1, names.last(new))));
+        }
+        let written: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
+        let import = p.resolver.import_at(first, path[0].1.start);
+        if names.full_names && import.is_none() && written == names.segments(old) {
+            return Ok(only(respell(names, path, &wanted)));
+        }
+        // What the first word stands for is a part of the new name too.
+        if let Some(import) = import {
+            let own = names.segments(import.path());
+            let head = if import.binds_root { &own[..1] } else { &own[..] };
+            let module = ImportName {
+                is_static: false,
+                path: names.package(new),
+                wildcard: false,
+                alias: None,
+                whole: true,
+                is_type: false,
+            };
+            if import.binds_root {
+                // The whole module is written: `import a.b`, `a.b.c()`.
+                let splice = respell(names, path, &wanted);
+                let moves = names.package(new) != names.package(old) && self.what != What::Package;
+                let imports = if moves { vec![module] } else { vec![import.name()] };
+                return Ok(Rewritten { splices: vec![splice], imports, kept: Vec::new() });
+            }
+            if let Some(rest) = wanted.strip_prefix(head).filter(|r| !r.is_empty()) {
+                let splice = respell(names, &path[1..], rest);
+                return Ok(Rewritten {
+                    splices: vec![splice],
+                    imports: vec![import.name()],
+                    kept: Vec::new(),
+                });
+            }
+        }
+        // As many names as stood there; what the first of them means is imported.
+        let behind = path.len() - 1;
+        let head = wanted.len().saturating_sub(behind).max(1);
+        let symbol = names.join(&wanted[..head]);
+        let rest = &wanted[head..];
+        let package = names.package(new);
+        if names.full_names && !language.imports.packages.is_empty() && symbol == package {
+            return Ok(only(respell(names, path, &wanted)));
+        }
+        let spelled = p.resolver.spell(&symbol, Space::Type, word.span.start)?;
+        let head_spans = &path[..path.len().saturating_sub(rest.len()).max(1)];
+        let mut splices = vec![Splice::text(whole(head_spans), spelled.text)];
+        for (segment, name) in path[head_spans.len()..].iter().zip(rest) {
+            if segment.0 != **name {
+                splices.push(Splice::text(segment.1, *name));
+            }
+        }
+        Ok(Rewritten { splices, imports: spelled.imports, kept: Vec::new() })
+    }
+
+    /// Adds a draft that only asks for another import, in place of an item of a list.
+    pub(super) fn draft_import(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        before: &Import,
+        name: ImportName,
+        fact: Fact,
+        out: &mut Found,
+    ) {
+        let Some(item) = before.item else { return };
+        let partners = vec![(before.path().to_owned(), name.path.clone())];
+        let change =
+            Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
+        out.drafts.push(Draft {
+            action: (p.action, row),
+            digest: self.rows.all[row].digest,
+            hull: item,
+            tokens: vec![item],
+            change,
+            certainty: fact.says,
+            evidence: vec![fact],
+            alternatives: Vec::new(),
+            tie: self.tie(p, row, item),
+        });
+    }
+
+    /// What ties a use of what the project declares itself to that declaration.
+    pub(crate) fn tie(&self, p: &Place<'_>, row: usize, at: Span) -> Tie {
+        let language = self.rows.language;
+        let old = self.rows.symbol(row);
+        let owner = language.names.parent(old);
+        let holder = if self.what.member() { owner.as_str() } else { old.as_str() };
+        if p.cx.project.file_of(language, holder).is_none() {
+            return Tie::default();
+        }
+        let digest = self.rows.all[row].digest;
+        let tie = Some(emendo_text::Hasher::new().part("follows").digest(digest).finish());
+        let declared = p.resolver.visible(at, p.text(at)).is_some_and(|v| v.symbol == *old);
+        if declared {
+            Tie { provides: tie, needs: None, uses: Vec::new() }
+        } else {
+            Tie { provides: None, needs: tie, uses: Vec::new() }
+        }
+    }
+
+    /// Adds a draft, unless nothing would change.
+    #[allow(clippy::too_many_arguments)]
+    pub(super) fn draft(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        hull: Span,
+        tokens: Vec<Span>,
+        written: Rewritten,
+        evidence: Vec<Fact>,
+        out: &mut Found,
+    ) {
+        let changes = |s: &Splice| {
+            let text: String = s
+                .parts
+                .iter()
+                .map(|part| match part {
+                    emendo_text::Part::Text(t) => t.as_str(),
+                    emendo_text::Part::Copy(c) => c.of(p.cx.text),
+                })
+                .collect();
+            text != s.span.of(p.cx.text)
+        };
+        let mut splices: Vec<Splice> = written.splices.into_iter().filter(changes).collect();
+        if splices.is_empty() {
+            return;
+        }
+        splices.sort_by_key(|s| (s.span.start, s.span.end));
+        let import = written.imports.first();
+        let local = self.rows.language.names.last(&self.rows.all[row].olds[0]);
+        let before = p.resolver.facts.imports.iter().find(|i| i.local() == Some(local));
+        let partners =
+            import.zip(before).map(|(new, old)| (old.path().to_owned(), new.path.clone()));
+        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Unsure);
+        out.drafts.push(Draft {
+            action: (p.action, row),
+            digest: self.rows.all[row].digest,
+            hull,
+            tokens,
+            change: Change {
+                splices,
+                imports: written.imports,
+                partners: partners.into_iter().collect(),
+                kept: written.kept,
+                ..Change::default()
+            },
+            certainty,
+            evidence,
+            alternatives: Vec::new(),
+            tie: self.tie(p, row, hull),
+        });
+    }
+}
+
+/// The place of a dotted name.
+pub(super) fn whole(path: &[(String, Span)]) -> Span {
+    path.iter().map(|s| s.1).reduce(Span::hull).unwrap_or(Span::at(0))
+}
+
+/// The segments that follow directly: `.Station.open`.
+fn ahead(text: &str, from: u32, separator: &str) -> String {
+    let mut out = String::new();
+    let mut between = String::new();
+    for (_, t) in token_texts(&text[from as usize..]).take(32) {
+        let word = t.starts_with(|c: char| c.is_alphabetic() || c == '_');
+        if word && between == separator {
+            out.push_str(separator);
+            out.push_str(t);
+            between.clear();
+        } else if !word && separator.starts_with(&format!("{between}{t}")) {
+            between.push_str(t);
+        } else {
+            break;
+        }
+    }
+    out
+}

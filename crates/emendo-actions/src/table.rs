@@ -1,0 +1,20 @@
+//! The kinds of actions: one row and one file each, with keys, check, compile and run together.
+
+use emendo_recipe::ActionKind;
+
+use crate::contract::Kind;
+
+/// All kinds that are built.
+pub const KINDS: &[&dyn Kind] = &[
+    &crate::code::CODE,
+    &crate::symbol::SYMBOL,
+    &crate::signature::SIGNATURE,
+    &crate::library::LIBRARY,
+    &crate::setting::SETTING,
+    &crate::note::NOTE,
+];
+
+/// The kinds as the loader of recipes wants them.
+pub fn recipe_kinds() -> Vec<&'static dyn ActionKind> {
+    KINDS.iter().map(|k| *k as &dyn ActionKind).collect()
+}
