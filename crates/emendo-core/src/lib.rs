@@ -20,35 +20,15 @@
 //! # Ok(()) }
 //! ```
 
-mod anchor;
-mod check;
-mod conditions;
-mod conflicts;
-mod decisions;
-mod discover;
-mod disk;
-mod edit;
-mod engine;
-mod example;
-mod files;
-mod followed;
-mod hints;
-mod journal;
-mod leftovers;
+mod apply;
+mod edits;
 mod look;
-mod memory;
-mod narrow;
 mod plan;
 mod project;
-mod proposal;
-mod run_file;
-mod search;
-mod select;
+mod recipes;
+mod review;
+mod run;
 mod session;
-mod shelf;
-mod summary;
-mod survey;
-mod walk;
 
 /// The words of the languages that recipes can change code of.
 pub fn languages() -> Vec<&'static str> {
@@ -63,29 +43,25 @@ pub fn holder(language: &str) -> &'static str {
     }
 }
 
-pub use crate::check::{Checked, Messages, check};
-pub use crate::conditions::{Unmet, unmet};
-pub use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
-pub use crate::disk::{Disk, RealDisk, StateFile};
-pub use crate::edit::{Edit, Evidence, Note, Option_ as Alternative, Own, Standing, StepKey};
-pub use crate::engine::{Counts, Engine, Mode, Sink};
-pub use crate::example::{Ran, Tested, Uncovered, Verdict as ExampleVerdict, test};
-pub use crate::hints::hints;
-pub use crate::journal::{Journal, Op, Ops, Phase, TakenBack};
-pub use crate::leftovers::Leftover;
-pub use crate::plan::{Limit, Plan, RecipeInfo, StepInfo};
-pub use crate::project::{Project, ProjectError, SETTINGS, STATE};
-pub use crate::proposal::{FileRecord, Header, Proposal, Trailer};
-pub use crate::run_file::FileResult;
-pub use crate::search::{Hit, Near, Search, search};
-pub use crate::select::{Decided, Selection};
-pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
-pub use crate::shelf::{Kept, KeptRecipe, Shelf, Shipped, read_source, recipe_files};
-pub use crate::summary::{StepTally, Summary, Tally, summarize};
-pub use crate::survey::{
-    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,
-    survey,
+pub use crate::apply::{Disk, Journal, Op, Ops, Phase, RealDisk, StateFile, TakenBack};
+pub use crate::edits::{
+    Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, Option_ as Alternative,
+    Own, Standing, Status, StepKey, Verdict,
 };
-pub use crate::walk::{Skipped, Skips};
+pub use crate::look::{Hit, Near, Search, search};
+pub use crate::plan::{Limit, Plan, RecipeInfo};
+pub use crate::project::{
+    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Project, ProjectError, SETTINGS,
+    STATE, Skipped, Skips, Survey, Unreadable, locks_of, survey,
+};
+pub use crate::recipes::{
+    Checked, Kept, KeptRecipe, Messages, Ran, Shelf, Shipped, Tested, Uncovered, Unmet,
+    Verdict as ExampleVerdict, check, hints, read_source, recipe_files, test, unmet,
+};
+pub use crate::review::{
+    Decided, FileRecord, Header, Proposal, Selection, StepTally, Summary, Tally, Trailer, summarize,
+};
+pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
+pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
 pub use emendo_actions::{Answer, Query, recipe_kinds};
 pub use emendo_lang::Certainty;

@@ -50,13 +50,7 @@ const ROWS: &[&str] = &[
 const LANGUAGE_ROOMS: &[&str] = &["crates/emendo-languages/src/"];
 
 /// Where files of the project are read and written: what walks it, and what applies to it.
-const FILE_ROOMS: &[&str] = &[
-    "crates/emendo-core/src/project.rs",
-    "crates/emendo-core/src/walk.rs",
-    "crates/emendo-core/src/files.rs",
-    "crates/emendo-core/src/disk.rs",
-    "crates/emendo-core/src/journal.rs",
-];
+const FILE_ROOMS: &[&str] = &["crates/emendo-core/src/project/", "crates/emendo-core/src/apply/"];
 
 /// A place that breaks a rule, and how.
 pub(crate) struct Broken {

@@ -7,7 +7,7 @@ use std::path::Path;
 use emendo_text::{Digest, Hasher, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::edit::{Edit, Standing, StepKey};
+use crate::edits::edit::{Edit, Standing, StepKey};
 
 /// What was decided about an edit.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -2,7 +2,7 @@
 
 use emendo_text::{Part, Span};
 
-use crate::run_file::Folded;
+use crate::run::folded::Folded;
 
 /// Marks edits that write over the same bytes as one that stands before them in the recipe.
 pub(crate) fn conflicts(folded: &mut [Folded]) {

@@ -12,9 +12,9 @@ use emendo_text::{Lines, RelPath};
 use rayon::prelude::*;
 use serde::Serialize;
 
-use crate::files::ProjectFiles;
 use crate::project::Project;
-use crate::walk::{Skips, walk};
+use crate::project::files::ProjectFiles;
+use crate::project::walk::{Skips, walk};
 
 /// What a look at a project told.
 #[derive(Debug, Serialize)]

@@ -8,7 +8,7 @@ use emendo_lang::{Index, Language};
 use emendo_text::RelPath;
 use serde::{Deserialize, Serialize};
 
-use crate::narrow::Present;
+use crate::plan::Present;
 
 /// How many modules that pass names on are told apart; with more, every file with the name is looked into.
 const MAX_MODULES: usize = 64;

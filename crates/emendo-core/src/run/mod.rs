@@ -1,77 +1,31 @@
 //! Runs a plan over a project: narrow, answer, and file by file through the stages.
 
+mod anchor;
+mod conflicts;
+mod file;
+mod folded;
+mod sink;
+
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
-use emendo_actions::{Answer, Followed, Needs, Query};
-use emendo_docs::{Manifest, ecosystem_of};
-use emendo_lang::{FileFacts, Index, Project as _, Resolver, Tree};
+use emendo_docs::ecosystem_of;
+use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_languages::language_of;
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
-use crate::conditions::Conditions;
-use crate::decisions::Decisions;
-use crate::edit::{Note, Own};
-use crate::files::ProjectFiles;
-use crate::followed::follow;
-use crate::look::{Candidate, Look, Seen, Wide};
-use crate::memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
-use crate::narrow::{Declared, Narrow};
-use crate::plan::Plan;
-use crate::project::Project;
-use crate::run_file::{Env, FileResult, FileRun, Touched};
-use crate::survey::survey_files;
-use crate::walk::{Skipped, Skips, walk};
+pub(crate) use sink::Touched;
+pub use sink::{Counts, FileResult, Mode, Sink};
 
-/// What counts as in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Mode {
-    /// Propose and review: undecided edits are in.
-    View,
-    /// Apply: accepted edits only.
-    Write,
-}
-
-/// What other files answer.
-#[derive(Default)]
-pub(crate) struct Answers {
-    /// What the project declares, as far as the plan asks about it.
-    pub index: Index,
-    /// What matters by names that were found on the way.
-    pub wide: Wide,
-    /// All manifests.
-    pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
-    /// Declarations whose uses change with them, by step.
-    pub followed: BTreeMap<usize, Vec<Followed>>,
-    /// Questions about other files, with what was found.
-    pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
-}
-
-/// Takes what a run finds, file by file in order of path.
-pub trait Sink {
-    /// A file with edits or notes.
-    ///
-    /// # Errors
-    /// Whatever stops the run.
-    fn file(&mut self, file: FileResult) -> std::io::Result<()>;
-    /// How far the run is: files done, files in all.
-    fn progress(&mut self, _done: u64, _all: u64) {}
-}
-
-/// What a run counted.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Counts {
-    /// Files that were looked at.
-    pub files: u64,
-    /// Files that a step looked into.
-    pub candidates: u64,
-    /// What was passed over.
-    pub skipped: Skips,
-    /// Candidates with syntax errors; they are handled where they are sound.
-    pub with_errors: u64,
-}
+use crate::edits::{Decisions, Note, Own};
+use crate::look::{
+    Answers, Candidate, Compared, Kit, Known, Look, Memory, Outside, Recalled, Seen, Stamps, Wide,
+    answers_in, ask, distinct, follow,
+};
+use crate::plan::{Conditions, Plan};
+use crate::project::{Project, ProjectFiles, Skipped, Skips, survey_files, walk};
+use crate::run::file::{Env, FileRun};
 
 /// A run over a project.
 pub struct Engine<'a> {
@@ -409,52 +363,6 @@ impl Engine<'_> {
 fn overlaid(kept: &HashMap<RelPath, FileRun>, texts: &ProjectFiles) -> ProjectFiles {
     let changed = kept.iter().filter(|(_, run)| run.text != run.base.as_str());
     texts.with(changed.map(|(p, run)| (p.clone(), run.text.clone())).collect())
-}
-
-/// Puts the questions of a plan to all files.
-fn ask(plan: &Plan, project: &Project, files: &[RelPath]) -> Vec<(Arc<Query>, Vec<Answer>)> {
-    let queries = plan.queries();
-    let one = |query: Arc<Query>| {
-        let needs = Needs::of(query.pattern.needs());
-        let narrow = Narrow::new([&needs], &Declared::default(), &[]);
-        let language = query.pattern.language();
-        let covered = |p: &&RelPath| {
-            query.files.as_ref().map_or_else(|| language.reads(p), |files| files.matches(p))
-        };
-        let found: Vec<Answer> = files
-            .par_iter()
-            .filter(covered)
-            .flat_map_iter(|path| {
-                let bytes = std::fs::read(project.path(path)).unwrap_or_default();
-                let wanted = narrow.may_matter(&bytes) && narrow.present(&bytes).meets(&needs);
-                let text = Text::decode(&bytes).ok().filter(|_| wanted);
-                text.map_or(Vec::new(), |t| answers_in(&query, path, t.as_str()))
-            })
-            .collect();
-        (query.clone(), distinct(found))
-    };
-    queries.into_iter().map(one).collect()
-}
-
-/// What a question finds in one text.
-fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
-    let language = query.pattern.language();
-    let tree = Tree::parse_file(language, path, text);
-    let facts = FileFacts::read(language, &tree, text);
-    let project = Index::default();
-    let resolver = Resolver::new(language, &facts, &project, &tree, text);
-    let found = query.pattern.matches(&tree, text, &resolver);
-    let answer = |m: &emendo_pattern::Match| {
-        let named = m.slots.iter().filter(|b| b.name != "_");
-        named.map(|b| b.held(text)).collect::<Answer>()
-    };
-    found.iter().map(answer).collect()
-}
-
-fn distinct(mut answers: Vec<Answer>) -> Vec<Answer> {
-    answers.sort();
-    answers.dedup();
-    answers
 }
 
 /// Chunks of files; one that is over a megabyte goes alone, since its tree is many times larger.

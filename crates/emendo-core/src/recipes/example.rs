@@ -10,14 +10,12 @@ use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
 use rayon::prelude::*;
 
-use crate::check::check;
-use crate::decisions::Decisions;
-use crate::edit::Own;
-use crate::engine::{Engine, Mode, Sink, run_text};
+use crate::edits::{Decisions, Own};
 use crate::plan::{Limit, Plan};
 use crate::project::Project;
-use crate::run_file::{FileResult, Touched};
-use crate::shelf::Shelf;
+use crate::recipes::check::check;
+use crate::recipes::shelf::Shelf;
+use crate::run::{Engine, FileResult, Mode, Sink, Touched, run_text};
 
 /// What an example showed.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -7,7 +7,7 @@ use emendo_recipe::{Recipe, Source, load};
 use emendo_text::{Diagnostic, Severity, Span};
 
 use crate::plan::{Limit, Plan};
-use crate::shelf::Shelf;
+use crate::recipes::shelf::Shelf;
 
 /// Recipes with all that is to say about them.
 pub struct Checked {

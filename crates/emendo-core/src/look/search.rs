@@ -9,10 +9,8 @@ use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
 use serde::Serialize;
 
-use crate::files::ProjectFiles;
-use crate::narrow::{Declared, Narrow};
-use crate::project::Project;
-use crate::walk::{is_generated, walk};
+use crate::plan::{Declared, Narrow};
+use crate::project::{Project, ProjectFiles, is_generated, walk};
 
 /// Files in which the nearest place is looked for.
 const NEAR_FILES: usize = 400;

@@ -2,44 +2,11 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use emendo_actions::{Runner, SymbolRunner, TextWatch, What};
-use emendo_lang::{Certainty, Language};
+use emendo_actions::{SymbolRunner, TextWatch, What};
+use emendo_lang::Language;
 use emendo_languages::LANGUAGES;
-use serde::{Deserialize, Serialize};
 
-use crate::edit::StepKey;
-use crate::plan::PlanStep;
-
-/// A remaining use of the old API that no edit covers.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Leftover {
-    /// The old symbol.
-    pub symbol: String,
-    /// The line in the original file, from 1.
-    pub line: u32,
-    /// The line's text.
-    pub source: String,
-    /// How sure it is that the place means or mentions the symbol.
-    pub certainty: Certainty,
-    /// Why.
-    pub why: String,
-    /// The step that is about the symbol.
-    #[serde(flatten)]
-    pub step: StepKey,
-    /// What that step advises.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub advice: Option<String>,
-}
-
-/// Symbols, each with its step and what that advises.
-pub(crate) type About = BTreeMap<String, (StepKey, Option<String>)>;
-
-/// What looks for leftovers, for one kind of symbol in one language, or in files that are no code.
-pub(crate) struct Watch {
-    pub(crate) runner: Box<dyn Runner>,
-    /// Each symbol with its step and what that advises.
-    pub(crate) about: About,
-}
+use crate::plan::step::{About, PlanStep, Watch};
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {

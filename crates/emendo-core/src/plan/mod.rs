@@ -1,5 +1,10 @@
 //! From checked recipes to what runs: steps with compiled actions, cut into stages.
 
+mod conditions;
+mod narrow;
+mod step;
+mod watches;
+
 use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
@@ -11,10 +16,16 @@ use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
-use crate::conditions::{Conditioned, Conditions};
-use crate::edit::StepKey;
-use crate::leftovers::{Watch, watches};
-use crate::narrow::{Declared, Narrow};
+pub(crate) use conditions::{Conditions, named};
+pub(crate) use narrow::{Declared, Kept};
+pub(crate) use narrow::{Narrow, Present};
+pub(crate) use step::Watch;
+pub(crate) use step::{PlanStep, StepInfo};
+
+use crate::edits::StepKey;
+use crate::plan::conditions::Conditioned;
+use crate::plan::step::ToldType;
+use crate::plan::watches::watches;
 
 /// A recipe of a run, as it is remembered.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -29,28 +40,6 @@ pub struct RecipeInfo {
     pub digest: Digest,
 }
 
-/// A step of a run, as it is shown.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct StepInfo {
-    /// Its key.
-    #[serde(flatten)]
-    pub key: StepKey,
-    /// Its title.
-    pub title: String,
-    /// The reason.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub why: Option<String>,
-    /// What behaves differently although it compiles.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub caution: Option<String>,
-    /// Where the change is described.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub docs: Option<String>,
-    /// The recipes on the way to a step of an included one, the outermost first; empty for a recipe's own step.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub chain: Vec<String>,
-}
-
 /// Which of the steps run.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Limit {
@@ -60,20 +49,6 @@ pub struct Limit {
     /// None behind this one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub until: Option<String>,
-}
-
-/// A compiled step.
-pub struct PlanStep {
-    /// How it is shown.
-    pub info: StepInfo,
-    /// Its actions in order.
-    pub runners: Vec<Box<dyn Runner>>,
-    /// Where each of them stands in its recipe: one action may need several.
-    pub places: Vec<emendo_text::Span>,
-    /// The path of its recipe.
-    pub source: String,
-    /// The packages of its recipe's symbols.
-    pub packages: Vec<String>,
 }
 
 /// What runs.
@@ -102,9 +77,6 @@ pub struct Plan {
     /// The paths of all recipes, those that others include too.
     pub(crate) sources: Vec<String>,
 }
-
-/// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
-pub(crate) type ToldType = (&'static Language, String, Learned);
 
 impl Plan {
     /// Compiles recipes in the order given. Gives the messages for each and those that it includes, in the order of
@@ -326,7 +298,7 @@ impl Compiler {
         let spellings = spellings_of(recipe);
         let told = told_types(recipe, &spellings, &mut out);
         Diagnostic::all_about(&mut out, "type");
-        crate::conditions::check(&recipe.conditions, &mut out);
+        crate::plan::conditions::check(&recipe.conditions, &mut out);
         let own = chain.iter().cloned().chain([recipe.id.clone()]);
         let own: Vec<String> = own.collect();
         let place = self.messages.len();
@@ -335,7 +307,7 @@ impl Compiler {
         Diagnostic::all_about(&mut out, "type");
         self.types.extend(told);
         for step in &recipe.steps {
-            crate::conditions::check(&step.conditions, &mut out);
+            crate::plan::conditions::check(&step.conditions, &mut out);
             Diagnostic::all_about(&mut out, "condition");
             let around: Vec<Condition> = outer.iter().chain(&step.conditions).cloned().collect();
             if let Some(include) = &step.include {
@@ -398,7 +370,7 @@ impl Compiler {
         let mut runners: Vec<Box<dyn Runner>> = Vec::new();
         let mut places = Vec::new();
         for action in &step.actions {
-            crate::conditions::check(&Condition::of(&action.table), out);
+            crate::plan::conditions::check(&Condition::of(&action.table), out);
             Diagnostic::all_about(out, "condition");
             let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();

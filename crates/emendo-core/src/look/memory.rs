@@ -16,12 +16,11 @@ use rayon::prelude::*;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
-use crate::discover::Wider;
-use crate::files::ProjectFiles;
-use crate::look::{Again, Candidate, Look, Seen, Wide};
-use crate::narrow::Declared;
-use crate::project::Project;
-use crate::walk::Skips;
+use crate::look::discover::Wider;
+use crate::look::seen::{Candidate, Seen, Wide};
+use crate::look::{Again, Look};
+use crate::plan::Declared;
+use crate::project::{Project, ProjectFiles, Skips};
 
 /// Changes with the form of what is kept.
 const FORMAT: u64 = 1;

@@ -7,19 +7,17 @@ use std::path::{Path, PathBuf};
 use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
-use crate::check::{Checked, check};
-use crate::decisions::{Decision, DecisionError, Decisions, Status, Verdict};
-use crate::disk::Disk;
-use crate::edit::{Edit, Own, Standing, StepKey};
-use crate::engine::{Engine, Mode, Ran, Sink};
-use crate::journal::{Journal, Packer, Phase, TakenBack};
-use crate::memory::Memory;
-use crate::project::{Project, ProjectError};
-use crate::proposal::{FileRecord, Header, Proposal, ProposalWriter, Trailer};
-use crate::run_file::FileResult;
-use crate::select::{Decided, Selection, accept, select};
-use crate::shelf::Shelf;
-use crate::walk::Skipped;
+use crate::apply::{Disk, Journal, Packer, Phase, TakenBack};
+use crate::edits::{
+    Decision, DecisionError, Decisions, Edit, Own, Standing, Status, StepKey, Verdict,
+};
+use crate::look::Memory;
+use crate::project::{Project, ProjectError, Skipped};
+use crate::recipes::{Checked, Shelf, check};
+use crate::review::{
+    Decided, FileRecord, Header, Proposal, ProposalWriter, Selection, Trailer, accept, select,
+};
+use crate::run::{Engine, FileResult, Mode, Ran, Sink};
 
 /// A project that is being moved.
 pub struct Session {

@@ -5,9 +5,9 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
 use emendo_text::{Chunk, Diagnostic, Span, Template};
 
-use crate::check::Checked;
-use crate::example::{Uncovered, test};
-use crate::shelf::Shelf;
+use crate::recipes::check::Checked;
+use crate::recipes::example::{Uncovered, test};
+use crate::recipes::shelf::Shelf;
 
 /// Names that much else is called by.
 const COMMON: &[&str] = &[

@@ -7,8 +7,7 @@ use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Lines, RelPath, Span, Text};
 use rayon::prelude::*;
 
-use crate::narrow::{Declared, Narrow};
-use crate::plan::Plan;
+use crate::plan::{Declared, Narrow, Plan};
 use crate::project::Project;
 
 /// Looks for the declarations that actions follow, and for their uses.

@@ -6,18 +6,17 @@ use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
 use emendo_pattern::ImportPlan;
 use emendo_text::{
-    Digest, Hasher, Hunk, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Splice, Text, hunks,
+    Digest, Hasher, Lines, Part, Piece, PieceMap, Placed, RelPath, Span, Splice, Text, hunks,
     render,
 };
 
-use crate::anchor::Anchors;
-use crate::conflicts::conflicts;
-use crate::decisions::{Decisions, Status};
-use crate::edit::{Edit, Evidence, Note, Option_, Own, Standing};
-use crate::engine::{Answers, Mode};
-use crate::leftovers::{Leftover, Watch};
-use crate::narrow::Kept;
-use crate::plan::{Plan, PlanStep};
+use crate::edits::{Decisions, Edit, Evidence, Leftover, Note, Option_, Own, Standing, Status};
+use crate::look::Answers;
+use crate::plan::{Kept, Plan, PlanStep, Watch};
+use crate::run::anchor::Anchors;
+use crate::run::conflicts::conflicts;
+use crate::run::folded::Folded;
+use crate::run::sink::{FileResult, Mode, Touched};
 
 /// Longest excerpt that is kept of a place; the diff shows the whole.
 const EXCERPT: usize = 4000;
@@ -44,28 +43,6 @@ pub(crate) struct FileRun {
     words: (Kept, Kept),
 }
 
-/// What a run made of a file.
-pub struct FileResult {
-    /// The file.
-    pub path: RelPath,
-    /// Digest of its bytes as they are.
-    pub base: Digest,
-    /// All edits, those that are out too, in order of steps and places.
-    pub edits: Vec<Edit>,
-    /// Notes.
-    pub notes: Vec<Note>,
-    /// What still uses the old API when all is done.
-    pub leftovers: Vec<Leftover>,
-    /// The changed lines; `by` are indices into `edits`.
-    pub hunks: Vec<Hunk>,
-    /// The new bytes, where anything changed.
-    pub after: Option<Vec<u8>>,
-}
-
-/// Actions that found something: the number of the step, that of the runner, and the row, or none where only a note tells.
-pub(crate) type Touched =
-    std::sync::Mutex<std::collections::BTreeSet<(usize, usize, Option<usize>)>>;
-
 /// What a file may ask while it runs.
 pub(crate) struct Env<'a> {
     /// Gathers which actions found something, where that is asked.
@@ -78,20 +55,6 @@ pub(crate) struct Env<'a> {
     pub(crate) exists: &'a (dyn Fn(&RelPath) -> bool + Sync),
 }
 
-/// A draft with its lasting names and how it stands.
-pub(crate) struct Folded {
-    pub(crate) draft: Draft,
-    pub(crate) id: Digest,
-    pub(crate) weak: Digest,
-    pub(crate) parents: Vec<u32>,
-    pub(crate) seal: Digest,
-    /// Label and seal of each alternative.
-    pub(crate) options: Vec<(String, Digest)>,
-    pub(crate) status: Status,
-    pub(crate) withheld: Option<String>,
-    pub(crate) behind: Option<usize>,
-}
-
 /// A step's result for a file.
 struct Written {
     text: String,
@@ -99,29 +62,6 @@ struct Written {
     trees: Vec<(&'static Language, Tree)>,
     /// Import statements that follow, with their changes.
     derived: Vec<(Edit, Vec<Splice>)>,
-}
-
-impl Folded {
-    fn change(&self) -> Option<&Change> {
-        if self.draft.alternatives.is_empty() {
-            return Some(&self.draft.change);
-        }
-        let Status::Accepted(Some(label)) = &self.status else { return None };
-        self.draft.alternatives.iter().find(|a| a.label == *label).map(|a| &a.change)
-    }
-
-    /// All bytes that the edit may write over, whatever is chosen.
-    pub(crate) fn claims(&self) -> Vec<&Splice> {
-        let all = self.draft.alternatives.iter().flat_map(|a| &a.change.splices);
-        self.draft.change.splices.iter().chain(all).collect()
-    }
-
-    fn wanted(&self, mode: Mode) -> bool {
-        match mode {
-            Mode::View => self.status != Status::Rejected,
-            Mode::Write => matches!(self.status, Status::Accepted(_)),
-        }
-    }
 }
 
 impl FileRun {

@@ -1,10 +1,23 @@
 //! The project: its root, its settings, its state folder.
 
+mod files;
+mod survey;
+mod walk;
+
 use std::path::{Path, PathBuf};
 
 use emendo_text::{PathError, RelPath};
 use globset::{Glob, GlobSet, GlobSetBuilder};
 use serde::Deserialize;
+
+pub(crate) use files::ProjectFiles;
+pub(crate) use survey::survey_files;
+pub use survey::{
+    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,
+    survey,
+};
+pub use walk::{Skipped, Skips};
+pub(crate) use walk::{is_generated, walk};
 
 /// The folder of the tool's state, at the project's root.
 pub const STATE: &str = ".emendo";

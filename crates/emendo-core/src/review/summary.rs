@@ -1,12 +1,11 @@
 //! A proposal in numbers, with the decisions counted in.
 
+use emendo_lang::Certainty;
 use serde::Serialize;
 
-use crate::decisions::{Decisions, Status};
-use crate::edit::{Edit, Standing};
+use crate::edits::{Decisions, Edit, Standing, Status};
 use crate::plan::StepInfo;
-use crate::proposal::Proposal;
-use emendo_lang::Certainty;
+use crate::review::proposal::Proposal;
 
 /// Counts of edits and notes.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]

@@ -5,9 +5,8 @@ use std::collections::{HashMap, HashSet};
 use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
-use crate::decisions::{Decision, Decisions, Status, Verdict};
-use crate::edit::{Edit, Standing};
-use crate::proposal::Proposal;
+use crate::edits::{Decision, Decisions, Edit, Standing, Status, Verdict};
+use crate::review::proposal::Proposal;
 use crate::session::SessionError;
 
 /// Which edits are meant.

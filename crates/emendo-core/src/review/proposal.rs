@@ -1,18 +1,17 @@
 //! A proposal on disk: a line for the run, a line for each file, a line for the counts. It is written as it grows.
 
 use std::collections::BTreeMap;
-use std::io::{self, BufRead, BufReader, BufWriter, Write};
+use std::io;
+use std::io::{BufRead, BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use emendo_text::{Digest, Hunk, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::edit::{Edit, Note};
-use crate::engine::Counts;
-use crate::leftovers::Leftover;
+use crate::edits::{Edit, Leftover, Note};
 use crate::plan::{Limit, RecipeInfo, StepInfo};
-use crate::run_file::FileResult;
-use crate::walk::Skipped;
+use crate::project::Skipped;
+use crate::run::{Counts, FileResult};
 
 /// What a proposal was made from.
 #[derive(Clone, Debug, Serialize, Deserialize)]

@@ -4,16 +4,16 @@
 //! `phase` grows a line at a time. Both are on the disk before the first temporary file is written;
 //! all temporary files are on the disk before the first one is renamed.
 
-use std::io::{self, Read, Seek, SeekFrom, Write};
+use std::io;
+use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use emendo_text::{Digest, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::decisions::Decision;
-use crate::disk::{Disk, StateFile};
-use crate::edit::Own;
-use crate::proposal::Header;
+use crate::apply::disk::{Disk, StateFile};
+use crate::edits::{Decision, Own};
+use crate::review::Header;
 
 /// How far an apply came.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -1,0 +1,9 @@
+//! Edits, decisions about them, and what is left.
+
+mod decisions;
+mod edit;
+mod leftover;
+
+pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
+pub use edit::{Edit, Evidence, Note, Option_, Own, Standing, StepKey};
+pub use leftover::Leftover;

@@ -1,0 +1,58 @@
+//! A step of a plan, with its compiled actions.
+
+use std::collections::BTreeMap;
+
+use emendo_actions::Runner;
+use emendo_lang::{Language, Learned};
+use serde::{Deserialize, Serialize};
+
+use crate::edits::StepKey;
+
+/// A step of a run, as it is shown.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct StepInfo {
+    /// Its key.
+    #[serde(flatten)]
+    pub key: StepKey,
+    /// Its title.
+    pub title: String,
+    /// The reason.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub why: Option<String>,
+    /// What behaves differently although it compiles.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub caution: Option<String>,
+    /// Where the change is described.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub docs: Option<String>,
+    /// The recipes on the way to a step of an included one, the outermost first; empty for a recipe's own step.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub chain: Vec<String>,
+}
+
+/// A compiled step.
+pub struct PlanStep {
+    /// How it is shown.
+    pub info: StepInfo,
+    /// Its actions in order.
+    pub runners: Vec<Box<dyn Runner>>,
+    /// Where each of them stands in its recipe: one action may need several.
+    pub places: Vec<emendo_text::Span>,
+    /// The path of its recipe.
+    pub source: String,
+    /// The packages of its recipe's symbols.
+    pub packages: Vec<String>,
+}
+
+/// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
+pub(crate) type ToldType = (&'static Language, String, Learned);
+
+/// Symbols, each with its step and what that advises.
+pub(crate) type About = BTreeMap<String, (StepKey, Option<String>)>;
+
+/// What looks for leftovers, for one kind of symbol in one language, or in files that are no code.
+pub(crate) struct Watch {
+    pub(crate) runner: Box<dyn Runner>,
+    /// Each symbol with its step and what that advises.
+    pub(crate) about: About,
+}

@@ -1,0 +1,44 @@
+//! A draft with its lasting names and how it stands.
+
+use emendo_actions::{Change, Draft};
+use emendo_text::{Digest, Splice};
+
+use crate::edits::Status;
+use crate::run::sink::Mode;
+
+/// A draft with its lasting names and how it stands.
+pub(crate) struct Folded {
+    pub(crate) draft: Draft,
+    pub(crate) id: Digest,
+    pub(crate) weak: Digest,
+    pub(crate) parents: Vec<u32>,
+    pub(crate) seal: Digest,
+    /// Label and seal of each alternative.
+    pub(crate) options: Vec<(String, Digest)>,
+    pub(crate) status: Status,
+    pub(crate) withheld: Option<String>,
+    pub(crate) behind: Option<usize>,
+}
+
+impl Folded {
+    pub(crate) fn change(&self) -> Option<&Change> {
+        if self.draft.alternatives.is_empty() {
+            return Some(&self.draft.change);
+        }
+        let Status::Accepted(Some(label)) = &self.status else { return None };
+        self.draft.alternatives.iter().find(|a| a.label == *label).map(|a| &a.change)
+    }
+
+    /// All bytes that the edit may write over, whatever is chosen.
+    pub(crate) fn claims(&self) -> Vec<&Splice> {
+        let all = self.draft.alternatives.iter().flat_map(|a| &a.change.splices);
+        self.draft.change.splices.iter().chain(all).collect()
+    }
+
+    pub(crate) fn wanted(&self, mode: Mode) -> bool {
+        match mode {
+            Mode::View => self.status != Status::Rejected,
+            Mode::Write => matches!(self.status, Status::Accepted(_)),
+        }
+    }
+}

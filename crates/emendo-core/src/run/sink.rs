@@ -1,0 +1,62 @@
+//! What a run gives, file by file.
+
+use emendo_text::{Digest, Hunk, RelPath};
+use serde::{Deserialize, Serialize};
+
+use crate::edits::{Edit, Leftover, Note};
+use crate::project::Skips;
+
+/// What counts as in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Mode {
+    /// Propose and review: undecided edits are in.
+    View,
+    /// Apply: accepted edits only.
+    Write,
+}
+
+/// Takes what a run finds, file by file in order of path.
+pub trait Sink {
+    /// A file with edits or notes.
+    ///
+    /// # Errors
+    /// Whatever stops the run.
+    fn file(&mut self, file: FileResult) -> std::io::Result<()>;
+    /// How far the run is: files done, files in all.
+    fn progress(&mut self, _done: u64, _all: u64) {}
+}
+
+/// What a run counted.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Counts {
+    /// Files that were looked at.
+    pub files: u64,
+    /// Files that a step looked into.
+    pub candidates: u64,
+    /// What was passed over.
+    pub skipped: Skips,
+    /// Candidates with syntax errors; they are handled where they are sound.
+    pub with_errors: u64,
+}
+
+/// What a run made of a file.
+pub struct FileResult {
+    /// The file.
+    pub path: RelPath,
+    /// Digest of its bytes as they are.
+    pub base: Digest,
+    /// All edits, those that are out too, in order of steps and places.
+    pub edits: Vec<Edit>,
+    /// Notes.
+    pub notes: Vec<Note>,
+    /// What still uses the old API when all is done.
+    pub leftovers: Vec<Leftover>,
+    /// The changed lines; `by` are indices into `edits`.
+    pub hunks: Vec<Hunk>,
+    /// The new bytes, where anything changed.
+    pub after: Option<Vec<u8>>,
+}
+
+/// Actions that found something: the number of the step, that of the runner, and the row, or none where only a note tells.
+pub(crate) type Touched =
+    std::sync::Mutex<std::collections::BTreeSet<(usize, usize, Option<usize>)>>;
