@@ -4,7 +4,7 @@ use emendo_lang::{Certainty, Fact, Visible};
 use emendo_pattern::{Elsewhere, Follow, Match, Place, Unresolved, Written};
 use emendo_text::Span;
 
-use crate::code::CodeRunner;
+use crate::code::runner::CodeRunner;
 use crate::contract::{
     Change, Code, Declaration, Draft, FileCx, Followed, Found, Tie, Uses, action_digest,
 };

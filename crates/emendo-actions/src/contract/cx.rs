@@ -6,7 +6,7 @@ use std::sync::Arc;
 use emendo_docs::Manifest;
 use emendo_lang::{FileFacts, Index, Resolver, Spellings, Tree};
 use emendo_recipe::Recipe;
-use emendo_text::{Diagnostic, RelPath};
+use emendo_text::{Diagnostic, RelPath, Span};
 
 use crate::contract::followed::Followed;
 use crate::contract::query::{Answer, Query};
@@ -69,4 +69,13 @@ impl FileCx<'_> {
         Resolver::new(code.language, &code.facts, self.project, &code.tree, self.text)
             .in_file(self.path)
     }
+}
+
+/// The places that read as what the step wrote before.
+pub(crate) fn written_before(cx: &FileCx<'_>) -> Vec<Span> {
+    let places = |own: &&str| {
+        let found = cx.text.match_indices(*own).filter(|(_, t)| !t.is_empty());
+        found.map(|(at, t)| Span::new(at, at + t.len())).collect::<Vec<_>>()
+    };
+    cx.own.iter().flat_map(places).collect()
 }

@@ -8,6 +8,7 @@ mod query;
 mod replaced;
 mod runner;
 
+pub(crate) use cx::written_before;
 pub use cx::{Code, CompileCx, FileCx};
 pub(crate) use draft::action_digest;
 pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};

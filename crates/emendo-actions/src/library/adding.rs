@@ -5,8 +5,7 @@ use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
 use crate::contract::{FileCx, Found, NoteDraft};
-use crate::library::What;
-use crate::library::{LibraryRunner, patched};
+use crate::library::runner::{LibraryRunner, What, patched};
 
 impl LibraryRunner {
     /// Adds what is missing.

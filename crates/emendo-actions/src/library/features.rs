@@ -4,7 +4,7 @@ use emendo_docs::{Entry, Patch, Value};
 use emendo_text::{Span, Splice};
 
 use crate::contract::{FileCx, Found, NoteDraft};
-use crate::library::LibraryRunner;
+use crate::library::runner::LibraryRunner;
 
 impl LibraryRunner {
     pub(super) fn feature_changes(

@@ -7,16 +7,7 @@ use emendo_docs::{Manifest, Value, ecosystem_of};
 use emendo_text::RelPath;
 
 use crate::contract::FileCx;
-use crate::library::LibraryRunner;
-
-/// A property that holds the version of a library, in the file that defines it.
-pub(super) struct Held<'a> {
-    pub(super) name: &'a str,
-    pub(super) row: usize,
-    pub(super) coordinate: &'a str,
-    pub(super) user: &'a RelPath,
-    pub(super) others: Vec<String>,
-}
+use crate::library::runner::{Held, LibraryRunner};
 
 impl LibraryRunner {
     /// Properties that this file defines and matching entries use, here or in projects that inherit from it.

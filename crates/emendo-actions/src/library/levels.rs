@@ -5,7 +5,7 @@ use emendo_lang::{Certainty, Fact};
 use emendo_text::Splice;
 
 use crate::contract::{Found, NoteDraft};
-use crate::library::LibraryRunner;
+use crate::library::runner::LibraryRunner;
 
 impl LibraryRunner {
     pub(super) fn toolchains(&self, manifest: &Manifest, action: usize, out: &mut Found) {

@@ -7,7 +7,7 @@ use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::{Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
-use crate::setting::Rule;
+use crate::setting::rule::Rule;
 
 /// A form in which a key is mentioned: what stands before and behind it.
 #[derive(Clone)]

@@ -2,20 +2,18 @@
 
 mod mentions;
 mod moves;
+mod rule;
 
-use emendo_docs::{
-    Edits, Format, Found as Entry, Node, NodeKind, Patch, ecosystem_of, format_of, is_lock,
-};
+use emendo_docs::{Edits, Found as Entry, Node, NodeKind, Patch, ecosystem_of, format_of, is_lock};
 use emendo_lang::{Certainty, Fact};
 use emendo_languages::LANGUAGES;
 use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
-use emendo_text::{Diagnostic, Digest, RelPath, Span, Splice};
+use emendo_text::{Diagnostic, RelPath, Span};
 
 use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;
-use crate::contract::{
-    Change, CompileCx, Draft, FileCx, Found, Kind, Needs, NoteDraft, Runner, Tie, action_digest,
-};
+use crate::contract::{CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, action_digest};
+use crate::setting::rule::{Rule, draft};
 use crate::shared::{Filled, ValuePattern, fill};
 
 /// The kind.
@@ -219,62 +217,6 @@ struct SettingRunner {
     remove: bool,
     comment_out: bool,
     needs: Needs,
-}
-
-#[derive(Clone)]
-struct Rule {
-    digest: Digest,
-    /// The key, or what stands before `*`.
-    key: String,
-    all_below: bool,
-    new: Option<String>,
-    advice: Option<String>,
-}
-
-impl Rule {
-    /// What is left of a key behind what the rule is about, if it is about it.
-    fn fits<'k>(&self, format: &Format, path: &RelPath, key: &'k str) -> Option<&'k str> {
-        if !self.all_below {
-            return format.same_key(path, key, &self.key).then_some("");
-        }
-        let whole = self.key.trim_end_matches('.');
-        if self.key.is_empty() || format.same_key(path, key, whole) {
-            return Some(if self.key.is_empty() { key } else { "" });
-        }
-        let sign = if format.constant { '_' } else { '.' };
-        let ends = key.char_indices().filter(|(_, c)| *c == sign).map(|(i, _)| i);
-        ends.into_iter().find(|i| format.same_key(path, &key[..*i], whole)).map(|i| &key[i + 1..])
-    }
-
-    /// The words that a file with the key must hold, in any spelling.
-    fn spellings(&self) -> Vec<String> {
-        let whole = self.key.trim_end_matches('.');
-        let last = whole.rsplit('.').next().unwrap_or(whole);
-        let camel = |s: &str| {
-            let mut parts = s.split(['-', '_']);
-            let first = parts.next().unwrap_or("").to_owned();
-            parts.fold(first, |out, p| {
-                let mut c = p.chars();
-                let head: String = c.next().map(|c| c.to_uppercase().collect()).unwrap_or_default();
-                out + &head + c.as_str()
-            })
-        };
-        let mut out = vec![last.to_owned(), emendo_docs::constant(whole), camel(last)];
-        out.push(last.replace('_', "-"));
-        out.push(last.replace('-', "_"));
-        out.dedup();
-        out
-    }
-
-    /// The new key, with what is left of the old one.
-    fn target(&self, rest: &str) -> Option<String> {
-        let new = self.new.as_ref()?;
-        Some(if rest.is_empty() {
-            new.trim_end_matches('.').to_owned()
-        } else {
-            format!("{new}{rest}")
-        })
-    }
 }
 
 impl Runner for SettingRunner {
@@ -551,33 +493,4 @@ impl SettingRunner {
         };
         Fact { says, text, at: Some(entry.pair().key_span()) }
     }
-}
-
-/// An edit of these patches, if there are any.
-fn draft(
-    action: (usize, usize),
-    digest: Digest,
-    hull: Span,
-    mut patches: Vec<Patch>,
-    evidence: Fact,
-) -> Option<Draft> {
-    patches.sort_by_key(|p| (p.span.start, p.span.end));
-    // What overlaps could not be written without losing a part.
-    if patches.windows(2).any(|w| w[0].span.end > w[1].span.start) {
-        return None;
-    }
-    let splices: Vec<Splice> = patches.into_iter().map(|p| Splice::text(p.span, p.text)).collect();
-    let hull = splices.iter().map(|s| s.span).fold(hull, Span::hull);
-    let tokens = splices.iter().map(|s| s.span).filter(|s| !s.is_empty()).collect();
-    (!splices.is_empty()).then(|| Draft {
-        action,
-        digest,
-        hull,
-        tokens,
-        change: Change { splices, ..Change::default() },
-        certainty: evidence.says,
-        evidence: vec![evidence],
-        alternatives: Vec::new(),
-        tie: Tie::default(),
-    })
 }

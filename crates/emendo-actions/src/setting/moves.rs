@@ -7,7 +7,7 @@ use emendo_lang::Fact;
 use emendo_text::Span;
 
 use crate::contract::{FileCx, Found};
-use crate::setting::{Rule, draft};
+use crate::setting::rule::{Rule, draft};
 
 /// What becomes of entries that do not stay where they are.
 pub(super) struct Moves<'a> {

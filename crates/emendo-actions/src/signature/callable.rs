@@ -23,8 +23,8 @@ pub(super) struct Callable {
 
 /// A parameter as a recipe writes it: `key: K?`.
 pub(super) struct Param {
-    pub(super) name: Option<String>,
-    pub(super) ty: Ty,
+    pub(crate) name: Option<String>,
+    pub(crate) ty: Ty,
     pub(super) optional: bool,
 }
 

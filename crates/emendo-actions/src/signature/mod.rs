@@ -8,6 +8,8 @@ mod packs;
 mod results;
 mod targets;
 mod typed;
+mod unpack;
+mod waited;
 mod waiting;
 
 use emendo_lang::{CallSite, FunctionSite, Language};
@@ -231,7 +233,7 @@ impl Runner for SignatureRunner {
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let Some(code) = cx.code else { return };
         let place = Place::new(cx, code, action);
-        let written = if self.once { crate::code::written_before(cx) } else { Vec::new() };
+        let written = if self.once { crate::contract::written_before(cx) } else { Vec::new() };
         let mut hits = self.targets.hits(&place, out);
         hits.retain(|h| !matches!(h.site, Site::Reference) || self.changes_references());
         hits.retain(|h| !written.iter().any(|w| w.meets(h.site.whole(h.word.span))));

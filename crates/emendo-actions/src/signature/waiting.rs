@@ -3,29 +3,29 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::{
-    Certainty, Fact, FunctionSite, Home, Language, Space, Visible, WaitHead, WaitSite, Waiting,
+    Certainty, Fact, FunctionSite, Home, Language, Visible, WaitHead, WaitSite, Waiting,
 };
 use emendo_recipe::{Action, Text, Value};
-use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span, Splice};
+use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
 use crate::contract::{
-    Change, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses,
-    What, action_digest,
+    CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses, What,
+    action_digest,
 };
 use crate::meaning::{Place, SymbolRunner};
 use crate::shared::{covers_code, language};
 use crate::signature::callable::Callable;
-use crate::signature::output::{Of, Output, put_around, release};
+use crate::signature::output::{Of, Output};
 use crate::signature::targets::{Site, Targets};
 
 /// How sure a declaration of another file is to change, among what is told of it.
 const SURE: &str = "sure";
 
 pub(super) struct WaitRunner {
-    language: &'static Language,
-    rule: &'static Waiting,
+    pub(crate) language: &'static Language,
+    pub(crate) rule: &'static Waiting,
     covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
-    targets: Targets,
+    pub(crate) targets: Targets,
     written: String,
     /// It is waited for from now on.
     on: bool,
@@ -68,7 +68,7 @@ pub(super) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn
 
 /// Where a wait, or a function that waits, comes from.
 #[derive(Clone)]
-enum Source {
+pub(crate) enum Source {
     /// The action's own callables.
     Asked,
     /// A function of this file that becomes one that is waited for.
@@ -89,26 +89,26 @@ impl Source {
 }
 
 /// A function that becomes one that is waited for.
-struct Becomes {
-    site: FunctionSite,
-    head: WaitHead,
+pub(crate) struct Becomes {
+    pub(crate) site: FunctionSite,
+    pub(crate) head: WaitHead,
     symbol: Option<String>,
     /// What keeps it from being more sure.
-    facts: Vec<Fact>,
-    tie: Digest,
-    needs: Option<Digest>,
+    pub(crate) facts: Vec<Fact>,
+    pub(crate) tie: Digest,
+    pub(crate) needs: Option<Digest>,
     /// It is one because of the action itself, or of a declaration that it stands in for.
-    asked: bool,
+    pub(crate) asked: bool,
 }
 
 /// A call that is waited for.
-struct Wait {
-    name: Span,
-    site: WaitSite,
-    facts: Vec<Fact>,
-    source: Source,
+pub(crate) struct Wait {
+    pub(crate) name: Span,
+    pub(crate) site: WaitSite,
+    pub(crate) facts: Vec<Fact>,
+    pub(crate) source: Source,
     home: Option<usize>,
-    needs: Option<Digest>,
+    pub(crate) needs: Option<Digest>,
 }
 
 /// All that becomes of a file.
@@ -227,7 +227,7 @@ impl Runner for WaitRunner {
 }
 
 impl WaitRunner {
-    fn of(&self, tie: Tie) -> Of {
+    pub(crate) fn of(&self, tie: Tie) -> Of {
         Of { row: 0, digest: action_digest("signature waits", &self.written), tie }
     }
 
@@ -445,177 +445,6 @@ impl WaitRunner {
             }
             if before == sure {
                 return sure;
-            }
-        }
-    }
-
-    /// Writes the word, and the type of what is given.
-    fn becomes(&self, p: &Place<'_>, f: &Becomes, sure: Certainty, output: &mut Output<'_>) {
-        let mut change = Change::default();
-        let at = f.head.at;
-        if f.head.written && f.head.word.is_none() {
-            let text = format!("{} ", self.rule.word);
-            change.splices.push(Splice::text(Span::at(at as usize), text));
-        }
-        if let Some(result) = f.site.result
-            && let Err(say) = self.given(p, result, &mut change)
-        {
-            output.out.notes.push(NoteDraft { at: result, say });
-            return;
-        }
-        if change.splices.is_empty() {
-            return;
-        }
-        let mut facts = f.facts.clone();
-        if !f.asked {
-            let text = "it waits for what it calls, and so is waited for itself".to_owned();
-            facts.push(Fact { says: sure, text, at: None });
-        }
-        let tie = Tie { provides: Some(f.tie), needs: f.needs, uses: Vec::new() };
-        let name = f.site.name.unwrap_or(f.site.list);
-        let hull = name.hull(Span { start: f.site.list.start, end: f.site.list.start + 1 });
-        output.draft(self.of(tie), hull, vec![name], change, facts);
-    }
-
-    /// The type of what is waited for.
-    fn given(&self, p: &Place<'_>, result: Span, change: &mut Change) -> Result<(), String> {
-        let (wrapper, symbol) = self.rule.result;
-        let text = p.text(result);
-        let open = self.language.typing.syntax.generic;
-        let head = self.language.names.last(text.split(open.0).next().unwrap_or(text).trim());
-        if wrapper.is_empty() || self.rule.given.contains(&head) {
-            return Ok(());
-        }
-        let mut spelled = wrapper.to_owned();
-        if !symbol.is_empty() {
-            let known = p.resolver.spell(symbol, Space::Type, result.start)?;
-            change.imports.extend(known.imports);
-            spelled = known.text;
-        }
-        if text == self.rule.nothing.0 {
-            let whole = self.rule.nothing.1.replacen(wrapper, &spelled, 1);
-            change.splices.push(Splice::text(result, whole));
-        } else {
-            put_around(result, &format!("{spelled}{}", open.0), &open.1.to_string(), change);
-        }
-        Ok(())
-    }
-
-    fn waits(&self, p: &Place<'_>, w: &Wait, sure: Certainty, output: &mut Output<'_>) {
-        let mut change = Change::default();
-        let (open, close) = if w.site.bracketed { ("(", ")") } else { ("", "") };
-        let before = format!("{open}{}", self.rule.before);
-        let behind = format!("{}{close}", self.rule.behind);
-        put_around(w.site.call, &before, &behind, &mut change);
-        let mut facts = w.facts.clone();
-        if sure < Certainty::Certain {
-            let text = "whether it is waited for rests on what is less sure".to_owned();
-            facts.push(Fact { says: sure, text, at: None });
-        }
-        if let Source::Here(_) | Source::There(..) = w.source {
-            let text = format!("`{}` waits for what it calls", p.text(w.name));
-            facts.push(Fact { says: Certainty::Certain, text, at: None });
-        }
-        let tie = Tie { needs: w.needs, ..Tie::default() };
-        let end = w.site.call.end as usize;
-        let tokens = vec![w.name, Span::new(end - 1, end)];
-        output.draft(self.of(tie), w.site.call, tokens, change, facts);
-    }
-
-    /// It is not waited for any more.
-    fn no_more(&self, p: &Place<'_>, output: &mut Output<'_>) {
-        let hits = self.targets.hits(p, output.out);
-        let mut gone = Vec::new();
-        let mut callers: Vec<FunctionSite> = Vec::new();
-        for h in &hits {
-            let Site::Call(call, _) = &h.site else { continue };
-            let Some(site) = p.resolver.wait_site(call.span) else { continue };
-            let Some(waits) = site.waits else {
-                let say = format!(
-                    "`{}` gives the value itself now: there is nothing to wait for",
-                    p.text(h.word.span)
-                );
-                if !p.resolver.waited_later(call.span) {
-                    continue;
-                }
-                output.out.notes.push(NoteDraft { at: h.word.span, say });
-                continue;
-            };
-            gone.push(waits);
-            let mut change = Change::default();
-            for at in [
-                Span { start: waits.start, end: site.call.start },
-                Span { start: site.call.end, end: waits.end },
-            ] {
-                if !at.is_empty() {
-                    change.splices.push(Splice::text(at, ""));
-                }
-            }
-            if let Home::Function(f) = p.resolver.home(call.span)
-                && !callers.iter().any(|c| c.span == f.span)
-            {
-                callers.push(*f);
-            }
-            output.draft(self.of(h.tie.clone()), waits, vec![waits], change, h.facts.clone());
-        }
-        for h in &hits {
-            let Site::Definition(f) = &h.site else { continue };
-            callers.retain(|c| c.span != f.span);
-            let Ok(head) = p.resolver.wait_head(f) else { continue };
-            if p.resolver.waits_beside(f, &gone) {
-                let say = "it still waits for something itself".to_owned();
-                output.out.notes.push(NoteDraft { at: h.word.span, say });
-                continue;
-            }
-            let mut change = Change::default();
-            change.splices.extend(head.word.map(|w| Splice::text(w, "")));
-            if let Some(result) = f.result {
-                self.plain(p, result, &mut change);
-            }
-            output.draft(
-                self.of(h.tie.clone()),
-                h.word.span.hull(f.list),
-                vec![h.word.span],
-                change,
-                h.facts.clone(),
-            );
-        }
-        for f in callers {
-            let has = p.resolver.wait_head(&f).is_ok_and(|h| h.word.is_some());
-            if has && !p.resolver.waits_beside(&f, &gone) {
-                let at = f.name.unwrap_or(f.list);
-                let what = f.name.map_or("this closure", |n| p.text(n));
-                let say = format!(
-                    "nothing is waited for in `{what}` any more: decide whether it is still `{}`",
-                    self.rule.word
-                );
-                output.out.notes.push(NoteDraft { at, say });
-            }
-        }
-    }
-
-    /// The type of the value itself.
-    fn plain(&self, p: &Place<'_>, result: Span, change: &mut Change) {
-        let text = p.text(result);
-        let open = self.language.typing.syntax.generic;
-        let (head, inner) = match text.split_once(open.0) {
-            Some((head, rest)) => (head, rest.trim_end().strip_suffix(open.1)),
-            None => (text, None),
-        };
-        if !self.rule.given.contains(&self.language.names.last(head.trim())) {
-            return;
-        }
-        match inner {
-            Some(inner) => {
-                let start = result.start + (head.len() + open.0.len_utf8()) as u32;
-                let end = start + inner.len() as u32;
-                change.splices.push(Splice::text(Span { start: result.start, end: start }, ""));
-                change.splices.push(Splice::text(Span { start: end, end: result.end }, ""));
-                release(p, &[Span { start: result.start, end: start }], change);
-            }
-            None => {
-                release(p, &[result], change);
-                change.splices.push(Splice::text(result, self.rule.nothing.0));
             }
         }
     }

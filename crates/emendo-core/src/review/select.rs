@@ -7,7 +7,11 @@ use emendo_text::{Digest, RelPath};
 
 use crate::edits::{Decision, Decisions, Edit, Standing, Status, Verdict};
 use crate::review::proposal::Proposal;
-use crate::session::SessionError;
+
+/// Why a selection selects nothing: it fits nothing, or names something that is not there.
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+pub struct SelectionError(pub String);
 
 /// Which edits are meant.
 #[derive(Clone, Debug, Default)]
@@ -39,8 +43,8 @@ pub struct Decided {
 pub(crate) fn select<'p>(
     proposal: &'p Proposal,
     s: &Selection,
-) -> Result<Vec<&'p Edit>, SessionError> {
-    let fail = |message: String| Err(SessionError::Selection(message));
+) -> Result<Vec<&'p Edit>, SelectionError> {
+    let fail = |message: String| Err(SelectionError(message));
     for step in &s.steps {
         if !proposal.header.steps.iter().any(|i| i.key.is(step)) {
             let known: Vec<&str> =
@@ -88,7 +92,7 @@ pub(crate) fn accept(
     proposal: &Proposal,
     decisions: &Decisions,
     s: &Selection,
-) -> Result<(Decided, Vec<Decision>), SessionError> {
+) -> Result<(Decided, Vec<Decision>), SelectionError> {
     let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
     let mut by_tie: HashMap<Digest, Vec<Digest>> = HashMap::new();
     for e in proposal.decidable() {

@@ -3,8 +3,12 @@
 mod anchor;
 mod conflicts;
 mod file;
+mod fold;
 mod folded;
+mod naming;
+mod record;
 mod sink;
+mod write;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};

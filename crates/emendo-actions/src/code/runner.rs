@@ -1,0 +1,415 @@
+//! Finds the code that an action is about, and writes what it becomes.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use emendo_lang::{Certainty, Fact, Language, Space};
+use emendo_pattern::{Conditions, Match, Pattern, Place, Replacement, Written};
+use emendo_recipe::{Action, Text};
+use emendo_text::{Digest, RelPath, Span};
+
+use crate::contract::{
+    Alternative, Change, CompileCx, Declaration, Draft, FileCx, Found, Needs, NoteDraft, Old,
+    Query, Replaces, Runner, Tie, Uses, What, written_before,
+};
+use crate::shared::Along;
+
+pub(crate) struct CodeRunner {
+    pub(crate) language: &'static Language,
+    pub(crate) covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    pub(crate) rules: Vec<Rule>,
+    pub(crate) conditions: Conditions,
+    pub(crate) along: Along,
+    pub(crate) query: Option<Arc<Query>>,
+    pub(crate) once: bool,
+    pub(crate) add: Vec<String>,
+    pub(crate) drop: Vec<String>,
+    pub(crate) needs: Needs,
+    pub(crate) symbols: Vec<String>,
+}
+
+pub(crate) struct Rule {
+    pub(crate) digest: Digest,
+    /// `old` as the recipe writes it.
+    pub(crate) written: String,
+    pub(crate) old: Pattern,
+    pub(crate) outcome: Outcome,
+    /// `old` fits what `new` writes: a place must be looked at before it is changed again.
+    pub(crate) grows: bool,
+}
+
+pub(crate) enum Outcome {
+    Write(Box<Replacement>),
+    Choice(Vec<Choice>),
+    Note(String),
+}
+
+pub(crate) struct Choice {
+    pub(crate) label: String,
+    pub(crate) why: Option<String>,
+    pub(crate) replacement: Option<Replacement>,
+}
+
+impl Outcome {
+    pub(crate) fn news(&self) -> impl Iterator<Item = &Pattern> {
+        let (one, many) = match self {
+            Self::Write(r) => (r.pattern(), &[][..]),
+            Self::Choice(c) => (None, c.as_slice()),
+            Self::Note(_) => (None, &[][..]),
+        };
+        one.into_iter().chain(many.iter().filter_map(|c| c.replacement.as_ref()?.pattern()))
+    }
+}
+
+/// True if `old` would match what `new` writes, whatever the slots hold: constraints on texts count, others do not.
+pub(crate) fn fits_own_result(
+    language: &'static Language,
+    old: &Text,
+    new: &Pattern,
+    action: &Action,
+    cx: &CompileCx<'_>,
+) -> bool {
+    let Ok(mut probe) =
+        Pattern::compile(language, &old.text, &crate::shared::names(action, cx), None)
+    else {
+        return true;
+    };
+    crate::shared::constrain_texts(&mut probe, action);
+    new.fits_as_code(&probe)
+}
+
+impl Runner for CodeRunner {
+    fn kind(&self) -> &'static str {
+        "code"
+    }
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
+    }
+    fn language(&self) -> Option<&'static Language> {
+        Some(self.language)
+    }
+    fn needs(&self) -> &Needs {
+        &self.needs
+    }
+    fn symbols(&self) -> Vec<String> {
+        self.symbols.clone()
+    }
+    fn replaces(&self) -> Replaces {
+        let mut out = Replaces::default();
+        for rule in &self.rules {
+            out.new.extend(rule.outcome.news().flat_map(Pattern::symbols).map(str::to_owned));
+            let advice = match &rule.outcome {
+                Outcome::Note(say) => Some(say.clone()),
+                _ => None,
+            };
+            let old =
+                |s: &str| Old { symbol: s.to_owned(), what: What::Free, advice: advice.clone() };
+            out.old.extend(rule.old.symbols().map(old));
+        }
+        out
+    }
+    fn asks_declarations(&self) -> bool {
+        !self.symbols.is_empty()
+    }
+    fn follows(&self) -> bool {
+        !self.along.follow.is_empty()
+    }
+    fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {
+        self.declared(cx)
+    }
+    fn uses(&self, declared: &Declaration, cx: &FileCx<'_>) -> Uses {
+        self.used(declared, cx)
+    }
+    fn grows(&self) -> bool {
+        !self.once && self.rules.iter().any(|r| r.grows)
+    }
+    fn rows(&self) -> Vec<String> {
+        self.rules.iter().map(|r| r.written.clone()).collect()
+    }
+    fn once(&self) -> bool {
+        self.once
+    }
+    fn queries(&self) -> Vec<Arc<Query>> {
+        self.query.iter().cloned().collect()
+    }
+    fn changes_declarations(&self) -> bool {
+        self.rules.iter().any(|r| r.old.declares_types())
+    }
+
+    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let resolver = cx.resolver(code);
+        let written: Vec<Span> = if self.once { written_before(cx) } else { Vec::new() };
+        self.follow_here(cx, code, action, out);
+        for (row, rule) in self.rules.iter().enumerate() {
+            let found = rule.old.places(&code.tree, cx.text, &resolver);
+            for at in found.gave_up {
+                let say = "too many ways to fit the list slots of the pattern here: write more of what stands between them";
+                out.notes.push(NoteDraft { at, say: say.into() });
+            }
+            for (at, known) in found.partly {
+                let say = format!("{known}: only one of these types is meant");
+                out.notes.push(NoteDraft { at, say });
+            }
+            let matches = found.matches;
+            let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
+            if matches.is_empty() {
+                continue;
+            }
+            let matches = self.only_once(matches, cx.text, out);
+            let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
+            let mut at: HashMap<Span, String> = HashMap::new();
+            for m in matches {
+                if written.iter().any(|w| w.contains(m.span)) {
+                    continue;
+                }
+                let resolved = m.typed || m.names.iter().any(|n| !n.symbol.is_empty());
+                if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
+                    continue;
+                }
+                let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out)
+                else {
+                    continue;
+                };
+                // Readings that give equal bytes merge; different bytes withhold the place.
+                let text = format!(
+                    "{:?}{:?}",
+                    draft.change.splices,
+                    draft.alternatives.iter().map(|a| &a.change.splices).collect::<Vec<_>>()
+                );
+                let before = at.get(&m.span);
+                let (other, known) = (before.is_some_and(|t| *t != text), before.is_some());
+                if other {
+                    out.drafts.retain(|d| d.hull != m.span || d.action != (action, row));
+                    out.notes.push(NoteDraft {
+                        at: m.span,
+                        say: "the pattern reads in several ways here that would write different code; `as` in the recipe decides".into(),
+                    });
+                } else if !known {
+                    at.insert(m.span, text);
+                    out.drafts.push(draft);
+                }
+            }
+        }
+    }
+}
+
+impl CodeRunner {
+    /// True if the code already is what `new` says.
+    fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::contract::Code) -> bool {
+        let resolver = cx.resolver(code);
+        rule.outcome.news().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
+    }
+
+    /// Matches that bind one variable again become notes, the first among them.
+    fn only_once(&self, matches: Vec<Match>, text: &str, out: &mut Found) -> Vec<Match> {
+        if self.along.single.is_empty() {
+            return matches;
+        }
+        let key = |m: &Match| -> Vec<String> {
+            let slots = self.along.single.iter().filter_map(|s| m.slot(s));
+            slots.map(|b| b.span.of(text).to_owned()).collect()
+        };
+        let mut count: HashMap<Vec<String>, usize> = HashMap::new();
+        let mut places = std::collections::HashSet::new();
+        for m in matches.iter().filter(|m| places.insert((m.span.start, m.span.end))) {
+            *count.entry(key(m)).or_default() += 1;
+        }
+        let (single, several): (Vec<Match>, Vec<Match>) =
+            matches.into_iter().partition(|m| count[&key(m)] < 2);
+        for m in several {
+            let say = format!(
+                "`{}` is bound here and at another place: nothing tells which one is meant",
+                key(&m).join(", ")
+            );
+            out.notes.push(NoteDraft { at: m.span, say });
+        }
+        single
+    }
+
+    /// The draft at a match, once for each answer of other files; several answers are alternatives.
+    fn answered(
+        &self,
+        rule: &Rule,
+        action: (usize, usize),
+        mut m: Match,
+        cx: &FileCx<'_>,
+        code: &crate::contract::Code,
+        out: &mut Found,
+    ) -> Option<Draft> {
+        for (slot, names) in &self.along.free {
+            let free = names.iter().find(|n| code.facts.words(n).is_empty());
+            match free {
+                Some(name) => m.add_text(slot, name.clone()),
+                None => {
+                    let say =
+                        format!("all names for `{slot}` are taken here: {}", names.join(", "));
+                    out.notes.push(NoteDraft { at: m.span, say });
+                    return None;
+                }
+            }
+        }
+        let Some(query) = &self.query else { return self.draft(rule, action, &m, cx, code, out) };
+        let mut drafts: Vec<(String, Draft)> = Vec::new();
+        for answer in cx.answers_to(query) {
+            let mut with = m.clone();
+            for (slot, text) in answer {
+                match with.slot(slot).map(|b| b.span.of(cx.text) == text) {
+                    Some(true) => {}
+                    Some(false) => break,
+                    None => with.add_text(slot, text.clone()),
+                }
+            }
+            let agrees = answer
+                .iter()
+                .all(|(slot, text)| m.slot(slot).is_none_or(|b| b.span.of(cx.text) == text));
+            if agrees && let Some(draft) = self.draft(rule, action, &with, cx, code, out) {
+                let label = answer.values().cloned().collect::<Vec<_>>().join(", ");
+                if !drafts.iter().any(|(_, d)| d.change.splices == draft.change.splices) {
+                    drafts.push((label, draft));
+                }
+            }
+        }
+        if drafts.len() < 2 {
+            return drafts.pop().map(|d| d.1);
+        }
+        let mut whole = drafts[0].1.clone();
+        whole.alternatives = drafts
+            .into_iter()
+            .map(|(label, d)| Alternative { label, why: None, change: d.change, facts: d.evidence })
+            .collect();
+        whole.change = Change::default();
+        Some(whole)
+    }
+
+    fn draft(
+        &self,
+        rule: &Rule,
+        action: (usize, usize),
+        m: &Match,
+        cx: &FileCx<'_>,
+        code: &crate::contract::Code,
+        out: &mut Found,
+    ) -> Option<Draft> {
+        let mut draft = Draft {
+            action,
+            digest: rule.digest,
+            hull: m.span,
+            tokens: m.own_tokens(&rule.old).collect(),
+            change: Change::default(),
+            certainty: m.certainty(),
+            evidence: m.facts.clone(),
+            alternatives: Vec::new(),
+            tie: Tie::default(),
+        };
+        match self.tied(m, cx, code) {
+            Ok(tie) => draft.tie = tie,
+            Err(say) => {
+                out.notes.push(NoteDraft { at: m.span, say });
+                return None;
+            }
+        }
+        if draft.evidence.is_empty() {
+            draft.evidence.push(Fact {
+                says: Certainty::Unsure,
+                text: "the pattern names nothing that could be resolved".into(),
+                at: None,
+            });
+        }
+        if self.once && cx.own.is_empty() {
+            draft.evidence.push(Fact {
+                says: Certainty::Likely,
+                text:
+                    "no journal tells whether this was done here before, and it must be done once"
+                        .into(),
+                at: None,
+            });
+        }
+        let mut fail = |reason: String| out.notes.push(NoteDraft { at: m.span, say: reason });
+        match &rule.outcome {
+            Outcome::Note(advice) => {
+                fail(advice.clone());
+                return None;
+            }
+            Outcome::Write(replacement) => match self.write(replacement, rule, m, cx, code) {
+                Ok((change, facts)) => {
+                    draft.change = change;
+                    draft.evidence.extend(facts);
+                }
+                Err(reason) => {
+                    fail(reason);
+                    return None;
+                }
+            },
+            Outcome::Choice(choices) => {
+                for choice in choices {
+                    let written = match &choice.replacement {
+                        Some(r) => self.write(r, rule, m, cx, code),
+                        None => Ok((Change::default(), Vec::new())),
+                    };
+                    match written {
+                        Ok((change, facts)) => draft.alternatives.push(Alternative {
+                            label: choice.label.clone(),
+                            why: choice.why.clone(),
+                            change,
+                            facts,
+                        }),
+                        Err(reason) => {
+                            fail(format!("`{}` cannot be written here: {reason}", choice.label));
+                        }
+                    }
+                }
+            }
+        }
+        draft.certainty = draft
+            .evidence
+            .iter()
+            .map(|e| e.says)
+            .min()
+            .unwrap_or(draft.certainty)
+            .min(draft.certainty);
+        (!draft.change.splices.is_empty() || !draft.alternatives.is_empty()).then_some(draft)
+    }
+
+    fn write(
+        &self,
+        replacement: &Replacement,
+        rule: &Rule,
+        m: &Match,
+        cx: &FileCx<'_>,
+        code: &crate::contract::Code,
+    ) -> Result<(Change, Vec<Fact>), String> {
+        let resolver = cx.resolver(code);
+        let at =
+            Place { tree: &code.tree, text: cx.text, line_end: cx.line_end, resolver: &resolver };
+        let mut along = Written::default();
+        let mut m = m.clone();
+        for g in &self.along.gather {
+            let collected = g.collect(&m, at, &mut along).map_err(|e| e.0)?;
+            let needed = replacement.pattern().is_some_and(|p| p.slots().any(|s| s == g.name));
+            if needed && collected.count == 0 {
+                return Ok((Change::default(), Vec::new()));
+            }
+            m.add(collected);
+        }
+        for r in &self.along.rework {
+            r.write(&m, at, &mut along).map_err(|e| e.0)?;
+        }
+        for f in &self.along.follow {
+            f.write(&m, at, &mut along).map_err(|e| e.0)?;
+        }
+        let Written { mut splices, mut facts, mut imports, mut released } = replacement
+            .write(&rule.old, &m, &code.tree, cx.text, cx.line_end, &resolver)
+            .map_err(|e| e.0)?;
+        splices.extend(along.splices);
+        splices.sort_by_key(|s| (s.span.start, s.span.end));
+        facts.extend(along.facts);
+        imports.extend(along.imports);
+        released.extend(along.released);
+        for symbol in &self.add {
+            imports.push(self.language.import_of(symbol, Space::Value));
+        }
+        let drop_imports = self.drop.clone();
+        Ok((Change { splices, imports, drop_imports, released, ..Change::default() }, facts))
+    }
+}

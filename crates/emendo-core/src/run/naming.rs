@@ -1,0 +1,127 @@
+//! Lasting ids and seals of edits.
+
+use std::collections::HashMap;
+
+use emendo_actions::{Change, Draft};
+use emendo_text::{Digest, Hasher, Part, Piece, Span};
+
+use crate::edits::Status;
+use crate::plan::PlanStep;
+use crate::run::file::FileRun;
+use crate::run::folded::Folded;
+
+impl FileRun {
+    /// Gives drafts their lasting ids, seals and parents.
+    pub(crate) fn name(&mut self, step: &PlanStep, mut drafts: Vec<Draft>) -> Vec<Folded> {
+        drafts.sort_by_key(|d| (d.action, d.hull.start, std::cmp::Reverse(d.hull.end)));
+        let mut kept: Vec<Draft> = Vec::new();
+        for d in drafts {
+            // Equal edits merge: the one that stands first in the recipe speaks for both.
+            let equal = |k: &&Draft| {
+                k.hull == d.hull
+                    && k.change.splices == d.change.splices
+                    && k.alternatives.is_empty()
+                    && d.alternatives.is_empty()
+            };
+            if !kept.iter().rev().take(64).any(|k| equal(&k)) {
+                kept.push(d);
+            }
+        }
+        let mut anchors = self.anchors.take().unwrap_or_else(|| self.new_anchors());
+        let key = &step.info.key;
+        let mut inside: HashMap<u32, u64> = HashMap::new();
+        let mut names: Vec<(Digest, Digest)> = Vec::new();
+        for d in &kept {
+            let slice = self.map.slice(d.hull);
+            let only = match slice.as_slice() {
+                [Piece::Written { by, .. }] => Some(*by),
+                _ => None,
+            };
+            let mut h = Hasher::new();
+            h.part(&key.recipe).part(&key.step);
+            let mut weak = Hasher::new();
+            weak.part(&key.recipe).part(&key.step).digest(d.digest);
+            if let Some(by) = only {
+                // Inside text that the tool wrote: the parent and an ordinal.
+                let n = inside.entry(by).or_default();
+                h.digest(self.edits[by as usize].id).digest(d.digest).number(*n);
+                weak.digest(self.edits[by as usize].id).number(*n);
+                *n += 1;
+            } else {
+                let a = anchors.name(self.base.as_str(), self.map.origin(d.hull));
+                h.part(self.path.as_str())
+                    .part(&a.declaration)
+                    .digest(a.tokens)
+                    .number(a.ordinal as u64);
+                weak.digest(a.tokens);
+            }
+            names.push((h.finish(), weak.finish()));
+        }
+        self.anchors = Some(anchors);
+        let mut count: HashMap<Digest, usize> = HashMap::new();
+        names.iter().for_each(|(id, _)| *count.entry(*id).or_default() += 1);
+        kept.into_iter()
+            .zip(names)
+            .map(|(draft, (id, weak))| {
+                let id = if count[&id] > 1 {
+                    Hasher::new().digest(id).digest(draft.digest).finish()
+                } else {
+                    id
+                };
+                let (parents, seal) = self.seal(&draft, &draft.change);
+                let options = draft
+                    .alternatives
+                    .iter()
+                    .map(|a| (a.label.clone(), self.seal(&draft, &a.change).1))
+                    .collect();
+                Folded {
+                    draft,
+                    id,
+                    weak,
+                    parents,
+                    seal,
+                    options,
+                    status: Status::Undecided,
+                    withheld: None,
+                    behind: None,
+                }
+            })
+            .collect()
+    }
+
+    /// The edits that wrote what a change touches, and the digest of its text before and after.
+    fn seal(&self, draft: &Draft, change: &Change) -> (Vec<u32>, Digest) {
+        let mut parents: Vec<u32> = Vec::new();
+        let mut h = Hasher::new();
+        let mut source = |span: Span, h: &mut Hasher| {
+            for piece in self.map.slice(span) {
+                match piece {
+                    Piece::Base(s) => drop(h.part(s.of(self.base.as_str()))),
+                    Piece::Written { by, .. } => {
+                        parents.push(by);
+                        h.digest(self.edits[by as usize].seal);
+                    }
+                }
+            }
+        };
+        for t in &draft.tokens {
+            source(*t, &mut h);
+        }
+        for s in &change.splices {
+            h.number(u64::from(s.span.start - draft.hull.start.min(s.span.start)));
+            source(s.span, &mut h);
+            for part in &s.parts {
+                match part {
+                    Part::Text(t) => drop(h.part(t)),
+                    Part::Copy(span) => source(*span, &mut h),
+                }
+            }
+        }
+        for i in &change.imports {
+            h.part(&i.path);
+        }
+        parents.sort_unstable();
+        parents.dedup();
+        (parents, h.finish())
+    }
+}

@@ -1,0 +1,122 @@
+//! What a file has gone through, as edits and lines.
+
+use emendo_text::{Digest, Hasher, Part, Span, Splice, hunks};
+
+use crate::edits::{Edit, Evidence, Option_, Standing, Status};
+use crate::plan::PlanStep;
+use crate::run::file::{FileRun, applied, excerpt};
+use crate::run::folded::Folded;
+use crate::run::sink::FileResult;
+
+impl FileRun {
+    pub(crate) fn record(
+        &mut self,
+        step: &PlanStep,
+        folded: Vec<Folded>,
+        derived: Vec<(Edit, Vec<Splice>)>,
+    ) {
+        let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
+        self.line(Span::at(0));
+        for f in folded {
+            let line = self.line(f.draft.hull);
+            let evidence: Vec<Evidence> =
+                f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
+            let parents: Vec<&Edit> =
+                f.parents.iter().map(|p| &self.edits[*p as usize]).filter(|p| !p.derived).collect();
+            let own = f.draft.certainty;
+            let certainty = parents.iter().map(|p| p.certainty).min().map_or(own, |p| p.min(own));
+            let standing = match (&f.withheld, &f.status) {
+                (Some(why), _) => Standing::Withheld(why.clone()),
+                (None, Status::Rejected) => Standing::Out,
+                (None, _) if f.change().is_none() => Standing::Out,
+                (None, _) => Standing::In,
+            };
+            let after = match f.change() {
+                None => f.draft.hull.of(&self.text).to_owned(),
+                // Only its import becomes another.
+                Some(c) if c.splices.is_empty() && !c.imports.is_empty() => {
+                    c.imports.iter().map(|i| i.path.as_str()).collect::<Vec<_>>().join(", ")
+                }
+                Some(c) => applied(&self.text, f.draft.hull, c),
+            };
+            let options =
+                f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| Option_ {
+                    label: label.clone(),
+                    why: a.why.clone(),
+                    after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
+                    seal: *seal,
+                });
+            let mut shape = Hasher::new();
+            shape.part(&step.info.key.recipe).part(&step.info.key.step).digest(f.draft.digest);
+            for s in &f.draft.change.splices {
+                for p in &s.parts {
+                    shape.part(match p {
+                        Part::Text(t) => t.as_str(),
+                        Part::Copy(_) => "",
+                    });
+                }
+            }
+            let edit = Edit {
+                id: f.id,
+                step: step.info.key.clone(),
+                action: step.runners[f.draft.action.0].kind().to_owned(),
+                path: self.path.clone(),
+                line,
+                certainty,
+                evidence,
+                caution: step.info.caution.clone().or_else(|| {
+                    let runner = &step.runners[f.draft.action.0];
+                    runner.caution(&self.path, f.draft.action.1).map(str::to_owned)
+                }),
+                before: excerpt(f.draft.hull.of(&self.text)),
+                after: excerpt(&after),
+                seal: f.seal,
+                shape: shape.finish(),
+                parents: parents.iter().map(|p| p.id).collect(),
+                options: options.collect(),
+                weak: f.weak,
+                behind: f.behind.map(|b| ids[b]),
+                standing,
+                derived: false,
+                provides: f.draft.tie.provides,
+                needs: f.draft.tie.needs,
+            };
+            self.edits.push(edit);
+        }
+        for (mut edit, splices) in derived {
+            edit.line = splices.first().map_or(1, |s| self.line(s.span));
+            self.edits.push(edit);
+        }
+    }
+
+    pub(crate) fn evidence(&mut self, fact: &emendo_lang::Fact) -> Evidence {
+        let text = match fact.at {
+            Some(at) if fact.text.contains("{line}") => {
+                let line = self.line(at);
+                fact.text.replace("{line}", &line.to_string())
+            }
+            _ => fact.text.clone(),
+        };
+        Evidence { says: fact.says, text }
+    }
+
+    /// What became of the file.
+    pub(crate) fn finish(self) -> FileResult {
+        let changed = self.text != self.base.as_str();
+        let hunks = if changed {
+            hunks(self.base.as_str(), &self.text, self.map.pieces())
+        } else {
+            Vec::new()
+        };
+        let after = changed.then(|| self.base.encode(&self.text)).flatten();
+        FileResult {
+            path: self.path,
+            base: self.digest,
+            edits: self.edits,
+            notes: self.notes,
+            leftovers: self.leftovers,
+            hunks,
+            after,
+        }
+    }
+}

@@ -1,0 +1,192 @@
+//! What is in is written into the text, and what broke it is withheld.
+
+use emendo_actions::Change;
+use emendo_lang::{Certainty, Language, Tree};
+use emendo_pattern::ImportPlan;
+use emendo_text::{Hasher, Piece, PieceMap, Placed, Span, Splice, render};
+
+use crate::edits::{Edit, Evidence, Standing};
+use crate::plan::PlanStep;
+use crate::run::file::{FileRun, Written, excerpt, plain_parts, uncopied};
+use crate::run::folded::Folded;
+use crate::run::sink::Mode;
+
+impl FileRun {
+    /// Writes what is in: the new text, its pieces and tree, and the imports that follow.
+    pub(crate) fn write(
+        &self,
+        step: &PlanStep,
+        folded: &[Folded],
+        first: u32,
+        mode: Mode,
+    ) -> Written {
+        let active: Vec<(u32, &Folded, &Change)> = folded
+            .iter()
+            .enumerate()
+            .filter(|(_, f)| f.withheld.is_none() && f.wanted(mode))
+            .filter_map(|(i, f)| Some((first + i as u32, f, f.change()?)))
+            .collect();
+        let (derived, absorbed) = self.imports(step, &active);
+        let mut placed: Vec<Placed<'_>> = Vec::new();
+        for (by, f, change) in active.iter().filter(|a| !absorbed.contains(&a.0)) {
+            placed.extend(change.splices.iter().map(|s| Placed {
+                inner: s.inner,
+                by: *by,
+                span: s.span,
+                hull: f.draft.hull,
+                parts: &s.parts,
+            }));
+        }
+        for (i, (_, splices)) in derived.iter().enumerate() {
+            let by = first + folded.len() as u32 + i as u32;
+            placed.extend(splices.iter().map(|s| Placed {
+                inner: s.inner,
+                by,
+                span: s.span,
+                hull: s.span,
+                parts: &s.parts,
+            }));
+        }
+        if placed.is_empty() {
+            let (text, pieces) = (self.text.clone(), self.map.pieces().to_vec());
+            return Written { text, pieces, trees: Vec::new(), derived };
+        }
+        let out = render(&self.text, &self.map, &mut placed);
+        let trees = self.code.iter().map(|c| {
+            (c.language, c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced))
+        });
+        let trees = trees.collect();
+        Written { text: out.text, pieces: out.pieces, trees, derived }
+    }
+
+    /// Import statements that follow from the active edits of the step, and the edits of statements that
+    /// go with their last use, so that nothing is left to change in them.
+    fn imports(
+        &self,
+        step: &PlanStep,
+        active: &[(u32, &Folded, &Change)],
+    ) -> (Vec<(Edit, Vec<Splice>)>, Vec<u32>) {
+        let Some(code) = self.code.first() else { return (Vec::new(), Vec::new()) };
+        let mut plan = ImportPlan::default();
+        for (_, _, change) in active {
+            plan.add.extend(change.imports.iter().cloned());
+            plan.drop.extend(change.drop_imports.iter().cloned());
+            plan.kept.extend(&change.kept);
+            plan.gone.extend(change.gone.iter().copied());
+            plan.partners.extend(change.partners.iter().cloned());
+            plan.removed.extend(&change.released);
+            for s in &change.splices {
+                plan.removed.extend(uncopied(s));
+            }
+        }
+        let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
+        let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();
+        let absorbed: Vec<u32> =
+            active.iter().filter(|a| statements.contains(&a.1.draft.hull)).map(|a| a.0).collect();
+        let others = || active.iter().filter(|a| !absorbed.contains(&a.0));
+        let touched =
+            |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
+        let key = &step.info.key;
+        let derived = edits.into_iter().filter(|e| !touched(e.splice.span)).map(|e| {
+            let mut h = Hasher::new();
+            h.part("import").part(&key.recipe).part(&key.step).part(self.path.as_str());
+            for a in &e.about {
+                h.part(a);
+            }
+            let id = h.finish();
+            let what = e.about.join(", ");
+            let edit = Edit {
+                id,
+                step: key.clone(),
+                action: "import".into(),
+                path: self.path.clone(),
+                line: 0,
+                certainty: Certainty::Certain,
+                evidence: vec![Evidence {
+                    says: Certainty::Certain,
+                    text: format!("follows from the other edits: {what}"),
+                }],
+                caution: None,
+                before: excerpt(e.splice.span.of(&self.text)),
+                after: excerpt(&plain_parts(&e.splice.parts, &self.text)),
+                seal: id,
+                shape: id,
+                parents: Vec::new(),
+                options: Vec::new(),
+                weak: id,
+                behind: None,
+                standing: Standing::In,
+                derived: true,
+                provides: None,
+                needs: None,
+            };
+            (edit, vec![e.splice])
+        });
+        (derived.collect(), absorbed)
+    }
+
+    /// The edits of this step that made the text stop parsing, as indices among its drafts.
+    pub(crate) fn broken(
+        &self,
+        text: &str,
+        pieces: &[Piece],
+        trees: &[(&'static Language, Tree)],
+        first: u32,
+        count: usize,
+    ) -> Vec<u32> {
+        let mut out = Vec::new();
+        let faults = self.new_faults(text);
+        if faults.is_empty() && trees.iter().all(|t| !t.1.has_error()) {
+            return out;
+        }
+        let map = PieceMap::new(pieces.to_vec());
+        let mine = |by: &u32| *by >= first && *by < first + count as u32;
+        // An error shows up at the wrong bytes or right behind them.
+        let near = |e: &Span| {
+            let mut reach = 1usize;
+            let mut hit: Vec<u32> = Vec::new();
+            while hit.is_empty() && reach <= text.len().max(1) * 2 {
+                let around = Span::new(
+                    (e.start as usize).saturating_sub(reach),
+                    (e.end as usize + reach).min(text.len()),
+                );
+                hit = map.writers(around).into_iter().filter(mine).collect();
+                reach *= 8;
+            }
+            hit
+        };
+        for e in &faults {
+            // The one that stands last in the recipe made it a fault.
+            out.extend(near(e).into_iter().max().map(|by| by - first));
+        }
+        for (old, (_, new)) in self.code.iter().zip(trees).filter(|t| t.1.1.has_error()) {
+            let errors = new.errors();
+            if old.tree.has_error() && errors.len() <= old.tree.errors().len() {
+                continue;
+            }
+            let before = out.len();
+            for e in &errors {
+                out.extend(near(e).into_iter().map(|by| by - first));
+            }
+            if out.len() == before {
+                out.extend(0..count as u32);
+            }
+        }
+        out
+    }
+
+    /// What a reader of a settings file or manifest refuses in its new text, and did not before.
+    fn new_faults(&self, text: &str) -> Vec<Span> {
+        let code = emendo_languages::language_of(&self.path).is_some();
+        let Some(format) = emendo_docs::format_of(&self.path).filter(|_| !code) else {
+            return Vec::new();
+        };
+        // Elements may stand many times.
+        if text == self.text || matches!(format.style, emendo_docs::Style::Elements) {
+            return Vec::new();
+        }
+        let new = (format.read)(text).faults();
+        let known = if new.is_empty() { 0 } else { (format.read)(&self.text).faults().len() };
+        if new.len() > known { new } else { Vec::new() }
+    }
+}

@@ -1,0 +1,241 @@
+//! Applying: a run that writes what was accepted.
+
+use std::collections::{HashMap, HashSet};
+use std::io;
+
+use emendo_lang::Certainty;
+use emendo_text::{Digest, RelPath};
+
+use crate::apply::{Disk, Packer, Phase, TakenBack};
+use crate::edits::{Decision, Decisions, Edit, Own, Standing, Status, StepKey, Verdict};
+use crate::review::{Proposal, Selection, accept};
+use crate::run::{Engine, FileResult, Mode, Sink};
+use crate::session::error::SessionError;
+use crate::session::{Session, UNMET, bases, left_out, unmet};
+
+/// What an apply did.
+#[derive(Clone, Debug, Default)]
+pub struct Applied {
+    /// The interrupted apply before this one was taken back.
+    pub recovered: Option<TakenBack>,
+    /// Files that were written.
+    pub files: Vec<RelPath>,
+    /// Edits that were written.
+    pub written: usize,
+    /// Accepted edits that were not written, with the reason.
+    pub left_out: Vec<(Edit, String)>,
+    /// Files that were left out, since they changed.
+    pub skipped: Vec<RelPath>,
+    /// Edits that nobody has decided on.
+    pub undecided: usize,
+}
+
+/// What `apply` is asked to do.
+pub struct ApplyOptions<'a> {
+    /// Accept this level and above first.
+    pub accept: Option<Certainty>,
+    /// Leave out files that have changed.
+    pub skip_changed: bool,
+    /// The time, in seconds since 1970; for people who read the journal.
+    pub time: u64,
+    /// Of these files, those that hold the user's own changes.
+    pub dirty: &'a dyn Fn(&[RelPath]) -> Vec<RelPath>,
+    /// Write files with the user's own changes too.
+    pub allow_dirty: bool,
+}
+
+/// Packs what an apply writes, file by file.
+pub(crate) struct Writing<'a> {
+    disk: &'a dyn Disk,
+    packer: Packer<'a>,
+    accepted: &'a HashMap<Digest, &'a Edit>,
+    bases: HashMap<RelPath, Digest>,
+    dirty: HashSet<RelPath>,
+    used: Vec<Decision>,
+    files: Vec<RelPath>,
+    underfoot: Vec<RelPath>,
+    once: HashSet<StepKey>,
+    own: Vec<Own>,
+}
+
+impl Sink for Writing<'_> {
+    fn file(&mut self, file: FileResult) -> io::Result<()> {
+        let before = self.disk.read(&file.path)?.unwrap_or_default();
+        if Digest::of(&before) != file.base || self.bases.get(&file.path) != Some(&file.base) {
+            self.underfoot.push(file.path);
+            return Ok(());
+        }
+        for e in file.edits.iter().filter(|e| e.standing == Standing::In) {
+            let Some(shown) = self.accepted.get(&e.id) else { continue };
+            let verdict = match shown.options.iter().find(|o| o.after == e.after) {
+                Some(o) if !e.options.is_empty() => {
+                    Verdict::Picked { label: o.label.clone(), seal: o.seal }
+                }
+                _ => Verdict::Accepted { seal: e.seal },
+            };
+            self.used.push(Decision::about(e, verdict));
+        }
+        self.own.extend(Own::of(file.edits.iter(), &self.once));
+        if let Some(after) = file.after.filter(|a| *a != before) {
+            let dirty = self.dirty.contains(&file.path);
+            self.packer.add(file.path.clone(), &before, &after, dirty)?;
+            self.files.push(file.path);
+        }
+        Ok(())
+    }
+}
+
+impl Session {
+    /// Writes what is accepted: all of it or nothing.
+    ///
+    /// # Errors
+    /// If files or recipes changed, files hold the user's own changes, or the disk fails; then nothing is written.
+    pub fn apply(
+        &self,
+        disk: &dyn Disk,
+        options: &ApplyOptions<'_>,
+    ) -> Result<Applied, SessionError> {
+        let _lock = self.lock()?;
+        let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        if let Some(level) = options.accept {
+            let selection = Selection { certainty: Some(level), ..Selection::default() };
+            let (_, log) = accept(&proposal, &self.decisions()?, &selection)?;
+            Decisions::append(&self.log()?, &log)?;
+        }
+        let mut decisions = self.decisions()?;
+        let unmet = unmet(&proposal, &decisions);
+        decisions.forget(unmet.iter().copied());
+        out.left_out.extend(unmet.into_iter().map(|e| (e.clone(), UNMET.to_owned())));
+        let accepted: HashMap<Digest, &Edit> = proposal
+            .decidable()
+            .filter(|e| {
+                matches!(decisions.status(e), Status::Accepted(_))
+                    && !matches!(e.standing, Standing::Withheld(_))
+            })
+            .map(|e| (e.id, e))
+            .collect();
+        out.undecided = proposal
+            .decidable()
+            .filter(|e| {
+                !matches!(e.standing, Standing::Withheld(_))
+                    && matches!(decisions.status(e), Status::Undecided | Status::Again)
+            })
+            .count();
+        let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
+        if paths.is_empty() {
+            return Ok(out);
+        }
+        let changed = self.changed(disk, &proposal, &paths)?;
+        if !changed.is_empty() && !options.skip_changed {
+            return Err(SessionError::Changed(changed));
+        }
+        for p in &changed {
+            paths.remove(p);
+        }
+        out.skipped = changed;
+        let mut sorted: Vec<RelPath> = paths.iter().cloned().collect();
+        sorted.sort();
+        let dirty = self.dirty(disk, &sorted, options)?;
+        if !dirty.is_empty() && !options.allow_dirty {
+            return Err(SessionError::Dirty(dirty));
+        }
+        let checked = self.recipes_of(&proposal.header)?;
+        let project = self.project.within(&proposal.header.below);
+        let own = self.own()?;
+        let memory = self.memory(false)?;
+        let engine = Engine {
+            project: &project,
+            plan: &checked.plan,
+            decisions: &decisions,
+            mode: Mode::Write,
+            own: &own,
+            with: &proposal.header.with,
+            only: Some(&paths),
+            memory: Some(&memory),
+            touched: None,
+        };
+        let packer = Packer::begin(disk, &self.project.make_state()?)?;
+        let mut sink = Writing {
+            disk,
+            packer,
+            accepted: &accepted,
+            bases: bases(&proposal),
+            dirty: dirty.into_iter().collect(),
+            used: Vec::new(),
+            files: Vec::new(),
+            underfoot: Vec::new(),
+            once: checked.plan.once_steps(),
+            own: Vec::new(),
+        };
+        let run = engine.run(&mut sink);
+        let Writing { packer, used, files, underfoot, own, .. } = sink;
+        if let Err(e) = run {
+            packer.abandon();
+            return Err(e.into());
+        }
+        if !underfoot.is_empty() {
+            packer.abandon();
+            return Err(SessionError::Changed(underfoot));
+        }
+        let done: HashSet<Digest> = used.iter().map(|d| d.edit).collect();
+        out.left_out.extend(left_out(&accepted, &done, &out.skipped));
+        if packer.is_empty() {
+            packer.abandon();
+            return Ok(out);
+        }
+        let mut journal = packer.seal(options.time, &proposal.header, used.clone(), own)?;
+        journal.run(disk)?;
+        let cleared: Vec<Decision> =
+            used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
+        Decisions::append(&self.log()?, &cleared)?;
+        out.written = used.len();
+        out.files = files;
+        Proposal::remove(&self.state()?)?;
+        Ok(out)
+    }
+
+    /// Files of a proposal that are not as they were.
+    fn changed(
+        &self,
+        disk: &dyn Disk,
+        proposal: &Proposal,
+        paths: &HashSet<RelPath>,
+    ) -> Result<Vec<RelPath>, SessionError> {
+        let mut out = Vec::new();
+        for f in proposal.files.iter().filter(|f| paths.contains(&f.path)) {
+            if disk.read(&f.path)?.map(|b| Digest::of(&b)) != Some(f.base) {
+                out.push(f.path.clone());
+            }
+        }
+        Ok(out)
+    }
+
+    /// Files with the user's own changes: what the last apply wrote over clean files is not theirs.
+    fn dirty(
+        &self,
+        disk: &dyn Disk,
+        paths: &[RelPath],
+        options: &ApplyOptions<'_>,
+    ) -> Result<Vec<RelPath>, SessionError> {
+        let journals = self.journals()?;
+        let mut out = Vec::new();
+        for path in (options.dirty)(paths) {
+            let op = journals
+                .iter()
+                .rev()
+                .filter(|j| j.phase == Phase::Done)
+                .find_map(|j| j.ops.ops.iter().find(|o| o.path == path));
+            let ours = match op {
+                Some(op) if !op.dirty => {
+                    disk.read(&path)?.map(|b| Digest::of(&b)) == Some(op.after.digest)
+                }
+                _ => false,
+            };
+            if !ours {
+                out.push(path);
+            }
+        }
+        Ok(out)
+    }
+}

@@ -1,0 +1,47 @@
+//! Why something could not be done.
+
+use std::io;
+
+use emendo_text::RelPath;
+
+use crate::edits::DecisionError;
+use crate::project::ProjectError;
+use crate::review::SelectionError;
+
+/// Why something could not be done.
+#[derive(Debug, thiserror::Error)]
+pub enum SessionError {
+    /// The project.
+    #[error(transparent)]
+    Project(#[from] ProjectError),
+    /// Reading or writing.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    /// The log of decisions.
+    #[error(transparent)]
+    Decisions(#[from] DecisionError),
+    /// There is no proposal.
+    #[error("there is no proposal yet")]
+    NoProposal,
+    /// An apply was interrupted.
+    #[error("an apply was interrupted")]
+    Unfinished,
+    /// Another run holds the project.
+    #[error("another run is at work on this project")]
+    Busy,
+    /// Files are not as they were proposed.
+    #[error("files have changed since the proposal")]
+    Changed(Vec<RelPath>),
+    /// Files hold changes that are in no commit.
+    #[error("files hold changes that are in no commit")]
+    Dirty(Vec<RelPath>),
+    /// The recipe is not as it was.
+    #[error("the recipe `{0}` has changed since the proposal, or cannot be read")]
+    Recipe(String),
+    /// A selection fits nothing, or names something that is not there.
+    #[error(transparent)]
+    Selection(#[from] SelectionError),
+    /// There is nothing to take back.
+    #[error("there is nothing to take back")]
+    NothingApplied,
+}

@@ -1,0 +1,39 @@
+//! Taking back.
+
+use crate::apply::{Disk, Phase, TakenBack};
+use crate::edits::Decisions;
+use crate::review::Proposal;
+use crate::session::Session;
+use crate::session::error::SessionError;
+
+impl Session {
+    /// Takes an interrupted apply back, if there is one.
+    pub(crate) fn recover(&self, disk: &dyn Disk) -> Result<Option<TakenBack>, SessionError> {
+        let mut journals = self.journals()?;
+        match journals.last_mut() {
+            Some(j) if j.unfinished() => Ok(Some(j.take_back(disk)?)),
+            _ => Ok(None),
+        }
+    }
+
+    /// Takes back the last apply, an interrupted one too. Its acceptances hold again.
+    ///
+    /// # Errors
+    /// If there is none, or the disk fails; calling it again goes on.
+    pub fn undo(&self, disk: &dyn Disk) -> Result<(TakenBack, bool), SessionError> {
+        let _lock = self.lock()?;
+        if let Some(back) = self.recover(disk)? {
+            return Ok((back, true));
+        }
+        let mut journals = self.journals()?;
+        let journal = journals
+            .iter_mut()
+            .rev()
+            .find(|j| j.phase == Phase::Done)
+            .ok_or(SessionError::NothingApplied)?;
+        let back = journal.take_back(disk)?;
+        Decisions::append(&self.log()?, &journal.ops.decisions)?;
+        Proposal::remove(&self.state()?)?;
+        Ok((back, false))
+    }
+}
