@@ -3,6 +3,7 @@
 mod commands;
 mod errors;
 mod git;
+mod globals;
 mod machine;
 mod messages;
 mod places;

@@ -1,9 +1,12 @@
 //! How proposals and decisions look in a terminal.
 
-use std::io::{self, Write};
+use std::io;
+use std::io::Write;
 
 use anstyle::{AnsiColor, Style};
-use emendo_core::{Counts, Decisions, Edit, Note, Proposal, Standing, Status, Summary, Tally};
+use emendo_core::{
+    Certainty, Counts, Decisions, Edit, Leftover, Note, Proposal, Standing, Status, Summary, Tally,
+};
 use emendo_report::{Kind, diff};
 use emendo_text::{one_line, visible};
 
@@ -203,7 +206,7 @@ fn leftovers(out: &mut impl Write, p: &Proposal) -> io::Result<()> {
         count(all.len(), "place")
     )?;
     for (path, l) in all.iter().take(LEFT) {
-        crate::commands::leftover(out, path, l)?;
+        place(out, path, l)?;
     }
     if all.len() > LEFT {
         writeln!(
@@ -249,4 +252,21 @@ pub(crate) fn head(e: &Edit) -> String {
         visible(&e.step.step),
         e.certainty.word()
     )
+}
+
+/// One leftover.
+pub(crate) fn place(
+    out: &mut impl Write,
+    path: &emendo_text::RelPath,
+    l: &Leftover,
+) -> io::Result<()> {
+    let style = if l.certainty == Certainty::Certain { GOOD } else { LOOK };
+    let word = l.certainty.word();
+    let place = format!("{}:{}", visible(path.as_str()), l.line);
+    writeln!(
+        out,
+        "  {PLACE}{place}{PLACE:#} {style}{word}{style:#} {DIM}{}{DIM:#}",
+        one_line(&l.why)
+    )?;
+    writeln!(out, "      {}", one_line(&l.source))
 }

@@ -8,10 +8,10 @@ use clap::Args;
 use emendo_core::{Applied, ApplyOptions, Certainty, RealDisk, Session};
 use serde_json::json;
 
-use super::Globals;
-use super::decide::level;
-use crate::git;
-use crate::show::{self, BOLD, LOOK, count};
+use crate::commands::decide::level;
+use crate::globals::Globals;
+use crate::show::{BOLD, LOOK, count};
+use crate::{git, show};
 
 /// Write what is accepted: all of it or nothing
 ///

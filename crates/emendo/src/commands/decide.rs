@@ -7,10 +7,11 @@ use clap::Args;
 use emendo_core::{Certainty, Decided, Selection};
 use serde_json::json;
 
-use super::Globals;
-use super::propose::edit_json;
+use crate::commands::propose::edit_json;
 use crate::errors::Usage;
-use crate::show::{self, count};
+use crate::globals::Globals;
+use crate::show;
+use crate::show::count;
 
 /// Which edits are meant; what is given must all hold.
 #[derive(Args)]

@@ -11,12 +11,12 @@ use emendo_core::{Certainty, Selection, Session, summarize};
 use include_dir::{Dir, include_dir};
 use serde_json::json;
 
-use super::apply::{apply, show_applied};
-use super::propose::to_json;
-use super::{Globals, load};
+use crate::commands::apply::{apply, show_applied};
+use crate::commands::propose::to_json;
 use crate::errors::Usage;
-use crate::git;
-use crate::show::{self, BOLD, DIM, count};
+use crate::globals::{Globals, load};
+use crate::show::{BOLD, DIM, count};
+use crate::{git, show};
 
 static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
 const RECIPE: &str = "tidewire-3.toml";
@@ -42,7 +42,7 @@ impl Demo {
         let with_git = git::init(&project);
         let session = Session::open(&project)?;
         let checked = load(globals, &[recipe.display().to_string()], &BTreeMap::new())?;
-        super::refuse_faulty(&checked)?;
+        crate::globals::refuse_faulty(&checked)?;
         let mut quiet = |_: u64, _: u64| {};
         let first = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
         let before = summarize(&first, &session.decisions()?);

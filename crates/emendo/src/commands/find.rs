@@ -13,8 +13,8 @@ use emendo_pattern::Pattern;
 use emendo_text::{Diagnostic, one_line, visible};
 use serde_json::json;
 
-use super::Globals;
 use crate::errors::{Shown, USAGE, Usage};
+use crate::globals::Globals;
 use crate::messages;
 use crate::show::{BOLD, DIM, GOOD, LOOK, PLACE, count};
 

@@ -1,6 +1,7 @@
 //! `leftovers`: what still uses the old API, and what is pending.
 
-use std::io::{self, Write};
+use std::io;
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
@@ -8,10 +9,10 @@ use emendo_core::{Certainty, Decisions, Leftover, Proposal, Standing, Status};
 use emendo_text::{one_line, visible};
 use serde_json::json;
 
-use super::{Globals, inputs, load, refuse_faulty};
 use crate::errors::{TO_DO, Usage};
+use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::progress::Progress;
-use crate::show::{BOLD, DIM, GOOD, LOOK, PLACE, count};
+use crate::show::{BOLD, DIM, GOOD, LOOK, count, place};
 
 /// List what still uses the old API
 ///
@@ -142,21 +143,4 @@ fn show(
         )?;
     }
     Ok(())
-}
-
-/// One leftover.
-pub(crate) fn place(
-    out: &mut impl Write,
-    path: &emendo_text::RelPath,
-    l: &Leftover,
-) -> io::Result<()> {
-    let style = if l.certainty == Certainty::Certain { GOOD } else { LOOK };
-    let word = l.certainty.word();
-    let place = format!("{}:{}", visible(path.as_str()), l.line);
-    writeln!(
-        out,
-        "  {PLACE}{place}{PLACE:#} {style}{word}{style:#} {DIM}{}{DIM:#}",
-        one_line(&l.why)
-    )?;
-    writeln!(out, "      {}", one_line(&l.source))
 }

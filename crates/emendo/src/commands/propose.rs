@@ -6,8 +6,8 @@ use clap::Args;
 use emendo_core::{Decisions, Limit, Proposal, Skipped, Summary, locks_of, summarize, unmet};
 use serde_json::{Value, json};
 
-use super::{Globals, inputs, load, refuse_faulty};
 use crate::errors::{REFUSED, Shown, TO_DO, Usage};
+use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::progress::Progress;
 use crate::show;
 

@@ -9,8 +9,9 @@ use emendo_core::{Phase, RealDisk, summarize};
 use emendo_text::{Digest, one_line};
 use serde_json::json;
 
-use super::Globals;
-use crate::show::{self, BOLD, DIM, LOOK, count};
+use crate::globals::Globals;
+use crate::show;
+use crate::show::{BOLD, DIM, LOOK, count};
 
 /// Where this migration stands
 ///

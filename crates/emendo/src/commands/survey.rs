@@ -10,8 +10,8 @@ use emendo_recipe::Source;
 use emendo_text::one_line;
 use serde_json::json;
 
-use super::Globals;
 use crate::git;
+use crate::globals::Globals;
 use crate::show::{BOLD, DIM, LOOK, count};
 
 /// Lines of libraries on the screen.

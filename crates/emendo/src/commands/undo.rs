@@ -7,8 +7,8 @@ use clap::Args;
 use emendo_core::RealDisk;
 use serde_json::json;
 
-use super::Globals;
 use crate::errors::REFUSED;
+use crate::globals::Globals;
 use crate::show::{LOOK, count};
 
 /// Take back the last apply, an interrupted one too

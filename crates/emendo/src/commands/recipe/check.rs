@@ -8,8 +8,8 @@ use emendo_core::hints;
 use emendo_text::Severity;
 use serde_json::json;
 
-use crate::commands::{Globals, inputs, load};
 use crate::errors::USAGE;
+use crate::globals::{Globals, inputs, load};
 use crate::messages;
 use crate::show::{GOOD, count};
 

@@ -9,8 +9,8 @@ use emendo_recipe::Recipe;
 use emendo_text::one_line;
 use serde_json::json;
 
-use super::show::{ecosystems, languages, to_json, versions};
-use crate::commands::Globals;
+use crate::commands::recipe::show::{ecosystems, languages, to_json, versions};
+use crate::globals::Globals;
 use crate::show::{BOLD, DIM, count};
 
 /// List the recipes that are known here

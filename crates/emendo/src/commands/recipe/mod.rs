@@ -11,7 +11,7 @@ use std::process::ExitCode;
 
 use clap::Subcommand;
 
-use super::Globals;
+use crate::globals::Globals;
 
 /// Find, read, write, check and test recipes
 #[derive(Subcommand)]

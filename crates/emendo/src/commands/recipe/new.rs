@@ -9,8 +9,8 @@ use emendo_recipe::{About, Guess, Guessed, from_rows, guess, read_table, scaffol
 use emendo_text::{Severity, one_line};
 use serde_json::json;
 
-use crate::commands::Globals;
 use crate::errors::Usage;
+use crate::globals::Globals;
 use crate::show::{DIM, GOOD, LOOK, count};
 
 /// Write a first draft of a recipe: one with comments, or steps from a table of old and new names

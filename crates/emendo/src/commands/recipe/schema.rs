@@ -7,7 +7,7 @@ use clap::Args;
 use emendo_core::recipe_kinds;
 use emendo_recipe::schema;
 
-use crate::commands::Globals;
+use crate::globals::Globals;
 
 /// Print the recipe language as JSON Schema, with a description of every key
 ///

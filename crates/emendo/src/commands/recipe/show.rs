@@ -1,7 +1,8 @@
 //! `recipe show`: what a recipe does, step by step, and why.
 
 use std::collections::BTreeSet;
-use std::io::{self, Write};
+use std::io;
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
@@ -9,7 +10,7 @@ use emendo_recipe::{Recipe, Step};
 use emendo_text::{one_line, visible};
 use serde_json::{Value, json};
 
-use crate::commands::{Globals, inputs, load, refuse_faulty};
+use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::show::{BOLD, DIM, LOOK, count};
 
 /// Say what a recipe does: its steps with their reasons, what it includes, languages, cautions

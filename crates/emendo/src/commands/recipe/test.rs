@@ -1,7 +1,8 @@
 //! `recipe test`: runs the examples of a recipe.
 
 use std::collections::BTreeMap;
-use std::io::{self, Write};
+use std::io;
+use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -11,8 +12,8 @@ use emendo_recipe::{Beside, Recipe};
 use emendo_text::{Lines, RelPath, Span, one_line, visible};
 use serde_json::{Value, json};
 
-use crate::commands::{Globals, inputs, load, refuse_faulty};
 use crate::errors::{USAGE, Usage};
+use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::show::{BAD, BOLD, DIM, GOOD, LOOK, count};
 
 /// Run the examples of a recipe

@@ -1,0 +1,93 @@
+//! What every command may ask of the command line, and how recipes are loaded.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use emendo_core::{Checked, Session, Shelf, check};
+
+use crate::errors::{Shown, USAGE, Usage};
+
+/// What every command may ask of the command line.
+pub(crate) struct Globals {
+    pub(crate) dir: PathBuf,
+    pub(crate) json: bool,
+}
+
+impl Globals {
+    pub(crate) fn session(&self) -> anyhow::Result<Session> {
+        let session = Session::open(&self.dir)?.built_as(build()).with_shelf(self.shelf());
+        if crate::git::tracks(session.project().root(), emendo_core::STATE) {
+            let help = format!(
+                "it holds this machine's state only: `git rm -r --cached {}`",
+                emendo_core::STATE
+            );
+            return Err(Usage::error(
+                format!("git tracks the state folder `{}`", emendo_core::STATE),
+                help,
+            ));
+        }
+        Ok(session)
+    }
+
+    /// Where recipes are looked for.
+    pub(crate) fn shelf(&self) -> Shelf {
+        crate::places::shelf(&self.dir)
+    }
+
+    /// A path that the user wrote, as seen from `-C`.
+    pub(crate) fn path(&self, path: &std::path::Path) -> PathBuf {
+        self.dir.join(path)
+    }
+}
+
+/// Identity of this program: another build may see a project otherwise.
+pub(crate) fn build() -> String {
+    let meta = std::env::current_exe().and_then(std::fs::metadata);
+    let when = meta.and_then(|m| Ok((m.len(), m.modified()?)));
+    when.map_or_else(|_| String::new(), |(len, time)| format!("{len} {time:?}"))
+}
+
+/// Inputs as `NAME=VALUE`.
+pub(crate) fn inputs(given: &[String]) -> anyhow::Result<BTreeMap<String, String>> {
+    let pair = |g: &String| match g.split_once('=') {
+        Some((name, value)) if !name.is_empty() => Ok((name.to_owned(), value.to_owned())),
+        _ => Err(Usage::error(format!("`{g}` is no input"), "write `--input NAME=VALUE`")),
+    };
+    given.iter().map(pair).collect()
+}
+
+/// Loads recipes by path or id, with all messages about them.
+pub(crate) fn load(
+    globals: &Globals,
+    recipes: &[String],
+    inputs: &BTreeMap<String, String>,
+) -> anyhow::Result<Checked> {
+    let shelf = globals.shelf();
+    let mut sources = Vec::new();
+    for word in recipes {
+        let mut source = shelf
+            .find(word, Some(&globals.dir))
+            .map_err(|(what, help)| Usage::error(what, help))?;
+        if globals.path(std::path::Path::new(word)).is_file() {
+            source.name.clone_from(word);
+        }
+        sources.push(source);
+    }
+    Ok(check(sources, inputs, &shelf))
+}
+
+/// Shows the messages about recipes on standard error; an error if any is one.
+pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
+    use std::io::Write;
+    let mut err = anstream::stderr().lock();
+    for m in &checked.messages {
+        for d in m.found.iter().filter(|d| d.severity == emendo_text::Severity::Error) {
+            writeln!(err, "{}\n", crate::messages::render(d, &m.name, &m.text))?;
+        }
+    }
+    if checked.failed() {
+        writeln!(err, "nothing was proposed: mend the recipe first")?;
+        return Err(Shown(USAGE).into());
+    }
+    Ok(())
+}
