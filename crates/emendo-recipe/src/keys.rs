@@ -95,6 +95,18 @@ pub trait ActionKind: Sync {
     fn keys(&self) -> &'static [Key];
     /// True if the keys that name code hold for it: `lang`, `names`, `slots`, and what is inherited of them.
     fn about_code(&self) -> bool;
+    /// True if it gives symbols other names: they are known under both from then on.
+    fn renames_symbols(&self) -> bool {
+        false
+    }
+    /// True if it writes what slots of a pattern hold: what is not written is lost.
+    fn writes_slots(&self) -> bool {
+        false
+    }
+    /// True if it is about libraries in manifests, and their versions.
+    fn about_libraries(&self) -> bool {
+        false
+    }
 }
 
 /// Keys of the recipe itself.

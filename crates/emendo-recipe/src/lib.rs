@@ -16,16 +16,16 @@ mod pairs;
 mod schema;
 mod value;
 
-pub use draft::{About, Guess, Guessed, from_rows, guess, scaffold};
-pub use keys::{
+pub use crate::draft::{About, Guess, Guessed, from_rows, guess, scaffold};
+pub use crate::keys::{
     ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT,
     STEP, Shape,
 };
-pub use load::{Loaded, load};
-pub use model::{
+pub use crate::load::{Loaded, load};
+pub use crate::model::{
     Action, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
     Name, Recipe, Scope, Source, Step, TypeOf,
 };
-pub use pairs::{Pair, pairs, read_table};
-pub use schema::schema;
-pub use value::{Node, Table, Text, Value};
+pub use crate::pairs::{Pair, pairs, read_table};
+pub use crate::schema::schema;
+pub use crate::value::{Node, Table, Text, Value};

@@ -84,6 +84,9 @@ impl ActionKind for Code {
     fn about_code(&self) -> bool {
         true
     }
+    fn writes_slots(&self) -> bool {
+        true
+    }
 }
 
 impl Kind for Code {

@@ -76,6 +76,9 @@ impl ActionKind for LibraryKind {
     fn about_code(&self) -> bool {
         false
     }
+    fn about_libraries(&self) -> bool {
+        true
+    }
 }
 
 impl Kind for LibraryKind {

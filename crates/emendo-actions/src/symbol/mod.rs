@@ -76,6 +76,9 @@ impl ActionKind for Symbol {
     fn about_code(&self) -> bool {
         true
     }
+    fn renames_symbols(&self) -> bool {
+        true
+    }
 }
 
 impl Kind for Symbol {

@@ -216,7 +216,7 @@ impl Plan {
 
 /// The renames of a step.
 fn renames_of(step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<(String, String)> {
-    let symbols = step.actions.iter().filter(|a| a.kind.name() == "symbol" && !a.broken);
+    let symbols = step.actions.iter().filter(|a| a.kind.renames_symbols() && !a.broken);
     symbols.flat_map(|a| renames(a, &recipe.source)).collect()
 }
 

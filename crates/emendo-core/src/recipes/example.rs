@@ -357,7 +357,7 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
         symbols.extend(action.scope.symbols());
         let old = emendo_actions::renames(action, &recipe.source)
             .into_iter()
-            .filter(|_| action.kind.name() == "symbol");
+            .filter(|_| action.kind.renames_symbols());
         symbols.extend(old.map(|(old, _)| (old.rsplit('.').next().unwrap_or("").to_owned(), old)));
     }
     let declared: Vec<&str> = facts.top_names().collect();

@@ -120,7 +120,7 @@ fn slots_of(text: &str) -> Vec<String> {
 
 /// Slots that are lost, and slots that are written more than once.
 fn slots(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
-    if action.kind.name() != "code" {
+    if !action.kind.writes_slots() {
         return;
     }
     // What is gathered, followed or rewritten, asked around the place or given in a choice is used there.

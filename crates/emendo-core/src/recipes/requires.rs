@@ -102,7 +102,7 @@ pub(crate) fn allowed(wanted: &str, have: Option<&str>) -> bool {
 /// True if a recipe raises a library or a toolchain itself.
 pub(crate) fn raises(recipe: &Recipe, name: &str, toolchain: bool) -> bool {
     let steps = recipe.whole().into_iter().flat_map(|r| &r.steps);
-    steps.flat_map(|s| &s.actions).filter(|a| a.kind.name() == "library").any(|a| {
+    steps.flat_map(|s| &s.actions).filter(|a| a.kind.about_libraries()).any(|a| {
         let what = a.table.texts("what").first().is_some_and(|t| t.text == "toolchain");
         let fits = |t: &str| t == name || t.rsplit([':', '/']).next() == Some(name);
         what == toolchain

@@ -11,7 +11,7 @@ mod yaml;
 
 use emendo_text::RelPath;
 
-pub use format::{Format, Style, constant};
+pub use crate::formats::format::{Format, Style, constant};
 
 /// All formats.
 pub const FORMATS: &[Format] =

@@ -19,11 +19,11 @@ mod swift;
 
 use emendo_text::RelPath;
 
-pub use crate::manifests::placing::beside;
-pub use ecosystem::{
+pub use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
 };
-pub use levels::{exact_level, level_of};
+pub use crate::manifests::levels::{exact_level, level_of};
+pub use crate::manifests::placing::beside;
 
 /// All ecosystems.
 pub const ECOSYSTEMS: &[Ecosystem] = &[

@@ -58,7 +58,7 @@ pub(super) fn ecosystems(recipe: &Recipe) -> BTreeSet<String> {
     };
     for r in recipe.whole() {
         r.library.iter().flat_map(|l| &l.coordinates).for_each(|c| add(&c.text));
-        for a in r.steps.iter().flat_map(|s| &s.actions).filter(|a| a.kind.name() == "library") {
+        for a in r.steps.iter().flat_map(|s| &s.actions).filter(|a| a.kind.about_libraries()) {
             match a.table.text("ecosystem") {
                 Some(e) => add(&format!("{}:", e.text)),
                 None => {

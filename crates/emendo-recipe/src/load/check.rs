@@ -1,0 +1,318 @@
+//! Keys and values of tables, checked along what may stand there.
+
+use emendo_text::{Diagnostic, Span};
+
+use crate::keys::{EXAMPLE, Key, LATER_KINDS, MEMBER, STEP, Shape};
+use crate::load::{Loader, places};
+use crate::value::{Entry, Node, Table, Text, Value};
+
+impl Loader<'_> {
+    pub(crate) fn check_table(
+        &mut self,
+        table: &Table,
+        keys: &[Key],
+        place: &str,
+        span: Span,
+        also: &[&str],
+    ) {
+        self.check_keys(table, &keys.iter().collect::<Vec<_>>(), place, span, also);
+    }
+
+    pub(crate) fn check_keys(
+        &mut self,
+        table: &Table,
+        keys: &[&Key],
+        place: &str,
+        span: Span,
+        also: &[&str],
+    ) {
+        let from = self.out.len();
+        self.check_each(table, keys, place, span, also);
+        Diagnostic::all_about(&mut self.out[from..], "key");
+    }
+
+    fn check_each(&mut self, table: &Table, keys: &[&Key], place: &str, span: Span, also: &[&str]) {
+        for e in &table.entries {
+            match keys.iter().find(|k| k.name == e.key) {
+                Some(key) => self.check_value(key, e),
+                None if also.contains(&e.key.as_str()) => {}
+                None => self.unknown_key(e, keys, place, also),
+            }
+        }
+        for key in keys.iter().filter(|k| k.required && table.get(k.name).is_none()) {
+            let d = Diagnostic::error(format!("{place} has no `{}`", key.name), span);
+            self.out.push(d.help(format!("`{}` is {}", key.name, key.about)));
+        }
+    }
+
+    fn unknown_key(&mut self, e: &Entry, keys: &[&Key], place: &str, also: &[&str]) {
+        let d = Diagnostic::error(format!("{place} has no key `{}`", e.key), e.key_span);
+        let homes: Vec<&str> = places(self.kinds)
+            .into_iter()
+            .filter(|(_, ks)| ks.iter().any(|k| k.name == e.key))
+            .map(|(p, _)| p)
+            .collect();
+        let near = keys.iter().map(|k| k.name).chain(also.iter().copied());
+        let near = near.map(|n| (strsim::damerau_levenshtein(n, &e.key), n)).min();
+        let help = match near {
+            Some((distance, name)) if distance <= 2 && distance < e.key.len() => {
+                format!("did you mean `{name}`?")
+            }
+            _ if !homes.is_empty() => {
+                format!(
+                    "`{}` belongs to {}; a key written after a sub-table's header lands in that sub-table: move it above",
+                    e.key,
+                    homes.join(" or ")
+                )
+            }
+            _ => {
+                let built = keys.iter().filter(|k| !matches!(k.shape, Shape::Later));
+                let also = also.iter().filter(|n| !LATER_KINDS.contains(n));
+                let names: Vec<&str> = built.map(|k| k.name).chain(also.copied()).collect();
+                format!("its keys: {}", names.join(", "))
+            }
+        };
+        self.out.push(d.help(help));
+    }
+
+    fn check_value(&mut self, key: &Key, e: &Entry) {
+        let node = &e.node;
+        let wrong = |what: &str| {
+            Diagnostic::error(
+                format!("`{}` must be {what}, not {}", key.name, node.value.what()),
+                node.span,
+            )
+            .help(format!("`{}` is {}", key.name, key.about))
+        };
+        match (key.shape, &node.value) {
+            (Shape::Later, _) => {
+                let d = Diagnostic::error(format!("`{}` is not built yet", key.name), e.key_span);
+                self.out.push(d.help("leave it out; the changelog says when it comes"));
+            }
+            (Shape::Text | Shape::Pattern, Value::Text(_))
+            | (Shape::Bool, Value::Bool(_))
+            | (Shape::Integer, Value::Integer(_)) => {}
+            (Shape::Text | Shape::Pattern, _) => self.out.push(wrong("text")),
+            (Shape::Bool, _) => self.out.push(wrong("true or false")),
+            (Shape::Integer, _) => self.out.push(wrong("a whole number")),
+            (Shape::Regex, Value::Text(t)) => self.check_regex(t),
+            (Shape::Version, Value::Text(t)) => {
+                if !t.text.starts_with(|c: char| {
+                    c.is_ascii_digit() || matches!(c, 'v' | '^' | '~' | '=' | '>' | '[')
+                }) {
+                    self.out.push(
+                        Diagnostic::error(format!("`{}` is no version", t.text), t.span)
+                            .help("for example `3.0.2`"),
+                    );
+                }
+            }
+            (Shape::Requirement, Value::Text(t)) => self.check_requirement(t),
+            (Shape::Regex | Shape::Version | Shape::Requirement, _) => self.out.push(wrong("text")),
+            (
+                Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_),
+                Value::Text(_) | Value::List(_),
+            ) => self.check_list(key, node),
+            (Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_), _) => {
+                self.out.push(wrong("text or a list of texts"));
+            }
+            (Shape::Names, Value::Table(t)) => self.check_names(t),
+            (Shape::Table(keys), Value::Table(t)) => {
+                self.check_table(t, keys, &format!("`{}`", key.name), node.span, &[]);
+            }
+            (Shape::Named(keys), Value::Table(t)) => {
+                for e in &t.entries {
+                    let place = format!("`{}.{}`", key.name, e.key);
+                    match &e.node.value {
+                        Value::Table(t) => self.check_table(t, keys, &place, e.node.span, &[]),
+                        other => self.out.push(Diagnostic::error(
+                            format!("{place} must be a table, not {}", other.what()),
+                            e.node.span,
+                        )),
+                    }
+                }
+            }
+            (Shape::NumbersOrAll, Value::Bool(true)) => {}
+            (Shape::Numbers | Shape::NumbersOrAll, Value::List(items))
+                if items.iter().all(|i| matches!(i.value, Value::Integer(n) if n > 0)) => {}
+            (Shape::NumbersOrAll, _) => {
+                self.out.push(wrong("a list of whole numbers from 1, or `true`"));
+            }
+            (Shape::Numbers, _) => self.out.push(wrong("a list of whole numbers from 1")),
+            (Shape::Map, Value::Table(t)) => {
+                for e in t.entries.iter().filter(|e| !matches!(e.node.value, Value::Text(_))) {
+                    let message = format!("`{}.{}` must be text", key.name, e.key);
+                    self.out.push(Diagnostic::error(message, e.node.span));
+                }
+            }
+            (Shape::Members, Value::Table(t)) => self.check_members(t),
+            (Shape::Map | Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_), _) => {
+                self.out.push(wrong("a table"));
+            }
+            // Steps and examples are checked where they are read.
+            (Shape::Tables(keys), Value::Table(_) | Value::List(_)) => {
+                let own = std::ptr::eq(keys, STEP) || std::ptr::eq(keys, EXAMPLE);
+                if let Value::List(items) = &node.value {
+                    for item in items.iter().filter(|i| !matches!(i.value, Value::Table(_))) {
+                        self.out.push(Diagnostic::error(
+                            format!("`{}` must hold tables, not {}", key.name, item.value.what()),
+                            item.span,
+                        ));
+                    }
+                }
+                if !own && let Some(Value::Table(_) | Value::List(_)) = Some(&node.value) {
+                    let holder = Table { entries: vec![e.clone()] };
+                    for (t, span) in holder.tables(&e.key) {
+                        self.check_table(t, keys, &format!("`{}`", key.name), span, &[]);
+                    }
+                }
+            }
+            (Shape::Tables(_), _) => self.out.push(wrong("tables")),
+            (Shape::Pairs, Value::List(_)) | (Shape::Base, Value::Text(_) | Value::Table(_)) => {}
+            (Shape::Pairs, _) => self.out.push(wrong("a list of pairs")),
+            (Shape::Base, _) => self.out.push(wrong("text, or a table with `old` and `new`")),
+        }
+    }
+
+    fn check_members(&mut self, members: &Table) {
+        const RESERVED: &[&str] = &["name", "extends", "exports", "members", "lang"];
+        for e in &members.entries {
+            let place = format!("`members.{}`", e.key);
+            match &e.node.value {
+                Value::Text(_) => {}
+                Value::Table(t) => self.check_table(t, MEMBER, &place, e.node.span, &[]),
+                Value::List(_) if RESERVED.contains(&e.key.as_str()) => {}
+                other => {
+                    let d = Diagnostic::error(
+                        format!("{place} must be a type, not {}", other.what()),
+                        e.node.span,
+                    );
+                    self.out.push(d.help("write the type as text; `\"\"` gives nothing"));
+                }
+            }
+            if RESERVED.contains(&e.key.as_str()) {
+                let d = Diagnostic::warning(
+                    format!("`{}` is taken as a member here", e.key),
+                    e.key_span,
+                );
+                self.out.push(d.help(
+                    "a key of the library type itself stands above its `members`; quote a member of this name",
+                ));
+            }
+        }
+    }
+
+    fn check_list(&mut self, key: &Key, node: &Node) {
+        let single = [node.clone()];
+        let items: &[Node] = if let Value::List(items) = &node.value { items } else { &single };
+        for item in items {
+            let Value::Text(t) = &item.value else {
+                self.out.push(Diagnostic::error(
+                    format!("`{}` must hold texts, not {}", key.name, item.value.what()),
+                    item.span,
+                ));
+                continue;
+            };
+            match key.shape {
+                Shape::Symbols => self.check_symbol(t, true),
+                Shape::Words(words) if !words.contains(&t.text.as_str()) => {
+                    let d =
+                        Diagnostic::error(format!("`{}` cannot be `{}`", key.name, t.text), t.span);
+                    self.out.push(d.help(format!("one of: {}", words.join(", "))));
+                }
+                _ => {}
+            }
+        }
+    }
+
+    fn check_names(&mut self, names: &Table) {
+        const RESERVED: &[&str] =
+            &["files", "not_files", "lang", "slots", "old", "new", "why", "title", "caution"];
+        for e in &names.entries {
+            match &e.node.value {
+                Value::Text(t) => {
+                    self.check_symbol(t, false);
+                    if RESERVED.contains(&e.key.as_str()) && !t.text.contains('.') {
+                        let d = Diagnostic::warning(
+                            format!("`{}` in `names` is read as a word of the pattern", e.key),
+                            e.key_span,
+                        );
+                        self.out.push(d.help("if it is a key of the step or action, move it above the header of `names`"));
+                    }
+                }
+                Value::Table(_) => {
+                    let d =
+                        Diagnostic::error(format!("`{}` is split by its dots", e.key), e.key_span);
+                    self.out.push(d.help("quote a word with dots: `\"Level.INFO\" = \"...\"`"));
+                }
+                other => self.out.push(Diagnostic::error(
+                    format!("a name stands for a symbol, not {}", other.what()),
+                    e.node.span,
+                )),
+            }
+        }
+    }
+
+    fn check_symbol(&mut self, t: &Text, glob: bool) {
+        let part = |p: &str| {
+            let star = glob && (p == "*" || p == "**");
+            star || (!p.is_empty()
+                && !p.starts_with(|c: char| c.is_ascii_digit())
+                && p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$' | '#')))
+        };
+        // A module that is a string stands before the last colon, or alone.
+        let module = |m: &str| !m.is_empty() && !m.contains([' ', '\t', '\'', '"', ':']);
+        let below = match t.text.rsplit_once(':') {
+            Some((m, below)) if module(m) => below,
+            _ if t.text.contains(['/', '@', '-']) && module(&t.text) => "",
+            _ => &t.text,
+        };
+        let separator = if below.contains("::") { "::" } else { "." };
+        if !below.is_empty() && !below.split(separator).all(part) {
+            let d = Diagnostic::error(format!("`{}` is no symbol", t.text), t.span);
+            self.out.push(d.help(
+                "write the full name as the language does: `tidewire.client.Station`, `tidewire::Station`, `tidewire/client:Station`",
+            ));
+        }
+    }
+
+    fn check_regex(&mut self, t: &Text) {
+        let Err(e) = regex::Regex::new(&t.text) else { return };
+        let look = ["(?=", "(?!", "(?<=", "(?<!"]
+            .iter()
+            .find_map(|l| t.text.find(l).map(|at| (at, l.len())));
+        let d = match look {
+            Some((at, len)) => Diagnostic::error(
+                "look-around is not part of these regular expressions",
+                t.place(Span::new(at, at + len)),
+            )
+            .help("state what must not fit in `not_text`, beside `text`"),
+            None => {
+                let said = e.to_string();
+                let reason = said
+                    .lines()
+                    .last()
+                    .unwrap_or("")
+                    .trim()
+                    .trim_start_matches("error: ")
+                    .to_owned();
+                Diagnostic::error(format!("this is no regular expression: {reason}"), t.span).help(
+                    "a literal special character is written with a backslash, in a '...' string",
+                )
+            }
+        };
+        self.out.push(d);
+    }
+
+    fn check_requirement(&mut self, t: &Text) {
+        let fits = t.text.split(',').all(|p| {
+            let p = p.trim().trim_start_matches(['<', '>', '=', '!']).trim();
+            p.starts_with(|c: char| c.is_ascii_digit())
+        });
+        if !fits {
+            self.out.push(
+                Diagnostic::error(format!("`{}` is no version requirement", t.text), t.span)
+                    .help("comparisons between commas: `>=2.4, <3`"),
+            );
+        }
+    }
+}
