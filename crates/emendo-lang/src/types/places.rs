@@ -263,7 +263,7 @@ impl<'a> Resolver<'a> {
                 known.all.iter().all(|m| m.params.as_ref().map(Vec::len) == Some(params.len()));
             let says = of.min(known.says).min(one.says);
             let says = if sure || alike { says } else { says.min(Certainty::Likely) };
-            let params = self.taken_sites(&one, name, site.arguments.len());
+            let params = self.taken_sites(one, name, site.arguments.len());
             let symbol = self.callee_symbol(known.owner.clone(), passed.is_some(), name);
             return Callee::Told { params, lambda: one.lambda.clone(), says, symbol };
         }

@@ -602,7 +602,7 @@ fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
             "static" => is_static = true,
             "asterisk" => wildcard = true,
             "identifier" | "scoped_identifier" => {
-                emendo_lang::tree::words_in(child, text, &mut segments)
+                emendo_lang::tree::words_in(child, text, &mut segments);
             }
             _ => {}
         }

@@ -178,7 +178,7 @@ fn tree(
                 i += 2;
             }
             t if word(t) => {
-                if !(t == "self" && !path.is_empty()) {
+                if t != "self" || path.is_empty() {
                     path.push(t.to_owned());
                 }
                 i += 1;

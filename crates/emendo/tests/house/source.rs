@@ -93,9 +93,9 @@ fn taken(rest: &str, before: Option<char>) -> (usize, Option<&str>) {
             return (whole(end.map(|e| e + close.len())), Some(inside));
         }
     }
-    if rest.starts_with('"') {
+    if let Some(inner) = rest.strip_prefix('"') {
         let mut escaped = false;
-        let end = rest[1..].find(|c| {
+        let end = inner.find(|c| {
             let ends = c == '"' && !escaped;
             escaped = c == '\\' && !escaped;
             ends
