@@ -10,6 +10,7 @@ use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
 use crate::look::seen::Wide;
+use crate::look::truths::Truths;
 use crate::plan::{Declared, Narrow, Plan};
 use crate::project::Project;
 
@@ -24,6 +25,8 @@ pub(crate) struct Answers {
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
     /// Declarations whose uses change with them, by step.
     pub followed: BTreeMap<usize, Vec<Followed>>,
+    /// Where what actions wait for holds.
+    pub truths: Arc<Truths>,
     /// Questions about other files, with what was found.
     pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
 }

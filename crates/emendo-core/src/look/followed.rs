@@ -7,6 +7,7 @@ use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Lines, RelPath, Span, Text};
 use rayon::prelude::*;
 
+use crate::look::truths::Truths;
 use crate::plan::{Declared, Narrow, Plan};
 use crate::project::Project;
 
@@ -16,19 +17,21 @@ pub(crate) fn follow(
     project: &Project,
     files: &[RelPath],
     index: &Index,
+    truths: &Truths,
 ) -> BTreeMap<usize, Vec<Followed>> {
     let steps = plan.steps.iter().enumerate();
-    let runners = steps.flat_map(|(s, step)| {
-        step.runners.iter().enumerate().map(move |(r, runner)| ((s, r), step, runner.as_ref()))
+    let actions = steps.flat_map(|(s, step)| {
+        step.actions.iter().enumerate().map(move |(r, action)| ((s, r), step, action))
     });
     let mut out: BTreeMap<usize, Vec<Followed>> = BTreeMap::new();
-    for ((n, at), step, runner) in runners.filter(|r| r.2.follows()) {
+    for ((n, at), step, action) in actions.filter(|a| a.2.runner.follows()) {
+        let runner = action.runner.as_ref();
         let packages = &step.packages;
         let look = Looking { project, index, runner, packages };
         let narrow = Narrow::new([runner.needs()], &Declared::default(), &[]);
         let declared: Vec<(RelPath, Declaration)> = files
             .par_iter()
-            .filter(|p| runner.covers(p))
+            .filter(|p| truths.cover(action, p))
             .flat_map_iter(|path| {
                 let wanted =
                     |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(runner.needs());
@@ -49,7 +52,7 @@ pub(crate) fn follow(
         let mut from = 0;
         while runner.spreads() && from < followed.len() {
             let users = followed[from..].iter().flat_map(|f| f.users.iter().cloned());
-            let users: BTreeSet<RelPath> = users.filter(|p| runner.covers(p)).collect();
+            let users: BTreeSet<RelPath> = users.filter(|p| truths.cover(action, p)).collect();
             from = followed.len();
             let found: Vec<(RelPath, Declaration)> = users
                 .par_iter()

@@ -7,6 +7,7 @@ mod followed;
 mod memory;
 mod search;
 mod seen;
+mod truths;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
@@ -20,13 +21,13 @@ use rayon::prelude::*;
 
 pub(crate) use answers::{Answers, answers_in, ask, distinct};
 pub(crate) use followed::follow;
-pub(crate) use memory::Memory;
-pub(crate) use memory::{Compared, Kit, Known, Outside, Recalled, Stamps};
+pub(crate) use memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
 pub use search::{Hit, Near, Search, search};
 pub(crate) use seen::{Candidate, Seen, Wide};
+pub(crate) use truths::Truths;
 
 use crate::look::discover::{Discovered, Wider};
-use crate::plan::{Declared, Narrow, Plan, Present};
+use crate::plan::{Declared, Narrow, Plan, PlannedAction, Present};
 use crate::project::{Project, Skipped, Skips, is_generated};
 
 /// Larger files are passed over.
@@ -43,6 +44,8 @@ pub(crate) struct Look<'a> {
     pub(crate) project: &'a Project,
     pub(crate) plan: &'a Plan,
     pub(crate) with: &'a [Skipped],
+    /// Where what actions wait for holds.
+    pub(crate) truths: &'a Truths,
 }
 
 /// What one look at a file told.
@@ -126,10 +129,10 @@ impl Look<'_> {
         seen
     }
 
-    fn runners(&self) -> impl Iterator<Item = ((usize, usize), &dyn emendo_actions::Runner)> {
+    fn actions(&self) -> impl Iterator<Item = ((usize, usize), &PlannedAction)> {
         let steps = self.plan.steps.iter().enumerate();
         steps.flat_map(|(s, step)| {
-            step.runners.iter().enumerate().map(move |(r, runner)| ((s, r), runner.as_ref()))
+            step.actions.iter().enumerate().map(move |(r, action)| ((s, r), action))
         })
     }
 
@@ -142,7 +145,7 @@ impl Look<'_> {
 
     /// True if a file with these words matters by the words of the recipes.
     fn asked(&self, path: &RelPath, present: &Present<'_>) -> bool {
-        self.runners().any(|(_, r)| r.covers(path) && r.needs().met(|w| present.holds(w)))
+        self.actions().any(|(_, a)| self.truths.cover(a, path) && present.meets(a.runner.needs()))
             || self.watches().any(|r| r.covers(path) && r.needs().met(|w| present.holds(w)))
     }
 
@@ -154,7 +157,8 @@ impl Look<'_> {
         present: &Present<'_>,
     ) -> bool {
         sets.iter().any(|((s, r), sets)| {
-            self.plan.steps[*s].runners[*r].covers(path) && sets.iter().any(|w| w.met(present))
+            self.truths.cover(&self.plan.steps[*s].actions[*r], path)
+                && sets.iter().any(|w| w.met(present))
         })
     }
 
@@ -180,12 +184,13 @@ impl Look<'_> {
     }
 
     fn covered(&self, path: &RelPath) -> bool {
-        self.runners().any(|(_, r)| r.covers(path)) || self.watches().any(|r| r.covers(path))
+        self.actions().any(|(_, a)| self.truths.cover(a, path))
+            || self.watches().any(|r| r.covers(path))
     }
 
     fn subjects(&self) -> Vec<(&'static Language, Vec<Subject>)> {
         let mut out: Vec<(&'static Language, Vec<Subject>)> = Vec::new();
-        for (_, r) in self.runners() {
+        for r in self.actions().map(|(_, a)| &a.runner) {
             let (Some(language), subjects) = (r.language(), r.subjects()) else { continue };
             if subjects.is_empty() {
                 continue;
@@ -324,7 +329,7 @@ impl Look<'_> {
                 }
             }
             let mut wider: HashMap<(usize, usize), Vec<Wider>> = HashMap::new();
-            for (at, r) in self.runners() {
+            for (at, r) in self.actions().map(|(at, a)| (at, &a.runner)) {
                 let (Some(language), own) = (r.language(), r.subjects()) else { continue };
                 let Some(found) = discovered.get(language.id).filter(|_| !own.is_empty()) else {
                     continue;

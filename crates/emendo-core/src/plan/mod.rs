@@ -16,14 +16,12 @@ use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
-pub(crate) use conditions::{Conditions, named};
-pub(crate) use narrow::{Declared, Kept};
-pub(crate) use narrow::{Narrow, Present};
-pub(crate) use step::Watch;
-pub(crate) use step::{PlanStep, StepInfo};
+pub(crate) use conditions::{Ask, Conditions, named};
+pub(crate) use narrow::{Declared, Kept, Narrow, Present};
+pub(crate) use step::PlannedAction;
+pub(crate) use step::{PlanStep, StepInfo, Watch};
 
 use crate::edits::StepKey;
-use crate::plan::conditions::Conditioned;
 use crate::plan::step::ToldType;
 use crate::plan::watches::watches;
 
@@ -109,7 +107,7 @@ impl Plan {
         types: Vec<ToldType>,
         conditions: Vec<(usize, Arc<Conditions>)>,
     ) -> Self {
-        let runners = || steps.iter().flat_map(|s: &PlanStep| &s.runners);
+        let runners = || steps.iter().flat_map(|s: &PlanStep| s.runners());
         let own = Declared {
             types: runners()
                 .filter(|r| r.asks_declarations())
@@ -125,7 +123,7 @@ impl Plan {
         };
         let watches = watches(&steps);
         let packages: BTreeSet<String> = steps.iter().flat_map(|s| &s.packages).cloned().collect();
-        let reach = reach(runners().map(AsRef::as_ref));
+        let reach = reach(runners());
         let needs = runners().map(|r| r.needs()).chain(reach.iter().map(|r| &r.1));
         let needs = needs.chain(watches.iter().map(|w| w.runner.needs()));
         let narrow = Narrow::new(needs, &own, LANGUAGES);
@@ -193,24 +191,24 @@ impl Plan {
 
     /// Steps with an action that does its work once.
     pub(crate) fn once_steps(&self) -> std::collections::HashSet<StepKey> {
-        let once = self.steps.iter().filter(|s| s.runners.iter().any(|r| r.once()));
+        let once = self.steps.iter().filter(|s| s.runners().any(|r| r.once()));
         once.map(|s| s.info.key.clone()).collect()
     }
 
     /// Questions that actions have about other files.
     pub fn queries(&self) -> Vec<std::sync::Arc<emendo_actions::Query>> {
-        self.steps.iter().flat_map(|s| &s.runners).flat_map(|r| r.queries()).collect()
+        self.steps.iter().flat_map(PlanStep::runners).flat_map(|r| r.queries()).collect()
     }
 
     /// True if an action asks other files for more than what they declare.
     pub(crate) fn asks_bodies(&self) -> bool {
-        let mut all = self.steps.iter().flat_map(|s| &s.runners);
+        let mut all = self.steps.iter().flat_map(PlanStep::runners);
         !self.conditions.is_empty() || all.any(|r| r.follows() || !r.queries().is_empty())
     }
 
     /// True if any step reads all manifests together.
     pub fn reads_manifests(&self) -> bool {
-        self.steps.iter().flat_map(|s| &s.runners).any(|r| r.reads_manifests())
+        self.steps.iter().flat_map(PlanStep::runners).any(|r| r.reads_manifests())
     }
 }
 
@@ -325,7 +323,7 @@ impl Compiler {
                 }
                 continue;
             }
-            let (runners, places) = self.actions(recipe, step, &around, &spellings, &mut out);
+            let actions = self.actions(recipe, step, &around, &spellings, &mut out);
             self.renamed.extend(renames_of(step, recipe));
             let key = StepKey { recipe: self.root.clone(), step: format!("{lead}{}", step.id) };
             let info = StepInfo {
@@ -337,7 +335,7 @@ impl Compiler {
                 chain: if chain.is_empty() { Vec::new() } else { own.clone() },
             };
             let source = recipe.source.path.clone();
-            self.steps.push(PlanStep { info, runners, places, source, packages: Vec::new() });
+            self.steps.push(PlanStep { info, actions, source, packages: Vec::new() });
         }
         out.sort_by_key(Diagnostic::start);
         self.messages[place] = out;
@@ -366,9 +364,8 @@ impl Compiler {
         around: &[Condition],
         spellings: &Spellings,
         out: &mut Vec<Diagnostic>,
-    ) -> (Vec<Box<dyn Runner>>, Vec<emendo_text::Span>) {
-        let mut runners: Vec<Box<dyn Runner>> = Vec::new();
-        let mut places = Vec::new();
+    ) -> Vec<PlannedAction> {
+        let mut actions: Vec<PlannedAction> = Vec::new();
         for action in &step.actions {
             crate::plan::conditions::check(&Condition::of(&action.table), out);
             Diagnostic::all_about(out, "condition");
@@ -381,27 +378,25 @@ impl Compiler {
                 // What is missing may be what could not be read: only messages about a place of their own count.
                 found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
             } else {
-                let all = runner.into_iter().chain(more);
-                match Conditions::of(recipe, around, action) {
-                    Some(c) => {
-                        self.conditions.push((self.steps.len(), c.clone()));
-                        runners.extend(all.map(|r| Conditioned::around(r, c.clone())));
-                    }
-                    None => runners.extend(all),
-                }
+                let conditions = Conditions::of(recipe, around, action);
+                self.conditions.extend(conditions.iter().map(|c| (self.steps.len(), c.clone())));
+                actions.extend(runner.into_iter().chain(more).map(|runner| PlannedAction {
+                    runner,
+                    place: action.span,
+                    conditions: conditions.clone(),
+                }));
             }
-            places.resize(runners.len(), action.span);
             Diagnostic::all_about(&mut found, action.kind.name());
             out.extend(found);
         }
-        (runners, places)
+        actions
     }
 
     /// Tells the steps from one on the packages of their recipe's symbols.
     fn packages(&mut self, first: usize) {
         let steps = self.steps[first..].iter();
         let packages: BTreeSet<String> = steps
-            .flat_map(|s| &s.runners)
+            .flat_map(PlanStep::runners)
             .filter_map(|r| Some((r.language()?, r.symbols())))
             .flat_map(|(l, all)| all.into_iter().map(|s| l.names.package(&s)).collect::<Vec<_>>())
             .chain(self.types.iter().map(|(l, symbol, _)| l.names.package(symbol)))
@@ -459,8 +454,8 @@ fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Ra
     let mut out = Vec::new();
     let mut start = 0;
     for i in 1..steps.len() {
-        let before = || steps[start..i].iter().flat_map(|s| &s.runners);
-        let here = || steps[i].runners.iter();
+        let before = || steps[start..i].iter().flat_map(PlanStep::runners);
+        let here = || steps[i].runners();
         let declarations =
             here().any(|r| r.asks_declarations()) && before().any(|r| r.changes_declarations());
         let manifests =

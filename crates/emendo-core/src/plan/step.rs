@@ -1,12 +1,14 @@
 //! A step of a plan, with its compiled actions.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use emendo_actions::Runner;
 use emendo_lang::{Language, Learned};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::StepKey;
+use crate::plan::conditions::Conditions;
 
 /// A step of a run, as it is shown.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -30,18 +32,33 @@ pub struct StepInfo {
     pub chain: Vec<String>,
 }
 
+/// A compiled action of a step.
+pub struct PlannedAction {
+    /// What finds its places.
+    pub runner: Box<dyn Runner>,
+    /// Where it stands in its recipe: one action may need several runners.
+    pub place: emendo_text::Span,
+    /// What it waits for; none if it always applies.
+    pub(crate) conditions: Option<Arc<Conditions>>,
+}
+
 /// A compiled step.
 pub struct PlanStep {
     /// How it is shown.
     pub info: StepInfo,
     /// Its actions in order.
-    pub runners: Vec<Box<dyn Runner>>,
-    /// Where each of them stands in its recipe: one action may need several.
-    pub places: Vec<emendo_text::Span>,
+    pub actions: Vec<PlannedAction>,
     /// The path of its recipe.
     pub source: String,
     /// The packages of its recipe's symbols.
     pub packages: Vec<String>,
+}
+
+impl PlanStep {
+    /// What finds the places of its actions, in order.
+    pub fn runners(&self) -> impl Iterator<Item = &dyn Runner> {
+        self.actions.iter().map(|a| a.runner.as_ref())
+    }
 }
 
 /// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.

@@ -14,7 +14,7 @@ pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
     for step in steps {
-        for runner in &step.runners {
+        for runner in step.runners() {
             let Some(language) = runner.language() else { continue };
             let replaces = runner.replaces();
             new.extend(replaces.new);

@@ -134,25 +134,25 @@ fn uncovered(
     let (mut out, mut all) = (Vec::new(), 0);
     for step in &plan.steps {
         let mut from = 0;
-        while let Some(span) = step.places.get(from).copied() {
+        while let Some(span) = step.actions.get(from).map(|a| a.place) {
             // One action may need several runners.
-            let to = step.places[from..].iter().take_while(|p| **p == span).count() + from;
+            let to = step.actions[from..].iter().take_while(|a| a.place == span).count() + from;
             let hits: Vec<Option<usize>> = seen
                 .iter()
                 .filter(|s| s.0 == step.info.key.step && (from..to).contains(&s.1))
                 .map(|s| s.2)
                 .collect();
-            let rows = step.runners[from].rows();
+            let rows = step.actions[from].runner.rows();
             let missing = |row: Option<String>| Uncovered {
                 step: step.info.key.step.clone(),
-                kind: step.runners[from].kind(),
+                kind: step.actions[from].runner.kind(),
                 source: step.source.clone(),
                 span,
                 row,
             };
             all += rows.len().max(1);
             // A note at the step itself shows whenever it runs.
-            let told = step.runners[from].step_note().is_some();
+            let told = step.actions[from].runner.step_note().is_some();
             if hits.is_empty() && !told {
                 out.push(missing(None));
             } else if rows.len() > 1 && !hits.contains(&None) {

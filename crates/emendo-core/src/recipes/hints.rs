@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
 use emendo_text::{Chunk, Diagnostic, Span, Template};
 
+use crate::plan::PlannedAction;
 use crate::recipes::check::Checked;
 use crate::recipes::example::{Uncovered, test};
 use crate::recipes::shelf::Shelf;
@@ -231,7 +232,7 @@ fn narrow(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Dia
     }
     let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
     for step in all {
-        for (place, runner) in step.places.iter().zip(&step.runners) {
+        for PlannedAction { place, runner, .. } in &step.actions {
             let open = runner.needs().0.iter().any(Vec::is_empty);
             if *place == action.span && open && runner.step_note().is_none() {
                 let at = action.table.text("old").or_else(|| action.table.text("find"));
@@ -251,7 +252,7 @@ fn grows(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diag
         return;
     }
     let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
-    let own = all.flat_map(|s| s.places.iter().zip(&s.runners));
+    let own = all.flat_map(|s| s.actions.iter().map(|a| (&a.place, &a.runner)));
     if own.filter(|(place, _)| **place == action.span).any(|(_, r)| r.grows()) {
         let at = action.table.text("new").map_or(action.span, |t| t.span);
         let message =

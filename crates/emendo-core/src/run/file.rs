@@ -97,8 +97,9 @@ impl FileRun {
     /// Runs one step.
     pub(crate) fn step(&mut self, n: usize, env: &Env<'_>) {
         let step = &env.plan.steps[n];
-        let covering: Vec<usize> =
-            (0..step.runners.len()).filter(|i| step.runners[*i].covers(&self.path)).collect();
+        let covering: Vec<usize> = (0..step.actions.len())
+            .filter(|i| env.answers.truths.cover(&step.actions[*i], &self.path))
+            .collect();
         if covering.is_empty() {
             return;
         }
@@ -109,7 +110,7 @@ impl FileRun {
         let wanted: Vec<usize> = covering
             .into_iter()
             .filter(|i| {
-                step.runners[*i].needs().met(|w| present.holds(w))
+                step.actions[*i].runner.needs().met(|w| present.holds(w))
                     || env.answers.wide.met(n, *i, text, wider)
                     || followed.iter().any(|f| f.leads(*i, &self.path))
             })
@@ -121,7 +122,7 @@ impl FileRun {
         let here = |o: &&Own| o.step == step.info.key && o.path == self.path;
         let own: Vec<&str> = env.own.iter().filter(here).map(|o| o.text.as_str()).collect();
         for i in wanted {
-            let runner = &step.runners[i];
+            let runner = &step.actions[i].runner;
             let code = runner.language().map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx {
                 path: &self.path,

@@ -24,11 +24,11 @@ pub use sink::{Counts, FileResult, Mode, Sink};
 
 use crate::edits::{Decisions, Note, Own};
 use crate::look::{
-    Answers, Candidate, Compared, Kit, Known, Look, Memory, Outside, Recalled, Seen, Stamps, Wide,
-    answers_in, ask, distinct, follow,
+    Answers, Candidate, Compared, Kit, Known, Look, Memory, Outside, Recalled, Seen, Stamps,
+    Truths, Wide, answers_in, ask, distinct, follow,
 };
 use crate::plan::{Conditions, Plan};
-use crate::project::{Project, ProjectFiles, Skipped, Skips, survey_files, walk};
+use crate::project::{Project, ProjectFiles, Skipped, Skips, walk};
 use crate::run::file::{Env, FileRun};
 
 /// A run over a project.
@@ -60,6 +60,7 @@ const CHUNK: usize = 256;
 pub(crate) struct Walking<'a> {
     engine: &'a Engine<'a>,
     files: Arc<ProjectFiles>,
+    truths: Arc<Truths>,
     walked: Skips,
     stamps: Option<Stamps>,
     compared: Option<Compared>,
@@ -73,8 +74,8 @@ impl<'a> Walking<'a> {
 
     /// Looks at the project, or at what has changed since the look that is remembered.
     pub(crate) fn look(self) -> Started<'a> {
-        let Self { engine, files, walked, stamps, compared } = self;
-        let look = engine.look();
+        let Self { engine, files, truths, walked, stamps, compared } = self;
+        let look = engine.look(&truths);
         let recalled = engine.memory.zip(compared).and_then(|(m, c)| m.recall(&look, &files, c));
         let queries = ask(engine.plan, engine.project, files.paths());
         let (seen, index, known) = match recalled {
@@ -89,7 +90,7 @@ impl<'a> Walking<'a> {
         for (language, symbol, told) in &engine.plan.types {
             index.teach(language, symbol, told.clone());
         }
-        let followed = follow(engine.plan, engine.project, files.paths(), &index);
+        let followed = follow(engine.plan, engine.project, files.paths(), &index, &truths);
         let mut seen = seen;
         for path in followed.values().flatten().flat_map(|f| &f.users) {
             if let Err(i) = seen.candidates.binary_search_by(|c| c.path.cmp(path)) {
@@ -97,7 +98,7 @@ impl<'a> Walking<'a> {
                 seen.candidates.insert(i, Candidate { path: path.clone(), size });
             }
         }
-        let answers = Answers { index, followed, queries, ..Answers::default() };
+        let answers = Answers { index, followed, queries, truths, ..Answers::default() };
         Started { engine, files, walked, seen, answers, stamps, known }
     }
 }
@@ -177,11 +178,11 @@ impl Started<'_> {
                     None => Outside::of(&answers.index),
                 };
                 let kit = Kit { seen: &seen, whole: files.asked_whole(), errors: &errors, told };
-                memory.keep(&engine.look(), stamps, kit, known.as_ref())
+                memory.keep(&engine.look(&answers.truths), stamps, kit, known.as_ref())
             }
             _ => known.map(|k| k.generation),
         };
-        Ok(Ran { counts, notes: engine.step_notes(), look })
+        Ok(Ran { counts, notes: engine.step_notes(&answers.truths), look })
     }
 }
 
@@ -194,8 +195,8 @@ impl Engine<'_> {
         self.start().look().run(self.only, sink).map(|ran| (ran.counts, ran.notes))
     }
 
-    fn look(&self) -> Look<'_> {
-        Look { project: self.project, plan: self.plan, with: self.with }
+    fn look<'l>(&'l self, truths: &'l Truths) -> Look<'l> {
+        Look { project: self.project, plan: self.plan, with: self.with, truths }
     }
 
     /// Walks the project, and compares it with what is remembered.
@@ -211,15 +212,12 @@ impl Engine<'_> {
         };
         walked.files.retain(|p| !own.contains(p) && !kept.iter().any(|f| below(p, f)));
         let files = Arc::new(ProjectFiles::new(self.project, walked.files));
-        if !self.plan.conditions.is_empty() {
-            let told = survey_files(&files);
-            self.plan.conditions.iter().for_each(|(_, c)| c.decide(&files, &told));
-        }
+        let truths = Arc::new(Truths::decide(self.plan, &files));
         let now = self.memory.and_then(Memory::now);
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
         let compared = (self.memory.zip(stamps.as_ref()))
-            .and_then(|(memory, stamps)| memory.compare(&self.look(), stamps));
-        Walking { engine: self, files, walked: walked.skipped, stamps, compared }
+            .and_then(|(memory, stamps)| memory.compare(&self.look(&truths), stamps));
+        Walking { engine: self, files, truths, walked: walked.skipped, stamps, compared }
     }
 
     /// The path of a file inside the project.
@@ -228,9 +226,9 @@ impl Engine<'_> {
         RelPath::from_path(full.strip_prefix(self.project.root()).ok()?).ok()
     }
 
-    fn step_notes(&self) -> Vec<Note> {
+    fn step_notes(&self, truths: &Truths) -> Vec<Note> {
         let notes = self.plan.steps.iter().flat_map(|s| {
-            let say = s.runners.iter().filter_map(|r| r.step_note());
+            let say = s.actions.iter().filter_map(|a| truths.step_note(a));
             say.map(|say| Note {
                 step: s.info.key.clone(),
                 path: None,
@@ -257,7 +255,7 @@ impl Engine<'_> {
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
         for (n, stage) in stages.iter().enumerate() {
             let last = n + 1 == stages.len();
-            self.ask_now(stage, &kept, texts);
+            self.ask_now(stage, &answers.truths, &kept, texts);
             let mut done = 0;
             for chunk in chunks(files) {
                 let env = Env {
@@ -313,15 +311,14 @@ impl Engine<'_> {
     fn ask_now(
         &self,
         stage: &std::ops::Range<usize>,
+        truths: &Truths,
         kept: &HashMap<RelPath, FileRun>,
         texts: &Arc<ProjectFiles>,
     ) {
         let late = |c: &&(usize, Arc<Conditions>)| stage.contains(&c.0) && c.1.is_late();
         let mut late = self.plan.conditions.iter().filter(late).peekable();
         if late.peek().is_some() {
-            let texts = overlaid(kept, texts);
-            let told = survey_files(&texts);
-            late.for_each(|(_, c)| c.decide_late(&texts, &told));
+            truths.decide_late(late.map(|(_, c)| c), &overlaid(kept, texts));
         }
     }
 

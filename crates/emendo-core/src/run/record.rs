@@ -59,13 +59,13 @@ impl FileRun {
             let edit = Edit {
                 id: f.id,
                 step: step.info.key.clone(),
-                action: step.runners[f.draft.action.0].kind().to_owned(),
+                action: step.actions[f.draft.action.0].runner.kind().to_owned(),
                 path: self.path.clone(),
                 line,
                 certainty,
                 evidence,
                 caution: step.info.caution.clone().or_else(|| {
-                    let runner = &step.runners[f.draft.action.0];
+                    let runner = &step.actions[f.draft.action.0].runner;
                     runner.caution(&self.path, f.draft.action.1).map(str::to_owned)
                 }),
                 before: excerpt(f.draft.hull.of(&self.text)),
