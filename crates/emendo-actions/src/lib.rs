@@ -23,9 +23,9 @@ mod symbol;
 mod table;
 
 pub use contract::{
-    Alternative, Answer, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed, Found,
-    Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, Tie, Uses, WORD, What,
-    lossy, words,
+    Alternative, Answer, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed,
+    Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, Tie, Uses, WORD,
+    What, lossy, words,
 };
 pub use meaning::{SymbolRunner, renames};
 pub use shared::named_symbol;

@@ -5,7 +5,7 @@ use emendo_pattern::{Conditions, Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
-use crate::contract::{CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
+use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
 use crate::shared::{Filled, covers_code, fill, language, pattern};
 
 /// The kind.
@@ -92,18 +92,14 @@ impl Kind for Note {
 struct StepNote(String, Needs);
 
 impl Runner for StepNote {
-    fn kind(&self) -> &'static str {
-        "note"
+    fn asks(&self) -> Asks {
+        Asks { kind: "note", needs: self.1.clone(), step_note: Some(self.0.clone()), ..Asks::NONE }
     }
+
     fn covers(&self, _: &RelPath) -> bool {
         false
     }
-    fn needs(&self) -> &Needs {
-        &self.1
-    }
-    fn step_note(&self) -> Option<String> {
-        Some(self.0.clone())
-    }
+
     fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}
 }
 
@@ -118,23 +114,19 @@ struct PlaceNote {
 }
 
 impl Runner for PlaceNote {
-    fn kind(&self) -> &'static str {
-        "note"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "note",
+            language: Some(self.language),
+            needs: self.needs.clone(),
+            symbols: self.symbols.clone(),
+            asks_declarations: !self.symbols.is_empty(),
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.covers)(path)
-    }
-    fn language(&self) -> Option<&'static Language> {
-        Some(self.language)
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn symbols(&self) -> Vec<String> {
-        self.symbols.clone()
-    }
-    fn asks_declarations(&self) -> bool {
-        !self.symbols.is_empty()
     }
 
     fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {

@@ -9,7 +9,7 @@ use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
-    Alternative, Change, CompileCx, Declaration, Draft, FileCx, Found, Needs, NoteDraft, Old,
+    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, Needs, NoteDraft, Old,
     Query, Replaces, Runner, Tie, Uses, What, written_before,
 };
 use crate::shared::Along;
@@ -79,61 +79,51 @@ pub(crate) fn fits_own_result(
 }
 
 impl Runner for CodeRunner {
-    fn kind(&self) -> &'static str {
-        "code"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "code",
+            language: Some(self.language),
+            needs: self.needs.clone(),
+            symbols: self.symbols.clone(),
+            replaces: {
+                let mut out = Replaces::NONE;
+                for rule in &self.rules {
+                    out.new
+                        .extend(rule.outcome.news().flat_map(Pattern::symbols).map(str::to_owned));
+                    let advice = match &rule.outcome {
+                        Outcome::Note(say) => Some(say.clone()),
+                        _ => None,
+                    };
+                    let old = |s: &str| Old {
+                        symbol: s.to_owned(),
+                        what: What::Free,
+                        advice: advice.clone(),
+                    };
+                    out.old.extend(rule.old.symbols().map(old));
+                }
+                out
+            },
+            asks_declarations: !self.symbols.is_empty(),
+            follows: !self.along.follow.is_empty(),
+            grows: !self.once && self.rules.iter().any(|r| r.grows),
+            rows: self.rules.iter().map(|r| r.written.clone()).collect(),
+            once: self.once,
+            queries: self.query.iter().cloned().collect(),
+            changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.covers)(path)
     }
-    fn language(&self) -> Option<&'static Language> {
-        Some(self.language)
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn symbols(&self) -> Vec<String> {
-        self.symbols.clone()
-    }
-    fn replaces(&self) -> Replaces {
-        let mut out = Replaces::default();
-        for rule in &self.rules {
-            out.new.extend(rule.outcome.news().flat_map(Pattern::symbols).map(str::to_owned));
-            let advice = match &rule.outcome {
-                Outcome::Note(say) => Some(say.clone()),
-                _ => None,
-            };
-            let old =
-                |s: &str| Old { symbol: s.to_owned(), what: What::Free, advice: advice.clone() };
-            out.old.extend(rule.old.symbols().map(old));
-        }
-        out
-    }
-    fn asks_declarations(&self) -> bool {
-        !self.symbols.is_empty()
-    }
-    fn follows(&self) -> bool {
-        !self.along.follow.is_empty()
-    }
+
     fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {
         self.declared(cx)
     }
+
     fn uses(&self, declared: &Declaration, cx: &FileCx<'_>) -> Uses {
         self.used(declared, cx)
-    }
-    fn grows(&self) -> bool {
-        !self.once && self.rules.iter().any(|r| r.grows)
-    }
-    fn rows(&self) -> Vec<String> {
-        self.rules.iter().map(|r| r.written.clone()).collect()
-    }
-    fn once(&self) -> bool {
-        self.once
-    }
-    fn queries(&self) -> Vec<Arc<Query>> {
-        self.query.iter().cloned().collect()
-    }
-    fn changes_declarations(&self) -> bool {
-        self.rules.iter().any(|r| r.old.declares_types())
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

@@ -16,4 +16,4 @@ pub use followed::{Declaration, Followed, Uses};
 pub use needs::{Needs, WORD, lossy, words};
 pub use query::{Answer, Query};
 pub use replaced::{Old, Remains, Replaces, What};
-pub use runner::{Kind, Runner, Subject};
+pub use runner::{Asks, Kind, Runner, Subject};

@@ -58,7 +58,7 @@ pub struct Old {
 }
 
 /// What an action replaces, and by what.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Replaces {
     /// What is to be gone.
     pub old: Vec<Old>,
@@ -66,6 +66,11 @@ pub struct Replaces {
     pub new: Vec<String>,
     /// What keeps its name below what is to be gone.
     pub kept: Vec<String>,
+}
+
+impl Replaces {
+    /// It replaces nothing.
+    pub const NONE: Self = Self { old: Vec::new(), new: Vec::new(), kept: Vec::new() };
 }
 
 /// A place that still means or mentions an old symbol, in the text of a run.

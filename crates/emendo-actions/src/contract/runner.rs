@@ -32,85 +32,86 @@ pub trait Kind: ActionKind {
     }
 }
 
+/// What an action asks of a run, as plain data: what a file must hold, which symbols it is about, and what it wants to
+/// know of other files.
+#[derive(Clone, Debug)]
+pub struct Asks {
+    /// The kind's word.
+    pub kind: &'static str,
+    /// The language whose tree it needs, if any.
+    pub language: Option<&'static Language>,
+    /// What a file must hold.
+    pub needs: Needs,
+    /// Symbols that it names: where the library is.
+    pub symbols: Vec<String>,
+    /// Symbols that it changes, or whose uses it looks for: names that lead to them are found on the way.
+    pub subjects: Vec<Subject>,
+    /// Symbols that are to be gone when it is done, and those that are there instead.
+    pub replaces: Replaces,
+    /// Packages that it is about as a whole: what of them is the project's own matters.
+    pub packages: Vec<String>,
+    /// It asks what other files declare.
+    pub asks_declarations: bool,
+    /// It may change what other files see.
+    pub changes_declarations: bool,
+    /// It reads all manifests of the project together.
+    pub reads_manifests: bool,
+    /// Questions about other files, each with its answers where the action runs.
+    pub queries: Vec<Arc<Query>>,
+    /// It may rewrite uses of what it changes in other files.
+    pub follows: bool,
+    /// What follows a declaration may be one that others follow.
+    pub spreads: bool,
+    /// What it writes looks as if it were still to be done.
+    pub grows: bool,
+    /// What each of its rows is about, as the recipe writes it; none where it has no rows.
+    pub rows: Vec<String>,
+    /// It would change its own result again, and so leaves alone what the journal says that it wrote.
+    pub once: bool,
+    /// A note that stands at the step itself.
+    pub step_note: Option<String>,
+}
+
+impl Asks {
+    /// An action that asks nothing, and finds nothing.
+    pub const NONE: Self = Self {
+        kind: "",
+        language: None,
+        needs: Needs(Vec::new()),
+        symbols: Vec::new(),
+        subjects: Vec::new(),
+        replaces: Replaces::NONE,
+        packages: Vec::new(),
+        asks_declarations: false,
+        changes_declarations: false,
+        reads_manifests: false,
+        queries: Vec::new(),
+        follows: false,
+        spreads: false,
+        grows: false,
+        rows: Vec::new(),
+        once: false,
+        step_note: None,
+    };
+}
+
 /// A compiled action.
 pub trait Runner: Send + Sync {
-    /// The kind's word.
-    fn kind(&self) -> &'static str;
+    /// What it asks of a run: the same every time.
+    fn asks(&self) -> Asks;
     /// True if the action looks into files of this path.
     fn covers(&self, path: &RelPath) -> bool;
-    /// The language whose tree it needs, if any.
-    fn language(&self) -> Option<&'static Language> {
-        None
-    }
-    /// What a file must hold.
-    fn needs(&self) -> &Needs;
-    /// Symbols that it names: where the library is.
-    fn symbols(&self) -> Vec<String> {
-        Vec::new()
-    }
-    /// Symbols that it changes, or whose uses it looks for: names that lead to them are found on the way.
-    fn subjects(&self) -> Vec<Subject> {
-        Vec::new()
-    }
-    /// Symbols that are to be gone when it is done, and those that are there instead.
-    fn replaces(&self) -> Replaces {
-        Replaces::default()
-    }
-    /// Packages that it is about as a whole: what of them is the project's own matters.
-    fn packages(&self) -> Vec<String> {
-        Vec::new()
-    }
-    /// True if it asks what other files declare.
-    fn asks_declarations(&self) -> bool {
-        false
-    }
-    /// True if it may change what other files see.
-    fn changes_declarations(&self) -> bool {
-        false
-    }
-    /// True if it reads all manifests of the project together.
-    fn reads_manifests(&self) -> bool {
-        false
-    }
-    /// Questions about other files, each with its answers where the action runs.
-    fn queries(&self) -> Vec<Arc<Query>> {
-        Vec::new()
-    }
     /// Declarations of a file whose uses, in other files too, change with what it does here.
     fn declares(&self, _: &FileCx<'_>) -> Vec<Declaration> {
         Vec::new()
-    }
-    /// True if it may rewrite uses of what it changes in other files.
-    fn follows(&self) -> bool {
-        false
-    }
-    /// True if what follows a declaration may be one that others follow.
-    fn spreads(&self) -> bool {
-        false
     }
     /// What the uses of a declaration are in another file.
     fn uses(&self, _: &Declaration, _: &FileCx<'_>) -> Uses {
         Uses::default()
     }
-    /// True if what it writes looks as if it were still to be done.
-    fn grows(&self) -> bool {
-        false
-    }
-    /// What each of its rows is about, as the recipe writes it; none where it has no rows.
-    fn rows(&self) -> Vec<String> {
-        Vec::new()
-    }
-    /// True if it would change its own result again, and so leaves alone what the journal says that it wrote.
-    fn once(&self) -> bool {
-        false
-    }
     /// Why an edit in a file calls for caution, whatever the recipe says; by the row of the action.
     fn caution(&self, path: &RelPath, _row: usize) -> Option<&'static str> {
         crate::shared::caution::of(path)
-    }
-    /// A note that stands at the step itself.
-    fn step_note(&self) -> Option<String> {
-        None
     }
     /// Finds what is still there of the symbols that it looks for.
     fn remains(&self, _: &FileCx<'_>, _: &mut Vec<Remains>) {}

@@ -5,7 +5,7 @@ use emendo_lang::{Certainty, Fact};
 use emendo_recipe::Scope;
 use emendo_text::{Digest, RelPath, Span, Splice};
 
-use crate::contract::{Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
+use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
 use crate::library::rework::{Rework, rework};
 
 /// What an action is about.
@@ -46,26 +46,26 @@ pub(crate) struct Rule {
 }
 
 impl Runner for LibraryRunner {
-    fn kind(&self) -> &'static str {
-        "library"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "library",
+            needs: self.needs.clone(),
+            reads_manifests: true,
+            // A family is one decision.
+            rows: if self.joined {
+                Vec::new()
+            } else {
+                let added = self.added.iter().map(|a| a.1.clone());
+                self.rules.iter().map(|r| r.old.clone()).chain(added).collect()
+            },
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.ecosystem.claims)(path) && self.scope.covers(path)
     }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn reads_manifests(&self) -> bool {
-        true
-    }
-    fn rows(&self) -> Vec<String> {
-        // A family is one decision.
-        if self.joined {
-            return Vec::new();
-        }
-        let added = self.added.iter().map(|a| a.1.clone());
-        self.rules.iter().map(|r| r.old.clone()).chain(added).collect()
-    }
+
     fn caution(&self, _: &RelPath, row: usize) -> Option<&'static str> {
         // A version or a name in an entry that stands is what was asked for.
         let added = row >= self.rules.len();

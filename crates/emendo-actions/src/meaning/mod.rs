@@ -11,7 +11,7 @@ pub(crate) use place::{Place, Rewritten};
 pub use rows::renames;
 pub(crate) use rows::{Row, Rows, excepted, joint, overload, row_digest};
 
-use crate::contract::{Found, Needs, NoteDraft, What};
+use crate::contract::{Found, Needs, NoteDraft, Old, Replaces, Subject, What};
 
 /// Looks for the symbols of an action, and for what is left of them.
 pub struct SymbolRunner {
@@ -50,6 +50,36 @@ impl Meant {
 }
 
 impl SymbolRunner {
+    /// What a file must hold.
+    pub(crate) fn needs(&self) -> &Needs {
+        &self.needs
+    }
+
+    /// The symbols that it names.
+    pub(crate) fn symbols(&self) -> Vec<String> {
+        let all = self.rows.written().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
+        let kept = self.rows.except.iter().filter(|e| !e.contains('*')).cloned();
+        all.flatten().chain(kept).collect()
+    }
+
+    /// The symbols whose uses it looks for.
+    pub(crate) fn subjects(&self) -> Vec<Subject> {
+        let member = self.what.member();
+        let olds = self.rows.all.iter().flat_map(|r| &r.olds);
+        olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
+    }
+
+    /// What is to be gone, and what is there instead.
+    pub(crate) fn replaces(&self) -> Replaces {
+        let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::NONE };
+        for r in self.rows.written() {
+            let (what, advice) = (self.what, r.advice.clone());
+            out.old.push(Old { symbol: r.olds[0].clone(), what, advice });
+            out.new.extend(r.new.clone());
+        }
+        out
+    }
+
     pub(crate) fn note(&self, r: &Row, at: Span, out: &mut Found) {
         out.notes.push(NoteDraft { at, say: format!("`{}`: {}", r.olds[0], r.said()) });
     }

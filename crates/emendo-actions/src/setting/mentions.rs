@@ -6,7 +6,7 @@ use emendo_languages::language_of;
 use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
-use crate::contract::{Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
+use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
 use crate::setting::rule::Rule;
 
 /// A form in which a key is mentioned: what stands before and behind it.
@@ -112,9 +112,10 @@ fn spelled(text: &str, within: Span, key: &str, below: bool) -> Vec<Span> {
 }
 
 impl Runner for MentionRunner {
-    fn kind(&self) -> &'static str {
-        "setting"
+    fn asks(&self) -> Asks {
+        Asks { kind: "setting", language: self.language, needs: self.needs.clone(), ..Asks::NONE }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         let fits = match self.language {
             Some(l) => l.claims(path),
@@ -126,12 +127,6 @@ impl Runner for MentionRunner {
             }
         };
         fits && !self.scope.not_files.matches(path)
-    }
-    fn language(&self) -> Option<&'static Language> {
-        self.language
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

@@ -12,7 +12,9 @@ use emendo_text::{Diagnostic, RelPath, Span};
 
 use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;
-use crate::contract::{CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, action_digest};
+use crate::contract::{
+    Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, action_digest,
+};
 use crate::setting::rule::{Rule, draft};
 use crate::shared::{Filled, ValuePattern, fill};
 
@@ -220,21 +222,23 @@ struct SettingRunner {
 }
 
 impl Runner for SettingRunner {
-    fn kind(&self) -> &'static str {
-        "setting"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "setting",
+            needs: self.needs.clone(),
+            rows: {
+                let star = |r: &Rule| if r.all_below { "*" } else { "" };
+                self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()
+            },
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         let named = self.scope.files.is_some();
         format_of(path).is_some()
             && self.scope.covers(path)
             && (named || ecosystem_of(path).is_none() && !is_lock(path))
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn rows(&self) -> Vec<String> {
-        let star = |r: &Rule| if r.all_below { "*" } else { "" };
-        self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

@@ -22,7 +22,7 @@ use self::packs::Packs;
 use self::results::Results;
 use self::targets::{Hit, Site, Targets};
 use crate::contract::{
-    Change, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, Subject, Tie, action_digest,
+    Asks, Change, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, Tie, action_digest,
 };
 use crate::meaning::Place;
 use crate::shared::{covers_code, language};
@@ -202,32 +202,22 @@ struct SignatureRunner {
 }
 
 impl Runner for SignatureRunner {
-    fn kind(&self) -> &'static str {
-        "signature"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "signature",
+            language: Some(self.language),
+            needs: self.needs.clone(),
+            symbols: self.targets.symbols(),
+            subjects: self.targets.subjects(),
+            asks_declarations: true,
+            changes_declarations: true,
+            once: self.once,
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.covers)(path)
-    }
-    fn language(&self) -> Option<&'static Language> {
-        Some(self.language)
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn symbols(&self) -> Vec<String> {
-        self.targets.symbols()
-    }
-    fn subjects(&self) -> Vec<Subject> {
-        self.targets.subjects()
-    }
-    fn asks_declarations(&self) -> bool {
-        true
-    }
-    fn changes_declarations(&self) -> bool {
-        true
-    }
-    fn once(&self) -> bool {
-        self.once
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

@@ -5,7 +5,7 @@ use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
 
-use crate::contract::{CompileCx, Found, Needs, Runner, Subject, Tie, What};
+use crate::contract::{CompileCx, Found, Needs, Subject, Tie, What};
 use crate::meaning::{Place, SymbolRunner};
 use crate::signature::callable::{Assigned, Callable};
 

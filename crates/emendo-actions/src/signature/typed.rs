@@ -8,8 +8,8 @@ use emendo_recipe::Action;
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
 use crate::contract::{
-    Change, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses,
-    action_digest,
+    Asks, Change, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie,
+    Uses, action_digest,
 };
 use crate::meaning::Place;
 use crate::shared::{covers_code, type_of};
@@ -80,33 +80,25 @@ pub(super) fn compile(
 }
 
 impl Runner for TypedRunner {
-    fn kind(&self) -> &'static str {
-        "signature"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "signature",
+            language: Some(self.language),
+            needs: self.needs.clone(),
+            symbols: self.wanted.symbols().to_vec(),
+            subjects: {
+                let all = self.wanted.symbols().iter();
+                all.map(|s| Subject { symbol: s.clone(), member: false }).collect()
+            },
+            asks_declarations: true,
+            changes_declarations: true,
+            follows: true,
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.covers)(path)
-    }
-    fn language(&self) -> Option<&'static Language> {
-        Some(self.language)
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn symbols(&self) -> Vec<String> {
-        self.wanted.symbols().to_vec()
-    }
-    fn subjects(&self) -> Vec<Subject> {
-        let all = self.wanted.symbols().iter();
-        all.map(|s| Subject { symbol: s.clone(), member: false }).collect()
-    }
-    fn asks_declarations(&self) -> bool {
-        true
-    }
-    fn changes_declarations(&self) -> bool {
-        true
-    }
-    fn follows(&self) -> bool {
-        true
     }
 
     fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {

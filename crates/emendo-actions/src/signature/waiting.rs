@@ -9,7 +9,7 @@ use emendo_recipe::{Action, Text, Value};
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
 use crate::contract::{
-    CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Subject, Tie, Uses, What,
+    Asks, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Tie, Uses, What,
     action_digest,
 };
 use crate::meaning::{Place, SymbolRunner};
@@ -136,35 +136,23 @@ enum UseSite {
 }
 
 impl Runner for WaitRunner {
-    fn kind(&self) -> &'static str {
-        "signature"
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "signature",
+            language: Some(self.language),
+            needs: self.needs.clone(),
+            symbols: self.targets.symbols(),
+            subjects: self.targets.subjects(),
+            asks_declarations: true,
+            changes_declarations: true,
+            follows: self.on,
+            spreads: self.on,
+            ..Asks::NONE
+        }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.covers)(path)
-    }
-    fn language(&self) -> Option<&'static Language> {
-        Some(self.language)
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn symbols(&self) -> Vec<String> {
-        self.targets.symbols()
-    }
-    fn subjects(&self) -> Vec<Subject> {
-        self.targets.subjects()
-    }
-    fn asks_declarations(&self) -> bool {
-        true
-    }
-    fn changes_declarations(&self) -> bool {
-        true
-    }
-    fn follows(&self) -> bool {
-        self.on
-    }
-    fn spreads(&self) -> bool {
-        self.on
     }
 
     fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {

@@ -6,7 +6,7 @@ use emendo_languages::language_of;
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span, Splice};
 
-use crate::contract::{Change, Draft, FileCx, Found, Needs, Remains, Runner, Tie, What};
+use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, Remains, Runner, Tie, What};
 use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
 
 /// Marks by which comments link to a name.
@@ -227,15 +227,14 @@ impl Mentions {
 }
 
 impl Runner for Mentions {
-    fn kind(&self) -> &'static str {
-        "symbol"
+    fn asks(&self) -> Asks {
+        Asks { kind: "symbol", needs: self.needs.clone(), ..Asks::NONE }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         (self.covers)(path)
     }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
+
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         for (row, at, target) in self.rows.spelled_in(cx.text, &self.rows.hinted(cx.text)) {
             // A single word is too little of a name where nothing else tells.
@@ -278,16 +277,16 @@ impl TextWatch {
 }
 
 impl Runner for TextWatch {
-    fn kind(&self) -> &'static str {
-        "leftovers"
+    fn asks(&self) -> Asks {
+        Asks { kind: "leftovers", needs: self.needs.clone(), ..Asks::NONE }
     }
+
     fn covers(&self, path: &RelPath) -> bool {
         language_of(path).is_none()
     }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
+
     fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}
+
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
         let mut held = vec![false; self.symbols.len()];
         for hit in self.scan.iter().flat_map(|s| s.find_overlapping_iter(cx.text)) {

@@ -5,16 +5,13 @@ mod mentions;
 mod remains;
 mod uses;
 
-use emendo_lang::Language;
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
 pub(crate) use crate::meaning::overload;
 pub use crate::symbol::mentions::TextWatch;
 
-use crate::contract::{
-    CompileCx, FileCx, Found, Kind, Needs, Old, Remains, Replaces, Runner, Subject, What,
-};
+use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, Remains, Runner, What};
 use crate::meaning::{Place, Rows, SymbolRunner, joint};
 use crate::shared::{covers_code, language};
 use crate::symbol::mentions::Mentions;
@@ -127,37 +124,27 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
 }
 
 impl Runner for SymbolRunner {
-    fn kind(&self) -> &'static str {
-        "symbol"
-    }
-    fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
-    }
-    fn language(&self) -> Option<&'static Language> {
-        Some(self.rows.language)
-    }
-    fn needs(&self) -> &Needs {
-        &self.needs
-    }
-    fn symbols(&self) -> Vec<String> {
-        let all = self.rows.written().flat_map(|r| [r.olds.first().cloned(), r.new.clone()]);
-        let kept = self.rows.except.iter().filter(|e| !e.contains('*')).cloned();
-        all.flatten().chain(kept).collect()
-    }
-    fn subjects(&self) -> Vec<Subject> {
-        let member = self.what.member();
-        let olds = self.rows.all.iter().flat_map(|r| &r.olds);
-        olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
-    }
-    fn packages(&self) -> Vec<String> {
-        if self.what == What::Package {
-            self.rows.written().filter_map(|r| r.olds.first().cloned()).collect()
-        } else {
-            Vec::new()
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "symbol",
+            language: Some(self.rows.language),
+            needs: self.needs.clone(),
+            symbols: self.symbols(),
+            subjects: self.subjects(),
+            packages: if self.what == What::Package {
+                self.rows.written().filter_map(|r| r.olds.first().cloned()).collect()
+            } else {
+                Vec::new()
+            },
+            asks_declarations: true,
+            rows: self.rows.written().map(|r| r.olds[0].clone()).collect(),
+            replaces: self.replaces(),
+            ..Asks::NONE
         }
     }
-    fn asks_declarations(&self) -> bool {
-        true
+
+    fn covers(&self, path: &RelPath) -> bool {
+        (self.covers)(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
@@ -171,20 +158,6 @@ impl Runner for SymbolRunner {
             }
         }
         self.in_text(&place, out);
-    }
-
-    fn rows(&self) -> Vec<String> {
-        self.rows.written().map(|r| r.olds[0].clone()).collect()
-    }
-
-    fn replaces(&self) -> Replaces {
-        let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::default() };
-        for r in self.rows.written() {
-            let (what, advice) = (self.what, r.advice.clone());
-            out.old.push(Old { symbol: r.olds[0].clone(), what, advice });
-            out.new.extend(r.new.clone());
-        }
-        out
     }
 
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {

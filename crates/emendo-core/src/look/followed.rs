@@ -2,13 +2,13 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use emendo_actions::{Code, Declaration, FileCx, Followed, Runner};
+use emendo_actions::{Code, Declaration, FileCx, Followed};
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Lines, RelPath, Span, Text};
 use rayon::prelude::*;
 
 use crate::look::truths::Truths;
-use crate::plan::{Declared, Narrow, Plan};
+use crate::plan::{Declared, Narrow, Plan, PlannedAction};
 use crate::project::Project;
 
 /// Looks for the declarations that actions follow, and for their uses.
@@ -24,17 +24,17 @@ pub(crate) fn follow(
         step.actions.iter().enumerate().map(move |(r, action)| ((s, r), step, action))
     });
     let mut out: BTreeMap<usize, Vec<Followed>> = BTreeMap::new();
-    for ((n, at), step, action) in actions.filter(|a| a.2.runner.follows()) {
+    for ((n, at), step, action) in actions.filter(|a| a.2.asks.follows) {
         let runner = action.runner.as_ref();
         let packages = &step.packages;
-        let look = Looking { project, index, runner, packages };
-        let narrow = Narrow::new([runner.needs()], &Declared::default(), &[]);
+        let look = Looking { project, index, action, packages };
+        let narrow = Narrow::new([&action.asks.needs], &Declared::default(), &[]);
         let declared: Vec<(RelPath, Declaration)> = files
             .par_iter()
             .filter(|p| truths.cover(action, p))
             .flat_map_iter(|path| {
                 let wanted =
-                    |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(runner.needs());
+                    |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(&action.asks.needs);
                 let found = look.read(path, &wanted, &[], &|cx| runner.declares(cx));
                 found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
             })
@@ -50,7 +50,7 @@ pub(crate) fn follow(
         look.uses(files, &mut followed);
         // What uses them may be a declaration that changes too.
         let mut from = 0;
-        while runner.spreads() && from < followed.len() {
+        while action.asks.spreads && from < followed.len() {
             let users = followed[from..].iter().flat_map(|f| f.users.iter().cloned());
             let users: BTreeSet<RelPath> = users.filter(|p| truths.cover(action, p)).collect();
             from = followed.len();
@@ -77,7 +77,7 @@ pub(crate) fn follow(
 struct Looking<'a> {
     project: &'a Project,
     index: &'a Index,
-    runner: &'a dyn Runner,
+    action: &'a PlannedAction,
     packages: &'a [String],
 }
 
@@ -90,7 +90,7 @@ impl Looking<'_> {
         followed: &[Followed],
         ask: &dyn Fn(&FileCx<'_>) -> T,
     ) -> Option<T> {
-        let language = self.runner.language()?;
+        let language = self.action.asks.language?;
         let bytes = std::fs::read(self.project.path(path)).ok().filter(|b| wanted(b))?;
         let text = Text::decode(&bytes).ok()?;
         let tree = Tree::parse_file(language, path, text.as_str());
@@ -112,7 +112,7 @@ impl Looking<'_> {
 
     /// Adds where the declarations are used.
     fn uses(&self, files: &[RelPath], all: &mut [Followed]) {
-        let Some(language) = self.runner.language() else { return };
+        let Some(language) = self.action.asks.language else { return };
         if all.is_empty() {
             return;
         }
@@ -126,7 +126,7 @@ impl Looking<'_> {
                 let ask = |cx: &FileCx<'_>| {
                     let mut here = Vec::new();
                     for (i, f) in all.iter().enumerate().filter(|(_, f)| f.path != *path) {
-                        let uses = self.runner.uses(&f.declaration, cx);
+                        let uses = self.action.runner.uses(&f.declaration, cx);
                         let line = |at: Span| Lines::new(cx.text).line(at.start);
                         if uses.any {
                             here.push((i, path.clone(), uses.left.map(line)));

@@ -27,7 +27,7 @@ pub(crate) use seen::{Candidate, Seen, Wide};
 pub(crate) use truths::Truths;
 
 use crate::look::discover::{Discovered, Wider};
-use crate::plan::{Declared, Narrow, Plan, PlannedAction, Present};
+use crate::plan::{Declared, Narrow, Plan, PlannedAction, Present, Watch};
 use crate::project::{Project, Skipped, Skips, is_generated};
 
 /// Larger files are passed over.
@@ -145,8 +145,8 @@ impl Look<'_> {
 
     /// True if a file with these words matters by the words of the recipes.
     fn asked(&self, path: &RelPath, present: &Present<'_>) -> bool {
-        self.actions().any(|(_, a)| self.truths.cover(a, path) && present.meets(a.runner.needs()))
-            || self.watches().any(|r| r.covers(path) && r.needs().met(|w| present.holds(w)))
+        self.actions().any(|(_, a)| self.truths.cover(a, path) && present.meets(&a.asks.needs))
+            || self.watches().any(|w| w.runner.covers(path) && present.meets(&w.asks.needs))
     }
 
     /// True if a file with these words matters by what was found on the way.
@@ -179,19 +179,19 @@ impl Look<'_> {
         out
     }
 
-    fn watches(&self) -> impl Iterator<Item = &dyn emendo_actions::Runner> {
-        self.plan.watches.iter().map(|w| w.runner.as_ref())
+    fn watches(&self) -> impl Iterator<Item = &Watch> {
+        self.plan.watches.iter()
     }
 
     fn covered(&self, path: &RelPath) -> bool {
         self.actions().any(|(_, a)| self.truths.cover(a, path))
-            || self.watches().any(|r| r.covers(path))
+            || self.watches().any(|w| w.runner.covers(path))
     }
 
     fn subjects(&self) -> Vec<(&'static Language, Vec<Subject>)> {
         let mut out: Vec<(&'static Language, Vec<Subject>)> = Vec::new();
-        for r in self.actions().map(|(_, a)| &a.runner) {
-            let (Some(language), subjects) = (r.language(), r.subjects()) else { continue };
+        for r in self.actions().map(|(_, a)| &a.asks) {
+            let (Some(language), subjects) = (r.language, r.subjects.clone()) else { continue };
             if subjects.is_empty() {
                 continue;
             }
@@ -329,8 +329,8 @@ impl Look<'_> {
                 }
             }
             let mut wider: HashMap<(usize, usize), Vec<Wider>> = HashMap::new();
-            for (at, r) in self.actions().map(|(at, a)| (at, &a.runner)) {
-                let (Some(language), own) = (r.language(), r.subjects()) else { continue };
+            for (at, r) in self.actions().map(|(at, a)| (at, &a.asks)) {
+                let (Some(language), own) = (r.language, r.subjects.clone()) else { continue };
                 let Some(found) = discovered.get(language.id).filter(|_| !own.is_empty()) else {
                     continue;
                 };

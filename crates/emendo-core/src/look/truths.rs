@@ -187,7 +187,7 @@ impl Truths {
 
     /// The note at the step itself, where an action's conditions hold anywhere.
     pub(crate) fn step_note(&self, action: &PlannedAction) -> Option<String> {
-        action.runner.step_note().filter(|_| self.answered(action, |t| !t.holds.is_empty()))
+        action.asks.step_note.clone().filter(|_| self.answered(action, |t| !t.holds.is_empty()))
     }
 
     /// What was not asked, as for examples, holds.

@@ -9,7 +9,7 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
 
-use emendo_actions::{CompileCx, KINDS, Kind, Needs, Runner, Subject, named_symbol, renames};
+use emendo_actions::{Asks, CompileCx, KINDS, Kind, Needs, Subject, named_symbol, renames};
 use emendo_lang::{Language, Learned, LibraryType, Spellings};
 use emendo_languages::LANGUAGES;
 use emendo_recipe::{Condition, Recipe, Text};
@@ -18,8 +18,7 @@ use serde::{Deserialize, Serialize};
 
 pub(crate) use conditions::{Ask, Conditions, named};
 pub(crate) use narrow::{Declared, Kept, Narrow, Present};
-pub(crate) use step::PlannedAction;
-pub(crate) use step::{PlanStep, StepInfo, Watch};
+pub(crate) use step::{PlanStep, PlannedAction, StepInfo, Watch};
 
 use crate::edits::StepKey;
 use crate::plan::step::ToldType;
@@ -107,25 +106,25 @@ impl Plan {
         types: Vec<ToldType>,
         conditions: Vec<(usize, Arc<Conditions>)>,
     ) -> Self {
-        let runners = || steps.iter().flat_map(|s: &PlanStep| s.runners());
+        let asked = || steps.iter().flat_map(|s: &PlanStep| &s.actions).map(|a| &a.asks);
         let own = Declared {
-            types: runners()
-                .filter(|r| r.asks_declarations())
-                .filter(|r| r.language().is_some_and(|l| !l.imports.packages.is_empty()))
-                .flat_map(|r| type_names(&r.symbols()))
+            types: asked()
+                .filter(|a| a.asks_declarations)
+                .filter(|a| a.language.is_some_and(|l| !l.imports.packages.is_empty()))
+                .flat_map(|a| type_names(&a.symbols))
                 .collect(),
-            packages: runners().flat_map(|r| r.packages()).collect(),
-            supers: runners()
-                .filter_map(|r| Some((r.language()?, r.subjects())))
-                .flat_map(|(l, all)| supers(l, &all))
+            packages: asked().flat_map(|a| a.packages.clone()).collect(),
+            supers: asked()
+                .filter_map(|a| Some((a.language?, &a.subjects)))
+                .flat_map(|(l, all)| supers(l, all))
                 .collect(),
             words: BTreeSet::new(),
         };
         let watches = watches(&steps);
         let packages: BTreeSet<String> = steps.iter().flat_map(|s| &s.packages).cloned().collect();
-        let reach = reach(runners());
-        let needs = runners().map(|r| r.needs()).chain(reach.iter().map(|r| &r.1));
-        let needs = needs.chain(watches.iter().map(|w| w.runner.needs()));
+        let reach = reach(asked());
+        let needs = asked().map(|a| &a.needs).chain(reach.iter().map(|r| &r.1));
+        let needs = needs.chain(watches.iter().map(|w| &w.asks.needs));
         let narrow = Narrow::new(needs, &own, LANGUAGES);
         Self {
             recipes,
@@ -191,24 +190,24 @@ impl Plan {
 
     /// Steps with an action that does its work once.
     pub(crate) fn once_steps(&self) -> std::collections::HashSet<StepKey> {
-        let once = self.steps.iter().filter(|s| s.runners().any(|r| r.once()));
+        let once = self.steps.iter().filter(|s| s.actions.iter().any(|a| a.asks.once));
         once.map(|s| s.info.key.clone()).collect()
     }
 
     /// Questions that actions have about other files.
     pub fn queries(&self) -> Vec<std::sync::Arc<emendo_actions::Query>> {
-        self.steps.iter().flat_map(PlanStep::runners).flat_map(|r| r.queries()).collect()
+        self.steps.iter().flat_map(|s| &s.actions).flat_map(|a| a.asks.queries.clone()).collect()
     }
 
     /// True if an action asks other files for more than what they declare.
     pub(crate) fn asks_bodies(&self) -> bool {
-        let mut all = self.steps.iter().flat_map(PlanStep::runners);
-        !self.conditions.is_empty() || all.any(|r| r.follows() || !r.queries().is_empty())
+        let mut all = self.steps.iter().flat_map(|s| &s.actions);
+        !self.conditions.is_empty() || all.any(|a| a.asks.follows || !a.asks.queries.is_empty())
     }
 
     /// True if any step reads all manifests together.
     pub fn reads_manifests(&self) -> bool {
-        self.steps.iter().flat_map(PlanStep::runners).any(|r| r.reads_manifests())
+        self.steps.iter().flat_map(|s| &s.actions).any(|a| a.asks.reads_manifests)
     }
 }
 
@@ -381,6 +380,7 @@ impl Compiler {
                 let conditions = Conditions::of(recipe, around, action);
                 self.conditions.extend(conditions.iter().map(|c| (self.steps.len(), c.clone())));
                 actions.extend(runner.into_iter().chain(more).map(|runner| PlannedAction {
+                    asks: runner.asks(),
                     runner,
                     place: action.span,
                     conditions: conditions.clone(),
@@ -396,9 +396,9 @@ impl Compiler {
     fn packages(&mut self, first: usize) {
         let steps = self.steps[first..].iter();
         let packages: BTreeSet<String> = steps
-            .flat_map(PlanStep::runners)
-            .filter_map(|r| Some((r.language()?, r.symbols())))
-            .flat_map(|(l, all)| all.into_iter().map(|s| l.names.package(&s)).collect::<Vec<_>>())
+            .flat_map(|s| &s.actions)
+            .filter_map(|a| Some((a.asks.language?, &a.asks.symbols)))
+            .flat_map(|(l, all)| all.iter().map(|s| l.names.package(s)).collect::<Vec<_>>())
             .chain(self.types.iter().map(|(l, symbol, _)| l.names.package(symbol)))
             .collect();
         let packages: Vec<String> = packages.into_iter().filter(|p| !p.is_empty()).collect();
@@ -407,10 +407,10 @@ impl Compiler {
 }
 
 /// What files must hold that may pass a subject on.
-fn reach<'r>(runners: impl Iterator<Item = &'r dyn Runner>) -> Vec<(&'static str, Needs)> {
+fn reach<'r>(all: impl Iterator<Item = &'r Asks>) -> Vec<(&'static str, Needs)> {
     let mut out: Vec<(&'static str, Needs)> = Vec::new();
-    for r in runners {
-        let Some(language) = r.language().filter(|l| !l.exports.passing.is_empty()) else {
+    for r in all {
+        let Some(language) = r.language.filter(|l| !l.exports.passing.is_empty()) else {
             continue;
         };
         let names = &language.names;
@@ -419,7 +419,7 @@ fn reach<'r>(runners: impl Iterator<Item = &'r dyn Runner>) -> Vec<(&'static str
             // Where packages are imported whole, the name itself need not stand there.
             vec![if names.sure_wildcards { names.package(&owner) } else { owner }]
         };
-        let needs = Needs::of(r.subjects().into_iter().map(one));
+        let needs = Needs::of(r.subjects.iter().cloned().map(one));
         match out.iter_mut().find(|o| o.0 == language.id) {
             Some(known) => known.1.0.extend(needs.0),
             None => out.push((language.id, needs)),
@@ -454,12 +454,12 @@ fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Ra
     let mut out = Vec::new();
     let mut start = 0;
     for i in 1..steps.len() {
-        let before = || steps[start..i].iter().flat_map(PlanStep::runners);
-        let here = || steps[i].runners();
-        let declarations =
-            here().any(|r| r.asks_declarations()) && before().any(|r| r.changes_declarations());
+        let before = || steps[start..i].iter().flat_map(|s| &s.actions);
+        let here = || steps[i].actions.iter();
+        let declarations = here().any(|a| a.asks.asks_declarations)
+            && before().any(|a| a.asks.changes_declarations);
         let manifests =
-            here().any(|r| r.reads_manifests()) && before().any(|r| r.reads_manifests());
+            here().any(|a| a.asks.reads_manifests) && before().any(|a| a.asks.reads_manifests);
         let late = conditions.iter().any(|(n, c)| *n == i && c.is_late());
         if declarations || manifests || late {
             out.push(start..i);

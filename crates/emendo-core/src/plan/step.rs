@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_actions::Runner;
+use emendo_actions::{Asks, Runner};
 use emendo_lang::{Language, Learned};
 use serde::{Deserialize, Serialize};
 
@@ -36,6 +36,8 @@ pub struct StepInfo {
 pub struct PlannedAction {
     /// What finds its places.
     pub runner: Box<dyn Runner>,
+    /// What that asks of a run.
+    pub asks: Asks,
     /// Where it stands in its recipe: one action may need several runners.
     pub place: emendo_text::Span,
     /// What it waits for; none if it always applies.
@@ -54,13 +56,6 @@ pub struct PlanStep {
     pub packages: Vec<String>,
 }
 
-impl PlanStep {
-    /// What finds the places of its actions, in order.
-    pub fn runners(&self) -> impl Iterator<Item = &dyn Runner> {
-        self.actions.iter().map(|a| a.runner.as_ref())
-    }
-}
-
 /// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
 pub(crate) type ToldType = (&'static Language, String, Learned);
 
@@ -70,6 +65,8 @@ pub(crate) type About = BTreeMap<String, (StepKey, Option<String>)>;
 /// What looks for leftovers, for one kind of symbol in one language, or in files that are no code.
 pub(crate) struct Watch {
     pub(crate) runner: Box<dyn Runner>,
+    /// What that asks of a run.
+    pub(crate) asks: Asks,
     /// Each symbol with its step and what that advises.
     pub(crate) about: About,
 }

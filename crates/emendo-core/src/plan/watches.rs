@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use emendo_actions::{SymbolRunner, TextWatch, What};
+use emendo_actions::{Runner as _, SymbolRunner, TextWatch, What};
 use emendo_lang::Language;
 use emendo_languages::LANGUAGES;
 
@@ -14,9 +14,9 @@ pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
     for step in steps {
-        for runner in step.runners() {
-            let Some(language) = runner.language() else { continue };
-            let replaces = runner.replaces();
+        for asks in step.actions.iter().map(|a| &a.asks) {
+            let Some(language) = asks.language else { continue };
+            let replaces = asks.replaces.clone();
             new.extend(replaces.new);
             kept.extend(replaces.kept);
             for old in replaces.old {
@@ -35,11 +35,11 @@ pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
         mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
         let runner =
             SymbolRunner::watch(language, what, about.keys().cloned().collect(), kept.clone());
-        out.push(Watch { runner: Box::new(runner), about });
+        out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about });
     }
     if !mentioned.is_empty() {
         let runner = TextWatch::new(mentioned.keys().cloned().collect(), kept);
-        out.push(Watch { runner: Box::new(runner), about: mentioned });
+        out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
     }
     out
 }

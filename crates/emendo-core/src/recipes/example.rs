@@ -142,17 +142,17 @@ fn uncovered(
                 .filter(|s| s.0 == step.info.key.step && (from..to).contains(&s.1))
                 .map(|s| s.2)
                 .collect();
-            let rows = step.actions[from].runner.rows();
+            let rows = step.actions[from].asks.rows.clone();
             let missing = |row: Option<String>| Uncovered {
                 step: step.info.key.step.clone(),
-                kind: step.actions[from].runner.kind(),
+                kind: step.actions[from].asks.kind,
                 source: step.source.clone(),
                 span,
                 row,
             };
             all += rows.len().max(1);
             // A note at the step itself shows whenever it runs.
-            let told = step.actions[from].runner.step_note().is_some();
+            let told = step.actions[from].asks.step_note.is_some();
             if hits.is_empty() && !told {
                 out.push(missing(None));
             } else if rows.len() > 1 && !hits.contains(&None) {

@@ -232,9 +232,9 @@ fn narrow(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Dia
     }
     let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
     for step in all {
-        for PlannedAction { place, runner, .. } in &step.actions {
-            let open = runner.needs().0.iter().any(Vec::is_empty);
-            if *place == action.span && open && runner.step_note().is_none() {
+        for PlannedAction { place, asks, .. } in &step.actions {
+            let open = asks.needs.0.iter().any(Vec::is_empty);
+            if *place == action.span && open && asks.step_note.is_none() {
                 let at = action.table.text("old").or_else(|| action.table.text("find"));
                 let message = "every file of the language must be parsed for this: it has no word that could be looked for";
                 let d = Diagnostic::warning(message, at.map_or(action.span, |t| t.span));
@@ -252,8 +252,8 @@ fn grows(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diag
         return;
     }
     let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
-    let own = all.flat_map(|s| s.actions.iter().map(|a| (&a.place, &a.runner)));
-    if own.filter(|(place, _)| **place == action.span).any(|(_, r)| r.grows()) {
+    let own = all.flat_map(|s| s.actions.iter().map(|a| (&a.place, &a.asks)));
+    if own.filter(|(place, _)| **place == action.span).any(|(_, r)| r.grows) {
         let at = action.table.text("new").map_or(action.span, |t| t.span);
         let message =
             "`old` fits what `new` writes: a place that reads so already is taken for done";

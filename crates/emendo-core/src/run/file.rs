@@ -110,7 +110,7 @@ impl FileRun {
         let wanted: Vec<usize> = covering
             .into_iter()
             .filter(|i| {
-                step.actions[*i].runner.needs().met(|w| present.holds(w))
+                present.meets(&step.actions[*i].asks.needs)
                     || env.answers.wide.met(n, *i, text, wider)
                     || followed.iter().any(|f| f.leads(*i, &self.path))
             })
@@ -123,7 +123,8 @@ impl FileRun {
         let own: Vec<&str> = env.own.iter().filter(here).map(|o| o.text.as_str()).collect();
         for i in wanted {
             let runner = &step.actions[i].runner;
-            let code = runner.language().map(|l| self.code(l, env.answers.index.files()));
+            let code =
+                step.actions[i].asks.language.map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx {
                 path: &self.path,
                 text: &self.text,
@@ -159,10 +160,9 @@ impl FileRun {
         }
         let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
         let reached = env.answers.wide.any();
-        let watches =
-            watches.into_iter().filter(|w| w.runner.needs().met(|w| present.holds(w)) || reached);
+        let watches = watches.into_iter().filter(|w| present.meets(&w.asks.needs) || reached);
         for watch in watches.collect::<Vec<_>>() {
-            let code = watch.runner.language().map(|l| self.code(l, env.answers.index.files()));
+            let code = watch.asks.language.map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx {
                 path: &self.path,
                 text: &self.text,

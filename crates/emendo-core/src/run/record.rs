@@ -59,7 +59,7 @@ impl FileRun {
             let edit = Edit {
                 id: f.id,
                 step: step.info.key.clone(),
-                action: step.actions[f.draft.action.0].runner.kind().to_owned(),
+                action: step.actions[f.draft.action.0].asks.kind.to_owned(),
                 path: self.path.clone(),
                 line,
                 certainty,
