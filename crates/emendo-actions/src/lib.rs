@@ -30,4 +30,4 @@ pub use contract::{
 pub use meaning::{SymbolRunner, renames};
 pub use shared::named_symbol;
 pub use symbol::TextWatch;
-pub use table::{KINDS, recipe_kinds};
+pub use table::{KINDS, World, recipe_kinds};

@@ -56,7 +56,7 @@ pub use crate::project::{
 };
 pub use crate::recipes::{
     Checked, Kept, KeptRecipe, Messages, Ran, Shelf, Shipped, Tested, Uncovered, Unmet,
-    Verdict as ExampleVerdict, check, hints, read_source, recipe_files, test, unmet,
+    Verdict as ExampleVerdict, check, check_in, hints, read_source, recipe_files, test, unmet,
 };
 pub use crate::review::{
     Decided, FileRecord, Header, Proposal, Selection, SelectionError, StepTally, Summary, Tally,
@@ -64,5 +64,5 @@ pub use crate::review::{
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
 pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
-pub use emendo_actions::{Answer, Query, recipe_kinds};
+pub use emendo_actions::{Answer, Query, World, recipe_kinds};
 pub use emendo_lang::Certainty;

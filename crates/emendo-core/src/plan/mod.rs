@@ -9,7 +9,7 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
 
-use emendo_actions::{Asks, CompileCx, KINDS, Kind, Needs, Subject, named_symbol, renames};
+use emendo_actions::{Asks, CompileCx, Kind, Needs, Subject, World, named_symbol, renames};
 use emendo_lang::{Language, Learned, LibraryType, Spellings};
 use emendo_languages::LANGUAGES;
 use emendo_recipe::{Condition, Recipe, Text};
@@ -78,8 +78,8 @@ pub struct Plan {
 impl Plan {
     /// Compiles recipes in the order given. Gives the messages for each and those that it includes, in the order of
     /// [`Recipe::whole`]; the plan is only to be run if none is an error.
-    pub fn compile(recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
-        let mut compiler = Compiler::default();
+    pub fn compile(world: &World, recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
+        let mut compiler = Compiler { kinds: world.kinds.clone(), ..Compiler::default() };
         for recipe in recipes {
             let first = compiler.steps.len();
             compiler.root = recipe.id.clone();
@@ -279,6 +279,7 @@ fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>)
 struct Compiler {
     /// The id of the outermost recipe.
     root: String,
+    kinds: Vec<&'static dyn Kind>,
     steps: Vec<PlanStep>,
     messages: Vec<Vec<Diagnostic>>,
     types: Vec<ToldType>,
@@ -368,7 +369,7 @@ impl Compiler {
         for action in &step.actions {
             crate::plan::conditions::check(&Condition::of(&action.table), out);
             Diagnostic::all_about(out, "condition");
-            let kind: Option<&&dyn Kind> = KINDS.iter().find(|k| k.name() == action.kind.name());
+            let kind = self.kinds.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
             let mut cx = CompileCx { recipe, spellings, renamed: &self.renamed, out: &mut found };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));

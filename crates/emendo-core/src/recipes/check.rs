@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_actions::recipe_kinds;
+use emendo_actions::World;
 use emendo_recipe::{Recipe, Source, load};
 use emendo_text::{Diagnostic, Severity, Span};
 
@@ -46,6 +46,16 @@ impl Checked {
 
 /// Loads and compiles recipes in the order given.
 pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Checked {
+    check_in(&World::default(), sources, inputs, shelf)
+}
+
+/// The same with these kinds of actions.
+pub fn check_in(
+    world: &World,
+    sources: Vec<Source>,
+    inputs: &BTreeMap<String, String>,
+    shelf: &Shelf,
+) -> Checked {
     let several = sources.len() > 1;
     let mut recipes: Vec<Recipe> = Vec::new();
     let mut messages: Vec<Messages> = Vec::new();
@@ -59,7 +69,7 @@ pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Sh
             });
         }
         let at = messages.len();
-        let recipe = with_included(source, &given, shelf, &mut Vec::new(), &mut messages);
+        let recipe = with_included((world, shelf), source, &given, &mut Vec::new(), &mut messages);
         if let Some(twin) = recipes.iter().find(|r| r.id == recipe.id && !r.id.is_empty()) {
             let message = format!("`{}` has the same id: `{}`", twin.source.name, twin.id);
             let mut d = Diagnostic::error(message, Span::at(0)).help("name each recipe once");
@@ -69,7 +79,7 @@ pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Sh
         }
         recipes.push(recipe);
     }
-    let (plan, more) = Plan::compile(&recipes);
+    let (plan, more) = Plan::compile(world, &recipes);
     for (all, more) in messages.iter_mut().zip(more) {
         all.found.extend(more);
         all.found.sort_by_key(Diagnostic::start);
@@ -80,14 +90,14 @@ pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Sh
 
 /// Loads a recipe and what it includes. `stack`: the paths of those that are being loaded.
 fn with_included(
+    (world, shelf): (&World, &Shelf),
     source: Source,
     given: &BTreeMap<String, String>,
-    shelf: &Shelf,
     stack: &mut Vec<String>,
     messages: &mut Vec<Messages>,
 ) -> Recipe {
     let (name, text) = (source.name.clone(), source.text.clone());
-    let loaded = load(source, &recipe_kinds(), given);
+    let loaded = load(source, &world.recipe_kinds(), given);
     let mut recipe = loaded.recipe;
     let at = messages.len();
     messages.push(Messages { name, text, found: loaded.diagnostics });
@@ -128,7 +138,7 @@ fn with_included(
         }
         seen.push((found.path.clone(), include.inputs.clone(), word.span));
         let first = messages.len();
-        let inner = with_included(found, &include.inputs, shelf, stack, messages);
+        let inner = with_included((world, shelf), found, &include.inputs, stack, messages);
         let faults = messages[first..].iter().flat_map(|m| &m.found);
         let faults = faults.filter(|d| d.severity == Severity::Error).count();
         if faults > 0 {
