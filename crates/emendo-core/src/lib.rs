@@ -59,8 +59,8 @@ pub use crate::recipes::{
     Verdict as ExampleVerdict, check, check_in, hints, read_source, recipe_files, test, unmet,
 };
 pub use crate::review::{
-    Decided, FileRecord, Header, Proposal, Selection, SelectionError, StepTally, Summary, Tally,
-    Trailer, summarize,
+    Decided, FileRecord, Header, Proposal, Refusal, Selection, SelectionError, StepTally, Summary,
+    Tally, Trailer, summarize,
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
 pub use crate::session::{Applied, ApplyOptions, Session, SessionError};

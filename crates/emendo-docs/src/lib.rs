@@ -5,6 +5,15 @@
 //!   manifest names, each with the place that holds its version.
 //!
 //! Nothing here writes a file: every change is a span and a text.
+//!
+//! ```
+//! use emendo_docs::format_of;
+//! use emendo_text::RelPath;
+//!
+//! let path = RelPath::new("deploy/board.properties").expect("a path");
+//! let doc = (format_of(&path).expect("is known").read)("tidewire.port = 7070\n");
+//! assert_eq!(doc.all()[0].path(), "tidewire.port");
+//! ```
 
 mod doc;
 mod edits;

@@ -1,12 +1,23 @@
-//! Understands code: languages, trees, patterns with slots, aligned writing, and names.
+//! Understands code: what a language is, trees, the facts of a file, what names mean, types, and the index of a project.
 //!
-//! - [`Language`] holds the facts of one language; the languages themselves lie in a crate of their own.
+//! From the ground up:
+//!
+//! - [`Certainty`], [`Fact`], [`Import`] and [`Files`] are plain data that everything else speaks of.
+//! - [`Language`] holds the facts of one language, in groups; the languages themselves lie in a crate of their own.
 //! - [`Tree`] is a parsed text; it always exists, with or without syntax errors.
-//! - [`Pattern`] is a piece of source with slots, compiled for one language; [`Pattern::matches`]
-//!   finds its places, [`Replacement`] writes another pattern over one of them, token by token.
-//! - [`FileFacts`] are the imports, scopes and words of one file; a [`Resolver`] answers with them
-//!   whether a name at a place means a symbol, and how sure that is.
-//! - [`ImportPlan`] turns added and dropped imports into splices in the file's own order.
+//! - [`FileFacts`] are the imports, scopes, words and types of one file, from one pass over its tree.
+//! - [`Ty`] is a static type, and [`Learned`] what is told of a type of a library.
+//! - [`Project`] is all that a file may ask of what is around it; [`NoProject`] is nothing, [`Index`] a project's files.
+//! - A [`Resolver`] answers for one file whether a name at a place means a symbol and how sure that is, what type an
+//!   expression has, and whose member a word is.
+//!
+//! ```
+//! use emendo_lang::Names;
+//!
+//! let names = Names { separator: ".", ..Names::NONE };
+//! assert_eq!(names.last("tidewire.client.Station"), "Station");
+//! assert_eq!(names.parent("tidewire.client.Station"), "tidewire.client");
+//! ```
 
 mod facts;
 mod ground;

@@ -7,6 +7,17 @@
 //! - [`Source`] is a recipe's text with the folder it may read from.
 //! - [`Recipe`] holds [`Step`]s, each with [`Action`]s in the order of the file, and [`Example`]s.
 //! - [`Table`], [`Node`] and [`Text`] are values with their places, for messages.
+//!
+//! ```
+//! use emendo_recipe::{Source, load};
+//!
+//! let text = "emendo = 1\nid = \"tide\"\ntitle = \"Tide\"\n".to_owned();
+//! let name = "tide.toml".to_owned();
+//! let source = Source { path: name.clone(), name, text, beside: Default::default() };
+//! let loaded = load(source, &[], &Default::default());
+//! assert_eq!(loaded.recipe.id, "tide");
+//! assert!(loaded.recipe.steps.is_empty());
+//! ```
 
 mod draft;
 mod keys;

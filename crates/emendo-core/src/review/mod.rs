@@ -6,6 +6,6 @@ mod summary;
 
 pub(crate) use proposal::ProposalWriter;
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
-pub use select::{Decided, Selection, SelectionError};
+pub use select::{Decided, Refusal, Selection, SelectionError};
 pub(crate) use select::{accept, select};
 pub use summary::{StepTally, Summary, Tally, summarize};

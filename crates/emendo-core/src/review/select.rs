@@ -28,6 +28,21 @@ pub struct Selection {
     pub all: bool,
 }
 
+/// Why an edit that was meant is not decided.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Refusal {
+    /// It is held back, for this reason.
+    Withheld(String),
+    /// It is a choice: one of its alternatives must be picked.
+    Choice,
+    /// It calls for caution: it must be named, by its step or itself.
+    Caution,
+    /// It is unsure: it must be asked for.
+    Unsure,
+    /// Another reason, in words.
+    Other(String),
+}
+
 /// What became of a selection.
 #[derive(Clone, Debug, Default)]
 pub struct Decided {
@@ -36,7 +51,7 @@ pub struct Decided {
     /// Edits that were accepted along, since others build on them.
     pub along: Vec<Edit>,
     /// Edits that were meant and not decided, with the reason.
-    pub refused: Vec<(Edit, String)>,
+    pub refused: Vec<(Edit, Refusal)>,
 }
 
 /// The decidable edits of a selection, in order.
@@ -107,23 +122,21 @@ pub(crate) fn accept(
     for e in select(proposal, s)? {
         let explicit = !s.edits.is_empty();
         let status = decisions.status(e);
-        let refuse = |why: &str| Some((e.clone(), why.to_owned()));
+        let refuse = |why: Refusal| Some((e.clone(), why));
         let refused = match (&e.standing, &status) {
             (_, Status::Accepted(_)) => continue,
             (_, Status::Rejected) if !explicit => continue,
             (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => {
-                refuse(&format!("it is held back: {why}"))
+                refuse(Refusal::Withheld(why.clone()))
             }
-            _ if !e.options.is_empty() => refuse("it is a choice: pick one with `emendo choose`"),
-            _ if e.caution.is_some() && !named(e) => {
-                refuse("it calls for caution: name it with `--step` or `--edit`")
-            }
+            _ if !e.options.is_empty() => refuse(Refusal::Choice),
+            _ if e.caution.is_some() && !named(e) => refuse(Refusal::Caution),
             _ if e.certainty == Certainty::Unsure
                 && !explicit
                 && !s.all
                 && s.certainty != Some(Certainty::Unsure) =>
             {
-                refuse("it is unsure: ask for it with `--certainty unsure` or `--edit`")
+                refuse(Refusal::Unsure)
             }
             _ => None,
         };
@@ -132,7 +145,7 @@ pub(crate) fn accept(
             continue;
         }
         match parents(e, &by_id, &by_tie, decisions) {
-            Err(why) => out.refused.push((e.clone(), why)),
+            Err(why) => out.refused.push((e.clone(), Refusal::Other(why))),
             Ok(parents) => {
                 for p in parents.into_iter().filter(|p| seen.insert(p.id)) {
                     log.push(Decision::about(p, Verdict::Accepted { seal: p.seal }));

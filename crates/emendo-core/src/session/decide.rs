@@ -1,7 +1,7 @@
 //! Decisions about edits.
 
 use crate::edits::{Decision, Decisions, Edit, Status, Verdict};
-use crate::review::{Decided, Proposal, Selection, accept, select};
+use crate::review::{Decided, Proposal, Refusal, Selection, accept, select};
 use crate::session::Session;
 use crate::session::error::SessionError;
 
@@ -65,20 +65,20 @@ impl Session {
                     out.decided.push(e.clone());
                 }
                 None if e.options.is_empty() => {
-                    out.refused.push((e.clone(), "it is no choice".into()));
+                    out.refused.push((e.clone(), Refusal::Other("it is no choice".into())));
                 }
                 None => {
                     let labels: Vec<&str> = e.options.iter().map(|o| o.label.as_str()).collect();
-                    out.refused
-                        .push((e.clone(), format!("its alternatives are: {}", labels.join(", "))));
+                    let why = format!("its alternatives are: {}", labels.join(", "));
+                    out.refused.push((e.clone(), Refusal::Other(why)));
                 }
             }
         }
         if out.decided.is_empty() {
-            let why = out
-                .refused
-                .first()
-                .map_or(String::new(), |(e, why)| format!(" (`{}`: {why})", e.id.short(8)));
+            let why = match out.refused.first() {
+                Some((e, Refusal::Other(why))) => format!(" (`{}`: {why})", e.id.short(8)),
+                _ => String::new(),
+            };
             return Err(SessionError::Selection(crate::review::SelectionError(format!(
                 "no selected edit has an alternative `{label}`{why}"
             ))));

@@ -4,7 +4,7 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Certainty, Decided, Selection};
+use emendo_core::{Certainty, Decided, Refusal, Selection};
 use serde_json::json;
 
 use crate::commands::propose::edit_json;
@@ -115,8 +115,11 @@ fn report(globals: &Globals, d: &Decided, word: &str) -> anyhow::Result<ExitCode
         let edits = |list: &[emendo_core::Edit]| {
             list.iter().map(|e| edit_json(e, &decisions)).collect::<Vec<_>>()
         };
-        let refused: Vec<_> =
-            d.refused.iter().map(|(e, why)| json!({ "edit": e.id, "because": why })).collect();
+        let refused: Vec<_> = d
+            .refused
+            .iter()
+            .map(|(e, why)| json!({ "edit": e.id, "because": refusal(why) }))
+            .collect();
         let value =
             json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused });
         serde_json::to_writer_pretty(&mut out, &value)?;
@@ -143,6 +146,7 @@ fn report(globals: &Globals, d: &Decided, word: &str) -> anyhow::Result<ExitCode
     if !d.refused.is_empty() {
         writeln!(out, "not {word}: {}", count(d.refused.len(), "edit"))?;
         for (e, why) in d.refused.iter().take(SHOWN) {
+            let why = refusal(why);
             writeln!(out, "  {} {why}", show::head(e))?;
         }
         if d.refused.len() > SHOWN {
@@ -150,4 +154,15 @@ fn report(globals: &Globals, d: &Decided, word: &str) -> anyhow::Result<ExitCode
         }
     }
     Ok(ExitCode::SUCCESS)
+}
+
+/// Why an edit is not decided, with the way out.
+fn refusal(why: &Refusal) -> String {
+    match why {
+        Refusal::Withheld(why) => format!("it is held back: {why}"),
+        Refusal::Choice => "it is a choice: pick one with `emendo choose`".into(),
+        Refusal::Caution => "it calls for caution: name it with `--step` or `--edit`".into(),
+        Refusal::Unsure => "it is unsure: ask for it with `--certainty unsure` or `--edit`".into(),
+        Refusal::Other(why) => why.clone(),
+    }
 }
