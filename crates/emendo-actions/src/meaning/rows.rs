@@ -312,7 +312,7 @@ fn later_names(symbol: &str, action: &Action, recipe: &emendo_recipe::Recipe) ->
     let mut out: Vec<String> = Vec::new();
     let mut name = symbol.to_owned();
     for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.renames_symbols()) {
-        for (old, new) in crate::meaning::rows::renames(a, &recipe.source) {
+        for (old, new) in renames(a, &recipe.source) {
             let rest = name.strip_prefix(old.as_str());
             if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
                 name = format!("{new}{rest}");

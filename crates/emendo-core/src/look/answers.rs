@@ -49,7 +49,7 @@ pub(crate) fn ask(
             .par_iter()
             .filter(covered)
             .flat_map_iter(|path| {
-                let bytes = std::fs::read(project.path(path)).unwrap_or_default();
+                let bytes = project.bytes(path).unwrap_or_default();
                 let wanted = narrow.may_matter(&bytes) && narrow.present(&bytes).meets(&needs);
                 let text = Text::decode(&bytes).ok().filter(|_| wanted);
                 text.map_or(Vec::new(), |t| answers_in(&query, path, t.as_str()))

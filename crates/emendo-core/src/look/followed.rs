@@ -91,7 +91,7 @@ impl Looking<'_> {
         ask: &dyn Fn(&FileCx<'_>) -> T,
     ) -> Option<T> {
         let language = self.action.asks.language?;
-        let bytes = std::fs::read(self.project.path(path)).ok().filter(|b| wanted(b))?;
+        let bytes = self.project.bytes(path).ok().filter(|b| wanted(b))?;
         let text = Text::decode(&bytes).ok()?;
         let tree = Tree::parse_file(language, path, text.as_str());
         let facts = FileFacts::of_file(language, &tree, text.as_str(), path, self.index.files());

@@ -140,7 +140,7 @@ impl Look<'_> {
     fn for_all(&self, path: &RelPath) -> bool {
         let language = language_of(path).filter(|l| l.modules.is_none());
         language.is_some_and(|l| !l.exports.passing.is_empty())
-            && std::fs::read(self.project.path(path)).is_ok_and(|b| passes(language, &b))
+            && self.project.bytes(path).is_ok_and(|b| passes(language, &b))
     }
 
     /// True if a file with these words matters by the words of the recipes.
@@ -282,9 +282,8 @@ impl Look<'_> {
         wanted: &dyn Fn(&str) -> bool,
         index: &Index,
     ) -> Vec<String> {
-        let full = self.project.path(path);
-        let small = std::fs::metadata(&full).is_ok_and(|m| m.len() <= MAX_FILE);
-        let bytes = small.then(|| std::fs::read(&full).ok()).flatten().unwrap_or_default();
+        let small = self.project.size(path).is_ok_and(|size| size <= MAX_FILE);
+        let bytes = small.then(|| self.project.bytes(path).ok()).flatten().unwrap_or_default();
         if !narrow.may_matter(&bytes) {
             return Vec::new();
         }
@@ -402,13 +401,12 @@ impl Look<'_> {
         index: &Index,
     ) -> Option<Looked> {
         let mut out = Looked::default();
-        let full = self.project.path(path);
-        let size = std::fs::metadata(&full).map(|m| m.len()).unwrap_or(0);
+        let size = self.project.size(path).unwrap_or(0);
         if size > MAX_FILE {
             out.skipped = Some((path.clone(), Skipped::Large));
             return Some(out);
         }
-        let Ok(bytes) = std::fs::read(&full) else {
+        let Ok(bytes) = self.project.bytes(path) else {
             out.skipped = Some((path.clone(), Skipped::Unreadable));
             return Some(out);
         };

@@ -105,9 +105,8 @@ pub fn search(project: &Project, pattern: &Pattern) -> Search {
 }
 
 fn read(project: &Project, path: &RelPath) -> Option<Vec<u8>> {
-    let full = project.path(path);
-    let size = std::fs::metadata(&full).ok()?.len();
-    if size > MAX_FILE { None } else { std::fs::read(full).ok() }
+    let size = project.size(path).ok()?;
+    if size > MAX_FILE { None } else { project.bytes(path).ok() }
 }
 
 /// A parsed file, for questions about it.

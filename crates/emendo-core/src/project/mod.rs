@@ -125,6 +125,28 @@ impl Project {
         self.root.join(path.as_path())
     }
 
+    /// The bytes of a file: the one way in which a run reads files of the project.
+    ///
+    /// # Errors
+    /// If it cannot be read.
+    pub fn bytes(&self, path: &RelPath) -> std::io::Result<Vec<u8>> {
+        std::fs::read(self.path(path))
+    }
+
+    /// How many bytes a file has.
+    ///
+    /// # Errors
+    /// If there is no such file.
+    pub fn size(&self, path: &RelPath) -> std::io::Result<u64> {
+        Ok(std::fs::metadata(self.path(path))?.len())
+    }
+
+    /// A path as the program was given it, inside the project; none if it lies elsewhere.
+    pub fn inside(&self, path: &str) -> Option<RelPath> {
+        let full = std::fs::canonicalize(path).ok()?;
+        RelPath::from_path(full.strip_prefix(&self.root).ok()?).ok()
+    }
+
     /// The state folder, checked; not made.
     ///
     /// # Errors

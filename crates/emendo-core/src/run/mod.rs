@@ -94,7 +94,7 @@ impl<'a> Walking<'a> {
         let mut seen = seen;
         for path in followed.values().flatten().flat_map(|f| &f.users) {
             if let Err(i) = seen.candidates.binary_search_by(|c| c.path.cmp(path)) {
-                let size = std::fs::metadata(engine.project.path(path)).map_or(0, |m| m.len());
+                let size = engine.project.size(path).unwrap_or(0);
                 seen.candidates.insert(i, Candidate { path: path.clone(), size });
             }
         }
@@ -203,10 +203,11 @@ impl Engine<'_> {
     pub(crate) fn start(&self) -> Walking<'_> {
         let mut walked = walk(self.project, self.with);
         // A recipe speaks of the old API because it must.
-        let own: Vec<RelPath> = self.plan.sources.iter().filter_map(|p| self.inside(p)).collect();
+        let own: Vec<RelPath> =
+            self.plan.sources.iter().filter_map(|p| self.project.inside(p)).collect();
         let folders = self.project.recipe_folders().iter();
         let kept: Vec<RelPath> =
-            folders.filter_map(|f| self.inside(&f.display().to_string())).collect();
+            folders.filter_map(|f| self.project.inside(&f.display().to_string())).collect();
         let below = |p: &RelPath, folder: &RelPath| {
             p.as_str().strip_prefix(folder.as_str()).is_some_and(|r| r.starts_with('/'))
         };
@@ -218,12 +219,6 @@ impl Engine<'_> {
         let compared = (self.memory.zip(stamps.as_ref()))
             .and_then(|(memory, stamps)| memory.compare(&self.look(&truths), stamps));
         Walking { engine: self, files, truths, walked: walked.skipped, stamps, compared }
-    }
-
-    /// The path of a file inside the project.
-    fn inside(&self, path: &str) -> Option<RelPath> {
-        let full = std::fs::canonicalize(path).ok()?;
-        RelPath::from_path(full.strip_prefix(self.project.root()).ok()?).ok()
     }
 
     fn step_notes(&self, truths: &Truths) -> Vec<Note> {
@@ -328,7 +323,7 @@ impl Engine<'_> {
     }
 
     fn open(&self, path: RelPath) -> Option<FileRun> {
-        let bytes = std::fs::read(self.project.path(&path)).ok()?;
+        let bytes = self.project.bytes(&path).ok()?;
         let text = Text::decode(&bytes).ok()?;
         Some(FileRun::new(path, text, Digest::of(&bytes)))
     }

@@ -2,16 +2,15 @@
 
 mod walk;
 
+use emendo_text::{RelPath, Span};
+use tree_sitter::{InputEdit, Node, Parser, Point, Range};
+
 pub use walk::{
     children, children_with_fields, descend, holds_code, is_separator, skipped, span, spliced,
     token_texts, tokens, walk, walk_cursor, words_in,
 };
 
-use emendo_text::{RelPath, Span};
-use tree_sitter::{InputEdit, Node, Parser, Point, Range};
-
-use crate::language::Language;
-use crate::language::Layer;
+use crate::language::{Language, Layer};
 
 /// Layers within layers: loose tokens within loose tokens.
 const MAX_LAYERS: usize = 4;

@@ -53,19 +53,11 @@ pub(crate) const EXCEPTIONS: &[Exception] = &[
         "crates/emendo-core/src/edits/decisions.rs",
         "reads and writes the program's own state, no file of the project",
     ),
-    due("project files", "crates/emendo-core/src/look/answers.rs", "waits for one reader of files"),
-    due(
-        "project files",
-        "crates/emendo-core/src/look/followed.rs",
-        "waits for one reader of files",
-    ),
     due(
         "project files",
         "crates/emendo-core/src/look/memory.rs",
         "reads and writes the program's own state, no file of the project",
     ),
-    due("project files", "crates/emendo-core/src/look/mod.rs", "waits for one reader of files"),
-    due("project files", "crates/emendo-core/src/look/search.rs", "waits for one reader of files"),
     due(
         "project files",
         "crates/emendo-core/src/recipes/example.rs",
@@ -81,8 +73,7 @@ pub(crate) const EXCEPTIONS: &[Exception] = &[
         "crates/emendo-core/src/review/proposal.rs",
         "reads and writes the program's own state, no file of the project",
     ),
-    due("project files", "crates/emendo-core/src/run/mod.rs", "waits for one reader of files"),
-    due("project files", "crates/emendo-core/src/session/mod.rs", "waits for one reader of files"),
+    due("project files", "crates/emendo-core/src/session/mod.rs", "the lock in the state folder"),
     due(
         "language names",
         "crates/emendo-recipe/src/draft.rs",
