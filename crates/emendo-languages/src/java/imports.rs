@@ -1,0 +1,60 @@
+//! Imports and exports in Java: reading and writing their statements.
+
+use emendo_lang::language::{Imports, Space};
+use emendo_lang::{Import, ImportName};
+use tree_sitter::Node;
+
+use crate::java::names::NAMES;
+
+pub(crate) const IMPORTS: Imports = Imports {
+    package_keyword: "package",
+    packages: &["package_declaration"],
+    kinds: &["import_declaration"],
+    read_import,
+    write_import,
+    write_list: |_, _, _| None,
+    imports_member,
+    ..Imports::NONE
+};
+
+/// Members of a type are imported with `static`; types, nested ones too, are not.
+pub(crate) fn imports_member(symbol: &str, space: Space) -> bool {
+    let camel = |s: &str| {
+        s.starts_with(char::is_uppercase)
+            && (s.len() == 1 || s.contains(|c: char| c.is_lowercase()))
+    };
+    let mut parts = symbol.rsplit('.');
+    let (last, parent) = (parts.next().unwrap_or(""), parts.next().unwrap_or(""));
+    space != Space::Type && camel(parent) && !camel(last)
+}
+
+/// `import [static] a.b.C[.*];`
+pub(crate) fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
+    let mut segments = Vec::new();
+    let mut wildcard = false;
+    let mut is_static = false;
+    let mut cursor = node.walk();
+    for child in node.children(&mut cursor) {
+        match child.kind() {
+            "static" => is_static = true,
+            "asterisk" => wildcard = true,
+            "identifier" | "scoped_identifier" => {
+                emendo_lang::tree::words_in(child, text, &mut segments);
+            }
+            _ => {}
+        }
+    }
+    if segments.is_empty() {
+        return Vec::new();
+    }
+    let import = NAMES.import(node, segments);
+    let mut import = if wildcard { import.all() } else { import };
+    import.is_static = is_static;
+    vec![import]
+}
+
+pub(crate) fn write_import(name: &ImportName, _: Option<&str>) -> String {
+    let word = if name.is_static { "import static " } else { "import " };
+    let end = if name.wildcard { ".*;" } else { ";" };
+    format!("{word}{}{end}", name.path)
+}

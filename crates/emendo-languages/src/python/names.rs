@@ -1,0 +1,210 @@
+//! Names in Python: where they stand, what declares them, and how symbols are written.
+
+use emendo_lang::language::{
+    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words, declares,
+};
+
+pub(crate) const WORDS: Words = Words {
+    kinds: &[("identifier", Space::Value)],
+    paths: &["attribute", "dotted_name"],
+    positions: &[
+        ("attribute", "attribute", Space::Member),
+        ("function_definition", "name", Space::Declared),
+        ("class_definition", "name", Space::Declared),
+        ("keyword_argument", "name", Space::Declared),
+        ("parameters", "", Space::Declared),
+        ("lambda_parameters", "", Space::Declared),
+        ("default_parameter", "name", Space::Declared),
+        ("typed_default_parameter", "name", Space::Declared),
+        ("typed_parameter", "", Space::Declared),
+        ("assignment", "left", Space::Declared),
+        ("named_expression", "name", Space::Declared),
+        ("for_statement", "left", Space::Declared),
+        ("for_in_clause", "left", Space::Declared),
+        ("as_pattern_target", "", Space::Declared),
+        ("pattern_list", "", Space::Declared),
+        ("tuple_pattern", "", Space::Declared),
+        ("list_pattern", "", Space::Declared),
+        ("list_splat_pattern", "", Space::Declared),
+        ("dictionary_splat_pattern", "", Space::Declared),
+        ("global_statement", "", Space::Declared),
+        ("nonlocal_statement", "", Space::Declared),
+    ],
+    member_after: &["."],
+    member: ("attribute", "object", "attribute"),
+    receivers: &[
+        ("attribute", "object"),
+        ("call", "function"),
+        ("subscript", "value"),
+        ("await", ""),
+        ("type", ""),
+        ("generic_type", ""),
+    ],
+    quoted_types: Some(("type", "# type:")),
+    ..Words::NONE
+};
+
+pub(crate) const SCOPES: Scopes = Scopes {
+    sealed: &[
+        "argument_list",
+        "string",
+        "concatenated_string",
+        "comparison_operator",
+        "binary_operator",
+        "boolean_operator",
+        "subscript",
+        "dictionary",
+        "list",
+        "list_comprehension",
+        "dictionary_comprehension",
+        "set_comprehension",
+        "generator_expression",
+    ],
+    pattern_skips: &[
+        ("attribute", ""),
+        ("subscript", ""),
+        ("call", ""),
+        ("", "value"),
+        ("", "type"),
+    ],
+    kinds: &[
+        "module",
+        "function_definition",
+        "class_definition",
+        "lambda",
+        "list_comprehension",
+        "set_comprehension",
+        "dictionary_comprehension",
+        "generator_expression",
+    ],
+    bindings: &[
+        bind("class_definition", "name", Space::Type),
+        bind("function_definition", "name", Space::Value),
+        apart("parameters", "", ""),
+        apart("lambda_parameters", "", ""),
+        apart("assignment", "left", ""),
+        apart("named_expression", "name", ""),
+        apart("for_statement", "left", ""),
+        apart("for_in_clause", "left", ""),
+        apart("as_pattern_target", "", ""),
+    ],
+    member_scopes: &["class_definition"],
+    ..Scopes::NONE
+};
+
+pub(crate) const fn bind(kind: &'static str, field: &'static str, space: Space) -> Binding {
+    Binding { kind, field, child: "", space, reach: Reach::Scope, deep: false }
+}
+
+/// What is declared by taking a value apart.
+pub(crate) const fn apart(kind: &'static str, field: &'static str, child: &'static str) -> Binding {
+    Binding { kind, field, child, space: Space::Value, reach: Reach::Scope, deep: true }
+}
+
+pub(crate) const DECLARES: Declares = Declares {
+    type_keywords: &["class"],
+    declared: &[
+        declares("class_definition", "name", &["superclasses"]),
+        TypeRule { kind: "type_alias_statement", name: "left", alias: "right", ..TypeRule::NONE },
+    ],
+    assigned: ("assignment", "left", "right"),
+    fields: &["type", "return_type"],
+    values: &[("assignment", "right"), ("named_expression", "value")],
+    keys: &[KeyRule { pair: "keyword_argument", key: "name", around: "call", owner: "function" }],
+    hints: Hints {
+        call: ("call", "function"),
+        wraps: &[
+            "type",
+            "generic_type",
+            "subscript",
+            "binary_operator",
+            "argument_list",
+            "typed_parameter",
+        ],
+        skipped: &["type_parameter", "none", "keyword_argument"],
+        nothing: &["None"],
+        through: &["Optional", "Final", "ClassVar", "Annotated"],
+        own: &["self", "cls"],
+        base: &["super()"],
+        ..Hints::NONE
+    },
+    ..Declares::NONE
+};
+
+pub(crate) const NAMES: Names = Names {
+    leading_dots: true,
+    separator: ".",
+    members_need_receiver: true,
+    package_of: crate::shared::lower_head,
+    reserved: &[
+        "and", "as", "assert", "async", "await", "break", "class", "continue", "def", "del",
+        "elif", "else", "except", "finally", "for", "from", "global", "if", "import", "in", "is",
+        "lambda", "nonlocal", "not", "or", "pass", "raise", "return", "try", "while", "with",
+        "yield",
+    ],
+    implicit: &["builtins"],
+    builtin: &[
+        "Exception",
+        "False",
+        "KeyError",
+        "None",
+        "OSError",
+        "RuntimeError",
+        "True",
+        "TypeError",
+        "ValueError",
+        "abs",
+        "all",
+        "any",
+        "bool",
+        "bytes",
+        "callable",
+        "classmethod",
+        "dict",
+        "dir",
+        "enumerate",
+        "filter",
+        "float",
+        "format",
+        "frozenset",
+        "getattr",
+        "hasattr",
+        "hash",
+        "id",
+        "input",
+        "int",
+        "isinstance",
+        "issubclass",
+        "iter",
+        "len",
+        "list",
+        "map",
+        "max",
+        "min",
+        "next",
+        "object",
+        "open",
+        "ord",
+        "pow",
+        "print",
+        "property",
+        "range",
+        "repr",
+        "reversed",
+        "round",
+        "self",
+        "set",
+        "setattr",
+        "slice",
+        "sorted",
+        "staticmethod",
+        "str",
+        "sum",
+        "super",
+        "tuple",
+        "type",
+        "vars",
+        "zip",
+    ],
+    ..Names::NONE
+};
