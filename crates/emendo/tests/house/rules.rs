@@ -92,12 +92,13 @@ pub(crate) fn order() -> Vec<Broken> {
 
 /// Files that are too long.
 pub(crate) fn lines() -> Vec<Broken> {
-    everything().filter_map(|s| {
-        let lines = s.text.lines().count();
-        let what = format!("{lines} lines, more than {MOST_LINES}");
-        (lines > MOST_LINES).then_some(Broken { place: s.path, what })
-    })
-    .collect()
+    everything()
+        .filter_map(|s| {
+            let lines = s.text.lines().count();
+            let what = format!("{lines} lines, more than {MOST_LINES}");
+            (lines > MOST_LINES).then_some(Broken { place: s.path, what })
+        })
+        .collect()
 }
 
 fn modules() -> BTreeMap<String, BTreeSet<String>> {
