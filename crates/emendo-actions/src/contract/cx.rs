@@ -33,6 +33,19 @@ pub struct CompileCx<'a> {
     pub out: &'a mut Vec<Diagnostic>,
 }
 
+impl CompileCx<'_> {
+    /// Says what is wrong at a place, and the way out; nothing can run.
+    pub fn refuse<T>(
+        &mut self,
+        message: impl Into<String>,
+        at: Span,
+        help: impl Into<String>,
+    ) -> Option<T> {
+        self.out.push(Diagnostic::error(message.into(), at).help(help.into()));
+        None
+    }
+}
+
 /// What an action sees of one file, and what it may ask.
 pub struct FileCx<'a> {
     /// The file.

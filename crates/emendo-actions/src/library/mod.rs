@@ -84,47 +84,18 @@ impl ActionKind for LibraryKind {
 impl Kind for LibraryKind {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let table = &action.table;
-        let what = match table.texts("what").first().map(|t| t.text.as_str()) {
-            Some("plugin") => What::Entry(EntryKind::Plugin),
-            Some("parent") => What::Entry(EntryKind::Parent),
-            Some("repository") => What::Entry(EntryKind::Repository),
-            Some("toolchain") => What::Toolchain,
-            _ => What::Entry(EntryKind::Dependency),
-        };
+        let what = what_of(table);
         let source = what == What::Entry(EntryKind::Repository);
         let misplaced = ["id", "url", "for"].iter().find_map(|k| table.entry(k));
         if let Some(e) = misplaced.filter(|_| !source) {
-            let d = Diagnostic::error(format!("`{}` is about repositories", e.key), e.key_span);
-            cx.out.push(d.help("write `what = \"repository\"`, or leave it out"));
-            return None;
-        }
-        let renamed = || table.text("new").or_else(|| table.text("url")).cloned();
-        let family: Vec<Text> = table.texts("family").into_iter().cloned().collect();
-        let mut rows: Vec<(Text, Option<Text>)> = Vec::new();
-        if let [_, _, ..] = table.texts("old").as_slice() {
-            rows.extend(table.texts("old").into_iter().map(|o| (o.clone(), renamed())));
-        }
-        rows.extend(
-            pairs(action, &cx.recipe.source, &|_| ".", cx.out)
-                .into_iter()
-                .map(|p| (p.old, p.new.or_else(renamed))),
-        );
-        if rows.is_empty() {
-            let single = table.texts("old");
-            rows.extend(single.into_iter().map(|o| (o.clone(), renamed())));
-        }
-        rows.extend(family.iter().map(|f| (f.clone(), None)));
-        let add = table.text("add");
-        if rows.is_empty() && add.is_none() && table.get("table").is_some() {
-            return None;
-        }
-        if rows.is_empty() && add.is_none() {
-            cx.out.push(
-                Diagnostic::error("this action names no library", action.span)
-                    .help("write `old`, `family` or `add`"),
+            let message = format!("`{}` is about repositories", e.key);
+            return cx.refuse(
+                message,
+                e.key_span,
+                "write `what = \"repository\"`, or leave it out",
             );
-            return None;
         }
+        let rows = rows_of(action, cx)?;
         let version = table.text("version");
         let features = features(table);
         let reworks = reworks(table, cx)?;
@@ -135,34 +106,9 @@ impl Kind for LibraryKind {
             || table.is_true("remove")
             || !features.is_empty()
             || table.get("features_add").is_some();
+        let (rules, mut ecosystem) = rules_of(rows, does, (table, what), cx)?;
         let named = table.text("ecosystem");
-        let mut rules = Vec::new();
-        let mut ecosystem = None;
-        for (old, new) in rows {
-            if new.is_none() && !does {
-                cx.out.push(
-                    Diagnostic::error("nothing happens to this library", old.span)
-                        .help("write `version`, `new`, `features` or `remove = true`"),
-                );
-                return None;
-            }
-            let (eco, coordinate) = coordinate(&old, named, what, cx)?;
-            ecosystem = Some(eco);
-            let new = match &new {
-                Some(n) => Some(self::coordinate(n, named.or(Some(&derived(eco, n))), what, cx)?.1),
-                None => None,
-            };
-            let starred = coordinate.contains('*');
-            if new.as_ref().is_some_and(|n| n.contains('*')) || (new.is_some() && starred) {
-                cx.out.push(
-                    Diagnostic::error("a coordinate with `*` cannot be renamed", old.span)
-                        .help("name each library, or give a `version` only"),
-                );
-                return None;
-            }
-            rules.push(Rule { digest: action_digest("library", &old.text), old: coordinate, new });
-        }
-        let added = match add {
+        let added = match table.text("add") {
             Some(t) => {
                 let (eco, coordinate) = coordinate(t, named, what, cx)?;
                 ecosystem = ecosystem.or(Some(eco));
@@ -170,31 +116,8 @@ impl Kind for LibraryKind {
             }
             None => None,
         };
-        let plain = |t: &str| {
-            Version::parse(
-                t.trim_start_matches(['^', '~', '>', '=', ' '])
-                    .split([',', ' '])
-                    .next()
-                    .unwrap_or(t),
-            )
-        };
-        if let Some(t) = version.filter(|t| plain(&t.text).is_none() && what != What::Toolchain) {
-            let d = Diagnostic::error(format!("`{}` is no version", t.text), t.span);
-            cx.out.push(d.help("for example `3.0.2`, or `>=3.0,<4`"));
-            return None;
-        }
-        if let Some(t) = version.filter(|_| what != What::Toolchain)
-            && let Some(eco) = ecosystem
-        {
-            let numbers = t.text.trim_start_matches(['^', '~', '>', '=', '<', ' ']);
-            let numbers = numbers.split(['-', '+', ' ']).next().unwrap_or("");
-            let has = numbers.split('.').count();
-            if has < eco.numbers && !t.text.contains(',') && !t.text.starts_with("~>") {
-                let message = format!("a version of {} has {} numbers", eco.title, eco.numbers);
-                let whole = format!("{}{}", t.text, ".0".repeat(eco.numbers - has));
-                cx.out.push(Diagnostic::error(message, t.span).help(format!("write `{whole}`")));
-                return None;
-            }
+        if what != What::Toolchain {
+            check_version(version, ecosystem, cx)?;
         }
         let mut near = None;
         for (key, behind) in [("after", true), ("before", false)] {
@@ -203,44 +126,125 @@ impl Kind for LibraryKind {
             }
         }
         let ecosystem = ecosystem?;
-        if source && add.is_some() && id.is_none() && ecosystem.named_sources {
+        if source && added.is_some() && id.is_none() && ecosystem.named_sources {
             let message = format!("{} knows its repositories by a word", ecosystem.title);
-            let d = Diagnostic::error(message, action.span);
-            cx.out.push(d.help("write `id = \"...\"`"));
-            return None;
+            return cx.refuse(message, action.span, "write `id = \"...\"`");
         }
-        if what == What::Toolchain {
-            let known = |r: &&Rule| ecosystem.toolchains.contains(&r.old.as_str());
-            if let Some(r) = rules.iter().find(|r| !known(r)) {
-                let message = format!("{} says no level of `{}`", ecosystem.title, r.old);
-                let d = Diagnostic::error(message, action.span);
-                cx.out
-                    .push(d.help(format!("it says those of: {}", ecosystem.toolchains.join(", "))));
-                return None;
-            }
+        let unknown = |r: &&Rule| !ecosystem.toolchains.contains(&r.old.as_str());
+        if let Some(r) = rules.iter().find(unknown).filter(|_| what == What::Toolchain) {
+            let message = format!("{} says no level of `{}`", ecosystem.title, r.old);
+            let known = format!("it says those of: {}", ecosystem.toolchains.join(", "));
+            return cx.refuse(message, action.span, known);
         }
+        let text = |t: &Text| t.text.clone();
         Some(Box::new(LibraryRunner {
             ecosystem,
             what,
             scope: action.scope.clone(),
             rules,
-            joined: !family.is_empty(),
-            target: version.map(|t| t.text.clone()),
-            place: table
-                .text("scope")
-                .map(|t| t.text.clone())
-                .or_else(|| table.texts("for").first().map(|t| t.text.clone())),
+            joined: !table.texts("family").is_empty(),
+            target: version.map(text),
+            place: table.text("scope").or(table.texts("for").first().copied()).map(text),
             added,
             near,
             chosen: Condition::of(table).iter().any(|c| c.wanted),
-            id: id.map(|t| t.text.clone()),
+            id: id.map(text),
             reworks,
             remove: table.is_true("remove"),
             features,
-            features_add: table.texts("features_add").iter().map(|t| t.text.clone()).collect(),
+            features_add: table.texts("features_add").into_iter().map(text).collect(),
             needs: Needs(vec![vec![]]),
         }))
     }
+}
+
+fn what_of(table: &Table) -> What {
+    match table.texts("what").first().map(|t| t.text.as_str()) {
+        Some("plugin") => What::Entry(EntryKind::Plugin),
+        Some("parent") => What::Entry(EntryKind::Parent),
+        Some("repository") => What::Entry(EntryKind::Repository),
+        Some("toolchain") => What::Toolchain,
+        _ => What::Entry(EntryKind::Dependency),
+    }
+}
+
+/// The libraries that an action names, old and new; none, with a message, if it names none and adds none.
+fn rows_of(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<(Text, Option<Text>)>> {
+    let table = &action.table;
+    let renamed = || table.text("new").or_else(|| table.text("url")).cloned();
+    let old = || table.texts("old").into_iter().map(|o| (o.clone(), renamed()));
+    let mut rows: Vec<(Text, Option<Text>)> = Vec::new();
+    if table.texts("old").len() > 1 {
+        rows.extend(old());
+    }
+    let pairs = pairs(action, &cx.recipe.source, &|_| ".", cx.out);
+    rows.extend(pairs.into_iter().map(|p| (p.old, p.new.or_else(renamed))));
+    if rows.is_empty() {
+        rows.extend(old());
+    }
+    rows.extend(table.texts("family").into_iter().map(|f| (f.clone(), None)));
+    if !rows.is_empty() || table.text("add").is_some() {
+        return Some(rows);
+    }
+    // A table that cannot be read has a message of its own.
+    if table.get("table").is_some() {
+        return None;
+    }
+    cx.refuse("this action names no library", action.span, "write `old`, `family` or `add`")
+}
+
+/// The rules of the rows, with their ecosystem.
+fn rules_of(
+    rows: Vec<(Text, Option<Text>)>,
+    does: bool,
+    (table, what): (&Table, What),
+    cx: &mut CompileCx<'_>,
+) -> Option<(Vec<Rule>, Option<&'static Ecosystem>)> {
+    let named = table.text("ecosystem");
+    let mut rules = Vec::new();
+    let mut ecosystem = None;
+    for (old, new) in rows {
+        if new.is_none() && !does {
+            let help = "write `version`, `new`, `features` or `remove = true`";
+            return cx.refuse("nothing happens to this library", old.span, help);
+        }
+        let (eco, plain) = coordinate(&old, named, what, cx)?;
+        ecosystem = Some(eco);
+        let new = match &new {
+            Some(n) => Some(coordinate(n, named.or(Some(&derived(eco, n))), what, cx)?.1),
+            None => None,
+        };
+        let starred = plain.contains('*');
+        if new.as_ref().is_some_and(|n| n.contains('*') || starred) {
+            let help = "name each library, or give a `version` only";
+            return cx.refuse("a coordinate with `*` cannot be renamed", old.span, help);
+        }
+        rules.push(Rule { digest: action_digest("library", &old.text), old: plain, new });
+    }
+    Some((rules, ecosystem))
+}
+
+/// Checks that a version is one, and whole where the ecosystem wants it so.
+fn check_version(
+    version: Option<&Text>,
+    ecosystem: Option<&'static Ecosystem>,
+    cx: &mut CompileCx<'_>,
+) -> Option<()> {
+    let Some(t) = version else { return Some(()) };
+    let bare = t.text.trim_start_matches(['^', '~', '>', '=', ' ']);
+    if Version::parse(bare.split([',', ' ']).next().unwrap_or(&t.text)).is_none() {
+        let message = format!("`{}` is no version", t.text);
+        return cx.refuse(message, t.span, "for example `3.0.2`, or `>=3.0,<4`");
+    }
+    let Some(eco) = ecosystem else { return Some(()) };
+    let numbers = t.text.trim_start_matches(['^', '~', '>', '=', '<', ' ']);
+    let has = numbers.split(['-', '+', ' ']).next().unwrap_or("").split('.').count();
+    if has < eco.numbers && !t.text.contains(',') && !t.text.starts_with("~>") {
+        let message = format!("a version of {} has {} numbers", eco.title, eco.numbers);
+        let whole = format!("{}{}", t.text, ".0".repeat(eco.numbers - has));
+        return cx.refuse(message, t.span, format!("write `{whole}`"));
+    }
+    Some(())
 }
 
 /// The features of a table by their old names.

@@ -1,7 +1,7 @@
 //! `recipe new`: first drafts.
 
 use std::io::Write;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
@@ -51,90 +51,27 @@ impl New {
                 "give the recipe a name that ends in .toml",
             ));
         }
-        let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-        let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
-        let id: String = stem.chars().map(plain).collect();
-        let about = About {
-            title: self.title.clone().unwrap_or_else(|| id.clone()),
-            id,
-            lang: self.lang.clone().unwrap_or_default(),
-            holder: emendo_core::holder(self.lang.as_deref().unwrap_or("")),
-            library: self.library.clone().unwrap_or_default(),
-            coordinate: self.coordinate.clone().unwrap_or_default(),
-            to: self.to.clone().unwrap_or_default(),
-        };
-        if let Some(lang) =
-            self.lang.as_ref().filter(|l| !emendo_core::languages().contains(&l.as_str()))
-        {
+        let about = self.about(&path);
+        let unknown = |l: &&String| !emendo_core::languages().contains(&l.as_str());
+        if let Some(lang) = self.lang.as_ref().filter(unknown) {
             let known = emendo_core::languages().join(", ");
             return Err(Usage::error(
                 format!("the language `{lang}` is not built yet"),
                 format!("one of: {known}"),
             ));
         }
-        let mut guessed: Vec<(String, Guess, &'static str)> = Vec::new();
-        let text = match &self.from_table {
-            None => scaffold(&about),
-            Some(table) => {
-                let name = table.display().to_string();
-                let bytes = std::fs::read(globals.path(table)).map_err(|e| {
-                    Usage::error(
-                        format!("cannot read the table `{name}`: {e}"),
-                        "give the path of a CSV file",
-                    )
-                })?;
-                let (rows, messages) = read_table(&name, &bytes);
-                let mut err = anstream::stderr().lock();
-                for m in &messages {
-                    writeln!(err, "{LOOK}{}{LOOK:#}", one_line(&m.message))?;
-                }
-                if messages.iter().any(|m| m.severity == Severity::Error) {
-                    return Err(Usage::error(
-                        "the table contradicts itself",
-                        "mend the rows that are named above",
-                    ));
-                }
-                if rows.is_empty() {
-                    return Err(Usage::error(
-                        format!("`{name}` has no rows"),
-                        "the columns are old, new, advice, by a header or by position",
-                    ));
-                }
-                let all: Vec<Guessed<'_>> = rows
-                    .iter()
-                    .map(|pair| {
-                        let (guess, why) = guess(pair);
-                        Guessed { pair, guess, why }
-                    })
-                    .collect();
-                guessed.extend(all.iter().map(|g| (g.pair.old.text.clone(), g.guess, g.why)));
-                from_rows(&about, &all, &name)
-            }
+        let (text, guessed) = match &self.from_table {
+            None => (scaffold(&about), Vec::new()),
+            Some(table) => drafted(globals, &about, table)?,
         };
-        let mut file =
-            std::fs::OpenOptions::new().write(true).create_new(true).open(&path).map_err(|e| {
-                match e.kind() {
-                    std::io::ErrorKind::AlreadyExists => Usage::error(
-                        format!("`{shown}` is there already"),
-                        "give another name: nothing is written over",
-                    ),
-                    _ => Usage::error(
-                        format!("cannot write `{shown}`: {e}"),
-                        "give a path in a folder that is there",
-                    ),
-                }
-            })?;
-        file.write_all(text.as_bytes())?;
+        write_new(&path, &shown, &text)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let rows: Vec<_> = guessed
-                .iter()
-                .map(|(old, guess, why)| json!({ "old": old, "guess": word(*guess), "why": why }))
-                .collect();
-            serde_json::to_writer_pretty(
-                &mut out,
-                &json!({ "file": path, "id": about.id, "rows": rows }),
-            )?;
+            let row =
+                |(old, guess, why): &Row| json!({ "old": old, "guess": word(*guess), "why": why });
+            let rows: Vec<_> = guessed.iter().map(row).collect();
+            let told = json!({ "file": path, "id": about.id, "rows": rows });
+            serde_json::to_writer_pretty(&mut out, &told)?;
             writeln!(out)?;
             return Ok(ExitCode::SUCCESS);
         }
@@ -155,6 +92,73 @@ impl New {
         )?;
         Ok(ExitCode::SUCCESS)
     }
+
+    /// What the command line says of the recipe.
+    fn about(&self, path: &Path) -> About {
+        let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
+        let id: String = stem.chars().map(plain).collect();
+        About {
+            title: self.title.clone().unwrap_or_else(|| id.clone()),
+            id,
+            lang: self.lang.clone().unwrap_or_default(),
+            holder: emendo_core::holder(self.lang.as_deref().unwrap_or("")),
+            library: self.library.clone().unwrap_or_default(),
+            coordinate: self.coordinate.clone().unwrap_or_default(),
+            to: self.to.clone().unwrap_or_default(),
+        }
+    }
+}
+
+/// A row of the table: its old name, what it was taken for, and why.
+type Row = (String, Guess, &'static str);
+
+/// A draft from a table, with what its rows were taken for.
+fn drafted(globals: &Globals, about: &About, table: &Path) -> anyhow::Result<(String, Vec<Row>)> {
+    let name = table.display().to_string();
+    let bytes = std::fs::read(globals.path(table)).map_err(|e| {
+        Usage::error(format!("cannot read the table `{name}`: {e}"), "give the path of a CSV file")
+    })?;
+    let (rows, messages) = read_table(&name, &bytes);
+    let mut err = anstream::stderr().lock();
+    for m in &messages {
+        writeln!(err, "{LOOK}{}{LOOK:#}", one_line(&m.message))?;
+    }
+    if messages.iter().any(|m| m.severity == Severity::Error) {
+        return Err(Usage::error(
+            "the table contradicts itself",
+            "mend the rows that are named above",
+        ));
+    }
+    if rows.is_empty() {
+        return Err(Usage::error(
+            format!("`{name}` has no rows"),
+            "the columns are old, new, advice, by a header or by position",
+        ));
+    }
+    let taken_for = |pair| {
+        let (guess, why) = guess(pair);
+        Guessed { pair, guess, why }
+    };
+    let all: Vec<Guessed<'_>> = rows.iter().map(taken_for).collect();
+    let guessed = all.iter().map(|g| (g.pair.old.text.clone(), g.guess, g.why)).collect();
+    Ok((from_rows(about, &all, &name), guessed))
+}
+
+/// Writes a file that is not there yet.
+fn write_new(path: &Path, shown: &str, text: &str) -> anyhow::Result<()> {
+    let file = std::fs::OpenOptions::new().write(true).create_new(true).open(path);
+    let mut file = file.map_err(|e| match e.kind() {
+        std::io::ErrorKind::AlreadyExists => Usage::error(
+            format!("`{shown}` is there already"),
+            "give another name: nothing is written over",
+        ),
+        _ => Usage::error(
+            format!("cannot write `{shown}`: {e}"),
+            "give a path in a folder that is there",
+        ),
+    })?;
+    Ok(file.write_all(text.as_bytes())?)
 }
 
 fn word(guess: Guess) -> &'static str {
