@@ -66,13 +66,10 @@ impl<'a> Resolver<'a> {
 
     fn infer(&self, node: Node<'a>) -> Option<Told> {
         let text = span(node).of(self.text);
-        if let Some(told) = self.by_word(node, text) {
-            return told;
-        }
         let typing = &self.language.typing;
         let object = |symbol: &str| Some(Told::sure(Ty::object(symbol)));
         let part = |field: &str| part(node, field);
-        match typing.gives(node.kind())? {
+        match self.by_word(text).or_else(|| typing.gives(node.kind()))? {
             Gives::Is(symbol) => object(symbol),
             Gives::Nothing => Some(Told::sure(Ty::Nothing)),
             Gives::ListOf(symbol) => self.list_of_first(node, symbol),
@@ -114,17 +111,16 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    /// What a word of the language for the object itself, or for what it is built on, gives.
-    #[allow(clippy::option_option, reason = "the word may be one, and nothing tell all the same")]
-    fn by_word(&self, node: Node<'a>, text: &str) -> Option<Option<Told>> {
+    /// What a word of the language for the object itself, or for what it is built on, gives, whatever its kind.
+    fn by_word(&self, text: &str) -> Option<Gives> {
+        let hints = &self.language.declares.hints;
         if text.len() >= 16 {
             return None;
         }
-        let hints = &self.language.declares.hints;
         if hints.own.contains(&text) {
-            return Some(self.itself(node, text));
+            return Some(Gives::Own);
         }
-        hints.base.contains(&text).then(|| self.base(node))
+        hints.base.contains(&text).then_some(Gives::Base)
     }
 
     /// A list by its first element.
