@@ -1,13 +1,14 @@
 //! The kinds of actions that recipes are made of, one file or folder each, with keys, check, compile and run together.
 //!
-//! - [`Kind`] is a kind of action; [`KINDS`] is the table of them.
+//! - [`Kind`] is a kind of action; [`KINDS`] is the table of them, and a [`World`] what a run
+//!   knows: these, the languages, the formats and the ecosystems.
 //! - A kind compiles an action of a recipe into a [`Runner`], which finds in one file ([`FileCx`]) what it would do there:
 //!   [`Draft`]s and notes, gathered in [`Found`]. It knows no decision and writes nothing.
 //! - [`Needs`] say what words a file must hold; [`Query`], [`Declaration`] and [`Replaces`] are what an action wants to know of
 //!   other files, what it changes for them, and what is to be gone when it is done.
 //!
 //! ```
-//! let kinds: Vec<&str> = emendo_actions::recipe_kinds().iter().map(|k| k.name()).collect();
+//! let kinds: Vec<&str> = emendo_actions::World::default().kinds.iter().map(|k| k.name()).collect();
 //! assert!(kinds.contains(&"code") && kinds.contains(&"note"));
 //! ```
 
@@ -21,13 +22,15 @@ mod shared;
 mod signature;
 mod symbol;
 mod table;
+mod world;
 
 pub use contract::{
     Alternative, Answer, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed,
-    Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, Tie, Uses, WORD,
-    What, lossy, words,
+    Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, Tables, Tie,
+    Uses, WORD, What, lossy, words,
 };
 pub use meaning::{SymbolRunner, renames};
 pub use shared::named_symbol;
 pub use symbol::TextWatch;
-pub use table::{KINDS, World, recipe_kinds};
+pub use table::KINDS;
+pub use world::World;

@@ -11,9 +11,11 @@
 //! - `apply` runs again in [`Mode::Write`] and writes through a [`Journal`], over a [`Disk`] that tests can make fail.
 //!
 //! ```no_run
-//! use emendo_core::{Session, Shelf, check, read_source};
+//! use emendo_core::{Session, Shelf, World, check, read_source};
 //! # fn main() -> Result<(), Box<dyn std::error::Error>> {
-//! let checked = check(vec![read_source("tidewire-3.toml".as_ref())?], &Default::default(), &Shelf::default());
+//! let world = std::sync::Arc::new(World::default());
+//! let recipe = read_source("tidewire-3.toml".as_ref())?;
+//! let checked = check(&world, vec![recipe], &Default::default(), &Shelf::default());
 //! let session = Session::open(".".as_ref())?;
 //! let proposal = session.propose(&checked, &Default::default(), &[], &mut |_, _| {})?;
 //! println!("{} edits", proposal.decidable().count());
@@ -30,19 +32,6 @@ mod review;
 mod run;
 mod session;
 
-/// The words of the languages that recipes can change code of.
-pub fn languages() -> Vec<&'static str> {
-    emendo_languages::LANGUAGES.iter().map(|l| l.id).collect()
-}
-
-/// What holds types in a language, as `what` of a symbol says it.
-pub fn holder(language: &str) -> &'static str {
-    match emendo_languages::language(language) {
-        Some(l) if l.imports.packages.is_empty() => "module",
-        _ => "package",
-    }
-}
-
 pub use crate::apply::{Disk, Journal, Op, Ops, Phase, RealDisk, StateFile, TakenBack};
 pub use crate::edits::{
     Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, Option_ as Alternative,
@@ -56,7 +45,7 @@ pub use crate::project::{
 };
 pub use crate::recipes::{
     Checked, Kept, KeptRecipe, Messages, Ran, Shelf, Shipped, Tested, Uncovered, Unmet,
-    Verdict as ExampleVerdict, check, check_in, hints, read_source, recipe_files, test, unmet,
+    Verdict as ExampleVerdict, check, hints, read_source, recipe_files, test, unmet,
 };
 pub use crate::review::{
     Decided, FileRecord, Header, Proposal, Refusal, Selection, SelectionError, StepTally, Summary,
@@ -64,5 +53,5 @@ pub use crate::review::{
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
 pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
-pub use emendo_actions::{Answer, Query, World, recipe_kinds};
+pub use emendo_actions::{Answer, Query, World};
 pub use emendo_lang::Certainty;

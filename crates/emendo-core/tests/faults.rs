@@ -179,7 +179,12 @@ impl Fixture {
         let name = path.display().to_string();
         let source =
             Source { path: name.clone(), name, text: RECIPE.into(), beside: Default::default() };
-        let checked = check(vec![source], &BTreeMap::new(), &emendo_core::Shelf::default());
+        let checked = check(
+            &Default::default(),
+            vec![source],
+            &BTreeMap::new(),
+            &emendo_core::Shelf::default(),
+        );
         session.propose(&checked, &BTreeMap::new(), &[], &mut |_, _| {}).expect("proposes");
         session.accept(&Selection { all: true, ..Selection::default() }).expect("accepts");
         session

@@ -52,7 +52,8 @@ fn checked() -> Checked {
     let name = "tide.toml".to_owned();
     let source =
         Source { path: name.clone(), name, text: RECIPE.into(), beside: Default::default() };
-    let checked = check(vec![source], &BTreeMap::new(), &emendo_core::Shelf::default());
+    let checked =
+        check(&Default::default(), vec![source], &BTreeMap::new(), &emendo_core::Shelf::default());
     assert!(!checked.failed());
     checked
 }

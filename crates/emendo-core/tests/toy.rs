@@ -2,12 +2,13 @@
 //! it: folding, conflicts, selections, stages, limits and narrowing.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use emendo_actions::{
     Asks, Change, CompileCx, Draft, FileCx, Found, KINDS, Kind, Needs, Runner, Tie, World,
 };
 use emendo_core::{
-    Certainty, Checked, Edit, Limit, Proposal, Selection, Session, Shelf, Standing, check_in,
+    Certainty, Checked, Edit, Limit, Proposal, Selection, Session, Shelf, Standing, check,
 };
 use emendo_lang::Fact;
 use emendo_recipe::{Action, ActionKind, Key, Shape, Source};
@@ -109,6 +110,7 @@ static SWAP: Swap = Swap;
 /// A project in a scratch folder, with a recipe of these steps.
 struct Trial {
     dir: tempfile::TempDir,
+    world: Arc<World>,
     checked: Checked,
 }
 
@@ -125,15 +127,16 @@ impl Trial {
         let text = format!("emendo = 1\nid = \"toy\"\ntitle = \"Toy\"\n{steps}");
         let name = "toy.toml".to_owned();
         let source = Source { path: name.clone(), name, text, beside: Default::default() };
-        let checked = check_in(&world, vec![source], &BTreeMap::new(), &Shelf::default());
+        let world = Arc::new(world);
+        let checked = check(&world, vec![source], &BTreeMap::new(), &Shelf::default());
         let all = checked.messages.iter().flat_map(|m| &m.found);
         let said: Vec<&str> = all.map(|d| d.message.as_str()).collect();
         assert!(!checked.failed(), "{said:?}");
-        Self { dir, checked }
+        Self { dir, world, checked }
     }
 
     fn session(&self) -> Session {
-        Session::open(self.dir.path()).expect("opens")
+        Session::open(self.dir.path()).expect("opens").with_world(self.world.clone())
     }
 
     fn propose(&self) -> Proposal {
@@ -177,10 +180,11 @@ fn its_keys_are_checked_like_any_others() {
     let text = "emendo = 1\nid = \"t\"\ntitle = \"T\"\n[[step]]\nid = \"a\"\ntitle = \"a\"\n[[step.swap]]\nold = \"a\"\nnow = \"b\"\n";
     let name = "t.toml".to_owned();
     let source = Source { path: name.clone(), name, text: text.into(), beside: Default::default() };
-    let checked = check_in(&world, vec![source.clone()], &BTreeMap::new(), &Shelf::default());
+    let checked =
+        check(&Arc::new(world), vec![source.clone()], &BTreeMap::new(), &Shelf::default());
     let said: Vec<&str> = checked.messages[0].found.iter().map(|d| d.message.as_str()).collect();
     assert!(said.iter().any(|m| m.contains("`now`")), "{said:?}");
-    let without = check_in(&World::default(), vec![source], &BTreeMap::new(), &Shelf::default());
+    let without = check(&Default::default(), vec![source], &BTreeMap::new(), &Shelf::default());
     assert!(without.failed(), "nobody else knows the action");
 }
 

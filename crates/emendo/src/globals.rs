@@ -2,20 +2,26 @@
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
+use std::sync::Arc;
 
-use emendo_core::{Checked, Session, Shelf, check};
+use emendo_core::{Checked, Session, Shelf, World, check};
 
 use crate::errors::{Shown, USAGE, Usage};
 
 /// What every command may ask of the command line.
 pub(crate) struct Globals {
+    /// What recipes are made of, and what they may be about.
+    pub(crate) world: Arc<World>,
     pub(crate) dir: PathBuf,
     pub(crate) json: bool,
 }
 
 impl Globals {
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
-        let session = Session::open(&self.dir)?.built_as(build()).with_shelf(self.shelf());
+        let session = Session::open(&self.dir)?
+            .built_as(build())
+            .with_world(self.world.clone())
+            .with_shelf(self.shelf());
         if crate::git::tracks(session.project().root(), emendo_core::STATE) {
             let help = format!(
                 "it holds this machine's state only: `git rm -r --cached {}`",
@@ -73,7 +79,7 @@ pub(crate) fn load(
         }
         sources.push(source);
     }
-    Ok(check(sources, inputs, &shelf))
+    Ok(check(&globals.world, sources, inputs, &shelf))
 }
 
 /// Shows the messages about recipes on standard error; an error if any is one.

@@ -10,6 +10,7 @@ use emendo_text::{Diagnostic, RelPath, Span};
 
 use crate::contract::followed::Followed;
 use crate::contract::query::{Answer, Query};
+use crate::contract::tables::Tables;
 
 /// A parsed file.
 pub struct Code {
@@ -23,6 +24,8 @@ pub struct Code {
 
 /// What an action may ask while it is compiled.
 pub struct CompileCx<'a> {
+    /// Languages, formats and ecosystems.
+    pub tables: &'a Arc<Tables>,
     /// The recipe.
     pub recipe: &'a Recipe,
     /// All renames of the recipe: symbols are known under both names.
@@ -48,6 +51,8 @@ impl CompileCx<'_> {
 
 /// What an action sees of one file, and what it may ask.
 pub struct FileCx<'a> {
+    /// Languages, formats and ecosystems.
+    pub tables: &'a Tables,
     /// The file.
     pub path: &'a RelPath,
     /// Its text before the step.
@@ -68,6 +73,32 @@ pub struct FileCx<'a> {
     pub followed: &'a [Followed],
     /// What the step wrote in this file before, by the journal; only of actions that do their work once.
     pub own: &'a [&'a str],
+}
+
+static NO_MANIFESTS: BTreeMap<RelPath, Arc<Manifest>> = BTreeMap::new();
+
+impl<'a> FileCx<'a> {
+    /// A text with its line end, and nothing else known.
+    pub fn new(
+        tables: &'a Tables,
+        path: &'a RelPath,
+        (text, line_end): (&'a str, &'a str),
+        project: &'a Index,
+    ) -> Self {
+        Self {
+            tables,
+            path,
+            text,
+            line_end,
+            code: None,
+            project,
+            manifests: &NO_MANIFESTS,
+            packages: &[],
+            answers: &[],
+            followed: &[],
+            own: &[],
+        }
+    }
 }
 
 impl FileCx<'_> {

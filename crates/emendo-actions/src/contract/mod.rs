@@ -7,6 +7,7 @@ mod needs;
 mod query;
 mod replaced;
 mod runner;
+mod tables;
 
 pub(crate) use cx::written_before;
 pub use cx::{Code, CompileCx, FileCx};
@@ -17,3 +18,4 @@ pub use needs::{Needs, WORD, lossy, words};
 pub use query::{Answer, Query};
 pub use replaced::{Old, Remains, Replaces, What};
 pub use runner::{Asks, Kind, Runner, Subject};
+pub use tables::Tables;

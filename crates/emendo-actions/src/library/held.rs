@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_docs::{Manifest, Value, ecosystem_of};
+use emendo_docs::{Manifest, Value};
 use emendo_text::RelPath;
 
 use crate::contract::FileCx;
@@ -98,7 +98,7 @@ impl LibraryRunner {
 
     /// True for a manifest of the ecosystem.
     fn reads(&self, path: &RelPath) -> bool {
-        ecosystem_of(path).is_some_and(|e| e.id == self.ecosystem.id)
+        (self.ecosystem.claims)(path)
     }
 
     /// The file that defines a value for the files of its folder and of those below: the nearest, a file of its own before

@@ -8,7 +8,7 @@ mod levels;
 mod rework;
 mod runner;
 
-use emendo_docs::{ECOSYSTEMS, Ecosystem, EntryKind, Version};
+use emendo_docs::{Ecosystem, EntryKind, Version};
 use emendo_recipe::{Action, ActionKind, Condition, Key, Shape, Table, Text, Value, pairs};
 use emendo_text::Diagnostic;
 
@@ -269,12 +269,12 @@ fn coordinate(
     what: What,
     cx: &mut CompileCx<'_>,
 ) -> Option<(&'static Ecosystem, String)> {
-    let known = || ECOSYSTEMS.iter().map(|e| e.id).collect::<Vec<_>>().join(", ");
-    let prefixed =
-        ECOSYSTEMS.iter().find(|e| t.text.strip_prefix(e.id).is_some_and(|r| r.starts_with(':')));
+    let known = || cx.tables.ecosystem_words();
+    let heads = |e: &&Ecosystem| t.text.strip_prefix(e.id).is_some_and(|r| r.starts_with(':'));
+    let prefixed = cx.tables.ecosystems.iter().copied().find(heads);
     let (eco, rest) = match (prefixed, ecosystem) {
         (Some(e), _) => (e, &t.text[e.id.len() + 1..]),
-        (None, Some(name)) => match ECOSYSTEMS.iter().find(|e| e.id == name.text) {
+        (None, Some(name)) => match cx.tables.ecosystem(&name.text) {
             Some(e) => (e, t.text.as_str()),
             None => {
                 let message = format!("there is no ecosystem `{}`", name.text);

@@ -8,6 +8,7 @@ use emendo_lang::{FileFacts, Language, Ty, Word};
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
 
+use crate::contract::Tables;
 use crate::contract::{CompileCx, What, action_digest};
 
 /// One old name with its new.
@@ -137,7 +138,8 @@ impl Rows {
             let mut olds = cx.spellings.of(old);
             olds.retain(|o| Some(o) != new.as_ref());
             // What a later step makes of the new name is done here too.
-            let later = new.as_deref().map_or(Vec::new(), |n| later_names(n, action, cx.recipe));
+            let later =
+                new.as_deref().map_or(Vec::new(), |n| later_names(cx.tables, n, action, cx.recipe));
             olds.retain(|o| !later.contains(o));
             // Whatever else it is called, it is called as the recipe writes it.
             if !olds.iter().any(|o| o == old) {
@@ -306,13 +308,18 @@ impl Rows {
 }
 
 /// The names that steps behind that of an action give to a symbol.
-fn later_names(symbol: &str, action: &Action, recipe: &emendo_recipe::Recipe) -> Vec<String> {
+fn later_names(
+    tables: &Tables,
+    symbol: &str,
+    action: &Action,
+    recipe: &emendo_recipe::Recipe,
+) -> Vec<String> {
     let own = |s: &emendo_recipe::Step| s.actions.iter().any(|a| a.span == action.span);
     let behind = recipe.steps.iter().skip_while(|s| !own(s)).skip(1);
     let mut out: Vec<String> = Vec::new();
     let mut name = symbol.to_owned();
     for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.renames_symbols()) {
-        for (old, new) in renames(a, &recipe.source) {
+        for (old, new) in renames(tables, a, &recipe.source) {
             let rest = name.strip_prefix(old.as_str());
             if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
                 name = format!("{new}{rest}");
@@ -381,8 +388,8 @@ pub(crate) fn excepted(except: &str, path: &str) -> bool {
 }
 
 /// What stands between a base and a symbol below it.
-pub(crate) fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
-    let language = action.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text));
+pub(crate) fn joint(tables: &Tables, action: &Action) -> impl Fn(&str) -> &'static str {
+    let language = action.scope.lang.as_ref().and_then(|l| tables.language(&l.text));
     move |base: &str| match language {
         Some(l)
             if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) =>
@@ -395,9 +402,13 @@ pub(crate) fn joint(action: &Action) -> impl Fn(&str) -> &'static str {
 }
 
 /// The old and new names of an action, for symbols that are known under both.
-pub fn renames(action: &Action, source: &emendo_recipe::Source) -> Vec<(String, String)> {
+pub fn renames(
+    tables: &Tables,
+    action: &Action,
+    source: &emendo_recipe::Source,
+) -> Vec<(String, String)> {
     let mut ignored = Vec::new();
-    let rows = pairs(action, source, &joint(action), &mut ignored);
+    let rows = pairs(action, source, &joint(tables, action), &mut ignored);
     let name = |t: &str| overload(t).0.to_owned();
     // One overload that gets another name does not make the two names one.
     let all = rows.iter().filter(|p| overload(&p.old.text).1.is_none());

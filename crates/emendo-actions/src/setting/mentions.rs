@@ -1,11 +1,13 @@
 //! Keys where they are mentioned: in strings of code, in attributes and templates, in values of other settings.
 
-use emendo_docs::{Doc, NodeKind, ecosystem_of, format_of, is_lock};
+use std::sync::Arc;
+
+use emendo_docs::{Doc, NodeKind};
 use emendo_lang::{Certainty, Fact, Language};
-use emendo_languages::language_of;
 use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
+use crate::contract::Tables;
 use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
 use crate::setting::rule::Rule;
 
@@ -41,6 +43,7 @@ impl Form {
 }
 
 pub(super) struct MentionRunner {
+    tables: Arc<Tables>,
     language: Option<&'static Language>,
     scope: Scope,
     rules: Vec<Rule>,
@@ -50,6 +53,7 @@ pub(super) struct MentionRunner {
 
 impl MentionRunner {
     pub(super) fn new(
+        tables: Arc<Tables>,
         language: Option<&'static Language>,
         scope: Scope,
         rules: Vec<Rule>,
@@ -66,7 +70,7 @@ impl MentionRunner {
         };
         let environment = |r: &Rule| vec![emendo_docs::constant(r.key.trim_end_matches('.'))];
         let needs = Needs::of(rules.iter().map(first).chain(rules.iter().map(environment)));
-        Self { language, scope, rules, forms, needs }
+        Self { tables, language, scope, rules, forms, needs }
     }
 
     /// The places where mentions may stand: literals of code, values of settings, or all of a text.
@@ -74,7 +78,9 @@ impl MentionRunner {
         if let Some(code) = cx.code {
             return code.facts.strings.clone();
         }
-        let Some(format) = format_of(cx.path) else { return vec![Span::new(0, cx.text.len())] };
+        let Some(format) = cx.tables.format_of(cx.path) else {
+            return vec![Span::new(0, cx.text.len())];
+        };
         if format.mentions_anywhere {
             return vec![Span::new(0, cx.text.len())];
         }
@@ -120,10 +126,11 @@ impl Runner for MentionRunner {
         let fits = match self.language {
             Some(l) => l.claims(path),
             None => {
-                language_of(path).is_none()
-                    && ecosystem_of(path).is_none()
-                    && !is_lock(path)
-                    && is_text(path)
+                let tables = &self.tables;
+                tables.language_of(path).is_none()
+                    && tables.ecosystem_of(path).is_none()
+                    && !tables.is_lock(path)
+                    && (is_text(path) || tables.format_of(path).is_some())
             }
         };
         fits && !self.scope.not_files.matches(path)
@@ -311,5 +318,5 @@ fn is_text(path: &RelPath) -> bool {
         "ex",
         "exs",
     ];
-    path.extension().is_some_and(|e| ENDINGS.contains(&e)) || format_of(path).is_some()
+    path.extension().is_some_and(|e| ENDINGS.contains(&e))
 }

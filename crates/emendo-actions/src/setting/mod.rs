@@ -4,14 +4,16 @@ mod mentions;
 mod moves;
 mod rule;
 
-use emendo_docs::{Edits, Found as Entry, Node, NodeKind, Patch, ecosystem_of, format_of, is_lock};
+use std::sync::Arc;
+
+use emendo_docs::{Edits, Found as Entry, Node, NodeKind, Patch};
 use emendo_lang::{Certainty, Fact};
-use emendo_languages::LANGUAGES;
 use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
 use emendo_text::{Diagnostic, RelPath, Span};
 
 use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;
+use crate::contract::Tables;
 use crate::contract::{
     Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, action_digest,
 };
@@ -99,6 +101,7 @@ impl Kind for SettingKind {
         };
         let text = |key: &str| table.text(key).map(|t| t.text.clone());
         Some(Box::new(SettingRunner {
+            tables: cx.tables.clone(),
             scope: action.scope.clone(),
             rules,
             when,
@@ -137,9 +140,15 @@ impl Kind for SettingKind {
         if compiled.is_empty() || !rules.iter().any(told) {
             return Vec::new();
         }
-        let languages = LANGUAGES.iter().copied().map(Some).chain([None]);
+        let languages = cx.tables.languages.iter().copied().map(Some).chain([None]);
         let one = |language| {
-            MentionRunner::new(language, action.scope.clone(), rules.clone(), compiled.clone())
+            MentionRunner::new(
+                cx.tables.clone(),
+                language,
+                action.scope.clone(),
+                rules.clone(),
+                compiled.clone(),
+            )
         };
         languages.map(|l| Box::new(one(l)) as Box<dyn Runner>).collect()
     }
@@ -207,6 +216,7 @@ fn own_result(when: &ValuePattern, to: &str) -> Option<ValuePattern> {
 }
 
 struct SettingRunner {
+    tables: Arc<Tables>,
     scope: Scope,
     rules: Vec<Rule>,
     when: Option<ValuePattern>,
@@ -236,13 +246,13 @@ impl Runner for SettingRunner {
 
     fn covers(&self, path: &RelPath) -> bool {
         let named = self.scope.files.is_some();
-        format_of(path).is_some()
+        self.tables.format_of(path).is_some()
             && self.scope.covers(path)
-            && (named || ecosystem_of(path).is_none() && !is_lock(path))
+            && (named || self.tables.ecosystem_of(path).is_none() && !self.tables.is_lock(path))
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
-        let Some(format) = format_of(cx.path) else { return };
+        let Some(format) = cx.tables.format_of(cx.path) else { return };
         let doc = (format.read)(cx.text);
         if let Some(e) = doc.errors.first().filter(|_| doc.roots.is_empty()) {
             let say = format!("this {} file cannot be read: {}", format.title, e.message);

@@ -11,20 +11,17 @@ use crate::contract::CompileCx;
 
 /// The language of an action, or a message.
 pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'static Language> {
-    let known = || emendo_languages::LANGUAGES.iter().map(|l| l.id).collect::<Vec<_>>().join(", ");
     let Some(lang) = &action.scope.lang else {
         let d = Diagnostic::error("no language is given for this action", action.span);
         cx.out.push(d.help(format!(
             "write `lang = \"...\"` in the action, its step or the recipe: {}",
-            known()
+            cx.tables.language_words()
         )));
         return None;
     };
-    let found = emendo_languages::language(&lang.text);
+    let found = cx.tables.language(&lang.text);
     if found.is_none() {
-        let d =
-            Diagnostic::error(format!("the language `{}` is not built yet", lang.text), lang.span);
-        let d = d.help(format!("built so far: {}", known()));
+        let d = cx.tables.unknown_language(&lang.text, lang.span);
         if !cx.out.contains(&d) {
             cx.out.push(d);
         }
@@ -121,13 +118,9 @@ pub(crate) fn current(renamed: &[(String, String)], symbol: String) -> String {
 /// The files of a language that an action covers.
 pub(crate) fn covers_code(
     action: &Action,
-    language: &Language,
+    language: &'static Language,
 ) -> impl Fn(&RelPath) -> bool + use<> {
     let scope = action.scope.clone();
-    let id = language.id;
     // `files` with `lang` reads those files as that language, whatever their names.
-    move |path| {
-        let claims = || emendo_languages::language(id).is_some_and(|l| l.reads(path));
-        scope.covers(path) && (scope.files.is_some() || claims())
-    }
+    move |path| scope.covers(path) && (scope.files.is_some() || language.reads(path))
 }

@@ -1,11 +1,13 @@
 //! Names in text: literals that spell a full name, comments, and files that are no code.
 
+use std::sync::Arc;
+
 use aho_corasick::AhoCorasick;
 use emendo_lang::{Certainty, Fact, Space};
-use emendo_languages::language_of;
 use emendo_recipe::Action;
 use emendo_text::{RelPath, Span, Splice};
 
+use crate::contract::Tables;
 use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, Remains, Runner, Tie, What};
 use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
 
@@ -218,10 +220,11 @@ pub(super) struct Mentions {
 }
 
 impl Mentions {
-    pub(super) fn new(rows: Rows, action: &Action) -> Self {
+    pub(super) fn new(tables: &Arc<Tables>, rows: Rows, action: &Action) -> Self {
         let needs = Needs::of(rows.all.iter().flat_map(|r| &r.olds).map(|o| vec![o.clone()]));
         let scope = action.scope.clone();
-        let covers = move |path: &RelPath| language_of(path).is_none() && scope.covers(path);
+        let tables = tables.clone();
+        let covers = move |path: &RelPath| tables.language_of(path).is_none() && scope.covers(path);
         Self { rows, needs, covers: Box::new(covers) }
     }
 }
@@ -259,6 +262,7 @@ impl Runner for Mentions {
 
 /// Looks for full names in files that are no code.
 pub struct TextWatch {
+    tables: Arc<Tables>,
     symbols: Vec<String>,
     kept: Vec<String>,
     needs: Needs,
@@ -267,12 +271,12 @@ pub struct TextWatch {
 
 impl TextWatch {
     /// Looks for these symbols; what is `kept` below them keeps its name.
-    pub fn new(mut symbols: Vec<String>, kept: Vec<String>) -> Self {
+    pub fn new(tables: Arc<Tables>, mut symbols: Vec<String>, kept: Vec<String>) -> Self {
         // A single word is too little of a name where nothing else tells.
         symbols.retain(|s| s.contains(['.', ':', '/']));
         let needs = Needs::of(symbols.iter().map(|s| vec![s.clone()]));
         let scan = AhoCorasick::new(&symbols).ok();
-        Self { symbols, kept, needs, scan }
+        Self { tables, symbols, kept, needs, scan }
     }
 }
 
@@ -282,7 +286,7 @@ impl Runner for TextWatch {
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        language_of(path).is_none()
+        self.tables.language_of(path).is_none()
     }
 
     fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}

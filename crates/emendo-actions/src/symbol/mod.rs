@@ -92,7 +92,7 @@ impl Kind for Symbol {
         let mut ignored = Vec::new();
         let mut quiet = CompileCx { out: &mut ignored, ..*cx };
         let rows = compile(action, &mut quiet).map(|r| r.rows);
-        rows.map(|rows| Box::new(Mentions::new(rows, action)) as Box<dyn Runner>)
+        rows.map(|rows| Box::new(Mentions::new(cx.tables, rows, action)) as Box<dyn Runner>)
             .into_iter()
             .collect()
     }
@@ -108,7 +108,7 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
             return None;
         }
     }
-    let rows = Rows::compile(action, language, what, &joint(action), cx)?;
+    let rows = Rows::compile(action, language, what, &joint(cx.tables, action), cx)?;
     let needs = Needs::of(rows.needs());
     let mentions = |word: &str| action.table.texts("mentions").iter().any(|m| m.text == word);
     Some(SymbolRunner {

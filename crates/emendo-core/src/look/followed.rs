@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use emendo_actions::World;
 use emendo_actions::{Code, Declaration, FileCx, Followed};
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Lines, RelPath, Span, Text};
@@ -27,7 +28,7 @@ pub(crate) fn follow(
     for ((n, at), step, action) in actions.filter(|a| a.2.asks.follows) {
         let runner = action.runner.as_ref();
         let packages = &step.packages;
-        let look = Looking { project, index, action, packages };
+        let look = Looking { world: &plan.world, project, index, action, packages };
         let narrow = Narrow::new([&action.asks.needs], &Declared::default(), &[]);
         let declared: Vec<(RelPath, Declaration)> = files
             .par_iter()
@@ -75,6 +76,7 @@ pub(crate) fn follow(
 
 /// What it takes to look into files.
 struct Looking<'a> {
+    world: &'a World,
     project: &'a Project,
     index: &'a Index,
     action: &'a PlannedAction,
@@ -97,16 +99,10 @@ impl Looking<'_> {
         let facts = FileFacts::of_file(language, &tree, text.as_str(), path, self.index.files());
         let code = Code { language, tree, facts };
         Some(ask(&FileCx {
-            path,
-            text: text.as_str(),
-            line_end: text.line_end(),
             code: Some(&code),
-            project: self.index,
-            manifests: &BTreeMap::new(),
             packages: self.packages,
-            answers: &[],
             followed,
-            own: &[],
+            ..FileCx::new(self.world, path, (text.as_str(), text.line_end()), self.index)
         }))
     }
 

@@ -8,9 +8,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use emendo_docs::ecosystem_of;
 use emendo_lang::{FileFacts, Files, Index, Kept, Project as _, Tree};
-use emendo_languages::language_of;
 use emendo_text::{Digest, Hasher, RelPath, Text};
 use rayon::prelude::*;
 use serde::de::DeserializeOwned;
@@ -223,10 +221,9 @@ impl Memory {
         if told.generation != noted.generation {
             return None;
         }
-        let wide = Wide::of(told.wide, told.wider);
-        let index = Index::kept(files.clone(), told.index, |id| {
-            emendo_languages::language(id).map(|l| l.id)
-        });
+        let wide = Wide::of(&look.plan.world.languages, told.wide, told.wider);
+        let index =
+            Index::kept(files.clone(), told.index, |id| look.plan.world.language(id).map(|l| l.id));
         let mut roles: HashMap<RelPath, (u8, Option<Digest>)> =
             noted.files.iter().map(|e| (e.path.clone(), (e.roles, e.outside))).collect();
         let again: Option<Vec<(RelPath, u8)>> = changed
@@ -250,7 +247,7 @@ impl Memory {
         let candidate = |path: &RelPath| Candidate { path: path.clone(), size: sizes[path] };
         let mut manifests = BTreeMap::new();
         for path in told.manifests {
-            let read = ecosystem_of(&path)?.read;
+            let read = look.plan.world.ecosystem_of(&path)?.read;
             manifests.insert(path.clone(), Arc::new(read(&path, &files.text(&path)?).ok()?));
         }
         Some(Recalled {
@@ -393,7 +390,7 @@ fn inside_only(look: &Look<'_>, wide: &Wide, index: &Index, was: &Entry) -> Opti
         return None;
     }
     if let Some(outside) = was.outside {
-        let language = language_of(&was.path)?;
+        let language = look.plan.world.language_of(&was.path)?;
         let bytes = std::fs::read(look.project.path(&was.path)).ok()?;
         let text = Text::decode(&bytes).ok()?;
         let tree = Tree::parse_file(language, &was.path, text.as_str());

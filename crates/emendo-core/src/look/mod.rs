@@ -13,9 +13,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_actions::Subject;
-use emendo_docs::{Manifest, ecosystem_of};
+use emendo_docs::Manifest;
 use emendo_lang::{DeclaredIn, FileFacts, Index, Language, Project as _, Tree};
-use emendo_languages::language_of;
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
@@ -138,7 +137,7 @@ impl Look<'_> {
 
     /// True if a file may hold imports for all files of its language.
     fn for_all(&self, path: &RelPath) -> bool {
-        let language = language_of(path).filter(|l| l.modules.is_none());
+        let language = self.plan.world.language_of(path).filter(|l| l.modules.is_none());
         language.is_some_and(|l| !l.exports.passing.is_empty())
             && self.project.bytes(path).is_ok_and(|b| passes(language, &b))
     }
@@ -221,7 +220,7 @@ impl Look<'_> {
             }
             seen.manifests.extend(l.manifest);
             if let Some(path) = l.passes
-                && let Some(language) = language_of(&path)
+                && let Some(language) = self.plan.world.language_of(&path)
             {
                 seen.passing.insert(path.clone());
                 for (known, all) in
@@ -346,7 +345,7 @@ impl Look<'_> {
                 words: wider.values().flatten().flat_map(Wider::words).map(str::to_owned).collect(),
                 ..Declared::default()
             };
-            let wide = Wide::of(Some(declared), wider.clone());
+            let wide = Wide::of(&self.plan.world.languages, Some(declared), wider.clone());
             let Some((_, narrow)) = &wide.narrow else { return };
             let more =
                 |path: &&RelPath, present: &Present<'_>| self.asked_by(&wider, path, present);
@@ -375,7 +374,7 @@ impl Look<'_> {
     ) -> bool {
         let Some(language) = language else { return false };
         let reads = |id: &str| {
-            id == language.id || emendo_languages::language(id).is_some_and(|l| l.reads(path))
+            id == language.id || self.plan.world.language(id).is_some_and(|l| l.reads(path))
         };
         self.plan.reach.iter().any(|(id, needs)| reads(id) && needs.met(|w| present.holds(w)))
     }
@@ -416,7 +415,7 @@ impl Look<'_> {
         // A byte order mark is no part of the first word.
         let present = narrow.present(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes));
         let wanted = wanted(&path, &present);
-        let language = language_of(path);
+        let language = self.plan.world.language_of(path);
         // Later on, what names a subject was led to by a module that passes it on.
         let reached = first && self.reached(path, language, &present) || !first && wanted;
         let passes = reached && passes(language, &bytes);
@@ -443,7 +442,7 @@ impl Look<'_> {
             out.declared = Some(index.declared(language, path, text, &tree, &facts));
         }
         if self.plan.reads_manifests()
-            && let Some(e) = ecosystem_of(path)
+            && let Some(e) = self.plan.world.ecosystem_of(path)
         {
             out.manifest = (e.read)(path, text.as_str()).ok().map(|m| (path.clone(), Arc::new(m)));
         }

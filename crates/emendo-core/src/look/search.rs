@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use emendo_actions::Needs;
+use emendo_actions::World;
 use emendo_lang::{Certainty, FileFacts, Index, Language, Project as _, Resolver, Tree};
 use emendo_pattern::{Nearest, Pattern};
 use emendo_text::{Lines, RelPath, Text};
@@ -77,12 +78,13 @@ pub struct Search {
 }
 
 /// Looks for a pattern in all files of its language.
-pub fn search(project: &Project, pattern: &Pattern) -> Search {
+pub fn search(world: &Arc<World>, project: &Project, pattern: &Pattern) -> Search {
     let language = pattern.language();
     let needs = Needs::of(pattern.needs());
     let narrow = Narrow::new([&needs], &Declared::default(), &[]);
     let walked = walk(project, &[]);
-    let index = Index::new(Arc::new(ProjectFiles::new(project, walked.files.clone())));
+    let index =
+        Index::new(Arc::new(ProjectFiles::new(world.clone(), project, walked.files.clone())));
     let files: Vec<RelPath> = walked.files.into_iter().filter(|p| language.reads(p)).collect();
     let found: Vec<(Vec<Hit>, usize)> = files
         .par_iter()

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_languages::LANGUAGES;
+use emendo_lang::Language;
 use emendo_text::RelPath;
 
 use crate::look::discover::Wider;
@@ -27,11 +27,12 @@ pub(crate) struct Wide {
 impl Wide {
     /// What was found on the way, in the words that it was compiled from.
     pub(crate) fn of(
+        languages: &[&'static Language],
         declared: Option<Declared>,
         sets: impl IntoIterator<Item = ((usize, usize), Vec<Wider>)>,
     ) -> Self {
         let compiled = |d: Declared| {
-            let narrow = Narrow::new([], &d, LANGUAGES);
+            let narrow = Narrow::new([], &d, languages);
             (d, narrow)
         };
         Self { narrow: declared.map(compiled), by_runner: sets.into_iter().collect() }

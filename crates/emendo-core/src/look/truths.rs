@@ -3,9 +3,8 @@
 use std::collections::BTreeSet;
 use std::sync::{Arc, RwLock};
 
-use emendo_docs::{ecosystem_of, format_of};
+use emendo_docs::Format;
 use emendo_lang::{FileFacts, Language, Tree};
-use emendo_languages::language_of;
 use emendo_text::RelPath;
 use rayon::prelude::*;
 
@@ -17,7 +16,7 @@ impl Conditions {
         let mut units: Vec<String> = files
             .paths()
             .iter()
-            .filter(|p| ecosystem_of(p).is_some())
+            .filter(|p| files.world.ecosystem_of(p).is_some())
             .map(|p| p.folder().to_owned())
             .collect();
         units.push(String::new());
@@ -66,18 +65,20 @@ impl Conditions {
                 .peek(path)
                 .filter(|t| memchr::memmem::find(t.as_bytes(), word.as_bytes()).is_some())
         };
+        let world = &*files.world;
         match ask {
             Ask::Library(wanted) => {
                 let known = self.library.as_ref();
-                let found = named(told, wanted, known);
+                let found = named(world, told, wanted, known);
                 found.into_iter().map(|p| of(&p)).collect()
             }
             Ask::File(globs) => where_(&|p| globs.matches(p)),
-            Ask::Lang(id) => where_(&|p| language_of(p).is_some_and(|l| l.id == id)),
+            Ask::Lang(id) => where_(&|p| world.language_of(p).is_some_and(|l| l.id == id)),
             Ask::Setting(key) => {
                 let last = key.rsplit('.').next().unwrap_or(key);
                 where_(&|p| {
-                    let Some(format) = format_of(p).filter(|_| ecosystem_of(p).is_none()) else {
+                    let settings = |_: &&Format| world.ecosystem_of(p).is_none();
+                    let Some(format) = world.format_of(p).filter(settings) else {
                         return false;
                     };
                     let word =
@@ -87,7 +88,7 @@ impl Conditions {
                 })
             }
             Ask::RefersTo(symbol) => where_(&|p| {
-                let Some(language) = language_of(p) else { return false };
+                let Some(language) = world.language_of(p) else { return false };
                 let names = &language.names;
                 let Some(text) = text(p, names.last(symbol)) else { return false };
                 refers(language, p, &text, symbol, files)

@@ -3,7 +3,8 @@
 
 use std::sync::Arc;
 
-use emendo_docs::{ECOSYSTEMS, Requirement, lowest};
+use emendo_actions::World;
+use emendo_docs::{Requirement, lowest};
 use emendo_recipe::{Action, Condition, Globs, Recipe};
 use emendo_text::{Diagnostic, RelPath};
 
@@ -71,7 +72,7 @@ fn asked(condition: &Condition, unit: bool) -> Asked {
 }
 
 /// What is wrong with conditions.
-pub(crate) fn check(conditions: &[Condition], out: &mut Vec<Diagnostic>) {
+pub(crate) fn check(world: &World, conditions: &[Condition], out: &mut Vec<Diagnostic>) {
     for c in conditions {
         for t in c.asks.texts("library") {
             let (name, versions) = split(&t.text);
@@ -83,13 +84,8 @@ pub(crate) fn check(conditions: &[Condition], out: &mut Vec<Diagnostic>) {
             }
         }
         for t in c.asks.texts("lang") {
-            if emendo_languages::language(&t.text).is_none() {
-                let d = Diagnostic::error(
-                    format!("the language `{}` is not built yet", t.text),
-                    t.span,
-                );
-                let known: Vec<&str> = emendo_languages::LANGUAGES.iter().map(|l| l.id).collect();
-                out.push(d.help(format!("built so far: {}", known.join(", "))));
+            if world.language(&t.text).is_none() {
+                out.push(world.unknown_language(&t.text, t.span));
             }
         }
     }
@@ -104,6 +100,7 @@ fn split(wanted: &str) -> (&str, Option<Requirement>) {
 
 /// The manifests that name a library of these versions.
 pub(crate) fn named(
+    world: &World,
     told: &Survey,
     wanted: &str,
     known: Option<&(String, Vec<String>)>,
@@ -115,10 +112,10 @@ pub(crate) fn named(
     };
     let mut out = Vec::new();
     for library in &told.libraries {
-        let plain = ECOSYSTEMS.iter().find(|e| e.id == library.ecosystem).map(|e| e.plain);
+        let plain = world.ecosystem(library.ecosystem).map(|e| e.plain);
         let fits = own.iter().any(|c| {
             let (ecosystem, rest) = match c.split_once(':') {
-                Some((e, rest)) if ECOSYSTEMS.iter().any(|k| k.id == e) => (Some(e), rest),
+                Some((e, rest)) if world.ecosystem(e).is_some() => (Some(e), rest),
                 _ => (None, c.as_str()),
             };
             let same = |a: &str| plain.is_some_and(|p| p(a) == p(rest));

@@ -9,9 +9,8 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 use std::sync::Arc;
 
-use emendo_actions::{Asks, CompileCx, Kind, Needs, Subject, World, named_symbol, renames};
+use emendo_actions::{Asks, CompileCx, Needs, Subject, World, named_symbol, renames};
 use emendo_lang::{Language, Learned, LibraryType, Spellings};
-use emendo_languages::LANGUAGES;
 use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
@@ -52,6 +51,8 @@ pub struct Limit {
 pub struct Plan {
     /// The recipes in order.
     pub recipes: Vec<RecipeInfo>,
+    /// What the program knows, as the recipes were compiled by it.
+    pub world: Arc<World>,
     /// All steps in order.
     pub steps: Vec<PlanStep>,
     /// Runs of steps that go file by file; all files finish one before the next begins.
@@ -78,8 +79,8 @@ pub struct Plan {
 impl Plan {
     /// Compiles recipes in the order given. Gives the messages for each and those that it includes, in the order of
     /// [`Recipe::whole`]; the plan is only to be run if none is an error.
-    pub fn compile(world: &World, recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
-        let mut compiler = Compiler { kinds: world.kinds.clone(), ..Compiler::default() };
+    pub fn compile(world: &Arc<World>, recipes: &[Recipe]) -> (Self, Vec<Vec<Diagnostic>>) {
+        let mut compiler = Compiler::new(world.clone());
         for recipe in recipes {
             let first = compiler.steps.len();
             compiler.root = recipe.id.clone();
@@ -95,12 +96,13 @@ impl Plan {
             digest: r.digest,
         });
         let whole = recipes.iter().flat_map(Recipe::whole).map(|r| r.source.path.clone());
-        let plan = Self::of(infos.collect(), steps, types, conditions);
+        let plan = Self::of(world.clone(), infos.collect(), steps, types, conditions);
         (Self { sources: whole.collect(), ..plan }, messages)
     }
 
     /// Puts together what is known of all steps.
     fn of(
+        world: Arc<World>,
         recipes: Vec<RecipeInfo>,
         steps: Vec<PlanStep>,
         types: Vec<ToldType>,
@@ -120,14 +122,15 @@ impl Plan {
                 .collect(),
             words: BTreeSet::new(),
         };
-        let watches = watches(&steps);
+        let watches = watches(&world, &steps);
         let packages: BTreeSet<String> = steps.iter().flat_map(|s| &s.packages).cloned().collect();
         let reach = reach(asked());
         let needs = asked().map(|a| &a.needs).chain(reach.iter().map(|r| &r.1));
         let needs = needs.chain(watches.iter().map(|w| &w.asks.needs));
-        let narrow = Narrow::new(needs, &own, LANGUAGES);
+        let narrow = Narrow::new(needs, &own, &world.languages);
         Self {
             recipes,
+            world,
             stages: stages(&steps, &conditions),
             single: (0..steps.len()).map(|n| n..n + 1).collect(),
             steps,
@@ -166,7 +169,7 @@ impl Plan {
         let steps = all.filter(|s| *s.1).map(|s| s.0).collect();
         let (recipes, types) = (std::mem::take(&mut self.recipes), std::mem::take(&mut self.types));
         let sources = std::mem::take(&mut self.sources);
-        let plan = Self::of(recipes, steps, types, conditions);
+        let plan = Self::of(self.world.clone(), recipes, steps, types, conditions);
         *self = Self { limit: limit.clone(), sources, ..plan };
         Ok(())
     }
@@ -212,17 +215,17 @@ impl Plan {
 }
 
 /// The renames of a step.
-fn renames_of(step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<(String, String)> {
+fn renames_of(world: &World, step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<(String, String)> {
     let symbols = step.actions.iter().filter(|a| a.kind.renames_symbols() && !a.broken);
-    symbols.flat_map(|a| renames(a, &recipe.source)).collect()
+    symbols.flat_map(|a| renames(world, a, &recipe.source)).collect()
 }
 
 /// The names under which the symbols of a recipe are known.
-fn spellings_of(recipe: &Recipe) -> Spellings {
+fn spellings_of(world: &World, recipe: &Recipe) -> Spellings {
     let mut spellings = Spellings::default();
     let whole = recipe.whole().into_iter();
     let all: Vec<(String, String)> =
-        whole.flat_map(|r| r.steps.iter().flat_map(|s| renames_of(s, r))).collect();
+        whole.flat_map(|r| r.steps.iter().flat_map(|s| renames_of(world, s, r))).collect();
     for (old, new) in &all {
         // Names that are swapped, or that another rename gives away, are not one symbol.
         if !all.iter().any(|(other, _)| other == new) {
@@ -233,12 +236,15 @@ fn spellings_of(recipe: &Recipe) -> Spellings {
 }
 
 /// What a recipe tells of types, under all names that they may have.
-fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>) -> Vec<ToldType> {
+fn told_types(
+    world: &World,
+    recipe: &Recipe,
+    spellings: &Spellings,
+    out: &mut Vec<Diagnostic>,
+) -> Vec<ToldType> {
     let mut all = Vec::new();
     for t in &recipe.types {
-        let Some(language) =
-            t.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text))
-        else {
+        let Some(language) = t.scope.lang.as_ref().and_then(|l| world.language(&l.text)) else {
             let d = Diagnostic::error("no language is given for this library type", t.name.span);
             out.push(d.help("write `lang = \"...\"` in it or in the recipe"));
             continue;
@@ -275,11 +281,10 @@ fn told_types(recipe: &Recipe, spellings: &Spellings, out: &mut Vec<Diagnostic>)
 }
 
 /// What compiling gathers.
-#[derive(Default)]
 struct Compiler {
+    world: Arc<World>,
     /// The id of the outermost recipe.
     root: String,
-    kinds: Vec<&'static dyn Kind>,
     steps: Vec<PlanStep>,
     messages: Vec<Vec<Diagnostic>>,
     types: Vec<ToldType>,
@@ -289,14 +294,26 @@ struct Compiler {
 }
 
 impl Compiler {
+    fn new(world: Arc<World>) -> Self {
+        Self {
+            world,
+            root: String::new(),
+            steps: Vec::new(),
+            messages: Vec::new(),
+            types: Vec::new(),
+            conditions: Vec::new(),
+            renamed: Vec::new(),
+        }
+    }
+
     /// Compiles a recipe. `lead` stands before the ids of its steps, `outer` is what the steps around it wait for, `chain` the
     /// recipes around it.
     fn recipe(&mut self, recipe: &Recipe, lead: &str, outer: &[Condition], chain: &[String]) {
         let mut out = Vec::new();
-        let spellings = spellings_of(recipe);
-        let told = told_types(recipe, &spellings, &mut out);
+        let spellings = spellings_of(&self.world, recipe);
+        let told = told_types(&self.world, recipe, &spellings, &mut out);
         Diagnostic::all_about(&mut out, "type");
-        crate::plan::conditions::check(&recipe.conditions, &mut out);
+        crate::plan::conditions::check(&self.world, &recipe.conditions, &mut out);
         let own = chain.iter().cloned().chain([recipe.id.clone()]);
         let own: Vec<String> = own.collect();
         let place = self.messages.len();
@@ -305,7 +322,7 @@ impl Compiler {
         Diagnostic::all_about(&mut out, "type");
         self.types.extend(told);
         for step in &recipe.steps {
-            crate::plan::conditions::check(&step.conditions, &mut out);
+            crate::plan::conditions::check(&self.world, &step.conditions, &mut out);
             Diagnostic::all_about(&mut out, "condition");
             let around: Vec<Condition> = outer.iter().chain(&step.conditions).cloned().collect();
             if let Some(include) = &step.include {
@@ -324,7 +341,7 @@ impl Compiler {
                 continue;
             }
             let actions = self.actions(recipe, step, &around, &spellings, &mut out);
-            self.renamed.extend(renames_of(step, recipe));
+            self.renamed.extend(renames_of(&self.world, step, recipe));
             let key = StepKey { recipe: self.root.clone(), step: format!("{lead}{}", step.id) };
             let info = StepInfo {
                 key,
@@ -367,11 +384,17 @@ impl Compiler {
     ) -> Vec<PlannedAction> {
         let mut actions: Vec<PlannedAction> = Vec::new();
         for action in &step.actions {
-            crate::plan::conditions::check(&Condition::of(&action.table), out);
+            crate::plan::conditions::check(&self.world, &Condition::of(&action.table), out);
             Diagnostic::all_about(out, "condition");
-            let kind = self.kinds.iter().find(|k| k.name() == action.kind.name());
+            let kind = self.world.kinds.iter().find(|k| k.name() == action.kind.name());
             let mut found = Vec::new();
-            let mut cx = CompileCx { recipe, spellings, renamed: &self.renamed, out: &mut found };
+            let mut cx = CompileCx {
+                tables: &self.world.tables,
+                recipe,
+                spellings,
+                renamed: &self.renamed,
+                out: &mut found,
+            };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));
             let more = kind.map_or_else(Vec::new, |k| k.more(action, &mut cx));
             if action.broken {

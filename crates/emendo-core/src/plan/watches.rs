@@ -2,14 +2,14 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use emendo_actions::{Runner as _, SymbolRunner, TextWatch, What};
-use emendo_lang::Language;
-use emendo_languages::LANGUAGES;
+use std::sync::Arc;
+
+use emendo_actions::{Runner as _, SymbolRunner, TextWatch, What, World};
 
 use crate::plan::step::{About, PlanStep, Watch};
 
 /// The watches for what the steps of a plan replace.
-pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
+pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     let mut by_kind: BTreeMap<(&str, &str), (What, About)> = BTreeMap::new();
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
@@ -31,19 +31,16 @@ pub(crate) fn watches(steps: &[PlanStep]) -> Vec<Watch> {
     let mut mentioned: About = BTreeMap::new();
     for ((id, _), (what, mut about)) in by_kind {
         about.retain(|symbol, _| !new.contains(symbol));
-        let Some(language) = language_of(id).filter(|_| !about.is_empty()) else { continue };
+        let Some(language) = world.language(id).filter(|_| !about.is_empty()) else { continue };
         mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
         let runner =
             SymbolRunner::watch(language, what, about.keys().cloned().collect(), kept.clone());
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about });
     }
     if !mentioned.is_empty() {
-        let runner = TextWatch::new(mentioned.keys().cloned().collect(), kept);
+        let runner =
+            TextWatch::new(world.tables.clone(), mentioned.keys().cloned().collect(), kept);
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
     }
     out
-}
-
-fn language_of(id: &str) -> Option<&'static Language> {
-    LANGUAGES.iter().copied().find(|l| l.id == id)
 }

@@ -3,6 +3,7 @@
 use std::collections::{BTreeSet, HashMap};
 use std::sync::{Arc, OnceLock, RwLock};
 
+use emendo_actions::World;
 use emendo_lang::{Files, Remembered};
 use emendo_text::{RelPath, Text};
 
@@ -10,6 +11,8 @@ use crate::project::Project;
 
 /// The files of a run.
 pub(crate) struct ProjectFiles {
+    /// What the program knows.
+    pub(crate) world: Arc<World>,
     project: Project,
     /// All paths, in order.
     paths: Vec<RelPath>,
@@ -27,8 +30,9 @@ pub(crate) struct ProjectFiles {
 
 impl ProjectFiles {
     /// The files of these paths, which are in order.
-    pub(crate) fn new(project: &Project, paths: Vec<RelPath>) -> Self {
+    pub(crate) fn new(world: Arc<World>, project: &Project, paths: Vec<RelPath>) -> Self {
         Self {
+            world,
             project: project.clone(),
             paths,
             changed: HashMap::new(),
@@ -47,7 +51,7 @@ impl ProjectFiles {
     /// The same files, some of them with other texts.
     pub(crate) fn with(&self, changed: HashMap<RelPath, String>) -> Self {
         let whole = self.whole.clone();
-        Self { changed, whole, ..Self::new(&self.project, self.paths.clone()) }
+        Self { changed, whole, ..Self::new(self.world.clone(), &self.project, self.paths.clone()) }
     }
 
     /// Files of which more was asked than what they declare.
@@ -81,7 +85,7 @@ impl Files for ProjectFiles {
         if let Some(text) = self.changed.get(path) {
             return Some(text.clone());
         }
-        if emendo_languages::language_of(path).is_some() {
+        if self.world.language_of(path).is_some() {
             return self.read(path);
         }
         if let Some(known) = self.settings.read().ok()?.get(path) {

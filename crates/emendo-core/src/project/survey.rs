@@ -1,12 +1,10 @@
 //! What is in a project, before anything changes: languages, ecosystems, modules, libraries and where their versions are held.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
-use emendo_docs::{
-    ECOSYSTEMS, Ecosystem, EntryKind, Manifest, Requirement, ecosystem_of, format_of, is_lock,
-    lowest,
-};
-use emendo_languages::language_of;
+use emendo_actions::World;
+use emendo_docs::{Ecosystem, EntryKind, Manifest, Requirement, lowest};
 use emendo_recipe::Recipe;
 use emendo_text::{Lines, RelPath};
 use rayon::prelude::*;
@@ -169,21 +167,22 @@ const OTHERS: &[(&str, &[&str])] = &[
 ];
 
 /// Looks at a project.
-pub fn survey(project: &Project) -> Survey {
+pub fn survey(world: &Arc<World>, project: &Project) -> Survey {
     let walked = walk(project, &[]);
-    let files = ProjectFiles::new(project, walked.files);
+    let files = ProjectFiles::new(world.clone(), project, walked.files);
     Survey { skipped: walked.skipped, ..survey_files(&files) }
 }
 
 /// Looks at files as they are by now.
 pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
+    let world = &*files.world;
     let mut languages: BTreeMap<&str, (usize, bool)> = BTreeMap::new();
     for path in files.paths() {
-        let known = language_of(path).map(|l| (l.title, true));
+        let known = world.language_of(path).map(|l| (l.title, true));
         let other = || {
             let ending = path.extension()?;
             // Settings are changed by keys, whatever the language around them.
-            let settings = format_of(path).is_some();
+            let settings = world.format_of(path).is_some();
             OTHERS.iter().find(|o| o.1.contains(&ending)).map(|o| (o.0, settings))
         };
         if let Some((name, supported)) = known.or_else(other) {
@@ -194,7 +193,7 @@ pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
     let manifests: Vec<Read> = files
         .paths()
         .par_iter()
-        .filter_map(|path| Some((path, ecosystem_of(path)?)))
+        .filter_map(|path| Some((path, world.ecosystem_of(path)?)))
         .filter_map(|(path, ecosystem)| read(files, path, ecosystem))
         .collect();
     let mut out = Survey {
@@ -205,7 +204,7 @@ pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
         modules: Vec::new(),
         libraries: Vec::new(),
         toolchains: Vec::new(),
-        locks: files.paths().iter().filter(|p| is_lock(p)).filter_map(lock).collect(),
+        locks: files.paths().iter().filter_map(|p| lock(world, p)).collect(),
         unreadable: Vec::new(),
     };
     let mut kinds: BTreeMap<&str, usize> = BTreeMap::new();
@@ -244,16 +243,19 @@ fn read(files: &ProjectFiles, path: &RelPath, ecosystem: &'static Ecosystem) -> 
     Some(Read { path: path.clone(), ecosystem, text, told })
 }
 
-fn lock(path: &RelPath) -> Option<Lock> {
-    let known = ECOSYSTEMS.iter().flat_map(|e| e.locks).find(|l| l.0 == path.name())?;
-    Some(Lock { path: path.clone(), refresh: known.1 })
+fn lock(world: &World, path: &RelPath) -> Option<Lock> {
+    Some(Lock { path: path.clone(), refresh: world.refresh_of(path)? })
 }
 
 /// The files that a tool works out of these manifests, beside them or above, with the command that does it anew.
-pub fn locks_of<'p>(project: &Project, manifests: impl Iterator<Item = &'p RelPath>) -> Vec<Lock> {
+pub fn locks_of<'p>(
+    world: &World,
+    project: &Project,
+    manifests: impl Iterator<Item = &'p RelPath>,
+) -> Vec<Lock> {
     let mut out: Vec<Lock> = Vec::new();
     for path in manifests {
-        let Some(ecosystem) = ecosystem_of(path) else { continue };
+        let Some(ecosystem) = world.ecosystem_of(path) else { continue };
         let mut folder = path.folder();
         loop {
             for (name, refresh) in ecosystem.locks {
@@ -332,13 +334,13 @@ impl Survey {
     }
 
     /// How far recipes fit, those that fit first.
-    pub fn fits(&self, recipes: &[Recipe]) -> Vec<Fit> {
-        let mut out: Vec<Fit> = recipes.iter().map(|r| self.fit(r)).collect();
+    pub fn fits(&self, world: &World, recipes: &[Recipe]) -> Vec<Fit> {
+        let mut out: Vec<Fit> = recipes.iter().map(|r| self.fit(world, r)).collect();
         out.sort_by_key(|f| (!f.fits, f.libraries.is_empty()));
         out
     }
 
-    fn fit(&self, recipe: &Recipe) -> Fit {
+    fn fit(&self, world: &World, recipe: &Recipe) -> Fit {
         let mut libraries = Vec::new();
         let mut fits = false;
         let known = recipe.library.as_ref();
@@ -346,7 +348,7 @@ impl Survey {
             known.and_then(|l| l.from.as_ref()).and_then(|f| Requirement::parse(&f.text).ok());
         for c in known.iter().flat_map(|l| &l.coordinates) {
             let Some((id, rest)) = c.text.split_once(':') else { continue };
-            let plain = ECOSYSTEMS.iter().find(|e| e.id == id).map(|e| e.plain);
+            let plain = world.ecosystem(id).map(|e| e.plain);
             let same = |l: &&Library| {
                 l.ecosystem == id
                     && plain.is_some_and(|plain| {

@@ -1,6 +1,7 @@
 //! Recipes from their texts: loaded with those that they include, compiled, and with every message about them.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use emendo_actions::World;
 use emendo_recipe::{Recipe, Source, load};
@@ -44,14 +45,9 @@ impl Checked {
     }
 }
 
-/// Loads and compiles recipes in the order given.
-pub fn check(sources: Vec<Source>, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Checked {
-    check_in(&World::default(), sources, inputs, shelf)
-}
-
-/// The same with these kinds of actions.
-pub fn check_in(
-    world: &World,
+/// Loads and compiles recipes in the order given, made of what a world knows.
+pub fn check(
+    world: &Arc<World>,
     sources: Vec<Source>,
     inputs: &BTreeMap<String, String>,
     shelf: &Shelf,
@@ -90,7 +86,7 @@ pub fn check_in(
 
 /// Loads a recipe and what it includes. `stack`: the paths of those that are being loaded.
 fn with_included(
-    (world, shelf): (&World, &Shelf),
+    (world, shelf): (&Arc<World>, &Shelf),
     source: Source,
     given: &BTreeMap<String, String>,
     stack: &mut Vec<String>,

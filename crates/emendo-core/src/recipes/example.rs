@@ -3,9 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::Path;
+use std::sync::Arc;
 
+use emendo_actions::World;
 use emendo_lang::Language;
-use emendo_languages::language;
 use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
 use rayon::prelude::*;
@@ -86,15 +87,20 @@ pub struct Tested {
 }
 
 /// Runs all examples of a recipe, and those of the recipes that it includes not.
-pub fn test(recipe: &Recipe, inputs: &BTreeMap<String, String>, shelf: &Shelf) -> Tested {
+pub fn test(
+    world: &Arc<World>,
+    recipe: &Recipe,
+    inputs: &BTreeMap<String, String>,
+    shelf: &Shelf,
+) -> Tested {
     // Examples of one step share a plan.
     let wanted: BTreeSet<Option<String>> =
         recipe.examples.iter().map(|e| e.step.as_ref().map(|s| s.text.clone())).collect();
     let plans: BTreeMap<Option<String>, Plan> = wanted
         .into_iter()
-        .map(|step| (step.clone(), plan_for(recipe, step.as_deref(), inputs, shelf)))
+        .map(|step| (step.clone(), plan_for(world, recipe, step.as_deref(), inputs, shelf)))
         .collect();
-    let whole = plan_for(recipe, None, inputs, shelf);
+    let whole = plan_for(world, recipe, None, inputs, shelf);
     // By step, runner and row, since plans of one step count anew.
     let seen: std::sync::Mutex<BTreeSet<(String, usize, Option<usize>)>> =
         std::sync::Mutex::default();
@@ -167,9 +173,9 @@ fn uncovered(
 }
 
 fn one(recipe: &Recipe, e: &Example, plan: &Plan, touched: &Touched) -> Result<Verdict, String> {
-    let path = path_for(recipe, e)?;
-    let code = emendo_languages::language_of(&path);
-    let head = code.map_or(String::new(), |l| head(recipe, e, l));
+    let path = path_for(&plan.world, recipe, e)?;
+    let code = plan.world.language_of(&path);
+    let head = code.map_or(String::new(), |l| head(&plan.world, recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
     let result = run_text(plan, &path, &before, &[], Some(touched));
@@ -300,12 +306,13 @@ fn text_of(before: &str, after: Option<Vec<u8>>) -> String {
 
 /// The recipe's plan, or that of one step.
 fn plan_for(
+    world: &Arc<World>,
     recipe: &Recipe,
     step: Option<&str>,
     inputs: &BTreeMap<String, String>,
     shelf: &Shelf,
 ) -> Plan {
-    let mut checked = check(vec![recipe.source.clone()], inputs, shelf);
+    let mut checked = check(world, vec![recipe.source.clone()], inputs, shelf);
     if let Some(step) = step {
         // The step was checked when the recipe was loaded.
         let limit = Limit { steps: vec![step.to_owned()], until: None };
@@ -315,7 +322,7 @@ fn plan_for(
 }
 
 /// The name that the example's file would have.
-fn path_for(recipe: &Recipe, e: &Example) -> Result<RelPath, String> {
+fn path_for(world: &World, recipe: &Recipe, e: &Example) -> Result<RelPath, String> {
     if let Some(path) = &e.path {
         return RelPath::new(&path.text).map_err(|e| e.to_string());
     }
@@ -325,8 +332,8 @@ fn path_for(recipe: &Recipe, e: &Example) -> Result<RelPath, String> {
             "nothing says what the example is written in: give it a `lang`, or a `path`".into()
         );
     };
-    let format = emendo_docs::FORMATS.iter().find(|f| f.id == lang).map(|f| f.extensions[0]);
-    match (language(&lang).map(|l| l.grammar.extensions[0]), format) {
+    let format = world.format(&lang).map(|f| f.extensions[0]);
+    match (world.language(&lang).map(|l| l.grammar.extensions[0]), format) {
         (Some(ending), _) | (None, Some(ending)) => {
             RelPath::new(&format!("Example.{ending}")).map_err(|e| e.to_string())
         }
@@ -340,7 +347,7 @@ fn lang_of(recipe: &Recipe, e: &Example) -> Option<String> {
 }
 
 /// Imports for an example that is no whole file: the names of the steps count as imported.
-fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
+fn head(world: &World, recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     let tree = emendo_lang::Tree::parse(language, &e.before.text);
     let facts = emendo_lang::FileFacts::read(language, &tree, &e.before.text);
     if !facts.imports.is_empty() || !facts.package.is_empty() {
@@ -350,12 +357,12 @@ fn head(recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     let mut symbols: Vec<(String, String)> = Vec::new();
     // What actions in other languages name is nothing here.
     let reads = |a: &&emendo_recipe::Action| {
-        let lang = a.scope.lang.as_ref().and_then(|l| emendo_languages::language(&l.text));
+        let lang = a.scope.lang.as_ref().and_then(|l| world.language(&l.text));
         lang.is_none_or(|l| l.id == language.id)
     };
     for action in steps.flat_map(|s| &s.actions).filter(reads) {
         symbols.extend(action.scope.symbols());
-        let old = emendo_actions::renames(action, &recipe.source)
+        let old = emendo_actions::renames(world, action, &recipe.source)
             .into_iter()
             .filter(|_| action.kind.renames_symbols());
         symbols.extend(old.map(|(old, _)| (old.rsplit('.').next().unwrap_or("").to_owned(), old)));

@@ -37,7 +37,7 @@ pub fn hints(
     }
     let mut n = 0;
     for root in &checked.recipes {
-        let tested = test(root, inputs, shelf);
+        let tested = test(&checked.plan.world, root, inputs, shelf);
         for (i, recipe) in root.whole().into_iter().enumerate() {
             let own = &mut out[n + i];
             // Examples of an included recipe are its own business.

@@ -6,7 +6,7 @@ mod hints;
 mod requires;
 mod shelf;
 
-pub use check::{Checked, Messages, check, check_in};
+pub use check::{Checked, Messages, check};
 pub use example::{Ran, Tested, Uncovered, Verdict, test};
 pub use hints::hints;
 pub use requires::{Unmet, unmet};

@@ -1,5 +1,8 @@
 //! What recipes ask for before they may change anything.
 
+use std::sync::Arc;
+
+use emendo_actions::World;
 use emendo_docs::{Requirement, lowest};
 use emendo_recipe::{Recipe, Table};
 
@@ -19,6 +22,7 @@ pub struct Unmet {
 
 /// What recipes ask for and a project does not have. `installed` tells the version of a toolchain of this machine.
 pub fn unmet(
+    world: &Arc<World>,
     project: &Project,
     recipes: &[Recipe],
     installed: &dyn Fn(&str) -> Option<String>,
@@ -32,7 +36,7 @@ pub fn unmet(
     if asking.is_empty() {
         return Vec::new();
     }
-    let told = survey(project);
+    let told = survey(world, project);
     let mut out = Vec::new();
     for (root, recipe, table) in asking {
         let mut push = |says: String, help: String| {
@@ -71,8 +75,8 @@ pub fn unmet(
             if raises(root, &name.text, false) {
                 continue;
             }
-            let all = named(&told, &name.text, None);
-            let fit = named(&told, &format!("{} {}", name.text, version.text), None);
+            let all = named(world, &told, &name.text, None);
+            let fit = named(world, &told, &format!("{} {}", name.text, version.text), None);
             for path in all.iter().filter(|p| !fit.contains(p)) {
                 let why = t.text("why").map_or(String::new(), |w| format!(": {}", w.text));
                 let says = format!("{} {} is needed{why}", name.text, version.text);

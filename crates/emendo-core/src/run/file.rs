@@ -1,5 +1,8 @@
 //! One file through the steps of a run: find, fold, write, parse again.
 
+use std::sync::Arc;
+
+use emendo_actions::World;
 use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use emendo_lang::{FileFacts, Files, Language, Project, Tree};
 use emendo_text::{Digest, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
@@ -17,6 +20,7 @@ pub(crate) const ROUNDS: usize = 12;
 
 /// A file on its way through a run.
 pub(crate) struct FileRun {
+    pub(crate) world: Arc<World>,
     pub(crate) path: RelPath,
     pub(crate) base: Text,
     pub(crate) digest: Digest,
@@ -57,10 +61,11 @@ pub(crate) struct Written {
 }
 
 impl FileRun {
-    pub(crate) fn new(path: RelPath, base: Text, digest: Digest) -> Self {
+    pub(crate) fn new(world: Arc<World>, path: RelPath, base: Text, digest: Digest) -> Self {
         let text = base.as_str().to_owned();
         let map = PieceMap::new(Piece::whole(&text));
         Self {
+            world,
             path,
             base,
             digest,
@@ -125,18 +130,7 @@ impl FileRun {
             let runner = &step.actions[i].runner;
             let code =
                 step.actions[i].asks.language.map(|l| self.code(l, env.answers.index.files()));
-            let cx = FileCx {
-                path: &self.path,
-                text: &self.text,
-                line_end: self.base.line_end(),
-                code: code.map(|c| &self.code[c]),
-                project: &env.answers.index,
-                manifests: &env.answers.manifests,
-                packages: &step.packages,
-                answers: &env.answers.queries,
-                followed,
-                own: &own,
-            };
+            let cx = FileCx { packages: &step.packages, followed, own: &own, ..self.cx(code, env) };
             let notes = found.notes.len();
             runner.find(&cx, i, &mut found);
             if let Some(Ok(mut touched)) = env.touched.map(Touched::lock) {
@@ -163,18 +157,7 @@ impl FileRun {
         let watches = watches.into_iter().filter(|w| present.meets(&w.asks.needs) || reached);
         for watch in watches.collect::<Vec<_>>() {
             let code = watch.asks.language.map(|l| self.code(l, env.answers.index.files()));
-            let cx = FileCx {
-                path: &self.path,
-                text: &self.text,
-                line_end: self.base.line_end(),
-                code: code.map(|c| &self.code[c]),
-                project: &env.answers.index,
-                manifests: &env.answers.manifests,
-                packages: &env.plan.packages,
-                answers: &env.answers.queries,
-                followed: &[],
-                own: &[],
-            };
+            let cx = FileCx { packages: &env.plan.packages, ..self.cx(code, env) };
             let mut found = Vec::new();
             watch.runner.remains(&cx, &mut found);
             // Of places within one another, the outermost is said, and the surest of its reasons.
@@ -208,6 +191,21 @@ impl FileRun {
     fn source(&self, at: Span) -> String {
         let start = self.text[..at.start as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
         self.text[start..].lines().next().unwrap_or("").trim().chars().take(200).collect()
+    }
+
+    /// What an action sees of the text as it is by now.
+    fn cx<'c>(&'c self, code: Option<usize>, env: &Env<'c>) -> FileCx<'c> {
+        FileCx {
+            code: code.map(|c| &self.code[c]),
+            manifests: &env.answers.manifests,
+            answers: &env.answers.queries,
+            ..FileCx::new(
+                &env.plan.world,
+                &self.path,
+                (&self.text, self.base.line_end()),
+                &env.answers.index,
+            )
+        }
     }
 
     /// The parsed text, parsed if it is not.

@@ -13,9 +13,7 @@ mod write;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
-use emendo_docs::ecosystem_of;
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
-use emendo_languages::language_of;
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 
@@ -212,7 +210,8 @@ impl Engine<'_> {
             p.as_str().strip_prefix(folder.as_str()).is_some_and(|r| r.starts_with('/'))
         };
         walked.files.retain(|p| !own.contains(p) && !kept.iter().any(|f| below(p, f)));
-        let files = Arc::new(ProjectFiles::new(self.project, walked.files));
+        let files =
+            Arc::new(ProjectFiles::new(self.plan.world.clone(), self.project, walked.files));
         let truths = Arc::new(Truths::decide(self.plan, &files));
         let now = self.memory.and_then(Memory::now);
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
@@ -325,7 +324,7 @@ impl Engine<'_> {
     fn open(&self, path: RelPath) -> Option<FileRun> {
         let bytes = self.project.bytes(&path).ok()?;
         let text = Text::decode(&bytes).ok()?;
-        Some(FileRun::new(path, text, Digest::of(&bytes)))
+        Some(FileRun::new(self.plan.world.clone(), path, text, Digest::of(&bytes)))
     }
 
     /// Reads again what the files of a stage say to others.
@@ -338,13 +337,15 @@ impl Engine<'_> {
         let texts = overlaid(kept, texts);
         answers.index.replace_files(Arc::new(texts));
         for (path, run) in kept {
-            if let Some(e) = ecosystem_of(path).filter(|_| self.plan.reads_manifests()) {
+            if let Some(e) =
+                self.plan.world.ecosystem_of(path).filter(|_| self.plan.reads_manifests())
+            {
                 match (e.read)(path, &run.text) {
                     Ok(m) => drop(answers.manifests.insert(path.clone(), Arc::new(m))),
                     Err(_) => drop(answers.manifests.remove(path)),
                 }
             }
-            if let Some(language) = language_of(path) {
+            if let Some(language) = self.plan.world.language_of(path) {
                 let tree = Tree::parse_file(language, path, &run.text);
                 let files = answers.index.files();
                 let facts = FileFacts::outline(language, &tree, &run.text, path, files);
@@ -390,7 +391,9 @@ pub(crate) fn run_text(
 ) -> FileResult {
     let decisions = Decisions::default();
     let answers = Answers {
-        manifests: ecosystem_of(path)
+        manifests: plan
+            .world
+            .ecosystem_of(path)
             .and_then(|e| (e.read)(path, text).ok())
             .map(|m| BTreeMap::from([(path.clone(), Arc::new(m))]))
             .unwrap_or_default(),
@@ -411,7 +414,12 @@ pub(crate) fn run_text(
         own,
         exists: &exists,
     };
-    let mut run = FileRun::new(path.clone(), Text::new(text), Digest::of(text.as_bytes()));
+    let mut run = FileRun::new(
+        plan.world.clone(),
+        path.clone(),
+        Text::new(text),
+        Digest::of(text.as_bytes()),
+    );
     for n in 0..plan.steps.len() {
         run.step(n, &env);
     }

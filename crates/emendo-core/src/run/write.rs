@@ -177,8 +177,8 @@ impl FileRun {
 
     /// What a reader of a settings file or manifest refuses in its new text, and did not before.
     fn new_faults(&self, text: &str) -> Vec<Span> {
-        let code = emendo_languages::language_of(&self.path).is_some();
-        let Some(format) = emendo_docs::format_of(&self.path).filter(|_| !code) else {
+        let code = self.world.language_of(&self.path).is_some();
+        let Some(format) = self.world.format_of(&self.path).filter(|_| !code) else {
             return Vec::new();
         };
         // Elements may stand many times.

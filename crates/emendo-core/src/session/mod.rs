@@ -8,7 +8,9 @@ mod undo;
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use emendo_actions::World;
 use emendo_text::{Digest, RelPath};
 
 pub use apply::{Applied, ApplyOptions};
@@ -22,6 +24,7 @@ use crate::review::Proposal;
 
 /// A project that is being moved.
 pub struct Session {
+    world: Arc<World>,
     project: Project,
     build: String,
     shelf: Shelf,
@@ -33,13 +36,29 @@ impl Session {
     /// # Errors
     /// If it cannot be read.
     pub fn open(dir: &Path) -> Result<Self, SessionError> {
-        Ok(Self { project: Project::open(dir)?, build: String::new(), shelf: Shelf::default() })
+        Ok(Self {
+            world: Arc::default(),
+            project: Project::open(dir)?,
+            build: String::new(),
+            shelf: Shelf::default(),
+        })
     }
 
     /// The same, by a program of this identity: what another one remembers of a project is not used.
     #[must_use]
     pub fn built_as(self, build: String) -> Self {
         Self { build, ..self }
+    }
+
+    /// The same, with recipes made of what another world knows.
+    #[must_use]
+    pub fn with_world(self, world: Arc<World>) -> Self {
+        Self { world, ..self }
+    }
+
+    /// What its recipes are made of.
+    pub fn world(&self) -> &Arc<World> {
+        &self.world
     }
 
     /// The same, with places where recipes that others include are looked for.

@@ -236,7 +236,7 @@ impl Session {
             sources
                 .push(self.shelf.read(&r.path).map_err(|_| SessionError::Recipe(r.path.clone()))?);
         }
-        let mut checked = check(sources, &header.inputs, &self.shelf);
+        let mut checked = check(&self.world, sources, &header.inputs, &self.shelf);
         if let Err(what) = checked.limit(&header.limit) {
             return Err(SessionError::Selection(crate::review::SelectionError(what)));
         }

@@ -19,6 +19,14 @@ pub const FORMATS: &[Format] =
 
 /// The format of a file, by its name.
 pub fn format_of(path: &RelPath) -> Option<&'static Format> {
+    format_among(FORMATS.iter(), path)
+}
+
+/// The format of a file among these, by its name: a whole name comes before an ending.
+pub fn format_among(
+    formats: impl Iterator<Item = &'static Format> + Clone,
+    path: &RelPath,
+) -> Option<&'static Format> {
     let name = path.name();
     let named = |f: &&Format| {
         let begins =
@@ -27,7 +35,7 @@ pub fn format_of(path: &RelPath) -> Option<&'static Format> {
     };
     let ending = path.extension();
     let ends = |f: &&Format| ending.is_some_and(|e| f.extensions.contains(&e));
-    FORMATS.iter().find(named).or_else(|| FORMATS.iter().find(ends))
+    formats.clone().find(named).or_else(|| formats.clone().find(ends))
 }
 
 /// A format by its word.

@@ -53,7 +53,8 @@ impl Apply {
             writeln!(out)?;
         } else {
             show_applied(&mut out, &applied)?;
-            let locks = emendo_core::locks_of(session.project(), applied.files.iter());
+            let locks =
+                emendo_core::locks_of(session.world(), session.project(), applied.files.iter());
             crate::show::locks(&mut out, &locks)?;
         }
         Ok(ExitCode::SUCCESS)

@@ -6,9 +6,8 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Certainty, Hit, Near, Project, Search, search};
+use emendo_core::{Certainty, Hit, Near, Project, Search, World, search};
 use emendo_lang::Language;
-use emendo_languages::LANGUAGES;
 use emendo_pattern::Pattern;
 use emendo_text::{Diagnostic, one_line, visible};
 use serde_json::json;
@@ -45,7 +44,7 @@ pub(crate) struct Find {
 
 impl Find {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let language = language(&self.lang)?;
+        let language = language(&globals.world, &self.lang)?;
         let names = names(&self.names)?;
         let source = if self.pattern == "-" {
             io::read_to_string(io::stdin())?
@@ -62,7 +61,7 @@ impl Find {
             }
         };
         let project = Project::open(&globals.dir).map_err(emendo_core::SessionError::from)?;
-        let found = search(&project, &pattern);
+        let found = search(&globals.world, &project, &pattern);
         let mut out = anstream::stdout().lock();
         if globals.json {
             let readings = pattern.readings();
@@ -94,12 +93,11 @@ impl Find {
     }
 }
 
-fn language(word: &str) -> anyhow::Result<&'static Language> {
-    let known: Vec<&str> = LANGUAGES.iter().map(|l| l.id).collect();
-    emendo_languages::language(word).ok_or_else(|| {
+fn language(world: &World, word: &str) -> anyhow::Result<&'static Language> {
+    world.language(word).ok_or_else(|| {
         Usage::error(
             format!("there is no language `{word}`"),
-            format!("one of: {}", known.join(", ")),
+            format!("one of: {}", world.language_words()),
         )
     })
 }

@@ -70,7 +70,7 @@ enum Command {
 impl Cli {
     pub(crate) fn run(self) -> anyhow::Result<ExitCode> {
         let dir = self.dir.unwrap_or_else(|| PathBuf::from("."));
-        let globals = Globals { dir, json: self.json };
+        let globals = Globals { world: Default::default(), dir, json: self.json };
         match self.command {
             Command::Survey(c) => c.run(&globals),
             Command::Propose(c) => c.run(&globals),

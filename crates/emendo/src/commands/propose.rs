@@ -54,7 +54,8 @@ impl Propose {
             .map(|(_, k)| *k)
             .collect();
         let session = globals.session()?;
-        let missing = unmet(session.project(), &checked.recipes, &crate::machine::installed);
+        let missing =
+            unmet(session.world(), session.project(), &checked.recipes, &crate::machine::installed);
         if !missing.is_empty() {
             use std::io::Write;
             let mut err = anstream::stderr().lock();
@@ -78,7 +79,7 @@ impl Propose {
         } else {
             show::proposal(&mut out, &proposal, &summary, &decisions, !self.brief)?;
             let raised = proposal.edits().filter(|e| e.action == "library").map(|e| &e.path);
-            show::locks(&mut out, &locks_of(session.project(), raised))?;
+            show::locks(&mut out, &locks_of(session.world(), session.project(), raised))?;
         }
         let open = summary.total.edits > summary.total.rejected
             || summary.total.notes > 0

@@ -37,10 +37,10 @@ pub(crate) struct SurveyCommand {
 impl SurveyCommand {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let dir = self.dir.as_ref().map_or_else(|| globals.dir.clone(), |d| globals.path(d));
-        let at = Globals { dir, json: globals.json };
+        let at = Globals { world: globals.world.clone(), dir, json: globals.json };
         let session = at.session()?;
         let project = session.project();
-        let found = survey(project);
+        let found = survey(&globals.world, project);
         let fits = self.fits(globals, &at, &found);
         let tree = git::state(project.root());
         let mut out = anstream::stdout().lock();
@@ -76,11 +76,17 @@ impl SurveyCommand {
             }
         }
         // A file that is no recipe is none that fits.
-        let checked = sources.into_iter().map(|s| check(vec![s], &Default::default(), &shelf));
+        let checked = sources
+            .into_iter()
+            .map(|s| check(&globals.world, vec![s], &Default::default(), &shelf));
         let recipes: Vec<_> = checked.flat_map(|c| c.recipes).collect();
         // Of recipes that nobody named only those that could be meant.
         let shown = |f: &Fit| !self.recipes.is_empty() || f.fits || !f.libraries.is_empty();
-        found.fits(&recipes).into_iter().filter(|f| !f.id.is_empty() && shown(f)).collect()
+        found
+            .fits(&globals.world, &recipes)
+            .into_iter()
+            .filter(|f| !f.id.is_empty() && shown(f))
+            .collect()
     }
 
     fn show(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {

@@ -62,6 +62,7 @@ fn words_stand_where_they_belong() {
         ("kind by name", rules::kinds_by_name()),
         ("project files", rules::project_files()),
         ("language names", rules::language_names()),
+        ("tables", rules::tables()),
     ]);
 }
 

@@ -28,6 +28,7 @@ pub(crate) const NAMES: &[&str] = &[
     "kind by name",
     "project files",
     "language names",
+    "tables",
 ];
 
 /// How many lines a file may have.
@@ -48,6 +49,10 @@ const LANGUAGE_ROOMS: &[&str] = &["crates/emendo-languages/src/"];
 
 /// Where files of the project are read and written: what walks it, and what applies to it.
 const FILE_ROOMS: &[&str] = &["crates/emendo-core/src/project/", "crates/emendo-core/src/apply/"];
+
+/// What hands tables on to those that ask.
+const HANDED_ON: &[&str] =
+    &["crates/emendo-actions/src/world.rs", "crates/emendo-actions/src/contract/tables.rs"];
 
 /// A place that breaks a rule, and how.
 pub(crate) struct Broken {
@@ -192,6 +197,26 @@ pub(crate) fn language_names() -> Vec<Broken> {
         let names = ["java", "typescript", "javascript", "python", "rust", "csharp"];
         let found = s.strings.iter().filter(|(_, t)| names.contains(&t.as_str()));
         found.map(|(line, t)| format!("line {line} says `{t}`")).collect()
+    })
+}
+
+/// Tables of languages, formats, ecosystems or kinds that are asked for beside the one place that hands them on.
+pub(crate) fn tables() -> Vec<Broken> {
+    let above = ["emendo-actions", "emendo-core", "emendo-report", "emendo"];
+    let asking = above.into_iter().flat_map(|c| sources(c).into_values());
+    let asking = asking.filter(|s| !HANDED_ON.contains(&s.path.as_str()));
+    per_file(asking, |s| {
+        let words = ["emendo_languages", "LANGUAGES", "FORMATS", "ECOSYSTEMS", "KINDS"];
+        let calls = [" ecosystem_of(", " format_of(", " format_named(", " is_lock("];
+        let asks = |l: &str| {
+            let whole =
+                |w: &&str| l.split(|c: char| !c.is_alphanumeric() && c != '_').any(|t| t == *w);
+            words.iter().any(|w| whole(&w)) || calls.iter().any(|c| l.contains(c))
+        };
+        let code = s.code.split("#[cfg(test)]").next().unwrap_or("");
+        let lines = code.lines().enumerate().filter(|l| asks(l.1) && !l.1.contains("pub const"));
+        let lines = lines.filter(|l| !l.1.trim_start().starts_with("pub use"));
+        lines.map(|l| format!("line {}", l.0 + 1)).collect()
     })
 }
 

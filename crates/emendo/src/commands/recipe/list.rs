@@ -41,7 +41,7 @@ impl List {
             if all.iter().any(|(_, r)| r.id == k.id) {
                 continue;
             }
-            let checked = check(vec![k.source], &Default::default(), &shelf);
+            let checked = check(&globals.world, vec![k.source], &Default::default(), &shelf);
             all.extend(checked.recipes.into_iter().map(|r| (k.kept, r)));
         }
         let known = all.len();

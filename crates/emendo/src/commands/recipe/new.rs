@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
+use emendo_core::World;
 use emendo_recipe::{About, Guess, Guessed, from_rows, guess, read_table, scaffold};
 use emendo_text::{Severity, one_line};
 use serde_json::json;
@@ -51,10 +52,10 @@ impl New {
                 "give the recipe a name that ends in .toml",
             ));
         }
-        let about = self.about(&path);
-        let unknown = |l: &&String| !emendo_core::languages().contains(&l.as_str());
+        let about = self.about(&globals.world, &path);
+        let unknown = |l: &&String| globals.world.language(l).is_none();
         if let Some(lang) = self.lang.as_ref().filter(unknown) {
-            let known = emendo_core::languages().join(", ");
+            let known = globals.world.language_words();
             return Err(Usage::error(
                 format!("the language `{lang}` is not built yet"),
                 format!("one of: {known}"),
@@ -94,7 +95,7 @@ impl New {
     }
 
     /// What the command line says of the recipe.
-    fn about(&self, path: &Path) -> About {
+    fn about(&self, world: &World, path: &Path) -> About {
         let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
         let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
         let id: String = stem.chars().map(plain).collect();
@@ -102,7 +103,7 @@ impl New {
             title: self.title.clone().unwrap_or_else(|| id.clone()),
             id,
             lang: self.lang.clone().unwrap_or_default(),
-            holder: emendo_core::holder(self.lang.as_deref().unwrap_or("")),
+            holder: world.holder(self.lang.as_deref().unwrap_or("")),
             library: self.library.clone().unwrap_or_default(),
             coordinate: self.coordinate.clone().unwrap_or_default(),
             to: self.to.clone().unwrap_or_default(),

@@ -4,7 +4,7 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::recipe_kinds;
+use emendo_core::World;
 use emendo_recipe::schema;
 
 use crate::globals::Globals;
@@ -19,7 +19,7 @@ pub(crate) struct Schema {}
 impl Schema {
     pub(super) fn run(self, _: &Globals) -> anyhow::Result<ExitCode> {
         let mut out = anstream::stdout().lock();
-        serde_json::to_writer_pretty(&mut out, &schema(&recipe_kinds()))?;
+        serde_json::to_writer_pretty(&mut out, &schema(&World::default().recipe_kinds()))?;
         writeln!(out)?;
         Ok(ExitCode::SUCCESS)
     }

@@ -1,0 +1,95 @@
+//! What a program knows of languages, formats and ecosystems.
+
+use emendo_docs::{ECOSYSTEMS, Ecosystem, FORMATS, Format};
+use emendo_lang::Language;
+use emendo_languages::LANGUAGES;
+use emendo_text::{Diagnostic, RelPath, Span};
+
+/// The languages, formats and ecosystems. They are passed in: a test can bring its own.
+#[derive(Clone)]
+pub struct Tables {
+    /// The languages, in the order in which they are offered.
+    pub languages: Vec<&'static Language>,
+    /// The formats of settings.
+    pub formats: Vec<&'static Format>,
+    /// The ecosystems of dependencies.
+    pub ecosystems: Vec<&'static Ecosystem>,
+}
+
+impl Default for Tables {
+    /// All that is built in.
+    fn default() -> Self {
+        Self {
+            languages: LANGUAGES.to_vec(),
+            formats: FORMATS.iter().collect(),
+            ecosystems: ECOSYSTEMS.iter().collect(),
+        }
+    }
+}
+
+impl Tables {
+    /// The language with this word.
+    pub fn language(&self, id: &str) -> Option<&'static Language> {
+        self.languages.iter().copied().find(|l| l.id == id)
+    }
+
+    /// The language of a file, by its name.
+    pub fn language_of(&self, path: &RelPath) -> Option<&'static Language> {
+        self.languages.iter().copied().find(|l| l.claims(path))
+    }
+
+    /// The words of all languages, in a row.
+    pub fn language_words(&self) -> String {
+        self.languages.iter().map(|l| l.id).collect::<Vec<_>>().join(", ")
+    }
+
+    /// Says that no language has this word.
+    pub fn unknown_language(&self, id: &str, at: Span) -> Diagnostic {
+        let d = Diagnostic::error(format!("the language `{id}` is not built yet"), at);
+        d.help(format!("built so far: {}", self.language_words()))
+    }
+
+    /// What holds types in a language, as `what` of a symbol says it.
+    pub fn holder(&self, language: &str) -> &'static str {
+        match self.language(language) {
+            Some(l) if l.imports.packages.is_empty() => "module",
+            _ => "package",
+        }
+    }
+
+    /// The format with this word.
+    pub fn format(&self, id: &str) -> Option<&'static Format> {
+        self.formats.iter().copied().find(|f| f.id == id)
+    }
+
+    /// The format of a file, by its name.
+    pub fn format_of(&self, path: &RelPath) -> Option<&'static Format> {
+        emendo_docs::format_among(self.formats.iter().copied(), path)
+    }
+
+    /// The ecosystem with this word.
+    pub fn ecosystem(&self, id: &str) -> Option<&'static Ecosystem> {
+        self.ecosystems.iter().copied().find(|e| e.id == id)
+    }
+
+    /// The ecosystem of a manifest, by its name.
+    pub fn ecosystem_of(&self, path: &RelPath) -> Option<&'static Ecosystem> {
+        self.ecosystems.iter().copied().find(|e| (e.claims)(path))
+    }
+
+    /// The words of all ecosystems, in a row.
+    pub fn ecosystem_words(&self) -> String {
+        self.ecosystems.iter().map(|e| e.id).collect::<Vec<_>>().join(", ")
+    }
+
+    /// True for a file that a tool writes anew from a manifest.
+    pub fn is_lock(&self, path: &RelPath) -> bool {
+        self.refresh_of(path).is_some()
+    }
+
+    /// The command that writes a lock file anew; none for other files.
+    pub fn refresh_of(&self, path: &RelPath) -> Option<&'static str> {
+        let locks = self.ecosystems.iter().flat_map(|e| e.locks);
+        locks.copied().find(|l| l.0 == path.name()).map(|l| l.1)
+    }
+}
