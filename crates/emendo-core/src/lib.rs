@@ -40,8 +40,8 @@ pub use crate::edits::{
 pub use crate::look::{Hit, Near, Search, search};
 pub use crate::plan::{Limit, Plan, RecipeInfo};
 pub use crate::project::{
-    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Project, ProjectError, SETTINGS,
-    STATE, Skipped, Skips, Survey, Unreadable, locks_of, survey,
+    Counted, FileSource, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Project, ProjectError,
+    SETTINGS, STATE, Skipped, Skips, Survey, Unreadable, locks_of, survey,
 };
 pub use crate::recipes::{
     Checked, Kept, KeptRecipe, Messages, Ran, Shelf, Shipped, Tested, Uncovered, Unmet,

@@ -3,49 +3,11 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::language::{
-    Compare, Fragments, Grammar, Imports, Language, Names, Placeholder, Reach, Scopes, Space,
-    Words, Writing, bind, context,
-};
-use emendo_lang::{FileFacts, Import, NoProject, Resolver, Tree};
+use emendo_lang::language::Space;
+use emendo_lang::{FileFacts, NoProject, Resolver, Tree};
 use emendo_pattern::{Pattern, Replacement};
-use emendo_text::{Piece, PieceMap, Placed, Span, render};
-use tree_sitter::Node;
-
-/// The grammar of another language, under the toy's name.
-fn grammar() -> &'static tree_sitter::Language {
-    (emendo_languages::language("python").expect("is built in").grammar.main)()
-}
-
-const SAMPLE: &str = "import tide\nx = tide.open(1)\n";
-
-/// All that is to be said of it: how a fragment reads, what names are, and what imports them.
-static REED: Language = Language {
-    fragments: Fragments {
-        contexts: &[context("expression", "", "", &[]), context("statement", "", "", &[])],
-        placeholders: &[Placeholder { before: "", after: "", capital: false }],
-        ..Fragments::NONE
-    },
-    compare: Compare { separators: &[","], lists: &["argument_list"], ..Compare::NONE },
-    writing: Writing { expression_statement: "expression_statement", ..Writing::NONE },
-    names: NAMES,
-    words: Words { kinds: &[("identifier", Space::Value)], member_after: &["."], ..Words::NONE },
-    scopes: Scopes {
-        kinds: &["module"],
-        bindings: &[bind("assignment", "left", Space::Value, Reach::Scope)],
-        ..Scopes::NONE
-    },
-    imports: Imports { kinds: &["import_statement"], read_import, ..Imports::NONE },
-    ..Language::new("reed", "Reed", Grammar::new(&["reed"], grammar, SAMPLE))
-};
-
-const NAMES: Names = Names { separator: ".", full_names: true, ..Names::NONE };
-
-fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
-    let Some(name) = node.child_by_field_name("name") else { return Vec::new() };
-    let at = Span::new(name.start_byte(), name.end_byte());
-    vec![NAMES.import(node, vec![(at.of(text).to_owned(), at)])]
-}
+use emendo_text::{Piece, PieceMap, Placed, render};
+use testkit::REED;
 
 const SOURCE: &str = "import tide\nimport rail\n\nfirst = tide.open(\n    port,  # of the mole\n    7070,\n)\nsecond = rail.open(port, 1)\ntide = other\n";
 
@@ -75,7 +37,7 @@ fn rewritten(source: &str, old: &str, new: &str) -> String {
 
 #[test]
 fn a_toy_language_is_parsed_matched_and_written() {
-    assert!(!Tree::parse(&REED, SAMPLE).has_error());
+    assert!(!Tree::parse(&REED, REED.grammar.sample).has_error());
     let out = rewritten(SOURCE, "tide.open(@{host}, @{port})", "tide.moor(@{port}, @{host})");
     assert_ne!(out, SOURCE);
     assert!(out.contains("tide.moor("), "{out}");

@@ -137,7 +137,7 @@ impl Stamps {
         let one = |path: &RelPath| {
             let stamp = Stamp::of(&project.path(path)).unwrap_or_default();
             let young = stamp.modified.max(stamp.changed).saturating_add(YOUNG) >= now;
-            let digest = || std::fs::read(project.path(path)).ok().map(|b| Digest::of(&b));
+            let digest = || project.bytes(path).ok().map(|b| Digest::of(&b));
             let digest = young.then(digest).flatten();
             Entry { path: path.clone(), stamp, roles: 0, digest, outside: None }
         };
@@ -372,7 +372,7 @@ impl Outside {
 fn same(project: &Project, was: &Entry, is: &Entry) -> bool {
     was.stamp == is.stamp
         && was.digest.is_none_or(|digest| {
-            let now = || std::fs::read(project.path(&was.path)).ok().map(|b| Digest::of(&b));
+            let now = || project.bytes(&was.path).ok().map(|b| Digest::of(&b));
             is.digest.or_else(now) == Some(digest)
         })
 }
@@ -391,7 +391,7 @@ fn inside_only(look: &Look<'_>, wide: &Wide, index: &Index, was: &Entry) -> Opti
     }
     if let Some(outside) = was.outside {
         let language = look.plan.world.language_of(&was.path)?;
-        let bytes = std::fs::read(look.project.path(&was.path)).ok()?;
+        let bytes = look.project.bytes(&was.path).ok()?;
         let text = Text::decode(&bytes).ok()?;
         let tree = Tree::parse_file(language, &was.path, text.as_str());
         let facts = FileFacts::outline(language, &tree, text.as_str(), &was.path, index.files());

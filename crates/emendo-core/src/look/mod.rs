@@ -430,6 +430,7 @@ impl Look<'_> {
             out.skipped = Some((path.clone(), Skipped::Generated));
             return Some(out);
         }
+        self.project.hold(path, &bytes);
         let whole = passes && language.is_some_and(|l| l.modules.is_none());
         out.declares = present.declares || whole;
         if out.declares

@@ -106,7 +106,7 @@ pub fn search(world: &Arc<World>, project: &Project, pattern: &Pattern) -> Searc
     out
 }
 
-fn read(project: &Project, path: &RelPath) -> Option<Vec<u8>> {
+fn read(project: &Project, path: &RelPath) -> Option<Arc<Vec<u8>>> {
     let size = project.size(path).ok()?;
     if size > MAX_FILE { None } else { project.bytes(path).ok() }
 }

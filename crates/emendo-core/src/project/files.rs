@@ -71,7 +71,7 @@ impl ProjectFiles {
     }
 
     fn read(&self, path: &RelPath) -> Option<String> {
-        let bytes = std::fs::read(self.project.path(path)).ok()?;
+        let bytes = self.project.bytes(path).ok()?;
         Text::decode(&bytes).ok().map(|t| t.as_str().to_owned())
     }
 }

@@ -1,16 +1,20 @@
 //! The project: its root, its settings, its state folder.
 
 mod files;
+mod reader;
 mod survey;
 mod walk;
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use emendo_text::{PathError, RelPath};
 use globset::{Glob, GlobSet, GlobSetBuilder};
 use serde::Deserialize;
 
 pub(crate) use files::ProjectFiles;
+pub use reader::FileSource;
+use reader::{Held, OnDisk};
 pub(crate) use survey::survey_files;
 pub use survey::{
     Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,
@@ -33,6 +37,10 @@ pub struct Project {
     ignore: GlobSet,
     /// Folders of recipes.
     recipes: Vec<PathBuf>,
+    /// Where the bytes of files come from.
+    source: Arc<dyn FileSource>,
+    /// What a run has read and holds.
+    held: Option<Arc<Held>>,
 }
 
 /// Why a folder cannot be used as a project.
@@ -85,13 +93,33 @@ impl Project {
             Err(_) => String::new(),
         };
         let (ignore, recipes) = settings(&root)?;
-        Ok(Self { root, below, ignore, recipes })
+        Ok(Self { root, below, ignore, recipes, source: Arc::new(OnDisk), held: None })
     }
 
     /// A folder as a project of its own, whatever lies around it.
     pub(crate) fn alone(root: &Path) -> Self {
         let (ignore, recipes) = (GlobSet::empty(), Vec::new());
-        Self { root: root.to_owned(), below: String::new(), ignore, recipes }
+        let (root, source) = (root.to_owned(), Arc::new(OnDisk));
+        Self { root, below: String::new(), ignore, recipes, source, held: None }
+    }
+
+    /// The same project, with the bytes of its files from elsewhere than the disk.
+    #[must_use]
+    pub fn with_source(self, source: Arc<dyn FileSource>) -> Self {
+        Self { source, held: None, ..self }
+    }
+
+    /// The same project for one run: what is read is held, as far as there is room, and not read again.
+    #[must_use]
+    pub fn reading(&self) -> Self {
+        Self { held: Some(Arc::default()), ..self.clone() }
+    }
+
+    /// Files whose texts are not those on disk, in order.
+    pub(crate) fn unsaved(&self) -> Vec<RelPath> {
+        let mut all = self.source.unsaved();
+        all.sort_unstable();
+        all
     }
 
     /// The root.
@@ -129,8 +157,22 @@ impl Project {
     ///
     /// # Errors
     /// If it cannot be read.
-    pub fn bytes(&self, path: &RelPath) -> std::io::Result<Vec<u8>> {
-        std::fs::read(self.path(path))
+    pub fn bytes(&self, path: &RelPath) -> std::io::Result<Arc<Vec<u8>>> {
+        if let Some(bytes) = self.held.as_ref().and_then(|h| h.get(path)) {
+            return Ok(bytes);
+        }
+        let bytes = Arc::new(self.source.bytes(&self.path(path), path)?);
+        if let Some(held) = &self.held {
+            held.add(path, &bytes, false);
+        }
+        Ok(bytes)
+    }
+
+    /// Holds the bytes of a file that matters to the run.
+    pub(crate) fn hold(&self, path: &RelPath, bytes: &Arc<Vec<u8>>) {
+        if let Some(held) = &self.held {
+            held.add(path, bytes, true);
+        }
     }
 
     /// How many bytes a file has.
@@ -138,7 +180,12 @@ impl Project {
     /// # Errors
     /// If there is no such file.
     pub fn size(&self, path: &RelPath) -> std::io::Result<u64> {
-        Ok(std::fs::metadata(self.path(path))?.len())
+        self.source.size(&self.path(path), path)
+    }
+
+    /// True if there is such a file, or a text for it.
+    pub fn exists(&self, path: &RelPath) -> bool {
+        self.size(path).is_ok()
     }
 
     /// A path as the program was given it, inside the project; none if it lies elsewhere.

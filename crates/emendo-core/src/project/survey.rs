@@ -263,7 +263,7 @@ pub fn locks_of<'p>(
                     if folder.is_empty() { (*name).to_owned() } else { format!("{folder}/{name}") };
                 let Ok(lock) = RelPath::new(&whole) else { continue };
                 let known = out.iter().any(|l| l.path == lock);
-                if !known && project.path(&lock).is_file() {
+                if !known && project.exists(&lock) {
                     out.push(Lock { path: lock, refresh });
                 }
             }

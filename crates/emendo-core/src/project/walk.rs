@@ -84,6 +84,14 @@ pub(crate) fn walk(project: &Project, with: &[Skipped]) -> Walked {
     rayon::scope(|scope| folder(scope, project, project.below().to_owned(), stack, with, &out));
     let mut out = out.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
     out.files.sort_unstable();
+    for path in project.unsaved() {
+        let below = project.below();
+        let rest = path.as_str().strip_prefix(below);
+        let within = below.is_empty() || rest.is_some_and(|r| r.starts_with('/'));
+        if let (true, Err(at)) = (within, out.files.binary_search(&path)) {
+            out.files.insert(at, path);
+        }
+    }
     out
 }
 

@@ -282,7 +282,7 @@ impl Sink for Gathered {
 
 fn over(root: &Path, plan: &Plan, own: &[Own], touched: Option<&Touched>) -> io::Result<Gathered> {
     let root = root.canonicalize()?;
-    let (project, decisions) = (Project::alone(&root), Decisions::default());
+    let (project, decisions) = (Project::alone(&root).reading(), Decisions::default());
     let engine = Engine {
         project: &project,
         plan,

@@ -31,7 +31,7 @@ use crate::run::file::{Env, FileRun};
 
 /// A run over a project.
 pub struct Engine<'a> {
-    /// The project.
+    /// The project, as [`Project::reading`] gives it, so that no file is read twice.
     pub project: &'a Project,
     /// The plan.
     pub plan: &'a Plan,
@@ -213,7 +213,8 @@ impl Engine<'_> {
         let files =
             Arc::new(ProjectFiles::new(self.plan.world.clone(), self.project, walked.files));
         let truths = Arc::new(Truths::decide(self.plan, &files));
-        let now = self.memory.and_then(Memory::now);
+        let memory = self.memory.filter(|_| self.project.unsaved().is_empty());
+        let now = memory.and_then(Memory::now);
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
         let compared = (self.memory.zip(stamps.as_ref()))
             .and_then(|(memory, stamps)| memory.compare(&self.look(&truths), stamps));
@@ -242,7 +243,7 @@ impl Engine<'_> {
         texts: &Arc<ProjectFiles>,
         sink: &mut dyn Sink,
     ) -> std::io::Result<BTreeSet<RelPath>> {
-        let exists = |p: &RelPath| self.project.path(p).exists();
+        let exists = |p: &RelPath| self.project.exists(p);
         let errors = Mutex::new(BTreeSet::new());
         let all = files.len() as u64;
         let stages = self.stages_of(&answers.wide);

@@ -141,7 +141,7 @@ impl Session {
             return Err(SessionError::Dirty(dirty));
         }
         let checked = self.recipes_of(&proposal.header)?;
-        let project = self.project.within(&proposal.header.below);
+        let project = self.project.within(&proposal.header.below).reading();
         let own = self.own()?;
         let memory = self.memory(false)?;
         let engine = Engine {

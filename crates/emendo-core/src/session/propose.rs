@@ -178,7 +178,7 @@ impl Session {
     ) -> Result<Viewed, SessionError> {
         let decisions = self.decisions()?;
         // What the proposal was limited to, wherever it is decided on.
-        let project = self.project.within(&header.below);
+        let project = self.project.within(&header.below).reading();
         let own = self.own()?;
         let own_digest = serde_json::to_vec(&own).ok().map(|bytes| Digest::of(&bytes));
         let memory = memory.map_or_else(|| self.memory(false), Ok)?;
@@ -194,7 +194,7 @@ impl Session {
             touched: None,
         };
         let walking = engine.start();
-        let exists = |p: &RelPath| project.path(p).exists();
+        let exists = |p: &RelPath| project.exists(p);
         let view = |path: &RelPath, edits: &[Edit]| decisions.view_of(path, edits, exists);
         let other = |f: &FileRecord| f.decided != view(&f.path, &f.edits);
         let old = self.proposal().ok().flatten();

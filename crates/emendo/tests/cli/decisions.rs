@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 const OPEN: &str = r#"
 [[step]]

@@ -1,6 +1,6 @@
 //! The shipped demo: what it moves, and what it must leave alone.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 /// A sandbox whose project is the demo's, and whose recipe is the demo's.
 fn demo() -> Sandbox {

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use serde_json::Value;
 
 use crate::golden;
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 fn page(name: &str) -> String {
     let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../docs").join(name);

@@ -1,6 +1,6 @@
 //! `recipe test`: texts, trees, what no example exercises, and results that are taken over.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 const STEPS: &str = r#"
 [[step]]
@@ -22,7 +22,7 @@ fn sandbox(examples: &str) -> Sandbox {
     s
 }
 
-fn test(s: &Sandbox, args: &[&str]) -> crate::sandbox::Run {
+fn test(s: &Sandbox, args: &[&str]) -> testkit::Run {
     let recipe = s.recipe_path().display().to_string();
     let mut all = vec!["recipe", "test", recipe.as_str()];
     all.extend(args);

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 #[test]
 fn each_fault_is_said_with_its_place_and_a_way_out() {

@@ -1,6 +1,6 @@
 //! `find`: where a pattern fits, and how far it came where it fits nowhere.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 fn project() -> Sandbox {
     let s = Sandbox::new();

@@ -9,7 +9,7 @@ use std::path::PathBuf;
 
 use emendo_text::Hasher;
 
-use crate::sandbox::{Run, Sandbox};
+use testkit::{Run, Sandbox};
 
 /// The two digests of a run.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use crate::sandbox::{Sandbox, java};
+use testkit::{Sandbox, java};
 
 const STEPS: &str = r#"
 [[step]]

@@ -1,6 +1,6 @@
 //! What is left of the old API, before and after it is applied.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 const STEPS: &str = r#"
 [[step]]

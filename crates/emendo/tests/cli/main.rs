@@ -13,7 +13,6 @@ mod leftovers;
 mod recipes;
 mod remembered;
 mod safety;
-mod sandbox;
 mod settings;
 mod shelf;
 mod survey;

@@ -1,6 +1,6 @@
 //! Recipe messages: all at once, each with its place and a way out.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 #[track_caller]
 fn faulty(steps: &str, parts: &[&str]) {

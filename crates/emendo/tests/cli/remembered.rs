@@ -1,6 +1,6 @@
 //! What is remembered of a project gives what a fresh look gives, whatever changed in between.
 
-use crate::sandbox::{Run, Sandbox};
+use testkit::{Run, Sandbox};
 
 const STEPS: &str = r#"
 [[step]]

@@ -1,6 +1,6 @@
 //! The user's work is protected: dirty files, links, modes, the state folder.
 
-use crate::sandbox::{Sandbox, java};
+use testkit::{Sandbox, java};
 
 const OPEN: &str = r#"
 [[step]]

@@ -1,6 +1,6 @@
 //! Settings files: keys, values and lines, byte for byte.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 /// Runs one action over a properties file and gives what became of it.
 fn after(action: &str, before: &str) -> String {

@@ -1,6 +1,6 @@
 //! Where recipes are found, what they include, and which of their steps run.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 const HEAD: &str = "emendo = 1\nlang = 'python'\n";
 

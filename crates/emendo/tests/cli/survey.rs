@@ -1,6 +1,6 @@
 //! `survey`, and what must be there before anything changes.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 const STEP: &str =
     "[[step]]\nid = 'v'\ntitle = 'V'\n[[step.library]]\nold = 'npm:tidewire'\nversion = '3.0'\n";

@@ -1,6 +1,6 @@
 //! Renamed packages and types, file by file.
 
-use crate::sandbox::Sandbox;
+use testkit::Sandbox;
 
 /// Runs `symbol` actions over files; gives what became of the first.
 #[track_caller]

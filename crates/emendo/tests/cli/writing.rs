@@ -1,6 +1,6 @@
 //! What is written, byte for byte, in files as they really are.
 
-use crate::sandbox::{Sandbox, java};
+use testkit::{Sandbox, java};
 
 const OPEN: &str = r#"
 [[step]]

@@ -7,45 +7,52 @@ use std::process::{Child, Command, Stdio};
 use serde_json::Value;
 
 /// A temporary project with a recipe beside it.
-pub(crate) struct Sandbox {
+pub struct Sandbox {
     dir: tempfile::TempDir,
 }
 
 /// What a run gave.
 #[derive(Debug)]
-pub(crate) struct Run {
-    pub(crate) code: i32,
-    pub(crate) out: String,
-    pub(crate) err: String,
+pub struct Run {
+    /// The exit code; -1 if it was killed.
+    pub code: i32,
+    /// Standard output.
+    pub out: String,
+    /// Standard error.
+    pub err: String,
 }
 
 impl Run {
+    /// Demands an exit code.
     #[track_caller]
-    pub(crate) fn code(self, expected: i32) -> Self {
+    pub fn code(self, expected: i32) -> Self {
         assert_eq!(self.code, expected, "\nstdout:\n{}\nstderr:\n{}", self.out, self.err);
         self
     }
 
+    /// Demands success.
     #[track_caller]
-    pub(crate) fn ok(self) -> Self {
+    pub fn ok(self) -> Self {
         self.code(0)
     }
 
+    /// Demands that the output holds a text.
     #[track_caller]
-    pub(crate) fn says(self, part: &str) -> Self {
+    pub fn says(self, part: &str) -> Self {
         let all = format!("{}{}", self.out, self.err);
         assert!(all.contains(part), "`{part}` is not in\n{all}");
         self
     }
 
+    /// The output as JSON.
     #[track_caller]
-    pub(crate) fn json(&self) -> Value {
+    pub fn json(&self) -> Value {
         serde_json::from_str(&self.out).unwrap_or_else(|e| panic!("{e}\n{}", self.out))
     }
 }
 
 /// A recipe's head; actions follow.
-pub(crate) const HEAD: &str = r#"
+pub const HEAD: &str = r#"
 emendo = 1
 id = "tide"
 title = "Tide"
@@ -53,15 +60,22 @@ lang = "java"
 names = { Station = "tidewire.client.Station", Gauge = "tidewire.client.Gauge", Level = "tidewire.client.Level" }
 "#;
 
+impl Default for Sandbox {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
 impl Sandbox {
-    pub(crate) fn new() -> Self {
+    /// An empty project.
+    pub fn new() -> Self {
         let dir = tempfile::tempdir().expect("a scratch folder");
         std::fs::create_dir(dir.path().join("project")).expect("fresh");
         Self { dir }
     }
 
     /// A project with one Java class body and a recipe with these steps.
-    pub(crate) fn java(steps: &str, body: &str) -> Self {
+    pub fn java(steps: &str, body: &str) -> Self {
         let s = Self::new();
         s.recipe(steps);
         s.write("A.java", java(body));
@@ -69,45 +83,52 @@ impl Sandbox {
     }
 
     /// The folder that everything lies in.
-    pub(crate) fn folder(&self) -> &Path {
+    pub fn folder(&self) -> &Path {
         self.dir.path()
     }
 
-    pub(crate) fn root(&self) -> PathBuf {
+    /// The project's root.
+    pub fn root(&self) -> PathBuf {
         self.dir.path().join("project")
     }
 
-    pub(crate) fn path(&self, rel: &str) -> PathBuf {
+    /// The full path of a file of the project.
+    pub fn path(&self, rel: &str) -> PathBuf {
         self.root().join(rel)
     }
 
-    pub(crate) fn recipe(&self, steps: &str) {
+    /// Writes the recipe: the common head, and these steps.
+    pub fn recipe(&self, steps: &str) {
         std::fs::write(self.recipe_path(), format!("{HEAD}{steps}")).expect("writable");
     }
 
-    pub(crate) fn recipe_path(&self) -> PathBuf {
+    /// Where the recipe lies.
+    pub fn recipe_path(&self) -> PathBuf {
         self.dir.path().join("tide.toml")
     }
 
-    pub(crate) fn write(&self, rel: &str, bytes: impl AsRef<[u8]>) {
+    /// Writes a file of the project.
+    pub fn write(&self, rel: &str, bytes: impl AsRef<[u8]>) {
         let path = self.path(rel);
         std::fs::create_dir_all(path.parent().expect("has one")).expect("writable");
         std::fs::write(path, bytes).expect("writable");
     }
 
-    pub(crate) fn read(&self, rel: &str) -> String {
+    /// The text of a file of the project.
+    pub fn read(&self, rel: &str) -> String {
         String::from_utf8_lossy(&std::fs::read(self.path(rel)).expect("there")).into_owned()
     }
 
     /// All files but the tool's own state and git's, with their contents.
-    pub(crate) fn tree(&self) -> BTreeMap<String, Vec<u8>> {
+    pub fn tree(&self) -> BTreeMap<String, Vec<u8>> {
         let mut out = BTreeMap::new();
         collect(&self.root(), &self.root(), &mut out);
         out
     }
 
-    pub(crate) fn command(&self, args: &[&str]) -> Command {
-        let mut c = Command::new(env!("CARGO_BIN_EXE_emendo"));
+    /// The program with these arguments, in a closed environment.
+    pub fn command(&self, args: &[&str]) -> Command {
+        let mut c = Command::new(program());
         c.args(args)
             .current_dir(self.root())
             .env_clear()
@@ -119,7 +140,8 @@ impl Sandbox {
         c
     }
 
-    pub(crate) fn run(&self, args: &[&str]) -> Run {
+    /// Runs the program to its end.
+    pub fn run(&self, args: &[&str]) -> Run {
         let out = self.command(args).output().expect("the program runs");
         Run {
             code: out.status.code().unwrap_or(-1),
@@ -128,7 +150,8 @@ impl Sandbox {
         }
     }
 
-    pub(crate) fn spawn(&self, args: &[&str]) -> Child {
+    /// Starts the program.
+    pub fn spawn(&self, args: &[&str]) -> Child {
         self.command(args)
             .stdout(Stdio::null())
             .stderr(Stdio::null())
@@ -136,26 +159,29 @@ impl Sandbox {
             .expect("the program runs")
     }
 
-    pub(crate) fn propose(&self) -> Run {
+    /// Proposes what the recipe would do.
+    pub fn propose(&self) -> Run {
         self.run(&["propose", &self.recipe_path().display().to_string()])
     }
 
-    pub(crate) fn propose_json(&self) -> Value {
+    /// The same as JSON; it must succeed.
+    pub fn propose_json(&self) -> Value {
         self.run(&["propose", "--json", &self.recipe_path().display().to_string()]).ok().json()
     }
 
     /// The edits of the proposal that are decided, imports left out.
-    pub(crate) fn edits(&self) -> Vec<Value> {
+    pub fn edits(&self) -> Vec<Value> {
         edits(&self.propose_json())
     }
 
     /// Proposes, accepts everything, applies.
-    pub(crate) fn migrate(&self) {
+    pub fn migrate(&self) {
         self.propose().ok();
         self.run(&["apply", "--accept", "all"]).ok();
     }
 
-    pub(crate) fn git(&self, args: &[&str]) {
+    /// Runs git in the project; it must succeed.
+    pub fn git(&self, args: &[&str]) {
         let run = Command::new("git")
             .args(["-c", "user.name=t", "-c", "user.email=t@t"])
             .args(args)
@@ -166,17 +192,24 @@ impl Sandbox {
 }
 
 /// The edits of a proposal as JSON, imports left out.
-pub(crate) fn edits(proposal: &Value) -> Vec<Value> {
+pub fn edits(proposal: &Value) -> Vec<Value> {
     let files = proposal["files"].as_array().expect("files");
     let all = files.iter().flat_map(|f| f["edits"].as_array().expect("edits").clone());
     all.filter(|e| e["derived"] != true).collect()
 }
 
 /// A class with the library imported and this code in a method.
-pub(crate) fn java(body: &str) -> String {
+pub fn java(body: &str) -> String {
     format!(
         "import tidewire.client.Gauge;\nimport tidewire.client.Station;\n\nclass A {{\n    void m() {{\n        {body}\n    }}\n}}\n"
     )
+}
+
+/// The built program: it lies beside the folder of the tests that run it.
+fn program() -> PathBuf {
+    let test = std::env::current_exe().expect("has a path");
+    let built = test.parent().and_then(Path::parent).expect("a folder of builds");
+    built.join(format!("emendo{}", std::env::consts::EXE_SUFFIX))
 }
 
 fn collect(root: &Path, dir: &Path, out: &mut BTreeMap<String, Vec<u8>>) {
