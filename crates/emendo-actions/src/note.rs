@@ -1,12 +1,12 @@
 //! `note`: a place that a person must look at, or a word at the step itself.
 
-use emendo_lang::Language;
 use emendo_pattern::{Conditions, Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
 use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
-use crate::shared::{Filled, covers_code, fill, language, pattern};
+use crate::shared::Head;
+use crate::shared::{Filled, fill, language, pattern};
 
 /// The kind.
 pub(super) static NOTE: Note = Note;
@@ -78,12 +78,10 @@ impl Kind for Note {
         let needs = Needs::of(find.needs());
         let symbols = action.scope.names.values().map(|n| n.symbol.clone()).collect();
         Some(Box::new(PlaceNote {
-            language,
-            covers: Box::new(covers_code(action, language)),
+            head: Head::new("note", language, action, needs),
             find,
             conditions,
             say: say.text,
-            needs,
             symbols,
         }))
     }
@@ -104,29 +102,24 @@ impl Runner for StepNote {
 }
 
 struct PlaceNote {
-    language: &'static Language,
-    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    head: Head,
     find: Pattern,
     conditions: Conditions,
     say: String,
-    needs: Needs,
     symbols: Vec<String>,
 }
 
 impl Runner for PlaceNote {
     fn asks(&self) -> Asks {
         Asks {
-            kind: "note",
-            language: Some(self.language),
-            needs: self.needs.clone(),
             symbols: self.symbols.clone(),
             asks_declarations: !self.symbols.is_empty(),
-            ..Asks::NONE
+            ..self.head.asks()
         }
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.head.covers(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {

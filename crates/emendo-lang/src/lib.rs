@@ -33,7 +33,7 @@ mod types;
 
 pub use crate::facts::{Declared, FileFacts, Hint, Member, Tells, TypeDecl, Word};
 pub use crate::ground::{
-    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings, remembered,
+    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings, remembered, weakest,
 };
 pub use crate::index::{DeclaredIn, Index, Kept};
 pub use crate::language::{

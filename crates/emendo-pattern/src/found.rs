@@ -1,6 +1,7 @@
 //! What was found: matches with what their slots hold.
 
 use emendo_lang::tree::{Tree, span, tokens};
+use emendo_lang::weakest;
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
@@ -123,7 +124,7 @@ impl Match {
 
     /// The lowest certainty among the facts.
     pub fn certainty(&self) -> Certainty {
-        self.facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
+        weakest(&self.facts)
     }
 
     /// The places of the pattern's own tokens, slots left out.

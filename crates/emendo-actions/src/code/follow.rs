@@ -77,24 +77,19 @@ impl CodeRunner {
                     let mut evidence = vec![Fact { says: Certainty::Certain, text, at: None }];
                     evidence.extend(m.facts.iter().filter(|f| f.says > Certainty::Unsure).cloned());
                     evidence.extend(written.facts);
-                    let certainty =
-                        evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Unsure);
                     let tie = Some(f.tie(digest));
+                    let change = Change {
+                        splices: written.splices,
+                        imports: written.imports,
+                        released: written.released,
+                        ..Change::default()
+                    };
+                    let tie = Tie { provides: tie, needs: tie, uses: Vec::new() };
+                    let at = (action, self.rules.len());
                     out.drafts.push(Draft {
-                        action: (action, self.rules.len()),
-                        digest,
-                        hull: m.span,
-                        tokens: vec![m.span],
-                        change: Change {
-                            splices: written.splices,
-                            imports: written.imports,
-                            released: written.released,
-                            ..Change::default()
-                        },
-                        certainty,
-                        evidence,
-                        alternatives: Vec::new(),
-                        tie: Tie { provides: tie, needs: tie, uses: Vec::new() },
+                        change,
+                        tie,
+                        ..Draft::new(at, digest, m.span, evidence)
                     });
                 }
             }
@@ -114,7 +109,7 @@ impl CodeRunner {
             if let Some((path, line)) = &f.left {
                 return Err(format!(
                     "`{}` is used in {path}, line {line}, in a way that nothing here rewrites: all of its uses change, or none",
-                    visible.name(self.language)
+                    visible.name(self.head.language)
                 ));
             }
             if !f.users.is_empty() {

@@ -11,8 +11,9 @@ use emendo_text::Diagnostic;
 
 use crate::code::runner::{Choice, CodeRunner, Outcome, Rule, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
+use crate::shared::Head;
 use crate::shared::{
-    Along, ELSEWHERE, FOLLOW, GATHER, REWORK, covers_code, groups, language, pattern, pattern_error,
+    Along, ELSEWHERE, FOLLOW, GATHER, REWORK, groups, language, pattern, pattern_error,
 };
 
 /// The kind.
@@ -178,8 +179,7 @@ impl Kind for Code {
             action.scope.names.values().map(|n| n.symbol.clone()).collect();
         symbols.extend(rules.iter().flat_map(|r| r.old.type_symbols().cloned()));
         Some(Box::new(CodeRunner {
-            language,
-            covers: Box::new(covers_code(action, language)),
+            head: Head::new("code", language, action, needs),
             rules,
             conditions,
             along,
@@ -187,7 +187,6 @@ impl Kind for Code {
             once: action.table.is_true("once"),
             add: list("add"),
             drop: list("drop"),
-            needs,
             symbols,
         }))
     }

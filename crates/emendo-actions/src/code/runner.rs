@@ -9,14 +9,14 @@ use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
-    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, Needs, NoteDraft, Old,
-    Query, Replaces, Runner, Tie, Uses, What, written_before,
+    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old, Query,
+    Replaces, Runner, Uses, What, written_before,
 };
 use crate::shared::Along;
+use crate::shared::Head;
 
 pub(crate) struct CodeRunner {
-    pub(crate) language: &'static Language,
-    pub(crate) covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    pub(crate) head: Head,
     pub(crate) rules: Vec<Rule>,
     pub(crate) conditions: Conditions,
     pub(crate) along: Along,
@@ -24,7 +24,6 @@ pub(crate) struct CodeRunner {
     pub(crate) once: bool,
     pub(crate) add: Vec<String>,
     pub(crate) drop: Vec<String>,
-    pub(crate) needs: Needs,
     pub(crate) symbols: Vec<String>,
 }
 
@@ -81,9 +80,6 @@ pub(crate) fn fits_own_result(
 impl Runner for CodeRunner {
     fn asks(&self) -> Asks {
         Asks {
-            kind: "code",
-            language: Some(self.language),
-            needs: self.needs.clone(),
             symbols: self.symbols.clone(),
             replaces: {
                 let mut out = Replaces::NONE;
@@ -110,12 +106,12 @@ impl Runner for CodeRunner {
             once: self.once,
             queries: self.query.iter().cloned().collect(),
             changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
-            ..Asks::NONE
+            ..self.head.asks()
         }
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.head.covers(path)
     }
 
     fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {
@@ -281,17 +277,8 @@ impl CodeRunner {
         code: &crate::contract::Code,
         out: &mut Found,
     ) -> Option<Draft> {
-        let mut draft = Draft {
-            action,
-            digest: rule.digest,
-            hull: m.span,
-            tokens: m.own_tokens(&rule.old).collect(),
-            change: Change::default(),
-            certainty: m.certainty(),
-            evidence: m.facts.clone(),
-            alternatives: Vec::new(),
-            tie: Tie::default(),
-        };
+        let mut draft = Draft::new(action, rule.digest, m.span, m.facts.clone());
+        draft.tokens = m.own_tokens(&rule.old).collect();
         match self.tied(m, cx, code) {
             Ok(tie) => draft.tie = tie,
             Err(say) => {
@@ -397,7 +384,7 @@ impl CodeRunner {
         imports.extend(along.imports);
         released.extend(along.released);
         for symbol in &self.add {
-            imports.push(self.language.import_of(symbol, Space::Value));
+            imports.push(self.head.language.import_of(symbol, Space::Value));
         }
         let drop_imports = self.drop.clone();
         Ok((Change { splices, imports, drop_imports, released, ..Change::default() }, facts))

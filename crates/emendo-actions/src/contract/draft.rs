@@ -1,6 +1,6 @@
 //! What an action finds in one file.
 
-use emendo_lang::{Certainty, Fact, ImportName};
+use emendo_lang::{Certainty, Fact, ImportName, weakest};
 use emendo_text::{Digest, Span, Splice};
 
 use crate::contract::cx::Code;
@@ -26,6 +26,32 @@ pub struct Draft {
     pub alternatives: Vec<Alternative>,
     /// What it holds together with.
     pub tie: Tie,
+}
+
+impl Draft {
+    /// A change of one place, as sure as the weakest of its facts; what it writes is to be said yet.
+    pub fn new(action: (usize, usize), digest: Digest, hull: Span, evidence: Vec<Fact>) -> Self {
+        Self {
+            action,
+            digest,
+            hull,
+            tokens: vec![hull],
+            change: Change::default(),
+            certainty: weakest(&evidence),
+            evidence,
+            alternatives: Vec::new(),
+            tie: Tie::default(),
+        }
+    }
+
+    /// The same with what it writes; its place covers all of that, and its tokens are what is written over.
+    #[must_use]
+    pub fn writing(self, mut splices: Vec<Splice>) -> Self {
+        splices.sort_by_key(|s| (s.span.start, s.span.end));
+        let hull = splices.iter().map(|s| s.span).fold(self.hull, Span::hull);
+        let tokens = splices.iter().map(|s| s.span).collect();
+        Self { hull, tokens, change: Change { splices, ..self.change }, ..self }
+    }
 }
 
 /// What holds edits of several files together: a declaration and what follows it.

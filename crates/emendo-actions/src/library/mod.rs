@@ -278,19 +278,19 @@ fn coordinate(
             Some(e) => (e, t.text.as_str()),
             None => {
                 let message = format!("there is no ecosystem `{}`", name.text);
-                let d = Diagnostic::error(message, name.span);
-                cx.out.push(d.help(format!("there are: {}", known())));
-                return None;
+                return cx.refuse(message, name.span, format!("there are: {}", known()));
             }
         },
         (None, None) => {
-            let d = Diagnostic::error(format!("`{}` names no ecosystem", t.text), t.span);
-            cx.out.push(d.help(format!(
-                "write it before the coordinate: `maven:{}` (there are: {})",
-                t.text,
-                known()
-            )));
-            return None;
+            return cx.refuse(
+                format!("`{}` names no ecosystem", t.text),
+                t.span,
+                format!(
+                    "write it before the coordinate: `maven:{}` (there are: {})",
+                    t.text,
+                    known()
+                ),
+            );
         }
     };
     let checked = matches!(what, What::Entry(k) if k != EntryKind::Repository);

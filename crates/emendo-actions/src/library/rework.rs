@@ -29,9 +29,11 @@ pub(super) fn reworks(table: &Table, cx: &mut CompileCx<'_>) -> Option<Vec<Rewor
             (Some(old), Some(new)) => rows.push((old, new)),
             (None, None) if t.get("pairs").is_some() => {}
             _ => {
-                let d = Diagnostic::error("this says not what becomes what", span);
-                cx.out.push(d.help("write `old` and `new`, or `pairs`"));
-                return None;
+                return cx.refuse(
+                    "this says not what becomes what",
+                    span,
+                    "write `old` and `new`, or `pairs`",
+                );
             }
         }
         if let Some(Value::List(all)) = t.get("pairs").map(|n| &n.value) {
@@ -54,9 +56,11 @@ pub(super) fn reworks(table: &Table, cx: &mut CompileCx<'_>) -> Option<Vec<Rewor
                 return None;
             }
             if let Some(name) = to.slots().find(|s| !from.slots().any(|o| o == *s)) {
-                let d = Diagnostic::error(format!("`old` has no slot `{name}`"), new.span);
-                cx.out.push(d.help("every slot of `new` must stand in `old`"));
-                return None;
+                return cx.refuse(
+                    format!("`old` has no slot `{name}`"),
+                    new.span,
+                    "every slot of `new` must stand in `old`",
+                );
             }
             out.push(Rework { old: from, new: to });
         }

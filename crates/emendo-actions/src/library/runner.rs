@@ -5,7 +5,7 @@ use emendo_lang::{Certainty, Fact};
 use emendo_recipe::Scope;
 use emendo_text::{Digest, RelPath, Span, Splice};
 
-use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
+use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Runner};
 use crate::library::rework::{Rework, rework};
 
 /// What an action is about.
@@ -280,29 +280,14 @@ impl LibraryRunner {
         action: (usize, usize),
         digest: Digest,
         hull: Span,
-        mut splices: Vec<Splice>,
+        splices: Vec<Splice>,
         evidence: Vec<Fact>,
         out: &mut Found,
     ) {
         if out.drafts.iter().any(|d| d.hull == hull && d.action == action) {
             return;
         }
-        splices.sort_by_key(|s| (s.span.start, s.span.end));
-        let hull = splices.iter().map(|s| s.span).fold(hull, Span::hull);
-        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
-        let tokens = splices.iter().map(|s| s.span).collect();
-        let change = Change { splices, ..Change::default() };
-        out.drafts.push(Draft {
-            action,
-            digest,
-            hull,
-            tokens,
-            change,
-            certainty,
-            evidence,
-            alternatives: Vec::new(),
-            tie: Tie::default(),
-        });
+        out.drafts.push(Draft::new(action, digest, hull, evidence).writing(splices));
     }
 
     /// What a written version becomes; an error says why it cannot be told.

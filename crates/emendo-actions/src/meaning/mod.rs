@@ -4,18 +4,20 @@ mod members;
 mod place;
 mod rows;
 
+use emendo_lang::weakest;
 use emendo_lang::{Certainty, Fact, Owner, Project, Space, Word};
-use emendo_text::{RelPath, Span};
+use emendo_text::Span;
 
 pub(crate) use place::{Place, Rewritten};
 pub use rows::renames;
 pub(crate) use rows::{Row, Rows, excepted, joint, overload, row_digest};
 
 use crate::contract::{Found, Needs, NoteDraft, Old, Replaces, Subject, What};
+use crate::shared::Head;
 
 /// Looks for the symbols of an action, and for what is left of them.
 pub struct SymbolRunner {
-    pub(crate) covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    pub(crate) head: Head,
     pub(crate) what: What,
     pub(crate) strings: bool,
     pub(crate) docs: bool,
@@ -23,7 +25,6 @@ pub struct SymbolRunner {
     /// It only looks for what is left.
     pub(crate) watching: bool,
     pub(crate) rows: Rows,
-    pub(crate) needs: Needs,
 }
 
 /// What a word is to a row.
@@ -45,14 +46,14 @@ impl Meant {
 
     fn certainty(&self) -> Certainty {
         let (Self::Path(_, facts) | Self::Token(facts)) = self else { return Certainty::Unsure };
-        facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
+        weakest(facts)
     }
 }
 
 impl SymbolRunner {
     /// What a file must hold.
     pub(crate) fn needs(&self) -> &Needs {
-        &self.needs
+        &self.head.needs
     }
 
     /// The symbols that it names.

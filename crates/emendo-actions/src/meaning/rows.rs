@@ -99,29 +99,26 @@ impl Rows {
             let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
             if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
                 let example = names.join(&["a", "b", "Name"]);
-                let d = Diagnostic::error(
+                return cx.refuse(
                     format!("`{}` is no symbol of {}", t.text, language.title),
                     t.span,
+                    format!("write the full name: `{example}`, without wildcards"),
                 );
-                cx.out.push(d.help(format!("write the full name: `{example}`, without wildcards")));
-                return None;
             }
             let advice = p.advice.clone().or_else(|| gone.map(|g| g.text.clone()));
             if p.new.is_none() && advice.is_none() {
-                let d =
-                    Diagnostic::error(format!("nothing happens to `{}`", p.old.text), p.old.span);
-                cx.out.push(d.help(
+                return cx.refuse(
+                    format!("nothing happens to `{}`", p.old.text),
+                    p.old.span,
                     "write `new`, or `gone` with advice, or advice as the third of the pair",
-                ));
-                return None;
+                );
             }
             if what.member() && names.parent(old).is_empty() {
-                let d = Diagnostic::error(
+                return cx.refuse(
                     format!("`{}` is no member of a type", p.old.text),
                     p.old.span,
+                    "write the full name with the type: `a.b.Type.member`",
                 );
-                cx.out.push(d.help("write the full name with the type: `a.b.Type.member`"));
-                return None;
             }
             let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
             let parameters = match parameters {

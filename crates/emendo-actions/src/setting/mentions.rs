@@ -8,7 +8,7 @@ use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
-use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, NoteDraft, Runner, Tie};
+use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Runner};
 use crate::setting::rule::Rule;
 
 /// A form in which a key is mentioned: what stands before and behind it.
@@ -222,17 +222,9 @@ impl MentionRunner {
         };
         let what = if cx.code.is_some() { "a literal" } else { "a value or text" };
         let text = format!("{what} names the setting `{}`", at.of(cx.text).trim_end_matches('.'));
-        out.drafts.push(Draft {
-            action,
-            digest: rule.digest,
-            hull: at,
-            tokens: vec![at],
-            change: Change { splices: vec![Splice::text(at, new)], ..Change::default() },
-            certainty: Certainty::Likely,
-            evidence: vec![Fact { says: Certainty::Likely, text, at: Some(at) }],
-            alternatives: Vec::new(),
-            tie: Tie::default(),
-        });
+        let fact = Fact { says: Certainty::Likely, text, at: Some(at) };
+        let draft = Draft::new(action, rule.digest, at, vec![fact]);
+        out.drafts.push(draft.writing(vec![Splice::text(at, new)]));
     }
 
     /// True if a literal is the beginning of a key to which something is added at run time.

@@ -82,16 +82,16 @@ impl Kind for SettingKind {
             let known =
                 |name: &str| slots.iter().any(|s| s == name).then(|| Filled::Text(String::new()));
             if let Err(missing) = fill(&to.text, known) {
-                let d = Diagnostic::error(format!("nothing binds the slot `{missing}`"), to.span);
-                cx.out.push(d.help("`when_value` binds slots"));
-                return None;
+                return cx.refuse(
+                    format!("nothing binds the slot `{missing}`"),
+                    to.span,
+                    "`when_value` binds slots",
+                );
             }
         }
         let create = table.is_true("create");
         if create && to.is_none() {
-            let d = Diagnostic::error("nothing says which value is created", action.span);
-            cx.out.push(d.help("write `to`"));
-            return None;
+            return cx.refuse("nothing says which value is created", action.span, "write `to`");
         }
         let done = to.and_then(|to| own_result(when.as_ref()?, &to.text));
         // What is missing can't be looked for.
@@ -169,9 +169,11 @@ fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<Rule>> {
         return None;
     }
     if rows.is_empty() {
-        let d = Diagnostic::error("this action names no key", action.span);
-        cx.out.push(d.help("write `key`, `pairs` or `table`"));
-        return None;
+        return cx.refuse(
+            "this action names no key",
+            action.span,
+            "write `key`, `pairs` or `table`",
+        );
     }
     let gone = table.text("gone").map(|t| t.text.clone());
     let does = ["to", "append", "remove_item"].iter().any(|k| table.get(k).is_some())

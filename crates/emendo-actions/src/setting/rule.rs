@@ -4,7 +4,7 @@ use emendo_docs::{Format, Patch};
 use emendo_lang::Fact;
 use emendo_text::{Digest, RelPath, Span, Splice};
 
-use crate::contract::{Change, Draft, Tie};
+use crate::contract::Draft;
 
 #[derive(Clone)]
 pub(crate) struct Rule {
@@ -81,17 +81,10 @@ pub(crate) fn draft(
         return None;
     }
     let splices: Vec<Splice> = patches.into_iter().map(|p| Splice::text(p.span, p.text)).collect();
-    let hull = splices.iter().map(|s| s.span).fold(hull, Span::hull);
-    let tokens = splices.iter().map(|s| s.span).filter(|s| !s.is_empty()).collect();
-    (!splices.is_empty()).then(|| Draft {
-        action,
-        digest,
-        hull,
-        tokens,
-        change: Change { splices, ..Change::default() },
-        certainty: evidence.says,
-        evidence: vec![evidence],
-        alternatives: Vec::new(),
-        tie: Tie::default(),
-    })
+    if splices.is_empty() {
+        return None;
+    }
+    let mut draft = Draft::new(action, digest, hull, vec![evidence]).writing(splices);
+    draft.tokens.retain(|s| !s.is_empty());
+    Some(draft)
 }

@@ -5,19 +5,21 @@ use std::collections::BTreeMap;
 use emendo_lang::{Language, Ty};
 use emendo_pattern::PatternError;
 use emendo_recipe::{Action, Recipe, Scope, Text};
-use emendo_text::{Diagnostic, RelPath};
+use emendo_text::Diagnostic;
 
 use crate::contract::CompileCx;
 
 /// The language of an action, or a message.
 pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'static Language> {
     let Some(lang) = &action.scope.lang else {
-        let d = Diagnostic::error("no language is given for this action", action.span);
-        cx.out.push(d.help(format!(
-            "write `lang = \"...\"` in the action, its step or the recipe: {}",
-            cx.tables.language_words()
-        )));
-        return None;
+        return cx.refuse(
+            "no language is given for this action",
+            action.span,
+            format!(
+                "write `lang = \"...\"` in the action, its step or the recipe: {}",
+                cx.tables.language_words()
+            ),
+        );
     };
     let found = cx.tables.language(&lang.text);
     if found.is_none() {
@@ -113,14 +115,4 @@ pub(crate) fn current(renamed: &[(String, String)], symbol: String) -> String {
         Some(rest) if rest.is_empty() || rest.starts_with(['.', ':']) => format!("{new}{rest}"),
         _ => s,
     })
-}
-
-/// The files of a language that an action covers.
-pub(crate) fn covers_code(
-    action: &Action,
-    language: &'static Language,
-) -> impl Fn(&RelPath) -> bool + use<> {
-    let scope = action.scope.clone();
-    // `files` with `lang` reads those files as that language, whatever their names.
-    move |path| scope.covers(path) && (scope.files.is_some() || language.reads(path))
 }

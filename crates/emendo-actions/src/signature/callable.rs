@@ -2,7 +2,7 @@
 
 use emendo_lang::{ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Language, Ty};
 use emendo_recipe::{Action, Text};
-use emendo_text::{Diagnostic, Span};
+use emendo_text::Span;
 
 use crate::contract::CompileCx;
 use crate::meaning::Place;
@@ -54,9 +54,11 @@ impl Callable {
         let parent = names.parent(symbol);
         if parent.is_empty() {
             let example = names.join(&["a", "b", "Store", "delete"]);
-            let d = Diagnostic::error(format!("`{symbol}` is no full name"), text.span);
-            cx.out.push(d.help(format!("write the full name: `{example}`")));
-            return None;
+            return cx.refuse(
+                format!("`{symbol}` is no full name"),
+                text.span,
+                format!("write the full name: `{example}`"),
+            );
         }
         let params = match written {
             None => None,

@@ -96,15 +96,19 @@ impl Lists {
         let whole = sorted.iter().enumerate().all(|(i, n)| *n == i + 1);
         if !whole {
             let span = action.table.get("order").map_or(action.span, |n| n.span);
-            let d = Diagnostic::error("`order` must name each place once", span);
-            cx.out.push(d.help("`order = [2, 1, 3]` puts the second parameter first"));
-            return None;
+            return cx.refuse(
+                "`order` must name each place once",
+                span,
+                "`order = [2, 1, 3]` puts the second parameter first",
+            );
         }
         let counts = !out.drop.is_empty() || !out.add.is_empty();
         if counts && !out.order.is_empty() {
-            let d = Diagnostic::error("`order` goes alone", action.span);
-            cx.out.push(d.help("write `drop` and `add` in a `signature` of their own"));
-            return None;
+            return cx.refuse(
+                "`order` goes alone",
+                action.span,
+                "write `drop` and `add` in a `signature` of their own",
+            );
         }
         Some(out)
     }
@@ -142,17 +146,15 @@ impl Lists {
         let all = self.drop.iter().chain(&self.order).copied();
         let all = all.chain(self.retype.iter().map(|r| r.at)).chain(self.label.iter().map(|l| l.0));
         if let Some(n) = all.into_iter().find(|n| *n == 0 || *n > params.len()) {
-            let d = Diagnostic::error(format!("there is no parameter {n}"), text.span);
-            cx.out.push(d.help(format!("places count from 1; this callable has {}", params.len())));
-            return None;
+            return cx.refuse(
+                format!("there is no parameter {n}"),
+                text.span,
+                format!("places count from 1; this callable has {}", params.len()),
+            );
         }
         if self.again(callable).is_some() && !once {
-            let d = Diagnostic::error(
-                "nothing tells a call that is done from one that is not: both have as many arguments",
-                text.span,
-            );
-            cx.out.push(d.help("write the types of the parameters, or `once = true`"));
-            return None;
+            return cx.refuse("nothing tells a call that is done from one that is not: both have as many arguments",
+                text.span, "write the types of the parameters, or `once = true`");
         }
         let moved = |i: usize, n: usize| {
             let (a, b) = (&params[i].ty, &params[n - 1].ty);
@@ -160,12 +162,11 @@ impl Lists {
         };
         let told = self.order.iter().enumerate().any(|(i, n)| moved(i, *n));
         if !self.order.is_empty() && !told && !once {
-            let d = Diagnostic::error(
+            return cx.refuse(
                 "nothing tells a place with the new order from one with the old",
                 text.span,
+                "write the types of the parameters, or `once = true`",
             );
-            cx.out.push(d.help("write the types of the parameters, or `once = true`"));
-            return None;
         }
         Some(())
     }

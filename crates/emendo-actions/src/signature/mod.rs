@@ -12,9 +12,9 @@ mod unpack;
 mod waited;
 mod waiting;
 
-use emendo_lang::{CallSite, FunctionSite, Language};
+use emendo_lang::{CallSite, FunctionSite};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
-use emendo_text::{Diagnostic, RelPath, Span};
+use emendo_text::{RelPath, Span};
 
 use self::callable::{Assigned, Callable};
 use self::lists::Lists;
@@ -22,10 +22,11 @@ use self::packs::Packs;
 use self::results::Results;
 use self::targets::{Hit, Site, Targets};
 use crate::contract::{
-    Asks, Change, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, Tie, action_digest,
+    Asks, Change, CompileCx, FileCx, Found, Kind, NoteDraft, Runner, Tie, action_digest,
 };
 use crate::meaning::Place;
-use crate::shared::{covers_code, language};
+use crate::shared::Head;
+use crate::shared::language;
 use crate::signature::output::{Of, Output};
 
 /// The kind.
@@ -136,16 +137,19 @@ impl Kind for Signature {
             return typed::compile(language, action, cx);
         }
         if action.table.is_true("drop") {
-            let d =
-                Diagnostic::error("`drop = true` does not say which parameters go", action.span);
-            cx.out.push(d.help("write their places, `drop = [1]`, or `parameter_type`"));
-            return None;
+            return cx.refuse(
+                "`drop = true` does not say which parameters go",
+                action.span,
+                "write their places, `drop = [1]`, or `parameter_type`",
+            );
         }
         let texts: Vec<Text> = action.table.texts("callable").into_iter().cloned().collect();
         if texts.is_empty() {
-            let d = Diagnostic::error("this action names no callable", action.span);
-            cx.out.push(d.help("write `callable = \"a.b.Store.delete(K, boolean)\"`"));
-            return None;
+            return cx.refuse(
+                "this action names no callable",
+                action.span,
+                "write `callable = \"a.b.Store.delete(K, boolean)\"`",
+            );
         }
         if only_waits(action) {
             return waiting::compile(action, cx);
@@ -154,9 +158,7 @@ impl Kind for Signature {
         let packs = Packs::compile(language, action, cx)?;
         let results = Results::compile(language, action, cx)?;
         if lists.is_empty() && results.is_empty() && packs.is_empty() {
-            let d = Diagnostic::error("nothing of the signature changes", action.span);
-            cx.out.push(d.help("write `drop`, `add`, `order`, `retype`, `label`, `pack`, `unpack`, `result` or `async`"));
-            return None;
+            return cx.refuse("nothing of the signature changes", action.span, "write `drop`, `add`, `order`, `retype`, `label`, `pack`, `unpack`, `result` or `async`");
         }
         let once = action.table.is_true("once");
         let mut callables = Vec::new();
@@ -169,14 +171,12 @@ impl Kind for Signature {
         let targets = Targets::new(language, callables, action, cx);
         let needs = targets.needs();
         Some(Box::new(SignatureRunner {
-            language,
-            covers: Box::new(covers_code(action, language)),
+            head: Head::new("signature", language, action, needs),
             targets,
             lists,
             packs,
             results,
             once,
-            needs,
         }))
     }
 }
@@ -191,33 +191,28 @@ fn only_waits(action: &Action) -> bool {
 }
 
 struct SignatureRunner {
-    language: &'static Language,
-    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    head: Head,
     targets: Targets,
     lists: Lists,
     packs: Packs,
     results: Results,
     once: bool,
-    needs: Needs,
 }
 
 impl Runner for SignatureRunner {
     fn asks(&self) -> Asks {
         Asks {
-            kind: "signature",
-            language: Some(self.language),
-            needs: self.needs.clone(),
             symbols: self.targets.symbols(),
             subjects: self.targets.subjects(),
             asks_declarations: true,
             changes_declarations: true,
             once: self.once,
-            ..Asks::NONE
+            ..self.head.asks()
         }
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.head.covers(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{Certainty, Fact};
+use emendo_lang::Fact;
 use emendo_text::{Digest, Span};
 
 use crate::contract::{Change, Draft, Found, Tie};
@@ -35,18 +35,8 @@ impl Output<'_> {
         }
         change.splices.sort_by_key(|s| (s.span.start, s.span.end));
         let hull = change.splices.iter().map(|s| s.span).fold(hull, Span::hull);
-        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Certain);
-        self.out.drafts.push(Draft {
-            action: (self.action, of.row),
-            digest: of.digest,
-            hull,
-            tokens,
-            change,
-            certainty,
-            evidence,
-            alternatives: Vec::new(),
-            tie: of.tie,
-        });
+        let draft = Draft::new((self.action, of.row), of.digest, hull, evidence);
+        self.out.drafts.push(Draft { tokens, change, tie: of.tie, ..draft });
     }
 }
 

@@ -116,19 +116,22 @@ impl Packs {
                 params.push(Param { name, ty: text(p, "type"), key, value: text(p, "value") });
             }
             if params.is_empty() && !matches!(how.taken, Taken::Named(_)) {
-                let d =
-                    Diagnostic::error("`unpack` does not say which parameters come", action.span);
-                cx.out.push(d.help("write `params = [{ name = \"port\", type = \"int\" }]`"));
-                return None;
+                return cx.refuse(
+                    "`unpack` does not say which parameters come",
+                    action.span,
+                    "write `params = [{ name = \"port\", type = \"int\" }]`",
+                );
             }
             out.unpack = Some(Unpack { how, at: numbers(t, "at"), params });
         }
         let both = out.pack.is_some() && out.unpack.is_some();
         let beside = ["drop", "add", "order"].iter().find(|k| action.table.get(k).is_some());
         if both || (!out.is_empty() && beside.is_some()) {
-            let d = Diagnostic::error("`pack` and `unpack` go alone", action.span);
-            cx.out.push(d.help("write what else becomes of the list in a `signature` of its own"));
-            return None;
+            return cx.refuse(
+                "`pack` and `unpack` go alone",
+                action.span,
+                "write what else becomes of the list in a `signature` of its own",
+            );
         }
         Some(out)
     }

@@ -12,7 +12,8 @@ use crate::contract::{
     Uses, action_digest,
 };
 use crate::meaning::Place;
-use crate::shared::{covers_code, type_of};
+use crate::shared::Head;
+use crate::shared::type_of;
 use crate::signature::items::{EFFECTS, drop_items, short, warnings};
 use crate::signature::lists::used;
 use crate::signature::output::{Of, Output};
@@ -25,13 +26,11 @@ const SINGLE: &[&str] =
 const PARAMS: usize = 8;
 
 pub(super) struct TypedRunner {
-    language: &'static Language,
-    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    head: Head,
     written: String,
     wanted: Ty,
     /// Macros whose own arguments go too.
     macros: Vec<String>,
-    needs: Needs,
 }
 
 pub(super) fn compile(
@@ -48,15 +47,19 @@ pub(super) fn compile(
         return None;
     }
     if !action.table.is_true("drop") {
-        let d = Diagnostic::error("what becomes of parameters of this type is not said", text.span);
-        cx.out.push(d.help("write `drop = true`: they go, with their arguments"));
-        return None;
+        return cx.refuse(
+            "what becomes of parameters of this type is not said",
+            text.span,
+            "write `drop = true`: they go, with their arguments",
+        );
     }
     if let Some(key) = SINGLE.iter().find(|k| action.table.get(k).is_some()) {
         let span = action.table.get(key).map_or(action.span, |n| n.span);
-        let d = Diagnostic::error(format!("`{key}` does not go with `parameter_type`"), span);
-        cx.out.push(d.help(format!("write `{key}` in a `signature` with `callable`")));
-        return None;
+        return cx.refuse(
+            format!("`{key}` does not go with `parameter_type`"),
+            span,
+            format!("write `{key}` in a `signature` with `callable`"),
+        );
     }
     let names = &language.names;
     let macros = action.table.texts("callable").into_iter();
@@ -70,21 +73,16 @@ pub(super) fn compile(
     let words = last.iter().copied().chain(takers).map(|w| vec![w.to_owned()]);
     let needs = Needs::of(words.collect::<Vec<_>>());
     Some(Box::new(TypedRunner {
-        language,
-        covers: Box::new(covers_code(action, language)),
+        head: Head::new("signature", language, action, needs),
         written: text.text.clone(),
         wanted,
         macros,
-        needs,
     }))
 }
 
 impl Runner for TypedRunner {
     fn asks(&self) -> Asks {
         Asks {
-            kind: "signature",
-            language: Some(self.language),
-            needs: self.needs.clone(),
             symbols: self.wanted.symbols().to_vec(),
             subjects: {
                 let all = self.wanted.symbols().iter();
@@ -93,12 +91,12 @@ impl Runner for TypedRunner {
             asks_declarations: true,
             changes_declarations: true,
             follows: true,
-            ..Asks::NONE
+            ..self.head.asks()
         }
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.head.covers(path)
     }
 
     fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {
@@ -117,7 +115,7 @@ impl Runner for TypedRunner {
     }
 
     fn uses(&self, declaration: &Declaration, cx: &FileCx<'_>) -> Uses {
-        let name = declaration.visible.name(self.language);
+        let name = declaration.visible.name(self.head.language);
         let any = cx.code.is_some_and(|c| !c.facts.words(name).is_empty());
         Uses { any, left: None }
     }
@@ -271,7 +269,7 @@ impl TypedRunner {
 
     /// Functions that are named without a call, where nothing tells that what takes them changes too.
     fn references(&self, p: &Place<'_>, dropped: &[String], output: &mut Output<'_>) {
-        let names = &self.language.names;
+        let names = &self.head.language.names;
         for symbol in dropped {
             let last = names.last(symbol);
             let owner = names.parent(symbol);
@@ -408,7 +406,7 @@ impl TypedRunner {
 
     /// True if a function is of the library of the type.
     fn is_near(&self, symbols: &[String]) -> bool {
-        let names = &self.language.names;
+        let names = &self.head.language.names;
         let roots: Vec<String> = self.wanted.symbols().iter().map(|s| names.package(s)).collect();
         symbols.iter().any(|s| {
             roots.iter().any(|r| {

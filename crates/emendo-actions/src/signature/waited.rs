@@ -48,8 +48,8 @@ impl WaitRunner {
     fn given(&self, p: &Place<'_>, result: Span, change: &mut Change) -> Result<(), String> {
         let (wrapper, symbol) = self.rule.result;
         let text = p.text(result);
-        let open = self.language.typing.syntax.generic;
-        let head = self.language.names.last(text.split(open.0).next().unwrap_or(text).trim());
+        let open = self.head.language.typing.syntax.generic;
+        let head = self.head.language.names.last(text.split(open.0).next().unwrap_or(text).trim());
         if wrapper.is_empty() || self.rule.given.contains(&head) {
             return Ok(());
         }
@@ -164,12 +164,12 @@ impl WaitRunner {
     /// The type of the value itself.
     fn plain(&self, p: &Place<'_>, result: Span, change: &mut Change) {
         let text = p.text(result);
-        let open = self.language.typing.syntax.generic;
+        let open = self.head.language.typing.syntax.generic;
         let (head, inner) = match text.split_once(open.0) {
             Some((head, rest)) => (head, rest.trim_end().strip_suffix(open.1)),
             None => (text, None),
         };
-        if !self.rule.given.contains(&self.language.names.last(head.trim())) {
+        if !self.rule.given.contains(&self.head.language.names.last(head.trim())) {
             return;
         }
         match inner {

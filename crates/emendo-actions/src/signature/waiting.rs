@@ -2,18 +2,16 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{
-    Certainty, Fact, FunctionSite, Home, Language, Visible, WaitHead, WaitSite, Waiting,
-};
+use emendo_lang::{Certainty, Fact, FunctionSite, Home, Visible, WaitHead, WaitSite, Waiting};
 use emendo_recipe::{Action, Text, Value};
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
 use crate::contract::{
-    Asks, CompileCx, Declaration, FileCx, Found, Needs, NoteDraft, Runner, Tie, Uses, What,
-    action_digest,
+    Asks, CompileCx, Declaration, FileCx, Found, NoteDraft, Runner, Tie, Uses, What, action_digest,
 };
 use crate::meaning::{Place, SymbolRunner};
-use crate::shared::{covers_code, language};
+use crate::shared::Head;
+use crate::shared::language;
 use crate::signature::callable::Callable;
 use crate::signature::output::{Of, Output};
 use crate::signature::targets::{Site, Targets};
@@ -22,14 +20,12 @@ use crate::signature::targets::{Site, Targets};
 const SURE: &str = "sure";
 
 pub(super) struct WaitRunner {
-    pub(crate) language: &'static Language,
+    pub(crate) head: Head,
     pub(crate) rule: &'static Waiting,
-    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
     pub(crate) targets: Targets,
     written: String,
     /// It is waited for from now on.
     on: bool,
-    needs: Needs,
 }
 
 /// Compiles what `async` asks for; `None` where it is not there, or wrong.
@@ -56,13 +52,11 @@ pub(super) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn
     let targets = Targets::new(language, callables, action, cx);
     let needs = targets.needs();
     Some(Box::new(WaitRunner {
-        language,
+        head: Head::new("signature", language, action, needs),
         rule,
-        covers: Box::new(covers_code(action, language)),
         targets,
         written: written.join(", "),
         on,
-        needs,
     }))
 }
 
@@ -138,21 +132,18 @@ enum UseSite {
 impl Runner for WaitRunner {
     fn asks(&self) -> Asks {
         Asks {
-            kind: "signature",
-            language: Some(self.language),
-            needs: self.needs.clone(),
             symbols: self.targets.symbols(),
             subjects: self.targets.subjects(),
             asks_declarations: true,
             changes_declarations: true,
             follows: self.on,
             spreads: self.on,
-            ..Asks::NONE
+            ..self.head.asks()
         }
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.head.covers(path)
     }
 
     fn declares(&self, cx: &FileCx<'_>) -> Vec<Declaration> {
@@ -225,11 +216,12 @@ impl WaitRunner {
 
     /// The places of a file that mean a function of the project.
     fn uses_of(&self, p: &Place<'_>, symbol: &str) -> Vec<Use> {
-        let names = &self.language.names;
+        let names = &self.head.language.names;
         let member =
-            self.language.modules.is_none() || names.package(symbol) != names.parent(symbol);
+            self.head.language.modules.is_none() || names.package(symbol) != names.parent(symbol);
         let what = if member { What::Method } else { What::Free };
-        let finder = SymbolRunner::watch(self.language, what, vec![symbol.to_owned()], Vec::new());
+        let finder =
+            SymbolRunner::watch(self.head.language, what, vec![symbol.to_owned()], Vec::new());
         let found = finder.meant_places(p, &mut Found::default());
         let imported = |at: Span| p.code.facts.imports.iter().any(|i| i.span.contains(at));
         let found = found.into_iter().filter(|(w, ..)| !w.key && !imported(w.span));
@@ -413,6 +405,7 @@ impl WaitRunner {
 
     /// How sure each function is to become one that is waited for: as sure as the surest wait in it.
     fn certainties(&self, spread: &Spread) -> Vec<Certainty> {
+        // What nothing is said of sets no bound.
         let own = |facts: &[Fact]| facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Certain);
         let cap = |i: usize, f: &Becomes| match spread.left.iter().any(|l| l.0 == Some(i)) {
             true => Certainty::Unsure,

@@ -5,10 +5,11 @@ use std::sync::Arc;
 use aho_corasick::AhoCorasick;
 use emendo_lang::{Certainty, Fact, Space};
 use emendo_recipe::Action;
+use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
-use crate::contract::{Asks, Change, Draft, FileCx, Found, Needs, Remains, Runner, Tie, What};
+use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, What};
 use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
 
 /// Marks by which comments link to a name.
@@ -216,16 +217,14 @@ pub(super) fn comment_mentions(text: &str, last: &str) -> Vec<Span> {
 pub(super) struct Mentions {
     rows: Rows,
     needs: Needs,
-    covers: Box<dyn Fn(&RelPath) -> bool + Send + Sync>,
+    tables: Arc<Tables>,
+    scope: Scope,
 }
 
 impl Mentions {
     pub(super) fn new(tables: &Arc<Tables>, rows: Rows, action: &Action) -> Self {
         let needs = Needs::of(rows.all.iter().flat_map(|r| &r.olds).map(|o| vec![o.clone()]));
-        let scope = action.scope.clone();
-        let tables = tables.clone();
-        let covers = move |path: &RelPath| tables.language_of(path).is_none() && scope.covers(path);
-        Self { rows, needs, covers: Box::new(covers) }
+        Self { rows, needs, tables: tables.clone(), scope: action.scope.clone() }
     }
 }
 
@@ -235,7 +234,7 @@ impl Runner for Mentions {
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.tables.language_of(path).is_none() && self.scope.covers(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
@@ -245,17 +244,9 @@ impl Runner for Mentions {
                 continue;
             }
             let text = "the file spells the full name".to_owned();
-            out.drafts.push(Draft {
-                action: (action, row),
-                digest: self.rows.all[row].digest,
-                hull: at,
-                tokens: vec![at],
-                change: Change { splices: vec![Splice::text(at, target)], ..Change::default() },
-                certainty: Certainty::Likely,
-                evidence: vec![Fact { says: Certainty::Likely, text, at: Some(at) }],
-                alternatives: Vec::new(),
-                tie: Tie::default(),
-            });
+            let fact = Fact { says: Certainty::Likely, text, at: Some(at) };
+            let draft = Draft::new((action, row), self.rows.all[row].digest, at, vec![fact]);
+            out.drafts.push(draft.writing(vec![Splice::text(at, target)]));
         }
     }
 }

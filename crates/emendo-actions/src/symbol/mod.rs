@@ -6,14 +6,15 @@ mod remains;
 mod uses;
 
 use emendo_recipe::{Action, ActionKind, Key, Shape};
-use emendo_text::{Diagnostic, RelPath};
+use emendo_text::RelPath;
 
 pub(crate) use crate::meaning::overload;
+use crate::shared::Head;
 pub use crate::symbol::mentions::TextWatch;
 
 use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, Remains, Runner, What};
 use crate::meaning::{Place, Rows, SymbolRunner, joint};
-use crate::shared::{covers_code, language};
+use crate::shared::language;
 use crate::symbol::mentions::Mentions;
 
 /// The kind.
@@ -103,32 +104,30 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
     let what = What::of(&action.table.text("what")?.text);
     for m in action.table.texts("mentions") {
         if !MENTIONS.contains(&m.text.as_str()) {
-            let d = Diagnostic::error(format!("nothing is called `{}` here", m.text), m.span);
-            cx.out.push(d.help(format!("`mentions` is a list of: {}", MENTIONS.join(", "))));
-            return None;
+            return cx.refuse(
+                format!("nothing is called `{}` here", m.text),
+                m.span,
+                format!("`mentions` is a list of: {}", MENTIONS.join(", ")),
+            );
         }
     }
     let rows = Rows::compile(action, language, what, &joint(cx.tables, action), cx)?;
     let needs = Needs::of(rows.needs());
     let mentions = |word: &str| action.table.texts("mentions").iter().any(|m| m.text == word);
     Some(SymbolRunner {
-        covers: Box::new(covers_code(action, language)),
+        head: Head::new("symbol", language, action, needs),
         what,
         strings: mentions("strings"),
         docs: mentions("docs"),
         becomes: action.table.text("becomes").is_some(),
         watching: false,
         rows,
-        needs,
     })
 }
 
 impl Runner for SymbolRunner {
     fn asks(&self) -> Asks {
         Asks {
-            kind: "symbol",
-            language: Some(self.rows.language),
-            needs: self.needs.clone(),
             symbols: self.symbols(),
             subjects: self.subjects(),
             packages: if self.what == What::Package {
@@ -139,12 +138,12 @@ impl Runner for SymbolRunner {
             asks_declarations: true,
             rows: self.rows.written().map(|r| r.olds[0].clone()).collect(),
             replaces: self.replaces(),
-            ..Asks::NONE
+            ..self.head.asks()
         }
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        (self.covers)(path)
+        self.head.covers(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {

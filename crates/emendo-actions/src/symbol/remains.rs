@@ -1,10 +1,12 @@
 //! What is still there of old symbols, in the code as a run leaves it.
 
+use emendo_lang::weakest;
 use emendo_lang::{Certainty, Language, Project, Space};
 use emendo_text::Span;
 
 use crate::contract::{Needs, Remains, What};
 use crate::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
+use crate::shared::Head;
 use crate::symbol::mentions::{comment_mentions, spelled_in, spelled_on};
 
 impl SymbolRunner {
@@ -27,14 +29,13 @@ impl SymbolRunner {
         let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
         let needs = Needs::of(rows.needs());
         Self {
-            covers: Box::new(|path| language.claims(path)),
+            head: Head::everywhere("symbol", language, needs),
             what,
             strings: true,
             docs: true,
             becomes: false,
             watching: true,
             rows,
-            needs,
         }
     }
 
@@ -74,7 +75,7 @@ impl SymbolRunner {
                 Meant::Token(facts) => (word.span, facts),
                 Meant::Partly(fact) => (word.span, vec![fact]),
             };
-            let certainty = facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure);
+            let certainty = weakest(&facts);
             let fact = facts.into_iter().next_back();
             let symbol = self.rows.symbol(row).clone();
             out.push(Remains { at, symbol, certainty, why: String::new(), fact });

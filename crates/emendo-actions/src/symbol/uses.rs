@@ -1,6 +1,6 @@
 //! Uses of a symbol: what is written over them, and what must be imported for it.
 
-use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space, Word, token_texts};
+use emendo_lang::{Fact, Import, ImportName, Project, Space, Word, token_texts};
 use emendo_pattern::respell;
 use emendo_text::{Span, Splice};
 
@@ -330,17 +330,8 @@ impl SymbolRunner {
         let partners = vec![(before.path().to_owned(), name.path.clone())];
         let change =
             Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
-        out.drafts.push(Draft {
-            action: (p.action, row),
-            digest: self.rows.all[row].digest,
-            hull: item,
-            tokens: vec![item],
-            change,
-            certainty: fact.says,
-            evidence: vec![fact],
-            alternatives: Vec::new(),
-            tie: self.tie(p, row, item),
-        });
+        let draft = Draft::new((p.action, row), self.rows.all[row].digest, item, vec![fact]);
+        out.drafts.push(Draft { change, tie: self.tie(p, row, item), ..draft });
     }
 
     /// What ties a use of what the project declares itself to that declaration.
@@ -395,24 +386,15 @@ impl SymbolRunner {
         let before = p.resolver.facts.imports.iter().find(|i| i.local() == Some(local));
         let partners =
             import.zip(before).map(|(new, old)| (old.path().to_owned(), new.path.clone()));
-        let certainty = evidence.iter().map(|e| e.says).min().unwrap_or(Certainty::Unsure);
-        out.drafts.push(Draft {
-            action: (p.action, row),
-            digest: self.rows.all[row].digest,
-            hull,
-            tokens,
-            change: Change {
-                splices,
-                imports: written.imports,
-                partners: partners.into_iter().collect(),
-                kept: written.kept,
-                ..Change::default()
-            },
-            certainty,
-            evidence,
-            alternatives: Vec::new(),
-            tie: self.tie(p, row, hull),
-        });
+        let change = Change {
+            splices,
+            imports: written.imports,
+            partners: partners.into_iter().collect(),
+            kept: written.kept,
+            ..Change::default()
+        };
+        let draft = Draft::new((p.action, row), self.rows.all[row].digest, hull, evidence);
+        out.drafts.push(Draft { tokens, change, tie: self.tie(p, row, hull), ..draft });
     }
 }
 

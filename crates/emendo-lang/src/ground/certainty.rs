@@ -40,6 +40,11 @@ pub struct Fact {
     pub at: Option<Span>,
 }
 
+/// How sure facts leave a place: as sure as the weakest of them. A place that nothing speaks for is unsure.
+pub fn weakest(facts: &[Fact]) -> Certainty {
+    facts.iter().map(|f| f.says).min().unwrap_or(Certainty::Unsure)
+}
+
 /// Symbols that a run has renamed are one symbol under two names.
 #[derive(Clone, Debug, Default)]
 pub struct Spellings {

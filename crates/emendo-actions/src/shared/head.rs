@@ -1,0 +1,57 @@
+//! What every action about the code of one language has.
+
+use emendo_lang::Language;
+use emendo_recipe::{Action, Scope};
+use emendo_text::RelPath;
+
+use crate::contract::{Asks, Needs};
+
+/// The language of an action, the files that it reads, and the words that those must hold.
+pub(crate) struct Head {
+    kind: &'static str,
+    pub(crate) language: &'static Language,
+    pub(crate) needs: Needs,
+    /// Where the recipe limits it; nowhere for what only looks on.
+    scope: Option<Scope>,
+}
+
+impl Head {
+    /// An action of this kind, in the files that the recipe says.
+    pub(crate) fn new(
+        kind: &'static str,
+        language: &'static Language,
+        action: &Action,
+        needs: Needs,
+    ) -> Self {
+        Self { kind, language, needs, scope: Some(action.scope.clone()) }
+    }
+
+    /// What looks on in all files of the language.
+    pub(crate) fn everywhere(
+        kind: &'static str,
+        language: &'static Language,
+        needs: Needs,
+    ) -> Self {
+        Self { kind, language, needs, scope: None }
+    }
+
+    /// True for the files that it reads. `files` with `lang` reads those files as that language, whatever their names.
+    pub(crate) fn covers(&self, path: &RelPath) -> bool {
+        match &self.scope {
+            Some(scope) => {
+                scope.covers(path) && (scope.files.is_some() || self.language.reads(path))
+            }
+            None => self.language.claims(path),
+        }
+    }
+
+    /// What it asks by that alone.
+    pub(crate) fn asks(&self) -> Asks {
+        Asks {
+            kind: self.kind,
+            language: Some(self.language),
+            needs: self.needs.clone(),
+            ..Asks::NONE
+        }
+    }
+}
