@@ -283,17 +283,7 @@ impl Sink for Gathered {
 fn over(root: &Path, plan: &Plan, own: &[Own], touched: Option<&Touched>) -> io::Result<Gathered> {
     let root = root.canonicalize()?;
     let (project, decisions) = (Project::alone(&root).reading(), Decisions::default());
-    let engine = Engine {
-        project: &project,
-        plan,
-        decisions: &decisions,
-        mode: Mode::View,
-        own,
-        with: &[],
-        only: None,
-        memory: None,
-        touched,
-    };
+    let engine = Engine { own, touched, ..Engine::new(&project, plan, &decisions, Mode::View) };
     let mut out = Gathered::default();
     let (_, notes) = engine.run(&mut out)?;
     out.notes.extend(notes.into_iter().map(|n| n.say));

@@ -184,6 +184,23 @@ impl Started<'_> {
     }
 }
 
+impl<'a> Engine<'a> {
+    /// A run over all files of a project, with nothing remembered.
+    pub fn new(project: &'a Project, plan: &'a Plan, decisions: &'a Decisions, mode: Mode) -> Self {
+        Self {
+            project,
+            plan,
+            decisions,
+            mode,
+            own: &[],
+            with: &[],
+            only: None,
+            memory: None,
+            touched: None,
+        }
+    }
+}
+
 impl Engine<'_> {
     /// Runs all steps over all files. Results come in order of path.
     ///
