@@ -19,7 +19,6 @@
 //! assert!(loaded.recipe.steps.is_empty());
 //! ```
 
-mod draft;
 mod keys;
 mod load;
 mod model;
@@ -27,7 +26,6 @@ mod pairs;
 mod schema;
 mod value;
 
-pub use crate::draft::{About, Guess, Guessed, from_rows, guess, scaffold};
 pub use crate::keys::{
     ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT,
     STEP, Shape,

@@ -20,6 +20,21 @@ pub struct Label {
     pub text: String,
 }
 
+/// The way out of what is wrong. How the user goes it, by a command or otherwise, is for the interface to say.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Help {
+    /// In words.
+    Text(String),
+    /// Give this input of the recipe a value.
+    GiveInput(String),
+    /// See what is wrong with this other recipe.
+    CheckRecipe(String),
+    /// Name a recipe by its path, or by an id that is known.
+    NameRecipe,
+    /// Add an example, and see what else none exercises.
+    AddExample,
+}
+
 /// What is wrong, where, and what to do. Where it belongs to a text, the labels mark places in it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Diagnostic {
@@ -30,7 +45,7 @@ pub struct Diagnostic {
     /// The main place first.
     pub labels: Vec<Label>,
     /// The way out.
-    pub help: Option<String>,
+    pub help: Option<Help>,
     /// A word for what it is about, with a page of its own.
     pub code: Option<&'static str>,
 }
@@ -65,9 +80,14 @@ impl Diagnostic {
 
     /// Says the way out.
     #[must_use]
-    pub fn help(mut self, text: impl Into<String>) -> Self {
-        self.help = Some(text.into());
-        self
+    pub fn help(self, text: impl Into<String>) -> Self {
+        self.way(Help::Text(text.into()))
+    }
+
+    /// Says the way out as data.
+    #[must_use]
+    pub fn way(self, help: Help) -> Self {
+        Self { help: Some(help), ..self }
     }
 
     /// Says what it is about, if that is not said yet.

@@ -26,7 +26,7 @@ mod splice;
 mod text;
 mod visible;
 
-pub use diag::{Diagnostic, Label, Severity};
+pub use diag::{Diagnostic, Help, Label, Severity};
 pub use digest::{Digest, Hasher};
 pub use hunk::{Hunk, HunkLine, LineKind, hunks};
 pub use path::{PathError, RelPath};

@@ -69,6 +69,7 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
     };
     match s {
         SessionError::NoProposal => (USAGE, Some("make one: `emendo propose RECIPE`".into())),
+        SessionError::Damaged => (SYSTEM, Some("run `emendo propose` again; decisions are kept".into())),
         SessionError::Unfinished => (
             REFUSED,
             Some("take it back with `emendo undo`, or finish the work with `emendo apply`, which takes it back first".into()),

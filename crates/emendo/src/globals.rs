@@ -73,7 +73,7 @@ pub(crate) fn load(
     for word in recipes {
         let mut source = shelf
             .find(word, Some(&globals.dir))
-            .map_err(|(what, help)| Usage::error(what, help))?;
+            .map_err(|(what, help)| Usage::error(what, crate::messages::help(&help)))?;
         if globals.path(std::path::Path::new(word)).is_file() {
             source.name.clone_from(word);
         }

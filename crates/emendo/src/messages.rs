@@ -1,7 +1,7 @@
 //! Diagnostics with the text they are about, underlined.
 
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
-use emendo_text::{Diagnostic, Severity, visible};
+use emendo_text::{Diagnostic, Help, Severity, visible};
 use serde_json::{Value, json};
 
 /// Renders a diagnostic about `text`, which was read from `name`.
@@ -18,7 +18,7 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
         Severity::Warning => Level::WARNING,
     };
     let message = visible(&d.message).into_owned();
-    let help = d.help.as_deref().map(|h| visible(h).into_owned());
+    let help = d.help.as_ref().map(|h| visible(&help(h)).into_owned());
     let title = level.primary_title(message.as_str());
     let title = match d.code {
         Some(code) => title.id(code),
@@ -48,6 +48,23 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
     Renderer::styled().render(&[group])
 }
 
+/// The way out in words, with the command that goes it.
+pub(crate) fn help(help: &Help) -> String {
+    match help {
+        Help::Text(text) => text.clone(),
+        Help::GiveInput(name) => {
+            format!("give it one with `--input {name}=VALUE`, or a `default` in `[inputs.{name}]`")
+        }
+        Help::CheckRecipe(recipe) => format!("`emendo recipe check {recipe}` says where"),
+        Help::NameRecipe => {
+            "give the path of a recipe file, or an id that `emendo recipe list` shows".into()
+        }
+        Help::AddExample => {
+            "add an example, and see what else is missing: `emendo recipe test --coverage`".into()
+        }
+    }
+}
+
 /// A diagnostic as JSON.
 pub(crate) fn json(d: &Diagnostic, name: &str, text: &str) -> Value {
     let lines = emendo_text::Lines::new(text);
@@ -69,5 +86,5 @@ pub(crate) fn json(d: &Diagnostic, name: &str, text: &str) -> Value {
         })
         .collect();
     let severity = if d.severity == Severity::Error { "error" } else { "warning" };
-    json!({ "severity": severity, "code": d.code, "message": d.message, "file": name, "places": labels, "help": d.help })
+    json!({ "severity": severity, "code": d.code, "message": d.message, "file": name, "places": labels, "help": d.help.as_ref().map(help) })
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use emendo_actions::World;
 use emendo_recipe::{Recipe, Source, load};
+use emendo_text::Help;
 use emendo_text::{Diagnostic, Severity, Span};
 
 use crate::plan::{Limit, Plan};
@@ -108,7 +109,7 @@ fn with_included(
         let found = match shelf.included(&word.text, &recipe.source) {
             Ok(found) => found,
             Err((what, help)) => {
-                let d = Diagnostic::error(what, word.span).help(help);
+                let d = Diagnostic::error(what, word.span).way(help);
                 messages[at].found.push(d.about("include"));
                 continue;
             }
@@ -139,8 +140,8 @@ fn with_included(
         let faults = faults.filter(|d| d.severity == Severity::Error).count();
         if faults > 0 {
             let message = format!("the recipe `{}` is faulty", word.text);
-            let help = format!("`emendo recipe check {}` says where", word.text);
-            let d = Diagnostic::error(message, word.span).help(help);
+            let help = Help::CheckRecipe(word.text.clone());
+            let d = Diagnostic::error(message, word.span).way(help);
             messages[at].found.push(d.about("include"));
         }
         digest.digest(inner.digest);

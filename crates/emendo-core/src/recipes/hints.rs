@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
+use emendo_text::Help;
 use emendo_text::{Chunk, Diagnostic, Span, Template};
 
 use crate::plan::PlannedAction;
@@ -351,13 +352,11 @@ fn untried(recipe: &Recipe, step: &Step, uncovered: &[Uncovered], out: &mut Vec<
     if whole {
         let message = format!("no example exercises the step `{}`", step.id);
         let d = Diagnostic::warning(message, step.span);
-        let help = if recipe.examples.is_empty() {
-            "add `[[example]]` with `before` and `after`".to_owned()
+        out.push(if recipe.examples.is_empty() {
+            d.help("add `[[example]]` with `before` and `after`")
         } else {
-            "add an example, and see what else is missing: `emendo recipe test --coverage`"
-                .to_owned()
-        };
-        out.push(d.help(help));
+            d.way(Help::AddExample)
+        });
     }
 }
 

@@ -4,6 +4,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use emendo_recipe::{Beside, Source};
+use emendo_text::Help;
 use emendo_text::RelPath;
 use serde::Serialize;
 
@@ -99,12 +100,12 @@ impl Shelf {
     /// `from` is the folder that paths start from, where there is one.
     ///
     /// # Errors
-    /// A sentence that says what is wrong, and one that says what to do.
-    pub fn find(&self, word: &str, from: Option<&Path>) -> Result<Source, (String, String)> {
+    /// A sentence that says what is wrong, and the way out.
+    pub fn find(&self, word: &str, from: Option<&Path>) -> Result<Source, (String, Help)> {
         if let Some(path) = from.map(|f| f.join(word)).filter(|p| p.is_file()) {
             let fail = |e: io::Error| {
                 let what = format!("cannot read the recipe `{word}`: {e}");
-                (what, "a recipe is a TOML file in UTF-8".to_owned())
+                (what, Help::Text("a recipe is a TOML file in UTF-8".into()))
             };
             return read_source(&path).map_err(fail);
         }
@@ -121,15 +122,14 @@ impl Shelf {
         let near = all.iter().map(|k| (strsim::damerau_levenshtein(&k.id, word), &k.id));
         let near = near.filter(|(d, id)| *d <= 3 && *d < id.len()).min();
         let help = match near {
-            Some((_, id)) => format!("did you mean `{id}`?"),
-            None => "give the path of a recipe file, or an id that `emendo recipe list` shows"
-                .to_owned(),
+            Some((_, id)) => Help::Text(format!("did you mean `{id}`?")),
+            None => Help::NameRecipe,
         };
         Err((what, help))
     }
 
     /// The recipe that a recipe includes: a path from its own folder, or an id.
-    pub(crate) fn included(&self, word: &str, by: &Source) -> Result<Source, (String, String)> {
+    pub(crate) fn included(&self, word: &str, by: &Source) -> Result<Source, (String, Help)> {
         match &by.beside {
             Beside::Held(files) => {
                 let folder = by.path.strip_prefix(SHIPPED).and_then(|r| r.split_once('/'));

@@ -163,7 +163,7 @@ impl Proposal {
     /// Reads the proposal of a state folder; `None` if there is none.
     ///
     /// # Errors
-    /// If it cannot be read.
+    /// If it cannot be read, or is damaged: then of the kind `InvalidData`.
     pub fn read(state: &Path) -> io::Result<Option<Self>> {
         let file = match std::fs::File::open(state.join(NAME)) {
             Ok(file) => file,
@@ -171,12 +171,7 @@ impl Proposal {
             Err(e) => return Err(e),
         };
         let mut lines: Vec<String> = BufReader::new(file).lines().collect::<io::Result<_>>()?;
-        let damaged = || {
-            io::Error::new(
-                io::ErrorKind::InvalidData,
-                "the proposal is damaged: run `emendo propose` again",
-            )
-        };
+        let damaged = || io::Error::new(io::ErrorKind::InvalidData, "the proposal is damaged");
         let trailer =
             serde_json::from_str(&lines.pop().ok_or_else(damaged)?).map_err(|_| damaged())?;
         let mut lines = lines.into_iter();

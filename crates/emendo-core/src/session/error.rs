@@ -23,6 +23,9 @@ pub enum SessionError {
     /// There is no proposal.
     #[error("there is no proposal yet")]
     NoProposal,
+    /// The proposal cannot be read back.
+    #[error("the proposal is damaged")]
+    Damaged,
     /// An apply was interrupted.
     #[error("an apply was interrupted")]
     Unfinished,

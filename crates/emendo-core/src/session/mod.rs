@@ -107,7 +107,10 @@ impl Session {
     /// # Errors
     /// If it cannot be read.
     pub fn proposal(&self) -> Result<Option<Proposal>, SessionError> {
-        Ok(Proposal::read(&self.state()?)?)
+        Proposal::read(&self.state()?).map_err(|e| match e.kind() {
+            std::io::ErrorKind::InvalidData => SessionError::Damaged,
+            _ => e.into(),
+        })
     }
 
     /// Only one run writes at a time; the lock goes with the value.

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use emendo_text::Help;
 use emendo_text::{Diagnostic, Span};
 use toml::Spanned;
 use toml::de::DeTable;
@@ -80,7 +81,7 @@ impl Loader<'_> {
                 Some(value) => out.push_str(value),
                 None if self.unset.iter().any(|u| u == name) => {
                     let d = Diagnostic::error(format!("the input `{name}` has no value"), span);
-                    self.out.push(d.help(format!("give it one with `--input {name}=VALUE`, or a `default` in `[inputs.{name}]`")));
+                    self.out.push(d.way(Help::GiveInput(name.to_owned())));
                 }
                 None => {
                     let d = Diagnostic::error(format!("there is no input `{name}`"), span);

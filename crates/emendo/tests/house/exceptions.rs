@@ -14,36 +14,6 @@ const fn due(rule: &'static str, place: &'static str, why: &'static str) -> Exce
 /// The list.
 pub(crate) const EXCEPTIONS: &[Exception] = &[
     due(
-        "command words",
-        "crates/emendo-recipe/src/draft.rs",
-        "a hint whose words still stand in the library",
-    ),
-    due(
-        "command words",
-        "crates/emendo-recipe/src/load/inputs.rs",
-        "a hint whose words still stand in the library",
-    ),
-    due(
-        "command words",
-        "crates/emendo-core/src/recipes/check.rs",
-        "a hint whose words still stand in the library",
-    ),
-    due(
-        "command words",
-        "crates/emendo-core/src/recipes/hints.rs",
-        "a hint whose words still stand in the library",
-    ),
-    due(
-        "command words",
-        "crates/emendo-core/src/recipes/shelf.rs",
-        "a hint whose words still stand in the library",
-    ),
-    due(
-        "command words",
-        "crates/emendo-core/src/review/proposal.rs",
-        "a hint whose words still stand in the library",
-    ),
-    due(
         "project files",
         "crates/emendo-recipe/src/model.rs",
         "reads recipes and what stands beside them",
@@ -74,10 +44,5 @@ pub(crate) const EXCEPTIONS: &[Exception] = &[
         "reads and writes the program's own state, no file of the project",
     ),
     due("project files", "crates/emendo-core/src/session/mod.rs", "the lock in the state folder"),
-    due(
-        "language names",
-        "crates/emendo-recipe/src/draft.rs",
-        "the word of an ecosystem, and the language of a draft that names none",
-    ),
     due("language names", "crates/emendo/src/machine.rs", "words of toolchains, not of languages"),
 ];

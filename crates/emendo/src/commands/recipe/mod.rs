@@ -1,6 +1,7 @@
 //! `recipe`: for choosing recipes and for writing them, one file a command.
 
 mod check;
+mod draft;
 mod list;
 mod new;
 mod schema;

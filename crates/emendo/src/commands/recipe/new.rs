@@ -6,10 +6,11 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::World;
-use emendo_recipe::{About, Guess, Guessed, from_rows, guess, read_table, scaffold};
+use emendo_recipe::read_table;
 use emendo_text::{Severity, one_line};
 use serde_json::json;
 
+use crate::commands::recipe::draft::{About, Guess, Guessed, from_rows, guess, scaffold};
 use crate::errors::Usage;
 use crate::globals::Globals;
 use crate::show::{DIM, GOOD, LOOK, count};
@@ -95,15 +96,15 @@ impl New {
     }
 
     /// What the command line says of the recipe.
-    fn about(&self, world: &World, path: &Path) -> About {
+    fn about<'w>(&self, world: &'w World, path: &Path) -> About<'w> {
         let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
         let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
         let id: String = stem.chars().map(plain).collect();
         About {
+            world,
             title: self.title.clone().unwrap_or_else(|| id.clone()),
             id,
             lang: self.lang.clone().unwrap_or_default(),
-            holder: world.holder(self.lang.as_deref().unwrap_or("")),
             library: self.library.clone().unwrap_or_default(),
             coordinate: self.coordinate.clone().unwrap_or_default(),
             to: self.to.clone().unwrap_or_default(),
@@ -115,7 +116,11 @@ impl New {
 type Row = (String, Guess, &'static str);
 
 /// A draft from a table, with what its rows were taken for.
-fn drafted(globals: &Globals, about: &About, table: &Path) -> anyhow::Result<(String, Vec<Row>)> {
+fn drafted(
+    globals: &Globals,
+    about: &About<'_>,
+    table: &Path,
+) -> anyhow::Result<(String, Vec<Row>)> {
     let name = table.display().to_string();
     let bytes = std::fs::read(globals.path(table)).map_err(|e| {
         Usage::error(format!("cannot read the table `{name}`: {e}"), "give the path of a CSV file")
@@ -138,7 +143,7 @@ fn drafted(globals: &Globals, about: &About, table: &Path) -> anyhow::Result<(St
         ));
     }
     let taken_for = |pair| {
-        let (guess, why) = guess(pair);
+        let (guess, why) = guess(about.world, pair);
         Guessed { pair, guess, why }
     };
     let all: Vec<Guessed<'_>> = rows.iter().map(taken_for).collect();

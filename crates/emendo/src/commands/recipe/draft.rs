@@ -1,31 +1,31 @@
-//! First drafts of recipes: an empty one with comments, and steps from a table of old and new names.
+//! The texts of first drafts of recipes: an empty one with comments, and steps from a table of old and new names.
 
 use std::fmt::Write;
 
-use crate::pairs::Pair;
+use emendo_core::World;
+use emendo_recipe::Pair;
 
 /// What the author says of a recipe before it is there.
-#[derive(Clone, Debug, Default)]
-pub struct About {
+pub(super) struct About<'w> {
+    /// What recipes are made of.
+    pub(super) world: &'w World,
     /// Its id.
-    pub id: String,
+    pub(super) id: String,
     /// Its title.
-    pub title: String,
+    pub(super) title: String,
     /// Its language; empty if it is not known.
-    pub lang: String,
-    /// What holds types in the language: `package` or `module`.
-    pub holder: &'static str,
+    pub(super) lang: String,
     /// The library's name; empty if it is not known.
-    pub library: String,
+    pub(super) library: String,
     /// A coordinate of the library, with its ecosystem; empty if it is not known.
-    pub coordinate: String,
+    pub(super) coordinate: String,
     /// The version that it leads to; empty if it is not known.
-    pub to: String,
+    pub(super) to: String,
 }
 
 /// What a row of a table seems to be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Guess {
+pub(super) enum Guess {
     /// A coordinate of a library.
     Library,
     /// A key of a settings file.
@@ -45,23 +45,17 @@ pub enum Guess {
 }
 
 /// A row with what it seems to be, and how that shows.
-pub struct Guessed<'p> {
+pub(super) struct Guessed<'p> {
     /// The row.
-    pub pair: &'p Pair,
+    pub(super) pair: &'p Pair,
     /// What it seems to be.
-    pub guess: Guess,
+    pub(super) guess: Guess,
     /// By what it was told.
-    pub why: &'static str,
+    pub(super) why: &'static str,
 }
 
-/// Ecosystems whose name may stand before a coordinate.
-const ECOSYSTEMS: &[&str] = &[
-    "maven", "gradle", "npm", "cargo", "python", "nuget", "composer", "bundler", "hex", "pub",
-    "swift", "go",
-];
-
 /// Tells what a row is by the shape of its old name.
-pub fn guess(pair: &Pair) -> (Guess, &'static str) {
+pub(super) fn guess(world: &World, pair: &Pair) -> (Guess, &'static str) {
     let old = pair.old.text.trim();
     let last = old.rsplit(['.', ':', '#', '/']).next().unwrap_or(old);
     let head = old.split(':').next().unwrap_or("");
@@ -73,7 +67,7 @@ pub fn guess(pair: &Pair) -> (Guess, &'static str) {
     {
         return (Guess::Code, "it is more than a name");
     }
-    if ECOSYSTEMS.contains(&head) && old.len() > head.len() + 1 {
+    if world.ecosystem(head).is_some() && old.len() > head.len() + 1 {
         return (Guess::Library, "an ecosystem stands before it");
     }
     let called = old.trim_end_matches("()");
@@ -117,9 +111,10 @@ pub fn guess(pair: &Pair) -> (Guess, &'static str) {
 }
 
 /// An empty recipe, with comments that say what goes where.
-pub fn scaffold(about: &About) -> String {
+pub(super) fn scaffold(about: &About<'_>) -> String {
     let mut out = head(about);
-    let lang = if about.lang.is_empty() { "java" } else { about.lang.as_str() };
+    let first = about.world.languages.first().map_or("", |l| l.id);
+    let lang = if about.lang.is_empty() { first } else { about.lang.as_str() };
     out.push_str(&format!(
         r#"
 # A step is one theme: it is reviewed, accepted and committed as one. Steps run in order, each on what those before it wrote.
@@ -163,7 +158,7 @@ unchanged = 'station.open(host, 7070)'
     out
 }
 
-fn head(about: &About) -> String {
+fn head(about: &About<'_>) -> String {
     let mut out = String::from("emendo = 1\n");
     let _ = writeln!(out, "id = {}", quoted(&about.id));
     let _ = writeln!(out, "title = {}", quoted(&about.title));
@@ -196,7 +191,7 @@ fn head(about: &About) -> String {
 }
 
 /// A recipe with steps for the rows of a table, each kind of row in a step of its own; what was guessed is marked.
-pub fn from_rows(about: &About, rows: &[Guessed<'_>], table: &str) -> String {
+pub(super) fn from_rows(about: &About<'_>, rows: &[Guessed<'_>], table: &str) -> String {
     let mut out = head(about);
     let _ = writeln!(
         out,
@@ -228,14 +223,14 @@ pub fn from_rows(about: &About, rows: &[Guessed<'_>], table: &str) -> String {
         }
         let _ = writeln!(out, "\n[[step]]\nid = \"{id}\"\ntitle = \"{title}\"\n# why = \"\"");
         match kind {
-            Guess::Library => all.iter().for_each(|r| library(&mut out, r)),
+            Guess::Library => all.iter().for_each(|r| library(about.world, &mut out, r)),
             Guess::Code => all.iter().for_each(|r| code(&mut out, r)),
             Guess::Note => all.iter().for_each(|r| note(&mut out, r)),
             Guess::Setting => many(&mut out, "setting", "", &all),
             Guess::Member => many(&mut out, "symbol", "method", &all),
             Guess::Function => many(&mut out, "symbol", "function", &all),
             Guess::Type => many(&mut out, "symbol", "type", &all),
-            Guess::Package => many(&mut out, "symbol", about.holder, &all),
+            Guess::Package => many(&mut out, "symbol", about.world.holder(&about.lang), &all),
         }
     }
     out.push_str("\n# Show each step with an example, and a look-alike with `unchanged`.\n# [[example]]\n# step = \"\"\n# before = ''\n# after = ''\n");
@@ -274,16 +269,18 @@ fn many(out: &mut String, kind: &str, what: &str, rows: &[&Guessed<'_>]) {
     out.push_str("]\n");
 }
 
-fn library(out: &mut String, r: &Guessed<'_>) {
-    let prefixed = |t: &str| {
-        let head = t.split(':').next().unwrap_or("");
-        if ECOSYSTEMS.contains(&head) { t.to_owned() } else { format!("maven:{t}") }
-    };
+fn library(world: &World, out: &mut String, r: &Guessed<'_>) {
+    let old = r.pair.old.text.as_str();
+    let named = |t: &str| t.split_once(':').and_then(|(head, _)| world.ecosystem(head));
+    let takes = || world.ecosystems.iter().find(|e| (e.check_coordinate)(old).is_none());
+    let ecosystem = named(old).or_else(|| takes().copied()).map_or("", |e| e.id);
+    let whole = if named(old).is_some() { old.to_owned() } else { format!("{ecosystem}:{old}") };
     let _ = writeln!(out, "\n[[step.library]]          # GUESS: {}", r.why);
-    let _ = writeln!(out, "old = {}", quoted(&prefixed(&r.pair.old.text)));
+    let _ = writeln!(out, "old = {}", quoted(&whole));
     match &r.pair.new {
         Some(new) => {
-            let _ = writeln!(out, "new = {}", quoted(new.text.trim_start_matches("maven:")));
+            let rest = new.text.strip_prefix(ecosystem).and_then(|t| t.strip_prefix(':'));
+            let _ = writeln!(out, "new = {}", quoted(rest.unwrap_or(&new.text)));
         }
         None => out.push_str("remove = true\n"),
     }
