@@ -1,6 +1,6 @@
 //! A loaded recipe.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use emendo_text::{Digest, RelPath, Span};
 use globset::GlobMatcher;
@@ -382,6 +382,36 @@ impl Recipe {
     /// The step with this word.
     pub fn step(&self, id: &str) -> Option<&Step> {
         self.steps.iter().find(|s| s.id == id)
+    }
+
+    /// The languages of a recipe's actions and of those that it includes.
+    pub fn languages(&self) -> BTreeSet<String> {
+        let steps = self.whole().into_iter().flat_map(|r| &r.steps);
+        let langs = steps.flat_map(|s| &s.actions).filter_map(|a| a.scope.lang.as_ref());
+        langs.map(|t| t.text.clone()).collect()
+    }
+
+    /// The ecosystems that it is about.
+    pub fn ecosystems(&self) -> BTreeSet<String> {
+        let mut out = BTreeSet::new();
+        let mut add = |coordinate: &str| {
+            if let Some((ecosystem, _)) = coordinate.split_once(':') {
+                out.insert(ecosystem.to_owned());
+            }
+        };
+        for r in self.whole() {
+            r.library.iter().flat_map(|l| &l.coordinates).for_each(|c| add(&c.text));
+            for a in r.steps.iter().flat_map(|s| &s.actions).filter(|a| a.kind.about_libraries()) {
+                match a.table.text("ecosystem") {
+                    Some(e) => add(&format!("{}:", e.text)),
+                    None => {
+                        let keys = ["old", "family", "add"];
+                        keys.iter().flat_map(|k| a.table.texts(k)).for_each(|t| add(&t.text));
+                    }
+                }
+            }
+        }
+        out
     }
 
     /// The recipe, and those that it includes, each before what it includes itself.

@@ -1,8 +1,18 @@
-//! Pure writers for a proposal: they are handed data and give lines, each with what it is.
+//! Pure writers: they are handed data and give lines, each with what it is, or values.
 //!
 //! Who shows the lines decides on colours; a [`Line`]'s [`Kind`] never depends on them, and no two
-//! kinds are told apart by colour alone.
+//! kinds are told apart by colour alone. [`json`] holds the values that commands give with `--json`.
+//!
+//! ```
+//! use emendo_report::json;
+//! use emendo_text::{Diagnostic, Span};
+//!
+//! let d = Diagnostic::error("this key is unknown", Span::new(2, 5));
+//! let value = json::diagnostic(&d, ("tide.toml", "a\nkey = 1\n"), None);
+//! assert_eq!(value["places"][0]["line"], 2);
+//! ```
 
 mod diff;
+pub mod json;
 
 pub use diff::{Kind, Line, diff};

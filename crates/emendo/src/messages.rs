@@ -2,7 +2,6 @@
 
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use emendo_text::{Diagnostic, Help, Severity, visible};
-use serde_json::{Value, json};
 
 /// Renders a diagnostic about `text`, which was read from `name`.
 pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
@@ -63,28 +62,4 @@ pub(crate) fn help(help: &Help) -> String {
             "add an example, and see what else is missing: `emendo recipe test --coverage`".into()
         }
     }
-}
-
-/// A diagnostic as JSON.
-pub(crate) fn json(d: &Diagnostic, name: &str, text: &str) -> Value {
-    let lines = emendo_text::Lines::new(text);
-    let place = |start: u32| {
-        let line = lines.line(start);
-        let column = text
-            [lines.start(line as usize - 1, text.len())..(start as usize).min(text.len())]
-            .chars()
-            .count()
-            + 1;
-        (line, column)
-    };
-    let labels: Vec<Value> = d
-        .labels
-        .iter()
-        .map(|l| {
-            let (line, column) = place(l.span.start);
-            json!({ "line": line, "column": column, "start": l.span.start, "end": l.span.end, "text": l.text })
-        })
-        .collect();
-    let severity = if d.severity == Severity::Error { "error" } else { "warning" };
-    json!({ "severity": severity, "code": d.code, "message": d.message, "file": name, "places": labels, "help": d.help.as_ref().map(help) })
 }

@@ -2,6 +2,7 @@
 
 use std::io;
 use std::io::Write;
+use std::process::ExitCode;
 
 use anstyle::{AnsiColor, Style};
 use emendo_core::{
@@ -269,4 +270,11 @@ pub(crate) fn place(
         one_line(&l.why)
     )?;
     writeln!(out, "      {}", one_line(&l.source))
+}
+
+/// Shows a value as JSON; nothing else is to be said.
+pub(crate) fn json(out: &mut impl Write, value: &serde_json::Value) -> anyhow::Result<ExitCode> {
+    serde_json::to_writer_pretty(&mut *out, value)?;
+    writeln!(out)?;
+    Ok(ExitCode::SUCCESS)
 }

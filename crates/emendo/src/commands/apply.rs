@@ -6,7 +6,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 
 use clap::Args;
 use emendo_core::{Applied, ApplyOptions, Certainty, RealDisk, Session};
-use serde_json::json;
+use emendo_report::json;
 
 use crate::commands::decide::level;
 use crate::globals::Globals;
@@ -36,21 +36,7 @@ impl Apply {
         let applied = apply(&session, self.accept, self.skip_changed, self.allow_dirty)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let left: Vec<_> = applied
-                .left_out
-                .iter()
-                .map(|(e, why)| json!({ "edit": e.id, "path": e.path, "because": why }))
-                .collect();
-            let recovered = applied
-                .recovered
-                .as_ref()
-                .map(|t| json!({ "restored": t.restored, "kept": t.kept }));
-            let value = json!({
-                "files": applied.files, "edits": applied.written, "left_out": left,
-                "skipped": applied.skipped, "undecided": applied.undecided, "recovered": recovered,
-            });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
+            show::json(&mut out, &json::applied(&applied))?;
         } else {
             show_applied(&mut out, &applied)?;
             let locks =

@@ -5,9 +5,8 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::{Certainty, Decided, Refusal, Selection};
-use serde_json::json;
+use emendo_report::json;
 
-use crate::commands::propose::edit_json;
 use crate::errors::Usage;
 use crate::globals::Globals;
 use crate::show;
@@ -112,19 +111,7 @@ fn report(globals: &Globals, d: &Decided, word: &str) -> anyhow::Result<ExitCode
     let mut out = anstream::stdout().lock();
     if globals.json {
         let decisions = globals.session()?.decisions()?;
-        let edits = |list: &[emendo_core::Edit]| {
-            list.iter().map(|e| edit_json(e, &decisions)).collect::<Vec<_>>()
-        };
-        let refused: Vec<_> = d
-            .refused
-            .iter()
-            .map(|(e, why)| json!({ "edit": e.id, "because": refusal(why) }))
-            .collect();
-        let value =
-            json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused });
-        serde_json::to_writer_pretty(&mut out, &value)?;
-        writeln!(out)?;
-        return Ok(ExitCode::SUCCESS);
+        return show::json(&mut out, &json::decided(d, &decisions, &refusal));
     }
     writeln!(out, "{word}: {}", count(d.decided.len(), "edit"))?;
     for e in d.decided.iter().take(SHOWN) {

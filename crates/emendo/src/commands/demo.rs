@@ -8,11 +8,10 @@ use std::process::ExitCode;
 use anyhow::Context;
 use clap::Args;
 use emendo_core::{Certainty, Selection, Session, summarize};
+use emendo_report::json;
 use include_dir::{Dir, include_dir};
-use serde_json::json;
 
 use crate::commands::apply::{apply, show_applied};
-use crate::commands::propose::to_json;
 use crate::errors::Usage;
 use crate::globals::{Globals, load};
 use crate::show::{BOLD, DIM, count};
@@ -54,13 +53,9 @@ impl Demo {
         let after = summarize(&second, &decisions);
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let value = json!({
-                "project": project, "recipe": recipe, "proposed": before, "accepted": accepted.decided.len(),
-                "written": applied.files, "left": to_json(&second, &after, &decisions),
-            });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
-            return Ok(ExitCode::SUCCESS);
+            let written = (accepted.decided.len(), applied.files.as_slice());
+            let value = json::demo((&project, &recipe), &before, written, (&second, &decisions));
+            return show::json(&mut out, &value);
         }
         writeln!(
             out,

@@ -9,8 +9,8 @@ use clap::Args;
 use emendo_core::{Certainty, Hit, Near, Project, Search, World, search};
 use emendo_lang::Language;
 use emendo_pattern::Pattern;
+use emendo_report::json;
 use emendo_text::{Diagnostic, one_line, visible};
-use serde_json::json;
 
 use crate::errors::{Shown, USAGE, Usage};
 use crate::globals::Globals;
@@ -64,15 +64,12 @@ impl Find {
         let found = search(&globals.world, &project, &pattern);
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let readings = pattern.readings();
             let files = files(&found);
-            let value = if self.count {
-                json!({ "places": found.hits.len(), "files": files })
-            } else {
-                json!({ "readings": readings, "places": found.hits.len(), "files": files, "given_up": found.gave_up, "hits": found.hits, "nearest": found.near })
+            let value = match self.count {
+                true => json::places(&found, files),
+                false => json::found(&found, files, &pattern.readings()),
             };
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
+            crate::show::json(&mut out, &value)?;
         } else if self.count {
             total(&mut out, &found)?;
         } else {

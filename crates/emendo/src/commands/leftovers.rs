@@ -6,8 +6,8 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::{Certainty, Decisions, Leftover, Proposal, Standing, Status};
+use emendo_report::json;
 use emendo_text::{one_line, visible};
-use serde_json::json;
 
 use crate::errors::{TO_DO, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
@@ -61,19 +61,7 @@ impl Leftovers {
         let pending = pending(&proposal, &decisions);
         let left: Vec<_> = proposal.leftovers().filter(|(_, l)| l.certainty >= least).collect();
         if globals.json {
-            let left: Vec<_> = left
-                .iter()
-                .map(|(path, l)| {
-                    let mut value = serde_json::to_value(l).unwrap_or_default();
-                    value["path"] = json!(path);
-                    value
-                })
-                .collect();
-            let by_file: Vec<_> =
-                pending.iter().map(|(path, n)| json!({ "path": path, "edits": n })).collect();
-            let value = json!({ "leftovers": left, "pending": by_file });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
+            crate::show::json(&mut out, &json::leftovers(&left, &pending))?;
         } else {
             show(&mut out, &left, &pending)?;
         }

@@ -3,8 +3,8 @@
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Decisions, Limit, Proposal, Skipped, Summary, locks_of, summarize, unmet};
-use serde_json::{Value, json};
+use emendo_core::{Limit, Skipped, locks_of, summarize, unmet};
+use emendo_report::json;
 
 use crate::errors::{REFUSED, Shown, TO_DO, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
@@ -73,9 +73,7 @@ impl Propose {
         let summary = summarize(&proposal, &decisions);
         let mut out = anstream::stdout().lock();
         if globals.json {
-            serde_json::to_writer_pretty(&mut out, &to_json(&proposal, &summary, &decisions))?;
-            use std::io::Write;
-            writeln!(out)?;
+            show::json(&mut out, &json::proposal(&proposal, &summary, &decisions))?;
         } else {
             show::proposal(&mut out, &proposal, &summary, &decisions, !self.brief)?;
             let raised = proposal.edits().filter(|e| e.action == "library").map(|e| &e.path);
@@ -86,44 +84,4 @@ impl Propose {
             || summary.total.withheld > 0;
         Ok(if self.check && open { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
     }
-}
-
-/// The proposal as JSON: what it was made from, the summary, and each file with edits, notes and hunks.
-pub(crate) fn to_json(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
-    let files: Vec<Value> = p
-        .files
-        .iter()
-        .map(|f| {
-            let edits: Vec<Value> = f.edits.iter().map(|e| edit_json(e, d)).collect();
-            json!({ "path": f.path, "edits": edits, "notes": f.notes, "leftovers": f.leftovers, "hunks": f.hunks })
-        })
-        .collect();
-    json!({
-        "recipes": p.header.recipes,
-        "inputs": p.header.inputs,
-        "counts": p.trailer.counts,
-        "steps": s.steps,
-        "total": s.total,
-        "notes": p.trailer.notes,
-        "files": files,
-    })
-}
-
-/// An edit as JSON, with how it is decided.
-pub(crate) fn edit_json(e: &emendo_core::Edit, d: &Decisions) -> Value {
-    use emendo_core::Status;
-    let (word, label) = match d.status(e) {
-        Status::Undecided => ("undecided", None),
-        Status::Accepted(label) => ("accepted", label),
-        Status::Rejected => ("rejected", None),
-        Status::Again => ("again", None),
-    };
-    let mut value = serde_json::to_value(e).unwrap_or_default();
-    if let Value::Object(map) = &mut value {
-        map.insert("decision".into(), json!(word));
-        if let Some(label) = label {
-            map.insert("picked".into(), json!(label));
-        }
-    }
-    value
 }

@@ -6,8 +6,8 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::{Phase, RealDisk, summarize};
+use emendo_report::json;
 use emendo_text::{Digest, one_line};
-use serde_json::json;
 
 use crate::globals::Globals;
 use crate::show;
@@ -41,23 +41,13 @@ impl StatusCommand {
         let done: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let applied: Vec<_> = done
-                .iter()
-                .map(|j| json!({ "time": j.ops.time, "recipes": j.ops.recipes, "files": j.ops.ops.iter().map(|o| &o.path).collect::<Vec<_>>(), "edits": j.ops.decisions.len() }))
-                .collect();
-            let value = json!({
-                "root": session.project().root(),
-                "recipes": proposal.as_ref().map(|p| &p.header.recipes),
-                "steps": summary.as_ref().map(|s| &s.steps),
-                "total": summary.as_ref().map(|s| &s.total),
-                "changed": changed,
-                "stale": stale,
-                "applied": applied,
-                "interrupted": unfinished,
-            });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
-            return Ok(ExitCode::SUCCESS);
+            let value = json::status(
+                session.project().root(),
+                (proposal.as_ref(), summary.as_ref()),
+                (&changed, &stale),
+                (&done, unfinished),
+            );
+            return show::json(&mut out, &value);
         }
         if unfinished {
             writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;

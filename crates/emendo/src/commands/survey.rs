@@ -7,11 +7,12 @@ use std::process::ExitCode;
 use clap::Args;
 use emendo_core::{Fit, HeldAt, Survey, check, read_source, recipe_files, survey};
 use emendo_recipe::Source;
+use emendo_report::json;
 use emendo_text::one_line;
-use serde_json::json;
 
 use crate::git;
 use crate::globals::Globals;
+use crate::show;
 use crate::show::{BOLD, DIM, LOOK, count};
 
 /// Lines of libraries on the screen.
@@ -45,11 +46,7 @@ impl SurveyCommand {
         let tree = git::state(project.root());
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let value =
-                json!({ "root": project.root(), "git": tree, "survey": found, "recipes": fits });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
-            return Ok(ExitCode::SUCCESS);
+            return show::json(&mut out, &json::survey(project.root(), &tree, &found, &fits));
         }
         let root = project.root().display().to_string();
         writeln!(out, "{BOLD}{}{BOLD:#}  {}", one_line(&root), count(found.files, "file"))?;

@@ -5,10 +5,11 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::RealDisk;
-use serde_json::json;
+use emendo_report::json;
 
 use crate::errors::REFUSED;
 use crate::globals::Globals;
+use crate::show;
 use crate::show::{LOOK, count};
 
 /// Take back the last apply, an interrupted one too
@@ -24,10 +25,7 @@ impl Undo {
         let (back, interrupted) = session.undo(&disk)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let value =
-                json!({ "restored": back.restored, "kept": back.kept, "interrupted": interrupted });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
+            show::json(&mut out, &json::undone(&back, interrupted))?;
         } else {
             let what = if interrupted {
                 "an interrupted apply was taken back"

@@ -63,6 +63,7 @@ fn words_stand_where_they_belong() {
         ("project files", rules::project_files()),
         ("language names", rules::language_names()),
         ("tables", rules::tables()),
+        ("json", rules::json()),
     ]);
 }
 

@@ -32,6 +32,7 @@ pub(crate) const NAMES: &[&str] = &[
     "project files",
     "language names",
     "tables",
+    "json",
 ];
 
 /// How many lines a file may have.
@@ -220,6 +221,18 @@ pub(crate) fn tables() -> Vec<Broken> {
         let code = s.code.split("#[cfg(test)]").next().unwrap_or("");
         let lines = code.lines().enumerate().filter(|l| asks(l.1) && !l.1.contains("pub const"));
         let lines = lines.filter(|l| !l.1.trim_start().starts_with("pub use"));
+        lines.map(|l| format!("line {}", l.0 + 1)).collect()
+    })
+}
+
+/// Values for `--json` that are put together beside the writers of them.
+pub(crate) fn json() -> Vec<Broken> {
+    let outside = everything().filter(|s| {
+        !s.path.starts_with("crates/emendo-report/")
+            && !s.path.ends_with("emendo-recipe/src/schema.rs")
+    });
+    per_file(outside, |s| {
+        let lines = s.code.lines().enumerate().filter(|l| l.1.contains("json!("));
         lines.map(|l| format!("line {}", l.0 + 1)).collect()
     })
 }

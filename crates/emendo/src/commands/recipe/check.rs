@@ -5,12 +5,13 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::hints;
-use emendo_text::Severity;
-use serde_json::json;
+use emendo_report::json;
+use emendo_text::{Diagnostic, Severity};
 
 use crate::errors::USAGE;
 use crate::globals::{Globals, inputs, load};
 use crate::messages;
+use crate::show;
 use crate::show::{GOOD, count};
 
 /// Say everything that is wrong with a recipe, at once
@@ -39,12 +40,11 @@ impl Check {
         let warnings = all().count() - errors;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let list: Vec<_> = all().map(|(m, d)| messages::json(d, &m.name, &m.text)).collect();
-            let value = json!({
-                "recipe": checked.messages[0].name, "errors": errors, "warnings": warnings, "messages": list,
-            });
-            serde_json::to_writer_pretty(&mut out, &value)?;
-            writeln!(out)?;
+            let one = |d: &Diagnostic| d.help.as_ref().map(messages::help);
+            let list: Vec<_> =
+                all().map(|(m, d)| json::diagnostic(d, (&m.name, &m.text), one(d))).collect();
+            let name = &checked.messages[0].name;
+            show::json(&mut out, &json::checked(name, (errors, warnings), &list))?;
         } else {
             // Errors first: they are to be mended before the rest counts.
             for severity in [Severity::Error, Severity::Warning] {

@@ -6,11 +6,12 @@ use std::process::ExitCode;
 use clap::Args;
 use emendo_core::{Kept, check};
 use emendo_recipe::Recipe;
+use emendo_report::json;
 use emendo_text::one_line;
-use serde_json::json;
 
-use crate::commands::recipe::show::{ecosystems, languages, to_json, versions};
+use crate::commands::recipe::show::versions;
 use crate::globals::Globals;
+use crate::show;
 use crate::show::{BOLD, DIM, count};
 
 /// List the recipes that are known here
@@ -48,17 +49,7 @@ impl List {
         all.retain(|(_, r)| self.wants(r));
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let list: Vec<_> = all
-                .iter()
-                .map(|(kept, r)| {
-                    let mut value = to_json(r);
-                    value["kept"] = json!(kept);
-                    value
-                })
-                .collect();
-            serde_json::to_writer_pretty(&mut out, &json!({ "recipes": list }))?;
-            writeln!(out)?;
-            return Ok(ExitCode::SUCCESS);
+            return show::json(&mut out, &json::listed(&all));
         }
         let width = all.iter().map(|(_, r)| r.id.chars().count()).max().unwrap_or(0);
         for (kept, r) in &all {
@@ -71,8 +62,8 @@ impl List {
             writeln!(out, "{BOLD}{id:<width$}{BOLD:#}  {}", one_line(&r.title))?;
             let parts = [
                 versions(r),
-                languages(r).into_iter().collect::<Vec<_>>().join(", "),
-                ecosystems(r).into_iter().collect::<Vec<_>>().join(", "),
+                r.languages().into_iter().collect::<Vec<_>>().join(", "),
+                r.ecosystems().into_iter().collect::<Vec<_>>().join(", "),
                 format!("{place}: {}", r.source.name),
             ];
             let parts: Vec<String> =
@@ -115,7 +106,7 @@ impl List {
         let is = |l: &String| names.iter().any(|n| n.contains(&l.to_lowercase()));
         self.words.iter().all(has)
             && self.library.as_ref().is_none_or(is)
-            && self.ecosystem.as_ref().is_none_or(|e| ecosystems(r).contains(e))
-            && self.lang.as_ref().is_none_or(|l| languages(r).contains(l))
+            && self.ecosystem.as_ref().is_none_or(|e| r.ecosystems().contains(e))
+            && self.lang.as_ref().is_none_or(|l| r.languages().contains(l))
     }
 }

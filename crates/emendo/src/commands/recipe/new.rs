@@ -7,12 +7,13 @@ use std::process::ExitCode;
 use clap::Args;
 use emendo_core::World;
 use emendo_recipe::read_table;
+use emendo_report::json;
 use emendo_text::{Severity, one_line};
-use serde_json::json;
 
 use crate::commands::recipe::draft::{About, Guess, Guessed, from_rows, guess, scaffold};
 use crate::errors::Usage;
 use crate::globals::Globals;
+use crate::show;
 use crate::show::{DIM, GOOD, LOOK, count};
 
 /// Write a first draft of a recipe: one with comments, or steps from a table of old and new names
@@ -69,13 +70,8 @@ impl New {
         write_new(&path, &shown, &text)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            let row =
-                |(old, guess, why): &Row| json!({ "old": old, "guess": word(*guess), "why": why });
-            let rows: Vec<_> = guessed.iter().map(row).collect();
-            let told = json!({ "file": path, "id": about.id, "rows": rows });
-            serde_json::to_writer_pretty(&mut out, &told)?;
-            writeln!(out)?;
-            return Ok(ExitCode::SUCCESS);
+            let rows = guessed.iter().map(|(old, guess, why)| (old.as_str(), word(*guess), *why));
+            return show::json(&mut out, &json::drafted(&path, &about.id, rows));
         }
         writeln!(out, "{GOOD}written{GOOD:#}  {shown}")?;
         let mut kinds: Vec<(Guess, usize)> = Vec::new();

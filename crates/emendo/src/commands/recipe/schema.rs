@@ -1,6 +1,5 @@
 //! `recipe schema`: the recipe language for editors.
 
-use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
@@ -8,6 +7,7 @@ use emendo_core::World;
 use emendo_recipe::schema;
 
 use crate::globals::Globals;
+use crate::show;
 
 /// Print the recipe language as JSON Schema, with a description of every key
 ///
@@ -19,8 +19,6 @@ pub(crate) struct Schema {}
 impl Schema {
     pub(super) fn run(self, _: &Globals) -> anyhow::Result<ExitCode> {
         let mut out = anstream::stdout().lock();
-        serde_json::to_writer_pretty(&mut out, &schema(&World::default().recipe_kinds()))?;
-        writeln!(out)?;
-        Ok(ExitCode::SUCCESS)
+        show::json(&mut out, &schema(&World::default().recipe_kinds()))
     }
 }

@@ -7,10 +7,11 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_recipe::{Recipe, Step};
+use emendo_report::json;
 use emendo_text::{one_line, visible};
-use serde_json::{Value, json};
 
 use crate::globals::{Globals, inputs, load, refuse_faulty};
+use crate::show;
 use crate::show::{BOLD, DIM, LOOK, count};
 
 /// Say what a recipe does: its steps with their reasons, what it includes, languages, cautions
@@ -30,45 +31,13 @@ impl Show {
         let recipe = &checked.recipes[0];
         let mut out = anstream::stdout().lock();
         if globals.json {
-            serde_json::to_writer_pretty(&mut out, &to_json(recipe))?;
-            writeln!(out)?;
-            return Ok(ExitCode::SUCCESS);
+            return show::json(&mut out, &json::recipe(recipe));
         }
         head(&mut out, recipe)?;
         writeln!(out)?;
         steps(&mut out, recipe, "", 0)?;
         Ok(ExitCode::SUCCESS)
     }
-}
-
-/// The languages of a recipe's actions and of those that it includes.
-pub(super) fn languages(recipe: &Recipe) -> BTreeSet<String> {
-    let steps = recipe.whole().into_iter().flat_map(|r| &r.steps);
-    let langs = steps.flat_map(|s| &s.actions).filter_map(|a| a.scope.lang.as_ref());
-    langs.map(|t| t.text.clone()).collect()
-}
-
-/// The ecosystems that it is about.
-pub(super) fn ecosystems(recipe: &Recipe) -> BTreeSet<String> {
-    let mut out = BTreeSet::new();
-    let mut add = |coordinate: &str| {
-        if let Some((ecosystem, _)) = coordinate.split_once(':') {
-            out.insert(ecosystem.to_owned());
-        }
-    };
-    for r in recipe.whole() {
-        r.library.iter().flat_map(|l| &l.coordinates).for_each(|c| add(&c.text));
-        for a in r.steps.iter().flat_map(|s| &s.actions).filter(|a| a.kind.about_libraries()) {
-            match a.table.text("ecosystem") {
-                Some(e) => add(&format!("{}:", e.text)),
-                None => {
-                    let keys = ["old", "family", "add"];
-                    keys.iter().flat_map(|k| a.table.texts(k)).for_each(|t| add(&t.text));
-                }
-            }
-        }
-    }
-    out
 }
 
 /// The versions that a recipe leads from and to.
@@ -90,8 +59,8 @@ fn head(out: &mut impl Write, r: &Recipe) -> io::Result<()> {
     let rows = [
         ("file", r.source.name.clone()),
         ("library", versions(r)),
-        ("languages", list(languages(r))),
-        ("ecosystems", list(ecosystems(r))),
+        ("languages", list(r.languages())),
+        ("ecosystems", list(r.ecosystems())),
         ("docs", r.docs.clone().unwrap_or_default()),
     ];
     for (name, value) in rows.iter().filter(|r| !r.1.is_empty()) {
@@ -201,39 +170,4 @@ fn kinds(s: &Step) -> String {
         return kinds;
     }
     format!("{kinds} in {}", langs.into_iter().collect::<Vec<_>>().join(", "))
-}
-
-/// A recipe as JSON.
-pub(super) fn to_json(r: &Recipe) -> Value {
-    let inputs: Vec<Value> = r
-        .inputs
-        .iter()
-        .map(|i| json!({ "name": i.name, "summary": i.summary, "default": i.default, "one_of": i.one_of }))
-        .collect();
-    let steps: Vec<Value> = r
-        .steps
-        .iter()
-        .map(|s| {
-            let actions: Vec<Value> = s
-                .actions
-                .iter()
-                .map(|a| json!({ "kind": a.kind.name(), "lang": a.scope.lang.as_ref().map(|t| &t.text) }))
-                .collect();
-            let inner = s.include.as_ref().and_then(|i| i.loaded.as_deref()).map(to_json);
-            json!({
-                "id": s.id, "title": s.title, "why": s.why, "caution": s.caution, "docs": s.docs,
-                "actions": actions, "includes": inner,
-            })
-        })
-        .collect();
-    let library = r.library.as_ref().map(|l| {
-        json!({
-            "name": l.name, "from": l.from.as_ref().map(|t| &t.text), "to": l.to.as_ref().map(|t| &t.text),
-            "coordinates": l.coordinates.iter().map(|c| &c.text).collect::<Vec<_>>(),
-        })
-    });
-    json!({
-        "id": r.id, "title": r.title, "summary": r.summary, "docs": r.docs, "file": r.source.name, "library": library,
-        "languages": languages(r), "ecosystems": ecosystems(r), "inputs": inputs, "steps": steps, "examples": r.examples.len(),
-    })
 }

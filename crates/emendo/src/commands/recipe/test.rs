@@ -9,11 +9,13 @@ use std::process::ExitCode;
 use clap::Args;
 use emendo_core::{ExampleVerdict, Ran, Tested, Uncovered, test};
 use emendo_recipe::{Beside, Recipe};
+use emendo_report::json;
 use emendo_text::{Lines, RelPath, Span, one_line, visible};
-use serde_json::{Value, json};
+use serde_json::Value;
 
 use crate::errors::{USAGE, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
+use crate::show;
 use crate::show::{BAD, BOLD, DIM, GOOD, LOOK, count};
 
 /// Run the examples of a recipe
@@ -45,8 +47,7 @@ impl Test {
         let failed = tested.ran.iter().filter(|r| r.verdict != ExampleVerdict::Passed).count();
         let mut out = anstream::stdout().lock();
         if globals.json {
-            serde_json::to_writer_pretty(&mut out, &self.to_json(recipe, &tested, failed))?;
-            writeln!(out)?;
+            show::json(&mut out, &self.to_json(recipe, &tested))?;
         } else {
             self.show(&mut out, recipe, &tested, failed)?;
         }
@@ -62,20 +63,10 @@ impl Test {
         Ok(if open > 0 { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
     }
 
-    fn to_json(&self, recipe: &Recipe, tested: &Tested, failed: usize) -> Value {
-        let list: Vec<_> = tested
-            .ran
-            .iter()
-            .map(|r| json!({ "number": r.number, "title": r.title, "passed": r.verdict == ExampleVerdict::Passed, "verdict": words(&r.verdict) }))
-            .collect();
-        let mut value = json!({ "recipe": recipe.id, "examples": list, "failed": failed });
+    fn to_json(&self, recipe: &Recipe, tested: &Tested) -> Value {
+        let mut value = json::tested(recipe, tested);
         if self.coverage {
-            let list: Vec<_> = tested
-                .uncovered
-                .iter()
-                .map(|u| json!({ "step": u.step, "action": u.kind, "file": u.source, "line": line(recipe, u), "row": u.row }))
-                .collect();
-            value["coverage"] = json!({ "of": tested.coverable, "uncovered": list });
+            value["coverage"] = json::coverage(tested, &|u| line(recipe, u));
         }
         value
     }
@@ -207,18 +198,6 @@ fn quoted(text: &str) -> String {
         };
     }
     toml::Value::String(text.to_owned()).to_string()
-}
-
-fn words(v: &ExampleVerdict) -> Value {
-    match v {
-        ExampleVerdict::Passed => json!({ "kind": "passed" }),
-        ExampleVerdict::Differs { path, expected, actual } => {
-            json!({ "kind": "differs", "path": path, "expected": expected, "actual": actual })
-        }
-        ExampleVerdict::NotSettled { actual } => json!({ "kind": "not-settled", "actual": actual }),
-        ExampleVerdict::Notes { problem } => json!({ "kind": "notes", "problem": problem }),
-        ExampleVerdict::Broken(why) => json!({ "kind": "broken", "problem": why }),
-    }
 }
 
 fn explain(out: &mut impl Write, v: &ExampleVerdict) -> io::Result<()> {

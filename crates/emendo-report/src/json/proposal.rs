@@ -1,0 +1,69 @@
+//! Proposals, decisions, applies.
+
+use emendo_core::{
+    Applied, Decided, Decisions, Edit, Proposal, Refusal, Status, Summary, TakenBack,
+};
+use serde_json::{Value, json};
+
+/// A proposal: what it was made from, the summary, and each file with edits, notes and hunks.
+pub fn proposal(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
+    let files: Vec<Value> = p
+        .files
+        .iter()
+        .map(|f| {
+            let edits: Vec<Value> = f.edits.iter().map(|e| edit(e, d)).collect();
+            json!({ "path": f.path, "edits": edits, "notes": f.notes, "leftovers": f.leftovers, "hunks": f.hunks })
+        })
+        .collect();
+    json!({
+        "recipes": p.header.recipes,
+        "inputs": p.header.inputs,
+        "counts": p.trailer.counts,
+        "steps": s.steps,
+        "total": s.total,
+        "notes": p.trailer.notes,
+        "files": files,
+    })
+}
+
+/// An edit, with how it is decided.
+pub fn edit(e: &Edit, d: &Decisions) -> Value {
+    let (word, label) = match d.status(e) {
+        Status::Undecided => ("undecided", None),
+        Status::Accepted(label) => ("accepted", label),
+        Status::Rejected => ("rejected", None),
+        Status::Again => ("again", None),
+    };
+    let mut value = serde_json::to_value(e).unwrap_or_default();
+    if let Value::Object(map) = &mut value {
+        map.insert("decision".into(), json!(word));
+        if let Some(label) = label {
+            map.insert("picked".into(), json!(label));
+        }
+    }
+    value
+}
+
+/// What became of a selection; `why` puts a refusal in words.
+pub fn decided(d: &Decided, decisions: &Decisions, why: &dyn Fn(&Refusal) -> String) -> Value {
+    let edits = |list: &[Edit]| list.iter().map(|e| edit(e, decisions)).collect::<Vec<_>>();
+    let refused = d.refused.iter().map(|(e, r)| json!({ "edit": e.id, "because": why(r) }));
+    json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused.collect::<Vec<_>>() })
+}
+
+/// What an apply wrote, and what it left.
+pub fn applied(a: &Applied) -> Value {
+    let left = a.left_out.iter();
+    let left: Vec<_> =
+        left.map(|(e, why)| json!({ "edit": e.id, "path": e.path, "because": why })).collect();
+    let recovered = a.recovered.as_ref().map(|t| json!({ "restored": t.restored, "kept": t.kept }));
+    json!({
+        "files": a.files, "edits": a.written, "left_out": left,
+        "skipped": a.skipped, "undecided": a.undecided, "recovered": recovered,
+    })
+}
+
+/// What was taken back.
+pub fn undone(back: &TakenBack, interrupted: bool) -> Value {
+    json!({ "restored": back.restored, "kept": back.kept, "interrupted": interrupted })
+}
