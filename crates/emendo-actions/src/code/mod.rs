@@ -95,30 +95,7 @@ impl Kind for Code {
         let language = language(action, cx)?;
         let choices = action.table.tables("choice");
         let rows = pairs(action, &cx.recipe.source, &|_| ".", cx.out);
-        if rows.is_empty() {
-            cx.out.push(
-                Diagnostic::error("this action says nothing to look for", action.span)
-                    .help("write `old`, `pairs` or `table`"),
-            );
-            return None;
-        }
-        if action.table.get("new").is_none()
-            && action.table.get("old").is_some()
-            && choices.is_empty()
-        {
-            let help = "write `new`, or `new = ''` to delete, or `[[step.code.choice]]`; to report only, use a `note`";
-            cx.out.push(
-                Diagnostic::error("this action says nothing to write", action.span).help(help),
-            );
-            return None;
-        }
-        if action.table.get("new").is_some() && !choices.is_empty() {
-            cx.out.push(
-                Diagnostic::error("`new` and `choice` exclude each other", action.span)
-                    .help("move `new` into a `choice` of its own"),
-            );
-            return None;
-        }
+        says_what(action, rows.is_empty(), !choices.is_empty(), cx)?;
         let conditions = crate::shared::conditions(language, action, cx);
         let query = crate::shared::query(language, action, cx).map(Arc::new);
         let mut extra = groups(action);
@@ -141,34 +118,15 @@ impl Kind for Code {
         let mut rules = Vec::new();
         for (row, old) in rows.iter().zip(olds) {
             let Some(old) = old else { continue };
-            let outcome = if !choices.is_empty() {
-                Outcome::Choice(
-                    choices
-                        .iter()
-                        .filter_map(|(t, _)| option(&old, t, action, &extra, cx))
-                        .collect(),
-                )
-            } else if let Some(new) = &row.new {
-                match replacement(&old, new, action, &extra, cx) {
-                    Some(r) => Outcome::Write(Box::new(r)),
-                    None => continue,
-                }
-            } else if let Some(advice) = &row.advice {
-                Outcome::Note(advice.clone())
-            } else {
-                Outcome::Write(Box::new(replacement(
-                    &old,
-                    &Text::derived(String::new(), row.old.span),
-                    action,
-                    &extra,
-                    cx,
-                )?))
+            let made = match outcome(&old, row, action, &extra, cx) {
+                Ok(outcome) => outcome,
+                Err(Broken::Row) => continue,
+                Err(Broken::Action) => return None,
             };
-            warn_readings(&old, &outcome, row, action, cx);
-            let grows =
-                outcome.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
+            warn_readings(&old, &made, row, action, cx);
+            let grows = made.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
             let digest = action_digest("code", &row.old.text);
-            rules.push(Rule { grows, digest, written: row.old.text.clone(), old, outcome });
+            rules.push(Rule { grows, digest, written: row.old.text.clone(), old, outcome: made });
         }
         let list = |key: &str| {
             let texts = action.table.table("imports").map(|t| t.texts(key)).unwrap_or_default();
@@ -190,6 +148,62 @@ impl Kind for Code {
             symbols,
         }))
     }
+}
+
+/// Says what an action lacks before anything of it is read.
+fn says_what(action: &Action, no_rows: bool, choices: bool, cx: &mut CompileCx<'_>) -> Option<()> {
+    if no_rows {
+        return cx.refuse(
+            "this action says nothing to look for",
+            action.span,
+            "write `old`, `pairs` or `table`",
+        );
+    }
+    let new = action.table.get("new").is_some();
+    if !new && !choices && action.table.get("old").is_some() {
+        return cx.refuse("this action says nothing to write", action.span, "write `new`, or `new = ''` to delete, or `[[step.code.choice]]`; to report only, use a `note`");
+    }
+    if new && choices {
+        return cx.refuse(
+            "`new` and `choice` exclude each other",
+            action.span,
+            "move `new` into a `choice` of its own",
+        );
+    }
+    Some(())
+}
+
+/// How far a fault reaches.
+enum Broken {
+    /// The row.
+    Row,
+    /// The whole action.
+    Action,
+}
+
+/// What becomes of the places of a row.
+fn outcome(
+    old: &Pattern,
+    row: &emendo_recipe::Pair,
+    action: &Action,
+    extra: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Result<Outcome, Broken> {
+    let choices = action.table.tables("choice");
+    if !choices.is_empty() {
+        let ways = choices.iter().filter_map(|(t, _)| option(old, t, action, extra, cx));
+        return Ok(Outcome::Choice(ways.collect()));
+    }
+    if let Some(new) = &row.new {
+        let written = replacement(old, new, action, extra, cx).ok_or(Broken::Row)?;
+        return Ok(Outcome::Write(Box::new(written)));
+    }
+    if let Some(advice) = &row.advice {
+        return Ok(Outcome::Note(advice.clone()));
+    }
+    let nothing = Text::derived(String::new(), row.old.span);
+    let written = replacement(old, &nothing, action, extra, cx).ok_or(Broken::Action)?;
+    Ok(Outcome::Write(Box::new(written)))
 }
 
 /// Several readings are no error; where they could write different text, the author should know.

@@ -12,6 +12,37 @@ use crate::signature::items::{EFFECTS, short};
 use crate::signature::output::{release, spelled};
 use crate::signature::packs::{Pack, Packs, Param, Unpack, head, is_assigned, release_head};
 
+/// An object that is only named, as its parts are read from it.
+fn read_by_key(unpack: &Unpack, text: &str, open: bool) -> Result<String, String> {
+    let path = |c: char| c.is_alphanumeric() || "_$.:".contains(c);
+    if !text.chars().all(path) || text.starts_with(|c: char| c.is_ascii_digit()) {
+        return Err(format!("`{}` is to be taken apart by hand", short(text)));
+    }
+    if open {
+        return Err(format!("whether `{text}` is the object is not told"));
+    }
+    let (between, behind) = match unpack.how.taken {
+        Taken::Whole(between, behind) => (between, behind),
+        _ => (".", ""),
+    };
+    let read = |q: &Param| format!("{text}{between}{}{behind}", q.key);
+    Ok(unpack.params.iter().map(read).collect::<Vec<_>>().join(", "))
+}
+
+/// Takes away all but the values, which stand in the order that is wanted: comments and layout stay.
+fn kept_in_order(whole: Span, order: &[PairSite]) -> Vec<Splice> {
+    let mut out = Vec::new();
+    let mut from = whole.start;
+    for s in order {
+        let at = if from == whole.start { from } else { s.span.start };
+        out.push(Splice::text(Span { start: at, end: s.value.start }, ""));
+        from = s.value.end;
+    }
+    out.push(Splice::text(Span { start: from, end: whole.end }, ""));
+    out.retain(|s| !s.span.is_empty());
+    out
+}
+
 impl Packs {
     pub(crate) fn apart(
         &self,
@@ -26,22 +57,10 @@ impl Packs {
         let whole = a.value;
         let text = p.text(whole);
         let Some(pairs) = p.resolver.pairs_in(whole, unpack.how) else {
-            let path = |c: char| c.is_alphanumeric() || "_$.:".contains(c);
-            if !text.chars().all(path) || text.starts_with(|c: char| c.is_ascii_digit()) {
-                return Err(format!("`{}` is to be taken apart by hand", short(text)));
-            }
-            if assigned.open {
-                return Err(format!("whether `{text}` is the object is not told"));
-            }
-            let (between, behind) = match unpack.how.taken {
-                Taken::Whole(between, behind) => (between, behind),
-                _ => (".", ""),
-            };
-            let read = |q: &Param| format!("{text}{between}{}{behind}", q.key);
-            let all: Vec<String> = unpack.params.iter().map(read).collect();
+            let read = read_by_key(unpack, text, assigned.open)?;
             let says = format!("what `{text}` leaves out is passed on as it is read");
             facts.push(Fact { says: Certainty::Likely, text: says, at: Some(whole) });
-            change.splices.push(Splice::text(whole, all.join(", ")));
+            change.splices.push(Splice::text(whole, read));
             tokens.push(whole);
             return Ok(());
         };
@@ -79,18 +98,7 @@ impl Packs {
         release_head(p, whole, &pairs, change);
         tokens.push(head(whole));
         if sorted && order.len() == all.len() && !order.is_empty() {
-            // Comments and layout stay.
-            let mut from = whole.start;
-            for s in &order {
-                let at = if from == whole.start { from } else { s.span.start };
-                change.splices.push(Splice::text(Span { start: at, end: s.value.start }, ""));
-                from = s.value.end;
-            }
-            change.splices.push(Splice::text(Span { start: from, end: whole.end }, ""));
-            change.splices.retain(|s| {
-                !s.span.is_empty()
-                    || s.parts.iter().any(|p| !matches!(p, Part::Text(t) if t.is_empty()))
-            });
+            change.splices.extend(kept_in_order(whole, &order));
             return Ok(());
         }
         if p.code.facts.comments.iter().any(|c| whole.contains(*c)) {

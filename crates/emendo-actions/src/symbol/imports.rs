@@ -1,5 +1,6 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
+use emendo_lang::language::Names;
 use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
 use emendo_pattern::{doubled, respell};
 use emendo_text::{Span, Splice};
@@ -143,12 +144,6 @@ impl SymbolRunner {
             self.aliased(p, m, out);
         }
         let Some(first) = moved.first() else { return };
-        let mut distinct: Vec<&Import> = Vec::new();
-        all.iter().for_each(|i| {
-            if !distinct.iter().any(|d| d.item == i.item && d.path() == i.path()) {
-                distinct.push(i);
-            }
-        });
         if all.len() == 1 && self.kept_below(p, first.import) {
             // Some names of the wildcard stay behind: it becomes two.
             let name = ImportName {
@@ -162,74 +157,23 @@ impl SymbolRunner {
             let splice = self.below(p, first.import, &name);
             return self.move_draft(p, first, vec![splice], out);
         }
-        // Where only the item itself changes, or all items go together, the names are written over.
-        let in_place = |m: &Moved<'_>| {
-            let wanted = names.segments(&m.target);
-            let shared = m.import.shared.min(m.import.segments.len());
-            let same_head = wanted.len() > shared
-                && m.import.segments[..shared].iter().zip(&wanted).all(|(a, b)| a.0 == **b);
-            same_head || m.import.item.is_none()
-        };
-        // All items of a list, those of lists within it too, come to lie below one new head.
-        let together = |m: &Moved<'_>| {
-            let shared = m.import.shared.min(m.import.segments.len());
-            let own = m.import.segments.len() - shared;
-            let mut head = names.segments(&m.target);
-            head.truncate(head.len().saturating_sub(own.max(1)));
-            let last = |i: &Import| i.segments.get(shared.wrapping_sub(1)).map(|s| s.1);
-            let here = distinct.iter().filter(|d| shared == 0 || last(d) == last(m.import));
-            { here }.all(|d| {
-                let moved =
-                    moved.iter().find(|o| o.import.item == d.item && o.import.path() == d.path());
-                moved.is_some_and(|o| names.segments(&o.target).starts_with(&head))
-            })
-        };
+        let statement = Statement::new(names, all, &moved);
         let relative = |m: &Moved<'_>| names.spells_relative(m.import);
         for m in moved.iter().filter(|m| relative(m)) {
             self.relative(p, m, out);
         }
-        let moved: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
-        if moved.is_empty() {
-            return;
-        }
-        // What a module gives unnamed is written otherwise than what it gives by name.
-        let default = |m: &Moved<'_>| {
-            !names.default.is_empty()
-                && (names.last(&m.target) == names.default)
-                    != (names.last(m.import.path()) == names.default)
-        };
-        let reshaped = moved.iter().any(|m| default(m));
+        let rest: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
+        let reshaped = rest.iter().any(|m| statement.default_changes(m));
+        let over = |m: &&Moved<'_>| !reshaped && (statement.in_place(m) || statement.together(m));
         let (over, leaving): (Vec<&Moved<'_>>, Vec<&Moved<'_>>) =
-            moved.into_iter().partition(|m| !reshaped && (in_place(m) || together(m)));
-        if let Some(first) = over.first().copied() {
-            let mut written: Vec<Splice> = Vec::new();
-            for m in &over {
-                let wanted = names.segments(&m.target);
-                if m.import.doubled
-                    && let Some(splice) = doubled(m.import, names.last(&m.target))
-                    && names.parent(&m.target) == names.parent(m.import.path())
-                {
-                    written.push(splice);
-                    continue;
-                }
-                let implied = m.import.implied && m.import.segments.len() > 1;
-                let (from, to) = if implied {
-                    (&m.import.segments[..m.import.segments.len() - 1], &wanted[..wanted.len() - 1])
-                } else {
-                    (&m.import.segments[..], &wanted[..])
-                };
-                for splice in spell_parts(names, from, to, m.import.shared, together(m)) {
-                    if !written.contains(&splice) {
-                        written.push(splice);
-                    }
-                }
-            }
-            self.move_draft(p, first, written, out);
+            rest.into_iter().partition(|m| over(m));
+        if let Some(first) = over.first() {
+            self.move_draft(p, first, statement.written_over(&over), out);
         }
         // Some items of a list leave it.
         for m in &leaving {
             let mut name = ImportName { path: m.target.clone(), ..m.import.name() };
-            if default(m) && name.alias.is_none() {
+            if statement.default_changes(m) && name.alias.is_none() {
                 name.alias = m.import.local().map(str::to_owned);
             }
             self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
@@ -393,4 +337,84 @@ fn line_of(text: &str, at: u32) -> &str {
     let start = text[..at as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
     let lead = &text[start..at as usize];
     if lead.trim().is_empty() { lead } else { "" }
+}
+
+/// One import statement, with those of its items that become others.
+struct Statement<'s> {
+    names: &'s Names,
+    /// Its items, each once.
+    distinct: Vec<&'s Import>,
+    moved: &'s [Moved<'s>],
+}
+
+impl<'s> Statement<'s> {
+    fn new(names: &'s Names, all: &'s [Import], moved: &'s [Moved<'s>]) -> Self {
+        let mut distinct: Vec<&Import> = Vec::new();
+        for i in all {
+            if !distinct.iter().any(|d| d.item == i.item && d.path() == i.path()) {
+                distinct.push(i);
+            }
+        }
+        Self { names, distinct, moved }
+    }
+
+    /// True where only the item itself changes, or there is no list: the names are written over.
+    fn in_place(&self, m: &Moved<'_>) -> bool {
+        let wanted = self.names.segments(&m.target);
+        let shared = m.import.shared.min(m.import.segments.len());
+        let same_head = wanted.len() > shared
+            && m.import.segments[..shared].iter().zip(&wanted).all(|(a, b)| a.0 == **b);
+        same_head || m.import.item.is_none()
+    }
+
+    /// True where all items of a list, those of lists within it too, come to lie below one new head.
+    fn together(&self, m: &Moved<'_>) -> bool {
+        let shared = m.import.shared.min(m.import.segments.len());
+        let own = m.import.segments.len() - shared;
+        let mut head = self.names.segments(&m.target);
+        head.truncate(head.len().saturating_sub(own.max(1)));
+        let last = |i: &Import| i.segments.get(shared.wrapping_sub(1)).map(|s| s.1);
+        let mut here = self.distinct.iter().filter(|d| shared == 0 || last(d) == last(m.import));
+        here.all(|d| {
+            let same = |o: &&Moved<'_>| o.import.item == d.item && o.import.path() == d.path();
+            let moved = self.moved.iter().find(same);
+            moved.is_some_and(|o| self.names.segments(&o.target).starts_with(&head))
+        })
+    }
+
+    /// What a module gives unnamed is written otherwise than what it gives by name.
+    fn default_changes(&self, m: &Moved<'_>) -> bool {
+        let names = self.names;
+        !names.default.is_empty()
+            && (names.last(&m.target) == names.default)
+                != (names.last(m.import.path()) == names.default)
+    }
+
+    /// The new names, written over the old ones.
+    fn written_over(&self, over: &[&Moved<'_>]) -> Vec<Splice> {
+        let names = self.names;
+        let mut written: Vec<Splice> = Vec::new();
+        for m in over {
+            let wanted = names.segments(&m.target);
+            if m.import.doubled
+                && let Some(splice) = doubled(m.import, names.last(&m.target))
+                && names.parent(&m.target) == names.parent(m.import.path())
+            {
+                written.push(splice);
+                continue;
+            }
+            let implied = m.import.implied && m.import.segments.len() > 1;
+            let (from, to) = if implied {
+                (&m.import.segments[..m.import.segments.len() - 1], &wanted[..wanted.len() - 1])
+            } else {
+                (&m.import.segments[..], &wanted[..])
+            };
+            for splice in spell_parts(names, from, to, m.import.shared, self.together(m)) {
+                if !written.contains(&splice) {
+                    written.push(splice);
+                }
+            }
+        }
+        written
+    }
 }

@@ -41,12 +41,25 @@ impl SymbolRunner {
 
     /// All places that mean or mention an old symbol.
     pub(super) fn still_there(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
-        let names = &self.rows.language.names;
-        let push =
-            |at: Span, row: usize, certainty: Certainty, why: String, out: &mut Vec<Remains>| {
-                let symbol = self.rows.symbol(row).clone();
-                out.push(Remains { at, symbol, certainty, why, fact: None });
-            };
+        self.still_imported(p, out);
+        self.still_used(p, out);
+        let rows = self.rows.hinted(p.cx.text);
+        let texts = p.code.facts.strings.iter().map(|s| (*s, "a literal spells it"));
+        let comments = p.code.facts.comments.iter().map(|c| (*c, "a comment spells it"));
+        for (span, why) in texts.chain(comments) {
+            rows.iter().for_each(|row| self.still_spelled(p, *row, span, why, out));
+        }
+        for span in &p.code.facts.comments {
+            rows.iter().for_each(|row| self.still_linked(p, *row, *span, out));
+        }
+    }
+
+    fn remains(&self, row: usize, at: Span, certainty: Certainty, why: &str) -> Remains {
+        let symbol = self.rows.symbol(row).clone();
+        Remains { at, symbol, certainty, why: why.to_owned(), fact: None }
+    }
+
+    fn still_imported(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
         for import in &p.code.facts.imports {
             let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
             let exact = old.len() == import.path().len();
@@ -54,9 +67,12 @@ impl SymbolRunner {
             let aliased = import.aliased() && import.path() != old;
             if (exact || self.what == What::Package) && !own && !aliased {
                 let at = import.item.unwrap_or(import.span);
-                push(at, row, Certainty::Certain, "it is imported here".into(), out);
+                out.push(self.remains(row, at, Certainty::Certain, "it is imported here"));
             }
         }
+    }
+
+    fn still_used(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
         let words = self.rows.words(&p.code.facts);
         let uses = words.chunk_by(|a, b| a.0.span == b.0.span).flat_map(|same| {
             let found = self.meanings(p, same).into_iter();
@@ -77,54 +93,50 @@ impl SymbolRunner {
             };
             let certainty = weakest(&facts);
             let fact = facts.into_iter().next_back();
-            let symbol = self.rows.symbol(row).clone();
-            out.push(Remains { at, symbol, certainty, why: String::new(), fact });
+            out.push(Remains { fact, ..self.remains(row, at, certainty, "") });
         }
-        let rows = self.rows.hinted(p.cx.text);
-        let texts = p.code.facts.strings.iter().map(|s| (*s, "a literal spells it"));
-        let comments = p.code.facts.comments.iter().map(|c| (*c, "a comment spells it"));
-        for (span, why) in texts.chain(comments) {
-            for row in rows.iter().copied() {
-                let r = &self.rows.all[row];
-                for at in spelled_in(p.text(span), &r.olds[0], self.what == What::Package) {
-                    if self.rows.keeps(&spelled_on(p.text(span), at)) {
-                        continue;
-                    }
-                    let at = at.shifted(span.start as usize);
-                    push(at, row, Certainty::Likely, why.into(), out);
-                }
-                let owner = names.parent(&r.olds[0]);
-                let hidden =
-                    || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
-                if self.what.member() && p.reaches() && !hidden() {
-                    let short = [names.last(&owner), names.last(&r.olds[0])].join(names.separator);
-                    for at in spelled_in(p.text(span), &short, false) {
-                        push(
-                            at.shifted(span.start as usize),
-                            row,
-                            Certainty::Unsure,
-                            why.into(),
-                            out,
-                        );
-                    }
-                }
+    }
+
+    /// Texts and comments that spell the whole name, or a member with its type.
+    fn still_spelled(
+        &self,
+        p: &Place<'_>,
+        row: usize,
+        span: Span,
+        why: &str,
+        out: &mut Vec<Remains>,
+    ) {
+        let (names, old) = (&self.rows.language.names, &self.rows.all[row].olds[0]);
+        let text = p.text(span);
+        for at in spelled_in(text, old, self.what == What::Package) {
+            if !self.rows.keeps(&spelled_on(text, at)) {
+                let at = at.shifted(span.start as usize);
+                out.push(self.remains(row, at, Certainty::Likely, why));
             }
         }
-        for span in &p.code.facts.comments {
-            for row in rows.iter().copied() {
-                let r = &self.rows.all[row];
-                let last = names.last(&r.olds[0]);
-                for at in comment_mentions(p.text(*span), last) {
-                    let at = at.shifted(span.start as usize);
-                    let old = &r.olds[0];
-                    let means = p.resolver.means(&[last], Space::Type, at.start, old).is_some();
-                    // The import may have changed, and the comment not.
-                    let free = p.reaches() && !p.resolver.taken(last, Space::Type, at.start, old);
-                    let type_like = last.starts_with(char::is_uppercase);
-                    if means || (free && type_like && !self.what.member()) {
-                        push(at, row, Certainty::Likely, "a comment links to it".into(), out);
-                    }
-                }
+        let owner = names.parent(old);
+        let hidden = || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
+        if self.what.member() && p.reaches() && !hidden() {
+            let short = [names.last(&owner), names.last(old)].join(names.separator);
+            for at in spelled_in(text, &short, false) {
+                let at = at.shifted(span.start as usize);
+                out.push(self.remains(row, at, Certainty::Unsure, why));
+            }
+        }
+    }
+
+    /// Comments that link to it by its short name.
+    fn still_linked(&self, p: &Place<'_>, row: usize, span: Span, out: &mut Vec<Remains>) {
+        let old = &self.rows.all[row].olds[0];
+        let last = self.rows.language.names.last(old);
+        for at in comment_mentions(p.text(span), last) {
+            let at = at.shifted(span.start as usize);
+            let means = p.resolver.means(&[last], Space::Type, at.start, old).is_some();
+            // The import may have changed, and the comment not.
+            let free = p.reaches() && !p.resolver.taken(last, Space::Type, at.start, old);
+            let type_like = last.starts_with(char::is_uppercase);
+            if means || (free && type_like && !self.what.member()) {
+                out.push(self.remains(row, at, Certainty::Likely, "a comment links to it"));
             }
         }
     }

@@ -98,86 +98,33 @@ impl Session {
         let _lock = self.lock()?;
         let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
         let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
-        if let Some(level) = options.accept {
-            let selection = Selection { certainty: Some(level), ..Selection::default() };
-            let (_, log) = accept(&proposal, &self.decisions()?, &selection)?;
-            Decisions::append(&self.log()?, &log)?;
-        }
-        let mut decisions = self.decisions()?;
-        let unmet = unmet(&proposal, &decisions);
-        decisions.forget(unmet.iter().copied());
-        out.left_out.extend(unmet.into_iter().map(|e| (e.clone(), UNMET.to_owned())));
-        let accepted: HashMap<Digest, &Edit> = proposal
-            .decidable()
-            .filter(|e| {
-                matches!(decisions.status(e), Status::Accepted(_))
-                    && !matches!(e.standing, Standing::Withheld(_))
-            })
+        let decisions = self.decided(&proposal, options, &mut out)?;
+        let held = |e: &&Edit| matches!(e.standing, Standing::Withheld(_));
+        let open = || proposal.decidable().filter(|e| !held(e));
+        let undecided =
+            |e: &&Edit| matches!(decisions.status(e), Status::Undecided | Status::Again);
+        out.undecided = open().filter(undecided).count();
+        let accepted: HashMap<Digest, &Edit> = open()
+            .filter(|e| matches!(decisions.status(e), Status::Accepted(_)))
             .map(|e| (e.id, e))
             .collect();
-        out.undecided = proposal
-            .decidable()
-            .filter(|e| {
-                !matches!(e.standing, Standing::Withheld(_))
-                    && matches!(decisions.status(e), Status::Undecided | Status::Again)
-            })
-            .count();
         let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
         if paths.is_empty() {
             return Ok(out);
         }
-        let changed = self.changed(disk, &proposal, &paths)?;
-        if !changed.is_empty() && !options.skip_changed {
-            return Err(SessionError::Changed(changed));
+        out.skipped = self.changed(disk, &proposal, &paths)?;
+        if !out.skipped.is_empty() && !options.skip_changed {
+            return Err(SessionError::Changed(out.skipped));
         }
-        for p in &changed {
-            paths.remove(p);
-        }
-        out.skipped = changed;
+        paths.retain(|p| !out.skipped.contains(p));
         let mut sorted: Vec<RelPath> = paths.iter().cloned().collect();
         sorted.sort();
         let dirty = self.dirty(disk, &sorted, options)?;
         if !dirty.is_empty() && !options.allow_dirty {
             return Err(SessionError::Dirty(dirty));
         }
-        let checked = self.recipes_of(&proposal.header)?;
-        let project = self.project.within(&proposal.header.below).reading();
-        let own = self.own()?;
-        let memory = self.memory(false)?;
-        let engine = Engine {
-            project: &project,
-            plan: &checked.plan,
-            decisions: &decisions,
-            mode: Mode::Write,
-            own: &own,
-            with: &proposal.header.with,
-            only: Some(&paths),
-            memory: Some(&memory),
-            touched: None,
-        };
-        let packer = Packer::begin(disk, &self.project.make_state()?)?;
-        let mut sink = Writing {
-            disk,
-            packer,
-            accepted: &accepted,
-            bases: bases(&proposal),
-            dirty: dirty.into_iter().collect(),
-            used: Vec::new(),
-            files: Vec::new(),
-            underfoot: Vec::new(),
-            once: checked.plan.once_steps(),
-            own: Vec::new(),
-        };
-        let run = engine.run(&mut sink);
-        let Writing { packer, used, files, underfoot, own, .. } = sink;
-        if let Err(e) = run {
-            packer.abandon();
-            return Err(e.into());
-        }
-        if !underfoot.is_empty() {
-            packer.abandon();
-            return Err(SessionError::Changed(underfoot));
-        }
+        let writing = self.pack(disk, (&proposal, &decisions), (&accepted, &paths), dirty)?;
+        let Writing { packer, used, files, own, .. } = writing;
         let done: HashSet<Digest> = used.iter().map(|d| d.edit).collect();
         out.left_out.extend(left_out(&accepted, &done, &out.skipped));
         if packer.is_empty() {
@@ -193,6 +140,68 @@ impl Session {
         out.files = files;
         Proposal::remove(&self.state()?)?;
         Ok(out)
+    }
+
+    /// The decisions that count, after what the options accept: an acceptance of what others withhold does not.
+    fn decided(
+        &self,
+        proposal: &Proposal,
+        options: &ApplyOptions<'_>,
+        out: &mut Applied,
+    ) -> Result<Decisions, SessionError> {
+        if let Some(level) = options.accept {
+            let selection = Selection { certainty: Some(level), ..Selection::default() };
+            let (_, log) = accept(proposal, &self.decisions()?, &selection)?;
+            Decisions::append(&self.log()?, &log)?;
+        }
+        let mut decisions = self.decisions()?;
+        let unmet = unmet(proposal, &decisions);
+        decisions.forget(unmet.iter().copied());
+        out.left_out.extend(unmet.into_iter().map(|e| (e.clone(), UNMET.to_owned())));
+        Ok(decisions)
+    }
+
+    /// Runs again over the files of accepted edits, and packs what is to be written; nothing of the project changes.
+    fn pack<'p>(
+        &self,
+        disk: &'p dyn Disk,
+        (proposal, decisions): (&Proposal, &Decisions),
+        (accepted, paths): (&'p HashMap<Digest, &'p Edit>, &HashSet<RelPath>),
+        dirty: Vec<RelPath>,
+    ) -> Result<Writing<'p>, SessionError> {
+        let checked = self.recipes_of(&proposal.header)?;
+        let project = self.project.within(&proposal.header.below).reading();
+        let own = self.own()?;
+        let memory = self.memory(false)?;
+        let engine = Engine {
+            own: &own,
+            with: &proposal.header.with,
+            only: Some(paths),
+            memory: Some(&memory),
+            ..Engine::new(&project, &checked.plan, decisions, Mode::Write)
+        };
+        let mut sink = Writing {
+            disk,
+            packer: Packer::begin(disk, &self.project.make_state()?)?,
+            accepted,
+            bases: bases(proposal),
+            dirty: dirty.into_iter().collect(),
+            used: Vec::new(),
+            files: Vec::new(),
+            underfoot: Vec::new(),
+            once: checked.plan.once_steps(),
+            own: Vec::new(),
+        };
+        let run = engine.run(&mut sink);
+        if let Err(e) = run {
+            sink.packer.abandon();
+            return Err(e.into());
+        }
+        if !sink.underfoot.is_empty() {
+            sink.packer.abandon();
+            return Err(SessionError::Changed(sink.underfoot));
+        }
+        Ok(sink)
     }
 
     /// Files of a proposal that are not as they were.

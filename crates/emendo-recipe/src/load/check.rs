@@ -77,13 +77,6 @@ impl Loader<'_> {
 
     fn check_value(&mut self, key: &Key, e: &Entry) {
         let node = &e.node;
-        let wrong = |what: &str| {
-            Diagnostic::error(
-                format!("`{}` must be {what}, not {}", key.name, node.value.what()),
-                node.span,
-            )
-            .help(format!("`{}` is {}", key.name, key.about))
-        };
         match (key.shape, &node.value) {
             (Shape::Later, _) => {
                 let d = Diagnostic::error(format!("`{}` is not built yet", key.name), e.key_span);
@@ -91,85 +84,80 @@ impl Loader<'_> {
             }
             (Shape::Text | Shape::Pattern, Value::Text(_))
             | (Shape::Bool, Value::Bool(_))
-            | (Shape::Integer, Value::Integer(_)) => {}
-            (Shape::Text | Shape::Pattern, _) => self.out.push(wrong("text")),
-            (Shape::Bool, _) => self.out.push(wrong("true or false")),
-            (Shape::Integer, _) => self.out.push(wrong("a whole number")),
+            | (Shape::Integer, Value::Integer(_))
+            | (Shape::NumbersOrAll, Value::Bool(true))
+            | (Shape::Pairs, Value::List(_))
+            | (Shape::Base, Value::Text(_) | Value::Table(_)) => {}
+            (Shape::Numbers | Shape::NumbersOrAll, Value::List(items))
+                if items.iter().all(|i| matches!(i.value, Value::Integer(n) if n > 0)) => {}
             (Shape::Regex, Value::Text(t)) => self.check_regex(t),
-            (Shape::Version, Value::Text(t)) => {
-                if !t.text.starts_with(|c: char| {
-                    c.is_ascii_digit() || matches!(c, 'v' | '^' | '~' | '=' | '>' | '[')
-                }) {
-                    self.out.push(
-                        Diagnostic::error(format!("`{}` is no version", t.text), t.span)
-                            .help("for example `3.0.2`"),
-                    );
-                }
-            }
+            (Shape::Version, Value::Text(t)) => self.check_version(t),
             (Shape::Requirement, Value::Text(t)) => self.check_requirement(t),
-            (Shape::Regex | Shape::Version | Shape::Requirement, _) => self.out.push(wrong("text")),
             (
                 Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_),
                 Value::Text(_) | Value::List(_),
             ) => self.check_list(key, node),
-            (Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_), _) => {
-                self.out.push(wrong("text or a list of texts"));
-            }
             (Shape::Names, Value::Table(t)) => self.check_names(t),
+            (Shape::Members, Value::Table(t)) => self.check_members(t),
             (Shape::Table(keys), Value::Table(t)) => {
                 self.check_table(t, keys, &format!("`{}`", key.name), node.span, &[]);
             }
-            (Shape::Named(keys), Value::Table(t)) => {
-                for e in &t.entries {
-                    let place = format!("`{}.{}`", key.name, e.key);
-                    match &e.node.value {
-                        Value::Table(t) => self.check_table(t, keys, &place, e.node.span, &[]),
-                        other => self.out.push(Diagnostic::error(
-                            format!("{place} must be a table, not {}", other.what()),
-                            e.node.span,
-                        )),
-                    }
-                }
-            }
-            (Shape::NumbersOrAll, Value::Bool(true)) => {}
-            (Shape::Numbers | Shape::NumbersOrAll, Value::List(items))
-                if items.iter().all(|i| matches!(i.value, Value::Integer(n) if n > 0)) => {}
-            (Shape::NumbersOrAll, _) => {
-                self.out.push(wrong("a list of whole numbers from 1, or `true`"));
-            }
-            (Shape::Numbers, _) => self.out.push(wrong("a list of whole numbers from 1")),
+            (Shape::Named(keys), Value::Table(t)) => self.check_named(key, keys, t),
             (Shape::Map, Value::Table(t)) => {
                 for e in t.entries.iter().filter(|e| !matches!(e.node.value, Value::Text(_))) {
                     let message = format!("`{}.{}` must be text", key.name, e.key);
                     self.out.push(Diagnostic::error(message, e.node.span));
                 }
             }
-            (Shape::Members, Value::Table(t)) => self.check_members(t),
-            (Shape::Map | Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_), _) => {
-                self.out.push(wrong("a table"));
-            }
-            // Steps and examples are checked where they are read.
             (Shape::Tables(keys), Value::Table(_) | Value::List(_)) => {
-                let own = std::ptr::eq(keys, STEP) || std::ptr::eq(keys, EXAMPLE);
-                if let Value::List(items) = &node.value {
-                    for item in items.iter().filter(|i| !matches!(i.value, Value::Table(_))) {
-                        self.out.push(Diagnostic::error(
-                            format!("`{}` must hold tables, not {}", key.name, item.value.what()),
-                            item.span,
-                        ));
-                    }
-                }
-                if !own && let Some(Value::Table(_) | Value::List(_)) = Some(&node.value) {
-                    let holder = Table { entries: vec![e.clone()] };
-                    for (t, span) in holder.tables(&e.key) {
-                        self.check_table(t, keys, &format!("`{}`", key.name), span, &[]);
-                    }
-                }
+                self.check_tables(key, keys, e);
             }
-            (Shape::Tables(_), _) => self.out.push(wrong("tables")),
-            (Shape::Pairs, Value::List(_)) | (Shape::Base, Value::Text(_) | Value::Table(_)) => {}
-            (Shape::Pairs, _) => self.out.push(wrong("a list of pairs")),
-            (Shape::Base, _) => self.out.push(wrong("text, or a table with `old` and `new`")),
+            (shape, other) => {
+                let (expected, found) = (expected(shape), other.what());
+                let message = format!("`{}` must be {expected}, not {found}", key.name);
+                let d = Diagnostic::error(message, node.span);
+                self.out.push(d.help(format!("`{}` is {}", key.name, key.about)));
+            }
+        }
+    }
+
+    fn check_version(&mut self, t: &Text) {
+        let begins = |c: char| c.is_ascii_digit() || matches!(c, 'v' | '^' | '~' | '=' | '>' | '[');
+        if !t.text.starts_with(begins) {
+            let d = Diagnostic::error(format!("`{}` is no version", t.text), t.span);
+            self.out.push(d.help("for example `3.0.2`"));
+        }
+    }
+
+    /// Tables with the same keys, under names of the author's choosing.
+    fn check_named(&mut self, key: &Key, keys: &'static [Key], t: &Table) {
+        for e in &t.entries {
+            let place = format!("`{}.{}`", key.name, e.key);
+            match &e.node.value {
+                Value::Table(t) => self.check_table(t, keys, &place, e.node.span, &[]),
+                other => self.out.push(Diagnostic::error(
+                    format!("{place} must be a table, not {}", other.what()),
+                    e.node.span,
+                )),
+            }
+        }
+    }
+
+    /// One table or several. Steps and examples are checked where they are read.
+    fn check_tables(&mut self, key: &Key, keys: &'static [Key], e: &Entry) {
+        if let Value::List(items) = &e.node.value {
+            for item in items.iter().filter(|i| !matches!(i.value, Value::Table(_))) {
+                let what = item.value.what();
+                let message = format!("`{}` must hold tables, not {what}", key.name);
+                self.out.push(Diagnostic::error(message, item.span));
+            }
+        }
+        if std::ptr::eq(keys, STEP) || std::ptr::eq(keys, EXAMPLE) {
+            return;
+        }
+        let holder = Table { entries: vec![e.clone()] };
+        for (t, span) in holder.tables(&e.key) {
+            self.check_table(t, keys, &format!("`{}`", key.name), span, &[]);
         }
     }
 
@@ -314,5 +302,22 @@ impl Loader<'_> {
                     .help("comparisons between commas: `>=2.4, <3`"),
             );
         }
+    }
+}
+
+/// What a value of a shape is, for a message about one that is not.
+fn expected(shape: Shape) -> &'static str {
+    match shape {
+        Shape::Text | Shape::Pattern | Shape::Regex | Shape::Version | Shape::Requirement => "text",
+        Shape::Bool => "true or false",
+        Shape::Integer => "a whole number",
+        Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_) => "text or a list of texts",
+        Shape::Numbers => "a list of whole numbers from 1",
+        Shape::NumbersOrAll => "a list of whole numbers from 1, or `true`",
+        Shape::Map | Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_) => "a table",
+        Shape::Tables(_) => "tables",
+        Shape::Pairs => "a list of pairs",
+        Shape::Base => "text, or a table with `old` and `new`",
+        Shape::Later => "left out",
     }
 }

@@ -1,17 +1,16 @@
 //! `status`: where this migration stands.
 
 use std::collections::HashSet;
-use std::io::Write;
+use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Phase, RealDisk, summarize};
+use emendo_core::{Decision, Phase, Proposal, RealDisk, Summary, summarize};
 use emendo_report::json;
-use emendo_text::{Digest, one_line};
+use emendo_text::{Digest, RelPath, one_line};
 
 use crate::globals::Globals;
-use crate::show;
-use crate::show::{BOLD, DIM, LOOK, count};
+use crate::show::{self, BOLD, DIM, LOOK, count};
 
 /// Where this migration stands
 ///
@@ -53,40 +52,10 @@ impl StatusCommand {
             writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;
         }
         match (&proposal, &summary) {
-            (Some(p), Some(s)) => {
-                for r in &p.header.recipes {
-                    writeln!(
-                        out,
-                        "{BOLD}{}{BOLD:#} {DIM}({}){DIM:#}",
-                        one_line(&r.title),
-                        one_line(&r.id)
-                    )?;
-                }
-                show::steps(&mut out, s)?;
-            }
+            (Some(p), Some(s)) => of_proposal(&mut out, p, s)?,
             _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
         }
-        if !changed.is_empty() {
-            writeln!(
-                out,
-                "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):"
-            )?;
-            for p in &changed {
-                writeln!(out, "  {}", emendo_text::visible(p.as_str()))?;
-            }
-        }
-        if !stale.is_empty() {
-            writeln!(out, "decisions that fit no edit any more: {}", stale.len())?;
-            for d in stale.iter().take(10) {
-                writeln!(
-                    out,
-                    "  {} {} {DIM}[{}]{DIM:#}",
-                    d.edit.short(8),
-                    emendo_text::visible(d.path.as_str()),
-                    d.step.step
-                )?;
-            }
-        }
+        moved_on(&mut out, &changed, &stale)?;
         for j in &done {
             writeln!(
                 out,
@@ -98,4 +67,33 @@ impl StatusCommand {
         }
         Ok(ExitCode::SUCCESS)
     }
+}
+
+fn of_proposal(out: &mut impl Write, p: &Proposal, s: &Summary) -> io::Result<()> {
+    for r in &p.header.recipes {
+        let (title, id) = (one_line(&r.title), one_line(&r.id));
+        writeln!(out, "{BOLD}{title}{BOLD:#} {DIM}({id}){DIM:#}")?;
+    }
+    show::steps(out, s)
+}
+
+/// What does not fit the proposal any more: files, and decisions.
+fn moved_on(out: &mut impl Write, changed: &[RelPath], stale: &[&Decision]) -> io::Result<()> {
+    if !changed.is_empty() {
+        writeln!(
+            out,
+            "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):"
+        )?;
+        for p in changed {
+            writeln!(out, "  {}", emendo_text::visible(p.as_str()))?;
+        }
+    }
+    if !stale.is_empty() {
+        writeln!(out, "decisions that fit no edit any more: {}", stale.len())?;
+        for d in stale.iter().take(10) {
+            let (id, path) = (d.edit.short(8), emendo_text::visible(d.path.as_str()));
+            writeln!(out, "  {id} {path} {DIM}[{}]{DIM:#}", d.step.step)?;
+        }
+    }
+    Ok(())
 }
