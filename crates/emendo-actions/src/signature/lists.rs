@@ -11,6 +11,7 @@ use crate::meaning::Place;
 use crate::shared::names;
 use crate::signature::callable::{Assigned, Callable};
 use crate::signature::items::{EFFECTS, drop_items, insert_items, move_items, short};
+use crate::signature::output::Gathered;
 use crate::signature::output::{release, spelled};
 
 /// What happens to the parameters.
@@ -265,17 +266,14 @@ impl Lists {
     }
 
     /// What a list of parameters becomes.
-    #[allow(clippy::too_many_arguments)]
     pub(super) fn at_definition(
         &self,
         p: &Place<'_>,
         callable: &Callable,
         f: &FunctionSite,
-        change: &mut Change,
-        facts: &mut Vec<Fact>,
-        tokens: &mut Vec<Span>,
-        uses: &mut Vec<(String, Vec<Span>)>,
+        out: &mut Gathered,
     ) -> Result<(), String> {
+        let Gathered { change, facts, tokens, uses: lost } = out;
         let counts = callable.params.is_some();
         let items: Vec<Span> = f.params.iter().map(|p| p.span).collect();
         let at = f.list.start;
@@ -314,7 +312,7 @@ impl Lists {
         }
         let gone: Vec<Span> = self.drop.iter().filter_map(|d| items.get(d - 1).copied()).collect();
         for d in &self.drop {
-            uses.extend(f.params.get(d - 1).and_then(|own| used(p, own, f.body)));
+            lost.extend(f.params.get(d - 1).and_then(|own| used(p, own, f.body)));
         }
         drop_items(p, &f.items, &gone, f.list, change, tokens);
         move_items(&self.order, &|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);

@@ -27,6 +27,7 @@ use crate::contract::{
 use crate::meaning::Place;
 use crate::shared::Head;
 use crate::shared::language;
+use crate::signature::output::Gathered;
 use crate::signature::output::{Of, Output};
 
 /// The kind.
@@ -288,14 +289,12 @@ impl SignatureRunner {
     }
 
     fn definition(&self, p: &Place<'_>, h: &Hit, f: &FunctionSite, output: &mut Output<'_>) {
-        let mut change = Change::default();
-        let mut facts = h.facts.clone();
-        let mut tokens = Vec::new();
-        let (mut notes, mut uses) = (Vec::new(), Vec::new());
+        let mut made = Gathered { facts: h.facts.clone(), ..Gathered::default() };
+        let mut notes = Vec::new();
         let callable = &self.targets.callables[h.row];
-        let done = self
-            .lists
-            .at_definition(p, callable, f, &mut change, &mut facts, &mut tokens, &mut uses)
+        let done = self.lists.at_definition(p, callable, f, &mut made);
+        let Gathered { mut change, facts, mut tokens, uses } = made;
+        let done = done
             .and_then(|()| self.packs.at_definition(p, callable, f, &mut change, &mut tokens))
             .and_then(|()| self.results.at_definition(p, f, &mut change, &mut tokens, &mut notes));
         let hull = h.word.span.hull(f.list);

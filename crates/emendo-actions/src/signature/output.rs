@@ -8,6 +8,16 @@ use emendo_text::{Digest, Span};
 use crate::contract::{Change, Draft, Found, Tie};
 use crate::meaning::Place;
 
+/// What is gathered of one edit before it is a draft.
+#[derive(Default)]
+pub(crate) struct Gathered {
+    pub(crate) change: Change,
+    pub(crate) facts: Vec<Fact>,
+    pub(crate) tokens: Vec<Span>,
+    /// What it takes away, by name, with its uses.
+    pub(crate) uses: Vec<(String, Vec<Span>)>,
+}
+
 /// What an edit is one of.
 pub(crate) struct Of {
     pub(crate) row: usize,

@@ -209,7 +209,7 @@ impl Packs {
             return Err("an argument stands for several here: which is which is not known".into());
         }
         if let Some(pack) = &self.pack {
-            return self.gather(p, pack, callable, call, assigned, change, tokens);
+            return self.gather(p, pack, (callable, call), assigned, change, tokens);
         }
         let Some(unpack) = &self.unpack else { return Ok(()) };
         match unpack.how.taken {
@@ -218,13 +218,11 @@ impl Packs {
         }
     }
 
-    #[allow(clippy::too_many_arguments)]
     fn gather(
         &self,
         p: &Place<'_>,
         pack: &Pack,
-        callable: &Callable,
-        call: &CallSite,
+        (callable, call): (&Callable, &CallSite),
         assigned: &Assigned,
         change: &mut Change,
         tokens: &mut Vec<Span>,

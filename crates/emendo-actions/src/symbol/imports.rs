@@ -132,7 +132,14 @@ impl SymbolRunner {
         let splice = doubled(import, names.last(new)).filter(|_| import.doubled);
         let splice = splice.unwrap_or_else(|| Splice::text(*at, names.last(new)));
         let written = Rewritten { splices: vec![splice], imports: Vec::new(), kept: Vec::new() };
-        self.draft(p, row, import.item.unwrap_or(import.span), vec![*at], written, vec![fact], out);
+        self.draft(
+            p,
+            row,
+            (import.item.unwrap_or(import.span), vec![*at]),
+            written,
+            vec![fact],
+            out,
+        );
     }
 
     /// Writes the changes of one statement.
@@ -227,7 +234,7 @@ impl SymbolRunner {
             if m.import.binds_root { m.import.item.into_iter().collect() } else { Vec::new() };
         let written = Rewritten { splices, imports: Vec::new(), kept };
         let tokens = vec![m.import.path_span()];
-        self.draft(p, m.row, m.import.span, tokens, written, vec![m.fact.clone()], out);
+        self.draft(p, m.row, (m.import.span, tokens), written, vec![m.fact.clone()], out);
     }
 
     /// An import that is written from the file's own module on.
@@ -304,7 +311,7 @@ impl SymbolRunner {
                 imports: Vec::new(),
                 kept: Vec::new(),
             };
-            self.draft(p, row, import.span, vec![import.path_span()], written, vec![fact], out);
+            self.draft(p, row, (import.span, vec![import.path_span()]), written, vec![fact], out);
         }
     }
 }

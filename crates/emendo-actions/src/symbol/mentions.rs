@@ -72,7 +72,7 @@ impl SymbolRunner {
                 imports: Vec::new(),
                 kept: Vec::new(),
             };
-            self.draft(p, row, *at, vec![*at], written, vec![fact], out);
+            self.draft(p, row, (*at, vec![*at]), written, vec![fact], out);
         }
     }
 
@@ -91,7 +91,7 @@ impl SymbolRunner {
             imports: Vec::new(),
             kept: Vec::new(),
         };
-        self.draft(p, row, at, vec![at], written, vec![fact], out);
+        self.draft(p, row, (at, vec![at]), written, vec![fact], out);
     }
 
     /// Full names in a comment, and links by a name that means the symbol there.

@@ -82,7 +82,7 @@ impl SymbolRunner {
             return;
         }
         self.file_name(p, &word, last, out);
-        self.draft(p, row, hull, vec![hull], written, facts, out);
+        self.draft(p, row, (hull, vec![hull]), written, facts, out);
     }
 
     /// Where files are called like the types in them, the file of a renamed type wants another name too.
@@ -354,13 +354,11 @@ impl SymbolRunner {
     }
 
     /// Adds a draft, unless nothing would change.
-    #[allow(clippy::too_many_arguments)]
     pub(super) fn draft(
         &self,
         p: &Place<'_>,
         row: usize,
-        hull: Span,
-        tokens: Vec<Span>,
+        (hull, tokens): (Span, Vec<Span>),
         written: Rewritten,
         evidence: Vec<Fact>,
         out: &mut Found,
