@@ -26,8 +26,8 @@ mod world;
 
 pub use contract::{
     Alternative, Answer, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed,
-    Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, Tables, Tie,
-    Uses, WORD, What, lossy, words,
+    Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, SymbolKind,
+    Tables, Tie, Uses, WORD, lossy, words,
 };
 pub use meaning::{SymbolRunner, renames};
 pub use shared::named_symbol;

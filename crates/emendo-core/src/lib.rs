@@ -34,18 +34,20 @@ mod session;
 
 pub use crate::apply::{Disk, Journal, Op, Ops, Phase, RealDisk, StateFile, TakenBack};
 pub use crate::edits::{
-    Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, Option_ as Alternative,
-    Own, Standing, Status, StepKey, Verdict,
+    Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, OnceWritten,
+    ShownAlternative as Alternative, Standing, Status, StepKey, Verdict,
 };
 pub use crate::look::{Hit, Near, Search, search};
 pub use crate::plan::{Limit, Plan, RecipeInfo};
 pub use crate::project::{
-    Counted, FileSource, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Project, ProjectError,
-    SETTINGS, STATE, Skipped, Skips, Survey, Unreadable, locks_of, survey,
+    FileSource, LanguageCount, Level, Library, Lock, ManifestUse, Module, Project, ProjectError,
+    RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable, VersionPlace, locks_of,
+    survey,
 };
 pub use crate::recipes::{
-    Checked, Kept, KeptRecipe, Messages, Ran, Shelf, Shipped, Tested, Uncovered, Unmet,
-    Verdict as ExampleVerdict, check, hints, read_source, recipe_files, test, unmet,
+    Checked, ExampleResult, Messages, MissingRequirement, RecipePlace, Shelf, ShelvedRecipe,
+    Shipped, TestReport, UncoveredRow, Verdict as ExampleVerdict, check, hints, read_source,
+    recipe_files, test, unmet,
 };
 pub use crate::review::{
     Decided, FileRecord, Header, Proposal, Refusal, Selection, SelectionError, StepTally, Summary,

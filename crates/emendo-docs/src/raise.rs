@@ -17,7 +17,7 @@ pub enum Raised {
 const OPERATORS: &[&str] = &["===", "~>", "~=", ">=", "<=", "==", "!=", "^", "~", ">", "<", "="];
 
 /// A version with the operator before it.
-struct Bound<'t> {
+struct VersionBound<'t> {
     /// Where the version stands in the text.
     start: usize,
     op: &'static str,
@@ -27,7 +27,7 @@ struct Bound<'t> {
 /// The version that a text begins to allow; `None` if it names none.
 pub fn lowest(written: &str) -> Option<Version> {
     let all = bounds(written);
-    let upper = |b: &&Bound<'_>| matches!(b.op, "<" | "<=" | "!=");
+    let upper = |b: &&VersionBound<'_>| matches!(b.op, "<" | "<=" | "!=");
     let lower = all.iter().find(|b| !upper(b))?;
     Version::parse(&plain(lower.version))
 }
@@ -42,7 +42,7 @@ fn any_number(part: &str) -> bool {
     matches!(part, "x" | "X" | "*" | "+")
 }
 
-fn bounds(written: &str) -> Vec<Bound<'_>> {
+fn bounds(written: &str) -> Vec<VersionBound<'_>> {
     let mut out = Vec::new();
     let mut at = 0;
     while at < written.len() {
@@ -67,7 +67,7 @@ fn bounds(written: &str) -> Vec<Bound<'_>> {
         let word = version.starts_with(|c: char| c.is_ascii_alphabetic())
             && !version.starts_with(['v', 'x', 'X']);
         if !(word && op.is_empty()) {
-            out.push(Bound { start, op, version: &version[..end] });
+            out.push(VersionBound { start, op, version: &version[..end] });
         }
         at = start + end;
     }
@@ -167,7 +167,7 @@ fn shortened(old: &str, new: &str) -> String {
 }
 
 /// The next version that is not allowed any more, as far from the new one as it was from the old.
-fn upper(bound: &Bound<'_>, old: &Version, new: &str) -> Option<String> {
+fn upper(bound: &VersionBound<'_>, old: &Version, new: &str) -> Option<String> {
     let numbers = |t: &str| -> Option<Vec<u64>> { t.split('.').map(|p| p.parse().ok()).collect() };
     let limit = numbers(bound.version)?;
     let low: Vec<u64> = numbers(old.to_string().trim_start_matches('v')).unwrap_or_default();

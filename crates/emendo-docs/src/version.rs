@@ -7,11 +7,11 @@ use std::fmt;
 #[derive(Clone, Debug)]
 pub struct Version {
     text: String,
-    parts: Vec<Part>,
+    parts: Vec<VersionPart>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Part {
+enum VersionPart {
     Number(u64),
     Word(String),
 }
@@ -43,9 +43,9 @@ impl Version {
             let (run, after) = rest.split_at(end.unwrap_or(rest.len()));
             parts.push(if digit {
                 // A number too large to count is compared as text of its length by falling back to the largest.
-                Part::Number(run.parse().unwrap_or(u64::MAX))
+                VersionPart::Number(run.parse().unwrap_or(u64::MAX))
             } else {
-                Part::Word(run.to_ascii_lowercase())
+                VersionPart::Word(run.to_ascii_lowercase())
             });
             rest = after;
         }
@@ -55,7 +55,7 @@ impl Version {
     /// How two versions compare.
     pub fn compare(&self, other: &Self) -> Ordering {
         let most = self.parts.len().max(other.parts.len());
-        let zero = Part::Number(0);
+        let zero = VersionPart::Number(0);
         for i in 0..most {
             let order = match (self.parts.get(i), other.parts.get(i)) {
                 (Some(a), Some(b)) => order(a, b),
@@ -86,22 +86,22 @@ fn rank(word: &str) -> i32 {
     }
 }
 
-fn order(a: &Part, b: &Part) -> Ordering {
+fn order(a: &VersionPart, b: &VersionPart) -> Ordering {
     match (a, b) {
-        (Part::Number(a), Part::Number(b)) => a.cmp(b),
-        (Part::Word(a), Part::Word(b)) => rank(a)
+        (VersionPart::Number(a), VersionPart::Number(b)) => a.cmp(b),
+        (VersionPart::Word(a), VersionPart::Word(b)) => rank(a)
             .cmp(&rank(b))
             .then_with(|| if rank(a) == 0 { Ordering::Equal } else { a.cmp(b) }),
         // 1.0.1 is newer than 1.0-rc.
-        (Part::Number(_), Part::Word(_)) => Ordering::Greater,
-        (Part::Word(_), Part::Number(_)) => Ordering::Less,
+        (VersionPart::Number(_), VersionPart::Word(_)) => Ordering::Greater,
+        (VersionPart::Word(_), VersionPart::Number(_)) => Ordering::Less,
     }
 }
 
-fn tail(part: &Part, zero: &Part) -> Ordering {
+fn tail(part: &VersionPart, zero: &VersionPart) -> Ordering {
     match part {
-        Part::Number(_) => order(part, zero),
-        Part::Word(w) => rank(w).cmp(&0),
+        VersionPart::Number(_) => order(part, zero),
+        VersionPart::Word(w) => rank(w).cmp(&0),
     }
 }
 

@@ -35,9 +35,9 @@ pub use crate::facts::{Declared, FileFacts, Hint, Member, Tells, TypeDecl, Word}
 pub use crate::ground::{
     Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings, remembered, weakest,
 };
-pub use crate::index::{DeclaredIn, Index, Kept};
+pub use crate::index::{CachedIndex, DeclaredIn, Index};
 pub use crate::language::{
-    Context, Declaration, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,
+    Context, DeclarationShape, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,
     Names, Packing, Reach, Space, Taken, Test, Waiting,
 };
 pub use crate::names::Spelled;
@@ -45,7 +45,7 @@ pub use crate::owners::{Owner, Visible};
 pub use crate::project::{Asking, NoProject, PassedOn, Project, TypeInfo};
 pub use crate::resolver::Resolver;
 pub use crate::tree::{Tree, token_texts};
-pub use crate::ty::{Learned, LibraryError, LibraryType, MemberType, Shape, Takes, Told, Ty};
+pub use crate::ty::{Learned, LibraryError, LibraryType, MemberType, Shape, Takes, Ty, TypeAnswer};
 pub use crate::types::{
     ArgumentSite, CallPlace, CallSite, Callee, Expected, FunctionSite, FunctionTypeSite, Home,
     LeaveSite, MacroSite, Overload, PairSite, ParamSite, TakenSite, WaitHead, WaitSite,

@@ -10,12 +10,12 @@ use crate::facts::FileFacts;
 use crate::language::Language;
 use crate::project::{Asking, Project, Trail};
 use crate::tree::Tree;
-use crate::ty::Told;
+use crate::ty::TypeAnswer;
 
 /// What a resolver has worked out about types.
 #[derive(Debug, Default)]
 pub(crate) struct Typing {
-    pub(crate) known: RefCell<FxHashMap<usize, Option<Told>>>,
+    pub(crate) known: RefCell<FxHashMap<usize, Option<TypeAnswer>>>,
     /// How many inferences wait for this one.
     pub(crate) depth: Cell<usize>,
     /// An inference asked for itself: what rests on that is not kept.

@@ -34,7 +34,7 @@ mod quotes;
 mod write;
 mod written;
 
-pub use along::{Elsewhere, Follow, Gather, Rework, Rule};
+pub use along::{AlongRule, Elsewhere, Follow, Gather, Rework};
 pub use find::{Conditions, HERE, SlotConditions};
 pub use found::{Bound, Match, NameUse, Nearest, Places};
 pub use imports::{ImportPlan, doubled, respell};

@@ -102,11 +102,11 @@ pub(crate) struct KeyWords {
 pub(crate) struct PNode {
     pub(crate) kind: &'static str,
     pub(crate) field: Option<&'static str>,
-    pub(crate) what: What,
+    pub(crate) what: PatternToken,
 }
 
 #[derive(Debug)]
-pub(crate) enum What {
+pub(crate) enum PatternToken {
     Inner(Inner),
     /// Text that must be equal; the token's index.
     Leaf(String, usize),
@@ -117,14 +117,14 @@ pub(crate) enum What {
     /// A literal without slots, compared by its contents: what stands before the quotes, the contents, the token.
     Literal(String, String, usize),
     /// Text with slots in it.
-    Text(Text),
+    Text(LiteralText),
     /// What a link hangs on: anything.
     Base,
 }
 
 /// Text with slots: the contents of a literal, or a token.
 #[derive(Debug)]
-pub(crate) struct Text {
+pub(crate) struct LiteralText {
     /// For a literal: what stands before the quotes, and the tokens of the quotes.
     pub(crate) quotes: Option<(String, usize, usize)>,
     pub(crate) pieces: Vec<TextPiece>,
@@ -313,21 +313,22 @@ pub(crate) fn literal(language: &Language, key: &Key) -> Option<String> {
 pub(crate) fn tokens_of(node: &PNode) -> Range<usize> {
     let one = |t: usize| t..t + 1;
     match &node.what {
-        What::Leaf(_, t) | What::Slot(_, t) | What::Name(_, t, _) | What::Literal(_, _, t) => {
-            one(*t)
-        }
-        What::Text(text) => {
+        PatternToken::Leaf(_, t)
+        | PatternToken::Slot(_, t)
+        | PatternToken::Name(_, t, _)
+        | PatternToken::Literal(_, _, t) => one(*t),
+        PatternToken::Text(text) => {
             let pieces = text.pieces.iter().map(|p| match p {
                 TextPiece::Part(_, t) | TextPiece::Slot(_, t) => one(*t),
             });
             let quotes = text.quotes.iter().flat_map(|q| [one(q.1), one(q.2)]);
             hull(pieces.chain(quotes))
         }
-        What::Inner(inner) => {
+        PatternToken::Inner(inner) => {
             let separators = inner.separators.iter().map(|s| one(s.1));
             hull(inner.children.iter().map(tokens_of).chain(separators))
         }
-        What::Base => 0..0,
+        PatternToken::Base => 0..0,
     }
 }
 
@@ -340,18 +341,18 @@ pub(crate) fn hull(ranges: impl Iterator<Item = Range<usize>>) -> Range<usize> {
 
 /// The key of a pair in a pattern, if it is written out.
 pub(crate) fn key_of_pattern<'p>(keyed: &Keyed, p: &'p PNode) -> Option<&'p str> {
-    let of = |what: &'p What| match what {
-        What::Leaf(word, _) => Some(word.as_str()),
-        What::Literal(_, content, _) => Some(content.as_str()),
+    let of = |what: &'p PatternToken| match what {
+        PatternToken::Leaf(word, _) => Some(word.as_str()),
+        PatternToken::Literal(_, content, _) => Some(content.as_str()),
         _ => None,
     };
     if p.kind == keyed.shorthand {
-        if let What::Inner(inner) = &p.what {
+        if let PatternToken::Inner(inner) = &p.what {
             return inner.children.first().and_then(|c| of(&c.what));
         }
         return of(&p.what);
     }
-    let What::Inner(inner) = &p.what else { return None };
+    let PatternToken::Inner(inner) = &p.what else { return None };
     if p.kind != keyed.pair {
         return None;
     }

@@ -7,7 +7,7 @@ use emendo_text::{Hunk, LineKind, visible};
 
 /// What a line is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Kind {
+pub enum LineRole {
     /// Names a file.
     File,
     /// Opens a hunk.
@@ -26,7 +26,7 @@ pub enum Kind {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Line {
     /// What it is.
-    pub kind: Kind,
+    pub kind: LineRole,
     /// The text, harmless to show.
     pub text: String,
 }
@@ -44,22 +44,22 @@ pub fn diff(
         return Ok(());
     }
     let mut put = |kind, text: String| out(Line { kind, text });
-    put(Kind::File, format!("--- a/{}", visible(file.path.as_str())))?;
-    put(Kind::File, format!("+++ b/{}", visible(file.path.as_str())))?;
+    put(LineRole::File, format!("--- a/{}", visible(file.path.as_str())))?;
+    put(LineRole::File, format!("+++ b/{}", visible(file.path.as_str())))?;
     for hunk in &file.hunks {
-        put(Kind::Hunk, head(hunk, file))?;
+        put(LineRole::Hunk, head(hunk, file))?;
         for e in by(hunk, file).filter(|e| !e.derived) {
-            put(Kind::Edit, format!("# {}", about(e, decisions)))?;
+            put(LineRole::Edit, format!("# {}", about(e, decisions)))?;
         }
         for l in &hunk.lines {
             let (kind, sign) = match l.kind {
-                LineKind::Same => (Kind::Same, ' '),
-                LineKind::Removed => (Kind::Removed, '-'),
-                LineKind::Added => (Kind::Added, '+'),
+                LineKind::Same => (LineRole::Same, ' '),
+                LineKind::Removed => (LineRole::Removed, '-'),
+                LineKind::Added => (LineRole::Added, '+'),
             };
             put(kind, format!("{sign}{}", visible(&l.text)))?;
             if l.unfinished {
-                put(Kind::Same, "\\ No newline at end of file".into())?;
+                put(LineRole::Same, "\\ No newline at end of file".into())?;
             }
         }
     }

@@ -1,6 +1,6 @@
 //! Pure writers: they are handed data and give lines, each with what it is, or values.
 //!
-//! Who shows the lines decides on colours; a [`Line`]'s [`Kind`] never depends on them, and no two
+//! Who shows the lines decides on colours; a [`Line`]'s [`LineRole`] never depends on them, and no two
 //! kinds are told apart by colour alone. [`json`] holds the values that commands give with `--json`.
 //!
 //! ```
@@ -15,4 +15,4 @@
 mod diff;
 pub mod json;
 
-pub use diff::{Kind, Line, diff};
+pub use diff::{Line, LineRole, diff};

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use emendo_core::{Kept, Project, Shelf, Shipped};
+use emendo_core::{Project, RecipePlace, Shelf, Shipped};
 
 /// The recipes that come with the program.
 const SHIPPED: Shipped =
@@ -13,11 +13,11 @@ pub(crate) fn shelf(dir: &Path) -> Shelf {
     let mut shelf = Shelf::default();
     if let Ok(project) = Project::open(dir) {
         for folder in project.recipe_folders() {
-            shelf = shelf.with(Kept::Project, folder.clone());
+            shelf = shelf.with(RecipePlace::Project, folder.clone());
         }
     }
     if let Some(own) = user_folder() {
-        shelf = shelf.with(Kept::User, own);
+        shelf = shelf.with(RecipePlace::User, own);
     }
     shelf.with_shipped(SHIPPED)
 }

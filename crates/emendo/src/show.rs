@@ -8,7 +8,7 @@ use anstyle::{AnsiColor, Style};
 use emendo_core::{
     Certainty, Counts, Decisions, Edit, Leftover, Note, Proposal, Standing, Status, Summary, Tally,
 };
-use emendo_report::{Kind, diff};
+use emendo_report::{LineRole, diff};
 use emendo_text::{one_line, visible};
 
 pub(crate) const BOLD: Style = Style::new().bold();
@@ -63,14 +63,14 @@ pub(crate) fn locks(out: &mut impl Write, locks: &[emendo_core::Lock]) -> io::Re
     Ok(())
 }
 
-fn line(out: &mut impl Write, kind: Kind, text: &str) -> io::Result<()> {
+fn line(out: &mut impl Write, kind: LineRole, text: &str) -> io::Result<()> {
     let style = match kind {
-        Kind::File => BOLD,
-        Kind::Hunk => PLACE,
-        Kind::Edit => DIM,
-        Kind::Same => Style::new(),
-        Kind::Removed => BAD,
-        Kind::Added => GOOD,
+        LineRole::File => BOLD,
+        LineRole::Hunk => PLACE,
+        LineRole::Edit => DIM,
+        LineRole::Same => Style::new(),
+        LineRole::Removed => BAD,
+        LineRole::Added => GOOD,
     };
     writeln!(out, "{style}{text}{style:#}")
 }

@@ -9,7 +9,7 @@ use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::Diagnostic;
 
-use crate::code::runner::{Choice, CodeRunner, Outcome, Rule, fits_own_result};
+use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::shared::Head;
 use crate::shared::{
@@ -126,7 +126,13 @@ impl Kind for Code {
             warn_readings(&old, &made, row, action, cx);
             let grows = made.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
             let digest = action_digest("code", &row.old.text);
-            rules.push(Rule { grows, digest, written: row.old.text.clone(), old, outcome: made });
+            rules.push(CodeRule {
+                grows,
+                digest,
+                written: row.old.text.clone(),
+                old,
+                outcome: made,
+            });
         }
         let list = |key: &str| {
             let texts = action.table.table("imports").map(|t| t.texts(key)).unwrap_or_default();

@@ -10,14 +10,14 @@ use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
     Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old, Query,
-    Replaces, Runner, Uses, What, written_before,
+    Replaces, Runner, SymbolKind, Uses, written_before,
 };
 use crate::shared::Along;
 use crate::shared::Head;
 
 pub(crate) struct CodeRunner {
     pub(crate) head: Head,
-    pub(crate) rules: Vec<Rule>,
+    pub(crate) rules: Vec<CodeRule>,
     pub(crate) conditions: Conditions,
     pub(crate) along: Along,
     pub(crate) query: Option<Arc<Query>>,
@@ -27,7 +27,7 @@ pub(crate) struct CodeRunner {
     pub(crate) symbols: Vec<String>,
 }
 
-pub(crate) struct Rule {
+pub(crate) struct CodeRule {
     pub(crate) digest: Digest,
     /// `old` as the recipe writes it.
     pub(crate) written: String,
@@ -92,7 +92,7 @@ impl Runner for CodeRunner {
                     };
                     let old = |s: &str| Old {
                         symbol: s.to_owned(),
-                        what: What::Free,
+                        what: SymbolKind::Free,
                         advice: advice.clone(),
                     };
                     out.old.extend(rule.old.symbols().map(old));
@@ -182,7 +182,13 @@ impl Runner for CodeRunner {
 
 impl CodeRunner {
     /// True if the code already is what `new` says.
-    fn done(&self, rule: &Rule, at: Span, cx: &FileCx<'_>, code: &crate::contract::Code) -> bool {
+    fn done(
+        &self,
+        rule: &CodeRule,
+        at: Span,
+        cx: &FileCx<'_>,
+        code: &crate::contract::Code,
+    ) -> bool {
         let resolver = cx.resolver(code);
         rule.outcome.news().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
     }
@@ -216,7 +222,7 @@ impl CodeRunner {
     /// The draft at a match, once for each answer of other files; several answers are alternatives.
     fn answered(
         &self,
-        rule: &Rule,
+        rule: &CodeRule,
         action: (usize, usize),
         mut m: Match,
         cx: &FileCx<'_>,
@@ -270,7 +276,7 @@ impl CodeRunner {
 
     fn draft(
         &self,
-        rule: &Rule,
+        rule: &CodeRule,
         action: (usize, usize),
         m: &Match,
         cx: &FileCx<'_>,
@@ -351,7 +357,7 @@ impl CodeRunner {
     fn write(
         &self,
         replacement: &Replacement,
-        rule: &Rule,
+        rule: &CodeRule,
         m: &Match,
         cx: &FileCx<'_>,
         code: &crate::contract::Code,

@@ -5,7 +5,7 @@ use emendo_text::Span;
 
 /// What kind of symbols an action is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum What {
+pub enum SymbolKind {
     /// A package or module, with all below.
     Package,
     /// Something that is reached by its own name: a type, a function, a macro.
@@ -18,7 +18,7 @@ pub enum What {
     Constant,
 }
 
-impl What {
+impl SymbolKind {
     pub(crate) fn of(word: &str) -> Self {
         match word {
             "package" | "module" => Self::Package,
@@ -52,7 +52,7 @@ pub struct Old {
     /// The full symbol.
     pub symbol: String,
     /// What it is.
-    pub what: What,
+    pub what: SymbolKind,
     /// What to do with a use that is left.
     pub advice: Option<String>,
 }

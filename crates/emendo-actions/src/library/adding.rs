@@ -5,12 +5,13 @@ use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
 use crate::contract::{FileCx, Found, NoteDraft};
-use crate::library::runner::{LibraryRunner, What, patched};
+use crate::library::runner::{LibraryPart, LibraryRunner, patched};
 
 impl LibraryRunner {
     /// Adds what is missing.
     pub(super) fn add(&self, cx: &FileCx<'_>, action: usize, manifest: &Manifest, out: &mut Found) {
-        let (Some((digest, coordinate)), What::Entry(kind)) = (&self.added, self.what) else {
+        let (Some((digest, coordinate)), LibraryPart::Entry(kind)) = (&self.added, self.what)
+        else {
             return;
         };
         let plain = self.ecosystem.plain;

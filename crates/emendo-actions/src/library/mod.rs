@@ -14,7 +14,7 @@ use emendo_text::Diagnostic;
 
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::library::rework::reworks;
-use crate::library::runner::{LibraryRunner, Rule, What};
+use crate::library::runner::{LibraryPart, LibraryRule, LibraryRunner};
 
 /// The kind.
 pub(super) static LIBRARY: LibraryKind = LibraryKind;
@@ -85,7 +85,7 @@ impl Kind for LibraryKind {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let table = &action.table;
         let what = what_of(table);
-        let source = what == What::Entry(EntryKind::Repository);
+        let source = what == LibraryPart::Entry(EntryKind::Repository);
         let misplaced = ["id", "url", "for"].iter().find_map(|k| table.entry(k));
         if let Some(e) = misplaced.filter(|_| !source) {
             let message = format!("`{}` is about repositories", e.key);
@@ -116,7 +116,7 @@ impl Kind for LibraryKind {
             }
             None => None,
         };
-        if what != What::Toolchain {
+        if what != LibraryPart::Toolchain {
             check_version(version, ecosystem, cx)?;
         }
         let mut near = None;
@@ -130,8 +130,8 @@ impl Kind for LibraryKind {
             let message = format!("{} knows its repositories by a word", ecosystem.title);
             return cx.refuse(message, action.span, "write `id = \"...\"`");
         }
-        let unknown = |r: &&Rule| !ecosystem.toolchains.contains(&r.old.as_str());
-        if let Some(r) = rules.iter().find(unknown).filter(|_| what == What::Toolchain) {
+        let unknown = |r: &&LibraryRule| !ecosystem.toolchains.contains(&r.old.as_str());
+        if let Some(r) = rules.iter().find(unknown).filter(|_| what == LibraryPart::Toolchain) {
             let message = format!("{} says no level of `{}`", ecosystem.title, r.old);
             let known = format!("it says those of: {}", ecosystem.toolchains.join(", "));
             return cx.refuse(message, action.span, known);
@@ -158,13 +158,13 @@ impl Kind for LibraryKind {
     }
 }
 
-fn what_of(table: &Table) -> What {
+fn what_of(table: &Table) -> LibraryPart {
     match table.texts("what").first().map(|t| t.text.as_str()) {
-        Some("plugin") => What::Entry(EntryKind::Plugin),
-        Some("parent") => What::Entry(EntryKind::Parent),
-        Some("repository") => What::Entry(EntryKind::Repository),
-        Some("toolchain") => What::Toolchain,
-        _ => What::Entry(EntryKind::Dependency),
+        Some("plugin") => LibraryPart::Entry(EntryKind::Plugin),
+        Some("parent") => LibraryPart::Entry(EntryKind::Parent),
+        Some("repository") => LibraryPart::Entry(EntryKind::Repository),
+        Some("toolchain") => LibraryPart::Toolchain,
+        _ => LibraryPart::Entry(EntryKind::Dependency),
     }
 }
 
@@ -197,9 +197,9 @@ fn rows_of(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<(Text, Option<
 fn rules_of(
     rows: Vec<(Text, Option<Text>)>,
     does: bool,
-    (table, what): (&Table, What),
+    (table, what): (&Table, LibraryPart),
     cx: &mut CompileCx<'_>,
-) -> Option<(Vec<Rule>, Option<&'static Ecosystem>)> {
+) -> Option<(Vec<LibraryRule>, Option<&'static Ecosystem>)> {
     let named = table.text("ecosystem");
     let mut rules = Vec::new();
     let mut ecosystem = None;
@@ -219,7 +219,7 @@ fn rules_of(
             let help = "name each library, or give a `version` only";
             return cx.refuse("a coordinate with `*` cannot be renamed", old.span, help);
         }
-        rules.push(Rule { digest: action_digest("library", &old.text), old: plain, new });
+        rules.push(LibraryRule { digest: action_digest("library", &old.text), old: plain, new });
     }
     Some((rules, ecosystem))
 }
@@ -266,7 +266,7 @@ fn derived(ecosystem: &Ecosystem, like: &Text) -> Text {
 fn coordinate(
     t: &Text,
     ecosystem: Option<&Text>,
-    what: What,
+    what: LibraryPart,
     cx: &mut CompileCx<'_>,
 ) -> Option<(&'static Ecosystem, String)> {
     let known = || cx.tables.ecosystem_words();
@@ -293,7 +293,7 @@ fn coordinate(
             );
         }
     };
-    let checked = matches!(what, What::Entry(k) if k != EntryKind::Repository);
+    let checked = matches!(what, LibraryPart::Entry(k) if k != EntryKind::Repository);
     if checked && let Some(wrong) = (eco.check_coordinate)(rest) {
         cx.out.push(Diagnostic::error(wrong, t.span));
         return None;

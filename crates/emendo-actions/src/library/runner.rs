@@ -10,16 +10,16 @@ use crate::library::rework::{Rework, rework};
 
 /// What an action is about.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(crate) enum What {
+pub(crate) enum LibraryPart {
     Entry(EntryKind),
     Toolchain,
 }
 
 pub(crate) struct LibraryRunner {
     pub(crate) ecosystem: &'static Ecosystem,
-    pub(crate) what: What,
+    pub(crate) what: LibraryPart,
     pub(crate) scope: Scope,
-    pub(crate) rules: Vec<Rule>,
+    pub(crate) rules: Vec<LibraryRule>,
     /// All that is raised in a file is one decision.
     pub(crate) joined: bool,
     pub(crate) target: Option<String>,
@@ -39,7 +39,7 @@ pub(crate) struct LibraryRunner {
     pub(crate) needs: Needs,
 }
 
-pub(crate) struct Rule {
+pub(crate) struct LibraryRule {
     pub(crate) digest: Digest,
     pub(crate) old: String,
     pub(crate) new: Option<String>,
@@ -70,8 +70,8 @@ impl Runner for LibraryRunner {
         // A version or a name in an entry that stands is what was asked for.
         let added = row >= self.rules.len();
         match self.what {
-            What::Entry(EntryKind::Repository) => Some(crate::shared::SOURCE),
-            What::Entry(EntryKind::Plugin) if added => Some(crate::shared::BRINGS),
+            LibraryPart::Entry(EntryKind::Repository) => Some(crate::shared::SOURCE),
+            LibraryPart::Entry(EntryKind::Plugin) if added => Some(crate::shared::BRINGS),
             _ => None,
         }
     }
@@ -86,7 +86,7 @@ impl Runner for LibraryRunner {
                 return;
             }
         };
-        if self.what == What::Toolchain {
+        if self.what == LibraryPart::Toolchain {
             return self.toolchains(&manifest, action, out);
         }
         let before = out.drafts.len();
@@ -125,7 +125,7 @@ pub(crate) fn join(drafts: &mut Vec<Draft>, from: usize) {
 
 impl LibraryRunner {
     pub(crate) fn row(&self, entry: &Entry) -> Option<usize> {
-        if self.what != What::Entry(entry.kind) {
+        if self.what != LibraryPart::Entry(entry.kind) {
             return None;
         }
         let placed = self.place.as_ref().is_none_or(|p| self.added.is_some() || entry.scope == *p);
@@ -133,7 +133,7 @@ impl LibraryRunner {
         let own = plain(&entry.coordinate);
         let source = entry.kind == EntryKind::Repository;
         let same = |a: &str, b: &str| a.trim_end_matches('/') == b.trim_end_matches('/');
-        let fits = |r: &Rule| match r.old.strip_suffix('*') {
+        let fits = |r: &LibraryRule| match r.old.strip_suffix('*') {
             Some(prefix) => own.starts_with(&plain(prefix)),
             // An address, or the word that stands for it.
             None if source => {

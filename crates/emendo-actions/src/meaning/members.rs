@@ -3,7 +3,7 @@
 use emendo_lang::{Certainty, Fact, Overload, Project, Space, Ty, Word};
 use emendo_text::{Span, Splice};
 
-use crate::contract::What;
+use crate::contract::SymbolKind;
 use crate::meaning::place::{Place, Rewritten};
 use crate::meaning::{Meant, SymbolRunner};
 
@@ -14,7 +14,10 @@ impl SymbolRunner {
         let owner = p.cx.project.type_of(&names.parent(old));
         if owner.is_some_and(|t| t.read_by_calls.contains(names.last(old))) {
             // What is read as a field and by a call is one thing, whatever it is called in the recipe.
-            return matches!(self.what, What::Method | What::Property | What::Constant);
+            return matches!(
+                self.what,
+                SymbolKind::Method | SymbolKind::Property | SymbolKind::Constant
+            );
         }
         let rest = p.cx.text[word.span.end as usize..].trim_start();
         let called = rest.starts_with('(') || rest.starts_with("::<");
@@ -25,17 +28,17 @@ impl SymbolRunner {
         // A function is taken from what stands behind; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
-            What::Method if word.key => taken,
-            What::Method if word.space == Space::Declared => {
+            SymbolKind::Method if word.key => taken,
+            SymbolKind::Method if word.space == Space::Declared => {
                 called || !told_by_call || rest.starts_with('<')
             }
-            What::Method => {
+            SymbolKind::Method => {
                 // Where a method is named otherwise than a field, only a call or that form means one.
                 let named_apart = self.rows.language.words.member_after.contains(&"::");
                 let plain = !named_apart && word.space == Space::Member;
                 !told_by_call || called || plain || before.ends_with("::")
             }
-            What::Property => !(told_by_call && called),
+            SymbolKind::Property => !(told_by_call && called),
             _ => true,
         }
     }
@@ -74,7 +77,7 @@ impl SymbolRunner {
             text: format!("`{}` is declared here", names.last(old)),
             at: Some(word.span),
         };
-        if self.what == What::Package {
+        if self.what == SymbolKind::Package {
             return None;
         }
         let own = |at: u32| facts.types_at(at).next();

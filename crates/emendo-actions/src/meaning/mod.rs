@@ -12,13 +12,13 @@ pub(crate) use place::{Place, Rewritten};
 pub use rows::renames;
 pub(crate) use rows::{Row, Rows, excepted, joint, overload, row_digest};
 
-use crate::contract::{Found, Needs, NoteDraft, Old, Replaces, Subject, What};
+use crate::contract::{Found, Needs, NoteDraft, Old, Replaces, Subject, SymbolKind};
 use crate::shared::Head;
 
 /// Looks for the symbols of an action, and for what is left of them.
 pub struct SymbolRunner {
     pub(crate) head: Head,
-    pub(crate) what: What,
+    pub(crate) what: SymbolKind,
     pub(crate) strings: bool,
     pub(crate) docs: bool,
     pub(crate) becomes: bool,
@@ -163,7 +163,7 @@ impl SymbolRunner {
         {
             let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
             let packages =
-                !self.rows.language.imports.packages.is_empty() && self.what == What::Package;
+                !self.rows.language.imports.packages.is_empty() && self.what == SymbolKind::Package;
             let space = if path.len() > 1 { Space::Value } else { word.space };
             let plain =
                 (path.len() > 1 || !packages) && !(word.space == Space::Member && path.len() == 1);
@@ -174,7 +174,7 @@ impl SymbolRunner {
         if let Some(fact) = self.loaded(p, word, old) {
             return Some(Meant::Token(vec![fact]));
         }
-        let free = !self.what.member() || self.what == What::Constant;
+        let free = !self.what.member() || self.what == SymbolKind::Constant;
         if word.space == Space::Declared && !word.key && free {
             // Assigned beside an import of the same name: what stands in for it elsewhere.
             let name = names.last(old);
@@ -194,7 +194,7 @@ impl SymbolRunner {
         }
         if word.key
             && let Some(owner) = word.receiver
-            && self.what != What::Package
+            && self.what != SymbolKind::Package
         {
             // A key of what stands before it, or of what it is taken from.
             let mut path = crate::meaning::place::segments(p.cx.text, owner);
@@ -230,7 +230,7 @@ impl SymbolRunner {
             Owner::Unknown(fact) => {
                 // Where the file never names the library, it is nothing to change, but something to look at.
                 let near = self.watching || p.reaches();
-                let may = !word.key && self.what != What::Constant && near;
+                let may = !word.key && self.what != SymbolKind::Constant && near;
                 may.then(|| Meant::Token(vec![fact]))
             }
         }

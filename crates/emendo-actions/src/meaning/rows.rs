@@ -9,7 +9,7 @@ use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
 
 use crate::contract::Tables;
-use crate::contract::{CompileCx, What, action_digest};
+use crate::contract::{CompileCx, SymbolKind, action_digest};
 
 /// One old name with its new.
 pub(crate) struct Row {
@@ -54,7 +54,7 @@ impl Row {
 /// All rows of an action.
 pub(crate) struct Rows {
     pub(crate) language: &'static Language,
-    pub(crate) what: What,
+    pub(crate) what: SymbolKind,
     pub(crate) all: Vec<Row>,
     pub(crate) except: Vec<String>,
     /// Row and old name, by the last part of the name.
@@ -76,7 +76,7 @@ impl Rows {
     pub(crate) fn compile(
         action: &Action,
         language: &'static Language,
-        what: What,
+        what: SymbolKind,
         joint: &dyn Fn(&str) -> &'static str,
         cx: &mut CompileCx<'_>,
     ) -> Option<Self> {
@@ -165,12 +165,12 @@ impl Rows {
 
     pub(crate) fn new(
         language: &'static Language,
-        what: What,
+        what: SymbolKind,
         mut all: Vec<Row>,
         except: Vec<String>,
     ) -> Self {
         let names = &language.names;
-        if what == What::Free {
+        if what == SymbolKind::Free {
             let short: Vec<Row> = all
                 .iter()
                 .enumerate()
@@ -354,7 +354,7 @@ pub(crate) fn overload(symbol: &str) -> (&str, Option<Vec<String>>) {
 }
 
 /// True for a plain full name.
-fn is_symbol(language: &Language, what: What, t: &str) -> bool {
+fn is_symbol(language: &Language, what: SymbolKind, t: &str) -> bool {
     let names = &language.names;
     let plain =
         |s: &str| !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'));
@@ -366,7 +366,7 @@ fn is_symbol(language: &Language, what: What, t: &str) -> bool {
     }
     match t.rsplit_once(names.module_separator) {
         Some((m, rest)) => module(m) && rest.split(names.separator).all(plain),
-        None => what == What::Package && module(t),
+        None => what == SymbolKind::Package && module(t),
     }
 }
 

@@ -9,7 +9,7 @@ use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
 use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Runner};
-use crate::setting::rule::Rule;
+use crate::setting::rule::SettingRule;
 
 /// A form in which a key is mentioned: what stands before and behind it.
 #[derive(Clone)]
@@ -46,7 +46,7 @@ pub(super) struct MentionRunner {
     tables: Arc<Tables>,
     language: Option<&'static Language>,
     scope: Scope,
-    rules: Vec<Rule>,
+    rules: Vec<SettingRule>,
     forms: Vec<Form>,
     needs: Needs,
 }
@@ -56,11 +56,11 @@ impl MentionRunner {
         tables: Arc<Tables>,
         language: Option<&'static Language>,
         scope: Scope,
-        rules: Vec<Rule>,
+        rules: Vec<SettingRule>,
         forms: Vec<Form>,
     ) -> Self {
         // A key that is put together is there in parts: its first will do.
-        let first = |r: &Rule| {
+        let first = |r: &SettingRule| {
             let whole = r.key.trim_end_matches('.');
             let mut parts: Vec<&str> = whole.split('.').collect();
             if language.is_some() && parts.len() > 1 {
@@ -68,7 +68,8 @@ impl MentionRunner {
             }
             parts.into_iter().map(str::to_owned).collect::<Vec<_>>()
         };
-        let environment = |r: &Rule| vec![emendo_docs::constant(r.key.trim_end_matches('.'))];
+        let environment =
+            |r: &SettingRule| vec![emendo_docs::constant(r.key.trim_end_matches('.'))];
         let needs = Needs::of(rules.iter().map(first).chain(rules.iter().map(environment)));
         Self { tables, language, scope, rules, forms, needs }
     }
@@ -228,7 +229,7 @@ impl MentionRunner {
     }
 
     /// True if a literal is the beginning of a key to which something is added at run time.
-    fn put_together(&self, cx: &FileCx<'_>, rule: &Rule, place: Span) -> bool {
+    fn put_together(&self, cx: &FileCx<'_>, rule: &SettingRule, place: Span) -> bool {
         let text = place.of(cx.text);
         let cut = ["${", "#{", "{", "%s", "%{"].iter().filter_map(|m| text.find(m)).min();
         let start = &text[..cut.unwrap_or(text.len())];
@@ -241,7 +242,7 @@ impl MentionRunner {
         begins && joined && (cut.is_none() || cut.is_some_and(|c| c == start.len()))
     }
 
-    fn say(&self, rule: &Rule, text: &str) -> String {
+    fn say(&self, rule: &SettingRule, text: &str) -> String {
         let key = format!("{}{}", rule.key, if rule.all_below { "*" } else { "" });
         let now = match (&rule.new, &rule.advice) {
             (Some(new), _) => {

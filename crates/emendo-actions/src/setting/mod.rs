@@ -17,7 +17,7 @@ use crate::contract::Tables;
 use crate::contract::{
     Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, action_digest,
 };
-use crate::setting::rule::{Rule, draft};
+use crate::setting::rule::{SettingRule, draft};
 use crate::shared::{Filled, ValuePattern, fill};
 
 /// The kind.
@@ -136,7 +136,7 @@ impl Kind for SettingKind {
                 }
             }
         }
-        let told = |r: &Rule| r.new.is_some() || r.advice.is_some();
+        let told = |r: &SettingRule| r.new.is_some() || r.advice.is_some();
         if compiled.is_empty() || !rules.iter().any(told) {
             return Vec::new();
         }
@@ -155,7 +155,7 @@ impl Kind for SettingKind {
 }
 
 /// What the action says of keys.
-fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<Rule>> {
+fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<SettingRule>> {
     let table = &action.table;
     let mut rows: Vec<(Text, Option<Text>, Option<String>)> =
         pairs(action, &cx.recipe.source, &|_| ".", cx.out)
@@ -199,7 +199,7 @@ fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<Rule>> {
         let ways = ["to", "append", "remove_item", "when_value"].iter();
         let told: Vec<&str> = ways.map(|k| table.text(k).map_or("", |t| t.text.as_str())).collect();
         let what = if does { format!("{} {}", old.text, told.join(" ")) } else { old.text.clone() };
-        rules.push(Rule {
+        rules.push(SettingRule {
             digest: action_digest("setting", &what),
             all_below: starred(&old),
             key: old.text.trim_end_matches('*').to_owned(),
@@ -220,7 +220,7 @@ fn own_result(when: &ValuePattern, to: &str) -> Option<ValuePattern> {
 struct SettingRunner {
     tables: Arc<Tables>,
     scope: Scope,
-    rules: Vec<Rule>,
+    rules: Vec<SettingRule>,
     when: Option<ValuePattern>,
     to: Option<String>,
     /// Values that are as the action would leave them, where it would change its own result again.
@@ -239,7 +239,7 @@ impl Runner for SettingRunner {
             kind: "setting",
             needs: self.needs.clone(),
             rows: {
-                let star = |r: &Rule| if r.all_below { "*" } else { "" };
+                let star = |r: &SettingRule| if r.all_below { "*" } else { "" };
                 self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()
             },
             ..Asks::NONE

@@ -7,7 +7,7 @@ use emendo_lang::Fact;
 use emendo_text::Span;
 
 use crate::contract::{FileCx, Found};
-use crate::setting::rule::{Rule, draft};
+use crate::setting::rule::{SettingRule, draft};
 
 /// What becomes of entries that do not stay where they are.
 pub(super) struct Moves<'a> {
@@ -118,7 +118,7 @@ impl<'a> Moves<'a> {
     }
 
     /// Writes what goes and comes as edits.
-    pub(super) fn write(self, action: usize, rules: &[Rule], out: &mut Found) {
+    pub(super) fn write(self, action: usize, rules: &[SettingRule], out: &mut Found) {
         // Entries that leave one map empty, or come into one new map, are one edit.
         let mut groups: BTreeMap<(u32, String), Vec<&Going>> = BTreeMap::new();
         for (i, g) in self.going.iter().enumerate() {
@@ -152,7 +152,7 @@ impl<'a> Moves<'a> {
         }
     }
 
-    fn group(&self, action: usize, group: &[&Going], rules: &[Rule], out: &mut Found) {
+    fn group(&self, action: usize, group: &[&Going], rules: &[SettingRule], out: &mut Found) {
         let Some(first) = group.first() else { return };
         let mut patches = Vec::new();
         // What something comes into stays, though all that stood in it goes.

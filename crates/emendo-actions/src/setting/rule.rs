@@ -7,7 +7,7 @@ use emendo_text::{Digest, RelPath, Span, Splice};
 use crate::contract::Draft;
 
 #[derive(Clone)]
-pub(crate) struct Rule {
+pub(crate) struct SettingRule {
     pub(crate) digest: Digest,
     /// The key, or what stands before `*`.
     pub(crate) key: String,
@@ -16,7 +16,7 @@ pub(crate) struct Rule {
     pub(crate) advice: Option<String>,
 }
 
-impl Rule {
+impl SettingRule {
     /// What is left of a key behind what the rule is about, if it is about it.
     pub(crate) fn fits<'k>(
         &self,

@@ -1,7 +1,7 @@
 //! The parts of an action about code that are patterns of their own: what stands around, what is rewritten along.
 
 use emendo_lang::Language;
-use emendo_pattern::{Follow, Gather, Pattern, Replacement, Rework, Rule};
+use emendo_pattern::{AlongRule, Follow, Gather, Pattern, Replacement, Rework};
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Marks};
 
@@ -114,12 +114,12 @@ fn rule(
     action: &Action,
     bound: &[String],
     cx: &mut CompileCx<'_>,
-) -> Option<Rule> {
+) -> Option<AlongRule> {
     let text = new.map_or_else(|| old.source().to_owned(), |n| n.text.clone());
     match Replacement::compile(&old, &text, &names(action, cx), bound) {
         Ok(mut new) => {
             new.spell(cx.spellings);
-            Some(Rule { old, new })
+            Some(AlongRule { old, new })
         }
         Err(e) => {
             let d = match new {
@@ -150,7 +150,7 @@ fn gather(
         match Replacement::compile_free(&old, &text, &names(action, cx), bound) {
             Ok(mut new) => {
                 new.spell(cx.spellings);
-                rules.push(Rule { old, new });
+                rules.push(AlongRule { old, new });
             }
             Err(e) => {
                 let d = each.text("new").map_or_else(

@@ -6,12 +6,12 @@ use emendo_text::{Chunk, Filter, Repeat, Span, Splice, Template, TemplateError};
 /// A piece of text with slots.
 #[derive(Debug)]
 pub(crate) struct Snippet {
-    parts: Vec<Part>,
+    parts: Vec<SnippetPart>,
     template: Template,
 }
 
 #[derive(Debug)]
-enum Part {
+enum SnippetPart {
     Token(String),
     Slot { name: String, repeat: Repeat },
 }
@@ -20,7 +20,7 @@ enum Part {
 type Slots = Vec<(String, Span)>;
 
 /// A place that fits.
-pub(crate) struct Fit {
+pub(crate) struct SnippetFit {
     /// The place.
     pub(crate) span: Span,
     slots: Slots,
@@ -38,10 +38,10 @@ impl Snippet {
             match chunk {
                 Chunk::Text { text, .. } => {
                     let own = tokens(text, 0).into_iter();
-                    parts.extend(own.map(|t| Part::Token(plain(t.of(text)).to_owned())));
+                    parts.extend(own.map(|t| SnippetPart::Token(plain(t.of(text)).to_owned())));
                 }
                 Chunk::Slot { name, repeat, .. } => {
-                    parts.push(Part::Slot { name: name.clone(), repeat: *repeat });
+                    parts.push(SnippetPart::Slot { name: name.clone(), repeat: *repeat });
                 }
             }
         }
@@ -56,13 +56,13 @@ impl Snippet {
     /// The names of its slots.
     pub(crate) fn slots(&self) -> impl Iterator<Item = &str> {
         self.parts.iter().filter_map(|p| match p {
-            Part::Slot { name, .. } if name != "_" => Some(name.as_str()),
+            SnippetPart::Slot { name, .. } if name != "_" => Some(name.as_str()),
             _ => None,
         })
     }
 
     /// The places within a span that fit, from the first on; none overlaps another.
-    pub(crate) fn find(&self, text: &str, within: Span) -> Vec<Fit> {
+    pub(crate) fn find(&self, text: &str, within: Span) -> Vec<SnippetFit> {
         let all = tokens(within.of(text), within.start as usize);
         let mut out = Vec::new();
         let mut i = 0;
@@ -70,7 +70,7 @@ impl Snippet {
             let mut slots = Vec::new();
             match fits(&self.parts, text, &all[i..], &mut slots) {
                 Some(n) if n > 0 => {
-                    out.push(Fit { span: all[i].hull(all[i + n - 1]), slots });
+                    out.push(SnippetFit { span: all[i].hull(all[i + n - 1]), slots });
                     i += n;
                 }
                 _ => i += 1,
@@ -80,7 +80,7 @@ impl Snippet {
     }
 
     /// Writes this over a place that fits another; nothing if it says the same already.
-    pub(crate) fn write(&self, text: &str, fit: &Fit) -> Option<Splice> {
+    pub(crate) fn write(&self, text: &str, fit: &SnippetFit) -> Option<Splice> {
         let mut new = String::new();
         for chunk in &self.template.chunks {
             match chunk {
@@ -153,15 +153,15 @@ fn plain(token: &str) -> &str {
 }
 
 /// How many tokens fit the parts; slots take as few as they can.
-fn fits(parts: &[Part], text: &str, all: &[Span], slots: &mut Slots) -> Option<usize> {
+fn fits(parts: &[SnippetPart], text: &str, all: &[Span], slots: &mut Slots) -> Option<usize> {
     let Some((first, rest)) = parts.split_first() else { return Some(0) };
     match first {
-        Part::Token(t) => {
+        SnippetPart::Token(t) => {
             let own = all.first().filter(|s| plain(s.of(text)) == t)?;
             debug_assert!(!own.is_empty());
             fits(rest, text, &all[1..], slots).map(|n| n + 1)
         }
-        Part::Slot { name, repeat } => {
+        SnippetPart::Slot { name, repeat } => {
             let known = slots.iter().find(|s| s.0 == *name && name != "_").map(|s| s.1);
             let least = usize::from(matches!(repeat, Repeat::One | Repeat::Some));
             for n in least..=all.len().min(REACH) {

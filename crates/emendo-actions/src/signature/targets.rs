@@ -5,7 +5,7 @@ use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
 
-use crate::contract::{CompileCx, Found, Needs, Subject, Tie, What};
+use crate::contract::{CompileCx, Found, Needs, Subject, SymbolKind, Tie};
 use crate::meaning::{Place, SymbolRunner};
 use crate::signature::callable::{Assigned, Callable};
 
@@ -58,13 +58,16 @@ impl Targets {
             .filter_map(|t| crate::shared::sub_pattern(language, t, action, None, Marks::Here, cx));
         let around: Vec<Pattern> = around.collect();
         // Methods and functions are found in ways of their own.
-        let of = |what: What, member: bool| {
+        let of = |what: SymbolKind, member: bool| {
             let fits = callables.iter().filter(|c| c.member == member);
             let symbols: Vec<String> = fits.flat_map(|c| c.symbols.clone()).collect();
             (!symbols.is_empty()).then(|| SymbolRunner::watch(language, what, symbols, Vec::new()))
         };
         let finders: Vec<SymbolRunner> =
-            [of(What::Method, true), of(What::Free, false)].into_iter().flatten().collect();
+            [of(SymbolKind::Method, true), of(SymbolKind::Free, false)]
+                .into_iter()
+                .flatten()
+                .collect();
         Self { callables, finders, around }
     }
 

@@ -344,7 +344,7 @@ impl TypedRunner {
             next += usize::from(a.name.is_none());
             let told = || p.resolver.type_at(a.value).filter(|t| self.is_wanted(&t.ty));
             let fact = match &call.callee {
-                Callee::Told { params, says, symbol, .. } => {
+                Callee::Resolved { params, says, symbol, .. } => {
                     let key = a.name.map(|k| p.text(k));
                     let Some(taken) = taken_by(params, key, place) else { continue };
                     if !self.is_wanted(&taken.ty) || matches!(taken.plain, Ty::Param(..)) {

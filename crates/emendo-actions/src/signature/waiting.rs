@@ -7,7 +7,8 @@ use emendo_recipe::{Action, Text, Value};
 use emendo_text::{Diagnostic, Digest, Hasher, RelPath, Span};
 
 use crate::contract::{
-    Asks, CompileCx, Declaration, FileCx, Found, NoteDraft, Runner, Tie, Uses, What, action_digest,
+    Asks, CompileCx, Declaration, FileCx, Found, NoteDraft, Runner, SymbolKind, Tie, Uses,
+    action_digest,
 };
 use crate::meaning::{Place, SymbolRunner};
 use crate::shared::Head;
@@ -219,7 +220,7 @@ impl WaitRunner {
         let names = &self.head.language.names;
         let member =
             self.head.language.modules.is_none() || names.package(symbol) != names.parent(symbol);
-        let what = if member { What::Method } else { What::Free };
+        let what = if member { SymbolKind::Method } else { SymbolKind::Free };
         let finder =
             SymbolRunner::watch(self.head.language, what, vec![symbol.to_owned()], Vec::new());
         let found = finder.meant_places(p, &mut Found::default());

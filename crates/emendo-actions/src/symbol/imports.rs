@@ -5,7 +5,7 @@ use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
 use emendo_pattern::{doubled, respell};
 use emendo_text::{Span, Splice};
 
-use crate::contract::{Found, NoteDraft, What};
+use crate::contract::{Found, NoteDraft, SymbolKind};
 use crate::meaning::{Place, Rewritten, SymbolRunner};
 
 /// An import that is to name something else.
@@ -37,14 +37,14 @@ impl SymbolRunner {
         let path = import.path();
         let Some((row, old)) = self.rows.deciding(path) else {
             self.passed_through(p, import, out);
-            if import.wildcard && !import.is_static && self.what != What::Package {
+            if import.wildcard && !import.is_static && self.what != SymbolKind::Package {
                 self.moved_from_wildcard(p, import, out);
             }
             return None;
         };
         let own = p.cx.project.declares(&names.parent(path), names.last(path))
             || (import.wildcard && p.cx.project.has_package(path));
-        let owned = own && self.rows.language.modules.is_none() && self.what != What::Method;
+        let owned = own && self.rows.language.modules.is_none() && self.what != SymbolKind::Method;
         if owned && !self.declared_here_too(p, old) {
             return None;
         }
@@ -64,7 +64,7 @@ impl SymbolRunner {
             // The uses are the edits; the import follows from them.
             return None;
         }
-        if self.what != What::Package && !exact && import.wildcard && names.sure_wildcards {
+        if self.what != SymbolKind::Package && !exact && import.wildcard && names.sure_wildcards {
             // A namespace below is another thing than a type.
             return None;
         }

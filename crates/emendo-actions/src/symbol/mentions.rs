@@ -9,7 +9,7 @@ use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
-use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, What};
+use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, SymbolKind};
 use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
 
 /// Marks by which comments link to a name.
@@ -51,7 +51,7 @@ impl SymbolRunner {
     /// Modules whose names are strings, where code loads them: no mentions, but uses.
     fn modules_in_strings(&self, p: &Place<'_>, out: &mut Found) {
         let names = &self.rows.language.names;
-        if names.module_separator.is_empty() || self.what != What::Package {
+        if names.module_separator.is_empty() || self.what != SymbolKind::Package {
             return;
         }
         for at in &p.code.facts.strings {
@@ -130,14 +130,14 @@ impl Rows {
         }
         let (row, old) = self.deciding(text)?;
         let below = &text[old.len()..];
-        if !below.is_empty() && self.what != What::Package {
+        if !below.is_empty() && self.what != SymbolKind::Package {
             return None;
         }
         let r = &self.all[row];
         let new = r.new.as_ref()?;
         (old.len() < text.len()
             || self.language.names.segments(old).len() > 1
-            || self.what == What::Package)
+            || self.what == SymbolKind::Package)
             .then(|| (row, format!("{new}{below}")))
     }
 
@@ -148,7 +148,7 @@ impl Rows {
             let r = &self.all[i];
             let Some(new) = &r.new else { continue };
             for old in &r.olds {
-                for at in spelled_in(text, old, self.what == What::Package) {
+                for at in spelled_in(text, old, self.what == SymbolKind::Package) {
                     if !self.keeps(&spelled_on(text, at)) && !out.iter().any(|o| o.1.meets(at)) {
                         out.push((i, at, new.clone()));
                     }

@@ -12,7 +12,7 @@ pub(crate) use crate::meaning::overload;
 use crate::shared::Head;
 pub use crate::symbol::mentions::TextWatch;
 
-use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, Remains, Runner, What};
+use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, Remains, Runner, SymbolKind};
 use crate::meaning::{Place, Rows, SymbolRunner, joint};
 use crate::shared::language;
 use crate::symbol::mentions::Mentions;
@@ -101,7 +101,7 @@ impl Kind for Symbol {
 
 pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolRunner> {
     let language = language(action, cx)?;
-    let what = What::of(&action.table.text("what")?.text);
+    let what = SymbolKind::of(&action.table.text("what")?.text);
     for m in action.table.texts("mentions") {
         if !MENTIONS.contains(&m.text.as_str()) {
             return cx.refuse(
@@ -130,7 +130,7 @@ impl Runner for SymbolRunner {
         Asks {
             symbols: self.symbols(),
             subjects: self.subjects(),
-            packages: if self.what == What::Package {
+            packages: if self.what == SymbolKind::Package {
                 self.rows.written().filter_map(|r| r.olds.first().cloned()).collect()
             } else {
                 Vec::new()

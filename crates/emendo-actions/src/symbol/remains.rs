@@ -4,7 +4,7 @@ use emendo_lang::weakest;
 use emendo_lang::{Certainty, Language, Project, Space};
 use emendo_text::Span;
 
-use crate::contract::{Needs, Remains, What};
+use crate::contract::{Needs, Remains, SymbolKind};
 use crate::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
 use crate::shared::Head;
 use crate::symbol::mentions::{comment_mentions, spelled_in, spelled_on};
@@ -13,7 +13,7 @@ impl SymbolRunner {
     /// A runner that only looks for symbols.
     pub fn watch(
         language: &'static Language,
-        what: What,
+        what: SymbolKind,
         symbols: Vec<String>,
         kept: Vec<String>,
     ) -> Self {
@@ -65,7 +65,7 @@ impl SymbolRunner {
             let exact = old.len() == import.path().len();
             let own = p.cx.project.type_of(old).is_some();
             let aliased = import.aliased() && import.path() != old;
-            if (exact || self.what == What::Package) && !own && !aliased {
+            if (exact || self.what == SymbolKind::Package) && !own && !aliased {
                 let at = import.item.unwrap_or(import.span);
                 out.push(self.remains(row, at, Certainty::Certain, "it is imported here"));
             }
@@ -108,7 +108,7 @@ impl SymbolRunner {
     ) {
         let (names, old) = (&self.rows.language.names, &self.rows.all[row].olds[0]);
         let text = p.text(span);
-        for at in spelled_in(text, old, self.what == What::Package) {
+        for at in spelled_in(text, old, self.what == SymbolKind::Package) {
             if !self.rows.keeps(&spelled_on(text, at)) {
                 let at = at.shifted(span.start as usize);
                 out.push(self.remains(row, at, Certainty::Likely, why));

@@ -4,7 +4,7 @@ use emendo_lang::{Fact, Import, ImportName, Project, Space, Word, token_texts};
 use emendo_pattern::respell;
 use emendo_text::{Span, Splice};
 
-use crate::contract::{Change, Draft, Found, NoteDraft, Tie, What};
+use crate::contract::{Change, Draft, Found, NoteDraft, SymbolKind, Tie};
 use crate::meaning::{Meant, Place, Rewritten, SymbolRunner};
 
 impl SymbolRunner {
@@ -29,7 +29,8 @@ impl SymbolRunner {
                 return;
             }
         };
-        if let Some(path) = path.as_ref().filter(|p| p.len() > 1 || self.what == What::Package)
+        if let Some(path) =
+            path.as_ref().filter(|p| p.len() > 1 || self.what == SymbolKind::Package)
             && self.kept(p, row, old, path)
         {
             return;
@@ -105,11 +106,12 @@ impl SymbolRunner {
             return true;
         }
         // A longer name of another row decides.
-        if self.rows.deciding(&full).is_some_and(|d| d.0 != row && self.what == What::Package) {
+        if self.rows.deciding(&full).is_some_and(|d| d.0 != row && self.what == SymbolKind::Package)
+        {
             return true;
         }
         let next = ahead.split(['.', ':']).find(|s| !s.is_empty()).unwrap_or("");
-        self.what == What::Package && !next.is_empty() && p.cx.project.declares(old, next)
+        self.what == SymbolKind::Package && !next.is_empty() && p.cx.project.declares(old, next)
     }
 
     /// True if the name is known by an import that is changed itself.
@@ -143,7 +145,7 @@ impl SymbolRunner {
             // The name stays; only where it comes from changes, and that is the import's matter.
             return Ok(Rewritten { splices: Vec::new(), imports: Vec::new(), kept: Vec::new() });
         }
-        if names.segments(old).len() == 1 && self.what == What::Package {
+        if names.segments(old).len() == 1 && self.what == SymbolKind::Package {
             let import =
                 ImportName { whole: true, ..self.rows.language.import_of(new, Space::Type) };
             let bound = p.resolver.import_at(old, at).is_some();
@@ -283,7 +285,8 @@ impl SymbolRunner {
             if import.binds_root {
                 // The whole module is written: `import a.b`, `a.b.c()`.
                 let splice = respell(names, path, &wanted);
-                let moves = names.package(new) != names.package(old) && self.what != What::Package;
+                let moves =
+                    names.package(new) != names.package(old) && self.what != SymbolKind::Package;
                 let imports = if moves { vec![module] } else { vec![import.name()] };
                 return Ok(Rewritten { splices: vec![splice], imports, kept: Vec::new() });
             }

@@ -12,7 +12,7 @@ use emendo_text::{Digest, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::apply::disk::{Disk, StateFile};
-use crate::edits::{Decision, Own};
+use crate::edits::{Decision, OnceWritten};
 use crate::review::Header;
 
 /// How far an apply came.
@@ -73,7 +73,7 @@ pub struct Ops {
     pub decisions: Vec<Decision>,
     /// What steps wrote that do their work once.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub once: Vec<Own>,
+    pub once: Vec<OnceWritten>,
 }
 
 /// A journal on disk.
@@ -172,7 +172,7 @@ impl<'d> Packer<'d> {
         time: u64,
         from: &Header,
         decisions: Vec<Decision>,
-        once: Vec<Own>,
+        once: Vec<OnceWritten>,
     ) -> io::Result<Journal> {
         let recipes = from.recipes.iter().map(|r| r.title.clone()).collect();
         let from = Some(Box::new(from.clone()));

@@ -32,7 +32,7 @@ impl std::fmt::Display for StepKey {
 
 /// What a step wrote that must not be done twice, kept in the journal.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Own {
+pub struct OnceWritten {
     /// The step.
     #[serde(flatten)]
     pub step: StepKey,
@@ -42,7 +42,7 @@ pub struct Own {
     pub text: String,
 }
 
-impl Own {
+impl OnceWritten {
     /// What these edits wrote in a file, of the steps that do their work once.
     pub(crate) fn of<'e>(
         edits: impl Iterator<Item = &'e Edit>,
@@ -66,7 +66,7 @@ pub struct Evidence {
 
 /// One way to write a place, as it is shown.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Option_ {
+pub struct ShownAlternative {
     /// Its word, for `choose`.
     pub label: String,
     /// When it is the right one.
@@ -124,7 +124,7 @@ pub struct Edit {
     pub parents: Vec<Digest>,
     /// Alternatives of a choice.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub options: Vec<Option_>,
+    pub options: Vec<ShownAlternative>,
     /// For finding a rejection again when the id has changed.
     pub weak: Digest,
     /// Another edit of the step holds this one back.

@@ -5,5 +5,5 @@ mod edit;
 mod leftover;
 
 pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
-pub use edit::{Edit, Evidence, Note, Option_, Own, Standing, StepKey};
+pub use edit::{Edit, Evidence, Note, OnceWritten, ShownAlternative, Standing, StepKey};
 pub use leftover::Leftover;

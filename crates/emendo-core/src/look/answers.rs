@@ -9,7 +9,7 @@ use emendo_lang::{FileFacts, Index, Resolver, Tree};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
-use crate::look::seen::Wide;
+use crate::look::seen::ExtraNames;
 use crate::look::truths::Truths;
 use crate::plan::{Declared, Narrow, Plan};
 use crate::project::Project;
@@ -20,7 +20,7 @@ pub(crate) struct Answers {
     /// What the project declares, as far as the plan asks about it.
     pub index: Index,
     /// What matters by names that were found on the way.
-    pub wide: Wide,
+    pub wide: ExtraNames,
     /// All manifests.
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
     /// Declarations whose uses change with them, by step.

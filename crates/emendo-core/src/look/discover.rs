@@ -18,7 +18,7 @@ const MAX_CARRIERS: usize = 400;
 
 /// Files that matter besides those that hold all words of a symbol: those with one of `names`, and one of `with`.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct Wider {
+pub(crate) struct ExtraWords {
     /// The last parts of symbols.
     pub(crate) names: Vec<String>,
     /// Names that lead to the library; none if nothing more is asked.
@@ -28,7 +28,7 @@ pub(crate) struct Wider {
     pub(crate) carried: bool,
 }
 
-impl Wider {
+impl ExtraWords {
     /// True if a text that holds these words matters.
     pub(crate) fn met(&self, present: &Present<'_>) -> bool {
         self.names.iter().any(|n| present.holds(n))
@@ -43,7 +43,7 @@ impl Wider {
 
 /// What was found so far, for the subjects of one language.
 #[derive(Debug, Default)]
-pub(crate) struct Discovered {
+pub(crate) struct FoundNames {
     /// Last parts of the names of types that are built on types of the subjects.
     types: BTreeSet<String>,
     /// Words by which other files name modules that may pass a subject on.
@@ -54,7 +54,7 @@ pub(crate) struct Discovered {
     carriers: BTreeSet<String>,
 }
 
-impl Discovered {
+impl FoundNames {
     /// Takes in the types of the index. True if any is new.
     pub(crate) fn types(
         &mut self,
@@ -109,7 +109,7 @@ impl Discovered {
     }
 
     /// Which more files matter to an action with these subjects.
-    pub(crate) fn wider(&self, language: &Language, subjects: &[Subject]) -> Vec<Wider> {
+    pub(crate) fn wider(&self, language: &Language, subjects: &[Subject]) -> Vec<ExtraWords> {
         let names = &language.names;
         let last = |s: &Subject| names.last(&s.symbol).to_owned();
         let mut out = Vec::new();
@@ -117,22 +117,22 @@ impl Discovered {
         if !self.modules.is_empty() {
             let many = self.modules.len() > MAX_MODULES;
             let with = if many { Vec::new() } else { self.modules.iter().cloned().collect() };
-            out.push(Wider { names: all, with, carried: false });
+            out.push(ExtraWords { names: all, with, carried: false });
         }
         let members: Vec<String> = subjects.iter().filter(|s| s.member).map(last).collect();
         if !self.types.is_empty() && !members.is_empty() {
             let with = self.types.iter().cloned().collect();
-            out.push(Wider { names: members.clone(), with, carried: false });
+            out.push(ExtraWords { names: members.clone(), with, carried: false });
         }
         if !self.carriers.is_empty() && !members.is_empty() {
             let many = self.carriers.len() > MAX_CARRIERS;
             let with = if many { Vec::new() } else { self.carriers.iter().cloned().collect() };
-            out.push(Wider { names: members, with, carried: true });
+            out.push(ExtraWords { names: members, with, carried: true });
         }
         let own = subjects.iter().filter(|s| self.everywhere.contains(&s.symbol));
         let own: Vec<String> = own.map(last).collect();
         if !own.is_empty() {
-            out.push(Wider { names: own, with: Vec::new(), carried: false });
+            out.push(ExtraWords { names: own, with: Vec::new(), carried: false });
         }
         out
     }

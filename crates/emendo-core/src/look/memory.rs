@@ -8,17 +8,17 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use emendo_lang::{FileFacts, Files, Index, Kept, Project as _, Tree};
+use emendo_lang::{CachedIndex, FileFacts, Files, Index, Project as _, Tree};
 use emendo_text::{Digest, Hasher, RelPath, Text};
 use rayon::prelude::*;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
-use crate::look::discover::Wider;
-use crate::look::seen::{Candidate, Seen, Wide};
-use crate::look::{Again, Look};
+use crate::look::discover::ExtraWords;
+use crate::look::seen::{Candidate, ExtraNames, Scan};
+use crate::look::{Look, Recheck};
 use crate::plan::Declared;
-use crate::project::{Project, ProjectFiles, Skips};
+use crate::project::{Project, ProjectFiles, SkipCounts};
 
 /// Changes with the form of what is kept.
 const FORMAT: u64 = 1;
@@ -50,7 +50,7 @@ struct Stamp {
 
 /// A file as it was when it was looked at.
 #[derive(Clone, Debug, Serialize, Deserialize)]
-struct Entry {
+struct StampedFile {
     path: RelPath,
     stamp: Stamp,
     roles: u8,
@@ -62,22 +62,22 @@ struct Entry {
 
 /// The files of a look.
 #[derive(Serialize, Deserialize)]
-struct Noted {
+struct ScanIndex {
     format: u64,
     key: Digest,
     generation: Digest,
-    files: Vec<Entry>,
+    files: Vec<StampedFile>,
 }
 
 /// What the look told, of the same generation.
 #[derive(Serialize, Deserialize)]
-struct Told {
+struct CachedScan {
     generation: Digest,
-    skipped: Skips,
+    skipped: SkipCounts,
     wide: Option<Declared>,
-    wider: Vec<((usize, usize), Vec<Wider>)>,
+    wider: Vec<((usize, usize), Vec<ExtraWords>)>,
     manifests: Vec<RelPath>,
-    index: Kept,
+    index: CachedIndex,
 }
 
 /// Where looks are kept.
@@ -93,17 +93,17 @@ pub struct Memory {
 
 /// All files of a run, as they are now.
 pub(crate) struct Stamps {
-    files: Vec<Entry>,
+    files: Vec<StampedFile>,
 }
 
 /// A look that was kept, beside the files as they are now.
-pub(crate) struct Compared {
-    noted: Noted,
+pub(crate) struct StampDiff {
+    noted: ScanIndex,
     /// Which have changed.
     changed: Vec<usize>,
 }
 
-impl Compared {
+impl StampDiff {
     /// The generation of the look, if no file has changed at all.
     pub(crate) fn as_it_was(&self) -> Option<Digest> {
         self.changed.is_empty().then_some(self.noted.generation)
@@ -111,14 +111,14 @@ impl Compared {
 }
 
 /// A look that still holds.
-pub(crate) struct Recalled {
-    pub(crate) seen: Seen,
+pub(crate) struct RecalledScan {
+    pub(crate) seen: Scan,
     pub(crate) index: Index,
-    pub(crate) known: Known,
+    pub(crate) known: KnownScan,
 }
 
 /// What is known of it.
-pub(crate) struct Known {
+pub(crate) struct KnownScan {
     /// The generation that it is of.
     pub(crate) generation: Digest,
     /// Any file has changed.
@@ -139,7 +139,7 @@ impl Stamps {
             let young = stamp.modified.max(stamp.changed).saturating_add(YOUNG) >= now;
             let digest = || project.bytes(path).ok().map(|b| Digest::of(&b));
             let digest = young.then(digest).flatten();
-            Entry { path: path.clone(), stamp, roles: 0, digest, outside: None }
+            StampedFile { path: path.clone(), stamp, roles: 0, digest, outside: None }
         };
         Self { files: paths.par_iter().map(one).collect() }
     }
@@ -189,8 +189,8 @@ impl Memory {
     }
 
     /// The look at these files that was kept, with the files that have changed since.
-    pub(crate) fn compare(&self, look: &Look<'_>, stamps: &Stamps) -> Option<Compared> {
-        let noted: Noted = self.read("seen")?;
+    pub(crate) fn compare(&self, look: &Look<'_>, stamps: &Stamps) -> Option<StampDiff> {
+        let noted: ScanIndex = self.read("seen")?;
         if noted.format != FORMAT || noted.key != self.key(look) {
             return None;
         }
@@ -199,11 +199,12 @@ impl Memory {
         if !same_paths {
             return None;
         }
-        let differs =
-            |(i, (was, is)): (usize, (&Entry, &Entry))| (!same(look.project, was, is)).then_some(i);
+        let differs = |(i, (was, is)): (usize, (&StampedFile, &StampedFile))| {
+            (!same(look.project, was, is)).then_some(i)
+        };
         let pairs = noted.files.par_iter().zip(&stamps.files).enumerate();
         let changed: Vec<usize> = pairs.filter_map(differs).collect();
-        Some(Compared { noted, changed })
+        Some(StampDiff { noted, changed })
     }
 
     /// What that look told, if all that it rests on is as it was.
@@ -211,17 +212,17 @@ impl Memory {
         &self,
         look: &Look<'_>,
         files: &Arc<ProjectFiles>,
-        compared: Compared,
-    ) -> Option<Recalled> {
-        let Compared { noted, changed } = compared;
+        compared: StampDiff,
+    ) -> Option<RecalledScan> {
+        let StampDiff { noted, changed } = compared;
         if !changed.is_empty() && look.plan.asks_bodies() {
             return None;
         }
-        let told: Told = self.read("told")?;
+        let told: CachedScan = self.read("told")?;
         if told.generation != noted.generation {
             return None;
         }
-        let wide = Wide::of(&look.plan.world.languages, told.wide, told.wider);
+        let wide = ExtraNames::of(&look.plan.world.languages, told.wide, told.wider);
         let index =
             Index::kept(files.clone(), told.index, |id| look.plan.world.language(id).map(|l| l.id));
         let mut roles: HashMap<RelPath, (u8, Option<Digest>)> =
@@ -250,8 +251,8 @@ impl Memory {
             let read = look.plan.world.ecosystem_of(&path)?.read;
             manifests.insert(path.clone(), Arc::new(read(&path, &files.text(&path)?).ok()?));
         }
-        Some(Recalled {
-            seen: Seen {
+        Some(RecalledScan {
+            seen: Scan {
                 candidates: of(role::CANDIDATE).into_iter().map(candidate).collect(),
                 passing: of(role::PASSES).into_iter().cloned().collect(),
                 over: BTreeSet::new(),
@@ -260,7 +261,7 @@ impl Memory {
                 wide,
             },
             index,
-            known: Known {
+            known: KnownScan {
                 generation: noted.generation,
                 touched: !changed.is_empty(),
                 changed: inside,
@@ -275,10 +276,10 @@ impl Memory {
         &self,
         look: &Look<'_>,
         stamps: Stamps,
-        kit: Kit<'_>,
-        before: Option<&Known>,
+        kit: ScanData<'_>,
+        before: Option<&KnownScan>,
     ) -> Option<Digest> {
-        let Kit { seen, whole, errors, told } = kit;
+        let ScanData { seen, whole, errors, told } = kit;
         if let Some(before) = before.filter(|b| !b.touched) {
             let role = |p: &RelPath| before.roles.get(p);
             let asked = |f: &(RelPath, Digest)| role(&f.0).is_some_and(|r| r.1.is_some());
@@ -316,7 +317,7 @@ impl Memory {
             h.number(s.inode);
         }
         let generation = h.finish();
-        let told = Told {
+        let told = CachedScan {
             generation,
             skipped: seen.skipped.clone(),
             wide: seen.wide.declared().cloned(),
@@ -325,7 +326,7 @@ impl Memory {
             index: told.index,
         };
         self.write("told", &told)?;
-        self.write("seen", &Noted { format: FORMAT, key, generation, files })?;
+        self.write("seen", &ScanIndex { format: FORMAT, key, generation, files })?;
         Some(generation)
     }
 
@@ -342,21 +343,21 @@ impl Memory {
 }
 
 /// What a run saw, to be kept.
-pub(crate) struct Kit<'a> {
-    pub(crate) seen: &'a Seen,
+pub(crate) struct ScanData<'a> {
+    pub(crate) seen: &'a Scan,
     /// Files of which the whole text was asked for.
     pub(crate) whole: BTreeSet<RelPath>,
     pub(crate) errors: &'a BTreeSet<RelPath>,
-    pub(crate) told: Outside,
+    pub(crate) told: OutsideFacts,
 }
 
 /// What files say to others, as it was before the first step.
-pub(crate) struct Outside {
-    index: Kept,
+pub(crate) struct OutsideFacts {
+    index: CachedIndex,
     files: Vec<(RelPath, Digest)>,
 }
 
-impl Outside {
+impl OutsideFacts {
     pub(crate) fn of(index: &Index) -> Self {
         Self { index: index.keep(), files: index.outside() }
     }
@@ -369,7 +370,7 @@ impl Outside {
     }
 }
 
-fn same(project: &Project, was: &Entry, is: &Entry) -> bool {
+fn same(project: &Project, was: &StampedFile, is: &StampedFile) -> bool {
     was.stamp == is.stamp
         && was.digest.is_none_or(|digest| {
             let now = || project.bytes(&was.path).ok().map(|b| Digest::of(&b));
@@ -378,8 +379,13 @@ fn same(project: &Project, was: &Entry, is: &Entry) -> bool {
 }
 
 /// What a changed file is to the run now; `None` if that may matter to other files.
-fn inside_only(look: &Look<'_>, wide: &Wide, index: &Index, was: &Entry) -> Option<(RelPath, u8)> {
-    let Again { wanted, declares, passes, skipped } = look.once_more(&was.path, wide, index);
+fn inside_only(
+    look: &Look<'_>,
+    wide: &ExtraNames,
+    index: &Index,
+    was: &StampedFile,
+) -> Option<(RelPath, u8)> {
+    let Recheck { wanted, declares, passes, skipped } = look.once_more(&was.path, wide, index);
     if skipped || was.roles & (role::WHOLE | role::SKIPPED) != 0 {
         return None;
     }

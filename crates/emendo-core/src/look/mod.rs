@@ -20,14 +20,16 @@ use rayon::prelude::*;
 
 pub(crate) use answers::{Answers, answers_in, ask, distinct};
 pub(crate) use followed::follow;
-pub(crate) use memory::{Compared, Kit, Known, Memory, Outside, Recalled, Stamps};
+pub(crate) use memory::{
+    KnownScan, Memory, OutsideFacts, RecalledScan, ScanData, StampDiff, Stamps,
+};
 pub use search::{Hit, Near, Search, search};
-pub(crate) use seen::{Candidate, Seen, Wide};
+pub(crate) use seen::{Candidate, ExtraNames, Scan};
 pub(crate) use truths::Truths;
 
-use crate::look::discover::{Discovered, Wider};
+use crate::look::discover::{ExtraWords, FoundNames};
 use crate::plan::{Declared, Narrow, Plan, PlannedAction, Present, Watch};
-use crate::project::{Project, Skipped, Skips, is_generated};
+use crate::project::{Project, SkipCounts, SkipReason, is_generated};
 
 /// Larger files are passed over.
 const MAX_FILE: u64 = 64 << 20;
@@ -42,18 +44,18 @@ const ROUNDS: usize = 16;
 pub(crate) struct Look<'a> {
     pub(crate) project: &'a Project,
     pub(crate) plan: &'a Plan,
-    pub(crate) with: &'a [Skipped],
+    pub(crate) with: &'a [SkipReason],
     /// Where what actions wait for holds.
     pub(crate) truths: &'a Truths,
 }
 
 /// What one look at a file told.
 #[derive(Default)]
-struct Looked {
+struct ScanResult {
     candidate: Option<Candidate>,
     declared: Option<DeclaredIn>,
     manifest: Option<(RelPath, Arc<Manifest>)>,
-    skipped: Option<(RelPath, Skipped)>,
+    skipped: Option<(RelPath, SkipReason)>,
     /// It seems to declare what the run asks for.
     declares: bool,
     /// It may pass names on to others.
@@ -62,15 +64,15 @@ struct Looked {
 
 /// What a changed file is to a run.
 #[derive(Default)]
-pub(crate) struct Again {
+pub(crate) struct Recheck {
     pub(crate) wanted: bool,
     pub(crate) declares: bool,
     pub(crate) passes: bool,
     pub(crate) skipped: bool,
 }
 
-impl Again {
-    fn add(&mut self, looked: Option<Looked>) {
+impl Recheck {
+    fn add(&mut self, looked: Option<ScanResult>) {
         let Some(l) = looked else { return };
         self.wanted |= l.candidate.is_some();
         self.declares |= l.declares;
@@ -81,7 +83,7 @@ impl Again {
 
 impl Look<'_> {
     /// Looks at all files; types that matter go to the index.
-    pub(crate) fn run(&self, files: &[RelPath], index: &mut Index) -> Seen {
+    pub(crate) fn run(&self, files: &[RelPath], index: &mut Index) -> Scan {
         let covered: Vec<&RelPath> = files.iter().filter(|p| self.covered(p)).collect();
         let first = |path: &&RelPath, present: &Present<'_>| self.asked(path, present);
         // Imports that hold for all files come first: what other files name may depend on them.
@@ -92,15 +94,15 @@ impl Look<'_> {
             }
         }
         let found = self.scan(&covered, &self.plan.narrow, &first, true, index);
-        let mut seen = Seen {
+        let mut seen = Scan {
             candidates: Vec::new(),
             passing: BTreeSet::new(),
             over: BTreeSet::new(),
             manifests: BTreeMap::new(),
-            skipped: Skips::new(),
-            wide: Wide::default(),
+            skipped: SkipCounts::new(),
+            wide: ExtraNames::default(),
         };
-        let mut discovered: HashMap<&'static str, Discovered> = HashMap::new();
+        let mut discovered: HashMap<&'static str, FoundNames> = HashMap::new();
         let subjects = self.subjects();
         for (language, subjects) in &subjects {
             let own = discovered.entry(language.id).or_default();
@@ -151,7 +153,7 @@ impl Look<'_> {
     /// True if a file with these words matters by what was found on the way.
     fn asked_by(
         &self,
-        sets: &HashMap<(usize, usize), Vec<Wider>>,
+        sets: &HashMap<(usize, usize), Vec<ExtraWords>>,
         path: &RelPath,
         present: &Present<'_>,
     ) -> bool {
@@ -162,12 +164,12 @@ impl Look<'_> {
     }
 
     /// What a file that has changed is to a run now, by all that was found before.
-    pub(crate) fn once_more(&self, path: &RelPath, wide: &Wide, index: &Index) -> Again {
+    pub(crate) fn once_more(&self, path: &RelPath, wide: &ExtraNames, index: &Index) -> Recheck {
         if !self.covered(path) {
-            return Again::default();
+            return Recheck::default();
         }
         let first = |path: &&RelPath, present: &Present<'_>| self.asked(path, present);
-        let mut out = Again::default();
+        let mut out = Recheck::default();
         out.add(self.look(path, &self.plan.narrow, &first, true, index));
         if let Some((_, narrow)) = &wide.narrow {
             let more = |path: &&RelPath, present: &Present<'_>| {
@@ -204,10 +206,10 @@ impl Look<'_> {
 
     fn take_in(
         &self,
-        found: Vec<Looked>,
+        found: Vec<ScanResult>,
         index: &mut Index,
-        seen: &mut Seen,
-        discovered: &mut HashMap<&'static str, Discovered>,
+        seen: &mut Scan,
+        discovered: &mut HashMap<&'static str, FoundNames>,
         subjects: &[(&'static Language, Vec<Subject>)],
     ) {
         for l in found {
@@ -245,7 +247,7 @@ impl Look<'_> {
         covered: &[&RelPath],
         language: &'static Language,
         subjects: &[Subject],
-        own: &mut Discovered,
+        own: &mut FoundNames,
         index: &Index,
     ) {
         let mut words = owners(language, subjects);
@@ -287,7 +289,7 @@ impl Look<'_> {
             return Vec::new();
         }
         let Ok(text) = Text::decode(&bytes) else { return Vec::new() };
-        let generated = is_generated(&bytes) && !self.with.contains(&Skipped::Generated);
+        let generated = is_generated(&bytes) && !self.with.contains(&SkipReason::Generated);
         if generated || !emendo_lang::token_texts(text.as_str()).any(|(_, t)| wanted(t)) {
             return Vec::new();
         }
@@ -297,7 +299,7 @@ impl Look<'_> {
     }
 
     /// True if a file that has changed gives objects under a name that was not known to.
-    pub(crate) fn carries_more(&self, path: &RelPath, wide: &Wide, index: &Index) -> bool {
+    pub(crate) fn carries_more(&self, path: &RelPath, wide: &ExtraNames, index: &Index) -> bool {
         self.subjects().iter().any(|(language, subjects)| {
             let words = owners(language, subjects);
             if words.is_empty() || !language.reads(path) {
@@ -315,18 +317,18 @@ impl Look<'_> {
         &self,
         covered: &[&RelPath],
         index: &mut Index,
-        seen: &mut Seen,
-        discovered: &mut HashMap<&'static str, Discovered>,
+        seen: &mut Scan,
+        discovered: &mut HashMap<&'static str, FoundNames>,
         subjects: &[(&'static Language, Vec<Subject>)],
     ) {
-        let mut known: HashMap<(usize, usize), Vec<Wider>> = HashMap::new();
+        let mut known: HashMap<(usize, usize), Vec<ExtraWords>> = HashMap::new();
         for _ in 0..ROUNDS {
             for (language, all) in subjects {
                 if let Some(own) = discovered.get_mut(language.id) {
                     own.types(language, index, all);
                 }
             }
-            let mut wider: HashMap<(usize, usize), Vec<Wider>> = HashMap::new();
+            let mut wider: HashMap<(usize, usize), Vec<ExtraWords>> = HashMap::new();
             for (at, r) in self.actions().map(|(at, a)| (at, &a.asks)) {
                 let (Some(language), own) = (r.language, r.subjects.clone()) else { continue };
                 let Some(found) = discovered.get(language.id).filter(|_| !own.is_empty()) else {
@@ -341,11 +343,16 @@ impl Look<'_> {
                 return;
             }
             let declared = Declared {
-                supers: discovered.values().flat_map(Discovered::type_names).cloned().collect(),
-                words: wider.values().flatten().flat_map(Wider::words).map(str::to_owned).collect(),
+                supers: discovered.values().flat_map(FoundNames::type_names).cloned().collect(),
+                words: wider
+                    .values()
+                    .flatten()
+                    .flat_map(ExtraWords::words)
+                    .map(str::to_owned)
+                    .collect(),
                 ..Declared::default()
             };
-            let wide = Wide::of(&self.plan.world.languages, Some(declared), wider.clone());
+            let wide = ExtraNames::of(&self.plan.world.languages, Some(declared), wider.clone());
             let Some((_, narrow)) = &wide.narrow else { return };
             let more =
                 |path: &&RelPath, present: &Present<'_>| self.asked_by(&wider, path, present);
@@ -386,7 +393,7 @@ impl Look<'_> {
         wanted: &(dyn Fn(&&RelPath, &Present<'_>) -> bool + Sync),
         first: bool,
         index: &Index,
-    ) -> Vec<Looked> {
+    ) -> Vec<ScanResult> {
         files.par_iter().filter_map(|p| self.look(p, narrow, wanted, first, index)).collect()
     }
 
@@ -398,15 +405,15 @@ impl Look<'_> {
         wanted: &(dyn Fn(&&RelPath, &Present<'_>) -> bool + Sync),
         first: bool,
         index: &Index,
-    ) -> Option<Looked> {
-        let mut out = Looked::default();
+    ) -> Option<ScanResult> {
+        let mut out = ScanResult::default();
         let size = self.project.size(path).unwrap_or(0);
         if size > MAX_FILE {
-            out.skipped = Some((path.clone(), Skipped::Large));
+            out.skipped = Some((path.clone(), SkipReason::Large));
             return Some(out);
         }
         let Ok(bytes) = self.project.bytes(path) else {
-            out.skipped = Some((path.clone(), Skipped::Unreadable));
+            out.skipped = Some((path.clone(), SkipReason::Unreadable));
             return Some(out);
         };
         if !narrow.may_matter(&bytes) {
@@ -423,11 +430,11 @@ impl Look<'_> {
             return None;
         }
         let Ok(text) = Text::decode(&bytes) else {
-            out.skipped = Some((path.clone(), Skipped::Encoding));
+            out.skipped = Some((path.clone(), SkipReason::Encoding));
             return Some(out);
         };
-        if is_generated(&bytes) && !self.with.contains(&Skipped::Generated) {
-            out.skipped = Some((path.clone(), Skipped::Generated));
+        if is_generated(&bytes) && !self.with.contains(&SkipReason::Generated) {
+            out.skipped = Some((path.clone(), SkipReason::Generated));
             return Some(out);
         }
         self.project.hold(path, &bytes);

@@ -7,9 +7,9 @@ use emendo_docs::Manifest;
 use emendo_lang::Language;
 use emendo_text::RelPath;
 
-use crate::look::discover::Wider;
-use crate::plan::{Declared, Kept, Narrow};
-use crate::project::Skips;
+use crate::look::discover::ExtraWords;
+use crate::plan::{Declared, Narrow, WordCache};
+use crate::project::SkipCounts;
 
 /// A file that a step may look into.
 pub(crate) struct Candidate {
@@ -19,17 +19,17 @@ pub(crate) struct Candidate {
 
 /// Which more files matter to which action of which step.
 #[derive(Default)]
-pub(crate) struct Wide {
+pub(crate) struct ExtraNames {
     pub(crate) narrow: Option<(Declared, Narrow)>,
-    pub(crate) by_runner: HashMap<(usize, usize), Vec<Wider>>,
+    pub(crate) by_runner: HashMap<(usize, usize), Vec<ExtraWords>>,
 }
 
-impl Wide {
+impl ExtraNames {
     /// What was found on the way, in the words that it was compiled from.
     pub(crate) fn of(
         languages: &[&'static Language],
         declared: Option<Declared>,
-        sets: impl IntoIterator<Item = ((usize, usize), Vec<Wider>)>,
+        sets: impl IntoIterator<Item = ((usize, usize), Vec<ExtraWords>)>,
     ) -> Self {
         let compiled = |d: Declared| {
             let narrow = Narrow::new([], &d, languages);
@@ -44,12 +44,18 @@ impl Wide {
     }
 
     /// What matters to which action.
-    pub(crate) fn sets(&self) -> Vec<((usize, usize), Vec<Wider>)> {
+    pub(crate) fn sets(&self) -> Vec<((usize, usize), Vec<ExtraWords>)> {
         self.by_runner.iter().map(|(at, sets)| (*at, sets.clone())).collect()
     }
 
     /// True if a text matters to an action by a name that was found on the way.
-    pub(crate) fn met(&self, step: usize, runner: usize, text: &[u8], kept: &mut Kept) -> bool {
+    pub(crate) fn met(
+        &self,
+        step: usize,
+        runner: usize,
+        text: &[u8],
+        kept: &mut WordCache,
+    ) -> bool {
         let (Some((_, narrow)), Some(sets)) = (&self.narrow, self.by_runner.get(&(step, runner)))
         else {
             return false;
@@ -76,13 +82,13 @@ impl Wide {
 }
 
 /// What the look told.
-pub(crate) struct Seen {
+pub(crate) struct Scan {
     pub(crate) candidates: Vec<Candidate>,
     /// Files that may pass names on.
     pub(crate) passing: BTreeSet<RelPath>,
     /// Files that were passed over for what they hold.
     pub(crate) over: BTreeSet<RelPath>,
     pub(crate) manifests: BTreeMap<RelPath, Arc<Manifest>>,
-    pub(crate) skipped: Skips,
-    pub(crate) wide: Wide,
+    pub(crate) skipped: SkipCounts,
+    pub(crate) wide: ExtraNames,
 }

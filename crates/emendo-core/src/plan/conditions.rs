@@ -22,7 +22,7 @@ pub(crate) enum Ask {
 
 /// Questions that must all be answered so.
 #[derive(Clone, Debug)]
-pub(crate) struct Asked {
+pub(crate) struct ConditionGroup {
     pub(crate) wanted: bool,
     pub(crate) asks: Vec<Ask>,
     /// Asked of the module that a file belongs to.
@@ -33,7 +33,7 @@ pub(crate) struct Asked {
 
 /// What an action waits for.
 pub(crate) struct Conditions {
-    pub(crate) all: Vec<Asked>,
+    pub(crate) all: Vec<ConditionGroup>,
     /// The library that the recipe is for, under its name.
     pub(crate) library: Option<(String, Vec<String>)>,
 }
@@ -43,7 +43,7 @@ impl Conditions {
     pub(crate) fn of(recipe: &Recipe, outer: &[Condition], action: &Action) -> Option<Arc<Self>> {
         let project = recipe.conditions.iter().chain(outer).map(|c| asked(c, false));
         let own = Condition::of(&action.table);
-        let all: Vec<Asked> = project.chain(own.iter().map(|c| asked(c, true))).collect();
+        let all: Vec<ConditionGroup> = project.chain(own.iter().map(|c| asked(c, true))).collect();
         let library = recipe.library.as_ref().map(|l| {
             (l.name.to_lowercase(), l.coordinates.iter().map(|c| c.text.clone()).collect())
         });
@@ -56,7 +56,7 @@ impl Conditions {
     }
 }
 
-fn asked(condition: &Condition, unit: bool) -> Asked {
+fn asked(condition: &Condition, unit: bool) -> ConditionGroup {
     let t = &condition.asks;
     let texts = |key: &str| t.texts(key).into_iter().map(|t| t.text.clone()).collect::<Vec<_>>();
     let mut asks: Vec<Ask> = Vec::new();
@@ -68,7 +68,7 @@ fn asked(condition: &Condition, unit: bool) -> Asked {
     if !globs.is_empty() {
         asks.extend(Globs::compile(&globs).map(Ask::File));
     }
-    Asked { wanted: condition.wanted, asks, unit, now: t.is_true("now") }
+    ConditionGroup { wanted: condition.wanted, asks, unit, now: t.is_true("now") }
 }
 
 /// What is wrong with conditions.

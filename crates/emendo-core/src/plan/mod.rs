@@ -16,11 +16,11 @@ use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
 pub(crate) use conditions::{Ask, Conditions, named};
-pub(crate) use narrow::{Declared, Kept, Narrow, Present};
+pub(crate) use narrow::{Declared, Narrow, Present, WordCache};
 pub(crate) use step::{PlanStep, PlannedAction, StepInfo, Watch};
 
 use crate::edits::StepKey;
-use crate::plan::step::ToldType;
+use crate::plan::step::RecipeType;
 use crate::plan::watches::watches;
 
 /// A recipe of a run, as it is remembered.
@@ -68,7 +68,7 @@ pub struct Plan {
     /// What files must hold to matter.
     pub narrow: Narrow,
     /// What the recipes tell of types of libraries.
-    pub(crate) types: Vec<ToldType>,
+    pub(crate) types: Vec<RecipeType>,
     /// What actions wait for, with the number of their step.
     pub(crate) conditions: Vec<(usize, Arc<Conditions>)>,
     limit: Limit,
@@ -105,7 +105,7 @@ impl Plan {
         world: Arc<World>,
         recipes: Vec<RecipeInfo>,
         steps: Vec<PlanStep>,
-        types: Vec<ToldType>,
+        types: Vec<RecipeType>,
         conditions: Vec<(usize, Arc<Conditions>)>,
     ) -> Self {
         let asked = || steps.iter().flat_map(|s: &PlanStep| &s.actions).map(|a| &a.asks);
@@ -241,7 +241,7 @@ fn told_types(
     recipe: &Recipe,
     spellings: &Spellings,
     out: &mut Vec<Diagnostic>,
-) -> Vec<ToldType> {
+) -> Vec<RecipeType> {
     let mut all = Vec::new();
     for t in &recipe.types {
         let Some(language) = t.scope.lang.as_ref().and_then(|l| world.language(&l.text)) else {
@@ -287,7 +287,7 @@ struct Compiler {
     root: String,
     steps: Vec<PlanStep>,
     messages: Vec<Vec<Diagnostic>>,
-    types: Vec<ToldType>,
+    types: Vec<RecipeType>,
     conditions: Vec<(usize, Arc<Conditions>)>,
     /// Symbols that steps before have renamed.
     renamed: Vec<(String, String)>,
@@ -359,7 +359,7 @@ impl Compiler {
     }
 
     /// Types that another recipe tells otherwise.
-    fn clashes(&self, told: &[ToldType], recipe: &Recipe, out: &mut Vec<Diagnostic>) {
+    fn clashes(&self, told: &[RecipeType], recipe: &Recipe, out: &mut Vec<Diagnostic>) {
         for (language, symbol, own) in told {
             let other = self.types.iter().find(|t| t.0.id == language.id && t.1 == *symbol);
             if other.is_none_or(|o| o.2 == *own) {

@@ -50,9 +50,9 @@ pub struct Present<'n> {
 
 /// What was found in a text, to be kept until the text changes.
 #[derive(Default)]
-pub(crate) struct Kept(Option<Vec<u64>>);
+pub(crate) struct WordCache(Option<Vec<u64>>);
 
-impl Kept {
+impl WordCache {
     /// The asked words in a text; it is read the first time only.
     pub(crate) fn present<'n>(&'n mut self, narrow: &'n Narrow, text: &[u8]) -> Present<'n> {
         let bits = self.0.get_or_insert_with(|| narrow.present(text).bits.into_owned());

@@ -57,7 +57,7 @@ pub struct PlanStep {
 }
 
 /// What a recipe tells of a type of a library: the language, the symbol, and what is known of it.
-pub(crate) type ToldType = (&'static Language, String, Learned);
+pub(crate) type RecipeType = (&'static Language, String, Learned);
 
 /// Symbols, each with its step and what that advises.
 pub(crate) type About = BTreeMap<String, (StepKey, Option<String>)>;

@@ -4,13 +4,13 @@ use std::collections::{BTreeMap, HashSet};
 
 use std::sync::Arc;
 
-use emendo_actions::{Runner as _, SymbolRunner, TextWatch, What, World};
+use emendo_actions::{Runner as _, SymbolKind, SymbolRunner, TextWatch, World};
 
 use crate::plan::step::{About, PlanStep, Watch};
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
-    let mut by_kind: BTreeMap<(&str, &str), (What, About)> = BTreeMap::new();
+    let mut by_kind: BTreeMap<(&str, &str), (SymbolKind, About)> = BTreeMap::new();
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
     for step in steps {

@@ -14,13 +14,13 @@ use serde::Deserialize;
 
 pub(crate) use files::ProjectFiles;
 pub use reader::FileSource;
-use reader::{Held, OnDisk};
+use reader::{HeldBytes, OnDisk};
 pub(crate) use survey::survey_files;
 pub use survey::{
-    Counted, Fit, HeldAt, Level, Library, Lock, Module, NamedIn, Survey, Unreadable, locks_of,
-    survey,
+    LanguageCount, Level, Library, Lock, ManifestUse, Module, RecipeFit, Survey, Unreadable,
+    VersionPlace, locks_of, survey,
 };
-pub use walk::{Skipped, Skips};
+pub use walk::{SkipCounts, SkipReason};
 pub(crate) use walk::{is_generated, walk};
 
 /// The folder of the tool's state, at the project's root.
@@ -40,7 +40,7 @@ pub struct Project {
     /// Where the bytes of files come from.
     source: Arc<dyn FileSource>,
     /// What a run has read and holds.
-    held: Option<Arc<Held>>,
+    held: Option<Arc<HeldBytes>>,
 }
 
 /// Why a folder cannot be used as a project.

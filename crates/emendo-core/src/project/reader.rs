@@ -52,7 +52,7 @@ const LARGE: usize = 1 << 20;
 
 /// The bytes that a run holds.
 #[derive(Debug, Default)]
-pub(crate) struct Held(Mutex<Room>);
+pub(crate) struct HeldBytes(Mutex<Room>);
 
 /// What is held, and how many bytes that is.
 #[derive(Debug, Default)]
@@ -61,7 +61,7 @@ struct Room {
     files: HashMap<RelPath, Arc<Vec<u8>>>,
 }
 
-impl Held {
+impl HeldBytes {
     pub(crate) fn get(&self, path: &RelPath) -> Option<Arc<Vec<u8>>> {
         self.0.lock().ok()?.files.get(path).cloned()
     }

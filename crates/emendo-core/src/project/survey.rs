@@ -12,7 +12,7 @@ use serde::Serialize;
 
 use crate::project::Project;
 use crate::project::files::ProjectFiles;
-use crate::project::walk::{Skips, walk};
+use crate::project::walk::{SkipCounts, walk};
 
 /// What a look at a project told.
 #[derive(Debug, Serialize)]
@@ -20,11 +20,11 @@ pub struct Survey {
     /// Files that were looked at.
     pub files: usize,
     /// What was passed over.
-    pub skipped: Skips,
+    pub skipped: SkipCounts,
     /// Languages with their files, most first.
-    pub languages: Vec<Counted>,
+    pub languages: Vec<LanguageCount>,
     /// Ecosystems with their manifests, most first.
-    pub ecosystems: Vec<Counted>,
+    pub ecosystems: Vec<LanguageCount>,
     /// Folders with a manifest.
     pub modules: Vec<Module>,
     /// Libraries in order of ecosystem and name.
@@ -39,7 +39,7 @@ pub struct Survey {
 
 /// A name with a number of files.
 #[derive(Debug, Serialize)]
-pub struct Counted {
+pub struct LanguageCount {
     /// The name.
     pub name: String,
     /// How many.
@@ -71,14 +71,14 @@ pub struct Library {
     /// It is a plugin of the build.
     pub plugin: bool,
     /// Where each version is held.
-    pub held: Vec<HeldAt>,
+    pub held: Vec<VersionPlace>,
     /// The manifests that name it, with the version that it has there.
-    pub named: Vec<NamedIn>,
+    pub named: Vec<ManifestUse>,
 }
 
 /// A manifest that names a library.
 #[derive(Debug, Serialize)]
-pub struct NamedIn {
+pub struct ManifestUse {
     /// The manifest.
     pub path: RelPath,
     /// The version that is said for it, there or elsewhere.
@@ -87,7 +87,7 @@ pub struct NamedIn {
 
 /// A version and its place.
 #[derive(Debug, PartialEq, Eq, Serialize)]
-pub struct HeldAt {
+pub struct VersionPlace {
     /// The version as it is written; none where the entry has none.
     pub version: Option<String>,
     /// The file that holds it.
@@ -130,7 +130,7 @@ pub struct Unreadable {
 
 /// How far a recipe fits a project.
 #[derive(Debug, Serialize)]
-pub struct Fit {
+pub struct RecipeFit {
     /// The recipe's id.
     pub id: String,
     /// Its title.
@@ -198,7 +198,7 @@ pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
         .collect();
     let mut out = Survey {
         files: files.paths().len(),
-        skipped: Skips::default(),
+        skipped: SkipCounts::default(),
         languages: counted(languages.into_iter().map(|(n, c)| (n.to_owned(), c.0, c.1))),
         ecosystems: Vec::new(),
         modules: Vec::new(),
@@ -222,9 +222,9 @@ pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
     out
 }
 
-fn counted(all: impl Iterator<Item = (String, usize, bool)>) -> Vec<Counted> {
-    let mut out: Vec<Counted> =
-        all.map(|(name, files, supported)| Counted { name, files, supported }).collect();
+fn counted(all: impl Iterator<Item = (String, usize, bool)>) -> Vec<LanguageCount> {
+    let mut out: Vec<LanguageCount> =
+        all.map(|(name, files, supported)| LanguageCount { name, files, supported }).collect();
     out.sort_by(|a, b| b.files.cmp(&a.files).then_with(|| a.name.cmp(&b.name)));
     out
 }
@@ -290,13 +290,13 @@ impl Survey {
         let lines = Lines::new(&m.text);
         for e in told.entries.iter().filter(|e| e.kind != EntryKind::Repository) {
             let at = match e.version.as_ref().and_then(|v| Some((v, v.property()?))) {
-                Some((v, name)) => held_by(m, name, all).unwrap_or(HeldAt {
+                Some((v, name)) => held_by(m, name, all).unwrap_or(VersionPlace {
                     version: None,
                     path: m.path.clone(),
                     line: lines.line(v.span.start),
                     by: Some(name.to_owned()),
                 }),
-                None => HeldAt {
+                None => VersionPlace {
                     version: e.version.as_ref().map(|v| v.text.clone()),
                     path: m.path.clone(),
                     line: lines.line(e.version.as_ref().map_or(e.span.start, |v| v.span.start)),
@@ -307,7 +307,7 @@ impl Survey {
             let same = |l: &&mut Library| {
                 l.ecosystem == m.ecosystem.id && plain(&l.coordinate) == plain(&e.coordinate)
             };
-            let named = NamedIn { path: m.path.clone(), version: at.version.clone() };
+            let named = ManifestUse { path: m.path.clone(), version: at.version.clone() };
             match self.libraries.iter_mut().find(same) {
                 Some(l) => {
                     l.named.push(named);
@@ -334,13 +334,13 @@ impl Survey {
     }
 
     /// How far recipes fit, those that fit first.
-    pub fn fits(&self, world: &World, recipes: &[Recipe]) -> Vec<Fit> {
-        let mut out: Vec<Fit> = recipes.iter().map(|r| self.fit(world, r)).collect();
+    pub fn fits(&self, world: &World, recipes: &[Recipe]) -> Vec<RecipeFit> {
+        let mut out: Vec<RecipeFit> = recipes.iter().map(|r| self.fit(world, r)).collect();
         out.sort_by_key(|f| (!f.fits, f.libraries.is_empty()));
         out
     }
 
-    fn fit(&self, world: &World, recipe: &Recipe) -> Fit {
+    fn fit(&self, world: &World, recipe: &Recipe) -> RecipeFit {
         let mut libraries = Vec::new();
         let mut fits = false;
         let known = recipe.library.as_ref();
@@ -373,12 +373,12 @@ impl Survey {
                 }
             }
         }
-        Fit { id: recipe.id.clone(), title: recipe.title.clone(), libraries, fits }
+        RecipeFit { id: recipe.id.clone(), title: recipe.title.clone(), libraries, fits }
     }
 }
 
 /// The place that holds a named value: this file, else the nearest of its ecosystem that defines it.
-fn held_by(m: &Read, name: &str, all: &[Read]) -> Option<HeldAt> {
+fn held_by(m: &Read, name: &str, all: &[Read]) -> Option<VersionPlace> {
     let defines = |r: &&Read| {
         r.ecosystem.id == m.ecosystem.id
             && r.told.as_ref().is_ok_and(|t| t.properties.iter().any(|p| p.name == name))
@@ -400,8 +400,8 @@ fn held_by(m: &Read, name: &str, all: &[Read]) -> Option<HeldAt> {
     Some(place(found, value, name))
 }
 
-fn place(found: &Read, value: &emendo_docs::Value, name: &str) -> HeldAt {
-    HeldAt {
+fn place(found: &Read, value: &emendo_docs::Value, name: &str) -> VersionPlace {
+    VersionPlace {
         version: Some(value.text.clone()),
         path: found.path.clone(),
         line: Lines::new(&found.text).line(value.span.start),

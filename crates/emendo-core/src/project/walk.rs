@@ -13,7 +13,7 @@ use crate::project::{Project, STATE};
 /// Why a file or folder is passed over.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Skipped {
+pub enum SkipReason {
     /// An ignore file names it.
     Ignored,
     /// It is another repository inside this one.
@@ -36,7 +36,7 @@ pub enum Skipped {
     Large,
 }
 
-impl Skipped {
+impl SkipReason {
     /// The word for it.
     pub fn word(self) -> &'static str {
         match self {
@@ -62,7 +62,7 @@ impl Skipped {
 }
 
 /// How many files and folders each rule passed over.
-pub type Skips = BTreeMap<Skipped, u64>;
+pub type SkipCounts = BTreeMap<SkipReason, u64>;
 
 /// Folders in which projects keep the code of others.
 const VENDORED: &[&str] =
@@ -70,16 +70,16 @@ const VENDORED: &[&str] =
 
 /// The files of a project in order of path.
 #[derive(Debug, Default)]
-pub(crate) struct Walked {
+pub(crate) struct WalkResult {
     /// The files.
     pub files: Vec<RelPath>,
     /// What was passed over.
-    pub skipped: Skips,
+    pub skipped: SkipCounts,
 }
 
 /// Walks a project. `with` are kinds that are not passed over.
-pub(crate) fn walk(project: &Project, with: &[Skipped]) -> Walked {
-    let out = Mutex::new(Walked::default());
+pub(crate) fn walk(project: &Project, with: &[SkipReason]) -> WalkResult {
+    let out = Mutex::new(WalkResult::default());
     let stack = outer_rules(project);
     rayon::scope(|scope| folder(scope, project, project.below().to_owned(), stack, with, &out));
     let mut out = out.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
@@ -151,20 +151,20 @@ fn folder<'s>(
     project: &'s Project,
     rel: String,
     rules: Option<Arc<Rules>>,
-    with: &'s [Skipped],
-    out: &'s Mutex<Walked>,
+    with: &'s [SkipReason],
+    out: &'s Mutex<WalkResult>,
 ) {
     let dir = project.root().join(&rel);
     let mut files = Vec::new();
-    let mut skipped = Skips::new();
+    let mut skipped = SkipCounts::new();
     let Ok(entries) = std::fs::read_dir(&dir) else {
-        add(out, files, Skips::from([(Skipped::Unreadable, 1)]));
+        add(out, files, SkipCounts::from([(SkipReason::Unreadable, 1)]));
         return;
     };
     let entries: Vec<std::fs::DirEntry> = entries.filter_map(Result::ok).collect();
     let has = |name: &str| entries.iter().any(|e| e.file_name() == name);
     if !rel.is_empty() && has(".git") && rel != project.below() {
-        add(out, files, Skips::from([(Skipped::Nested, 1)]));
+        add(out, files, SkipCounts::from([(SkipReason::Nested, 1)]));
         return;
     }
     let present: Vec<&str> = [".gitignore", ".ignore"].into_iter().filter(|n| has(n)).collect();
@@ -173,7 +173,7 @@ fn folder<'s>(
         let Ok(kind) = entry.file_type() else { continue };
         let raw = entry.file_name();
         let Some(name) = raw.to_str() else {
-            *skipped.entry(Skipped::Name).or_default() += 1;
+            *skipped.entry(SkipReason::Name).or_default() += 1;
             continue;
         };
         if rel.is_empty() && (name == ".git" || name == STATE) {
@@ -200,29 +200,29 @@ fn visit(
     name: &str,
     path: &str,
     rules: Option<&Rules>,
-    with: &[Skipped],
-) -> Result<bool, Skipped> {
+    with: &[SkipReason],
+) -> Result<bool, SkipReason> {
     if kind.is_symlink() {
-        return Err(Skipped::Link);
+        return Err(SkipReason::Link);
     }
     if !kind.is_dir() && !kind.is_file() {
-        return Err(Skipped::Unreadable);
+        return Err(SkipReason::Unreadable);
     }
-    if kind.is_dir() && VENDORED.contains(&name) && !with.contains(&Skipped::Vendored) {
-        return Err(Skipped::Vendored);
+    if kind.is_dir() && VENDORED.contains(&name) && !with.contains(&SkipReason::Vendored) {
+        return Err(SkipReason::Vendored);
     }
     let ignored = rules.is_some_and(|r| r.ignore(&entry.path(), kind.is_dir()));
     let named = RelPath::new(path).is_ok_and(|p| project.ignores(&p));
     if ignored || named {
-        return Err(Skipped::Ignored);
+        return Err(SkipReason::Ignored);
     }
-    if kind.is_file() && name.contains(".min.") && !with.contains(&Skipped::Minified) {
-        return Err(Skipped::Minified);
+    if kind.is_file() && name.contains(".min.") && !with.contains(&SkipReason::Minified) {
+        return Err(SkipReason::Minified);
     }
     Ok(kind.is_dir())
 }
 
-fn add(out: &Mutex<Walked>, files: Vec<RelPath>, skipped: Skips) {
+fn add(out: &Mutex<WalkResult>, files: Vec<RelPath>, skipped: SkipCounts) {
     let mut out = out.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
     out.files.extend(files);
     for (why, n) in skipped {

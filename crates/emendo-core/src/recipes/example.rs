@@ -11,12 +11,12 @@ use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
 use rayon::prelude::*;
 
-use crate::edits::{Decisions, Own};
+use crate::edits::{Decisions, OnceWritten};
 use crate::plan::{Limit, Plan};
 use crate::project::Project;
 use crate::recipes::check::check;
 use crate::recipes::shelf::Shelf;
-use crate::run::{Engine, FileResult, Mode, Sink, Touched, run_text};
+use crate::run::{CoverageLog, Engine, FileResult, Mode, Sink, run_text};
 
 /// What an example showed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -48,7 +48,7 @@ pub enum Verdict {
 
 /// An example that was run.
 #[derive(Clone, Debug)]
-pub struct Ran {
+pub struct ExampleResult {
     /// Its number in the file, from 1.
     pub number: usize,
     /// Its title.
@@ -63,7 +63,7 @@ pub struct Ran {
 
 /// An action, or a row of one, that no example exercises.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Uncovered {
+pub struct UncoveredRow {
     /// The step.
     pub step: String,
     /// The kind of the action.
@@ -77,11 +77,11 @@ pub struct Uncovered {
 }
 
 /// What the examples of a recipe showed.
-pub struct Tested {
+pub struct TestReport {
     /// Each example.
-    pub ran: Vec<Ran>,
+    pub ran: Vec<ExampleResult>,
     /// What none of them exercises.
-    pub uncovered: Vec<Uncovered>,
+    pub uncovered: Vec<UncoveredRow>,
     /// How many actions and rows there are to exercise.
     pub coverable: usize,
 }
@@ -92,7 +92,7 @@ pub fn test(
     recipe: &Recipe,
     inputs: &BTreeMap<String, String>,
     shelf: &Shelf,
-) -> Tested {
+) -> TestReport {
     // Examples of one step share a plan.
     let wanted: BTreeSet<Option<String>> =
         recipe.examples.iter().map(|e| e.step.as_ref().map(|s| s.text.clone())).collect();
@@ -107,7 +107,7 @@ pub fn test(
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
         let step = e.step.as_ref().map(|s| s.text.clone());
-        let touched = Touched::default();
+        let touched = CoverageLog::default();
         let mut came = BTreeMap::new();
         let plan = plans.get(&step).unwrap_or(&whole);
         let verdict = match &e.tree {
@@ -119,24 +119,24 @@ pub fn test(
             seen.extend(touched.iter().map(|(n, runner, row)| (key(*n), *runner, *row)));
         }
         let verdict = verdict.unwrap_or_else(Verdict::Broken);
-        Ran { number: i + 1, title, span: e.span, verdict, came }
+        ExampleResult { number: i + 1, title, span: e.span, verdict, came }
     };
     // What steps wait for is asked of a tree, and never of a text: trees come after texts, one by one.
     let (trees, texts): (Vec<_>, Vec<_>) =
         recipe.examples.iter().enumerate().partition(|(_, e)| e.tree.is_some());
-    let mut ran: Vec<Ran> = texts.into_par_iter().map(run).collect();
+    let mut ran: Vec<ExampleResult> = texts.into_par_iter().map(run).collect();
     ran.extend(trees.into_iter().map(run));
     ran.sort_by_key(|r| r.number);
     let seen = seen.into_inner().unwrap_or_default();
     let (uncovered, coverable) = uncovered(&whole, &seen);
-    Tested { ran, uncovered, coverable }
+    TestReport { ran, uncovered, coverable }
 }
 
 /// Actions and rows that nothing has exercised, and how many there are.
 fn uncovered(
     plan: &Plan,
     seen: &BTreeSet<(String, usize, Option<usize>)>,
-) -> (Vec<Uncovered>, usize) {
+) -> (Vec<UncoveredRow>, usize) {
     let (mut out, mut all) = (Vec::new(), 0);
     for step in &plan.steps {
         let mut from = 0;
@@ -149,7 +149,7 @@ fn uncovered(
                 .map(|s| s.2)
                 .collect();
             let rows = step.actions[from].asks.rows.clone();
-            let missing = |row: Option<String>| Uncovered {
+            let missing = |row: Option<String>| UncoveredRow {
                 step: step.info.key.step.clone(),
                 kind: step.actions[from].asks.kind,
                 source: step.source.clone(),
@@ -172,14 +172,19 @@ fn uncovered(
     (out, all)
 }
 
-fn one(recipe: &Recipe, e: &Example, plan: &Plan, touched: &Touched) -> Result<Verdict, String> {
+fn one(
+    recipe: &Recipe,
+    e: &Example,
+    plan: &Plan,
+    touched: &CoverageLog,
+) -> Result<Verdict, String> {
     let path = path_for(&plan.world, recipe, e)?;
     let code = plan.world.language_of(&path);
     let head = code.map_or(String::new(), |l| head(&plan.world, recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
     let result = run_text(plan, &path, &before, &[], Some(touched));
-    let own = Own::of(result.edits.iter(), &plan.once_steps());
+    let own = OnceWritten::of(result.edits.iter(), &plan.once_steps());
     let actual = text_of(&before, result.after);
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
@@ -206,7 +211,7 @@ fn tree(
     recipe: &Recipe,
     e: &Example,
     plan: &Plan,
-    touched: &Touched,
+    touched: &CoverageLog,
     came: &mut BTreeMap<RelPath, Vec<u8>>,
 ) -> Result<Verdict, String> {
     let Some(name) = &e.tree else { return Ok(Verdict::Passed) };
@@ -229,7 +234,7 @@ fn tree(
         write(path, bytes).map_err(|e| e.to_string())?;
     }
     let first = over(dir.path(), plan, &[], Some(touched)).map_err(|e| e.to_string())?;
-    let own = Own::of(first.files.iter().flat_map(|f| f.edits.iter()), &plan.once_steps());
+    let own = OnceWritten::of(first.files.iter().flat_map(|f| f.edits.iter()), &plan.once_steps());
     let mut actual = before;
     for f in &first.files {
         if let Some(bytes) = &f.after {
@@ -280,7 +285,12 @@ impl Sink for Gathered {
     }
 }
 
-fn over(root: &Path, plan: &Plan, own: &[Own], touched: Option<&Touched>) -> io::Result<Gathered> {
+fn over(
+    root: &Path,
+    plan: &Plan,
+    own: &[OnceWritten],
+    touched: Option<&CoverageLog>,
+) -> io::Result<Gathered> {
     let root = root.canonicalize()?;
     let (project, decisions) = (Project::alone(&root).reading(), Decisions::default());
     let engine = Engine { own, touched, ..Engine::new(&project, plan, &decisions, Mode::View) };

@@ -8,7 +8,7 @@ use emendo_text::{Chunk, Diagnostic, Span, Template};
 
 use crate::plan::PlannedAction;
 use crate::recipes::check::Checked;
-use crate::recipes::example::{Uncovered, test};
+use crate::recipes::example::{UncoveredRow, test};
 use crate::recipes::shelf::Shelf;
 
 /// Names that much else is called by.
@@ -55,7 +55,7 @@ pub fn hints(
 fn one(
     checked: &Checked,
     recipe: &Recipe,
-    uncovered: Option<&[Uncovered]>,
+    uncovered: Option<&[UncoveredRow]>,
     out: &mut Vec<Diagnostic>,
 ) {
     let mut told = Changes::default();
@@ -91,7 +91,7 @@ fn one(
 }
 
 /// A change, with its step.
-struct Told {
+struct RenamedRow {
     old: String,
     new: String,
     step: String,
@@ -99,7 +99,7 @@ struct Told {
 }
 
 /// The changes of the steps so far, by the kind of their action and the old name.
-type Changes = HashMap<(&'static str, String), Vec<Told>>;
+type Changes = HashMap<(&'static str, String), Vec<RenamedRow>>;
 
 /// The old and new names of an action.
 type Rows = [(Text, Option<Text>)];
@@ -287,11 +287,11 @@ fn never(rows: &Rows, step: &Step, action: &Action, told: &Changes, out: &mut Ve
     let kind = action.kind.name();
     // Keys that end in `*` take all below: there are few of them.
     let stars = told.iter().filter(|(k, _)| k.0 == kind && k.1.ends_with('*'));
-    let stars: Vec<&Told> = stars.flat_map(|(_, all)| all).collect();
+    let stars: Vec<&RenamedRow> = stars.flat_map(|(_, all)| all).collect();
     let keys = ["key", "old"].iter().flat_map(|k| action.table.texts(k)).cloned();
     for old in keys.chain(rows.iter().map(|r| r.0.clone())) {
         let below =
-            |t: &Told| t.old.strip_suffix('*').is_some_and(|lead| old.text.starts_with(lead));
+            |t: &RenamedRow| t.old.strip_suffix('*').is_some_and(|lead| old.text.starts_with(lead));
         let same = told.get(&(kind, old.text.clone())).into_iter().flatten();
         let gone = same
             .chain(stars.iter().copied().filter(|t| below(t)))
@@ -332,7 +332,7 @@ fn undone(
                 d.help("names can be swapped within one step; over two steps only the last counts"),
             );
         }
-        told.entry((kind, old.text.clone())).or_default().push(Told {
+        told.entry((kind, old.text.clone())).or_default().push(RenamedRow {
             old: old.text.clone(),
             new: new.text.clone(),
             step: step.id.clone(),
@@ -342,11 +342,11 @@ fn undone(
 }
 
 /// Steps and rows that no example tries.
-fn untried(recipe: &Recipe, step: &Step, uncovered: &[Uncovered], out: &mut Vec<Diagnostic>) {
+fn untried(recipe: &Recipe, step: &Step, uncovered: &[UncoveredRow], out: &mut Vec<Diagnostic>) {
     if step.include.is_some() || step.actions.is_empty() {
         return;
     }
-    let here: Vec<&Uncovered> = uncovered.iter().filter(|u| u.step == step.id).collect();
+    let here: Vec<&UncoveredRow> = uncovered.iter().filter(|u| u.step == step.id).collect();
     let whole =
         step.actions.iter().all(|a| here.iter().any(|u| u.span == a.span && u.row.is_none()));
     if whole {

@@ -11,7 +11,7 @@ use crate::project::{Project, survey};
 
 /// What is missing before a recipe may change anything.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
-pub struct Unmet {
+pub struct MissingRequirement {
     /// The recipe.
     pub recipe: String,
     /// What it asks for, and what is there.
@@ -26,7 +26,7 @@ pub fn unmet(
     project: &Project,
     recipes: &[Recipe],
     installed: &dyn Fn(&str) -> Option<String>,
-) -> Vec<Unmet> {
+) -> Vec<MissingRequirement> {
     // What a recipe of the run raises itself is no obstacle, for those that it includes neither.
     let asking: Vec<(&Recipe, &Recipe, &Table)> = recipes
         .iter()
@@ -40,7 +40,7 @@ pub fn unmet(
     let mut out = Vec::new();
     for (root, recipe, table) in asking {
         let mut push = |says: String, help: String| {
-            out.push(Unmet { recipe: recipe.id.clone(), says, help });
+            out.push(MissingRequirement { recipe: recipe.id.clone(), says, help });
         };
         for (what, wanted) in map(table, "machine") {
             let have = installed(&what);

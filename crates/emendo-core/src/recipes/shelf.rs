@@ -20,7 +20,7 @@ pub type Shipped = &'static [(&'static str, &'static [(&'static str, &'static [u
 /// Whose a recipe is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Kept {
+pub enum RecipePlace {
     /// The project's.
     Project,
     /// The user's.
@@ -32,14 +32,14 @@ pub enum Kept {
 /// The places where recipes are looked for, the nearest first.
 #[derive(Clone, Debug, Default)]
 pub struct Shelf {
-    folders: Vec<(Kept, PathBuf)>,
+    folders: Vec<(RecipePlace, PathBuf)>,
     shipped: Option<Shipped>,
 }
 
 /// A recipe that is kept somewhere.
-pub struct KeptRecipe {
+pub struct ShelvedRecipe {
     /// Whose it is.
-    pub kept: Kept,
+    pub kept: RecipePlace,
     /// Its text and what lies beside it.
     pub source: Source,
     /// Its id.
@@ -49,7 +49,7 @@ pub struct KeptRecipe {
 impl Shelf {
     /// Adds a folder behind those that are there.
     #[must_use]
-    pub fn with(mut self, kept: Kept, folder: PathBuf) -> Self {
+    pub fn with(mut self, kept: RecipePlace, folder: PathBuf) -> Self {
         self.folders.push((kept, folder));
         self
     }
@@ -62,12 +62,12 @@ impl Shelf {
     }
 
     /// The folders that are looked into.
-    pub fn folders(&self) -> &[(Kept, PathBuf)] {
+    pub fn folders(&self) -> &[(RecipePlace, PathBuf)] {
         &self.folders
     }
 
     /// All recipes, in order of place and path. What is no recipe is passed over.
-    pub fn all(&self) -> Vec<KeptRecipe> {
+    pub fn all(&self) -> Vec<ShelvedRecipe> {
         let mut out = Vec::new();
         for (kept, folder) in &self.folders {
             let mut files = Vec::new();
@@ -78,9 +78,9 @@ impl Shelf {
         for (folder, files) in self.shipped.into_iter().flatten() {
             let texts = files.iter().filter(|f| f.0.ends_with(".toml") && !f.0.contains('/'));
             let sources = texts.filter_map(|f| held(folder, f.0, files));
-            out.extend(sources.filter_map(|s| Some((Kept::Shipped, id_of(&s.text)?, s))));
+            out.extend(sources.filter_map(|s| Some((RecipePlace::Shipped, id_of(&s.text)?, s))));
         }
-        out.into_iter().map(|(kept, id, source)| KeptRecipe { kept, source, id }).collect()
+        out.into_iter().map(|(kept, id, source)| ShelvedRecipe { kept, source, id }).collect()
     }
 
     /// A recipe by its path, as it was read before.

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::edits::{Edit, Leftover, Note};
 use crate::plan::{Limit, RecipeInfo, StepInfo};
-use crate::project::Skipped;
+use crate::project::SkipReason;
 use crate::run::{Counts, FileResult};
 
 /// What a proposal was made from.
@@ -23,7 +23,7 @@ pub struct Header {
     /// The values given for inputs.
     pub inputs: BTreeMap<String, String>,
     /// Kinds of files that were not passed over.
-    pub with: Vec<Skipped>,
+    pub with: Vec<SkipReason>,
     /// The folder that limited the run; empty for none.
     pub below: String,
     /// The steps in order.

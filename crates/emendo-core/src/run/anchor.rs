@@ -13,14 +13,14 @@ pub(crate) struct Anchors {
     /// Rolling hash of the tokens up to each index.
     prefix: Vec<u64>,
     powers: Vec<u64>,
-    declarations: Vec<Declaration>,
+    declarations: Vec<AnchorScope>,
     /// Where each token stands, by its hash.
     starts: FxHashMap<u64, Vec<u32>>,
     /// For each declaration and run length: how often each run begins, in order of place.
     runs: FxHashMap<(usize, usize), FxHashMap<u64, Vec<u32>>>,
 }
 
-struct Declaration {
+struct AnchorScope {
     span: Span,
     parent: usize,
     path: String,
@@ -131,9 +131,9 @@ fn hash(token: &str) -> u64 {
 }
 
 /// The named declarations of a file in source order; the file itself is the first.
-fn declarations(text: &str, code: Option<(&Language, &Tree)>) -> Vec<Declaration> {
+fn declarations(text: &str, code: Option<(&Language, &Tree)>) -> Vec<AnchorScope> {
     let mut out =
-        vec![Declaration { span: Span::new(0, text.len()), parent: 0, path: String::new() }];
+        vec![AnchorScope { span: Span::new(0, text.len()), parent: 0, path: String::new() }];
     let Some((language, tree)) = code else { return out };
     let mut open = vec![0usize];
     let mut seen: HashMap<String, usize> = HashMap::new();
@@ -149,7 +149,7 @@ fn declarations(text: &str, code: Option<(&Language, &Tree)>) -> Vec<Declaration
             path.push_str(&format!("#{count}"));
         }
         open.push(out.len());
-        out.push(Declaration { span, parent, path });
+        out.push(AnchorScope { span, parent, path });
     }
     out
 }

@@ -2,10 +2,10 @@
 
 use emendo_text::{Part, Span};
 
-use crate::run::folded::Folded;
+use crate::run::folded::FoldedDraft;
 
 /// Marks edits that write over the same bytes as one that stands before them in the recipe.
-pub(crate) fn conflicts(folded: &mut [Folded]) {
+pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
     let mut all: Vec<(Span, usize)> = Vec::new();
     for (i, f) in folded.iter().enumerate() {
         all.extend(f.claims().into_iter().map(|s| (s.span, i)));
@@ -50,7 +50,7 @@ pub(crate) fn conflicts(folded: &mut [Folded]) {
 }
 
 /// True if `inner` lies whole in a place that `outer` copies, or leaves alone.
-fn inside(outer: &Folded, inner: &Folded) -> bool {
+fn inside(outer: &FoldedDraft, inner: &FoldedDraft) -> bool {
     let hull = inner.draft.hull;
     outer.draft.hull.contains(hull)
         && outer

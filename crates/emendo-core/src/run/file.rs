@@ -7,11 +7,11 @@ use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use emendo_lang::{FileFacts, Files, Language, Project, Tree};
 use emendo_text::{Digest, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
 
-use crate::edits::{Decisions, Edit, Leftover, Note, Own};
+use crate::edits::{Decisions, Edit, Leftover, Note, OnceWritten};
 use crate::look::Answers;
-use crate::plan::{Kept, Plan, PlanStep, Watch};
+use crate::plan::{Plan, PlanStep, Watch, WordCache};
 use crate::run::anchor::Anchors;
-use crate::run::sink::{Mode, Touched};
+use crate::run::sink::{CoverageLog, Mode};
 
 /// Longest excerpt that is kept of a place; the diff shows the whole.
 const EXCERPT: usize = 4000;
@@ -36,23 +36,23 @@ pub(crate) struct FileRun {
     lines: Option<Lines>,
     pub(crate) anchors: Option<Anchors>,
     /// The words of the text that the plan asks for, and those that were found on the way.
-    pub(crate) words: (Kept, Kept),
+    pub(crate) words: (WordCache, WordCache),
 }
 
 /// What a file may ask while it runs.
 pub(crate) struct Env<'a> {
     /// Gathers which actions found something, where that is asked.
-    pub(crate) touched: Option<&'a Touched>,
+    pub(crate) touched: Option<&'a CoverageLog>,
     pub(crate) plan: &'a Plan,
     pub(crate) decisions: &'a Decisions,
     pub(crate) mode: Mode,
     pub(crate) answers: &'a Answers,
-    pub(crate) own: &'a [Own],
+    pub(crate) own: &'a [OnceWritten],
     pub(crate) exists: &'a (dyn Fn(&RelPath) -> bool + Sync),
 }
 
 /// A step's result for a file.
-pub(crate) struct Written {
+pub(crate) struct StepText {
     pub(crate) text: String,
     pub(crate) pieces: Vec<Piece>,
     pub(crate) trees: Vec<(&'static Language, Tree)>,
@@ -124,7 +124,7 @@ impl FileRun {
             return;
         }
         let mut found = Found::default();
-        let here = |o: &&Own| o.step == step.info.key && o.path == self.path;
+        let here = |o: &&OnceWritten| o.step == step.info.key && o.path == self.path;
         let own: Vec<&str> = env.own.iter().filter(here).map(|o| o.text.as_str()).collect();
         for i in wanted {
             let runner = &step.actions[i].runner;
@@ -133,7 +133,7 @@ impl FileRun {
             let cx = FileCx { packages: &step.packages, followed, own: &own, ..self.cx(code, env) };
             let notes = found.notes.len();
             runner.find(&cx, i, &mut found);
-            if let Some(Ok(mut touched)) = env.touched.map(Touched::lock) {
+            if let Some(Ok(mut touched)) = env.touched.map(CoverageLog::lock) {
                 touched.extend((found.notes.len() > notes).then_some((n, i, None)));
                 let own = found.drafts.iter().filter(|d| d.action.0 == i);
                 touched.extend(own.map(|d| (n, i, Some(d.action.1))));

@@ -8,8 +8,8 @@ use crate::edits::Status;
 use crate::plan::PlanStep;
 use crate::run::anchor::Anchors;
 use crate::run::conflicts::conflicts;
-use crate::run::file::{Env, FileRun, ROUNDS, Written, written};
-use crate::run::folded::Folded;
+use crate::run::file::{Env, FileRun, ROUNDS, StepText, written};
+use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
 
 impl FileRun {
@@ -47,7 +47,7 @@ impl FileRun {
         self.still_used(step, &mut folded, env.mode);
         let first = self.edits.len() as u32;
         for round in 0..=ROUNDS {
-            let Written { text, pieces, trees, derived } =
+            let StepText { text, pieces, trees, derived } =
                 self.write(step, &folded, first, env.mode);
             let bad = self.broken(&text, &pieces, &trees, first, folded.len());
             if bad.is_empty() {
@@ -71,12 +71,12 @@ impl FileRun {
     }
 
     /// What an edit takes away may be used where no other edit of the step changes that: then it is unsure.
-    fn still_used(&mut self, step: &PlanStep, folded: &mut [Folded], mode: Mode) {
+    fn still_used(&mut self, step: &PlanStep, folded: &mut [FoldedDraft], mode: Mode) {
         if folded.iter().all(|f| f.draft.tie.uses.is_empty()) {
             return;
         }
         let active = folded.iter().filter(|f| f.withheld.is_none() && f.wanted(mode));
-        let splices = active.filter_map(Folded::change).flat_map(|c| &c.splices);
+        let splices = active.filter_map(FoldedDraft::change).flat_map(|c| &c.splices);
         let gone: Vec<(Span, Vec<Span>)> = splices
             .map(|s| {
                 let copied = s.parts.iter().filter_map(|p| match p {

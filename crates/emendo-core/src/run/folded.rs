@@ -7,7 +7,7 @@ use crate::edits::Status;
 use crate::run::sink::Mode;
 
 /// A draft with its lasting names and how it stands.
-pub(crate) struct Folded {
+pub(crate) struct FoldedDraft {
     pub(crate) draft: Draft,
     pub(crate) id: Digest,
     pub(crate) weak: Digest,
@@ -20,7 +20,7 @@ pub(crate) struct Folded {
     pub(crate) behind: Option<usize>,
 }
 
-impl Folded {
+impl FoldedDraft {
     pub(crate) fn change(&self) -> Option<&Change> {
         if self.draft.alternatives.is_empty() {
             return Some(&self.draft.change);

@@ -17,16 +17,16 @@ use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Digest, RelPath, Text};
 use rayon::prelude::*;
 
-pub(crate) use sink::Touched;
+pub(crate) use sink::CoverageLog;
 pub use sink::{Counts, FileResult, Mode, Sink};
 
-use crate::edits::{Decisions, Note, Own};
+use crate::edits::{Decisions, Note, OnceWritten};
 use crate::look::{
-    Answers, Candidate, Compared, Kit, Known, Look, Memory, Outside, Recalled, Seen, Stamps,
-    Truths, Wide, answers_in, ask, distinct, follow,
+    Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, RecalledScan, Scan,
+    ScanData, StampDiff, Stamps, Truths, answers_in, ask, distinct, follow,
 };
 use crate::plan::{Conditions, Plan};
-use crate::project::{Project, ProjectFiles, Skipped, Skips, walk};
+use crate::project::{Project, ProjectFiles, SkipCounts, SkipReason, walk};
 use crate::run::file::{Env, FileRun};
 
 /// A run over a project.
@@ -40,44 +40,44 @@ pub struct Engine<'a> {
     /// View or write.
     pub mode: Mode,
     /// What steps wrote before that do their work once.
-    pub own: &'a [Own],
+    pub own: &'a [OnceWritten],
     /// Kinds of files that are not passed over.
-    pub with: &'a [Skipped],
+    pub with: &'a [SkipReason],
     /// Only these files are run; all are asked.
     pub only: Option<&'a HashSet<RelPath>>,
     /// Where looks are remembered.
     pub memory: Option<&'a Memory>,
     /// Gathers which actions found something, where that is asked.
-    pub(crate) touched: Option<&'a Touched>,
+    pub(crate) touched: Option<&'a CoverageLog>,
 }
 
 /// Files that are read for a chunk of results at a time.
 const CHUNK: usize = 256;
 
 /// A run that knows which files there are.
-pub(crate) struct Walking<'a> {
+pub(crate) struct PreparedRun<'a> {
     engine: &'a Engine<'a>,
     files: Arc<ProjectFiles>,
     truths: Arc<Truths>,
-    walked: Skips,
+    walked: SkipCounts,
     stamps: Option<Stamps>,
-    compared: Option<Compared>,
+    compared: Option<StampDiff>,
 }
 
-impl<'a> Walking<'a> {
+impl<'a> PreparedRun<'a> {
     /// The look that is remembered, if no file has changed since.
     pub(crate) fn as_it_was(&self) -> Option<Digest> {
-        self.compared.as_ref().and_then(Compared::as_it_was)
+        self.compared.as_ref().and_then(StampDiff::as_it_was)
     }
 
     /// Looks at the project, or at what has changed since the look that is remembered.
-    pub(crate) fn look(self) -> Started<'a> {
+    pub(crate) fn look(self) -> StartedRun<'a> {
         let Self { engine, files, truths, walked, stamps, compared } = self;
         let look = engine.look(&truths);
         let recalled = engine.memory.zip(compared).and_then(|(m, c)| m.recall(&look, &files, c));
         let queries = ask(engine.plan, engine.project, files.paths());
         let (seen, index, known) = match recalled {
-            Some(Recalled { seen, index, known }) => (seen, index, Some(known)),
+            Some(RecalledScan { seen, index, known }) => (seen, index, Some(known)),
             None => {
                 let mut index = Index::new(files.clone());
                 let seen = look.run(files.paths(), &mut index);
@@ -97,31 +97,31 @@ impl<'a> Walking<'a> {
             }
         }
         let answers = Answers { index, followed, queries, truths, ..Answers::default() };
-        Started { engine, files, walked, seen, answers, stamps, known }
+        StartedRun { engine, files, walked, seen, answers, stamps, known }
     }
 }
 
 /// A run that has looked, and has not begun.
-pub(crate) struct Started<'a> {
+pub(crate) struct StartedRun<'a> {
     engine: &'a Engine<'a>,
     files: Arc<ProjectFiles>,
-    walked: Skips,
-    seen: Seen,
+    walked: SkipCounts,
+    seen: Scan,
     answers: Answers,
     stamps: Option<Stamps>,
     /// The look that was remembered, if it holds.
-    pub(crate) known: Option<Known>,
+    pub(crate) known: Option<KnownScan>,
 }
 
 /// What a run gave besides its files.
-pub(crate) struct Ran {
+pub(crate) struct RunOutcome {
     pub(crate) counts: Counts,
     pub(crate) notes: Vec<Note>,
     /// The look that it rests on, where that is remembered.
     pub(crate) look: Option<Digest>,
 }
 
-impl Started<'_> {
+impl StartedRun<'_> {
     /// True if a step may rest on what a step before it made of another file.
     pub(crate) fn staged(&self) -> bool {
         let plan = self.engine.plan;
@@ -138,7 +138,7 @@ impl Started<'_> {
         self,
         only: Option<&HashSet<RelPath>>,
         sink: &mut dyn Sink,
-    ) -> std::io::Result<Ran> {
+    ) -> std::io::Result<RunOutcome> {
         let Self { engine, files, walked, mut seen, mut answers, stamps, known } = self;
         let mut counts = Counts {
             files: files.paths().len() as u64,
@@ -160,7 +160,7 @@ impl Started<'_> {
         let staged = engine.stages_of(&answers.wide).len() > 1;
         let keeps = engine.memory.filter(|m| m.keeps);
         // Steps change what files say to others.
-        let before = (staged && keeps.is_some()).then(|| Outside::of(&answers.index));
+        let before = (staged && keeps.is_some()).then(|| OutsideFacts::of(&answers.index));
         let mut errors = engine.stages(&now, &mut answers, &files, sink)?;
         seen.wide = answers.wide;
         if let Some(known) = &known {
@@ -173,14 +173,15 @@ impl Started<'_> {
             (Some(memory), Some(stamps)) => {
                 let told = match before {
                     Some(before) => before.and(&answers.index),
-                    None => Outside::of(&answers.index),
+                    None => OutsideFacts::of(&answers.index),
                 };
-                let kit = Kit { seen: &seen, whole: files.asked_whole(), errors: &errors, told };
+                let kit =
+                    ScanData { seen: &seen, whole: files.asked_whole(), errors: &errors, told };
                 memory.keep(&engine.look(&answers.truths), stamps, kit, known.as_ref())
             }
             _ => known.map(|k| k.generation),
         };
-        Ok(Ran { counts, notes: engine.step_notes(&answers.truths), look })
+        Ok(RunOutcome { counts, notes: engine.step_notes(&answers.truths), look })
     }
 }
 
@@ -215,7 +216,7 @@ impl Engine<'_> {
     }
 
     /// Walks the project, and compares it with what is remembered.
-    pub(crate) fn start(&self) -> Walking<'_> {
+    pub(crate) fn start(&self) -> PreparedRun<'_> {
         let mut walked = walk(self.project, self.with);
         // A recipe speaks of the old API because it must.
         let own: Vec<RelPath> =
@@ -235,7 +236,7 @@ impl Engine<'_> {
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
         let compared = (self.memory.zip(stamps.as_ref()))
             .and_then(|(memory, stamps)| memory.compare(&self.look(&truths), stamps));
-        Walking { engine: self, files, truths, walked: walked.skipped, stamps, compared }
+        PreparedRun { engine: self, files, truths, walked: walked.skipped, stamps, compared }
     }
 
     fn step_notes(&self, truths: &Truths) -> Vec<Note> {
@@ -335,7 +336,7 @@ impl Engine<'_> {
     }
 
     /// The stages: what files pass on to one another may change with every step.
-    fn stages_of(&self, wide: &Wide) -> &[std::ops::Range<usize>] {
+    fn stages_of(&self, wide: &ExtraNames) -> &[std::ops::Range<usize>] {
         if wide.changes() { &self.plan.single } else { &self.plan.stages }
     }
 
@@ -404,8 +405,8 @@ pub(crate) fn run_text(
     plan: &Plan,
     path: &RelPath,
     text: &str,
-    own: &[Own],
-    touched: Option<&Touched>,
+    own: &[OnceWritten],
+    touched: Option<&CoverageLog>,
 ) -> FileResult {
     let decisions = Decisions::default();
     let answers = Answers {

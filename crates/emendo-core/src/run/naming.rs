@@ -8,11 +8,11 @@ use emendo_text::{Digest, Hasher, Part, Piece, Span};
 use crate::edits::Status;
 use crate::plan::PlanStep;
 use crate::run::file::FileRun;
-use crate::run::folded::Folded;
+use crate::run::folded::FoldedDraft;
 
 impl FileRun {
     /// Gives drafts their lasting ids, seals and parents.
-    pub(crate) fn name(&mut self, step: &PlanStep, mut drafts: Vec<Draft>) -> Vec<Folded> {
+    pub(crate) fn name(&mut self, step: &PlanStep, mut drafts: Vec<Draft>) -> Vec<FoldedDraft> {
         drafts.sort_by_key(|d| (d.action, d.hull.start, std::cmp::Reverse(d.hull.end)));
         let mut kept: Vec<Draft> = Vec::new();
         for d in drafts {
@@ -74,7 +74,7 @@ impl FileRun {
                     .iter()
                     .map(|a| (a.label.clone(), self.seal(&draft, &a.change).1))
                     .collect();
-                Folded {
+                FoldedDraft {
                     draft,
                     id,
                     weak,

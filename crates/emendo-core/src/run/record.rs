@@ -2,17 +2,17 @@
 
 use emendo_text::{Digest, Hasher, Part, Span, Splice, hunks};
 
-use crate::edits::{Edit, Evidence, Option_, Standing, Status};
+use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status};
 use crate::plan::PlanStep;
 use crate::run::file::{FileRun, applied, excerpt};
-use crate::run::folded::Folded;
+use crate::run::folded::FoldedDraft;
 use crate::run::sink::FileResult;
 
 impl FileRun {
     pub(crate) fn record(
         &mut self,
         step: &PlanStep,
-        folded: Vec<Folded>,
+        folded: Vec<FoldedDraft>,
         derived: Vec<(Edit, Vec<Splice>)>,
     ) {
         let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
@@ -39,13 +39,14 @@ impl FileRun {
                 }
                 Some(c) => applied(&self.text, f.draft.hull, c),
             };
-            let options =
-                f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| Option_ {
+            let options = f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| {
+                ShownAlternative {
                     label: label.clone(),
                     why: a.why.clone(),
                     after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
                     seal: *seal,
-                });
+                }
+            });
             let mut shape = Hasher::new();
             shape.part(&step.info.key.recipe).part(&step.info.key.step).digest(f.draft.digest);
             for s in &f.draft.change.splices {

@@ -4,7 +4,7 @@ use emendo_text::{Digest, Hunk, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::{Edit, Leftover, Note};
-use crate::project::Skips;
+use crate::project::SkipCounts;
 
 /// What counts as in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -34,7 +34,7 @@ pub struct Counts {
     /// Files that a step looked into.
     pub candidates: u64,
     /// What was passed over.
-    pub skipped: Skips,
+    pub skipped: SkipCounts,
     /// Candidates with syntax errors; they are handled where they are sound.
     pub with_errors: u64,
 }
@@ -58,5 +58,5 @@ pub struct FileResult {
 }
 
 /// Actions that found something: the number of the step, that of the runner, and the row, or none where only a note tells.
-pub(crate) type Touched =
+pub(crate) type CoverageLog =
     std::sync::Mutex<std::collections::BTreeSet<(usize, usize, Option<usize>)>>;

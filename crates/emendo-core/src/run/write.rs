@@ -7,8 +7,8 @@ use emendo_text::{Hasher, Piece, PieceMap, Placed, Span, Splice, render};
 
 use crate::edits::{Edit, Evidence, Standing};
 use crate::plan::PlanStep;
-use crate::run::file::{FileRun, Written, excerpt, plain_parts, uncopied};
-use crate::run::folded::Folded;
+use crate::run::file::{FileRun, StepText, excerpt, plain_parts, uncopied};
+use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
 
 impl FileRun {
@@ -16,11 +16,11 @@ impl FileRun {
     pub(crate) fn write(
         &self,
         step: &PlanStep,
-        folded: &[Folded],
+        folded: &[FoldedDraft],
         first: u32,
         mode: Mode,
-    ) -> Written {
-        let active: Vec<(u32, &Folded, &Change)> = folded
+    ) -> StepText {
+        let active: Vec<(u32, &FoldedDraft, &Change)> = folded
             .iter()
             .enumerate()
             .filter(|(_, f)| f.withheld.is_none() && f.wanted(mode))
@@ -49,14 +49,14 @@ impl FileRun {
         }
         if placed.is_empty() {
             let (text, pieces) = (self.text.clone(), self.map.pieces().to_vec());
-            return Written { text, pieces, trees: Vec::new(), derived };
+            return StepText { text, pieces, trees: Vec::new(), derived };
         }
         let out = render(&self.text, &self.map, &mut placed);
         let trees = self.code.iter().map(|c| {
             (c.language, c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced))
         });
         let trees = trees.collect();
-        Written { text: out.text, pieces: out.pieces, trees, derived }
+        StepText { text: out.text, pieces: out.pieces, trees, derived }
     }
 
     /// Import statements that follow from the active edits of the step, and the edits of statements that
@@ -64,7 +64,7 @@ impl FileRun {
     fn imports(
         &self,
         step: &PlanStep,
-        active: &[(u32, &Folded, &Change)],
+        active: &[(u32, &FoldedDraft, &Change)],
     ) -> (Vec<(Edit, Vec<Splice>)>, Vec<u32>) {
         let Some(code) = self.code.first() else { return (Vec::new(), Vec::new()) };
         let mut plan = ImportPlan::default();

@@ -7,7 +7,7 @@ use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
 use crate::apply::{Disk, Packer, Phase, TakenBack};
-use crate::edits::{Decision, Decisions, Edit, Own, Standing, Status, StepKey, Verdict};
+use crate::edits::{Decision, Decisions, Edit, OnceWritten, Standing, Status, StepKey, Verdict};
 use crate::review::{Proposal, Selection, accept};
 use crate::run::{Engine, FileResult, Mode, Sink};
 use crate::session::error::SessionError;
@@ -55,7 +55,7 @@ pub(crate) struct Writing<'a> {
     files: Vec<RelPath>,
     underfoot: Vec<RelPath>,
     once: HashSet<StepKey>,
-    own: Vec<Own>,
+    own: Vec<OnceWritten>,
 }
 
 impl Sink for Writing<'_> {
@@ -75,7 +75,7 @@ impl Sink for Writing<'_> {
             };
             self.used.push(Decision::about(e, verdict));
         }
-        self.own.extend(Own::of(file.edits.iter(), &self.once));
+        self.own.extend(OnceWritten::of(file.edits.iter(), &self.once));
         if let Some(after) = file.after.filter(|a| *a != before) {
             let dirty = self.dirty.contains(&file.path);
             self.packer.add(file.path.clone(), &before, &after, dirty)?;

@@ -17,7 +17,7 @@ pub use apply::{Applied, ApplyOptions};
 pub use error::SessionError;
 
 use crate::apply::{Journal, Phase};
-use crate::edits::{Decisions, Edit, Own, Standing, Status};
+use crate::edits::{Decisions, Edit, OnceWritten, Standing, Status};
 use crate::project::Project;
 use crate::recipes::Shelf;
 use crate::review::Proposal;
@@ -89,7 +89,7 @@ impl Session {
     }
 
     /// What steps wrote that do their work once, by the journals that stand.
-    fn own(&self) -> Result<Vec<Own>, SessionError> {
+    fn own(&self) -> Result<Vec<OnceWritten>, SessionError> {
         let journals = self.journals()?.into_iter().filter(|j| j.phase == Phase::Done);
         Ok(journals.flat_map(|j| j.ops.once).collect())
     }

@@ -7,15 +7,15 @@ use emendo_text::{Digest, RelPath};
 
 use crate::edits::Edit;
 use crate::look::Memory;
-use crate::project::Skipped;
+use crate::project::SkipReason;
 use crate::recipes::{Checked, check};
 use crate::review::{FileRecord, Header, Proposal, ProposalWriter, Trailer};
-use crate::run::{Engine, FileResult, Mode, Ran, Sink};
+use crate::run::{Engine, FileResult, Mode, RunOutcome, Sink};
 use crate::session::Session;
 use crate::session::error::SessionError;
 
 /// What a run with undecided edits in gave.
-pub(crate) enum Viewed {
+pub(crate) enum ViewOutcome {
     /// Nothing has changed since this proposal.
     Same(Box<Proposal>),
     /// Its files went out one by one.
@@ -61,7 +61,7 @@ impl Session {
         &self,
         checked: &Checked,
         inputs: &BTreeMap<String, String>,
-        with: &[Skipped],
+        with: &[SkipReason],
         progress: &mut dyn FnMut(u64, u64),
     ) -> Result<Proposal, SessionError> {
         let _lock = self.lock()?;
@@ -117,8 +117,8 @@ impl Session {
             Ok(())
         })?;
         Ok(match viewed {
-            Viewed::Same(proposal) => *proposal,
-            Viewed::Anew(trailer) => Proposal { header, files, trailer },
+            ViewOutcome::Same(proposal) => *proposal,
+            ViewOutcome::Anew(trailer) => Proposal { header, files, trailer },
         })
     }
 
@@ -126,7 +126,7 @@ impl Session {
         &self,
         checked: &Checked,
         inputs: &BTreeMap<String, String>,
-        with: &[Skipped],
+        with: &[SkipReason],
     ) -> Header {
         Header {
             proposal: 1,
@@ -152,8 +152,8 @@ impl Session {
         let result = self
             .viewed(checked, &header, Some(memory), progress, &mut |record| writer.record(&record));
         let trailer = match result.inspect_err(|_| ProposalWriter::discard(&state))? {
-            Viewed::Anew(trailer) => trailer,
-            Viewed::Same(proposal) => {
+            ViewOutcome::Anew(trailer) => trailer,
+            ViewOutcome::Same(proposal) => {
                 ProposalWriter::discard(&state);
                 return Ok(*proposal);
             }
@@ -175,7 +175,7 @@ impl Session {
         memory: Option<Memory>,
         progress: &mut dyn FnMut(u64, u64),
         out: &mut dyn FnMut(FileRecord) -> io::Result<()>,
-    ) -> Result<Viewed, SessionError> {
+    ) -> Result<ViewOutcome, SessionError> {
         let decisions = self.decisions()?;
         // What the proposal was limited to, wherever it is decided on.
         let project = self.project.within(&header.below).reading();
@@ -204,7 +204,7 @@ impl Session {
                 if old.trailer.look == Some(look) && !old.files.iter().any(other) =>
             {
                 progress(1, 1);
-                return Ok(Viewed::Same(Box::new(old)));
+                return Ok(ViewOutcome::Same(Box::new(old)));
             }
             (_, old) => old,
         };
@@ -225,8 +225,8 @@ impl Session {
         let mut merging = Merging { kept: kept.collect(), out, view: &view, progress };
         let ran = started.run(again.as_ref(), &mut merging)?;
         merging.rest(None)?;
-        let Ran { counts, notes, look } = ran;
-        Ok(Viewed::Anew(Trailer { counts, notes, look, own: own_digest }))
+        let RunOutcome { counts, notes, look } = ran;
+        Ok(ViewOutcome::Anew(Trailer { counts, notes, look, own: own_digest }))
     }
 
     /// The recipes of a proposal, loaded again; they must be what they were.

@@ -6,7 +6,7 @@ use crate::edits::Patch;
 use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole,
 };
-use crate::manifests::script::{HASHES, Kind, Script, line_like};
+use crate::manifests::script::{HASHES, Script, TokenKind, line_like};
 
 pub(super) const BUNDLER: Ecosystem = Ecosystem {
     id: "bundler",
@@ -75,7 +75,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         let mut last = first;
         let list = script.is(first + 1, ",") && script.is(first + 2, "[");
         while script.is(last + 1, ",")
-            && script.get(last + 2).is_some_and(|t| t.0 == Kind::Text)
+            && script.get(last + 2).is_some_and(|t| t.0 == TokenKind::Text)
             && !script.is(last + 3, "=")
         {
             last += 2;

@@ -9,7 +9,7 @@ use crate::manifests::ecosystem::{
     Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
     format, parsed, value_of,
 };
-use crate::manifests::script::{Kind, SLASHES, Script, line_like};
+use crate::manifests::script::{SLASHES, Script, TokenKind, line_like};
 
 pub(super) const GRADLE: Ecosystem = Ecosystem {
     id: "gradle",
@@ -184,22 +184,24 @@ fn build(text: &str) -> Manifest {
     let mut opens: Vec<bool> = Vec::new();
     let mut i = 0;
     while let Some((kind, token)) = s.get(i) {
-        if kind == Kind::Sign && token == "{" {
+        if kind == TokenKind::Sign && token == "{" {
             around.push(block_name(&s, i));
             opens.push(true);
             i += 1;
             continue;
         }
-        if kind == Kind::Sign && token == "}" {
+        if kind == TokenKind::Sign && token == "}" {
             around.pop();
             opens.pop();
             i += 1;
             continue;
         }
-        let starts =
-            i == 0 || s.tokens[i - 1].kind == Kind::Line || s.is(i - 1, "{") || s.is(i - 1, ";");
+        let starts = i == 0
+            || s.tokens[i - 1].kind == TokenKind::Line
+            || s.is(i - 1, "{")
+            || s.is(i - 1, ";");
         let inner = around.last().copied().unwrap_or("");
-        if kind == Kind::Word {
+        if kind == TokenKind::Word {
             let next = match inner {
                 "dependencies" | "constraints" if starts => dependency(&s, i, &mut out),
                 "plugins" if starts => plugin(&s, i, &mut out),
@@ -230,8 +232,8 @@ fn block_name<'t>(s: &Script<'t>, open: usize) -> &'t str {
     while k > 0 {
         k -= 1;
         match s.get(k) {
-            Some((Kind::Word, w)) => return w,
-            Some((Kind::Sign, ")")) => {
+            Some((TokenKind::Word, w)) => return w,
+            Some((TokenKind::Sign, ")")) => {
                 let mut depth = 0;
                 while k > 0 {
                     depth += i32::from(s.is(k, ")")) - i32::from(s.is(k, "("));
@@ -462,7 +464,7 @@ fn toolchain(s: &Script<'_>, i: usize, out: &mut Manifest) {
                 }
             } else if let Some(v) = s.value(k) {
                 push(v, Form::Plain);
-            } else if let Some(t) = s.tokens.get(k).filter(|t| t.kind == Kind::Word) {
+            } else if let Some(t) = s.tokens.get(k).filter(|t| t.kind == TokenKind::Word) {
                 // 1.8 is two numbers with a dot.
                 let more = s.is(k + 1, ".") && s.word(k + 2).is_some();
                 let span = if more { t.span.hull(s.tokens[k + 2].span) } else { t.span };

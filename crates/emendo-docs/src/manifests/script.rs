@@ -22,13 +22,13 @@ pub(super) const HASHES: Lexis = Lexis { line: "#", block: ("", ""), lines: ("=b
 /// A token.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct Token {
-    pub(super) kind: Kind,
+    pub(super) kind: TokenKind,
     /// Its place; for texts what stands between the quotes.
     pub(super) span: Span,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Kind {
+pub(super) enum TokenKind {
     Word,
     Text,
     Sign,
@@ -64,27 +64,27 @@ impl<'t> Script<'t> {
                 // Behind a comma nothing ends.
                 let comma = tokens
                     .last()
-                    .is_some_and(|t: &Token| t.kind == Kind::Sign && t.span.of(text) == ",");
+                    .is_some_and(|t: &Token| t.kind == TokenKind::Sign && t.span.of(text) == ",");
                 if comma {
                     at += 1;
                     continue;
                 }
-                (Kind::Line, 1)
+                (TokenKind::Line, 1)
             } else if c.is_whitespace() || c == '\u{feff}' {
                 at += c.len_utf8();
                 continue;
             } else if c == '"' || c == '\'' {
                 let (lead, len) = quoted(rest, c);
                 let span = Span::new(at + lead, at + len - lead.min(len - lead));
-                tokens.push(Token { kind: Kind::Text, span });
+                tokens.push(Token { kind: TokenKind::Text, span });
                 at += len;
                 continue;
             } else if c.is_alphanumeric() || c == '_' {
                 let len =
                     rest.find(|c: char| !(c.is_alphanumeric() || c == '_')).unwrap_or(rest.len());
-                (Kind::Word, len)
+                (TokenKind::Word, len)
             } else {
-                (Kind::Sign, c.len_utf8())
+                (TokenKind::Sign, c.len_utf8())
             };
             tokens.push(Token { kind, span: Span::new(at, at + len) });
             at += len;
@@ -92,21 +92,21 @@ impl<'t> Script<'t> {
         Self { text, tokens }
     }
 
-    pub(super) fn get(&self, i: usize) -> Option<(Kind, &'t str)> {
+    pub(super) fn get(&self, i: usize) -> Option<(TokenKind, &'t str)> {
         self.tokens.get(i).map(|t| (t.kind, t.span.of(self.text)))
     }
 
     pub(super) fn is(&self, i: usize, text: &str) -> bool {
-        self.get(i).is_some_and(|(k, t)| k != Kind::Text && t == text)
+        self.get(i).is_some_and(|(k, t)| k != TokenKind::Text && t == text)
     }
 
     pub(super) fn word(&self, i: usize) -> Option<&'t str> {
-        self.get(i).filter(|t| t.0 == Kind::Word).map(|t| t.1)
+        self.get(i).filter(|t| t.0 == TokenKind::Word).map(|t| t.1)
     }
 
     /// The place of a text, between its quotes.
     pub(super) fn quoted(&self, i: usize) -> Option<Span> {
-        self.tokens.get(i).filter(|t| t.kind == Kind::Text).map(|t| t.span)
+        self.tokens.get(i).filter(|t| t.kind == TokenKind::Text).map(|t| t.span)
     }
 
     /// A text as a value.
@@ -119,8 +119,8 @@ impl<'t> Script<'t> {
         let mut depth = 0i32;
         for i in open..self.tokens.len() {
             match self.get(i) {
-                Some((Kind::Sign, "(" | "[" | "{")) => depth += 1,
-                Some((Kind::Sign, ")" | "]" | "}")) => {
+                Some((TokenKind::Sign, "(" | "[" | "{")) => depth += 1,
+                Some((TokenKind::Sign, ")" | "]" | "}")) => {
                     depth -= 1;
                     if depth <= 0 {
                         return i;
@@ -138,10 +138,10 @@ impl<'t> Script<'t> {
         let mut last = from;
         while let Some((kind, text)) = self.get(i) {
             match (kind, text) {
-                (Kind::Line, _) if !self.continues(last) => return last,
-                (Kind::Line, _) => {}
-                (Kind::Sign, ")" | "]" | "}" | ";") => return last,
-                (Kind::Sign, "(" | "[" | "{") => {
+                (TokenKind::Line, _) if !self.continues(last) => return last,
+                (TokenKind::Line, _) => {}
+                (TokenKind::Sign, ")" | "]" | "}" | ";") => return last,
+                (TokenKind::Sign, "(" | "[" | "{") => {
                     i = self.closing(i);
                     last = i;
                 }
@@ -160,7 +160,7 @@ impl<'t> Script<'t> {
     pub(super) fn hull(&self, from: usize, to: usize) -> Span {
         let out = |t: &Token, n: i64, end: bool| {
             let at = i64::from(if end { t.span.end } else { t.span.start });
-            (if t.kind == Kind::Text { at + n } else { at }) as u32
+            (if t.kind == TokenKind::Text { at + n } else { at }) as u32
         };
         let (a, b) = (&self.tokens[from], &self.tokens[to.min(self.tokens.len() - 1)]);
         Span { start: out(a, -1, false), end: out(b, 1, true) }

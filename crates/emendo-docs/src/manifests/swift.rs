@@ -6,7 +6,7 @@ use crate::edits::Patch;
 use crate::manifests::ecosystem::{
     Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value,
 };
-use crate::manifests::script::{Kind, SLASHES, Script, line_like};
+use crate::manifests::script::{SLASHES, Script, TokenKind, line_like};
 
 pub(super) const SWIFT: Ecosystem = Ecosystem {
     id: "swift",
@@ -60,8 +60,9 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
             (i..end).find(|k| script.word(*k) == Some("url")).and_then(|k| script.value(k + 2));
         let Some(url) = url else { continue };
         // The last text but the address and the name is the lower end.
-        let texts: Vec<usize> =
-            (i + 3..end).filter(|k| script.get(*k).is_some_and(|t| t.0 == Kind::Text)).collect();
+        let texts: Vec<usize> = (i + 3..end)
+            .filter(|k| script.get(*k).is_some_and(|t| t.0 == TokenKind::Text))
+            .collect();
         let numbered = |k: &&usize| {
             script.get(**k).is_some_and(|t| t.1.starts_with(|c: char| c.is_ascii_digit()))
         };

@@ -30,11 +30,11 @@ pub struct Word {
 struct Scope {
     span: Span,
     parent: Option<u32>,
-    bindings: Vec<Bound>,
+    bindings: Vec<BoundName>,
 }
 
 #[derive(Debug)]
-struct Bound {
+struct BoundName {
     name: String,
     space: Space,
     at: Span,
@@ -229,7 +229,7 @@ impl FileFacts {
         let mut scope = Some(self.scope_at(at));
         while let Some(i) = scope {
             let s = &self.scopes[i as usize];
-            let fits = |b: &&Bound| b.name == name && spaces.contains(&b.space) && b.from <= at;
+            let fits = |b: &&BoundName| b.name == name && spaces.contains(&b.space) && b.from <= at;
             // Declared twice: what tells the type stands with one of them.
             if let Some(b) = s.bindings.iter().find(fits) {
                 let told = || s.bindings.iter().filter(fits).find(|b| b.hint.is_some());

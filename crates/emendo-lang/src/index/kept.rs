@@ -15,7 +15,7 @@ use crate::project::TypeInfo;
 
 /// The contents of an index.
 #[derive(Debug, Default, Serialize, Deserialize)]
-pub struct Kept {
+pub struct CachedIndex {
     added: BTreeSet<RelPath>,
     types: BTreeMap<String, TypeInfo>,
     packages: BTreeMap<String, BTreeSet<String>>,
@@ -26,7 +26,7 @@ pub struct Kept {
 
 impl Index {
     /// What the index holds by now.
-    pub fn keep(&self) -> Kept {
+    pub fn keep(&self) -> CachedIndex {
         let modules = self.modules.read().map(|m| {
             m.iter()
                 .map(|(path, p)| (path.clone(), p.as_deref().cloned()))
@@ -39,7 +39,7 @@ impl Index {
             };
             b.iter().map(one).collect()
         });
-        Kept {
+        CachedIndex {
             added: self.added.iter().cloned().collect(),
             types: self.types.iter().map(|(k, v)| (k.clone(), v.clone())).collect(),
             packages: self
@@ -61,7 +61,7 @@ impl Index {
     /// `id` gives a language's own word for one that was kept.
     pub fn kept(
         files: Arc<dyn Files>,
-        kept: Kept,
+        kept: CachedIndex,
         id: impl Fn(&str) -> Option<&'static str>,
     ) -> Self {
         let modules = kept.modules.into_iter().map(|(path, p)| (path, p.map(Arc::new)));

@@ -11,7 +11,7 @@ use std::sync::{Arc, RwLock};
 
 use emendo_text::{Digest, Lines, RelPath};
 
-pub use crate::index::kept::Kept;
+pub use crate::index::kept::CachedIndex;
 
 use crate::facts::FileFacts;
 use crate::ground::{Files, Import, NoFiles};

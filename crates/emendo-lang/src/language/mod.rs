@@ -24,10 +24,10 @@ pub use modules::{Absolute, Modules};
 pub use names::Names;
 pub use scopes::Scopes;
 pub use shape::{
-    Compare, Context, Declaration, Flow, Fragments, Keyed, Placeholder, Writing, context,
+    Compare, Context, DeclarationShape, Flow, Fragments, Keyed, Placeholder, Writing, context,
 };
 pub use typing::{
-    Branch, Branching, BuiltIn, Delegate, Gives, Intro, Origin, Part, ReturnRule, Syntax, Test,
+    Branch, Branching, BuiltIn, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test, TypePart,
     Typing,
 };
 pub use words::Words;
@@ -170,7 +170,7 @@ impl Language {
     }
 
     /// The declaration facts of a kind.
-    pub fn declaration(&self, kind: &str) -> Option<&'static Declaration> {
+    pub fn declaration(&self, kind: &str) -> Option<&'static DeclarationShape> {
         self.compare.declarations.iter().find(|d| d.kind == kind)
     }
 

@@ -57,7 +57,7 @@ pub struct Placeholder {
 }
 
 /// Which parts of a declaration may be left out of a pattern.
-pub struct Declaration {
+pub struct DeclarationShape {
     /// Its kind.
     pub kind: &'static str,
     /// Kinds of children that may be left out.
@@ -72,7 +72,7 @@ pub struct Declaration {
     pub modifiers: &'static str,
 }
 
-impl Declaration {
+impl DeclarationShape {
     /// A row that says nothing yet.
     pub const NONE: Self =
         Self { kind: "", free_kinds: &[], free_fields: &[], body: "", name: "", modifiers: "" };
@@ -115,7 +115,7 @@ pub struct Compare {
     /// Kinds that count as one when compared.
     pub alike: &'static [&'static [&'static str]],
     /// Declarations: which parts a pattern may leave out.
-    pub declarations: &'static [Declaration],
+    pub declarations: &'static [DeclarationShape],
     /// Lists of keyed things that match in any order.
     pub keyed: &'static [Keyed],
     /// Kinds of other lists, whose items go with a separator.

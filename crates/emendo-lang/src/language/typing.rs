@@ -114,7 +114,7 @@ pub enum Origin {
 
 /// What a part of a pattern that takes a value apart is.
 #[derive(Clone, Copy, Debug)]
-pub enum Part {
+pub enum TypePart {
     /// The part with its number among the named children.
     Nth,
     /// The member that the field names.
@@ -336,7 +336,7 @@ pub struct Typing {
     /// What introduces variables and members.
     pub intros: &'static [Intro],
     /// Kinds of patterns that take a value apart: what a part of them is.
-    pub parts: &'static [(&'static str, Part)],
+    pub parts: &'static [(&'static str, TypePart)],
     /// Kinds of lists of type parameters.
     pub type_params: &'static [&'static str],
     /// Types whose arguments, among those that a type is built on, are its parameters.

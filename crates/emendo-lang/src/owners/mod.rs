@@ -11,7 +11,7 @@ use crate::facts::{TypeDecl, Word};
 use crate::ground::{Certainty, Fact};
 use crate::language::Space;
 use crate::resolver::Resolver;
-use crate::ty::{Told, Ty};
+use crate::ty::{Ty, TypeAnswer};
 
 /// Whose member a word names.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -66,7 +66,7 @@ impl Resolver<'_> {
         let between = Span { start: receiver.end, end: word.span.start.max(receiver.end) }.of(text);
         if names.paths_apart && between.trim() == names.separator {
             if written.starts_with('<') {
-                let told = Told::sure(self.read(written, at));
+                let told = TypeAnswer::sure(self.read(written, at));
                 return self.decide(&told, owner, packages, &compact);
             }
             let path = segments(&compact, names.separator);
@@ -81,7 +81,7 @@ impl Resolver<'_> {
         }
         let told = self.type_at(receiver).or_else(|| {
             let written = self.leaf(receiver).map(|n| self.written(n))?;
-            Some(Told::sure(written)).filter(|_| word.key)?.known()
+            Some(TypeAnswer::sure(written)).filter(|_| word.key)?.known()
         });
         match told {
             Some(told) => self.decide(&told, owner, packages, &compact),
@@ -226,7 +226,7 @@ impl Resolver<'_> {
 
     fn decide(
         &self,
-        told: &Told,
+        told: &TypeAnswer,
         owner: &dyn Fn(&str) -> bool,
         packages: &[String],
         written: &str,
@@ -236,14 +236,14 @@ impl Resolver<'_> {
                 self.decide_named(told, symbols, *named, owner, packages, written)
             }
             Ty::Param(_, Some(bound)) => {
-                let told = Told { ty: (**bound).clone(), ..told.clone() };
+                let told = TypeAnswer { ty: (**bound).clone(), ..told.clone() };
                 self.decide(&told, owner, packages, written)
             }
             Ty::All(all) | Ty::Either(all) => {
                 let whole = matches!(told.ty, Ty::Either(_));
                 let each: Vec<Owner> = all
                     .iter()
-                    .map(|t| Told { ty: t.clone(), ..told.clone() })
+                    .map(|t| TypeAnswer { ty: t.clone(), ..told.clone() })
                     .map(|t| self.decide(&t, owner, packages, written))
                     .collect();
                 let is = each.iter().find(|o| matches!(o, Owner::Is(_)));
@@ -270,7 +270,7 @@ impl Resolver<'_> {
 
     fn decide_named(
         &self,
-        told: &Told,
+        told: &TypeAnswer,
         symbols: &[String],
         named: bool,
         owner: &dyn Fn(&str) -> bool,

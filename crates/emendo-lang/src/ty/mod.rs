@@ -54,7 +54,7 @@ pub enum Ty {
 
 /// What is told of an expression's type.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Told {
+pub struct TypeAnswer {
     /// The type.
     pub ty: Ty,
     /// How sure that is.
@@ -63,7 +63,7 @@ pub struct Told {
     pub why: Option<Fact>,
 }
 
-impl Told {
+impl TypeAnswer {
     /// A type that stands there itself.
     pub(crate) fn sure(ty: Ty) -> Self {
         Self { ty, says: Certainty::Certain, why: None }

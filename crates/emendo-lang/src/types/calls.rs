@@ -10,7 +10,7 @@ use crate::ground::Certainty;
 use crate::language::{CalleeRule, Gives, Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::ty::{Known, MemberType, Takes, Told, Ty};
+use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
 use crate::types::infer::{named, part};
 
 /// Whether a name means one overload.
@@ -114,7 +114,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What stands before a link that does not hold it: the receiver of a conditional access around it.
-    pub(super) fn outer_object(&self, node: Node<'a>) -> Option<Told> {
+    pub(super) fn outer_object(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let mut child = node;
         for _ in 0..8 {
             let up = child.parent()?;

@@ -8,7 +8,7 @@ use tree_sitter::Node;
 use crate::ground::Certainty;
 use crate::resolver::Resolver;
 use crate::tree::span;
-use crate::ty::{DEPTH, MemberType, Told, Ty};
+use crate::ty::{DEPTH, MemberType, Ty, TypeAnswer};
 use crate::types::Callee;
 use crate::types::infer::named;
 
@@ -75,7 +75,7 @@ impl<'a> Resolver<'a> {
         match at.callee {
             Callee::Elsewhere(symbols) => Expected::Elsewhere(symbols),
             Callee::Unknown => Expected::Unknown,
-            Callee::Told { params, lambda, .. } => {
+            Callee::Resolved { params, lambda, .. } => {
                 if let Some(ty) = lambda.get(place) {
                     return Expected::Declared(ty.clone(), lambda.len());
                 }
@@ -241,9 +241,9 @@ impl<'a> Resolver<'a> {
     }
 
     /// An object whose type is left out, because it is expected.
-    pub(super) fn expected(&self, node: Node<'a>) -> Option<Told> {
+    pub(super) fn expected(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let (ty, _, says) = self.expected_at(node)?;
-        Told { ty: ty.instance(), says, why: None }.known()
+        TypeAnswer { ty: ty.instance(), says, why: None }.known()
     }
 }
 

@@ -10,7 +10,7 @@ use crate::ground::Certainty;
 use crate::language::{Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::ty::{DEPTH, Told, Ty, read_type};
+use crate::ty::{DEPTH, Ty, TypeAnswer, read_type};
 
 /// How far inferences are put onto one another.
 const FAR: usize = 64;
@@ -22,7 +22,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The static type of what stands at a place; `None` if nothing tells.
-    pub fn type_at(&self, at: Span) -> Option<Told> {
+    pub fn type_at(&self, at: Span) -> Option<TypeAnswer> {
         let root = self.tree.roots_at(at).last()?.node;
         let mut node = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
         while let Some(up) = node.parent().filter(|p| span(*p) == at && p.parent().is_some()) {
@@ -32,7 +32,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The static type of an expression.
-    pub(crate) fn type_of(&self, node: Node<'a>) -> Option<Told> {
+    pub(crate) fn type_of(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let typing = &self.typing;
         let id = node.id();
         if let Some(known) = typing.known.borrow().get(&id) {
@@ -52,7 +52,7 @@ impl<'a> Resolver<'a> {
         typing.known.borrow_mut().insert(id, None);
         typing.depth.set(depth + 1);
         let before = typing.cycled.replace(false);
-        let (found, keep) = self.trail.work_out(0, || self.infer(node).and_then(Told::known));
+        let (found, keep) = self.trail.work_out(0, || self.infer(node).and_then(TypeAnswer::known));
         typing.depth.set(depth);
         let cycled = typing.cycled.get() || !keep;
         typing.cycled.set(before || cycled && depth > 0);
@@ -64,21 +64,21 @@ impl<'a> Resolver<'a> {
         found
     }
 
-    fn infer(&self, node: Node<'a>) -> Option<Told> {
+    fn infer(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let text = span(node).of(self.text);
         let typing = &self.language.typing;
-        let object = |symbol: &str| Some(Told::sure(Ty::object(symbol)));
+        let object = |symbol: &str| Some(TypeAnswer::sure(Ty::object(symbol)));
         let part = |field: &str| part(node, field);
         match self.by_word(text).or_else(|| typing.gives(node.kind()))? {
             Gives::Is(symbol) => object(symbol),
-            Gives::Nothing => Some(Told::sure(Ty::Nothing)),
+            Gives::Nothing => Some(TypeAnswer::sure(Ty::Nothing)),
             Gives::ListOf(symbol) => self.list_of_first(node, symbol),
             Gives::Pairs(symbol, pair) => self.map_of_first(node, symbol, pair),
             Gives::Tuple => {
                 let (items, says) = self.all_of(named(node).into_iter());
-                Some(Told { says, ..Told::sure(Ty::Tuple(items)) })
+                Some(TypeAnswer { says, ..TypeAnswer::sure(Ty::Tuple(items)) })
             }
-            Gives::Written(field) => Some(Told::sure(self.written(part(field)?).instance())),
+            Gives::Written(field) => Some(TypeAnswer::sure(self.written(part(field)?).instance())),
             Gives::Array(field) => self.array_of(part(field)?),
             Gives::Made(field) => self.made(part(field)?),
             Gives::Same(field) => self.type_of(part(field)?),
@@ -124,74 +124,74 @@ impl<'a> Resolver<'a> {
     }
 
     /// A list by its first element.
-    fn list_of_first(&self, node: Node<'a>, symbol: &str) -> Option<Told> {
+    fn list_of_first(&self, node: Node<'a>, symbol: &str) -> Option<TypeAnswer> {
         let first = named(node).into_iter().next();
         let plain = first.filter(|f| !self.language.is_spread(*f));
         let (mut items, says) = self.all_of(plain.into_iter());
         let element = items.pop().unwrap_or(Ty::Unknown);
-        Some(Told { says, ..Told::sure(Ty::object(symbol).with(vec![element])) })
+        Some(TypeAnswer { says, ..TypeAnswer::sure(Ty::object(symbol).with(vec![element])) })
     }
 
     /// A map by its first pair.
-    fn map_of_first(&self, node: Node<'a>, symbol: &str, pair: &str) -> Option<Told> {
+    fn map_of_first(&self, node: Node<'a>, symbol: &str, pair: &str) -> Option<TypeAnswer> {
         let pair = named(node).into_iter().find(|n| n.kind() == pair);
         let parts = pair.map(named).unwrap_or_default().into_iter().take(2);
         let (args, says) = self.all_of(parts);
-        Some(Told { says, ..Told::sure(Ty::object(symbol).with(args)) })
+        Some(TypeAnswer { says, ..TypeAnswer::sure(Ty::object(symbol).with(args)) })
     }
 
-    fn array_of(&self, element: Node<'a>) -> Option<Told> {
+    fn array_of(&self, element: Node<'a>) -> Option<TypeAnswer> {
         let ty = self.written(element).instance();
         let list = self.language.typing.syntax.list;
         let listed = ty.symbols().iter().any(|s| s == list);
-        Some(Told::sure(if listed { ty } else { Ty::object(list).with(vec![ty]) }))
+        Some(TypeAnswer::sure(if listed { ty } else { Ty::object(list).with(vec![ty]) }))
     }
 
-    fn made(&self, of: Node<'a>) -> Option<Told> {
+    fn made(&self, of: Node<'a>) -> Option<TypeAnswer> {
         let ty = match self.written(of) {
             Ty::Unknown => self.type_of(of)?.ty,
             ty => ty,
         };
         let text = format!("a `{}` is made right here", short(span(of).of(self.text)));
-        Some(Told::sure(ty.instance()).because(text, None))
+        Some(TypeAnswer::sure(ty.instance()).because(text, None))
     }
 
-    fn element_of(&self, node: Node<'a>, of: Node<'a>) -> Option<Told> {
+    fn element_of(&self, node: Node<'a>, of: Node<'a>) -> Option<TypeAnswer> {
         let of = self.type_of(of)?;
         if let Ty::Tuple(items) = &of.ty {
             let index = named(node).into_iter().next_back()?;
             let index: usize = span(index).of(self.text).parse().ok()?;
-            return Some(Told { ty: items.get(index)?.clone(), ..of });
+            return Some(TypeAnswer { ty: items.get(index)?.clone(), ..of });
         }
         self.passed(&of, "[_]").or_else(|| self.passed(&of, "[]"))
     }
 
     /// What comes of a value that is waited for or unwrapped; most often the value itself, if nothing tells.
-    fn opened_up(&self, of: Node<'a>, how: &str) -> Option<Told> {
+    fn opened_up(&self, of: Node<'a>, how: &str) -> Option<TypeAnswer> {
         let of = self.type_of(of)?;
         Some(self.passed(&of, how).unwrap_or_else(|| of.at_most(Certainty::Likely)))
     }
 
     /// What an operator makes of two values.
-    fn joined_by(&self, sign: &str, left: Node<'a>, right: Node<'a>) -> Option<Told> {
+    fn joined_by(&self, sign: &str, left: Node<'a>, right: Node<'a>) -> Option<TypeAnswer> {
         let text = self.language.typing.built_in.text;
         let both = (self.type_of(left), self.type_of(right));
-        let is_text = |t: &Told| t.ty.symbols().first().is_some_and(|s| s == text);
+        let is_text = |t: &TypeAnswer| t.ty.symbols().first().is_some_and(|s| s == text);
         if sign == "+" && [&both.0, &both.1].into_iter().flatten().any(is_text) {
-            return Some(Told::sure(Ty::object(text)));
+            return Some(TypeAnswer::sure(Ty::object(text)));
         }
         let (left, right) = (both.0?, both.1?);
         (left.ty == right.ty).then_some(left)
     }
 
     /// What a macro gives: a type by its name, or a list of what stands first in it.
-    fn of_macro(&self, node: Node<'a>, name: &str, all: &[(&str, &str)]) -> Option<Told> {
+    fn of_macro(&self, node: Node<'a>, name: &str, all: &[(&str, &str)]) -> Option<TypeAnswer> {
         let (_, text) = all.iter().find(|m| m.0 == name)?;
         let Some(list) = text.strip_suffix("[]") else {
-            return Some(Told::sure(Ty::object(text)));
+            return Some(TypeAnswer::sure(Ty::object(text)));
         };
         let element = self.first_in_macro(node).unwrap_or(Ty::Unknown);
-        Some(Told::sure(Ty::object(list).with(vec![element])))
+        Some(TypeAnswer::sure(Ty::object(list).with(vec![element])))
     }
 
     fn first_in_macro(&self, node: Node<'a>) -> Option<Ty> {
@@ -224,7 +224,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What a block gives: its last expression.
-    fn tail(&self, block: Node<'a>) -> Option<Told> {
+    fn tail(&self, block: Node<'a>) -> Option<TypeAnswer> {
         let last = named(block).into_iter().next_back()?;
         if last.kind() == self.language.writing.expression_statement {
             // With its sign it gives nothing.
@@ -235,7 +235,7 @@ impl<'a> Resolver<'a> {
         self.type_of(last)
     }
 
-    pub(super) fn tail_of(&self, node: Node<'a>) -> Option<Told> {
+    pub(super) fn tail_of(&self, node: Node<'a>) -> Option<TypeAnswer> {
         if self.language.typing.branching.blocks.contains(&node.kind()) {
             return self.tail(node);
         }
@@ -247,22 +247,22 @@ impl<'a> Resolver<'a> {
     }
 
     /// What an expression gives when it is used in a way that has a name of its own: waited for, gone through.
-    pub(crate) fn passed(&self, of: &Told, how: &str) -> Option<Told> {
+    pub(crate) fn passed(&self, of: &TypeAnswer, how: &str) -> Option<TypeAnswer> {
         if let (Ty::Tuple(items), "[]") = (&of.ty, how) {
-            return Some(Told { ty: Ty::either(items.clone()), ..of.clone() });
+            return Some(TypeAnswer { ty: Ty::either(items.clone()), ..of.clone() });
         }
         let known = self.member(&of.ty, how)?;
         let first = known.all.first()?;
         let says = of.says.min(known.says).min(first.says);
-        Told { ty: first.gives.clone(), says, why: of.why.clone() }.known()
+        TypeAnswer { ty: first.gives.clone(), says, why: of.why.clone() }.known()
     }
 
     /// The object itself.
-    fn itself(&self, node: Node<'a>, written: &str) -> Option<Told> {
+    fn itself(&self, node: Node<'a>, written: &str) -> Option<TypeAnswer> {
         let around = self.facts.types_at(node.start_byte() as u32).next()?;
         let ty = self.around_type(around);
         let named = written.starts_with(char::is_uppercase);
-        let told = Told::sure(if named { ty.itself() } else { ty });
+        let told = TypeAnswer::sure(if named { ty.itself() } else { ty });
         Some(told.because(self.around_text(around, written), Some(around.at)))
     }
 
@@ -287,11 +287,11 @@ impl<'a> Resolver<'a> {
     }
 
     /// The object as one of what its type is built on.
-    fn base(&self, node: Node<'a>) -> Option<Told> {
+    fn base(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let at = node.start_byte() as u32;
         let around = self.facts.types_at(at).next()?;
         let all = self.supers_of(around);
-        let told = Told::sure(Ty::All(all));
+        let told = TypeAnswer::sure(Ty::All(all));
         Some(told.because(self.around_text(around, "super"), Some(around.at)))
     }
 
@@ -469,8 +469,8 @@ pub(super) fn named<'t>(node: Node<'t>) -> Vec<Node<'t>> {
 }
 
 /// One of several types: sure only where all are known.
-pub(super) fn one_of(all: Vec<Option<Told>>) -> Option<Told> {
-    let told: Vec<Told> = all.iter().flatten().cloned().collect();
+pub(super) fn one_of(all: Vec<Option<TypeAnswer>>) -> Option<TypeAnswer> {
+    let told: Vec<TypeAnswer> = all.iter().flatten().cloned().collect();
     let says = told.iter().map(|t| t.says).min()?;
     let whole = told.len() == all.len();
     let why = told.iter().find_map(|t| t.why.clone());
@@ -482,7 +482,7 @@ pub(super) fn one_of(all: Vec<Option<Told>>) -> Option<Told> {
         }
         one => one,
     };
-    let told = Told { ty, says, why };
+    let told = TypeAnswer { ty, says, why };
     Some(if whole { told } else { told.at_most(Certainty::Unsure) })
 }
 

@@ -9,7 +9,7 @@ use crate::ground::Certainty;
 use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::span;
-use crate::ty::{Known, MemberType, Takes, Told, Ty};
+use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
 use crate::types::infer::{named, part};
 
 /// How many types a search goes through.
@@ -266,7 +266,7 @@ impl<'a> Resolver<'a> {
     /// A member by the place of its name.
     pub(super) fn member_type(&self, name: &str, at: emendo_text::Span) -> Option<MemberType> {
         let place = None;
-        let plain = |told: Told| MemberType {
+        let plain = |told: TypeAnswer| MemberType {
             params: None,
             gives: told.ty,
             lambda: Vec::new(),
@@ -277,7 +277,8 @@ impl<'a> Resolver<'a> {
         let Some((_, node, rule)) = self.introduced(at) else {
             // A member without a name of its own: what stands there is its type.
             let node = self.leaf(at)?;
-            return Some(plain(Told::sure(self.written(node)))).filter(|m| m.gives != Ty::Unknown);
+            return Some(plain(TypeAnswer::sure(self.written(node))))
+                .filter(|m| m.gives != Ty::Unknown);
         };
         if !matches!(rule.origin, Origin::Function | Origin::Property) {
             return self.declared_at(name, at).map(plain);

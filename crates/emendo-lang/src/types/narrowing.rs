@@ -6,7 +6,7 @@ use tree_sitter::Node;
 use crate::language::Space;
 use crate::resolver::Resolver;
 use crate::tree::span;
-use crate::ty::{Told, Ty};
+use crate::ty::{Ty, TypeAnswer};
 use crate::types::infer::{named, part};
 use crate::types::variables::ASSIGNED;
 
@@ -69,7 +69,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type that a test around a use tells.
-    pub(crate) fn narrowed(&self, use_: Node<'a>, name: &str) -> Option<Told> {
+    pub(crate) fn narrowed(&self, use_: Node<'a>, name: &str) -> Option<TypeAnswer> {
         let typing = &self.language.typing;
         if typing.branching.tests.is_empty() {
             return None;
@@ -107,7 +107,7 @@ impl<'a> Resolver<'a> {
         child: Node<'a>,
         name: &str,
         use_: Node<'a>,
-    ) -> Option<Told> {
+    ) -> Option<TypeAnswer> {
         let typing = &self.language.typing;
         let before = named(block).into_iter().take_while(|s| s.id() != child.id());
         let mut before: Vec<Node<'a>> = before.collect();
@@ -137,7 +137,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type that a condition says a variable is of.
-    fn tested(&self, test: Node<'a>, name: &str, use_: Node<'a>) -> Option<Told> {
+    fn tested(&self, test: Node<'a>, name: &str, use_: Node<'a>) -> Option<TypeAnswer> {
         let typing = &self.language.typing;
         let mut node = test;
         while node.kind() == self.language.compare.parenthesized || node.named_child_count() == 1 {
@@ -186,6 +186,6 @@ impl<'a> Resolver<'a> {
         };
         let shown = ty.shown(self.language);
         let text = format!("`{name}` is tested to be a `{shown}` on line {{line}}");
-        Told::sure(ty).because(text, Some(span(test))).known()
+        TypeAnswer::sure(ty).because(text, Some(span(test))).known()
     }
 }

@@ -7,7 +7,7 @@ use crate::ground::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};
-use crate::ty::{MemberType, Told, Ty};
+use crate::ty::{MemberType, Ty, TypeAnswer};
 use crate::types::infer::{named, part};
 use crate::types::{CallSite, FunctionSite};
 
@@ -37,7 +37,7 @@ pub struct CallPlace {
 #[derive(Clone, Debug)]
 pub enum Callee {
     /// It is declared, or told of.
-    Told {
+    Resolved {
         /// What it takes.
         params: Vec<TakenSite>,
         /// What a closure among its arguments is called with, where that is told apart.
@@ -265,7 +265,7 @@ impl<'a> Resolver<'a> {
             let says = if sure || alike { says } else { says.min(Certainty::Likely) };
             let params = self.taken_sites(one, name, site.arguments.len());
             let symbol = self.callee_symbol(known.owner.clone(), passed.is_some(), name);
-            return Callee::Told { params, lambda: one.lambda.clone(), says, symbol };
+            return Callee::Resolved { params, lambda: one.lambda.clone(), says, symbol };
         }
         let Some(function) = self.callee_rule(call).and_then(|r| part(call, r.function)) else {
             return Callee::Unknown;
@@ -321,7 +321,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// A function of an object whose type does not tell of it.
-    fn callee_of_type(&self, told: &Told, word: &str) -> Callee {
+    fn callee_of_type(&self, told: &TypeAnswer, word: &str) -> Callee {
         let invoke = self.language.typing.built_in.invoke;
         if word == invoke && self.as_function(&told.ty).is_some() {
             return self.called_type(&told.ty, told.says);
@@ -369,7 +369,7 @@ impl<'a> Resolver<'a> {
         let told = self.as_function(ty).zip(self.plain_function(ty));
         let Some(((params, _), plain)) = told else { return Callee::Elsewhere(Vec::new()) };
         let params = params.into_iter().zip(plain).map(|(ty, plain)| taken_as(ty, plain)).collect();
-        Callee::Told { params, lambda: Vec::new(), says, symbol: String::new() }
+        Callee::Resolved { params, lambda: Vec::new(), says, symbol: String::new() }
     }
 
     /// The symbol of a function of this file by a call of it.
@@ -380,7 +380,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of what is declared under the name at a place.
-    pub fn declared_type(&self, name: Span) -> Option<crate::ty::Told> {
+    pub fn declared_type(&self, name: Span) -> Option<crate::ty::TypeAnswer> {
         self.declared_at(name.of(self.text), name)
     }
 

@@ -7,7 +7,7 @@ use crate::ground::Certainty;
 use crate::language::{Gives, Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::ty::{Known, MemberType, Told, Ty};
+use crate::ty::{Known, MemberType, Ty, TypeAnswer};
 use crate::types::calls::plain_path;
 use crate::types::infer::{named, one_of, part, short};
 use crate::types::variables::looks_like_type;
@@ -17,7 +17,7 @@ const RETURNS: usize = 32;
 
 impl<'a> Resolver<'a> {
     /// What a call gives.
-    pub(super) fn called(&self, node: Node<'a>) -> Option<Told> {
+    pub(super) fn called(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let rule = self.callee_rule(node)?;
         let function = part(node, rule.function)?;
         if let Some(object) =
@@ -47,15 +47,17 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    fn called_value(&self, told: Told) -> Option<Told> {
+    fn called_value(&self, told: TypeAnswer) -> Option<TypeAnswer> {
         match &told.ty {
-            Ty::Function { gives, .. } => Told { ty: (**gives).clone(), ..told.clone() }.known(),
+            Ty::Function { gives, .. } => {
+                TypeAnswer { ty: (**gives).clone(), ..told.clone() }.known()
+            }
             Ty::Of { named: true, .. } => {
-                Told { ty: told.ty.clone().instance(), ..told.clone() }.known()
+                TypeAnswer { ty: told.ty.clone().instance(), ..told.clone() }.known()
             }
             Ty::Of { .. } => {
                 let (_, gives) = self.as_function(&told.ty)?;
-                Told { ty: gives, ..told }.known()
+                TypeAnswer { ty: gives, ..told }.known()
             }
             _ => None,
         }
@@ -64,11 +66,11 @@ impl<'a> Resolver<'a> {
     /// What calling a member gives.
     fn called_member(
         &self,
-        of: Option<Told>,
+        of: Option<TypeAnswer>,
         object: Option<Node<'a>>,
         name: &str,
         call: Node<'a>,
-    ) -> Option<Told> {
+    ) -> Option<TypeAnswer> {
         let names = &self.language.names;
         if let Some(of) = &of {
             if let Some(known) = self.member(&of.ty, name) {
@@ -82,7 +84,8 @@ impl<'a> Resolver<'a> {
                 let may = looks_like_type(last) && !symbols.iter().any(|s| self.is_known_type(s));
                 let own = !self.own_types(&symbols[0]).is_empty();
                 if may || (own && self.own_member(&symbols[0], name, true).is_none()) {
-                    let told = Told::sure(of.ty.clone().instance()).at_most(Certainty::Likely);
+                    let told =
+                        TypeAnswer::sure(of.ty.clone().instance()).at_most(Certainty::Likely);
                     let text = format!("`{last}::{name}` is called right here");
                     return Some(told.because(text, None));
                 }
@@ -105,7 +108,13 @@ impl<'a> Resolver<'a> {
     }
 
     /// The result of the overload that fits the arguments.
-    fn chosen_result(&self, known: &Known, of: &Told, name: &str, call: Node<'a>) -> Option<Told> {
+    fn chosen_result(
+        &self,
+        known: &Known,
+        of: &TypeAnswer,
+        name: &str,
+        call: Node<'a>,
+    ) -> Option<TypeAnswer> {
         let (one, sure) = self.choose(known, call)?;
         let sure = sure || known.all.iter().all(|m| m.gives == one.gives);
         let says = of.says.min(known.says).min(one.says);
@@ -118,7 +127,7 @@ impl<'a> Resolver<'a> {
         };
         let shown = self.language.names.last(&known.owner);
         let text = format!("`{name}` of `{shown}` gives it{}", self.placed(one));
-        Told { ty, says, why: None }.because(text, None).known()
+        TypeAnswer { ty, says, why: None }.because(text, None).known()
     }
 
     /// The result of a function with what its parameters of types stand for by the arguments.
@@ -151,7 +160,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What calling a name gives.
-    fn called_name(&self, function: Node<'a>, call: Node<'a>) -> Option<Told> {
+    fn called_name(&self, function: Node<'a>, call: Node<'a>) -> Option<TypeAnswer> {
         let names = &self.language.names;
         let at = function.start_byte() as u32;
         let name = span(function).of(self.text);
@@ -178,12 +187,12 @@ impl<'a> Resolver<'a> {
                     .types_at(own.at.start)
                     .find(|t| t.members.iter().any(|m| m.at == own.at))
                 {
-                    let of = Told::sure(self.around_type(t));
+                    let of = TypeAnswer::sure(self.around_type(t));
                     return self.called_member(Some(of), None, single, call);
                 }
                 let member = self.member_type(single, own.at)?;
                 let ty = self.result_for(&member, call);
-                let told = Told { ty, says: member.says, why: None };
+                let told = TypeAnswer { ty, says: member.says, why: None };
                 let text = format!("`{single}` gives it (line {{line}})");
                 return told.because(text, Some(span(node))).known();
             }
@@ -191,7 +200,7 @@ impl<'a> Resolver<'a> {
         }
         if !names.members_need_receiver {
             for t in self.facts.types_at(at) {
-                let of = Told::sure(self.around_type(t));
+                let of = TypeAnswer::sure(self.around_type(t));
                 if let Some(known) = self.member(&of.ty, single) {
                     return self.chosen_result(&known, &of, single, call);
                 }
@@ -207,7 +216,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What calling an imported name, or a full one, gives.
-    fn called_path(&self, path: &[&str], call: Node<'a>, at: u32) -> Option<Told> {
+    fn called_path(&self, path: &[&str], call: Node<'a>, at: u32) -> Option<TypeAnswer> {
         let names = &self.language.names;
         for symbol in self.candidates(path, Space::Value, at).iter().take(4) {
             let parent = names.parent(symbol);
@@ -216,7 +225,7 @@ impl<'a> Resolver<'a> {
             }
             let last = names.last(symbol);
             if let Some(known) = self.member(&Ty::object(&parent).itself(), last) {
-                return self.chosen_result(&known, &Told::sure(Ty::Unknown), last, call);
+                return self.chosen_result(&known, &TypeAnswer::sure(Ty::Unknown), last, call);
             }
         }
         if self.language.declares.hints.made_below {
@@ -228,13 +237,13 @@ impl<'a> Resolver<'a> {
             let symbols = self.candidates(head, Space::Type, at);
             let known = symbols.iter().any(|s| self.is_known_type(s));
             let ty = Ty::Of { symbols, args: Vec::new(), named: false };
-            return (!known).then(|| Told::sure(ty).at_most(Certainty::Likely));
+            return (!known).then(|| TypeAnswer::sure(ty).at_most(Certainty::Likely));
         }
         self.made_by_call(path, at)
     }
 
     /// An object that is made by calling its type.
-    fn made_by_call(&self, path: &[&str], at: u32) -> Option<Told> {
+    fn made_by_call(&self, path: &[&str], at: u32) -> Option<TypeAnswer> {
         // Where files are no modules, a type is made with a word for that.
         self.language.modules.as_ref()?;
         let symbols = self.candidates(path, Space::Value, at);
@@ -248,7 +257,7 @@ impl<'a> Resolver<'a> {
         let written = path.join(self.language.names.separator);
         let ty = Ty::Of { symbols, args: Vec::new(), named: false };
         let text = format!("`{}` is called right here", short(&written));
-        Told { ty, says, why: None }.because(text, None).known()
+        TypeAnswer { ty, says, why: None }.because(text, None).known()
     }
 
     /// The type of a member that is read.
@@ -257,7 +266,7 @@ impl<'a> Resolver<'a> {
         node: Node<'a>,
         object: Option<Node<'a>>,
         name: Node<'a>,
-    ) -> Option<Told> {
+    ) -> Option<TypeAnswer> {
         let names = &self.language.names;
         let written = span(name).of(self.text);
         let text = span(node).of(self.text);
@@ -277,7 +286,7 @@ impl<'a> Resolver<'a> {
             let shown = names.last(&known.owner);
             let text =
                 format!("`{written}` of `{shown}` is declared with this type{}", self.placed(one));
-            Told { ty, says, why: None }.because(text, None).known()
+            TypeAnswer { ty, says, why: None }.because(text, None).known()
         });
         if found.is_some() {
             return found;
@@ -296,7 +305,7 @@ impl<'a> Resolver<'a> {
         if let Some((_, outer)) = outer {
             // The object of a type around: `Outer.this`.
             let symbols = self.candidates(outer, Space::Type, node.start_byte() as u32);
-            return Told::sure(Ty::Of { symbols, args: Vec::new(), named: false }).known();
+            return TypeAnswer::sure(Ty::Of { symbols, args: Vec::new(), named: false }).known();
         }
         let at = node.start_byte() as u32;
         let variable = self.facts.lookup(path[0], &[Space::Value], at).is_some()
@@ -305,14 +314,14 @@ impl<'a> Resolver<'a> {
     }
 
     /// A function as a value.
-    pub(super) fn function_type(&self, node: Node<'a>) -> Option<Told> {
+    pub(super) fn function_type(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let params = self.takes(node).into_iter().map(|p| p.ty).collect();
         let gives = self.result_of(node).map_or(Ty::Unknown, |r| r.ty);
-        Some(Told::sure(Ty::Function { params, gives: Box::new(gives) }))
+        Some(TypeAnswer::sure(Ty::Function { params, gives: Box::new(gives) }))
     }
 
     /// A function by its declaration.
-    pub(super) fn function_at(&self, node: Node<'a>, origin: Origin) -> Option<Told> {
+    pub(super) fn function_at(&self, node: Node<'a>, origin: Origin) -> Option<TypeAnswer> {
         if origin == Origin::Property {
             return self.result_of(node);
         }
@@ -320,35 +329,35 @@ impl<'a> Resolver<'a> {
     }
 
     /// What a function gives: as it is declared, or as all that leaves it tells.
-    pub(crate) fn result_of(&self, node: Node<'a>) -> Option<Told> {
+    pub(crate) fn result_of(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let language = self.language;
         let rule = language.typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
         let word = language.typing.calls.waiting.as_ref().map_or("", |w| w.word);
         let waited = !language.typing.built_in.future.is_empty()
             && children(node).iter().any(|c| c.kind() == word);
-        let wrapped = |told: Told| {
+        let wrapped = |told: TypeAnswer| {
             if !waited {
                 return told;
             }
             let ty = Ty::object(language.typing.built_in.future).with(vec![told.ty.clone()]);
-            Told { ty, ..told }
+            TypeAnswer { ty, ..told }
         };
         if rule.makes {
             let around = self.facts.types_at(node.start_byte() as u32).next()?;
-            return Some(Told::sure(self.around_type(around)));
+            return Some(TypeAnswer::sure(self.around_type(around)));
         }
         if let Some(declared) =
             node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty())
         {
             let ty = self.written(declared);
-            return (ty != Ty::Unknown).then(|| wrapped(Told::sure(ty)));
+            return (ty != Ty::Unknown).then(|| wrapped(TypeAnswer::sure(ty)));
         }
         let body = node.child_by_field_name(rule.body)?;
         self.typing.bodies.set(true);
         if rule.bare && !language.typing.branching.blocks.contains(&body.kind()) {
             return self.type_of(body).map(wrapped);
         }
-        let mut left: Vec<Option<Told>> = Vec::new();
+        let mut left: Vec<Option<TypeAnswer>> = Vec::new();
         let mut many = false;
         crate::tree::walk(body, |n| {
             if self.is_function(n) || many {
@@ -373,7 +382,7 @@ impl<'a> Resolver<'a> {
         // A part that is nothing tells nothing of the others.
         let told = one_of(left)?;
         let says = if told.says == Certainty::Unsure { Certainty::Likely } else { told.says };
-        Some(wrapped(Told { says, ..told }))
+        Some(wrapped(TypeAnswer { says, ..told }))
     }
 
     /// What a type of functions takes and gives: a function, or a type with one that is called.

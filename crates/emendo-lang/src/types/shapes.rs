@@ -8,7 +8,7 @@ use crate::ground::Certainty;
 use crate::language::Space;
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::ty::{DEPTH, MemberType, Shape, Told, Ty, split};
+use crate::ty::{DEPTH, MemberType, Shape, Ty, TypeAnswer, split};
 use crate::types::infer::part;
 use crate::types::members::{NESTED, WIDE};
 
@@ -288,7 +288,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// Is what was told of an expression an object of a type? `None` if nothing tells.
-    pub fn is_a(&self, told: &Told, wanted: &Ty) -> Option<bool> {
+    pub fn is_a(&self, told: &TypeAnswer, wanted: &Ty) -> Option<bool> {
         // The name of a type is no object of it; a module stands for itself.
         if let Ty::Of { symbols, named: true, .. } = &told.ty {
             let names = &self.language.names;

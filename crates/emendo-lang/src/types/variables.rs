@@ -5,10 +5,10 @@ use tree_sitter::Node;
 
 use crate::facts::Declared;
 use crate::ground::Certainty;
-use crate::language::{Gives, Intro, Origin, Part, Space};
+use crate::language::{Gives, Intro, Origin, Space, TypePart};
 use crate::resolver::Resolver;
 use crate::tree::span;
-use crate::ty::{Told, Ty};
+use crate::ty::{Ty, TypeAnswer};
 use crate::types::infer::{named, part, short};
 
 /// How many assignments of a variable are looked at.
@@ -16,7 +16,7 @@ pub(crate) const ASSIGNED: usize = 16;
 
 impl<'a> Resolver<'a> {
     /// The type of what a name stands for.
-    pub(super) fn name(&self, node: Node<'a>) -> Option<Told> {
+    pub(super) fn name(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let written = span(node).of(self.text);
         let at = node.start_byte() as u32;
         if written.len() > 300 {
@@ -55,7 +55,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What a dotted name stands for that begins with no variable: a type, a module, or a value of one.
-    pub(super) fn meaning(&self, path: &[&str], at: u32) -> Option<Told> {
+    pub(super) fn meaning(&self, path: &[&str], at: u32) -> Option<TypeAnswer> {
         let names = &self.language.names;
         let mut symbols = self.candidates(path, Space::Value, at);
         self.told_first(&mut symbols);
@@ -71,7 +71,7 @@ impl<'a> Resolver<'a> {
                 let gives =
                     if one.params.is_some() { one.as_function() } else { one.gives.clone() };
                 let text = format!("`{}` is declared in `{parent}`", names.last(symbol));
-                let told = Told { ty: gives, says: one.says, why: None };
+                let told = TypeAnswer { ty: gives, says: one.says, why: None };
                 return told.because(text + &self.placed(one), None).known();
             }
         }
@@ -96,7 +96,7 @@ impl<'a> Resolver<'a> {
             Some(i) => (format!("`{}` is imported on line {{line}}", path[0]), Some(i.span)),
             None => (format!("`{written}` is `{first}`"), None),
         };
-        let told = Told::sure(Ty::Of { symbols, args: Vec::new(), named: !value });
+        let told = TypeAnswer::sure(Ty::Of { symbols, args: Vec::new(), named: !value });
         Some(if value { told } else { told.because(why.0, why.1) })
     }
 
@@ -108,12 +108,12 @@ impl<'a> Resolver<'a> {
     }
 
     /// A member of the types around, named without the object.
-    fn implied_member(&self, name: &str, at: u32) -> Option<Told> {
+    fn implied_member(&self, name: &str, at: u32) -> Option<TypeAnswer> {
         for t in self.facts.types_at(at) {
             let around = self.around_type(t);
             if let Some(known) = self.member(&around, name) {
                 let one = known.all.iter().find(|m| m.params.is_none())?;
-                let told = Told { ty: one.gives.clone(), says: one.says, why: None };
+                let told = TypeAnswer { ty: one.gives.clone(), says: one.says, why: None };
                 let text = format!("`{name}` is declared in `{}`", known.owner);
                 return told.because(text + &self.placed(one), None).known();
             }
@@ -122,7 +122,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of a variable where it is used.
-    fn variable(&self, name: &str, use_: Node<'a>, own: &Declared<'_>) -> Option<Told> {
+    fn variable(&self, name: &str, use_: Node<'a>, own: &Declared<'_>) -> Option<TypeAnswer> {
         let all = self.facts.declared_again(name, own.scope);
         if all.len() < 2 {
             return self.declared_at(name, own.at);
@@ -134,7 +134,7 @@ impl<'a> Resolver<'a> {
             return self.declared_at(name, *before.unwrap_or(&typed));
         }
         let reaching = self.reaching(&all, use_);
-        let mut told: Vec<Option<Told>> = Vec::new();
+        let mut told: Vec<Option<TypeAnswer>> = Vec::new();
         for a in reaching.iter().take(ASSIGNED) {
             told.push(self.declared_at(name, *a));
         }
@@ -177,7 +177,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of the variable, or member, that is introduced at a place.
-    pub(crate) fn declared_at(&self, name: &str, at: Span) -> Option<Told> {
+    pub(crate) fn declared_at(&self, name: &str, at: Span) -> Option<TypeAnswer> {
         let (leaf, node, rule) = self.introduced(at)?;
         let steps = self.steps(leaf, node);
         let told = self.introduced_type(name, at, node, rule, &steps)?;
@@ -194,8 +194,8 @@ impl<'a> Resolver<'a> {
         at: Span,
         node: Node<'a>,
         rule: &Intro,
-        steps: &[(Part, Node<'a>, Node<'a>)],
-    ) -> Option<Told> {
+        steps: &[(TypePart, Node<'a>, Node<'a>)],
+    ) -> Option<TypeAnswer> {
         if let Some(told) = self.annotated_type(name, at, node, rule) {
             return Some(told);
         }
@@ -204,11 +204,11 @@ impl<'a> Resolver<'a> {
             Origin::Function | Origin::Property => return self.function_at(node, rule.origin),
             Origin::Type => {
                 let symbols = self.candidates(&[name], Space::Type, at.start);
-                return Some(Told::sure(Ty::Of { symbols, args: Vec::new(), named: true }));
+                return Some(TypeAnswer::sure(Ty::Of { symbols, args: Vec::new(), named: true }));
             }
             Origin::Constant => {
                 let around = self.facts.types_at(at.start).next()?;
-                return Some(Told::sure(self.around_type(around)));
+                return Some(TypeAnswer::sure(self.around_type(around)));
             }
             Origin::EachOf(token)
                 if !crate::tree::children(node).iter().any(|c| c.kind() == token) =>
@@ -239,7 +239,13 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type that a name is declared with.
-    fn annotated_type(&self, name: &str, at: Span, node: Node<'a>, rule: &Intro) -> Option<Told> {
+    fn annotated_type(
+        &self,
+        name: &str,
+        at: Span,
+        node: Node<'a>,
+        rule: &Intro,
+    ) -> Option<TypeAnswer> {
         let ty = self.annotation(node, rule)?;
         let read = self.written(ty);
         if read == Ty::Unknown {
@@ -251,11 +257,11 @@ impl<'a> Resolver<'a> {
             Origin::Rest => Ty::object(self.language.typing.syntax.list).with(vec![read]),
             _ => read,
         };
-        Some(Told::sure(read).because(text, Some(at)))
+        Some(TypeAnswer::sure(read).because(text, Some(at)))
     }
 
     /// What is caught where a type is named, or several: one of it. Else what comes of opening the value.
-    fn caught(&self, name: &str, at: Span, value: Told) -> Result<Told, Told> {
+    fn caught(&self, name: &str, at: Span, value: TypeAnswer) -> Result<TypeAnswer, TypeAnswer> {
         let ty = match value.ty {
             Ty::Tuple(all) => Ty::either(all),
             ty @ Ty::Of { named: true, .. } => ty,
@@ -265,7 +271,7 @@ impl<'a> Resolver<'a> {
             }
         };
         let text = format!("`{name}` is one of what line {{line}} names");
-        Ok(Told::sure(ty.instance()).because(text, Some(at)))
+        Ok(TypeAnswer::sure(ty.instance()).because(text, Some(at)))
     }
 
     /// In words, why a name has the type of a value; `value` only where the name stands for the whole of it.
@@ -273,8 +279,8 @@ impl<'a> Resolver<'a> {
         &self,
         name: &str,
         value: Option<Node<'a>>,
-        told: &Told,
-        steps: &[(Part, Node<'a>, Node<'a>)],
+        told: &TypeAnswer,
+        steps: &[(TypePart, Node<'a>, Node<'a>)],
     ) -> String {
         let gives = |v: Node<'a>| self.language.typing.gives(self.language.core(v).kind());
         let text = value.map_or("", |v| span(v).of(self.text));
@@ -301,7 +307,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of a parameter that says none: of the object itself, or what a closure is called with.
-    fn parameter(&self, node: Node<'a>, at: Span) -> Option<Told> {
+    fn parameter(&self, node: Node<'a>, at: Span) -> Option<TypeAnswer> {
         let mut child = node;
         for _ in 0..4 {
             if let Some(list) = self.parameters_of(child) {
@@ -315,7 +321,7 @@ impl<'a> Resolver<'a> {
                     "`{}` is what the closure on line {{line}} is called with",
                     at.of(self.text)
                 );
-                return Told { ty, says, why: None }.because(text, Some(at)).known();
+                return TypeAnswer { ty, says, why: None }.because(text, Some(at)).known();
             }
             child = child.parent()?;
         }
@@ -323,7 +329,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// How a name is taken from the value that introduces it: parts, the innermost first.
-    fn steps(&self, leaf: Node<'a>, node: Node<'a>) -> Vec<(Part, Node<'a>, Node<'a>)> {
+    fn steps(&self, leaf: Node<'a>, node: Node<'a>) -> Vec<(TypePart, Node<'a>, Node<'a>)> {
         let parts = self.language.typing.parts;
         let mut out = Vec::new();
         let mut child = leaf;
@@ -344,45 +350,51 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of a part of a value.
-    fn taken_from(&self, of: &Told, how: Part, child: Node<'a>, holder: Node<'a>) -> Option<Told> {
+    fn taken_from(
+        &self,
+        of: &TypeAnswer,
+        how: TypePart,
+        child: Node<'a>,
+        holder: Node<'a>,
+    ) -> Option<TypeAnswer> {
         // Parts without a name, as `_`, count too.
         let place = || {
             let items = crate::tree::children(holder).into_iter();
             let before = items.take_while(|i| !span(*i).contains(span(child)));
             before.filter(|i| i.kind() == ",").count()
         };
-        let kept = |ty: Ty| Some(Told { ty, ..of.clone() });
+        let kept = |ty: Ty| Some(TypeAnswer { ty, ..of.clone() });
         match how {
-            Part::Same => Some(of.clone()),
-            Part::Rest => {
+            TypePart::Same => Some(of.clone()),
+            TypePart::Rest => {
                 let list = self.language.typing.syntax.list;
                 kept(Ty::object(list).with(vec![of.ty.clone()]))
             }
-            Part::Typed(field) => {
+            TypePart::Typed(field) => {
                 let ty = self.written(part(holder, field)?);
-                (ty != Ty::Unknown).then(|| Told::sure(ty))
+                (ty != Ty::Unknown).then(|| TypeAnswer::sure(ty))
             }
-            Part::Nth => match &of.ty {
+            TypePart::Nth => match &of.ty {
                 Ty::Tuple(items) => kept(items.get(place())?.clone()),
                 _ => {
                     let whole = self.passed(of, "[]")?;
-                    Some(Told { why: of.why.clone(), ..whole })
+                    Some(TypeAnswer { why: of.why.clone(), ..whole })
                 }
             },
-            Part::Each => {
+            TypePart::Each => {
                 let whole = self.passed(of, "[]")?;
-                Some(Told { why: of.why.clone(), ..whole })
+                Some(TypeAnswer { why: of.why.clone(), ..whole })
             }
-            Part::Key(field) => {
+            TypePart::Key(field) => {
                 let key = span(part(holder, field)?).of(self.text);
                 self.part_of(of, key)
             }
-            Part::Named => self.part_of(of, span(child).of(self.text)),
-            Part::Wrapped(field) => {
+            TypePart::Named => self.part_of(of, span(child).of(self.text)),
+            TypePart::Wrapped(field) => {
                 let wrapper = span(part(holder, field)?).of(self.text);
                 let last = wrapper.rsplit(self.language.names.separator).next()?;
                 if let Some(inner) = self.passed(of, last) {
-                    return Some(Told { why: of.why.clone(), ..inner });
+                    return Some(TypeAnswer { why: of.why.clone(), ..inner });
                 }
                 self.numbered(self.written(part(holder, field)?), place())
             }
@@ -390,13 +402,13 @@ impl<'a> Resolver<'a> {
     }
 
     /// The member of a type with a number.
-    fn numbered(&self, ty: Ty, number: usize) -> Option<Told> {
+    fn numbered(&self, ty: Ty, number: usize) -> Option<TypeAnswer> {
         let symbol = ty.symbols().first()?.clone();
         let own = self.facts.types.iter().find(|t| self.own_name(t) == symbol)?;
         let member = own.members.iter().filter(|m| m.space == Space::Value).nth(number)?;
         self.declared_at(&member.name, member.at).or_else(|| {
             let node = self.leaf_in(member.at)?;
-            Some(Told::sure(self.written(node)))
+            Some(TypeAnswer::sure(self.written(node)))
         })
     }
 
@@ -407,12 +419,12 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of a member that a value is taken apart by.
-    fn part_of(&self, of: &Told, name: &str) -> Option<Told> {
+    fn part_of(&self, of: &TypeAnswer, name: &str) -> Option<TypeAnswer> {
         let known = self.member(&of.ty, name)?;
         let one = known.all.first()?;
         let ty = if one.params.is_some() { one.as_function() } else { one.gives.clone() };
         let says = of.says.min(known.says).min(one.says);
-        Told { ty, says, why: of.why.clone() }.known()
+        TypeAnswer { ty, says, why: of.why.clone() }.known()
     }
 }
 

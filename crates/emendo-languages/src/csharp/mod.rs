@@ -7,8 +7,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, Declaration, Flow, Fragments, Grammar, Keyed, Language, Placeholder, Writing,
-    context,
+    Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language, Placeholder,
+    Writing, context,
 };
 
 use crate::csharp::imports::{EXPORTS, IMPORTS};
@@ -332,8 +332,8 @@ const fn declaration(
     free_kinds: &'static [&'static str],
     free_fields: &'static [&'static str],
     body: &'static str,
-) -> Declaration {
-    Declaration { kind, free_kinds, free_fields, body, name: "name", modifiers: "" }
+) -> DeclarationShape {
+    DeclarationShape { kind, free_kinds, free_fields, body, name: "name", modifiers: "" }
 }
 
 const FREE: &[&str] = &["modifier", "attribute_list", "type_parameter_constraints_clause"];
@@ -346,7 +346,7 @@ const TYPE_FREE: &[&str] = &[
     "parameter_list",
 ];
 
-const DECLARATIONS: &[Declaration] = &[
+const DECLARATIONS: &[DeclarationShape] = &[
     declaration("class_declaration", TYPE_FREE, &[], "body"),
     declaration("struct_declaration", TYPE_FREE, &[], "body"),
     declaration("record_declaration", TYPE_FREE, &[], "body"),

@@ -2,8 +2,8 @@
 
 use emendo_lang::language::{
     ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, Delegate, FunctionRule,
-    FunctionTypeRule, Gives, Intro, Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, Typing,
-    Waiting,
+    FunctionTypeRule, Gives, Intro, Origin, Packing, ReturnRule, Syntax, Taken, Test, TypePart,
+    Typing, Waiting,
 };
 
 use crate::shared::{declared_type, each, function, parameter, value};
@@ -87,7 +87,7 @@ pub(crate) const TYPING: Typing = Typing {
         declared_type("enum_declaration"),
         declared_type("delegate_declaration"),
     ],
-    parts: &[("tuple_pattern", Part::Nth)],
+    parts: &[("tuple_pattern", TypePart::Nth)],
     type_params: &["type_parameter_list"],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
     branching: BRANCHING,

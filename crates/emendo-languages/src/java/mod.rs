@@ -7,8 +7,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, Declaration, Flow, Fragments, Grammar, Keyed, Language, Placeholder, Writing,
-    context,
+    Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language, Placeholder,
+    Writing, context,
 };
 
 use crate::java::imports::IMPORTS;
@@ -284,13 +284,13 @@ const fn declaration(
     free_fields: &'static [&'static str],
     body: &'static str,
     name: &'static str,
-) -> Declaration {
-    Declaration { kind, free_kinds, free_fields, body, name, modifiers: "modifiers" }
+) -> DeclarationShape {
+    DeclarationShape { kind, free_kinds, free_fields, body, name, modifiers: "modifiers" }
 }
 
 const HEADER: &[&str] = &["type_parameters", "superclass", "interfaces", "permits"];
 
-const DECLARATIONS: &[Declaration] = &[
+const DECLARATIONS: &[DeclarationShape] = &[
     declaration("class_declaration", &["modifiers"], HEADER, "body", "name"),
     declaration(
         "interface_declaration",

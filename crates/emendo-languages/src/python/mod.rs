@@ -8,8 +8,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, Declaration, Flow, Fragments, Grammar, Keyed, Language, Modules, Placeholder,
-    Writing, context,
+    Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language, Modules,
+    Placeholder, Writing, context,
 };
 
 use crate::python::imports::{EXPORTS, IMPORTS};
@@ -219,21 +219,25 @@ const CONTEXTS: &[Context] = &[
     context("link", "zq = zqBase", "\n", &[]),
 ];
 
-const DECLARATIONS: &[Declaration] = &[
-    Declaration {
+const DECLARATIONS: &[DeclarationShape] = &[
+    DeclarationShape {
         kind: "function_definition",
         free_kinds: &["async", "->"],
         free_fields: &["return_type", "type_parameters"],
         body: "body",
         name: "name",
-        ..Declaration::NONE
+        ..DeclarationShape::NONE
     },
-    Declaration {
+    DeclarationShape {
         kind: "class_definition",
         free_fields: &["superclasses", "type_parameters"],
         body: "body",
         name: "name",
-        ..Declaration::NONE
+        ..DeclarationShape::NONE
     },
-    Declaration { kind: "decorated_definition", free_kinds: &["decorator"], ..Declaration::NONE },
+    DeclarationShape {
+        kind: "decorated_definition",
+        free_kinds: &["decorator"],
+        ..DeclarationShape::NONE
+    },
 ];

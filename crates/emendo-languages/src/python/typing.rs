@@ -2,7 +2,7 @@
 
 use emendo_lang::language::{
     ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, FunctionTypeRule,
-    Gives, Intro, Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, Typing, Waiting,
+    Gives, Intro, Origin, Packing, ReturnRule, Syntax, Taken, Test, TypePart, Typing, Waiting,
 };
 
 use crate::shared::{each, parameter, value};
@@ -78,10 +78,10 @@ pub(crate) const TYPING: Typing = Typing {
         Intro { kind: "class_definition", name: "name", ty: "", value: "", origin: Origin::Type },
     ],
     parts: &[
-        ("pattern_list", Part::Nth),
-        ("tuple_pattern", Part::Nth),
-        ("list_pattern", Part::Nth),
-        ("list_splat_pattern", Part::Rest),
+        ("pattern_list", TypePart::Nth),
+        ("tuple_pattern", TypePart::Nth),
+        ("list_pattern", TypePart::Nth),
+        ("list_splat_pattern", TypePart::Rest),
     ],
     type_params: &["type_parameter"],
     param_bases: &["Generic", "Protocol"],

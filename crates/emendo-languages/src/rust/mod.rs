@@ -8,7 +8,7 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, Declaration, Flow, Fragments, Grammar, Keyed, Language, Layer, Modules,
+    Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language, Layer, Modules,
     Placeholder, Writing, context,
 };
 
@@ -262,11 +262,11 @@ const fn declaration(
     free_fields: &'static [&'static str],
     body: &'static str,
     name: &'static str,
-) -> Declaration {
-    Declaration { kind, free_kinds, free_fields, body, name, modifiers: "" }
+) -> DeclarationShape {
+    DeclarationShape { kind, free_kinds, free_fields, body, name, modifiers: "" }
 }
 
-const DECLARATIONS: &[Declaration] = &[
+const DECLARATIONS: &[DeclarationShape] = &[
     declaration(
         "function_item",
         &["visibility_modifier", "function_modifiers", "where_clause", "->"],

@@ -2,7 +2,7 @@
 
 use emendo_lang::language::{
     ArgumentRule, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, FunctionTypeRule, Gives,
-    Intro, Origin, Packing, Part, ReturnRule, Syntax, Taken, Typing, Waiting,
+    Intro, Origin, Packing, ReturnRule, Syntax, Taken, TypePart, Typing, Waiting,
 };
 
 use crate::shared::{declared_type, each, function, parameter, value};
@@ -64,11 +64,11 @@ pub(crate) const TYPING: Typing = Typing {
         declared_type("type_item"),
     ],
     parts: &[
-        ("tuple_pattern", Part::Nth),
-        ("slice_pattern", Part::Each),
-        ("tuple_struct_pattern", Part::Wrapped("type")),
-        ("field_pattern", Part::Key("name")),
-        ("struct_pattern", Part::Typed("type")),
+        ("tuple_pattern", TypePart::Nth),
+        ("slice_pattern", TypePart::Each),
+        ("tuple_struct_pattern", TypePart::Wrapped("type")),
+        ("field_pattern", TypePart::Key("name")),
+        ("struct_pattern", TypePart::Typed("type")),
     ],
     type_params: &["type_parameters"],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],

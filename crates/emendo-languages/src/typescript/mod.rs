@@ -8,8 +8,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, Declaration, Dialect, Flow, Fragments, Grammar, Keyed, Language, Placeholder,
-    Writing, context,
+    Compare, Context, DeclarationShape, Dialect, Flow, Fragments, Grammar, Keyed, Language,
+    Placeholder, Writing, context,
 };
 
 use crate::typescript::imports::{EXPORTS, IMPORTS};
@@ -310,8 +310,8 @@ const fn declaration(
     free_kinds: &'static [&'static str],
     free_fields: &'static [&'static str],
     body: &'static str,
-) -> Declaration {
-    Declaration { kind, free_kinds, free_fields, body, name: "name", modifiers: "" }
+) -> DeclarationShape {
+    DeclarationShape { kind, free_kinds, free_fields, body, name: "name", modifiers: "" }
 }
 
 const MODIFIERS: &[&str] = &[
@@ -327,7 +327,7 @@ const MODIFIERS: &[&str] = &[
 
 const CALLABLE: &[&str] = &["type_parameters", "return_type"];
 
-const DECLARATIONS: &[Declaration] = &[
+const DECLARATIONS: &[DeclarationShape] = &[
     declaration(
         "class_declaration",
         &["class_heritage", "decorator"],

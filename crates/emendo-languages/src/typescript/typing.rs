@@ -2,7 +2,7 @@
 
 use emendo_lang::language::{
     ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, Gives, Intro,
-    Origin, Packing, Part, ReturnRule, Syntax, Taken, Test, Typing, Waiting,
+    Origin, Packing, ReturnRule, Syntax, Taken, Test, TypePart, Typing, Waiting,
 };
 
 use crate::shared::{declared_type, function, parameter, value};
@@ -85,9 +85,9 @@ pub(crate) const TYPING: Typing = Typing {
         Intro { kind: "enum_body", name: "", ty: "", value: "", origin: Origin::Constant },
     ],
     parts: &[
-        ("array_pattern", Part::Nth),
-        ("pair_pattern", Part::Key("key")),
-        ("shorthand_property_identifier_pattern", Part::Named),
+        ("array_pattern", TypePart::Nth),
+        ("pair_pattern", TypePart::Key("key")),
+        ("shorthand_property_identifier_pattern", TypePart::Named),
     ],
     type_params: &["type_parameters"],
     truths: &["==", "!=", "===", "!==", "<", ">", "<=", ">=", "instanceof", "in"],

@@ -6,7 +6,7 @@ use emendo_lang::Visible;
 use emendo_lang::language::Space;
 use emendo_text::Span;
 
-use crate::along::{Rule, merge};
+use crate::along::{AlongRule, merge};
 use crate::written::{Place, Unresolved, Written};
 use crate::{Bound, Match};
 
@@ -16,7 +16,7 @@ pub struct Follow {
     /// The slot that holds the name.
     pub of: String,
     /// The rules; the name's slot is bound in each.
-    pub rules: Vec<Rule>,
+    pub rules: Vec<AlongRule>,
 }
 
 /// What the uses in another file become.
@@ -105,7 +105,7 @@ impl Follow {
         uses: &[Span],
         at: Place<'_>,
         agrees: &dyn Fn(&Match) -> bool,
-        write: &mut dyn FnMut(&Rule, &Match) -> Result<(), Unresolved>,
+        write: &mut dyn FnMut(&AlongRule, &Match) -> Result<(), Unresolved>,
     ) -> Result<Vec<Span>, Unresolved> {
         let mut covered: Vec<Span> = Vec::new();
         for rule in &self.rules {

@@ -16,7 +16,7 @@ use crate::written::{Place, Unresolved, Written};
 
 /// An old and a new pattern.
 #[derive(Debug)]
-pub struct Rule {
+pub struct AlongRule {
     /// What is looked for.
     pub old: Pattern,
     /// What is written.
@@ -29,7 +29,7 @@ pub struct Rework {
     /// The slot.
     pub slot: String,
     /// The rules; the first that fits a place wins.
-    pub rules: Vec<Rule>,
+    pub rules: Vec<AlongRule>,
     /// Only the slot's whole value.
     pub whole: bool,
 }
@@ -42,7 +42,7 @@ pub struct Gather {
     /// The slot that they come from.
     pub from: String,
     /// What is collected, and how each is written.
-    pub rules: Vec<Rule>,
+    pub rules: Vec<AlongRule>,
     /// Between two.
     pub join: String,
     /// Written where the first stood.
@@ -96,7 +96,7 @@ pub(super) fn merge(out: &mut Written, more: Written) {
     out.released.extend(more.released);
 }
 
-impl Rule {
+impl AlongRule {
     pub(super) fn write(&self, hit: &Match, at: Place<'_>) -> Result<Written, Unresolved> {
         self.new.write(&self.old, hit, at.tree, at.text, at.line_end, at.resolver)
     }
@@ -117,7 +117,7 @@ impl Gather {
         let Some(from) = m.slot(&self.from).filter(|b| !b.span.is_empty()) else {
             return Ok(result);
         };
-        let mut hits: Vec<(Span, &Rule, Match)> = Vec::new();
+        let mut hits: Vec<(Span, &AlongRule, Match)> = Vec::new();
         let list = items(at, from.span, from.count);
         for item in list.iter().copied() {
             for rule in &self.rules {

@@ -4,8 +4,8 @@ use emendo_lang::tree::span;
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::compare::{Child, Fit, Matcher};
-use crate::model::{Inner, PNode, What};
+use crate::compare::{Child, Matcher, TokenFit};
+use crate::model::{Inner, PNode, PatternToken};
 
 /// Longer chains are not compared link by link: each of their links is the end of a chain too.
 const MAX_LINKS: usize = 128;
@@ -23,12 +23,12 @@ impl<'t> Matcher<'_, 't> {
     pub(super) fn chain(&mut self, p: &PNode, node: Node<'t>) -> bool {
         let mut levels = Vec::new();
         let mut at = p;
-        while let What::Inner(inner) = &at.what
+        while let PatternToken::Inner(inner) = &at.what
             && inner.chained
             && let Some(base) = inner.children.first()
         {
             let many = inner.children.iter().skip(1).find_map(|c| match &c.what {
-                What::Slot(ix, token)
+                PatternToken::Slot(ix, token)
                     if matches!(self.pattern.slots[*ix].repeat, Repeat::Any | Repeat::Some) =>
                 {
                     Some((*ix, *token, c))
@@ -73,9 +73,9 @@ impl<'t> Matcher<'_, 't> {
                 }
                 let items = self.links(nodes[from], nodes[from + 1]);
                 let saved = self.state.clone();
-                let fits = self.sequence(children, &items, 0, Fit::Whole, &mut Vec::new())
+                let fits = self.sequence(children, &items, 0, TokenFit::Whole, &mut Vec::new())
                     && self.levels(rest, base, nodes, from + 1);
-                if fits && let What::Inner(inner) = &p.what {
+                if fits && let PatternToken::Inner(inner) = &p.what {
                     self.separators(inner, nodes[from], &[], &[]);
                 }
                 if !fits {
@@ -114,7 +114,9 @@ impl<'t> Matcher<'_, 't> {
     /// The dot before links that a slot takes.
     fn dot(&mut self, inner: &Inner, link: Node<'t>, base: Node<'t>) {
         let dots = inner.children.iter().find_map(|c| match &c.what {
-            What::Leaf(t, token) if self.language().words.member_after.contains(&t.as_str()) => {
+            PatternToken::Leaf(t, token)
+                if self.language().words.member_after.contains(&t.as_str()) =>
+            {
                 Some(*token)
             }
             _ => None,
@@ -172,7 +174,7 @@ impl<'t> Matcher<'_, 't> {
     /// `@{x?}.call()` where the code says `call()`: the object itself is meant.
     pub(super) fn without_receiver(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
         let Some(first) = inner.children.first() else { return false };
-        let What::Slot(ix, _) = &first.what else { return false };
+        let PatternToken::Slot(ix, _) = &first.what else { return false };
         if self.pattern.slots[*ix].repeat != Repeat::Optional
             || !self.language().compare.chain.iter().any(|(k, _)| *k == p.kind)
         {
@@ -182,13 +184,13 @@ impl<'t> Matcher<'_, 't> {
             .children
             .iter()
             .skip(1)
-            .filter(|c| !matches!(&c.what, What::Leaf(t, _) if self.language().words.member_after.contains(&t.as_str())))
+            .filter(|c| !matches!(&c.what, PatternToken::Leaf(t, _) if self.language().words.member_after.contains(&t.as_str())))
             .collect();
         self.bind_nothing(*ix, Span::at(node.start_byte()));
         if p.kind == self.language().words.call.0 && node.kind() == p.kind {
             let items = self.significant(node);
             return node.child_by_field_name(self.language().words.call.1).is_none()
-                && self.sequence(&rest, &items, 0, Fit::Whole, &mut Vec::new());
+                && self.sequence(&rest, &items, 0, TokenFit::Whole, &mut Vec::new());
         }
         let is_word = self.language().words.kinds.iter().any(|(k, _)| *k == node.kind());
         match rest.as_slice() {

@@ -7,14 +7,14 @@ use emendo_lang::tree::{children_with_fields, descend, span};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::compare::{Child, Fit, Matcher, same_field};
+use crate::compare::{Child, Matcher, TokenFit, same_field};
 use crate::found::Bound;
-use crate::model::{Inner, Key, PNode, What, key_of_pattern};
+use crate::model::{Inner, Key, PNode, PatternToken, key_of_pattern};
 
 impl<'t> Matcher<'_, 't> {
     fn repeat(&self, p: &PNode) -> Option<(usize, usize, Repeat)> {
         match &p.what {
-            What::Slot(ix, token) => Some((*ix, *token, self.pattern.slots[*ix].repeat)),
+            PatternToken::Slot(ix, token) => Some((*ix, *token, self.pattern.slots[*ix].repeat)),
             _ => None,
         }
     }
@@ -140,14 +140,14 @@ impl<'t> Matcher<'_, 't> {
         items: &mut Vec<Child<'t>>,
     ) -> Option<()> {
         while let (Some(p), Some((n, _))) = (patterns.last(), items.last())
-            && matches!(p.what, What::Leaf(..))
+            && matches!(p.what, PatternToken::Leaf(..))
         {
             self.node(p, *n, false).then_some(())?;
             patterns.pop();
             items.pop();
         }
         while let (Some(p), Some((n, _))) = (patterns.first(), items.first())
-            && matches!(p.what, What::Leaf(..))
+            && matches!(p.what, PatternToken::Leaf(..))
         {
             self.node(p, *n, false).then_some(())?;
             patterns.remove(0);
@@ -173,8 +173,8 @@ impl<'t> Matcher<'_, 't> {
         let heads: Vec<Child<'t>> =
             items.iter().copied().filter(|i| tokens(i) || plain(i)).collect();
         let mut used = Vec::new();
-        if before.iter().any(|p| !matches!(p.what, What::Leaf(..))) {
-            self.sequence(&before, &heads, 0, Fit::Start, &mut used).then_some(())?;
+        if before.iter().any(|p| !matches!(p.what, PatternToken::Leaf(..))) {
+            self.sequence(&before, &heads, 0, TokenFit::Start, &mut used).then_some(())?;
             let taken = used.last().map_or(0, |r: &Range<usize>| r.end);
             ends.extend(heads[..taken].iter().map(|h| h.0.end_byte() as u32));
             let ids: Vec<usize> = heads[..taken].iter().map(|h| h.0.id()).collect();
@@ -236,14 +236,14 @@ impl<'t> Matcher<'_, 't> {
         if node.kind() != keyed.shorthand || p.kind == keyed.shorthand {
             return self.node(p, node, false);
         }
-        let What::Inner(inner) = &p.what else { return self.node(p, node, false) };
+        let PatternToken::Inner(inner) = &p.what else { return self.node(p, node, false) };
         // The last child is the value; the key and what stands between are not written.
         inner.children.last().is_some_and(|value| self.node(value, node, false))
     }
 
     /// A pair whose value may be missing.
     fn missing(&mut self, p: &PNode, at: Span) -> bool {
-        let What::Inner(inner) = &p.what else { return false };
+        let PatternToken::Inner(inner) = &p.what else { return false };
         let value = inner.children.last().and_then(|v| self.repeat(v));
         match value {
             Some((ix, token, Repeat::Optional | Repeat::Any)) => {
@@ -261,14 +261,16 @@ impl<'t> Matcher<'_, 't> {
         patterns: &[&PNode],
         items: &[Child<'t>],
         from: usize,
-        fit: Fit,
+        fit: TokenFit,
         used: &mut Vec<Range<usize>>,
     ) -> bool {
         let mut pi = from;
         loop {
             let at = used.last().map_or(0, |r| r.end);
-            let Some(p) = patterns.get(pi) else { return fit == Fit::Start || at == items.len() };
-            let slot = self.repeat(p).filter(|r| r.2 != Repeat::One || fit == Fit::Tokens);
+            let Some(p) = patterns.get(pi) else {
+                return fit == TokenFit::Start || at == items.len();
+            };
+            let slot = self.repeat(p).filter(|r| r.2 != Repeat::One || fit == TokenFit::Tokens);
             if let Some(slot) = slot {
                 return self.many(patterns, items, pi, fit, slot, used);
             }
@@ -276,7 +278,7 @@ impl<'t> Matcher<'_, 't> {
                 items.get(at).is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
             if !fits {
                 // Before an empty list of loose tokens there is no comma either.
-                return fit == Fit::Tokens
+                return fit == TokenFit::Tokens
                     && self.is_comma(p)
                     && patterns.get(pi + 1).is_some_and(|n| self.least(n) == 0)
                     && self.skip_comma(patterns, items, pi, used);
@@ -287,7 +289,7 @@ impl<'t> Matcher<'_, 't> {
     }
 
     fn is_comma(&self, p: &PNode) -> bool {
-        matches!(&p.what, What::Leaf(t, _) if self.language().compare.separators.contains(&t.as_str()))
+        matches!(&p.what, PatternToken::Leaf(t, _) if self.language().compare.separators.contains(&t.as_str()))
     }
 
     /// A comma and the list slot behind it are both not there.
@@ -304,7 +306,7 @@ impl<'t> Matcher<'_, 't> {
         used.push(at..at);
         used.push(at..at);
         self.bind(ix, token, &[], Span::at(place))
-            && self.sequence(patterns, items, pi + 2, Fit::Tokens, used)
+            && self.sequence(patterns, items, pi + 2, TokenFit::Tokens, used)
     }
 
     /// The fewest items that a pattern takes.
@@ -321,13 +323,13 @@ impl<'t> Matcher<'_, 't> {
         patterns: &[&PNode],
         items: &[Child<'t>],
         pi: usize,
-        fit: Fit,
+        fit: TokenFit,
         (ix, token, repeat): (usize, usize, Repeat),
         used: &mut Vec<Range<usize>>,
     ) -> bool {
         let at = used.last().map_or(0, |r| r.end);
         let rest = &patterns[pi + 1..];
-        let tokens = fit == Fit::Tokens;
+        let tokens = fit == TokenFit::Tokens;
         let later: usize = rest
             .iter()
             .enumerate()
@@ -349,7 +351,7 @@ impl<'t> Matcher<'_, 't> {
             _ => (0, most),
         };
         // Behind the last varying slot, a list that must fit as a whole leaves one length only.
-        let min = if fit == Fit::Whole && !varies { most.max(min) } else { min };
+        let min = if fit == TokenFit::Whole && !varies { most.max(min) } else { min };
         let one_piece = matches!(repeat, Repeat::One | Repeat::Optional);
         for count in min..=max {
             let taken: Vec<Node<'t>> = items[at..at + count].iter().map(|i| i.0).collect();
@@ -472,7 +474,7 @@ impl<'t> Matcher<'_, 't> {
 }
 
 fn is_bracket(p: &PNode) -> bool {
-    matches!(&p.what, What::Leaf(t, _) if ["(", ")", "[", "]", "{", "}", "<", ">"].contains(&t.as_str()))
+    matches!(&p.what, PatternToken::Leaf(t, _) if ["(", ")", "[", "]", "{", "}", "<", ">"].contains(&t.as_str()))
 }
 
 /// Takes the things at some places off a list.

@@ -6,14 +6,14 @@ mod names;
 mod slots;
 mod text;
 
-use emendo_lang::language::{Declaration, Language};
+use emendo_lang::language::{DeclarationShape, Language};
 use emendo_lang::tree::{Tree, is_separator, skipped, span, spliced};
 use emendo_lang::{Fact, Resolver};
 use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::found::{Bound, NameUse};
-use crate::model::{Inner, PNode, Pattern, Reading, What};
+use crate::model::{Inner, PNode, Pattern, PatternToken, Reading};
 
 /// Comparisons allowed for one place; only several list slots in a row ever come near.
 const BUDGET: usize = 200_000;
@@ -121,7 +121,7 @@ impl<'p, 't> Matcher<'p, 't> {
     pub(super) fn run(&mut self, roots: &[PNode], items: &[Child<'t>]) -> Option<usize> {
         let mut used = Vec::new();
         let roots: Vec<&PNode> = roots.iter().collect();
-        self.sequence(&roots, items, 0, Fit::Start, &mut used)
+        self.sequence(&roots, items, 0, TokenFit::Start, &mut used)
             .then(|| used.last().map_or(0, |r| r.end))
             .filter(|n| *n > 0)
     }
@@ -133,7 +133,7 @@ impl<'p, 't> Matcher<'p, 't> {
         self.budget -= 1;
         let language = self.language();
         let fits = match &p.what {
-            What::Slot(ix, token) => {
+            PatternToken::Slot(ix, token) => {
                 // The object itself may be a mere word of the language.
                 let types = &language.declares;
                 let own = || {
@@ -148,17 +148,17 @@ impl<'p, 't> Matcher<'p, 't> {
                 }
                 return fits;
             }
-            What::Base => {
+            PatternToken::Base => {
                 self.state.base_end = Some(node.end_byte() as u32);
                 return true;
             }
-            What::Leaf(text, token) => self.leaf(p, text, *token, node),
-            What::Name(ix, token, space) => self.name(*ix, *token, *space, node),
-            What::Literal(prefix, content, token) => {
+            PatternToken::Leaf(text, token) => self.leaf(p, text, *token, node),
+            PatternToken::Name(ix, token, space) => self.name(*ix, *token, *space, node),
+            PatternToken::Literal(prefix, content, token) => {
                 language.compare.strings.contains(&node.kind())
                     && self.literal(prefix, content, *token, span(node))
             }
-            What::Text(text) => {
+            PatternToken::Text(text) => {
                 let saved = self.state.clone();
                 let fits = language.alike(p.kind, node.kind()) && self.pieces(text, span(node));
                 if !fits {
@@ -166,7 +166,7 @@ impl<'p, 't> Matcher<'p, 't> {
                 }
                 fits
             }
-            What::Inner(inner) => {
+            PatternToken::Inner(inner) => {
                 let saved = self.state.clone();
                 let chained = inner.chained && language.base_of(node).is_some();
                 if chained {
@@ -257,7 +257,7 @@ impl<'p, 't> Matcher<'p, 't> {
         }
         let saved = self.state.clone();
         let mut used = Vec::new();
-        if self.sequence(&patterns, &items, 0, Fit::Whole, &mut used) {
+        if self.sequence(&patterns, &items, 0, TokenFit::Whole, &mut used) {
             if patterns.len() == inner.children.len() {
                 self.separators(inner, node, &items, &used);
             }
@@ -269,14 +269,14 @@ impl<'p, 't> Matcher<'p, 't> {
         };
         let Some(ends) = self.keyed(keyed, &mut patterns, &mut items) else { return false };
         self.commas_behind(inner, node, &ends);
-        self.sequence(&patterns, &items, 0, Fit::Whole, &mut Vec::new())
+        self.sequence(&patterns, &items, 0, TokenFit::Whole, &mut Vec::new())
     }
 
     /// Loose tokens, whatever brackets are around them.
     fn loose(&mut self, patterns: &[&PNode], items: &[Child<'t>]) -> bool {
         const BRACKETS: &[&str] = &["(", "[", "{", ")", "]", "}"];
         let bracket = |p: &PNode| match &p.what {
-            What::Leaf(t, token) if BRACKETS.contains(&t.as_str()) => Some(*token),
+            PatternToken::Leaf(t, token) if BRACKETS.contains(&t.as_str()) => Some(*token),
             _ => None,
         };
         let ([first, inner @ .., last], [open, within @ .., close]) = (patterns, items) else {
@@ -285,14 +285,14 @@ impl<'p, 't> Matcher<'p, 't> {
         let (Some(first), Some(last)) = (bracket(first), bracket(last)) else { return false };
         self.state.tokens[first] = Some(span(open.0));
         self.state.tokens[last] = Some(span(close.0));
-        self.sequence(inner, within, 0, Fit::Tokens, &mut Vec::new())
+        self.sequence(inner, within, 0, TokenFit::Tokens, &mut Vec::new())
     }
 
     /// Takes out of the comparison what a declaration pattern leaves free. What it writes of that must be there, in
     /// any order.
     fn declaration(
         &mut self,
-        declaration: &Declaration,
+        declaration: &DeclarationShape,
         patterns: &mut Vec<&PNode>,
         items: &mut Vec<Child<'t>>,
         root: bool,
@@ -305,7 +305,7 @@ impl<'p, 't> Matcher<'p, 't> {
         let mut i = 0;
         while i < patterns.len() {
             let p = patterns[i];
-            if !free(p.kind, p.field) || matches!(p.what, What::Slot(..)) {
+            if !free(p.kind, p.field) || matches!(p.what, PatternToken::Slot(..)) {
                 i += 1;
                 continue;
             }
@@ -340,7 +340,7 @@ impl<'p, 't> Matcher<'p, 't> {
 
 /// How much of a list a list of patterns must fit.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Fit {
+pub(super) enum TokenFit {
     /// Its start.
     Start,
     /// All of it.
@@ -350,7 +350,7 @@ pub(super) enum Fit {
 }
 
 pub(super) fn same_field(p: &PNode, field: Option<&str>) -> bool {
-    p.field == field || matches!(p.what, What::Slot(..)) && p.field.is_none()
+    p.field == field || matches!(p.what, PatternToken::Slot(..)) && p.field.is_none()
 }
 
 /// A node's place, without the blanks around loose text.

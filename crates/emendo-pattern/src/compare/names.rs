@@ -8,7 +8,7 @@ use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher};
 use crate::found::NameUse;
-use crate::model::{Inner, PNode, What};
+use crate::model::{Inner, PNode, PatternToken};
 
 impl<'p, 't> Matcher<'p, 't> {
     pub(crate) fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
@@ -97,7 +97,8 @@ impl<'p, 't> Matcher<'p, 't> {
             .children
             .iter()
             .filter(|c| {
-                !callee(c.field) && !matches!(&c.what, What::Leaf(t, _) if t == names.separator)
+                !callee(c.field)
+                    && !matches!(&c.what, PatternToken::Leaf(t, _) if t == names.separator)
             })
             .collect();
         let items: Vec<Child<'t>> = self

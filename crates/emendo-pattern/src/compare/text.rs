@@ -3,10 +3,10 @@
 use emendo_text::{Repeat, Span};
 
 use crate::compare::Matcher;
-use crate::model::{Text, TextPiece};
+use crate::model::{LiteralText, TextPiece};
 use crate::quotes::{plain, quoted};
 
-impl Text {
+impl LiteralText {
     /// True if both would match the same.
     pub(crate) fn same(&self, other: &Self) -> bool {
         let piece = |a: &TextPiece, b: &TextPiece| match (a, b) {
@@ -35,7 +35,7 @@ impl<'t> Matcher<'_, 't> {
     }
 
     /// Text whose parts stand in order, with the slots between them.
-    pub(super) fn pieces(&mut self, text: &Text, at: Span) -> bool {
+    pub(super) fn pieces(&mut self, text: &LiteralText, at: Span) -> bool {
         let mut inner = at;
         if let Some((prefix, open, close)) = &text.quotes {
             let Some(q) = quoted(at.of(self.text)).filter(|q| q.prefix == *prefix) else {

@@ -6,7 +6,7 @@ use emendo_text::{Filter, Repeat, Span};
 use tree_sitter::Node;
 
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
-use crate::model::{Inner, Key, MemberSymbol, PNode, PToken, Text, TextPiece, What};
+use crate::model::{Inner, Key, LiteralText, MemberSymbol, PNode, PToken, PatternToken, TextPiece};
 use crate::quotes::quoted;
 
 const MAX_DEPTH: usize = 400;
@@ -38,14 +38,14 @@ impl Build<'_, '_> {
         let kind = language.kind(node);
         let place = (parent.0, field.unwrap_or(""));
         if self.base == Some(span(node)) {
-            return Some(PNode { kind, field, what: What::Base });
+            return Some(PNode { kind, field, what: PatternToken::Base });
         }
         let body = language.fragments.bare_bodies.contains(&kind);
         let here = self.wrapped.slot_at(span(node)).filter(|_| !body);
         if let Some(Placed { source, slot: Some((ix, filters)), .. }) = here {
             let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
             let token = self.token(*source, String::new(), key, place, false);
-            return Some(PNode { kind, field, what: What::Slot(*ix, token) });
+            return Some(PNode { kind, field, what: PatternToken::Slot(*ix, token) });
         }
         if let Some(what) = self.text(node, place)? {
             return Some(PNode { kind, field, what });
@@ -64,7 +64,7 @@ impl Build<'_, '_> {
             };
             let text = span(node).of(&self.wrapped.text).to_owned();
             let token = self.token(at()?, text, key, place, false);
-            return Some(PNode { kind, field, what: What::Name(ix, token, space) });
+            return Some(PNode { kind, field, what: PatternToken::Name(ix, token, space) });
         }
         if node.child_count() == 0 {
             let text = span(node).of(&self.wrapped.text).to_owned();
@@ -76,7 +76,7 @@ impl Build<'_, '_> {
             self.note_word(node, &text, space, parent);
             let key = Key::Text(text.clone());
             let token = self.token(at()?, text.clone(), key, place, language.is_separator(kind));
-            return Some(PNode { kind, field, what: What::Leaf(text, token) });
+            return Some(PNode { kind, field, what: PatternToken::Leaf(text, token) });
         }
         self.inner(node, field, depth)
     }
@@ -103,7 +103,7 @@ impl Build<'_, '_> {
             }
             let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;
             match p.what {
-                What::Leaf(_, token) if !loose && is_separator(language, child) => {
+                PatternToken::Leaf(_, token) if !loose && is_separator(language, child) => {
                     separators.push((children.len(), token));
                 }
                 _ => children.push(p),
@@ -112,12 +112,12 @@ impl Build<'_, '_> {
         let symbol = self.member_symbol(kind, &children, first_token);
         let chained = language.compare.chain.iter().any(|(k, _)| *k == kind) && {
             let many = |c: &PNode| match &c.what {
-                What::Slot(ix, _) => {
+                PatternToken::Slot(ix, _) => {
                     matches!(self.compiler.slots[*ix].repeat, Repeat::Any | Repeat::Some)
                 }
                 _ => false,
             };
-            let below = |c: &PNode| matches!(&c.what, What::Inner(i) if i.chained);
+            let below = |c: &PNode| matches!(&c.what, PatternToken::Inner(i) if i.chained);
             children.first().is_some_and(below)
                 || children
                     .iter()
@@ -125,7 +125,7 @@ impl Build<'_, '_> {
                     .any(|c| many(c) && c.kind != "arguments" && links_many(language, c))
         };
         let inner = Inner { children, separators, symbol, chained };
-        Some(PNode { kind, field, what: What::Inner(inner) })
+        Some(PNode { kind, field, what: PatternToken::Inner(inner) })
     }
 
     /// A literal, or a token with slots in it; `None` inside for anything else.
@@ -133,7 +133,7 @@ impl Build<'_, '_> {
         &mut self,
         node: Node<'_>,
         place: (&'static str, &'static str),
-    ) -> Option<Option<What>> {
+    ) -> Option<Option<PatternToken>> {
         let language = self.compiler.language;
         let at = span(node);
         let literal =
@@ -157,7 +157,7 @@ impl Build<'_, '_> {
             let prefix = prefix.unwrap_or_default();
             let key = Key::Literal(prefix.clone(), content.clone());
             let token = self.token(source, whole.to_owned(), key, place, false);
-            return Some(Some(What::Literal(prefix, content, token)));
+            return Some(Some(PatternToken::Literal(prefix, content, token)));
         }
         let quote = |b: &mut Self, from: u32, to: u32, open: bool| {
             let q = Span { start: from, end: to };
@@ -189,7 +189,7 @@ impl Build<'_, '_> {
             }
             _ => None,
         };
-        Some(Some(What::Text(Text { quotes, pieces })))
+        Some(Some(PatternToken::Text(LiteralText { quotes, pieces })))
     }
 
     /// Plain text beside slots.
@@ -328,13 +328,13 @@ impl Build<'_, '_> {
         let by_field = |f: &str| children.iter().find(|c| c.field == Some(f));
         let member = by_field(name)?;
         match (by_field(receiver).map(|r| &r.what), &member.what) {
-            (Some(What::Name(ix, ..)), What::Leaf(word, token)) => {
+            (Some(PatternToken::Name(ix, ..)), PatternToken::Leaf(word, token)) => {
                 let mut segments = names.segments(&self.compiler.names[*ix].symbol);
                 segments.push(word);
                 let symbol = names.join(&segments);
                 Some(MemberSymbol { symbol, also: Vec::new(), name_token: *token })
             }
-            (None, What::Name(ix, token, _)) => {
+            (None, PatternToken::Name(ix, token, _)) => {
                 debug_assert!(*token >= first_token);
                 Some(MemberSymbol {
                     symbol: self.compiler.names[*ix].symbol.clone(),

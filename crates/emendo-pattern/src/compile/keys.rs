@@ -3,7 +3,7 @@
 use emendo_lang::language::Language;
 use emendo_text::Repeat;
 
-use crate::model::{KeyWords, NameDef, PNode, SlotDef, What};
+use crate::model::{KeyWords, NameDef, PNode, PatternToken, SlotDef};
 
 /// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
 pub(super) fn keys(
@@ -29,15 +29,17 @@ pub(super) fn optional_tokens(
     node: &PNode,
     out: &mut Vec<std::ops::Range<usize>>,
 ) {
-    let What::Inner(inner) = &node.what else { return };
+    let PatternToken::Inner(inner) = &node.what else { return };
     let keyed = language.compare.keyed.iter().find(|k| k.list == node.kind);
     for child in &inner.children {
         let value = match &child.what {
-            What::Inner(pair) => pair.children.last(),
+            PatternToken::Inner(pair) => pair.children.last(),
             _ => None,
         };
         let may_miss = value.is_some_and(|v| match &v.what {
-            What::Slot(ix, _) => matches!(slots[*ix].repeat, Repeat::Optional | Repeat::Any),
+            PatternToken::Slot(ix, _) => {
+                matches!(slots[*ix].repeat, Repeat::Optional | Repeat::Any)
+            }
             _ => false,
         });
         if may_miss && keyed.is_some_and(|k| crate::model::key_of_pattern(k, child).is_some()) {
@@ -61,13 +63,16 @@ fn collect_keys(
         return;
     }
     match &node.what {
-        What::Slot(..) | What::Literal(..) | What::Text(_) | What::Base => {}
-        What::Leaf(text, _) => {
+        PatternToken::Slot(..)
+        | PatternToken::Literal(..)
+        | PatternToken::Text(_)
+        | PatternToken::Base => {}
+        PatternToken::Leaf(text, _) => {
             if language.words.kinds.iter().any(|(k, _)| *k == node.kind) {
                 out.push(KeyWords { words: vec![text.clone()], symbols: Vec::new(), depth });
             }
         }
-        What::Name(ix, ..) => {
+        PatternToken::Name(ix, ..) => {
             let last = |s: &String| facts.last(s).to_owned();
             let symbols: Vec<String> =
                 std::iter::once(&names[*ix].symbol).chain(&names[*ix].also).cloned().collect();
@@ -76,7 +81,7 @@ fn collect_keys(
             words.dedup();
             out.push(KeyWords { words, symbols, depth });
         }
-        What::Inner(inner) => {
+        PatternToken::Inner(inner) => {
             // A receiver may be left unwritten where its member is imported.
             let unwritten = |c: &PNode| {
                 inner.symbol.is_some()

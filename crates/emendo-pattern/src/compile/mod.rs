@@ -16,7 +16,7 @@ use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
-    Constraint, Key, NameDef, PNode, Pattern, PatternError, Reading, SlotDef, What,
+    Constraint, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef,
 };
 
 /// Spellings of slots that are tried in one context before it is given up.
@@ -107,7 +107,7 @@ fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>
     let empty = |r: &Reading| {
         let root = &r.roots[0];
         let body = language.declaration(root.kind).map_or("", |d| d.body);
-        let has_body = matches!(&root.what, What::Inner(i) if i.children.iter().any(|c| c.field == Some(body)));
+        let has_body = matches!(&root.what, PatternToken::Inner(i) if i.children.iter().any(|c| c.field == Some(body)));
         kinds.contains(&root.kind) && !has_body
     };
     if !source.trim_end().ends_with(';') {
@@ -458,16 +458,18 @@ fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
         && a.iter().zip(b).all(|(a, b)| {
             a.kind == b.kind
                 && match (&a.what, &b.what) {
-                    (What::Inner(a), What::Inner(b)) => {
+                    (PatternToken::Inner(a), PatternToken::Inner(b)) => {
                         a.separators.len() == b.separators.len()
                             && same_shape(&a.children, &b.children)
                     }
-                    (What::Leaf(a, _), What::Leaf(b, _)) => a == b,
-                    (What::Slot(a, _), What::Slot(b, _)) => a == b,
-                    (What::Name(a, ..), What::Name(b, ..)) => a == b,
-                    (What::Literal(a, b, _), What::Literal(c, d, _)) => a == c && b == d,
-                    (What::Text(a), What::Text(b)) => a.same(b),
-                    (What::Base, What::Base) => true,
+                    (PatternToken::Leaf(a, _), PatternToken::Leaf(b, _)) => a == b,
+                    (PatternToken::Slot(a, _), PatternToken::Slot(b, _)) => a == b,
+                    (PatternToken::Name(a, ..), PatternToken::Name(b, ..)) => a == b,
+                    (PatternToken::Literal(a, b, _), PatternToken::Literal(c, d, _)) => {
+                        a == c && b == d
+                    }
+                    (PatternToken::Text(a), PatternToken::Text(b)) => a.same(b),
+                    (PatternToken::Base, PatternToken::Base) => true,
                     _ => false,
                 }
         })
@@ -531,7 +533,7 @@ impl Pattern {
 }
 
 pub(crate) fn spell(node: &mut PNode, spellings: &Spellings) {
-    if let What::Inner(inner) = &mut node.what {
+    if let PatternToken::Inner(inner) = &mut node.what {
         if let Some(member) = &mut inner.symbol {
             member.also = spellings.of(&member.symbol).split_off(1);
         }

@@ -8,7 +8,7 @@ use emendo_lang::{FileFacts, Resolver};
 use emendo_text::{Repeat, Span};
 
 use crate::found::{Bound, Match};
-use crate::model::{Pattern, What};
+use crate::model::{Pattern, PatternToken};
 
 /// The slot that marks the place in a pattern of what stands around it.
 pub const HERE: &str = "here";
@@ -335,6 +335,6 @@ impl Pattern {
     pub fn fits_everything(&self) -> bool {
         self.readings
             .iter()
-            .any(|r| matches!(r.roots.as_slice(), [n] if matches!(n.what, What::Slot(..))))
+            .any(|r| matches!(r.roots.as_slice(), [n] if matches!(n.what, PatternToken::Slot(..))))
     }
 }

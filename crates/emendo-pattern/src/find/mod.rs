@@ -15,7 +15,7 @@ pub use around::{Conditions, HERE, SlotConditions};
 
 use crate::compare::{Matcher, significant};
 use crate::found::{Match, Nearest, Places};
-use crate::model::{KeyWords, PNode, Pattern, Reading, What};
+use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading};
 
 /// Above so many places of a word, going through the whole tree once costs less.
 const MAX_HITS: usize = 256;
@@ -264,11 +264,11 @@ fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
     let kind = node.kind();
     let is_word = |kind: &str| language.words.kinds.iter().any(|(k, _)| *k == kind);
     match &p.what {
-        What::Slot(..) | What::Base => true,
-        What::Name(..) => language.words.paths.contains(&kind) || is_word(kind),
-        What::Leaf(..) | What::Text(_) => language.alike(p.kind, kind),
-        What::Literal(..) => language.compare.strings.contains(&kind),
-        What::Inner(i) => {
+        PatternToken::Slot(..) | PatternToken::Base => true,
+        PatternToken::Name(..) => language.words.paths.contains(&kind) || is_word(kind),
+        PatternToken::Leaf(..) | PatternToken::Text(_) => language.alike(p.kind, kind),
+        PatternToken::Literal(..) => language.compare.strings.contains(&kind),
+        PatternToken::Inner(i) => {
             language.alike(p.kind, kind)
                 || ((i.symbol.is_some() || p.kind == language.words.member.0) && is_word(kind))
                 || (i.chained && language.compare.chain.iter().any(|(k, _)| *k == kind))

@@ -6,7 +6,7 @@ use emendo_lang::language::Language;
 use emendo_text::Span;
 
 use crate::found::Match;
-use crate::model::{Key, PNode, PToken, Pattern, Reading, What, key_of_pattern, tokens_of};
+use crate::model::{Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of};
 use crate::written::Unresolved;
 
 pub(super) struct OldToken {
@@ -89,19 +89,19 @@ fn slot_of(key: &Key) -> Option<&str> {
 }
 
 /// A keyed pair of a pattern: which list, its key, its tokens.
-struct Pair {
+struct TokenPair {
     list: usize,
     key: String,
     tokens: Range<usize>,
 }
 
-fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<Pair>) {
-    let What::Inner(inner) = &node.what else { return };
+fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<TokenPair>) {
+    let PatternToken::Inner(inner) = &node.what else { return };
     if let Some(keyed) = language.compare.keyed.iter().find(|k| k.list == node.kind) {
         let list = tokens_of(node).start;
         for child in &inner.children {
             if let Some(key) = key_of_pattern(keyed, child) {
-                out.push(Pair { list, key: key.to_owned(), tokens: tokens_of(child) });
+                out.push(TokenPair { list, key: key.to_owned(), tokens: tokens_of(child) });
             }
         }
     }
@@ -160,7 +160,7 @@ impl Build<'_> {
     }
 
     /// Slots that hold nothing go, with a separator beside each, or with their whole pair.
-    fn empty(&mut self, pairs: &[Pair], old: &[PToken]) {
+    fn empty(&mut self, pairs: &[TokenPair], old: &[PToken]) {
         for i in 0..self.tokens.len() {
             let bound = slot_of(&self.tokens[i].key).and_then(|name| self.m.slot(name));
             if !bound.is_some_and(|b| b.count == 0 && b.text.is_none()) {
@@ -208,7 +208,7 @@ impl Build<'_> {
     }
 
     /// A rest that stands on both sides of what the pattern took stays where it is.
-    fn scattered(&mut self, pairs: &[Pair]) -> Result<(), Unresolved> {
+    fn scattered(&mut self, pairs: &[TokenPair]) -> Result<(), Unresolved> {
         for bound in self.m.slots.iter().filter(|b| !b.scattered.is_empty()) {
             let uses: Vec<usize> = (0..self.tokens.len())
                 .filter(|i| slot_of(&self.tokens[*i].key) == Some(&bound.name))
@@ -238,21 +238,22 @@ fn gap_before(tokens: &[PToken], drop: &[bool], i: usize, source: &str) -> Strin
 /// Puts keyed pairs into the order that their partners have in the file.
 fn reorder(
     out: &mut Vec<(usize, NewToken)>,
-    pairs: &[Pair],
-    old_pairs: &[Pair],
+    pairs: &[TokenPair],
+    old_pairs: &[TokenPair],
     m: &Match,
     old: &Reading,
 ) {
-    let place = |p: &Pair| {
+    let place = |p: &TokenPair| {
         let tokens = p.tokens.clone().filter_map(|t| m.token_of.get(t).copied().flatten());
         tokens.map(|s| s.start).min()
     };
-    let in_order =
-        |p: &[Pair]| p.windows(2).all(|w| w[0].list != w[1].list || place(&w[0]) <= place(&w[1]));
+    let in_order = |p: &[TokenPair]| {
+        p.windows(2).all(|w| w[0].list != w[1].list || place(&w[0]) <= place(&w[1]))
+    };
     if in_order(old_pairs) {
         return;
     }
-    let partner = |p: &Pair| {
+    let partner = |p: &TokenPair| {
         let slots = |r: Range<usize>, t: &[PToken]| -> Vec<Key> {
             let keys = r.filter_map(|i| t.get(i).map(|t| t.key.clone()));
             keys.filter(|k| slot_of(k).is_some()).collect()
@@ -274,7 +275,7 @@ fn reorder(
     let mut lists: Vec<usize> = pairs.iter().map(|p| p.list).collect();
     lists.dedup();
     for list in lists {
-        let here: Vec<(&Pair, u32)> = pairs
+        let here: Vec<(&TokenPair, u32)> = pairs
             .iter()
             .zip(&partners)
             .filter(|(p, _)| p.list == list)

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use emendo_core::{
-    Decision, Decisions, Fit, Journal, Leftover, Proposal, Search, Summary, Survey, summarize,
+    Decision, Decisions, Journal, Leftover, Proposal, RecipeFit, Search, Summary, Survey, summarize,
 };
 use emendo_text::RelPath;
 use serde::Serialize;
@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use crate::json::proposal::proposal;
 
 /// What a look at a project found; `git` is the state of its working tree.
-pub fn survey(root: &Path, git: &impl Serialize, survey: &Survey, fits: &[Fit]) -> Value {
+pub fn survey(root: &Path, git: &impl Serialize, survey: &Survey, fits: &[RecipeFit]) -> Value {
     json!({ "root": root, "git": git, "survey": survey, "recipes": fits })
 }
 

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use emendo_core::{ExampleVerdict, Kept, Tested};
+use emendo_core::{ExampleVerdict, RecipePlace, TestReport};
 use emendo_recipe::Recipe;
 use emendo_text::{Diagnostic, Lines, Severity};
 use serde_json::{Value, json};
@@ -36,8 +36,8 @@ pub fn recipe(r: &Recipe) -> Value {
 }
 
 /// Recipes with where each is kept.
-pub fn listed(all: &[(Kept, Recipe)]) -> Value {
-    let one = |(kept, r): &(Kept, Recipe)| {
+pub fn listed(all: &[(RecipePlace, Recipe)]) -> Value {
+    let one = |(kept, r): &(RecipePlace, Recipe)| {
         let mut value = recipe(r);
         value["kept"] = json!(kept);
         value
@@ -71,17 +71,20 @@ pub fn checked(recipe: &str, (errors, warnings): (usize, usize), messages: &[Val
 }
 
 /// What the examples of a recipe showed.
-pub fn tested(recipe: &Recipe, tested: &Tested) -> Value {
+pub fn tested(recipe: &Recipe, tested: &TestReport) -> Value {
     let passed = |v: &ExampleVerdict| *v == ExampleVerdict::Passed;
-    let one = |r: &emendo_core::Ran| json!({ "number": r.number, "title": r.title, "passed": passed(&r.verdict), "verdict": verdict(&r.verdict) });
+    let one = |r: &emendo_core::ExampleResult| json!({ "number": r.number, "title": r.title, "passed": passed(&r.verdict), "verdict": verdict(&r.verdict) });
     let list: Vec<_> = tested.ran.iter().map(one).collect();
     let failed = tested.ran.iter().filter(|r| !passed(&r.verdict)).count();
     json!({ "recipe": recipe.id, "examples": list, "failed": failed })
 }
 
 /// What no example exercises; `line` gives the line of each.
-pub fn coverage(tested: &Tested, line: &dyn Fn(&emendo_core::Uncovered) -> Option<u32>) -> Value {
-    let one = |u: &emendo_core::Uncovered| json!({ "step": u.step, "action": u.kind, "file": u.source, "line": line(u), "row": u.row });
+pub fn coverage(
+    tested: &TestReport,
+    line: &dyn Fn(&emendo_core::UncoveredRow) -> Option<u32>,
+) -> Value {
+    let one = |u: &emendo_core::UncoveredRow| json!({ "step": u.step, "action": u.kind, "file": u.source, "line": line(u), "row": u.row });
     let list: Vec<_> = tested.uncovered.iter().map(one).collect();
     json!({ "of": tested.coverable, "uncovered": list })
 }

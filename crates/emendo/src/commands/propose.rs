@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Limit, Skipped, locks_of, summarize, unmet};
+use emendo_core::{Limit, SkipReason, locks_of, summarize, unmet};
 use emendo_report::json;
 
 use crate::errors::{REFUSED, Shown, TO_DO, Usage};
@@ -48,7 +48,7 @@ impl Propose {
         checked.limit(&limit).map_err(|what| {
             Usage::error(what, "`emendo recipe show RECIPE` says what each does")
         })?;
-        let with: Vec<Skipped> = Skipped::INCLUDABLE
+        let with: Vec<SkipReason> = SkipReason::INCLUDABLE
             .iter()
             .filter(|(w, _)| self.with.iter().any(|g| g == w))
             .map(|(_, k)| *k)

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Fit, HeldAt, Survey, check, read_source, recipe_files, survey};
+use emendo_core::{RecipeFit, Survey, VersionPlace, check, read_source, recipe_files, survey};
 use emendo_recipe::Source;
 use emendo_report::json;
 use emendo_text::one_line;
@@ -57,7 +57,7 @@ impl SurveyCommand {
     }
 
     /// How far recipes fit: those that are known, and those that were named.
-    fn fits(&self, globals: &Globals, at: &Globals, found: &Survey) -> Vec<Fit> {
+    fn fits(&self, globals: &Globals, at: &Globals, found: &Survey) -> Vec<RecipeFit> {
         let shelf = at.shelf();
         let mut paths = Vec::new();
         for p in &self.recipes {
@@ -78,7 +78,7 @@ impl SurveyCommand {
             .map(|s| check(&globals.world, vec![s], &Default::default(), &shelf));
         let recipes: Vec<_> = checked.flat_map(|c| c.recipes).collect();
         // Of recipes that nobody named only those that could be meant.
-        let shown = |f: &Fit| !self.recipes.is_empty() || f.fits || !f.libraries.is_empty();
+        let shown = |f: &RecipeFit| !self.recipes.is_empty() || f.fits || !f.libraries.is_empty();
         found
             .fits(&globals.world, &recipes)
             .into_iter()
@@ -168,7 +168,7 @@ fn more(all: usize, shown: usize, whole: bool, out: &mut impl Write) -> std::io:
     Ok(())
 }
 
-fn place(h: &HeldAt) -> String {
+fn place(h: &VersionPlace) -> String {
     match &h.by {
         Some(name) => format!("{}:{} as `{}`", h.path, h.line, one_line(name)),
         None => format!("{}:{}", h.path, h.line),
@@ -193,7 +193,7 @@ fn git_line(tree: &git::State, out: &mut impl Write) -> std::io::Result<()> {
     }
 }
 
-fn recipes(fits: &[Fit], out: &mut impl Write) -> std::io::Result<()> {
+fn recipes(fits: &[RecipeFit], out: &mut impl Write) -> std::io::Result<()> {
     if !fits.is_empty() {
         writeln!(out, "\n{BOLD}recipes{BOLD:#}")?;
     }

@@ -4,7 +4,7 @@ use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::pass::Pass;
 use crate::facts::pass::hints::{core_of, type_head, value_hint};
-use crate::facts::{Bound, Hint, Tells};
+use crate::facts::{BoundName, Hint, Tells};
 use crate::language::{Binding, Reach, Space};
 use crate::tree::{children, span, walk_cursor};
 
@@ -104,7 +104,13 @@ impl Pass<'_> {
             if member && of_type && rule.space != Space::Type && rule.reach != Reach::Inside {
                 self.member(name.clone(), at, rule.space, hint.clone());
             }
-            self.facts.scopes[scope as usize].bindings.push(Bound { name, space, at, from, hint });
+            self.facts.scopes[scope as usize].bindings.push(BoundName {
+                name,
+                space,
+                at,
+                from,
+                hint,
+            });
         }
     }
 

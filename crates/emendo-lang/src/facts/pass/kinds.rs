@@ -26,12 +26,12 @@ pub(super) mod bits {
 
 /// A kind of node, with what it may be.
 #[derive(Clone, Copy)]
-pub(crate) struct Kind {
+pub(crate) struct KindFacts {
     pub(crate) name: &'static str,
     pub(crate) bits: u16,
 }
 
-impl Kind {
+impl KindFacts {
     pub(crate) fn of(language: &Language, node: Node<'_>) -> Self {
         let name = language.kind(node);
         let types = &language.declares;

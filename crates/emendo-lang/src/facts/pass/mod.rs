@@ -14,7 +14,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::pass::hints::preamble_end;
-use crate::facts::pass::kinds::{Kind, bits};
+use crate::facts::pass::kinds::{KindFacts, bits};
 use crate::facts::{FileFacts, Hint, Scope};
 use crate::ground::Files;
 use crate::language::Language;
@@ -70,7 +70,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
 struct Pass<'a> {
     language: &'a Language,
     /// Kinds by their number, as they are met.
-    kinds: Vec<Kind>,
+    kinds: Vec<KindFacts>,
     text: &'a str,
     facts: &'a mut FileFacts,
     open: Vec<u32>,
@@ -194,7 +194,7 @@ impl Pass<'_> {
     }
 
     /// Takes in comments and what stands in literals. True if nothing in the node is code that is asked for.
-    fn is_aside(&mut self, node: Node<'_>, known: Kind) -> bool {
+    fn is_aside(&mut self, node: Node<'_>, known: KindFacts) -> bool {
         let extra = node.is_extra();
         if !self.outline && (known.is(bits::TEXT) || extra) {
             self.quoted(node, known.name);
@@ -209,7 +209,7 @@ impl Pass<'_> {
 
     /// Takes in what a statement imports, exports or says of packages. Gives how many segments of packages it opens;
     /// `None` if nothing else is in it.
-    fn statement(&mut self, node: Node<'_>, known: Kind) -> Option<usize> {
+    fn statement(&mut self, node: Node<'_>, known: KindFacts) -> Option<usize> {
         if known.is(bits::IMPORT) && self.imports(node) {
             return None;
         }
@@ -223,7 +223,7 @@ impl Pass<'_> {
     }
 
     /// True for a literal right before a dot.
-    fn is_before_dot(&self, known: Kind) -> bool {
+    fn is_before_dot(&self, known: KindFacts) -> bool {
         let compare = &self.language.compare;
         !self.outline
             && known.is(bits::VALUE)
@@ -244,17 +244,17 @@ impl Pass<'_> {
     }
 
     /// The kind of a node, looked up once for each.
-    fn kind(&mut self, node: Node<'_>) -> Kind {
+    fn kind(&mut self, node: Node<'_>) -> KindFacts {
         let id = node.kind_id() as usize;
         if id >= self.kinds.len() {
             // What could not be parsed has the last number of all.
             if id > 4096 {
-                return Kind::of(self.language, node);
+                return KindFacts::of(self.language, node);
             }
-            self.kinds.resize(id + 1, Kind { name: "", bits: 0 });
+            self.kinds.resize(id + 1, KindFacts { name: "", bits: 0 });
         }
         if !self.kinds[id].is(bits::KNOWN) {
-            self.kinds[id] = Kind::of(self.language, node);
+            self.kinds[id] = KindFacts::of(self.language, node);
         }
         self.kinds[id]
     }

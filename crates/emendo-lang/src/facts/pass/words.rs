@@ -5,7 +5,7 @@ use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::Word;
 use crate::facts::pass::hints::{core_of, within};
-use crate::facts::pass::kinds::{Kind, bits};
+use crate::facts::pass::kinds::{KindFacts, bits};
 use crate::facts::pass::{KEY_REACH, Pass};
 use crate::language::Space;
 use crate::tree::{span, token_texts};
@@ -50,7 +50,7 @@ impl Pass<'_> {
     }
 
     /// Notes a word. Gives the token before the node.
-    pub(crate) fn word(&mut self, cursor: &TreeCursor<'_>, kind: Kind) -> &'static str {
+    pub(crate) fn word(&mut self, cursor: &TreeCursor<'_>, kind: KindFacts) -> &'static str {
         let node = cursor.node();
         let token = self.parents.last_mut().map_or("", |p| std::mem::take(&mut p.token));
         if self.outline {

@@ -4,7 +4,7 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Kept, check};
+use emendo_core::{RecipePlace, check};
 use emendo_recipe::Recipe;
 use emendo_report::json;
 use emendo_text::one_line;
@@ -36,7 +36,7 @@ pub(crate) struct List {
 impl List {
     pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let shelf = globals.shelf();
-        let mut all: Vec<(Kept, Recipe)> = Vec::new();
+        let mut all: Vec<(RecipePlace, Recipe)> = Vec::new();
         for k in shelf.all() {
             // Of two with one id the nearer counts.
             if all.iter().any(|(_, r)| r.id == k.id) {
@@ -54,9 +54,9 @@ impl List {
         let width = all.iter().map(|(_, r)| r.id.chars().count()).max().unwrap_or(0);
         for (kept, r) in &all {
             let place = match kept {
-                Kept::Project => "project",
-                Kept::User => "user",
-                Kept::Shipped => "shipped",
+                RecipePlace::Project => "project",
+                RecipePlace::User => "user",
+                RecipePlace::Shipped => "shipped",
             };
             let id = one_line(&r.id);
             writeln!(out, "{BOLD}{id:<width$}{BOLD:#}  {}", one_line(&r.title))?;

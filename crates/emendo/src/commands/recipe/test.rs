@@ -7,7 +7,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{ExampleVerdict, Ran, Tested, Uncovered, test};
+use emendo_core::{ExampleResult, ExampleVerdict, TestReport, UncoveredRow, test};
 use emendo_recipe::{Beside, Recipe};
 use emendo_report::json;
 use emendo_text::{Lines, RelPath, Span, one_line, visible};
@@ -63,7 +63,7 @@ impl Test {
         Ok(if open > 0 { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
     }
 
-    fn to_json(&self, recipe: &Recipe, tested: &Tested) -> Value {
+    fn to_json(&self, recipe: &Recipe, tested: &TestReport) -> Value {
         let mut value = json::tested(recipe, tested);
         if self.coverage {
             value["coverage"] = json::coverage(tested, &|u| line(recipe, u));
@@ -75,7 +75,7 @@ impl Test {
         &self,
         out: &mut impl Write,
         recipe: &Recipe,
-        tested: &Tested,
+        tested: &TestReport,
         failed: usize,
     ) -> io::Result<()> {
         let lines = Lines::new(&recipe.source.text);
@@ -108,12 +108,12 @@ impl Test {
 }
 
 /// The line of an action in the recipe's own text; none where it is one of an included recipe.
-fn line(recipe: &Recipe, u: &Uncovered) -> Option<u32> {
+fn line(recipe: &Recipe, u: &UncoveredRow) -> Option<u32> {
     let own = recipe.whole().into_iter().find(|r| r.source.path == u.source)?;
     Some(Lines::new(&own.source.text).line(u.span.start))
 }
 
-fn coverage(out: &mut impl Write, recipe: &Recipe, tested: &Tested) -> io::Result<()> {
+fn coverage(out: &mut impl Write, recipe: &Recipe, tested: &TestReport) -> io::Result<()> {
     let done = tested.coverable - tested.uncovered.len().min(tested.coverable);
     writeln!(out)?;
     if tested.uncovered.is_empty() {
@@ -132,7 +132,7 @@ fn coverage(out: &mut impl Write, recipe: &Recipe, tested: &Tested) -> io::Resul
 }
 
 /// Writes what came out as what is expected. Gives how many examples were changed.
-fn accept(recipe: &Recipe, tested: &Tested) -> anyhow::Result<usize> {
+fn accept(recipe: &Recipe, tested: &TestReport) -> anyhow::Result<usize> {
     let Beside::Folder(folder) = &recipe.source.beside else {
         return Err(Usage::error(
             "a recipe that came with the program is not changed",
@@ -175,7 +175,11 @@ fn accept(recipe: &Recipe, tested: &Tested) -> anyhow::Result<usize> {
     Ok(accepted)
 }
 
-fn accept_tree(after: &Path, before: &BTreeMap<RelPath, Vec<u8>>, ran: &Ran) -> io::Result<()> {
+fn accept_tree(
+    after: &Path,
+    before: &BTreeMap<RelPath, Vec<u8>>,
+    ran: &ExampleResult,
+) -> io::Result<()> {
     for (path, bytes) in &ran.came {
         let full = after.join(path.as_path());
         full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
