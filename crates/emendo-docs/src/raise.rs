@@ -80,7 +80,7 @@ pub fn raise(written: &str, target: &str, exact: bool) -> Raised {
     let numbered = text.contains(|c: char| c.is_ascii_digit());
     let flagged = text.starts_with(|c: char| c.is_ascii_digit() || "~^<>=v".contains(c));
     if flagged && text.contains('@') && !text.contains([':', '/']) {
-        return Raised::Open(format!("`{text}` says more than a version"));
+        return Raised::Open(format!("`{text}` is more than a version"));
     }
     if text.is_empty() || !numbered || text.contains([':', '/', '@', '$', '{']) {
         // Nothing, a place, a variable, a word such as `latest`.
@@ -105,7 +105,7 @@ pub fn raise(written: &str, target: &str, exact: bool) -> Raised {
         };
     }
     if text.starts_with(['[', '(']) || text.contains("..") {
-        return Raised::Open(format!("`{text}` is no plain version but a range"));
+        return Raised::Open(format!("`{text}` is a range, not a plain version"));
     }
     let wanted = target.trim_start_matches(['^', '~', '>', '=', '<', ' ']);
     let first = wanted.split([',', ' ']).next().unwrap_or(wanted);
@@ -113,7 +113,7 @@ pub fn raise(written: &str, target: &str, exact: bool) -> Raised {
         return Raised::Open(format!("`{target}` is no version"));
     };
     let Some(old) = lowest(text) else {
-        return Raised::Open(format!("the version `{text}` is no plain version"));
+        return Raised::Open(format!("the version `{text}` is not a plain version"));
     };
     if old.compare(&new).is_ge() {
         return Raised::Stays;
@@ -153,7 +153,7 @@ fn pinned(old: &str, new: &str) -> String {
 fn shortened(old: &str, new: &str) -> String {
     let v = if old.starts_with('v') && !new.starts_with('v') { "v" } else { "" };
     let parts: Vec<&str> = old.trim_start_matches('v').split('.').collect();
-    // What comes behind the numbers belongs to the last of them.
+    // What comes after the numbers belongs to the last of them.
     let more: Vec<&str> = new.split('.').collect();
     let pre = new.contains(['-', '+']) || new.contains(|c: char| c.is_ascii_alphabetic());
     if pre || more.len() <= parts.len() && !parts.iter().any(|p| any_number(p)) {

@@ -134,7 +134,7 @@ impl Requirement {
     /// Reads comparisons between commas; a bare version means equal.
     ///
     /// # Errors
-    /// Names the part that is no comparison.
+    /// Names the part that is not a comparison.
     pub fn parse(text: &str) -> Result<Self, String> {
         let parts: Result<Vec<Comparison>, String> = text
             .split(',')

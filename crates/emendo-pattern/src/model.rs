@@ -309,7 +309,7 @@ pub(crate) fn literal(language: &Language, key: &Key) -> Option<String> {
     }
 }
 
-/// The tokens of a node, from the first to behind the last.
+/// The tokens of a node, from the first to after the last.
 pub(crate) fn tokens_of(node: &PNode) -> Range<usize> {
     let one = |t: usize| t..t + 1;
     match &node.what {

@@ -6,7 +6,7 @@ pub(crate) struct Quoted {
     pub(super) prefix: String,
     /// Bytes up to the contents.
     pub(super) open: usize,
-    /// Bytes behind the contents.
+    /// Bytes after the contents.
     pub(super) close: usize,
 }
 

@@ -122,7 +122,7 @@ pub const RECIPE: &[Key] = &[
     Key::new("not_files", Globs, "not these files"),
     Key::new("library", Table(LIBRARY), "the library and the versions that the recipe is for"),
     Key::new("inputs", Named(INPUT), "values that the user may give"),
-    Key::new("library_type", Tables(LIBRARY_TYPE), "what types and modules of the library give"),
+    Key::new("library_type", Tables(LIBRARY_TYPE), "what the library's types and modules give"),
     Key::new("step", Tables(STEP), "the steps in order"),
     Key::new("example", Tables(EXAMPLE), "code before and after, run by `recipe test`"),
     Key::new("requires", Table(REQUIRES), "what must be there before anything changes"),

@@ -78,7 +78,7 @@ fn gather(
 fn from_list(span: Span, row: &Value, out: &mut Vec<Diagnostic>) -> Option<Pair> {
     let help = "a pair is [\"old\", \"new\"] or [\"old\", \"new\", \"advice\"]";
     let Value::List(cells) = row else {
-        out.push(Diagnostic::error("this is no pair", span).help(help));
+        out.push(Diagnostic::error("this is not a pair", span).help(help));
         return None;
     };
     let texts: Vec<&Text> = cells
@@ -89,7 +89,7 @@ fn from_list(span: Span, row: &Value, out: &mut Vec<Diagnostic>) -> Option<Pair>
         })
         .collect();
     if texts.len() != cells.len() || !(2..=3).contains(&texts.len()) {
-        out.push(Diagnostic::error("this is no pair", span).help(help));
+        out.push(Diagnostic::error("this is not a pair", span).help(help));
         return None;
     }
     let new = (!texts[1].text.is_empty()).then(|| texts[1].clone());
@@ -106,7 +106,7 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
     let inside = emendo_text::RelPath::new(&path.text);
     let Ok(rel) = inside else {
         let help = "a table lies in the recipe's own folder: a relative path without `..`";
-        out.push(fail(format!("`{}` is no file of the recipe's folder", path.text)).help(help));
+        out.push(fail(format!("`{}` is not a file of the recipe's folder", path.text)).help(help));
         return Vec::new();
     };
     let bytes = match source.file(&rel) {
@@ -118,7 +118,7 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
         }
     };
     let Ok(text) = emendo_text::Text::decode(&bytes) else {
-        let d = fail(format!("the table `{}` is no text", path.text));
+        let d = fail(format!("the table `{}` is not text", path.text));
         out.push(d.help("export it as CSV in UTF-8"));
         return Vec::new();
     };
@@ -132,7 +132,7 @@ pub fn read_table(name: &str, bytes: &[u8]) -> (Vec<Pair>, Vec<Diagnostic>) {
     let rows = match emendo_text::Text::decode(bytes) {
         Ok(text) => rows_of(&path, text.as_str(), &mut out),
         Err(_) => {
-            let d = Diagnostic::error(format!("the table `{name}` is no text"), Span::at(0));
+            let d = Diagnostic::error(format!("the table `{name}` is not text"), Span::at(0));
             out.push(d.help("export it as CSV in UTF-8"));
             Vec::new()
         }
@@ -183,7 +183,7 @@ fn rows_of(path: &Text, text: &str, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
                 columns = [Some(old), find("new"), advice.iter().find_map(|w| find(w))];
                 continue;
             }
-            // Words in plain language are no names: `Version 2, Version 3`.
+            // Words in plain language are not names: `Version 2, Version 3`.
             let words = |c: &str| {
                 c.contains(' ') && c.chars().all(|c| c.is_alphanumeric() || " .-".contains(c))
             };

@@ -174,7 +174,7 @@ fn a_step_without_an_action_is_an_error() {
 #[test]
 fn an_id_is_a_plain_word() {
     let text = "emendo = 1\nid = \"a b\"\ntitle = \"T\"\n";
-    wrong(&with(text, &[]), "`a b` is no id", "\"a b\"");
+    wrong(&with(text, &[]), "`a b` is not an id", "\"a b\"");
 }
 
 #[test]
@@ -293,7 +293,7 @@ fn a_table_that_is_not_there_is_an_error() {
 #[test]
 fn a_table_outside_the_recipes_folder_is_not_read() {
     let (_, said) = found("old = \"x\"\ntable = \"../names.csv\"");
-    assert!(said[0].contains("is no file of the recipe's folder"), "{said:?}");
+    assert!(said[0].contains("is not a file of the recipe's folder"), "{said:?}");
 }
 
 #[test]

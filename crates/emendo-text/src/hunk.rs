@@ -138,7 +138,7 @@ fn split<'a>(text: &'a str, lines: &Lines) -> Vec<&'a str> {
 }
 
 fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
-    // The line behind the last line end is empty and no line of its own.
+    // The line after the last line end is empty and no line of its own.
     let count =
         |lines: &[&str]| lines.len() - usize::from(lines.last().is_some_and(|l| l.is_empty()));
     let (old_count, new_count) = (count(old), count(new));

@@ -63,7 +63,7 @@ impl RelPath {
         self.0.rsplit('/').next().unwrap_or("")
     }
 
-    /// What stands behind the last dot of the name, if any.
+    /// What stands after the last dot of the name, if any.
     pub fn extension(&self) -> Option<&str> {
         self.name().rsplit_once('.').map(|(_, e)| e)
     }

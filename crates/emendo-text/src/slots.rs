@@ -258,7 +258,7 @@ fn slot(source: &str, at: usize, marks: Marks) -> Result<(Chunk, usize), Templat
         && !name.starts_with(|c: char| c.is_ascii_digit());
     if !plain {
         let help = "a slot is `@{name}`, `@{name*}`, `@{name+}` or `@{name?}`; a literal `@{` is written `\\@{`";
-        return Err(fail(span, format!("`{inner}` is no slot name"), help));
+        return Err(fail(span, format!("`{inner}` is not a slot name"), help));
     }
     let marked = matches!((marks, name), (Marks::Here, "here") | (Marks::It, "it"));
     if RESERVED.contains(&name) && !marked {

@@ -96,7 +96,7 @@ impl Lines {
         self.line(offset) as usize - 1
     }
 
-    /// Offset at which the line with this index (from 0) begins; the text's end for a line behind the last.
+    /// Offset at which the line with this index (from 0) begins; the text's end for a line after the last.
     pub fn start(&self, index: usize, len: usize) -> usize {
         self.starts.get(index).map_or(len, |s| *s as usize)
     }

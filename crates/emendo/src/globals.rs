@@ -57,7 +57,7 @@ pub(crate) fn build() -> String {
 pub(crate) fn inputs(given: &[String]) -> anyhow::Result<BTreeMap<String, String>> {
     let pair = |g: &String| match g.split_once('=') {
         Some((name, value)) if !name.is_empty() => Ok((name.to_owned(), value.to_owned())),
-        _ => Err(Usage::error(format!("`{g}` is no input"), "write `--input NAME=VALUE`")),
+        _ => Err(Usage::error(format!("`{g}` is not an input"), "write `--input NAME=VALUE`")),
     };
     given.iter().map(pair).collect()
 }
@@ -92,7 +92,7 @@ pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
         }
     }
     if checked.failed() {
-        writeln!(err, "nothing was proposed: mend the recipe first")?;
+        writeln!(err, "nothing was proposed: correct the recipe first")?;
         return Err(Shown(USAGE).into());
     }
     Ok(())

@@ -1,4 +1,4 @@
-//! Progress on standard error, for what takes more than half a second; none when it is no terminal.
+//! Progress on standard error, for what takes more than half a second; none when it is not a terminal.
 
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};

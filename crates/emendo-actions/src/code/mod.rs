@@ -23,7 +23,7 @@ pub(super) struct Code;
 
 const IMPORTS: &[Key] = &[
     Key::new("add", Shape::Symbols, "symbols to import"),
-    Key::new("drop", Shape::Symbols, "symbols whose import goes, if nothing uses it"),
+    Key::new("drop", Shape::Symbols, "symbols whose import is removed if nothing uses it"),
 ];
 
 const CHOICE: &[Key] = &[
@@ -68,7 +68,7 @@ const KEYS: &[Key] = &[
     Key::new(
         "once",
         Shape::Bool,
-        "it would change its own result again: what the journal says that it wrote is left alone",
+        "it would change its own result again: what it wrote, according to the journal, is left alone",
     ),
 ];
 
@@ -160,14 +160,14 @@ impl Kind for Code {
 fn says_what(action: &Action, no_rows: bool, choices: bool, cx: &mut CompileCx<'_>) -> Option<()> {
     if no_rows {
         return cx.refuse(
-            "this action says nothing to look for",
+            "this action does not say what to look for",
             action.span,
             "write `old`, `pairs` or `table`",
         );
     }
     let new = action.table.get("new").is_some();
     if !new && !choices && action.table.get("old").is_some() {
-        return cx.refuse("this action says nothing to write", action.span, "write `new`, or `new = ''` to delete, or `[[step.code.choice]]`; to report only, use a `note`");
+        return cx.refuse("this action does not say what to write", action.span, "write `new`, or `new = ''` to delete, or `[[step.code.choice]]`; to report only, use a `note`");
     }
     if new && choices {
         return cx.refuse(
@@ -212,7 +212,7 @@ fn outcome(
     Ok(Outcome::Write(Box::new(written)))
 }
 
-/// Several readings are no error; where they could write different text, the author should know.
+/// Several readings are not error; where they could write different text, the author should know.
 fn warn_readings(
     old: &Pattern,
     outcome: &Outcome,

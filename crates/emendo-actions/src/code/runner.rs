@@ -130,7 +130,7 @@ impl Runner for CodeRunner {
         for (row, rule) in self.rules.iter().enumerate() {
             let found = rule.old.places(&code.tree, cx.text, &resolver);
             for at in found.gave_up {
-                let say = "too many ways to fit the list slots of the pattern here: write more of what stands between them";
+                let say = "too many ways to fit the list slots of the pattern here: write more of the code between them";
                 out.notes.push(NoteDraft { at, say: say.into() });
             }
             for (at, known) in found.partly {
@@ -211,7 +211,7 @@ impl CodeRunner {
             matches.into_iter().partition(|m| count[&key(m)] < 2);
         for m in several {
             let say = format!(
-                "`{}` is bound here and at another place: nothing tells which one is meant",
+                "`{}` is bound here and at another place: it is not clear which one is meant",
                 key(&m).join(", ")
             );
             out.notes.push(NoteDraft { at: m.span, say });
@@ -303,7 +303,7 @@ impl CodeRunner {
             draft.evidence.push(Fact {
                 says: Certainty::Likely,
                 text:
-                    "no journal tells whether this was done here before, and it must be done once"
+                    "no journal shows whether this was done here before, and it must be done only once"
                         .into(),
                 at: None,
             });

@@ -29,7 +29,7 @@ impl LibraryRunner {
                     };
                     let fact = Fact {
                         says: Certainty::Certain,
-                        text: format!("the level of `{}` is said here", t.what),
+                        text: format!("the level of `{}` is set here", t.what),
                         at: Some(t.value.span),
                     };
                     let splices = vec![Splice::text(t.value.span, text)];

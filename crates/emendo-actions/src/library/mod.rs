@@ -41,7 +41,7 @@ const KEYS: &[Key] = &[
     Key::new("version", Shape::Text, "the version to raise to; nothing is ever lowered"),
     Key::new("family", Shape::Texts, "coordinates that are raised together, as one decision"),
     Key::new("add", Shape::Text, "a coordinate that is added where it is not there yet"),
-    Key::new("remove", Shape::Bool, "the entry goes"),
+    Key::new("remove", Shape::Bool, "the entry is removed"),
     Key::new("scope", Shape::Text, "where it belongs, in the ecosystem's own word"),
     Key::new(
         "features",
@@ -49,8 +49,8 @@ const KEYS: &[Key] = &[
         "features by their old names, with the new ones; `\"\"` takes one away",
     ),
     Key::new("features_add", Shape::Texts, "features that come"),
-    Key::new("after", Shape::Text, "what is added comes behind this one, where that is there"),
-    Key::new("before", Shape::Text, "what is added comes before this one, where that is there"),
+    Key::new("after", Shape::Text, "the new entry is placed after this one, if it is there"),
+    Key::new("before", Shape::Text, "the new entry is placed before this one, if it is there"),
     Key::new("id", Shape::Text, "the word of a repository"),
     Key::new("url", Shape::Text, "the new address of a repository"),
     Key::new("for", Shape::Words(FOR), "what comes from a repository: dependencies or plugins"),
@@ -132,8 +132,8 @@ impl Kind for LibraryKind {
         }
         let unknown = |r: &&LibraryRule| !ecosystem.toolchains.contains(&r.old.as_str());
         if let Some(r) = rules.iter().find(unknown).filter(|_| what == LibraryPart::Toolchain) {
-            let message = format!("{} says no level of `{}`", ecosystem.title, r.old);
-            let known = format!("it says those of: {}", ecosystem.toolchains.join(", "));
+            let message = format!("{} does not declare a level of `{}`", ecosystem.title, r.old);
+            let known = format!("it declares those of: {}", ecosystem.toolchains.join(", "));
             return cx.refuse(message, action.span, known);
         }
         let text = |t: &Text| t.text.clone();

@@ -30,7 +30,7 @@ pub(super) fn reworks(table: &Table, cx: &mut CompileCx<'_>) -> Option<Vec<Rewor
             (None, None) if t.get("pairs").is_some() => {}
             _ => {
                 return cx.refuse(
-                    "this says not what becomes what",
+                    "this does not say what becomes what",
                     span,
                     "write `old` and `new`, or `pairs`",
                 );
@@ -69,7 +69,7 @@ pub(super) fn reworks(table: &Table, cx: &mut CompileCx<'_>) -> Option<Vec<Rewor
 }
 
 fn fault(cx: &mut CompileCx<'_>, span: Span) -> Option<Vec<Rework>> {
-    cx.out.push(Diagnostic::error("this is no pair", span).help("a pair is [\"old\", \"new\"]"));
+    cx.out.push(Diagnostic::error("this is not a pair", span).help("a pair is [\"old\", \"new\"]"));
     None
 }
 
@@ -91,7 +91,7 @@ pub(super) fn rework(all: &[Rework], text: &str, entry: &Entry, splices: &mut Ve
             false => r.new.find(text, entry.span).iter().map(|f| f.span).collect(),
         };
         for fit in r.old.find(text, entry.span) {
-            // Where the new one stands already, the work is done. What is commented out is no part of an entry.
+            // Where the new one stands already, the work is done. What is commented out is not part of an entry.
             if done.iter().any(|d| d.contains(fit.span)) || commented(text, entry.span, fit.span) {
                 continue;
             }

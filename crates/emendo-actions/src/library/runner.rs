@@ -26,7 +26,7 @@ pub(crate) struct LibraryRunner {
     /// Where entries belong.
     pub(crate) place: Option<String>,
     pub(crate) added: Option<(Digest, String)>,
-    /// What is added comes beside this one: behind it, or before.
+    /// What is added comes beside this one: after it, or before.
     pub(crate) near: Option<(String, bool)>,
     /// A condition says where things are added.
     pub(crate) chosen: bool,
@@ -210,7 +210,7 @@ impl LibraryRunner {
                     Ok(Some(text)) => {
                         if entry.sealed {
                             let say = format!(
-                                "the checksums of `{}` are those of the old version: work them out anew",
+                                "the checksums of `{}` are those of the old version: compute them again",
                                 entry.coordinate
                             );
                             out.notes.push(NoteDraft { at: version.span, say });

@@ -25,7 +25,7 @@ impl SymbolRunner {
         let told_by_call =
             self.rows.language.scopes.bindings.iter().any(|b| b.space == Space::Callable);
         let before = p.cx.text[..word.span.start as usize].trim_end();
-        // A function is taken from what stands behind; a key of what stands before it is set.
+        // A function is taken from what stands after; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
             SymbolKind::Method if word.key => taken,
@@ -60,7 +60,9 @@ impl SymbolRunner {
             }
             Overload::ByCount(count) => fact(
                 Certainty::Likely,
-                format!("told from other overloads by the number of arguments ({count}) only"),
+                format!(
+                    "distinguished from other overloads only by the number of arguments ({count})"
+                ),
             ),
             Overload::Unknown => {
                 fact(Certainty::Unsure, "which overload is named here is not known".into())

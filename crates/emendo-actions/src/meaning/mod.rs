@@ -31,7 +31,7 @@ pub struct SymbolRunner {
 pub(crate) enum Meant {
     /// A use by names alone: the segments that are written, with their places.
     Path(Vec<(String, Span)>, Vec<emendo_lang::Fact>),
-    /// Only the word itself: behind an object, or where it is declared.
+    /// Only the word itself: after an object, or where it is declared.
     Token(Vec<emendo_lang::Fact>),
     /// Only for some of the types that it may be of.
     Partly(Fact),

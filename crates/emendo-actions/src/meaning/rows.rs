@@ -100,7 +100,7 @@ impl Rows {
             if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
                 let example = names.join(&["a", "b", "Name"]);
                 return cx.refuse(
-                    format!("`{}` is no symbol of {}", t.text, language.title),
+                    format!("`{}` is not a symbol of {}", t.text, language.title),
                     t.span,
                     format!("write the full name: `{example}`, without wildcards"),
                 );
@@ -115,7 +115,7 @@ impl Rows {
             }
             if what.member() && names.parent(old).is_empty() {
                 return cx.refuse(
-                    format!("`{}` is no member of a type", p.old.text),
+                    format!("`{}` is not a member of a type", p.old.text),
                     p.old.span,
                     "write the full name with the type: `a.b.Type.member`",
                 );
@@ -304,7 +304,7 @@ impl Rows {
     }
 }
 
-/// The names that steps behind that of an action give to a symbol.
+/// The names that steps after that of an action give to a symbol.
 fn later_names(
     tables: &Tables,
     symbol: &str,

@@ -11,7 +11,7 @@ use crate::contract::Tables;
 use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Runner};
 use crate::setting::rule::SettingRule;
 
-/// A form in which a key is mentioned: what stands before and behind it.
+/// A form in which a key is mentioned: what stands before and after it.
 #[derive(Clone)]
 pub(super) struct Form {
     before: String,

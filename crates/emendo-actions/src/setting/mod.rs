@@ -34,10 +34,10 @@ const KEYS: &[Key] = &[
     Key::new("when_value", Shape::Text, "only where the value is this; slots may stand in it"),
     Key::new("to", Shape::Text, "the new value; slots of `when_value` may be used"),
     Key::new("create", Shape::Bool, "`to` is written where the key is missing too"),
-    Key::new("append", Shape::Text, "an item that comes into the list, if it is not there"),
-    Key::new("remove_item", Shape::Text, "an item that goes from the list"),
+    Key::new("append", Shape::Text, "an item to add to the list, if it is not there"),
+    Key::new("remove_item", Shape::Text, "an item to remove from the list"),
     Key::new("remove", Shape::Bool, "take the entry away"),
-    Key::new("comment_out", Shape::Bool, "put the entry behind comment signs"),
+    Key::new("comment_out", Shape::Bool, "comment the entry out"),
     Key::new("gone", Shape::Text, "advice: a note at each place"),
     Key::new(
         "mentions",
@@ -91,7 +91,7 @@ impl Kind for SettingKind {
         }
         let create = table.is_true("create");
         if create && to.is_none() {
-            return cx.refuse("nothing says which value is created", action.span, "write `to`");
+            return cx.refuse("it is not clear which value to create", action.span, "write `to`");
         }
         let done = to.and_then(|to| own_result(when.as_ref()?, &to.text));
         // What is missing can't be looked for.
@@ -411,7 +411,7 @@ impl SettingRunner {
             match edits.append(node, item).filter(|_| !has) {
                 Some(patch) => patches.push(patch),
                 None if !has => {
-                    let say = format!("`{item}` is to be added here by hand: this is no list");
+                    let say = format!("`{item}` is to be added here by hand: this is not a list");
                     out.notes.push(NoteDraft { at: node.span, say });
                 }
                 None => {}

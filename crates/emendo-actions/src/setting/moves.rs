@@ -261,7 +261,7 @@ impl<'a> Moves<'a> {
         lines.map(cut).fold(first, |out, line| format!("{out}\n{line}"))
     }
 
-    /// The remark behind a value, which goes with it.
+    /// The remark after a value, which goes with it.
     fn remark(&self, value: Span) -> &str {
         let format = self.edits.format;
         let rest = &self.edits.text[value.end as usize..];
@@ -361,9 +361,9 @@ fn last(key: &str) -> &str {
     key.rsplit('.').next().unwrap_or(key)
 }
 
-/// What comes in the middle of what goes stands right behind it.
+/// What comes in the middle of what goes stands right after it.
 fn clear_of(mut patch: Patch, gone: &[Patch]) -> Patch {
-    // At the very end of what goes it stands behind it already.
+    // At the very end of what goes it stands after it already.
     let meets = |g: &&Patch| g.span.start <= patch.span.start && patch.span.start < g.span.end;
     if let Some(g) = gone.iter().find(meets)
         && patch.span.is_empty()

@@ -17,7 +17,7 @@ pub(crate) struct SettingRule {
 }
 
 impl SettingRule {
-    /// What is left of a key behind what the rule is about, if it is about it.
+    /// What is left of a key after what the rule is about, if it is about it.
     pub(crate) fn fits<'k>(
         &self,
         format: &Format,

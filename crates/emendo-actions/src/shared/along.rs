@@ -19,7 +19,7 @@ pub(super) const EACH: &[Key] = &[
 pub(crate) const GATHER: &[Key] = &[
     Key::required("from", Shape::Text, "the slot that is collected from"),
     Key::required("each", Shape::Tables(EACH), "what is collected, and how each is written"),
-    Key::new("join", Shape::Text, "what stands between two"),
+    Key::new("join", Shape::Text, "the text between two items"),
     Key::new("leave", Shape::Text, "what is left where the first stood"),
     Key::new("keep", Shape::Bool, "the collected pieces stay where they are too"),
     Key::new("deep", Shape::Bool, "look inside the items of the slot too"),
@@ -198,7 +198,7 @@ fn rework(
                     }
                 }
                 _ => cx.out.push(
-                    Diagnostic::error("this is no pair", row.span)
+                    Diagnostic::error("this is not a pair", row.span)
                         .help("a pair is [\"old\", \"new\"]"),
                 ),
             }
@@ -208,7 +208,7 @@ fn rework(
     for (old, new) in &pairs {
         let Some(new) = new else {
             cx.out.push(
-                Diagnostic::error("this says nothing to write", old.span)
+                Diagnostic::error("this does not say what to write", old.span)
                     .help("write `new`; `new = ''` deletes"),
             );
             continue;

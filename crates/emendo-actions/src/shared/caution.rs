@@ -2,7 +2,7 @@
 
 use emendo_text::RelPath;
 
-const RUNS: &str = "this file runs code, or says what is run";
+const RUNS: &str = "this file runs code, or decides what is run";
 const COMES: &str = "this file chooses where code comes from";
 
 /// Names of files that run code when a project is built, checked out or installed.

@@ -57,7 +57,7 @@ pub(crate) fn type_of(
         named_symbol(language, cx.recipe, &action.scope, word)
     });
     if ty.is_none() {
-        let d = Diagnostic::error(format!("`{}` is no type", text.text), text.span);
+        let d = Diagnostic::error(format!("`{}` is not a type", text.text), text.span);
         let example = language.names.join(&["a", "b", "Name"]);
         cx.out.push(d.help(format!("write the full name: `{example}`, or a word of `names`")));
     }

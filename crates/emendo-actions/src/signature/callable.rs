@@ -55,7 +55,7 @@ impl Callable {
         if parent.is_empty() {
             let example = names.join(&["a", "b", "Store", "delete"]);
             return cx.refuse(
-                format!("`{symbol}` is no full name"),
+                format!("`{symbol}` is not a full name"),
                 text.span,
                 format!("write the full name: `{example}`"),
             );
@@ -70,7 +70,7 @@ impl Callable {
                 Some(params)
             }
         };
-        // Where files are no modules, functions are always those of types.
+        // Where files are not modules, functions are always those of types.
         let member = language.modules.is_none() || names.package(symbol) != parent;
         let symbols = cx.spellings.of(symbol);
         Some(Self { written: text.text.clone(), symbols, member, params })
@@ -159,8 +159,9 @@ impl Callable {
         }
         let fact = open.then(|| {
             let count = call.arguments.len();
-            let text =
-                format!("told from other overloads by the number of arguments ({count}) only");
+            let text = format!(
+                "distinguished from other overloads only by the number of arguments ({count})"
+            );
             Fact { says: Certainty::Likely, text, at: None }
         });
         Some((Assigned { by_param, open }, fact))

@@ -106,7 +106,7 @@ impl Lists {
         let counts = !out.drop.is_empty() || !out.add.is_empty();
         if counts && !out.order.is_empty() {
             return cx.refuse(
-                "`order` goes alone",
+                "`order` cannot be combined with other keys",
                 action.span,
                 "write `drop` and `add` in a `signature` of their own",
             );
@@ -138,7 +138,7 @@ impl Lists {
                     text.span,
                 );
                 cx.out.push(d.help(format!(
-                    "write them, so that a place that is done is told from one that is not: `{}(K, _)`",
+                    "write them, so that a finished place can be told from an unfinished one: `{}(K, _)`",
                     text.text
                 )));
             }
@@ -154,7 +154,7 @@ impl Lists {
             );
         }
         if self.again(callable).is_some() && !once {
-            return cx.refuse("nothing tells a call that is done from one that is not: both have as many arguments",
+            return cx.refuse("a finished call cannot be told from an unfinished one: both have the same number of arguments",
                 text.span, "write the types of the parameters, or `once = true`");
         }
         let moved = |i: usize, n: usize| {
@@ -164,7 +164,7 @@ impl Lists {
         let told = self.order.iter().enumerate().any(|(i, n)| moved(i, *n));
         if !self.order.is_empty() && !told && !once {
             return cx.refuse(
-                "nothing tells a place with the new order from one with the old",
+                "a place with the new order cannot be told from one with the old",
                 text.span,
                 "write the types of the parameters, or `once = true`",
             );
@@ -209,11 +209,13 @@ impl Lists {
     ) -> Result<(), String> {
         let spread = call.arguments.iter().any(|a| a.spread);
         if spread && !(self.drop.is_empty() && self.add.is_empty() && self.order.is_empty()) {
-            return Err("an argument stands for several here: which goes is not known".into());
+            return Err(
+                "an argument stands for several here: it is not clear which one goes".into()
+            );
         }
         if !self.order.is_empty() && assigned.open && !self.once {
             return Err(
-                "whether the arguments are in the new order already is not known: their types are not told".into(),
+                "it is not clear whether the arguments are already in the new order: their types are unknown".into(),
             );
         }
         for (at, name) in &self.label {
@@ -249,7 +251,7 @@ impl Lists {
         for a in &self.add {
             let Some(value) = &a.value else { continue };
             let value = spelled(p, value, &self.names, Space::Value, at, change)?;
-            // Behind named arguments only named ones may stand.
+            // After named arguments only named ones may stand.
             let behind =
                 named.is_some_and(|n| kept.get(a.at - 1).is_none_or(|k| k.start >= n.span.start));
             let text = match (&a.name, behind, named.and_then(|n| n.name.map(|k| (n, k)))) {
@@ -319,7 +321,7 @@ impl Lists {
         let mut before = Vec::new();
         for a in &self.add {
             let Some(name) = &a.name else {
-                return Err("a parameter comes, and the recipe gives it no name".into());
+                return Err("a parameter is added, and the recipe does not name it".into());
             };
             let text = match &a.ty {
                 None => name.clone(),

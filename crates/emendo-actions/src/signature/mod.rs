@@ -100,7 +100,7 @@ const KEYS: &[Key] = &[
     Key::new(
         "once",
         Shape::Bool,
-        "it would change its own result again: what the journal says that it wrote is left alone",
+        "it would change its own result again: what it wrote, according to the journal, is left alone",
     ),
     Key::new("pack", Shape::Table(packs::PACK), "parameters that become one"),
     Key::new("unpack", Shape::Table(packs::UNPACK), "a parameter that becomes several"),

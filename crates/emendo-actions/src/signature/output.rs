@@ -90,7 +90,7 @@ pub(crate) fn around_it(text: &str) -> Option<(&str, &str)> {
     text.split_once("@{it}")
 }
 
-/// Writes a text before and behind a place that stays.
+/// Writes a text before and after a place that stays.
 pub(crate) fn put_around(at: Span, before: &str, after: &str, change: &mut Change) {
     for (place, text) in [(at.start, before), (at.end, after)] {
         if !text.is_empty() {

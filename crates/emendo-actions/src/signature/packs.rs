@@ -128,9 +128,9 @@ impl Packs {
         let beside = ["drop", "add", "order"].iter().find(|k| action.table.get(k).is_some());
         if both || (!out.is_empty() && beside.is_some()) {
             return cx.refuse(
-                "`pack` and `unpack` go alone",
+                "`pack` and `unpack` cannot be combined with other keys",
                 action.span,
-                "write what else becomes of the list in a `signature` of its own",
+                "put the other changes of the list into a separate `signature`",
             );
         }
         Some(out)
@@ -187,7 +187,7 @@ impl Packs {
         let rest = at[1..].iter().all(|n| params[n - 1].optional);
         if untyped && rest && !once && !matches!(p.how.taken, Taken::Named(_)) {
             return fail(
-                "nothing tells a call that is done from one that is not",
+                "a finished call cannot be told from an unfinished one",
                 "write the type of the first parameter, or `once = true`".into(),
             );
         }
@@ -239,7 +239,7 @@ impl Packs {
             let behind = |a: &&ArgumentSite| a.span.start > first && a.name.is_none();
             let packed = |a: &ArgumentSite| given.iter().any(|g| g.1.span == a.span);
             if call.arguments.iter().filter(behind).any(|a| !packed(a)) {
-                return Err("an argument without a name would stand behind named ones".into());
+                return Err("an unnamed argument would follow named ones".into());
             }
             for (i, a) in given.iter().filter(|(_, a)| a.name.is_none()) {
                 let text = format!("{}{}", pack.key(callable, *i), pack.how.sign);
@@ -253,7 +253,7 @@ impl Packs {
         }
         if given.len() == 1 && assigned.open && pack.at.len() > 1 {
             let text = short(p.text(given[0].1.value));
-            return Err(format!("whether `{text}` is the new object already is not told"));
+            return Err(format!("it is not clear whether `{text}` is already the new object"));
         }
         let inside = |a: &&ArgumentSite| hull.contains(a.span);
         if call.arguments.iter().filter(inside).count() != given.len() {

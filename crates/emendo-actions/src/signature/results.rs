@@ -137,7 +137,7 @@ impl Results {
             None => match p.resolver.expected_of(whole, 0) {
                 Expected::Declared(_, count) => (0..count).map(numbered).collect(),
                 _ => {
-                    let text = "how many arguments it is called with is not told".to_owned();
+                    let text = "it is not clear how many arguments it is called with".to_owned();
                     facts.push(Fact { says: Certainty::Unsure, text, at: Some(whole) });
                     vec![numbered(0)]
                 }
@@ -270,7 +270,7 @@ impl Results {
     }
 }
 
-/// True if a text stands before and behind a place already.
+/// True if a text stands before and after a place already.
 fn stands_around(text: &str, at: Span, before: &str, after: &str) -> bool {
     let lead = text[..at.start as usize].trim_end();
     let rest = text[at.end as usize..].trim_start();

@@ -41,14 +41,14 @@ pub(super) fn compile(
     let text = action.table.text("parameter_type")?;
     let wanted = type_of(language, text, action, cx)?;
     if wanted.symbols().is_empty() {
-        let d = Diagnostic::error(format!("`{}` is no type by name", text.text), text.span);
+        let d = Diagnostic::error(format!("`{}` is not a type by name", text.text), text.span);
         let example = language.names.join(&["a", "b", "Context"]);
         cx.out.push(d.help(format!("write the full name: `{example}`, or a word of `names`")));
         return None;
     }
     if !action.table.is_true("drop") {
         return cx.refuse(
-            "what becomes of parameters of this type is not said",
+            "it does not say what becomes of parameters of this type",
             text.span,
             "write `drop = true`: they go, with their arguments",
         );
@@ -204,7 +204,7 @@ impl TypedRunner {
             }
             (Expected::Unknown, Some(_)) => {
                 let text = format!(
-                    "nothing tells what takes the closure; `{word}` is of the type that goes"
+                    "it is not clear what takes the closure; `{word}` is of the type that goes"
                 );
                 fact(Certainty::Unsure, text)
             }
@@ -373,7 +373,7 @@ impl TypedRunner {
                         continue;
                     }
                     let text = format!(
-                        "nothing tells what `{word}` takes; an argument is of the type that goes"
+                        "it is not clear what `{word}` takes; an argument is of the type that goes"
                     );
                     Fact { says: Certainty::Unsure, text, at: Some(a.value) }
                 }

@@ -19,7 +19,7 @@ fn read_by_key(unpack: &Unpack, text: &str, open: bool) -> Result<String, String
         return Err(format!("`{}` is to be taken apart by hand", short(text)));
     }
     if open {
-        return Err(format!("whether `{text}` is the object is not told"));
+        return Err(format!("it is not clear whether `{text}` is the object"));
     }
     let (between, behind) = match unpack.how.taken {
         Taken::Whole(between, behind) => (between, behind),
@@ -91,7 +91,7 @@ impl Packs {
         }
         let all: Option<Vec<_>> = parts.into_iter().collect();
         let Some(all) = all else {
-            return Err("a value that is left out has others behind it: say it by hand".into());
+            return Err("a value that is left out is followed by others: write it by hand".into());
         };
         let order: Vec<PairSite> = all.iter().filter_map(|p| p.clone().ok()).collect();
         let sorted = order.windows(2).all(|w| w[0].span.start < w[1].span.start);

@@ -360,7 +360,7 @@ impl WaitRunner {
                 };
                 let mut facts = one.facts;
                 if site.optional {
-                    let text = "where there is no object there is nothing to wait for".to_owned();
+                    let text = "without an object there is nothing to wait for".to_owned();
                     facts.push(Fact { says: Certainty::Likely, text, at: Some(site.call) });
                 }
                 let home = home.map(|(f, head)| self.function(p, f, head, needs, out));
@@ -386,7 +386,8 @@ impl WaitRunner {
         let symbol = site.name.and_then(|n| p.resolver.visible(n, p.text(n))).map(|v| v.symbol);
         let mut facts = Vec::new();
         if site.closure && site.name.is_none() && !p.resolver.is_waited(site.span) {
-            let text = "nothing tells that what takes this closure waits for it".to_owned();
+            let text =
+                "nothing shows that the function which takes this closure waits for it".to_owned();
             facts.push(Fact { says: Certainty::Unsure, text, at: Some(site.list) });
         }
         if let Some(name) = site.name.filter(|n| p.resolver.overrides(*n)) {

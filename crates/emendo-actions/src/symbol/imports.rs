@@ -152,7 +152,7 @@ impl SymbolRunner {
         }
         let Some(first) = moved.first() else { return };
         if all.len() == 1 && self.kept_below(p, first.import) {
-            // Some names of the wildcard stay behind: it becomes two.
+            // Some names of the wildcard stay after: it becomes two.
             let name = ImportName {
                 is_static: first.import.is_static,
                 path: first.target.clone(),

@@ -1,4 +1,4 @@
-//! Names in text: literals that spell a full name, comments, and files that are no code.
+//! Names in text: literals that spell a full name, comments, and files that are not code.
 
 use std::sync::Arc;
 
@@ -160,7 +160,7 @@ impl Rows {
     }
 }
 
-/// Where a full name stands in a text by itself. A name of one part only is no full name.
+/// Where a full name stands in a text by itself. A name of one part only is not a full name.
 pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
     let single = !name.contains(['.', ':', '/']);
     let found = memchr::memmem::find_iter(text.as_bytes(), name.as_bytes());
@@ -213,7 +213,7 @@ pub(super) fn comment_mentions(text: &str, last: &str) -> Vec<Span> {
         .collect()
 }
 
-/// Full names in files that are no code.
+/// Full names in files that are not code.
 pub(super) struct Mentions {
     rows: Rows,
     needs: Needs,
@@ -251,7 +251,7 @@ impl Runner for Mentions {
     }
 }
 
-/// Looks for full names in files that are no code.
+/// Looks for full names in files that are not code.
 pub struct TextWatch {
     tables: Arc<Tables>,
     symbols: Vec<String>,

@@ -48,7 +48,7 @@ const KEYS: &[Key] = &[
         "many old and new symbols, from a CSV file of the recipe's folder",
     ),
     Key::new("base", Shape::Base, "stands before each symbol of `pairs` and `table`"),
-    Key::new("gone", Shape::Text, "there is no replacement: what to say at each use"),
+    Key::new("gone", Shape::Text, "there is no replacement: the note for each use"),
     Key::new(
         "becomes",
         Shape::Words(&["property"]),

@@ -244,7 +244,7 @@ impl SymbolRunner {
         from == to && wild && self.rows.language.modules.is_some()
     }
 
-    /// A use behind other names: `tide.Station`, `Station.open`, `tidewire.client.Station`.
+    /// A use after other names: `tide.Station`, `Station.open`, `tidewire.client.Station`.
     fn respelled(
         &self,
         p: &Place<'_>,

@@ -325,7 +325,7 @@ impl Journal {
         Ok(out)
     }
 
-    /// True if a file is the new content up to some byte and the old one behind it.
+    /// True if a file is the new content up to some byte and the old one after it.
     fn half_written(&self, op: &Op, now: &[u8]) -> io::Result<bool> {
         let (before, after) = (self.unpack(op.before)?, self.unpack(op.after)?);
         let same = |a: &[u8], b: &[u8]| a.iter().zip(b).take_while(|(a, b)| a == b).count();

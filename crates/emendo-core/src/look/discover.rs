@@ -82,7 +82,7 @@ impl FoundNames {
         let folder = path.folder().rsplit('/').next().unwrap_or("");
         let plain = matches!(stem, "__init__" | "index" | "mod" | "lib" | "main");
         let word = if plain { folder } else { stem };
-        // A folder's name may hold what is no letter: any of its words will do.
+        // A folder's name may hold what is not a letter: any of its words will do.
         let all = std::iter::once(word).chain(called.iter().map(String::as_str));
         let words = all.flat_map(|w| w.split(|c: char| !c.is_alphanumeric() && c != '_'));
         self.modules.extend(words.filter(|w| !w.is_empty()).map(str::to_owned));

@@ -419,7 +419,7 @@ impl Look<'_> {
         if !narrow.may_matter(&bytes) {
             return None;
         }
-        // A byte order mark is no part of the first word.
+        // A byte order mark is not part of the first word.
         let present = narrow.present(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes));
         let wanted = wanted(&path, &present);
         let language = self.plan.world.language_of(path);

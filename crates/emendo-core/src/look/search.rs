@@ -31,7 +31,7 @@ pub struct Hit {
     pub column: u32,
     /// The first byte.
     pub start: u32,
-    /// Behind the last byte.
+    /// After the last byte.
     pub end: u32,
     /// The code, or its start where it is long.
     pub text: String,

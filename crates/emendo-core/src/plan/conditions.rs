@@ -78,8 +78,10 @@ pub(crate) fn check(world: &World, conditions: &[Condition], out: &mut Vec<Diagn
             let (name, versions) = split(&t.text);
             let compares = t.text.contains(['>', '<', '=', '!']);
             if name.is_empty() || compares && versions.is_none() {
-                let d =
-                    Diagnostic::error(format!("`{}` is no library with versions", t.text), t.span);
+                let d = Diagnostic::error(
+                    format!("`{}` is not a library with versions", t.text),
+                    t.span,
+                );
                 out.push(d.help("for example `tidewire >= 2, < 3`, or `npm:tidewire`"));
             }
         }

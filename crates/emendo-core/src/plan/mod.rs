@@ -42,7 +42,7 @@ pub struct Limit {
     /// Only these; all if there are none. A step that includes a recipe means all of that.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub steps: Vec<String>,
-    /// None behind this one.
+    /// None after this one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub until: Option<String>,
 }
@@ -235,7 +235,7 @@ fn spellings_of(world: &World, recipe: &Recipe) -> Spellings {
     spellings
 }
 
-/// What a recipe tells of types, under all names that they may have.
+/// What a recipe says about types, under all names that they may have.
 fn told_types(
     world: &World,
     recipe: &Recipe,
@@ -368,9 +368,9 @@ impl Compiler {
             let name = language.names.last(symbol);
             let at = recipe.types.iter().find(|t| t.name.text.contains(name));
             let span = at.map_or(emendo_text::Span::at(0), |t| t.name.span);
-            let message = format!("another recipe of the run tells `{symbol}` otherwise");
+            let message = format!("another recipe of the run describes `{symbol}` differently");
             let d = Diagnostic::warning(message, span);
-            out.push(d.help("what is told last counts; included recipes share their types, so one of the two is enough"));
+            out.push(d.help("the last description counts; included recipes share their types, so one of the two is enough"));
         }
     }
 

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 /// All words that any step of a run asks for, compiled for one look at each file.
 pub struct Narrow {
     ids: FxHashMap<Vec<u8>, u32>,
-    /// One word of each set; a text without any of them is no candidate for anything.
+    /// One word of each set; a text without any of them is not a candidate for anything.
     keys: Option<AhoCorasick>,
     everything: bool,
     declared: FxHashSet<u32>,

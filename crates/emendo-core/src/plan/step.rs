@@ -62,7 +62,7 @@ pub(crate) type RecipeType = (&'static Language, String, Learned);
 /// Symbols, each with its step and what that advises.
 pub(crate) type About = BTreeMap<String, (StepKey, Option<String>)>;
 
-/// What looks for leftovers, for one kind of symbol in one language, or in files that are no code.
+/// What looks for leftovers, for one kind of symbol in one language, or in files that are not code.
 pub(crate) struct Watch {
     pub(crate) runner: Box<dyn Runner>,
     /// What that asks of a run.

@@ -20,7 +20,7 @@ pub(crate) struct ProjectFiles {
     changed: HashMap<RelPath, String>,
     /// Places in `paths` by the last part of the path.
     named: OnceLock<HashMap<String, Vec<usize>>>,
-    /// Texts of files that are no code: small, and asked for again and again.
+    /// Texts of files that are not code: small, and asked for again and again.
     settings: RwLock<HashMap<RelPath, Option<String>>>,
     /// Files of which more was asked than what they declare.
     whole: Arc<RwLock<BTreeSet<RelPath>>>,

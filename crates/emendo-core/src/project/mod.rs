@@ -206,7 +206,7 @@ impl Project {
             return refuse("is a symbolic link");
         }
         if !meta.is_dir() {
-            return refuse("is no folder");
+            return refuse("is not a folder");
         }
         #[cfg(unix)]
         {
@@ -254,7 +254,7 @@ fn settings(root: &Path) -> Result<(GlobSet, Vec<PathBuf>), ProjectError> {
     for folder in &settings.recipes {
         let whole = root.join(folder);
         if !whole.is_dir() {
-            let what = format!("`recipes` names `{folder}`, which is no folder here");
+            let what = format!("`recipes` names `{folder}`, which is not a folder here");
             return Err(ProjectError::Settings(path, what));
         }
         recipes.push(whole);

@@ -40,7 +40,7 @@ impl Checked {
     /// Runs only these steps, or only those up to one.
     ///
     /// # Errors
-    /// A sentence about a word that is no step.
+    /// A sentence about a word that is not a step.
     pub fn limit(&mut self, limit: &Limit) -> Result<(), String> {
         self.plan.limit(limit)
     }
@@ -122,7 +122,7 @@ fn with_included(
             messages[at].found.push(
                 Diagnostic::error(message, word.span)
                     .about("include")
-                    .help("take one of these inclusions out: a recipe runs its own steps anyway"),
+                    .help("remove one of these inclusions: a recipe runs its own steps anyway"),
             );
             continue;
         }
@@ -130,7 +130,7 @@ fn with_included(
             let message = format!("`{}` is included twice with the same inputs", word.text);
             let d = Diagnostic::error(message, word.span).also(twin.2, "here first");
             let d = d.about("include");
-            messages[at].found.push(d.help("take one of the two out"));
+            messages[at].found.push(d.help("remove one of the two"));
             continue;
         }
         seen.push((found.path.clone(), include.inputs.clone(), word.span));

@@ -329,7 +329,7 @@ fn path_for(world: &World, recipe: &Recipe, e: &Example) -> Result<RelPath, Stri
     let lang = e.lang.as_ref().map(|t| t.text.clone()).or_else(|| lang_of(recipe, e));
     let Some(lang) = lang else {
         return Err(
-            "nothing says what the example is written in: give it a `lang`, or a `path`".into()
+            "the example does not say what it is written in: give it a `lang` or a `path`".into()
         );
     };
     let format = world.format(&lang).map(|f| f.extensions[0]);
@@ -346,7 +346,7 @@ fn lang_of(recipe: &Recipe, e: &Example) -> Option<String> {
     steps.flat_map(|s| &s.actions).find_map(|a| a.scope.lang.as_ref()).map(|t| t.text.clone())
 }
 
-/// Imports for an example that is no whole file: the names of the steps count as imported.
+/// Imports for an example that is not a whole file: the names of the steps count as imported.
 fn head(world: &World, recipe: &Recipe, e: &Example, language: &'static Language) -> String {
     let tree = emendo_lang::Tree::parse(language, &e.before.text);
     let facts = emendo_lang::FileFacts::read(language, &tree, &e.before.text);

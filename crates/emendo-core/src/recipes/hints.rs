@@ -146,7 +146,7 @@ fn slots(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
             if !to.contains(slot) && !elsewhere && !gathered.contains(slot) {
                 let message = format!("what `@{{{slot}}}` holds is lost: `new` does not write it");
                 let d = Diagnostic::warning(message, old.span);
-                out.push(d.help("write it in `new`; or name it `_`, if it is meant to go"));
+                out.push(d.help("use it in `new`, or name it `_` if it is meant to be dropped"));
             }
             let times = to.iter().filter(|s| *s == slot).count();
             if times > 1 && from.iter().filter(|s| *s == slot).count() < times {
@@ -219,8 +219,7 @@ fn names(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
     });
     let words = pattern.text.contains(|c: char| c.is_alphabetic());
     if words && !named && !typed {
-        let message =
-            "nothing says what the names of this pattern mean: its places are at most unsure";
+        let message = "the names of this pattern have no meaning yet: every match will be unsure";
         let d = Diagnostic::warning(message, pattern.span);
         out.push(d.help("say which symbols they are, `names = { Station = \"tidewire.client.Station\" }`, or what type a slot has"));
     }
@@ -259,7 +258,7 @@ fn grows(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diag
         let message =
             "`old` fits what `new` writes: a place that reads so already is taken for done";
         let d = Diagnostic::warning(message, at);
-        out.push(d.help("say what a slot may hold, so that the two are told apart; or `once = true`, if what stands there counts for nothing"));
+        out.push(d.help("say what a slot may hold, so that the two can be told apart; or `once = true`, if the text there does not matter"));
     }
 }
 
@@ -277,7 +276,7 @@ fn never(rows: &Rows, step: &Step, action: &Action, told: &Changes, out: &mut Ve
                     "`{key}` and `{not}` of the slot `{}` say the same: nothing can fit",
                     slot.key
                 );
-                out.push(Diagnostic::warning(message, first.span).help("leave one of the two out"));
+                out.push(Diagnostic::warning(message, first.span).help("remove one of the two"));
             }
         }
     }

@@ -27,7 +27,7 @@ pub fn unmet(
     recipes: &[Recipe],
     installed: &dyn Fn(&str) -> Option<String>,
 ) -> Vec<MissingRequirement> {
-    // What a recipe of the run raises itself is no obstacle, for those that it includes neither.
+    // What a recipe of the run raises itself is not an obstacle, for those that it includes neither.
     let asking: Vec<(&Recipe, &Recipe, &Table)> = recipes
         .iter()
         .flat_map(|root| root.whole().into_iter().map(move |r| (root, r)))
@@ -53,7 +53,7 @@ pub fn unmet(
             }
         }
         for (what, wanted) in map(table, "project") {
-            // What the recipe raises itself is no obstacle.
+            // What the recipe raises itself is not an obstacle.
             if raises(root, &what, true) {
                 continue;
             }

@@ -66,7 +66,7 @@ impl Shelf {
         &self.folders
     }
 
-    /// All recipes, in order of place and path. What is no recipe is passed over.
+    /// All recipes, in order of place and path. What is not a recipe is passed over.
     pub fn all(&self) -> Vec<ShelvedRecipe> {
         let mut out = Vec::new();
         for (kept, folder) in &self.folders {
@@ -170,7 +170,7 @@ pub fn read_source(path: &Path) -> io::Result<Source> {
     Ok(Source { name: path.display().to_string(), path: full.display().to_string(), text, beside })
 }
 
-/// The id that a recipe's text says, read without its steps; `None` if it is no recipe.
+/// The id that a recipe's text says, read without its steps; `None` if it is not a recipe.
 fn id_of(text: &str) -> Option<String> {
     let mut id = None;
     let mut version = false;

@@ -141,7 +141,7 @@ impl FileRun {
         }
         let map = PieceMap::new(pieces.to_vec());
         let mine = |by: &u32| *by >= first && *by < first + count as u32;
-        // An error shows up at the wrong bytes or right behind them.
+        // An error shows up at the wrong bytes or right after them.
         let near = |e: &Span| {
             let mut reach = 1usize;
             let mut hit: Vec<u32> = Vec::new();

@@ -65,7 +65,7 @@ impl Session {
                     out.decided.push(e.clone());
                 }
                 None if e.options.is_empty() => {
-                    out.refused.push((e.clone(), Refusal::Other("it is no choice".into())));
+                    out.refused.push((e.clone(), Refusal::Other("it is not a choice".into())));
                 }
                 None => {
                     let labels: Vec<&str> = e.options.iter().map(|o| o.label.as_str()).collect();

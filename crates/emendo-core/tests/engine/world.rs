@@ -20,7 +20,7 @@ fn messages(world: World, text: &str) -> Vec<String> {
 
 #[test]
 fn an_action_needs_nothing_but_its_own_file() {
-    assert!(KINDS.iter().all(|k| k.name() != "swap"), "it is no action of the program");
+    assert!(KINDS.iter().all(|k| k.name() != "swap"), "it is not an action of the program");
     let one = ("a".to_owned(), "quay".to_owned(), "pier".to_owned());
     assert_eq!(simple().edits(), [one.clone(), one]);
 }

@@ -57,7 +57,7 @@ impl Edits<'_> {
         Some(self.line_behind(Some(at), &indent, &format!("- {text}")))
     }
 
-    /// Adds an item to a value with commas, behind the last one and divided from it like the others.
+    /// Adds an item to a value with commas, after the last one and divided from it like the others.
     fn append_text(&self, node: &Node, old: &str, item: &str) -> Patch {
         let raw = node.span.of(self.text);
         let quoted = raw.starts_with(['"', '\'']);
@@ -85,7 +85,7 @@ impl Edits<'_> {
         Patch::new(Span::at(end), format!("{sep}{item}"))
     }
 
-    /// Adds an item behind the last of keys with numbers (`gauges[0]`), if the list is written so.
+    /// Adds an item after the last of keys with numbers (`gauges[0]`), if the list is written so.
     pub fn append_numbered(&self, all: &[Found<'_>], key: &str, item: &str) -> Option<Patch> {
         let number = |f: &Found<'_>| {
             let path = f.path();

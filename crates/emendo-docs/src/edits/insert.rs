@@ -49,7 +49,7 @@ impl Edits<'_> {
             let own = p.keys.first().map_or("", |k| k.text.as_str());
             own.split(['.', '_']).zip(key.split(['.', '_'])).take_while(|(a, b)| a == b).count()
         };
-        // Behind the entry that shares most of its key.
+        // After the entry that shares most of its key.
         let best = pairs.iter().max_by_key(|p| (shared(p), p.span.start)).filter(|p| shared(p) > 0);
         let like = best.or(pairs.last());
         let sign = like.map_or(self.format.sign, |p| {
@@ -60,7 +60,7 @@ impl Edits<'_> {
         self.line_behind(like.map(|p| p.span.end as usize), "", &entry)
     }
 
-    /// A new line behind the one that a place is on, or at the end.
+    /// A new line after the one that a place is on, or at the end.
     pub(crate) fn line_behind(&self, at: Option<usize>, indent: &str, entry: &str) -> Patch {
         let nl = self.line_end();
         let at = at.map_or(self.text.len(), |at| self.end_of_line(at));
@@ -196,7 +196,7 @@ impl Edits<'_> {
         Some(self.line_behind(Some(last.span.end as usize), &indent, &entry))
     }
 
-    /// A value behind its key: on the same line, or as a block below it that is indented anew.
+    /// A value after its key: on the same line, or as a block below it that is indented anew.
     fn reindented(&self, raw: &str, indent: &str, step: &str) -> String {
         let nl = self.line_end();
         if !raw.contains('\n') || raw.starts_with(['"', '\'', '[', '{']) {
@@ -288,7 +288,7 @@ impl Edits<'_> {
         let gap =
             if own_line { format!("{}{lead}", self.line_end()) } else { self.blank().to_owned() };
         let rest = &self.text[last.span.end as usize..node.span.end as usize];
-        // Behind a comma that stands already, the new entry ends with one too.
+        // After a comma that stands already, the new entry ends with one too.
         if let Some(i) = rest.find(',').filter(|i| rest[..*i].trim().is_empty()) {
             return Some(Patch::new(
                 Span::at(last.span.end as usize + i + 1),

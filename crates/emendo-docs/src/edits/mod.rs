@@ -39,7 +39,7 @@ impl Edits<'_> {
     /// Another value where one stands.
     pub fn value(&self, node: &Node, new: &str) -> Patch {
         let old = node.span.of(self.text);
-        // An empty value needs the blank behind its sign.
+        // An empty value needs the blank after its sign.
         let lead = match self.format.style {
             Style::Indented
                 if node.span.is_empty()

@@ -106,7 +106,7 @@ impl Edits<'_> {
         }
     }
 
-    /// The lines of a place, with the remark behind it; only the place itself where something else shares them.
+    /// The lines of a place, with the remark after it; only the place itself where something else shares them.
     fn whole_lines(&self, span: Span) -> Span {
         let start = self.line_start(span.start as usize);
         let lead = &self.text[start..span.start as usize];
@@ -121,7 +121,7 @@ impl Edits<'_> {
             return span;
         }
         if !own.is_empty() {
-            // The first entry of an item: what comes behind it takes its place.
+            // The first entry of an item: what comes after it takes its place.
             let next =
                 rest.find(|c: char| !c.is_whitespace()).filter(|i| rest[..*i].contains('\n'));
             let dash = own == "-"
@@ -149,7 +149,7 @@ impl Edits<'_> {
         Span::new(start, end + blank.filter(|_| blank_before).map_or(0, |i| i + 1))
     }
 
-    /// Puts an entry behind comment signs, line by line; `None` where the format has none.
+    /// Puts an entry after comment signs, line by line; `None` where the format has none.
     pub fn comment_out(&self, pair: &Pair) -> Option<Vec<Patch>> {
         let sign = self.format.comments.first().copied();
         if matches!(self.format.style, Style::Elements) {

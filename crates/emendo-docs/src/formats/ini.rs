@@ -1,4 +1,4 @@
-//! INI files: sections in brackets, `key = value` or `key: value`, comments behind `;` and `#`. Also setup.cfg and the like,
+//! INI files: sections in brackets, `key = value` or `key: value`, comments after `;` and `#`. Also setup.cfg and the like,
 //! whose values go on in indented lines.
 
 use emendo_text::Span;
@@ -96,7 +96,7 @@ fn entry(text: &str, from: usize, end: usize, last: usize) -> Option<Pair> {
     let after = sign.map_or(from + key_end, |i| from + i + 1);
     let raw = &text[after..last];
     let lead = raw.len() - raw.trim_start_matches([' ', '\t']).len();
-    // A remark behind a value of one line is no part of it.
+    // A remark after a value of one line is not part of it.
     let body = if last == end { without_remark(&raw[lead..]) } else { raw[lead..].trim_end() };
     let value = Span::new(after + lead, after + lead + body.len());
     let quoted = body.len() > 1 && body.starts_with('"') && body.ends_with('"');

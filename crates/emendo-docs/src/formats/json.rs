@@ -32,7 +32,7 @@ fn read(text: &str) -> Doc {
     let root = (p.at < text.len()).then(|| p.value(0)).flatten();
     p.blank();
     if p.at < text.len() && p.errors.is_empty() {
-        p.fail("something stands behind the end of the value");
+        p.fail("there is text after the end of the value");
     }
     Doc { roots: root.into_iter().collect(), errors: p.errors }
 }
@@ -133,7 +133,7 @@ impl Parser<'_> {
             let key = KeyPart { text, span: Span::new(start, self.at) };
             self.blank();
             if !self.eat(':') {
-                self.fail("a colon is missing behind the key");
+                self.fail("a colon is missing after the key");
                 return None;
             }
             self.blank();
@@ -253,7 +253,7 @@ pub(super) fn quote(text: &str) -> String {
     out
 }
 
-/// True for what is no text in most formats: numbers, truth values, nothing.
+/// True for what is not text in most formats: numbers, truth values, nothing.
 pub(super) fn is_plain(value: &str) -> bool {
     matches!(value, "true" | "false" | "null")
         || (value.parse::<f64>().is_ok()
@@ -261,7 +261,7 @@ pub(super) fn is_plain(value: &str) -> bool {
             && !(value.len() > 1 && value.starts_with('0') && !value.starts_with("0.")))
 }
 
-/// A value keeps its kind: what stood in quotes stays in quotes, and what did not needs none if it still is no text.
+/// A value keeps its kind: what stood in quotes stays in quotes, and what did not needs none if it still is not text.
 fn write_value(value: &str, old: &str) -> String {
     if !old.starts_with(['"', '\'']) && is_plain(value) { value.to_owned() } else { quote(value) }
 }

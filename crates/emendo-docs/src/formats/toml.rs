@@ -26,7 +26,7 @@ pub(super) const TOML: Format = Format {
 };
 
 fn read(text: &str) -> Doc {
-    // A byte order mark is no part of a document.
+    // A byte order mark is not part of a document.
     let lead = if text.starts_with('\u{feff}') { 3 } else { 0 };
     match Document::parse(&text[lead..]) {
         Ok(doc) => {
@@ -89,7 +89,7 @@ impl Reader<'_> {
         let mut inner = Vec::new();
         let mut beside = Vec::new();
         self.table(table, path, &mut beside);
-        // What stands under headings of its own is no part of this one.
+        // What stands under headings of its own is not part of this one.
         let (headings, own): (Vec<Pair>, Vec<Pair>) = beside.into_iter().partition(|p| p.heading);
         inner.extend(own);
         inner.sort_by_key(|p| p.span.start);

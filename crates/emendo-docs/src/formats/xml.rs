@@ -1,6 +1,6 @@
 //! XML as settings: an element is the key of its text, an attribute a key below its element, and an element with a name and a
 //! value of its own (`<add key="a" value="b"/>`, `<property name="a">b</property>`) is that key: a whole one if it has dots,
-//! else one below the elements around it. The outermost element is no part.
+//! else one below the elements around it. The outermost element is not part.
 
 use emendo_text::Span;
 use roxmltree::{Document, Node as Element, ParsingOptions};
@@ -94,7 +94,7 @@ fn child_pair(text: &str, child: Element<'_, '_>, depth: usize, out: &mut Vec<Pa
     let start = whole.start as usize + 1;
     let tag_len =
         text[start..].find(|c: char| c.is_whitespace() || c == '>' || c == '/').unwrap_or(0);
-    // The prefix of a namespace is no part of the name.
+    // The prefix of a namespace is not part of the name.
     let prefix = text[start..start + tag_len].find(':').map_or(0, |i| i + 1);
     let (start, tag_len) = (start + prefix, tag_len - prefix);
     let tag = KeyPart {
@@ -128,7 +128,7 @@ fn child_pair(text: &str, child: Element<'_, '_>, depth: usize, out: &mut Vec<Pa
 }
 
 /// The text of an element, and where it stands without blanks at the ends. With CDATA, or with text in several pieces, that is the
-/// whole inside; comments around the text are no part of it.
+/// whole inside; comments around the text are not part of it.
 pub(crate) fn inner(text: &str, node: Element<'_, '_>) -> (String, Span) {
     let decoded: String =
         node.children().filter_map(|c| if c.is_text() { c.text() } else { None }).collect();

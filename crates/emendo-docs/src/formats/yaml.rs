@@ -103,7 +103,7 @@ fn named(node: Tree<'_>) -> Vec<Tree<'_>> {
     node.named_children(&mut cursor).collect()
 }
 
-/// The value within what wraps it, and where it stands: tags and anchors before it are no part of it.
+/// The value within what wraps it, and where it stands: tags and anchors before it are not part of it.
 fn inner(node: Tree<'_>) -> Tree<'_> {
     let mut at = node;
     while matches!(at.kind(), "block_node" | "flow_node" | "plain_scalar") {

@@ -169,14 +169,14 @@ pub enum Form {
     Plain,
     /// As words: `VERSION_1_8`, `VERSION_17`.
     Words,
-    /// Behind a word that may have been another, `net8.0` for `netcoreapp3.1`.
+    /// After a word that may have been another, `net8.0` for `netcoreapp3.1`.
     Behind {
         /// The word that stands.
         was: &'static str,
         /// The word that comes.
         now: &'static str,
     },
-    /// It is no level that could be raised.
+    /// It is not a level that could be raised.
     Fixed,
 }
 
@@ -275,7 +275,7 @@ pub(crate) fn inserted(
 pub(crate) fn any_word(coordinate: &str) -> Option<String> {
     let ok = |c: char| c.is_ascii_alphanumeric() || "._-/@*".contains(c);
     let fits = !coordinate.is_empty() && coordinate.chars().all(ok);
-    (!fits).then(|| format!("`{coordinate}` is no name of a package"))
+    (!fits).then(|| format!("`{coordinate}` is not the name of a package"))
 }
 
 pub(crate) fn whole(coordinate: &str) -> Vec<String> {

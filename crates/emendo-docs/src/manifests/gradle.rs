@@ -18,8 +18,9 @@ pub(super) const GRADLE: Ecosystem = Ecosystem {
     check_coordinate: |c| {
         let parts = c.split(':').count();
         let plain = c.chars().all(|c| c.is_ascii_alphanumeric() || ".-_:*/".contains(c));
-        (parts > 2 || !plain)
-            .then(|| format!("`{c}` is no coordinate: write `group:name`, or the id of a plugin"))
+        (parts > 2 || !plain).then(|| {
+            format!("`{c}` is not a coordinate: write `group:name`, or the id of a plugin")
+        })
     },
     read,
     split: |coordinate| coordinate.split(':').map(str::to_owned).collect(),
@@ -89,7 +90,7 @@ fn notation(text: &str, at: Span) -> Option<(String, Vec<Value>, Option<Value>)>
         return None;
     }
     let version = parts.get(2).cloned().map(|mut v| {
-        // A kind of file may stand behind it.
+        // A kind of file may stand after it.
         if let Some(i) = v.text.find('@') {
             v = Value::new(text, Span::new(v.span.start as usize, v.span.start as usize + i));
         }
@@ -540,7 +541,7 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     line_like(text, like.into_iter(), "~", &line)
 }
 
-/// Behind the last place of its kind, in the manner of the others that name an address.
+/// After the last place of its kind, in the manner of the others that name an address.
 fn add_repository(text: &str, manifest: &Manifest, new: &New<'_>, kotlin: bool) -> Option<Patch> {
     let scope = if new.scope == "plugins" { "plugins" } else { "dependencies" };
     let all = manifest.entries.iter().filter(|e| e.kind == EntryKind::Repository);

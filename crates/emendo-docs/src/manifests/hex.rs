@@ -93,7 +93,7 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     });
     let only = if new.scope.is_empty() { String::new() } else { format!(", only: :{}", new.scope) };
     let line = format!("{{:{}{version}{only}}},", new.coordinate);
-    // At the front, where a comma behind it is right.
+    // At the front, where a comma after it is right.
     let first = manifest.entries.first()?;
     line_like(text, std::iter::empty(), new.coordinate, &line).or_else(|| {
         let start = text[..first.span.start as usize].rfind('\n').map_or(0, |i| i + 1);

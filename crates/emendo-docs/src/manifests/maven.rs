@@ -37,7 +37,7 @@ fn check_coordinate(coordinate: &str) -> Option<String> {
             && p.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_' | '*'))
     };
     let fits = parts.len() == 2 && parts.iter().all(ok);
-    (!fits).then(|| format!("`{coordinate}` is no Maven coordinate: write `group:artifact`"))
+    (!fits).then(|| format!("`{coordinate}` is not a Maven coordinate: write `group:artifact`"))
 }
 
 fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
@@ -135,7 +135,7 @@ fn is_remark(behind: &str) -> bool {
     behind.is_empty() || behind.starts_with("<!--") && behind.ends_with("-->")
 }
 
-/// A new entry behind the last of its list, written like it; a new list where there is none.
+/// A new entry after the last of its list, written like it; a new list where there is none.
 fn add(_: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     let doc = xml::parse(text).ok()?;
     let root = doc.root_element();

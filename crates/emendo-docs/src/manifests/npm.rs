@@ -96,7 +96,7 @@ fn package(text: &str) -> Result<Manifest, ManifestError> {
     Ok(out)
 }
 
-/// An entry whose key is the name of a package: another package may stand behind it, and what comes from the workspace has no
+/// An entry whose key is the name of a package: another package may stand after it, and what comes from the workspace has no
 /// version of its own.
 fn entry(text: &str, edits: &Edits<'_>, found: &Found<'_>, scope: &str) -> Option<Entry> {
     let mut version = value_of(text, found)?;

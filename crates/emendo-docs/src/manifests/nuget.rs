@@ -83,7 +83,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
     Ok(out)
 }
 
-/// `net8.0` says 8.0 behind `net`; `net48` and `netstandard2.0` are no levels of the same count.
+/// `net8.0` says 8.0 after `net`; `net48` and `netstandard2.0` are not levels of the same count.
 fn frame(text: &str) -> Form {
     let was = ["netcoreapp", "net"].into_iter().find(|p| {
         let rest = text.strip_prefix(p).unwrap_or("");
@@ -121,7 +121,7 @@ fn entry(text: &str, node: Node<'_, '_>) -> Option<Entry> {
     Some(Entry { version, scope, ..base })
 }
 
-/// Behind the last entry of the file, written like it.
+/// After the last entry of the file, written like it.
 fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     let manifest = read(path, text).ok()?;
     let tag = match path.name() {

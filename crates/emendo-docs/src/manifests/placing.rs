@@ -33,7 +33,7 @@ pub fn beside<'e>(
     moved.unwrap_or(patch)
 }
 
-/// The same entry on a line before or behind another, or within the same line where entries are divided by commas.
+/// The same entry on a line before or after another, or within the same line where entries are divided by commas.
 fn moved(text: &str, patch: &Patch, anchor: &Entry, behind: bool) -> Option<Patch> {
     if !patch.span.is_empty() {
         return None;
@@ -69,7 +69,7 @@ fn moved(text: &str, patch: &Patch, anchor: &Entry, behind: bool) -> Option<Patc
         return at(line, format!("{lead}{body}{comma}{nl}"));
     }
     let next = text[end..].find('\n').map(|i| end + i + 1);
-    // A remark behind the comma stays with the entry before it.
+    // A remark after the comma stays with the entry before it.
     let line = text[end..].lines().next().unwrap_or("").trim();
     let divided = line.starts_with(',') && line.len() > 1;
     match next {

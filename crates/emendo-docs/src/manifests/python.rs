@@ -89,7 +89,7 @@ fn requirement(text: &str, at: Span, scope: &str, removal: Patch) -> Option<Entr
         from += close + 1;
     }
     let rest = &text[from..at.end as usize];
-    // Markers and places come behind.
+    // Markers and places come after.
     let end = rest.find([';', '#', '@']).or_else(|| rest.find(" --")).unwrap_or(rest.len());
     let written = &rest[..end];
     let open = written.trim_start().starts_with('(');

@@ -61,7 +61,7 @@ impl<'t> Script<'t> {
                 at += end.unwrap_or(rest.len());
                 continue;
             } else if c == '\n' {
-                // Behind a comma nothing ends.
+                // After a comma nothing ends.
                 let comma = tokens
                     .last()
                     .is_some_and(|t: &Token| t.kind == TokenKind::Sign && t.span.of(text) == ",");
@@ -114,7 +114,7 @@ impl<'t> Script<'t> {
         self.quoted(i).map(|s| Value::new(self.text, s))
     }
 
-    /// The first token behind a bracket that belongs to it, and the one that closes it.
+    /// The first token after a bracket that belongs to it, and the one that closes it.
     pub(super) fn closing(&self, open: usize) -> usize {
         let mut depth = 0i32;
         for i in open..self.tokens.len() {
@@ -168,9 +168,9 @@ impl<'t> Script<'t> {
 
     /// What takes a statement away: its lines, or only itself where something else shares them.
     pub(super) fn removal(&self, span: Span) -> Patch {
-        let mut patch = crate::manifests::ecosystem::without_lines(self.text, span, |behind| {
-            let behind = behind.trim_start_matches([',', ';']).trim();
-            behind.is_empty() || behind.starts_with("//") || behind.starts_with('#')
+        let mut patch = crate::manifests::ecosystem::without_lines(self.text, span, |after| {
+            let after = after.trim_start_matches([',', ';']).trim();
+            after.is_empty() || after.starts_with("//") || after.starts_with('#')
         });
         // On one line with others it takes a comma along.
         if patch.span == span {
@@ -219,7 +219,7 @@ fn quoted(rest: &str, quote: char) -> (usize, usize) {
     (1, rest.len())
 }
 
-/// Adds a line behind the last of these entries, written like it.
+/// Adds a line after the last of these entries, written like it.
 pub(super) fn line_like<'e>(
     text: &str,
     entries: impl Iterator<Item = &'e Entry>,

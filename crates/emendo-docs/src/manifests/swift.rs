@@ -13,7 +13,7 @@ pub(super) const SWIFT: Ecosystem = Ecosystem {
     title: "Swift packages",
     claims: |path: &RelPath| path.name() == "Package.swift",
     check_coordinate: |c| {
-        c.contains(char::is_whitespace).then(|| format!("`{c}` is no address of a package"))
+        c.contains(char::is_whitespace).then(|| format!("`{c}` is not an address of a package"))
     },
     read,
     split: crate::manifests::ecosystem::whole,
@@ -90,7 +90,7 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     let version = new.version.unwrap_or("1.0.0");
     let line = format!(".package(url: \"{}\", from: \"{version}\"),", new.coordinate);
     let last = manifest.entries.last()?;
-    // Behind one without a comma the new one can't stand.
+    // After one without a comma the new one can't stand.
     let comma = text[last.span.end as usize..].trim_start().starts_with(',');
     let all = manifest.entries.iter();
     if comma { line_like(text, all, "~", &line) } else { line_like(text, all, "", &line) }

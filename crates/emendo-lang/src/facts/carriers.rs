@@ -6,7 +6,7 @@ use crate::facts::FileFacts;
 use crate::language::{Language, Space};
 use crate::tree::token_texts;
 
-/// Longest stretch behind a name in which its type is looked for.
+/// Longest stretch after a name in which its type is looked for.
 const STRETCH: usize = 600;
 
 impl FileFacts {
@@ -70,7 +70,7 @@ fn gives(
     holds(part)
 }
 
-/// What stands behind the brackets that a text begins with.
+/// What stands after the brackets that a text begins with.
 fn after_brackets(text: &str) -> &str {
     let mut depth = 0i32;
     for (i, c) in text.char_indices() {

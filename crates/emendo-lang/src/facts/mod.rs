@@ -82,7 +82,7 @@ pub struct Declared<'f> {
 /// A type that a file declares, or adds to.
 #[derive(Clone, Debug)]
 pub struct TypeDecl {
-    /// Its name, behind those of the types around it.
+    /// Its name, after those of the types around it.
     pub path: Vec<String>,
     /// The name's place.
     pub at: Span,

@@ -116,7 +116,7 @@ impl Import {
         self
     }
 
-    /// It is one of several in its statement, behind `shared` segments.
+    /// It is one of several in its statement, after `shared` segments.
     pub fn listed(mut self, item: Span, group: Option<Span>, shared: usize, open: bool) -> Self {
         (self.item, self.group, self.shared, self.open) = (Some(item), group, shared, open);
         self

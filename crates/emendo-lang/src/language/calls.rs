@@ -41,7 +41,7 @@ pub struct Waiting {
     pub kind: &'static str,
     /// Before a call that is waited for.
     pub before: &'static str,
-    /// Behind a call that is waited for.
+    /// After a call that is waited for.
     pub behind: &'static str,
     /// The token of loops and blocks that wait themselves.
     pub token: &'static str,
@@ -81,7 +81,7 @@ pub struct Packing {
     pub maker: &'static str,
     /// Before the first pair; `{}` is the type.
     pub open: &'static str,
-    /// Behind the last pair.
+    /// After the last pair.
     pub close: &'static str,
     /// Between a key and its value; empty where values stand alone, in order.
     pub sign: &'static str,
@@ -110,11 +110,11 @@ impl Packing {
 /// How a function takes arguments that are gathered into one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Taken {
-    /// One by one still, behind this sign in the list; empty if there is none.
+    /// One by one still, after this sign in the list; empty if there is none.
     Named(&'static str),
-    /// Taken apart where they are declared: before the first, and behind the last; `{}` is the type.
+    /// Taken apart where they are declared: before the first, and after the last; `{}` is the type.
     Apart(&'static str, &'static str),
-    /// As one object; each is read with this between, and this behind its key.
+    /// As one object; each is read with this between, and this after its key.
     Whole(&'static str, &'static str),
 }
 
@@ -131,7 +131,7 @@ pub struct FunctionRule {
     pub body: &'static str,
     /// It makes an object of the type around.
     pub makes: bool,
-    /// A body that is no block is what it gives.
+    /// A body that is not a block is what it gives.
     pub bare: bool,
 }
 

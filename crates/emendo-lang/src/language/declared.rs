@@ -84,7 +84,7 @@ impl KeyRule {
 pub struct Declares {
     /// What declares types.
     pub declared: &'static [TypeRule],
-    /// Members that are no names in a scope: kind, field of the name, and their space.
+    /// Members that are not names in a scope: kind, field of the name, and their space.
     pub members: &'static [(&'static str, &'static str, Space)],
     /// Members without names: kind of their list, field of each one's type. They are called by their number.
     pub numbered: (&'static str, &'static str),

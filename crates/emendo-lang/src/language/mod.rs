@@ -151,7 +151,7 @@ impl Language {
                 .any(|(k, f)| *k == kind && node.child_by_field_name(f).is_some())
     }
 
-    /// What a link of a chain hangs on; `None` for a node that is no link.
+    /// What a link of a chain hangs on; `None` for a node that is not a link.
     pub fn base_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
         let (_, field) = self.compare.chain.iter().find(|(k, _)| *k == node.kind())?;
         if field.is_empty() { node.child(0) } else { node.child_by_field_name(field) }

@@ -76,7 +76,7 @@ impl Names {
 pub struct Names {
     /// Between the segments of a symbol.
     pub separator: &'static str,
-    /// Behind the module of a symbol, where modules are strings; else empty.
+    /// After the module of a symbol, where modules are strings; else empty.
     pub module_separator: &'static str,
     /// Paths are joined otherwise than members: only a type or a module stands before the separator.
     pub paths_apart: bool,

@@ -23,7 +23,7 @@ pub struct Context {
     pub name: &'static str,
     /// Text before the fragment.
     pub prefix: &'static str,
-    /// Text behind the fragment.
+    /// Text after the fragment.
     pub suffix: &'static str,
     /// The kinds that the fragment may be there; empty for any.
     pub accepts: &'static [&'static str],
@@ -50,7 +50,7 @@ pub const fn context(
 pub struct Placeholder {
     /// Before the word.
     pub before: &'static str,
-    /// Behind the word.
+    /// After the word.
     pub after: &'static str,
     /// The word begins with a capital letter.
     pub capital: bool,
@@ -132,7 +132,7 @@ pub struct Compare {
     pub transparent: &'static [&'static str],
     /// The kind of an expression in parentheses.
     pub parenthesized: &'static str,
-    /// Kinds that spread one argument over several, or are no plain one: a single slot never takes them.
+    /// Kinds that spread one argument over several, or is not a plain one: a single slot never takes them.
     pub spreads: &'static [&'static str],
     /// The same for a kind only where it has this field.
     pub spread_fields: &'static [(&'static str, &'static str)],

@@ -9,7 +9,7 @@ pub enum Space {
     Value,
     /// The name of a call without receiver.
     Callable,
-    /// Behind a dot: part of what stands before it.
+    /// After a dot: part of what stands before it.
     Member,
     /// The name of a declaration, a label, a key: no reference.
     Declared,

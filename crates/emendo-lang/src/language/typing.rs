@@ -241,7 +241,7 @@ impl Syntax {
 
 /// Types that the language itself has, and how functions are written.
 pub struct BuiltIn {
-    /// Types that are no names: as written, and the symbol.
+    /// Types that are not names: as written, and the symbol.
     pub primitives: &'static [(&'static str, &'static str)],
     /// Types that nothing is built on and nothing is another name for.
     pub closed: &'static [&'static str],
@@ -261,7 +261,7 @@ pub struct BuiltIn {
     pub invoke: &'static str,
     /// What stands for no parameters, where a list of one has no brackets.
     pub no_params: &'static str,
-    /// Before and behind the parameters of a closure.
+    /// Before and after the parameters of a closure.
     pub closure: (&'static str, &'static str),
     /// The type of a parameter stands before its name.
     pub type_first: bool,
@@ -301,7 +301,7 @@ pub struct Branching {
     pub exits: &'static [&'static str],
     /// Kinds of conditions that hold where what they are about does not, with the sign.
     pub negations: &'static [(&'static str, &'static str)],
-    /// Kinds of statements behind which their condition holds.
+    /// Kinds of statements after which their condition holds.
     pub asserts: &'static [&'static str],
     /// Operators that join tests, both of which hold.
     pub both: &'static [&'static str],

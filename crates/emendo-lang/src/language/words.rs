@@ -10,9 +10,9 @@ pub struct Words {
     pub paths: &'static [&'static str],
     /// Positions (parent kind, field) that decide the space of a name.
     pub positions: &'static [(&'static str, &'static str, Space)],
-    /// A name behind one of these tokens is a member.
+    /// A name after one of these tokens is a member.
     pub member_after: &'static [&'static str],
-    /// Kinds whose first word stands for the whole: behind a dot it is a member.
+    /// Kinds whose first word stands for the whole: after a dot it is a member.
     pub heads: &'static [&'static str],
     /// Calls whose receiver and name are fields of one node: kind, receiver, name.
     pub call: (&'static str, &'static str, &'static str),

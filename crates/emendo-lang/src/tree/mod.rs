@@ -228,7 +228,7 @@ impl Tree {
         best
     }
 
-    /// True if the name at a place, behind what it is qualified with, is that of a node of these kinds.
+    /// True if the name at a place, after what it is qualified with, is that of a node of these kinds.
     pub fn names_one(&self, at: Span, kinds: &[&str], paths: &[&str]) -> bool {
         let found = self.root().descendant_for_byte_range(at.start as usize, at.end as usize);
         let mut node = found.and_then(|n| n.parent());

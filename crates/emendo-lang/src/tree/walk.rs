@@ -69,7 +69,7 @@ pub fn words_in(node: Node<'_>, text: &str, out: &mut Vec<(String, Span)>) {
     });
 }
 
-/// The spans of the tokens (leaves that are no comments) below `root` that lie in `within`.
+/// The spans of the tokens (leaves that are not comments) below `root` that lie in `within`.
 pub fn tokens<'t>(root: Node<'t>, within: Span) -> Vec<Node<'t>> {
     let mut out = Vec::new();
     let start =

@@ -86,7 +86,7 @@ impl Learned {
     /// for, if it stands for a symbol.
     ///
     /// # Errors
-    /// The first text that is no type.
+    /// The first text that is not a type.
     pub fn read(
         language: &Language,
         from: &LibraryType,
@@ -97,12 +97,12 @@ impl Learned {
             message: message.to_owned(),
         };
         let (symbol, params) = head(language, &from.name)
-            .ok_or_else(|| wrong(&from.name, "this is no name of a type"))?;
+            .ok_or_else(|| wrong(&from.name, "this is not the name of a type"))?;
         let mut out = Self { params, exports: from.exports.clone(), ..Self::default() };
         let ty = |out: &Self, text: &str| {
             let read = read_notation(language, text, &|n| named(language, &out.params, n, name));
             match read {
-                Ty::Unknown if !says_nothing(text) => Err(wrong(text, "this is no type")),
+                Ty::Unknown if !says_nothing(text) => Err(wrong(text, "this is not a type")),
                 ty => Ok(ty),
             }
         };
@@ -132,8 +132,8 @@ impl Learned {
         Ok((symbol, out))
     }
 
-    /// Reads the table of a language's own library. Each type begins a line: its name, and behind ` < ` what it is built
-    /// on; its members stand indented below it: `name(parameters) = result`, and behind ` | ` a closure's parameters.
+    /// Reads the table of a language's own library. Each type begins a line: its name, and after ` < ` what it is built
+    /// on; its members stand indented below it: `name(parameters) = result`, and after ` | ` a closure's parameters.
     pub(crate) fn table(language: &Language, text: &str) -> HashMap<String, Self> {
         let mut all: Vec<LibraryType> = Vec::new();
         for line in text.lines().filter(|l| !l.trim().is_empty() && !l.starts_with('#')) {

@@ -76,7 +76,7 @@ impl<'a> Reader<'a> {
         self.blanks();
         let plain = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$');
         let rest = self.rest;
-        // A module's name may hold signs; a colon in it has no blank behind it.
+        // A module's name may hold signs; a colon in it has no blank after it.
         let ends = |(i, c): &(usize, char)| {
             let next = rest[i + c.len_utf8()..].chars().next();
             let module = self.modules
@@ -161,7 +161,7 @@ impl<'a> Reader<'a> {
         Ty::object(self.syntax().list).with(vec![element])
     }
 
-    /// A type up to what is hung on it behind.
+    /// A type up to what is hung on it after.
     fn head(&mut self, depth: usize) -> Ty {
         if depth == 0 || !self.signs() {
             return Ty::Unknown;
@@ -381,7 +381,7 @@ impl<'a> Reader<'a> {
                 self.rest = rest;
                 return Some(out);
             }
-            // What a function is called on is no parameter.
+            // What a function is called on is not a parameter.
             let own = self.rest.strip_prefix("this").filter(|r| r.trim_start().starts_with(':'));
             let before = self.rest;
             // `name: T`, `name?: T`, `...names: T[]`, and `Item = T` of an associated type.
@@ -397,7 +397,7 @@ impl<'a> Reader<'a> {
             } else {
                 self.rest = before;
             }
-            // A lifetime is no type.
+            // A lifetime is not a type.
             if self.peek() == '\'' && self.syntax().prefixes.contains(&'&') {
                 self.rest = &self.rest[1..];
                 self.word();
@@ -410,7 +410,7 @@ impl<'a> Reader<'a> {
                     let end = self.rest.find(close)?;
                     self.rest = &self.rest[end..];
                 }
-                // The name of a parameter behind its type, and what it is without an argument.
+                // The name of a parameter after its type, and what it is without an argument.
                 if self.peek().is_alphabetic() {
                     self.word();
                 }

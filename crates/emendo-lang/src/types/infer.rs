@@ -382,7 +382,7 @@ impl<'a> Resolver<'a> {
                 return None;
             }
             let leaf = self.leaf(d.at)?;
-            // What it is built on stands behind it.
+            // What it is built on stands after it.
             let holder = leaf.parent()?;
             let behind = &self.text[leaf.end_byte()..holder.end_byte().max(leaf.end_byte())];
             let bound = behind.trim_start().trim_start_matches("extends").trim_start_matches(':');
@@ -463,7 +463,7 @@ pub(super) fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
     }
 }
 
-/// The named children that are no comments.
+/// The named children that are not comments.
 pub(super) fn named<'t>(node: Node<'t>) -> Vec<Node<'t>> {
     children(node).into_iter().filter(|c| c.is_named() && !c.is_extra()).collect()
 }

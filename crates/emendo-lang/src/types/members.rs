@@ -196,7 +196,7 @@ impl<'a> Resolver<'a> {
         (!own.is_empty() && !out.is_empty()).then_some(out)
     }
 
-    /// What makes an object of a type, where that is no member with a name of its own.
+    /// What makes an object of a type, where that is not a member with a name of its own.
     fn makers_of(&self, t: &TypeDecl) -> Vec<MemberType> {
         let one = |node: Node<'a>| MemberType {
             params: Some(self.takes(node)),
@@ -227,7 +227,7 @@ impl<'a> Resolver<'a> {
                     out.push(n);
                     return false;
                 }
-                // What is made in a type within is no object of this one.
+                // What is made in a type within is not an object of this one.
                 let inner = declared.iter().any(|d| d.kind == n.kind());
                 !inner && !typing.calls.functions.iter().any(|f| f.kind == n.kind())
             });

@@ -12,7 +12,7 @@ use crate::types::variables::ASSIGNED;
 
 impl<'a> Resolver<'a> {
     /// The assignments of a variable that a use may see: the last that is surely done before it, those after that
-    /// which may be, and in a loop those behind it.
+    /// which may be, and in a loop those after it.
     pub(crate) fn reaching(&self, all: &[Span], use_: Node<'a>) -> Vec<Span> {
         let at = use_.start_byte() as u32;
         let blocks = self.language.typing.branching.blocks;
@@ -51,7 +51,7 @@ impl<'a> Resolver<'a> {
                 break;
             }
         }
-        // In a loop around both, one that stands behind may come before.
+        // In a loop around both, one that stands after may come before.
         let mut up = use_.parent();
         while let Some(n) = up {
             let kind = n.kind();

@@ -244,7 +244,7 @@ impl<'a> Resolver<'a> {
 
     /// An object that is made by calling its type.
     fn made_by_call(&self, path: &[&str], at: u32) -> Option<TypeAnswer> {
-        // Where files are no modules, a type is made with a word for that.
+        // Where files are not modules, a type is made with a word for that.
         self.language.modules.as_ref()?;
         let symbols = self.candidates(path, Space::Value, at);
         let known = symbols.iter().any(|s| self.is_known_type(s));

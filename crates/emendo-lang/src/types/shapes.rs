@@ -289,7 +289,7 @@ impl<'a> Resolver<'a> {
 
     /// Is what was told of an expression an object of a type? `None` if nothing tells.
     pub fn is_a(&self, told: &TypeAnswer, wanted: &Ty) -> Option<bool> {
-        // The name of a type is no object of it; a module stands for itself.
+        // The name of a type is not an object of it; a module stands for itself.
         if let Ty::Of { symbols, named: true, .. } = &told.ty {
             let names = &self.language.names;
             let module = |s: &String| !crate::types::variables::looks_like_type(names.last(s));

@@ -109,7 +109,7 @@ impl<'a> Resolver<'a> {
             effects: self.has_effects(a.value),
         };
         let arguments = self.arguments(call).into_iter().map(one).collect();
-        // Waiting for it is no use of what it gives.
+        // Waiting for it is not a use of what it gives.
         let mut outer = call;
         while let Some(up) = outer.parent().filter(|u| language.flow.waits.contains(&u.kind())) {
             outer = up;
@@ -203,7 +203,7 @@ impl<'a> Resolver<'a> {
         (named || of.makes) && own()
     }
 
-    /// The type itself, without the sign that it is behind.
+    /// The type itself, without the sign that it is after.
     fn type_inside(&self, node: Node<'a>) -> Node<'a> {
         let signed = span(node).of(self.text).starts_with([':', '-']);
         match named(node).into_iter().next() {
@@ -276,7 +276,7 @@ impl<'a> Resolver<'a> {
         self.type_at(at).and_then(|t| self.fits(&t.ty, wanted))
     }
 
-    /// True if a name is neither used nor declared within a place; keys and members are no uses of it.
+    /// True if a name is neither used nor declared within a place; keys and members are not uses of it.
     pub fn is_unused(&self, name: &str, within: Span) -> bool {
         let spaces = [Space::Value, Space::Type, Space::Callable];
         let mut words = self.facts.words(name).iter().filter(|w| within.contains(w.span));
@@ -289,7 +289,7 @@ impl<'a> Resolver<'a> {
         })
     }
 
-    /// The places of a function's name in its own declaration are no uses; those behind `return`, in blocks and the
+    /// The places of a function's name in its own declaration are not uses; those after `return`, in blocks and the
     /// like are. Gives where the parameter at a place is used.
     pub fn uses_of_param(&self, name: Span) -> Vec<Span> {
         let uses = self.facts.uses_of_local(name.of(self.text), name);

@@ -49,7 +49,7 @@ impl<'a> Resolver<'a> {
         let declared =
             declared.filter(|d| d.space == Space::Value || !names.members_need_receiver)?;
         let imported = self.imported_at(name, Space::Value, at).is_some() && declared.top;
-        // A function, or a type, is no variable.
+        // A function, or a type, is not a variable.
         let variable = !self.facts.types.iter().any(|t| t.at == declared.at);
         (!imported && variable).then_some(declared)
     }

@@ -11,7 +11,7 @@ use crate::types::FunctionSite;
 /// A function under the question whether it is waited for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct WaitHead {
-    /// Its word, with the blank behind, where it has it.
+    /// Its word, with the blank after, where it has it.
     pub word: Option<Span>,
     /// Where the word would stand.
     pub at: u32,
@@ -51,7 +51,7 @@ impl<'a> Resolver<'a> {
 
     /// Where the word of a function that is waited for stands; a reason if it can have none.
     pub fn wait_head(&self, f: &FunctionSite) -> Result<WaitHead, String> {
-        let none = || "it is no function that can be waited for".to_owned();
+        let none = || "it is not a function that can be waited for".to_owned();
         let rule = self.waiting().ok_or_else(none)?;
         let node = self.node_at(f.span).ok_or_else(none)?;
         let Some((_, before)) = rule.functions.iter().find(|r| r.0 == node.kind()) else {

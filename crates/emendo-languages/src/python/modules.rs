@@ -23,7 +23,7 @@ pub(crate) fn module_of(path: &RelPath, files: &dyn Files) -> String {
     parts[from..].join(".")
 }
 
-/// Folders that hold sources and are no package.
+/// Folders that hold sources and are not package.
 pub(crate) const SOURCE_FOLDERS: &[&str] = &["src", "lib", "python"];
 
 /// Leading dots stand for the package of the file, and those around it.

@@ -217,7 +217,7 @@ fn removed(at: Place<'_>, slot: Span, taken: &[Span], list: &[Span]) -> Vec<Spli
                 Splice::text(Span { start: run.start, end: next }, "")
             }
             _ => {
-                // The last one: the blanks before it go, not those behind the slot.
+                // The last one: the blanks before it go, not those after the slot.
                 let before = Span { start: slot.start, end: run.start.max(slot.start) };
                 let kept = before.of(at.text).trim_end().len() as u32;
                 Splice::text(Span { start: slot.start + kept, end: run.end }, "")

@@ -102,7 +102,7 @@ impl<'t> Matcher<'_, 't> {
                         }
                         self.state = saved;
                     }
-                    // The next step: a member with the calls and indices behind it.
+                    // The next step: a member with the calls and indices after it.
                     let Some(next) = self.step(nodes, to) else { return false };
                     to = next;
                     steps += 1;
@@ -146,7 +146,7 @@ impl<'t> Matcher<'_, 't> {
         Some(at + 1)
     }
 
-    /// The place of links: from the name behind the first dot to the end of the last.
+    /// The place of links: from the name after the first dot to the end of the last.
     fn links_span(&self, nodes: &[Node<'t>], from: usize, to: usize) -> Span {
         let (outer, base) = (span(nodes[from]), span(nodes[to]));
         if from == to {

@@ -156,7 +156,7 @@ impl<'t> Matcher<'_, 't> {
         Some(())
     }
 
-    /// Lets the list slot at the end of a pattern take what is left, behind what stands before it in order. Adds the
+    /// Lets the list slot at the end of a pattern take what is left, after what stands before it in order. Adds the
     /// ends of what was taken in order. `at` is the slot's place, `first` where the list begins.
     fn take_rest(
         &mut self,
@@ -189,7 +189,7 @@ impl<'t> Matcher<'_, 't> {
         self.bind_rest(ix, token, &rest, Span::at(first)).then_some(())
     }
 
-    /// Finds the commas behind pairs that were taken out, the last pair left out.
+    /// Finds the commas after pairs that were taken out, the last pair left out.
     pub(super) fn commas_behind(&mut self, inner: &Inner, node: Node<'t>, ends: &[u32]) {
         let language = self.language();
         let is_comma = |t: &str| language.compare.separators.contains(&t);
@@ -292,7 +292,7 @@ impl<'t> Matcher<'_, 't> {
         matches!(&p.what, PatternToken::Leaf(t, _) if self.language().compare.separators.contains(&t.as_str()))
     }
 
-    /// A comma and the list slot behind it are both not there.
+    /// A comma and the list slot after it are both not there.
     fn skip_comma(
         &mut self,
         patterns: &[&PNode],
@@ -340,7 +340,7 @@ impl<'t> Matcher<'_, 't> {
             })
             .map(|(_, p)| self.least(p))
             .sum();
-        // Without anything in this slot the comma behind it goes too.
+        // Without anything in this slot the comma after it goes too.
         let beside = tokens && rest.first().is_some_and(|p| self.is_comma(p));
         let later = later - usize::from(beside && later > 0);
         let varies = tokens || rest.iter().any(|p| self.varying(p).is_some());
@@ -350,7 +350,7 @@ impl<'t> Matcher<'_, 't> {
             (Repeat::Optional, false) => (0, most.min(1)),
             _ => (0, most),
         };
-        // Behind the last varying slot, a list that must fit as a whole leaves one length only.
+        // After the last varying slot, a list that must fit as a whole leaves one length only.
         let min = if fit == TokenFit::Whole && !varies { most.max(min) } else { min };
         let one_piece = matches!(repeat, Repeat::One | Repeat::Optional);
         for count in min..=max {
@@ -370,7 +370,7 @@ impl<'t> Matcher<'_, 't> {
             let used_before = used.len();
             used.push(at..at + count);
             let mut next = pi + 1;
-            // Behind an empty list of loose tokens there is no comma either.
+            // After an empty list of loose tokens there is no comma either.
             if tokens && count == 0 && patterns.get(next).is_some_and(|p| self.is_comma(p)) {
                 used.push(at..at);
                 next += 1;

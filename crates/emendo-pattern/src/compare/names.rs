@@ -29,7 +29,7 @@ impl<'p, 't> Matcher<'p, 't> {
         true
     }
 
-    /// True for a name behind a dot, or the name of a declaration, a label, a key.
+    /// True for a name after a dot, or the name of a declaration, a label, a key.
     fn is_no_reference(&self, node: Node<'t>) -> bool {
         let words = self.resolver.facts.words(span(node).of(self.text));
         let i = words.partition_point(|w| w.span.start < span(node).start);

@@ -163,7 +163,7 @@ impl<'p, 't> Matcher<'p, 't> {
                     "the type of the receiver of `{word}` (slot `{}`) is not known",
                     self.pattern.slots[*ix].name
                 ),
-                None => format!("nothing tells what `{word}` means here"),
+                None => format!("it is not clear what `{word}` means here"),
             };
             self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
         }
@@ -178,7 +178,7 @@ impl<'p, 't> Matcher<'p, 't> {
         slots.extend(self.state.groups);
         let mut at = at;
         if self.state.base_end.is_some() {
-            // A link is what stands behind the thing that it hangs on.
+            // A link is what stands after the thing that it hangs on.
             let first = self.state.tokens.iter().flatten().map(|s| s.start).min();
             at.start = first.unwrap_or(at.start).max(at.start);
         }

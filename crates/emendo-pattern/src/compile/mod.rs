@@ -150,7 +150,7 @@ fn unreadable(
     let at = best.unwrap_or(Span::new(0, source.len()));
     PatternError {
         at,
-        message: format!("this is no {} that can be read, in any context", language.title),
+        message: format!("this cannot be read as {}, in any context", language.title),
         help: "write a whole expression, statement, declaration, type, annotation or import; check brackets and quotes".into(),
     }
 }
@@ -407,7 +407,7 @@ fn roots<'t>(
         .into_iter()
         .filter(|c| span(*c).meets(fragment))
         .collect();
-    // The mark behind an item belongs to the list around it.
+    // The mark after an item belongs to the list around it.
     let inside: Vec<Node<'t>> = match inside.as_slice() {
         [items @ .., last] if items.len() == 1 && language.is_separator(last.kind()) => {
             return Some(items.to_vec());

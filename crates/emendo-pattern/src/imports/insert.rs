@@ -71,7 +71,7 @@ pub(crate) fn insertions(
     out
 }
 
-/// Where a new import goes, and the text before and behind it.
+/// Where a new import goes, and the text before and after it.
 pub(crate) fn insertion(
     language: &Language,
     facts: &FileFacts,
@@ -88,13 +88,13 @@ pub(crate) fn insertion(
         let from = text[..start].rfind(['\n', '\r']).map_or(0, |l| l + 1);
         start - from
     };
-    // Imports inside functions and conditions are no place for one that holds for the file.
+    // Imports inside functions and conditions are not place for one that holds for the file.
     let outermost = facts.imports.iter().map(indent).min().unwrap_or(0);
     let all: Vec<&Import> = facts.imports.iter().filter(|i| indent(i) == outermost).collect();
     let lead = " ".repeat(outermost);
     let like: Vec<&&Import> = all.iter().filter(|i| i.is_static == name.is_static).collect();
     if let Some(best) = like.iter().map(|i| shared(i)).max() {
-        // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts behind it.
+        // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts after it.
         let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
         let sorts_behind =
             |i: &Import| i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied());
@@ -110,7 +110,7 @@ pub(crate) fn insertion(
         };
     }
     if let Some(last) = all.last() {
-        // Imports of the other kind only: a group of its own behind them.
+        // Imports of the other kind only: a group of its own after them.
         let at = line_stop(text, last.span.end as usize);
         return (at, format!("{line_end}{line_end}{lead}"), String::new());
     }
@@ -140,7 +140,7 @@ pub(crate) fn line_start(text: &str, at: usize) -> usize {
     if text[start..at].trim().is_empty() { start } else { at }
 }
 
-/// The end of the line, so that a comment behind a statement stays beside it.
+/// The end of the line, so that a comment after a statement stays beside it.
 pub(crate) fn line_stop(text: &str, at: usize) -> usize {
     let end = text[at..].find(['\n', '\r']).map_or(text.len(), |i| at + i);
     let rest = text[at..end].trim();

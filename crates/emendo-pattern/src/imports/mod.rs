@@ -179,7 +179,7 @@ impl<'a> Changes<'a> {
                 Like::Name => old.segments.last().map(|s| s.0.as_str()) == segments.last().copied(),
                 Like::Any => true,
             };
-            // A line among other libraries' imports is no place for one of another root.
+            // A line among other libraries' imports is not a place for one of another root.
             liked
                 && same_root
                 && new.is_static == old.is_static

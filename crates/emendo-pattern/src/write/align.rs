@@ -103,7 +103,7 @@ pub(super) fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
         } else if best[i][j + 1] == best[i + 1][j]
             && !new[j..].iter().any(|n| same(&old[i].key, &n.key))
         {
-            // What is not in `new` at all must not push the tokens behind it away from their partners.
+            // What is not in `new` at all must not push the tokens after it away from their partners.
             i += 1;
         } else if best[i][j + 1] >= best[i + 1][j] {
             // Of equally good alignments the one that keeps what stands first in the file.

@@ -1,4 +1,4 @@
-//! Taking whole things away: with their line, the comment behind them, or a separator.
+//! Taking whole things away: with their line, the comment after them, or a separator.
 
 use emendo_lang::language::Language;
 use emendo_lang::tree::{Tree, descend};

@@ -45,7 +45,7 @@ pub fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> S
     Splice::text(item, "")
 }
 
-/// The end of a comment that begins on the same line directly behind `at`.
+/// The end of a comment that begins on the same line directly after `at`.
 pub(crate) fn comment_behind(tree: &Tree, text: &str, at: u32) -> Option<u32> {
     let rest = &text[at as usize..];
     let blanks = rest.len() - rest.trim_start_matches([' ', '\t']).len();
@@ -104,7 +104,7 @@ pub(crate) fn line_start(text: &str, at: usize) -> usize {
     text[..at].rfind(['\n', '\r']).map_or(0, |i| i + 1)
 }
 
-/// Where the line behind the line end at `at` begins.
+/// Where the line after the line end at `at` begins.
 pub(crate) fn next_line(text: &str, at: usize) -> usize {
     if text[at..].starts_with("\r\n") { at + 2 } else { (at + 1).min(text.len()) }
 }

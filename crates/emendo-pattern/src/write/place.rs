@@ -8,7 +8,7 @@ use crate::write::tokens::{NewToken, OldToken};
 use crate::write::writer::{Region, Writer, add};
 
 impl Writer<'_> {
-    /// The text for the new tokens of a region: the gap before, the tokens, the gap behind.
+    /// The text for the new tokens of a region: the gap before, the tokens, the gap after.
     pub(crate) fn inserted(&mut self, r: &Region) -> (String, Vec<Part>, String) {
         let gap_of = |w: &Self, n: (usize, usize)| w.reindent(&w.new[n.1].gap);
         if r.range.is_empty() {
@@ -115,7 +115,7 @@ impl Writer<'_> {
         None
     }
 
-    /// Puts new text into the file: over the old tokens, with everything between them that is no blank kept.
+    /// Puts new text into the file: over the old tokens, with everything between them that is not a blank kept.
     pub(crate) fn place(
         &mut self,
         r: &Region,
@@ -161,7 +161,7 @@ impl Writer<'_> {
             return;
         }
         let Some(first) = r.deleted.first().copied() else {
-            // Nothing goes: the new tokens stand directly behind the kept one.
+            // Nothing goes: the new tokens stand directly after the kept one.
             let point = if r.prev.is_some() { r.start } else { r.end };
             let (before, after) =
                 if r.prev.is_some() { (before, String::new()) } else { (String::new(), after) };

@@ -141,7 +141,7 @@ impl Build<'_> {
         }
     }
 
-    /// A mark that `old` has and the file does without (a semicolon at the end of a line, a comma behind the last item)
+    /// A mark that `old` has and the file does without (a semicolon at the end of a line, a comma after the last item)
     /// stays away where `new` has it between the same tokens.
     fn left_out_marks(&mut self, old: &[PToken]) {
         let key = |t: &[PToken], i: usize| t.get(i).map(|t| t.key.clone());
@@ -175,7 +175,7 @@ impl Build<'_> {
                     })
             };
             if (0..old.len()).any(comma_stands) {
-                // The comma stands in the file all the same, behind the last item.
+                // The comma stands in the file all the same, after the last item.
                 self.drop[i] = true;
                 continue;
             }
@@ -185,7 +185,7 @@ impl Build<'_> {
         }
     }
 
-    /// Takes tokens out, with a comma beside them, or the dot behind a receiver that is not there.
+    /// Takes tokens out, with a comma beside them, or the dot after a receiver that is not there.
     fn leave_out(&mut self, range: Range<usize>) {
         let gone = range.start.checked_sub(1).is_some_and(|b| {
             let text = &self.tokens[b].text;

@@ -276,7 +276,7 @@ impl Writer<'_> {
         Ok(spelled.text)
     }
 
-    /// The name behind a module that the old code names too: `tide.open` beside `tide.close`.
+    /// The name after a module that the old code names too: `tide.open` beside `tide.close`.
     fn qualified(&self, symbol: &str) -> Option<(String, ImportName)> {
         let names = &self.language.names;
         let wanted = names.segments(symbol);

@@ -80,7 +80,7 @@ impl Loader<'_> {
         match (key.shape, &node.value) {
             (Shape::Later, _) => {
                 let d = Diagnostic::error(format!("`{}` is not built yet", key.name), e.key_span);
-                self.out.push(d.help("leave it out; the changelog says when it comes"));
+                self.out.push(d.help("leave it out; the changelog will announce it"));
             }
             (Shape::Text | Shape::Pattern, Value::Text(_))
             | (Shape::Bool, Value::Bool(_))
@@ -256,7 +256,7 @@ impl Loader<'_> {
         };
         let separator = if below.contains("::") { "::" } else { "." };
         if !below.is_empty() && !below.split(separator).all(part) {
-            let d = Diagnostic::error(format!("`{}` is no symbol", t.text), t.span);
+            let d = Diagnostic::error(format!("`{}` is not a symbol", t.text), t.span);
             self.out.push(d.help(
                 "write the full name as the language does: `tidewire.client.Station`, `tidewire::Station`, `tidewire/client:Station`",
             ));
@@ -283,7 +283,7 @@ impl Loader<'_> {
                     .trim()
                     .trim_start_matches("error: ")
                     .to_owned();
-                Diagnostic::error(format!("this is no regular expression: {reason}"), t.span).help(
+                Diagnostic::error(format!("this is not a regular expression: {reason}"), t.span).help(
                     "a literal special character is written with a backslash, in a '...' string",
                 )
             }

@@ -48,7 +48,7 @@ pub fn load(
         let span = e.span().unwrap_or(0..0);
         loader.out.push(
             Diagnostic::error(
-                format!("this is no TOML: {}", e.message()),
+                format!("this is not TOML: {}", e.message()),
                 Span::new(span.start, span.end),
             )
             .help("recipes are TOML 1.0; write patterns in '...' or '''...''' strings"),
@@ -131,7 +131,7 @@ impl Loader<'_> {
             && id.text.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.'));
         if !plain {
             self.out.push(
-                Diagnostic::error(format!("`{}` is no id", id.text), id.span)
+                Diagnostic::error(format!("`{}` is not an id", id.text), id.span)
                     .help("letters, digits, `-`, `_` and `.` make an id"),
             );
         }

@@ -48,7 +48,7 @@ impl Loader<'_> {
                 let d = Diagnostic::error("`include` stands alone in its step", include.span);
                 let d = d.about("include");
                 let d = d.also(first.span, "this belongs to another step");
-                self.out.push(d.help("give the action a step of its own, before or behind it"));
+                self.out.push(d.help("put the action into a separate step, before or after it"));
             }
             if include.is_none() && table.text("title").is_none() {
                 let d = Diagnostic::error("`[[step]]` has no `title`", span);
@@ -156,7 +156,7 @@ impl Loader<'_> {
             match globset::GlobBuilder::new(&t.text).literal_separator(true).build() {
                 Ok(glob) => out.push(Glob(glob.compile_matcher())),
                 Err(e) => {
-                    let d = Diagnostic::error(format!("this is no glob: {}", e.kind()), t.span);
+                    let d = Diagnostic::error(format!("this is not a glob: {}", e.kind()), t.span);
                     self.out.push(d.help(
                         "`*` stays within a folder, `**` crosses folders, `{a,b}` is either",
                     ));

@@ -1,4 +1,4 @@
-//! What a recipe tells of types of libraries.
+//! What a recipe says about types of libraries.
 
 use crate::load::Loader;
 use crate::model::{MemberOf, Scope, TypeOf};

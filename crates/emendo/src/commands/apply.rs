@@ -15,17 +15,17 @@ use crate::{git, show};
 
 /// Write what is accepted: all of it or nothing
 ///
-/// Files that changed since the proposal, and files with changes that are in no commit, are refused. `emendo undo`
-/// takes an apply back.
+/// Files that have changed since the proposal, and files with uncommitted changes, are refused. `emendo undo`
+/// reverts an apply.
 #[derive(Args)]
 pub(crate) struct Apply {
     /// Accept this certainty and above first: certain, likely, unsure or all
     #[arg(long, value_name = "LEVEL", value_parser = level)]
     accept: Option<Certainty>,
-    /// Write files with changes that are in no commit too
+    /// Write files with uncommitted changes too
     #[arg(long)]
     allow_dirty: bool,
-    /// Leave out files that changed since the proposal
+    /// Leave out files that have changed since the proposal
     #[arg(long)]
     skip_changed: bool,
 }

@@ -12,7 +12,7 @@ use crate::globals::Globals;
 use crate::show;
 use crate::show::count;
 
-/// Which edits are meant; what is given must all hold.
+/// Which edits are meant; all of the given options must hold.
 #[derive(Args)]
 struct Which {
     /// Edits of this step; may be given several times
@@ -24,7 +24,7 @@ struct Which {
     /// Edits of this certainty and above: certain, likely, unsure (`all` is the same as unsure)
     #[arg(long, value_name = "LEVEL", value_parser = level)]
     certainty: Option<Certainty>,
-    /// The edit whose id begins so; may be given several times
+    /// The edit whose id begins with this; may be given several times
     #[arg(long, value_name = "ID")]
     edit: Vec<String>,
     /// All edits
@@ -47,7 +47,7 @@ impl Which {
         let Self { step, file, certainty, edit, all } = self;
         if step.is_empty() && file.is_empty() && certainty.is_none() && edit.is_empty() && !all {
             return Err(Usage::error(
-                "nothing says which edits are meant",
+                "it is not clear which edits you mean",
                 "use --step, --file, --certainty, --edit or --all",
             ));
         }
@@ -57,7 +57,7 @@ impl Which {
 
 /// Accept edits, so that `apply` writes them
 ///
-/// Edits that the accepted ones build on are accepted along. Steps with a caution are covered only where `--step`
+/// Edits that the accepted ones depend on are accepted too. Steps with a caution are covered only where `--step`
 /// or `--edit` names them, unsure edits only where that level is asked for, and choices never: pick with `choose`.
 #[derive(Args)]
 pub(crate) struct Accept {
@@ -65,9 +65,9 @@ pub(crate) struct Accept {
     which: Which,
 }
 
-/// Reject edits, so that they stay out, in later runs too
+/// Reject edits; they stay rejected in later runs
 ///
-/// What builds on a rejected edit is computed again.
+/// Edits that depend on a rejected one are computed again.
 #[derive(Args)]
 pub(crate) struct Reject {
     #[command(flatten)]

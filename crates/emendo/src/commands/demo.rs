@@ -20,13 +20,13 @@ use crate::{git, show};
 static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
 const RECIPE: &str = "tidewire-3.toml";
 
-/// Show the whole path on sample data: propose, accept what is certain, apply, and what is left
+/// Show the whole workflow on sample data: propose, accept what is certain, apply, and see what is left
 ///
 /// The Harbour Board's berth service moves from Tidewire 2 to Tidewire 3, both made up. Without DIR it is written
 /// to a scratch folder.
 #[derive(Args)]
 pub(crate) struct Demo {
-    /// A folder for the sample project; it must be empty or not there yet
+    /// A folder for the sample project; it must be empty or not exist yet
     #[arg(value_name = "FOLDER")]
     folder: Option<PathBuf>,
 }

@@ -20,10 +20,10 @@ use crate::show::{BOLD, DIM, GOOD, LOOK, PLACE, count};
 /// Longest code that is shown of a slot.
 const SHOWN: usize = 100;
 
-/// Show where a pattern fits, and what its slots hold there
+/// Show where a pattern matches, and what its slots hold there
 ///
-/// The pattern is a piece of source with slots, as in a recipe: `new Station(@{host}, @{port})`. Where nothing fits,
-/// the nearest place is shown, and at what it stopped. No file changes.
+/// The pattern is a piece of source with slots, as in a recipe: `new Station(@{host}, @{port})`. Where nothing matches,
+/// the nearest place is shown, and where the match stopped. No file changes.
 #[derive(Args)]
 pub(crate) struct Find {
     /// The pattern; `-` reads it from standard input
@@ -34,7 +34,7 @@ pub(crate) struct Find {
     /// A word of the pattern, and the symbol that it stands for; may be given several times
     #[arg(long, value_name = "WORD=SYMBOL")]
     names: Vec<String>,
-    /// The one way to read the pattern: expression, statement, member, type, ...
+    /// Read the pattern only as this: expression, statement, member, type, ...
     #[arg(long = "as", value_name = "CONTEXT")]
     context: Option<String>,
     /// Print how many places there are, and in how many files
@@ -79,7 +79,7 @@ impl Find {
                 let places = count(found.gave_up, "place");
                 writeln!(
                     out,
-                    "{LOOK}{places} not compared to the end{LOOK:#}: too many ways to fit the list slots; write more of what stands between them"
+                    "{LOOK}{places} not fully compared{LOOK:#}: too many ways to fit the list slots; write more of the code between them"
                 )?;
             }
             if let Some(near) = &found.near {

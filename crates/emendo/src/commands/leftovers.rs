@@ -16,9 +16,9 @@ use crate::show::{BOLD, DIM, GOOD, LOOK, count, place};
 
 /// List what still uses the old API
 ///
-/// A leftover is a place that still means a name that a recipe replaces, or mentions it in a string, a comment, a
+/// A leftover is a place that still uses a name which a recipe replaces, or mentions it in a string, a comment, a
 /// configuration, a template or a text, and that no edit covers. Places with an edit that is not written yet are
-/// pending. Without a recipe, those of the last proposal are looked for, or of the last apply.
+/// pending. Without a recipe, the recipes of the last proposal or apply are used.
 #[derive(Args)]
 pub(crate) struct Leftovers {
     /// Recipes in the order in which they run: files, or ids that `recipe list` shows

@@ -20,15 +20,15 @@ use crate::globals::Globals;
 
 /// Moves a code base to a new version of a library, by recipe, with every change reviewed.
 ///
-/// `survey` says what is here. The usual way: `propose` a recipe, read what comes back, `accept` what is right, `apply` it. `undo` takes an
-/// apply back. `demo` shows all of it on sample data.
+/// `survey` shows what is here. The usual way: `propose` a recipe, read the result, `accept` what is right, `apply` it. `undo` reverts an
+/// apply. `demo` shows all of it on sample data.
 ///
 /// Exit codes: 0 done; 1 there is something to do (`--check`); 2 wrong usage or a faulty recipe; 3 refused to
 /// protect your work; 5 the system failed.
 #[derive(Parser)]
 #[command(name = "emendo", version, propagate_version = true, max_term_width = 100)]
 pub(crate) struct Cli {
-    /// Work as if started in this folder
+    /// Run as if started in this folder
     #[arg(short = 'C', value_name = "DIR", global = true)]
     dir: Option<PathBuf>,
     /// Print the result as JSON

@@ -13,7 +13,7 @@ use crate::show;
 
 /// Compute what recipes would change; no file of the project changes
 ///
-/// Prints a summary by step, the notes, and a diff whose hunks name their steps. Decisions from earlier runs hold.
+/// Prints a summary by step, the notes, and a diff whose hunks name their steps. Decisions from earlier runs still apply.
 #[derive(Args)]
 pub(crate) struct Propose {
     /// Recipes in the order in which they run: files, or ids that `recipe list` shows
@@ -25,13 +25,13 @@ pub(crate) struct Propose {
     /// Run only this step, or the steps of the recipe that it includes; may be given several times
     #[arg(long, value_name = "STEP")]
     step: Vec<String>,
-    /// Run no step behind this one
+    /// Stop after this step
     #[arg(long, value_name = "STEP")]
     until: Option<String>,
-    /// Exit with 1 if there is anything to change or to look at
+    /// Exit with 1 if there is anything to change or to review
     #[arg(long)]
     check: bool,
-    /// Look into files that are passed over otherwise
+    /// Also look into files that are normally skipped
     #[arg(long, value_name = "KIND", value_parser = ["vendored", "minified", "generated"])]
     with: Vec<String>,
     /// Print the summary without the diff
@@ -46,7 +46,7 @@ impl Propose {
         refuse_faulty(&checked)?;
         let limit = Limit { steps: self.step.clone(), until: self.until.clone() };
         checked.limit(&limit).map_err(|what| {
-            Usage::error(what, "`emendo recipe show RECIPE` says what each does")
+            Usage::error(what, "`emendo recipe show RECIPE` shows what each one does")
         })?;
         let with: Vec<SkipReason> = SkipReason::INCLUDABLE
             .iter()

@@ -14,7 +14,7 @@ use crate::show::{self, BOLD, DIM, LOOK, count};
 
 /// Where this migration stands
 ///
-/// Shows the proposal by step with its decisions, files that changed since, decisions that fit nothing any more,
+/// Shows the proposal by step with its decisions, files that have changed since, decisions that no longer match any edit,
 /// and what was applied.
 #[derive(Args)]
 pub(crate) struct StatusCommand {}

@@ -22,10 +22,10 @@ const FEW: usize = 6;
 
 /// What is here: languages, libraries with their versions, git state, recipes that fit
 ///
-/// Reads the manifests of all ecosystems and says for each library which version is held, and where. Changes nothing.
+/// Reads the manifests of all ecosystems and shows for each library which version is declared, and where. Changes nothing.
 #[derive(Args)]
 pub(crate) struct SurveyCommand {
-    /// The project; the folder that it is started in if not given
+    /// The project; the current folder if not given
     dir: Option<PathBuf>,
     /// Further recipes, or folders of recipes, that may fit, besides those that `recipe list` shows
     #[arg(long, value_name = "PATH")]
@@ -72,7 +72,7 @@ impl SurveyCommand {
                 sources.push(s);
             }
         }
-        // A file that is no recipe is none that fits.
+        // A file that is not a recipe is none that fits.
         let checked = sources
             .into_iter()
             .map(|s| check(&globals.world, vec![s], &Default::default(), &shelf));
@@ -178,7 +178,7 @@ fn place(h: &VersionPlace) -> String {
 fn git_line(tree: &git::State, out: &mut impl Write) -> std::io::Result<()> {
     let text = match tree {
         git::State::None => {
-            "no git tree: nothing tells your own changes apart, and nothing keeps them".to_owned()
+            "no git tree: your own changes cannot be recognised, and nothing keeps them".to_owned()
         }
         git::State::Clean { branch } => format!("{branch}, all committed"),
         git::State::Dirty { branch, files } => {

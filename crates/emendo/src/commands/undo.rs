@@ -12,9 +12,9 @@ use crate::globals::Globals;
 use crate::show;
 use crate::show::{LOOK, count};
 
-/// Take back the last apply, an interrupted one too
+/// Undo the last apply, even an interrupted one
 ///
-/// Files that someone changed since are left as they are and listed; the exit code is 3 then.
+/// Files that have changed since are left as they are and listed; then the exit code is 3.
 #[derive(Args)]
 pub(crate) struct Undo {}
 

@@ -184,7 +184,7 @@ fn selections_that_fit_nothing_say_so() {
     let s = Sandbox::java(OPEN, "use(new Station(a));");
     s.run(&["accept", "--all"]).code(2).says("there is no proposal yet");
     s.propose().ok();
-    s.run(&["accept"]).code(2).says("nothing says which edits are meant");
+    s.run(&["accept"]).code(2).says("it is not clear which edits you mean");
     s.run(&["accept", "--step", "nope"]).code(2).says("the steps: open");
     s.run(&["accept", "--edit", "zz"]).code(2).says("no edit has an id");
     s.run(&["accept", "--file", "Nope.java"]).code(2).says("nothing for `Nope.java`");

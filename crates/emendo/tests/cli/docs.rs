@@ -127,7 +127,7 @@ fn a_draft_is_a_recipe() {
     s.run(&["recipe", "check", "tide.toml"]).ok().says("no fault found");
     s.run(&["recipe", "test", "tide.toml"]).ok().says("2 passed, 0 failed");
     s.run(&["recipe", "new", "tide.toml"]).code(2).says("`tide.toml` is there already");
-    s.run(&["recipe", "new", "tide"]).code(2).says("is no TOML file");
+    s.run(&["recipe", "new", "tide"]).code(2).says("is not TOML file");
     s.run(&["recipe", "new", "x.toml", "--lang", "cobol"])
         .code(2)
         .says("not built yet")

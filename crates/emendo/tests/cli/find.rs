@@ -56,7 +56,7 @@ fn bad_patterns_languages_and_names_say_the_way_out() {
     let s = project();
     s.run(&["find", "open(", "--lang", "typescript"])
         .code(2)
-        .says("no TypeScript that can be read");
+        .says("this cannot be read as TypeScript");
     s.run(&["find", "f()", "--lang", "cobol"])
         .code(2)
         .says("there is no language `cobol`")

@@ -28,7 +28,7 @@ fn every_error_of_a_file_is_shown_at_once() {
         &[
             "`[[step]]` has no key `wy`",
             "did you mean `why`?",
-            "this is no Java that can be read",
+            "this cannot be read as Java",
             "look-around is not part",
             "`key` must be text, not a whole number",
             "`markup` actions are not built yet",
@@ -46,7 +46,7 @@ fn places_and_ways_out() {
     );
     faulty(
         &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nnames.X = 'a b'\n"),
-        &["`a b` is no symbol", "tidewire.client.Station"],
+        &["`a b` is not a symbol", "tidewire.client.Station"],
     );
     faulty(
         &step(
@@ -56,7 +56,7 @@ fn places_and_ways_out() {
     );
     faulty(
         &step("files = ['a[']\n[[step.code]]\nold = 'f()'\nnew = 'g()'\n"),
-        &["this is no glob"],
+        &["this is not a glob"],
     );
     faulty(
         &step("[[step.library]]\nold = 'org.tidewire:core'\nversion = '3'\n"),
@@ -68,7 +68,7 @@ fn places_and_ways_out() {
     );
     faulty(
         &step("[[step.symbol]]\nwhat = 'method'\nold = 'close'\nnew = 'shut'\n"),
-        &["`close` is no member of a type", "a.b.Type.member"],
+        &["`close` is not a member of a type", "a.b.Type.member"],
     );
     faulty(
         &step("[[step.symbol]]\nwhat = 'type'\npairs = [['a.B', 'a.C'], ['a.B', 'a.D']]\n"),
@@ -80,7 +80,7 @@ fn places_and_ways_out() {
         &["cannot stand where `old` stands"],
     );
     faulty(&step(""), &["this step has no action"]);
-    faulty("[[step]\n", &["this is no TOML"]);
+    faulty("[[step]\n", &["this is not TOML"]);
     faulty(
         &step("[[step.code]]\nold = 'f()'\nnew = 'g(\"@{input.port}\")'\n"),
         &["there is no input `port`"],
@@ -91,7 +91,7 @@ fn places_and_ways_out() {
     );
     faulty(
         &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nonly_if = { library = 'tide > new' }\n"),
-        &["`tide > new` is no library with versions", "tidewire >= 2"],
+        &["`tide > new` is not a library with versions", "tidewire >= 2"],
     );
     faulty(
         &step("[[step.library]]\nold = 'hex:tide'\nversion = '3.1'\n"),
@@ -109,11 +109,11 @@ fn places_and_ways_out() {
         &step(
             "[[step.library]]\necosystem = 'cargo'\nwhat = 'toolchain'\nold = 'java'\nversion = '17'\n",
         ),
-        &["says no level of `java`", "rust, edition"],
+        &["does not declare a level of `java`", "rust, edition"],
     );
     faulty(
         &step("[[step.setting]]\nkey = 'a.b'\ncreate = true\nremove = true\n"),
-        &["nothing says which value is created"],
+        &["it is not clear which value to create"],
     );
     faulty(
         &step("[[step.signature]]\nlang = 'java'\ncallable = 'a.B.c'\nasync = true\n"),

@@ -44,7 +44,7 @@ fn recipes_are_found_by_their_ids() {
         .code(2)
         .says("there is no recipe `tide-33`")
         .says("did you mean");
-    // The user's own folder comes behind the project's.
+    // The user's own folder comes after the project's.
     let own = s.root().parent().expect("one").join(".config/emendo/recipes");
     std::fs::create_dir_all(&own).expect("made");
     std::fs::write(
@@ -55,7 +55,7 @@ fn recipes_are_found_by_their_ids() {
     assert!(s.run(&["recipe", "list"]).ok().out.contains("user: "));
     s.write("emendo.toml", "recipes = ['nowhere']\n");
     s.run(&["recipe", "list"]).ok();
-    s.run(&["survey"]).code(2).says("`recipes` names `nowhere`, which is no folder here");
+    s.run(&["survey"]).code(2).says("`recipes` names `nowhere`, which is not a folder here");
 }
 
 #[test]

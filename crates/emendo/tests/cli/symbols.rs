@@ -73,7 +73,7 @@ fn two_types_swap_their_names() {
     assert_eq!(swapped, file.replace("Left a; Right b", "Right a; Left b"));
 }
 
-/// A swap is no fixed point: only the first run is looked at.
+/// A swap is not a fixed point: only the first run is looked at.
 fn after_once(actions: &str, file: &str) -> String {
     let s = Sandbox::new();
     s.recipe(&format!("[[step]]\nid = 's'\ntitle = 'S'\n{actions}"));

@@ -176,7 +176,7 @@ version = "3.0.2"
     s.write("m/pom.xml", format!("<project><parent><groupId>h</groupId><artifactId>root</artifactId><version>1</version></parent><artifactId>m</artifactId><dependencies>{}</dependencies></project>", dep("core", "<version>${tw}</version>")));
     s.write("bad/pom.xml", "<project><dependencies>");
     let run = s.propose().ok();
-    run.says("no plain version").says("cannot be read");
+    run.says("is a range, not a plain version").says("cannot be read");
     s.run(&["apply", "--accept", "all"]).ok();
     let want = root
         .replace("<version>2.0<", "<version>3.0.2<")

@@ -147,7 +147,7 @@ fn read(source: &Source) -> Module {
     module
 }
 
-/// Reads one tree of a `use` declaration: its paths with the names that they get. Gives the place behind it.
+/// Reads one tree of a `use` declaration: its paths with the names that they get. Gives the place after it.
 fn tree(
     tokens: &[&str],
     mut i: usize,

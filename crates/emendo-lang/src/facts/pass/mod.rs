@@ -102,7 +102,7 @@ struct Above {
     token: &'static str,
     /// The named node that was passed last below it.
     last: Option<Span>,
-    /// It stands behind a dot, and its first word stands for it.
+    /// It stands after a dot, and its first word stands for it.
     behind: bool,
     /// The type that it says its children are of.
     hint: Option<Hint>,

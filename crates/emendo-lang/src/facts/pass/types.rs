@@ -80,7 +80,7 @@ impl Pass<'_> {
         out
     }
 
-    /// Members that are no names in a scope.
+    /// Members that are not names in a scope.
     pub(crate) fn members(&mut self, node: Node<'_>, kind: &str) {
         let types = &self.language.declares;
         let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);

@@ -133,7 +133,7 @@ impl Pass<'_> {
                 return None;
             }
             place.owner.or_else(|| {
-                // What it is taken from stands behind it.
+                // What it is taken from stands after it.
                 let mut up = node.parent();
                 while let Some(n) = up.filter(|n| n.kind() != rule.around) {
                     up = n.parent();

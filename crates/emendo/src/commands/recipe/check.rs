@@ -14,10 +14,10 @@ use crate::messages;
 use crate::show;
 use crate::show::{GOOD, count};
 
-/// Say everything that is wrong with a recipe, at once
+/// Report everything that is wrong with a recipe, at once
 ///
-/// Errors keep a recipe from running. Warnings are about what would hurt: a pattern that can never fit, a step without an
-/// example, a name that anything could be called by.
+/// Errors keep a recipe from running. Warnings are about likely trouble: a pattern that can never match, a step without an
+/// example, a very common name.
 #[derive(Args)]
 pub(crate) struct Check {
     /// The recipe: a file, or an id that `recipe list` shows

@@ -208,7 +208,7 @@ pub(super) fn from_rows(about: &About<'_>, rows: &[Guessed<'_>], table: &str) ->
     }
     let order = [
         (Guess::Library, "libraries", "Libraries have other names"),
-        (Guess::Code, "code", "Code that is written otherwise"),
+        (Guess::Code, "code", "Code that is written differently"),
         (Guess::Member, "members", "Members have other names"),
         (Guess::Function, "functions", "Functions have other names"),
         (Guess::Type, "types", "Types have other names"),

@@ -16,11 +16,11 @@ use crate::show::{BOLD, DIM, count};
 
 /// List the recipes that are known here
 ///
-/// Looked for in the folders that `recipes` in emendo.toml names, in the user's own folder, and among those that came with the
-/// program. A recipe is named by its id wherever a recipe is asked for.
+/// Recipes are found in the folders that `recipes` in emendo.toml lists, in the user's own folder, and among those that ship with the
+/// program. Wherever a command takes a recipe, its id will do.
 #[derive(Args)]
 pub(crate) struct List {
-    /// Only recipes whose id, title, summary or library holds all of these words
+    /// Only recipes whose id, title, summary or library contains all of these words
     words: Vec<String>,
     /// Only recipes for this library: its name, or a part of a coordinate
     #[arg(long, value_name = "NAME")]

@@ -19,10 +19,10 @@ use crate::show::{DIM, GOOD, LOOK, count};
 /// Write a first draft of a recipe: one with comments, or steps from a table of old and new names
 ///
 /// The table is CSV with the columns old, new and advice, by a header or by position. What each row is (a package, a type, a
-/// member, a setting, a library, code) is guessed from its shape, and marked with GUESS where it is to be checked.
+/// member, a setting, a library, code) is guessed from its shape, and marked with GUESS so that you can check it.
 #[derive(Args)]
 pub(crate) struct New {
-    /// The file to write; it must not be there yet. Its name is the recipe's id
+    /// The file to write; it must not exist yet. Its name becomes the recipe's id
     file: PathBuf,
     /// Draft the steps from this table
     #[arg(long, value_name = "CSV")]
@@ -39,7 +39,7 @@ pub(crate) struct New {
     /// Its coordinate, with the ecosystem: `npm:tidewire`
     #[arg(long, value_name = "COORDINATE")]
     coordinate: Option<String>,
-    /// The version that it leads to
+    /// The version to upgrade to
     #[arg(long, value_name = "VERSION")]
     to: Option<String>,
 }
@@ -50,7 +50,7 @@ impl New {
         let shown = self.file.display().to_string();
         if path.extension().is_none_or(|e| e != "toml") {
             return Err(Usage::error(
-                format!("`{shown}` is no TOML file"),
+                format!("`{shown}` is not TOML file"),
                 "give the recipe a name that ends in .toml",
             ));
         }
@@ -86,7 +86,7 @@ impl New {
         }
         writeln!(
             out,
-            "\nnext: mend what is marked, then `emendo recipe check {shown}` and `emendo recipe test {shown}`"
+            "\nnext: correct what is marked, then `emendo recipe check {shown}` and `emendo recipe test {shown}`"
         )?;
         Ok(ExitCode::SUCCESS)
     }
@@ -127,10 +127,7 @@ fn drafted(
         writeln!(err, "{LOOK}{}{LOOK:#}", one_line(&m.message))?;
     }
     if messages.iter().any(|m| m.severity == Severity::Error) {
-        return Err(Usage::error(
-            "the table contradicts itself",
-            "mend the rows that are named above",
-        ));
+        return Err(Usage::error("the table contradicts itself", "correct the rows named above"));
     }
     if rows.is_empty() {
         return Err(Usage::error(

@@ -11,7 +11,7 @@ use crate::show;
 
 /// Print the recipe language as JSON Schema, with a description of every key
 ///
-/// An editor that knows TOML completes and checks recipes with it. Write it to a file, and name that on the first line of a
+/// An editor with TOML support can use it to complete and check recipes. Write it to a file, and name that file on the first line of a
 /// recipe: `#:schema ./recipe.schema.json`.
 #[derive(Args)]
 pub(crate) struct Schema {}

@@ -136,7 +136,7 @@ fn accept(recipe: &Recipe, tested: &TestReport) -> anyhow::Result<usize> {
     let Beside::Folder(folder) = &recipe.source.beside else {
         return Err(Usage::error(
             "a recipe that came with the program is not changed",
-            "copy it into a folder of yours, and give it an id of its own",
+            "copy it into a folder of yours and give the copy its own id",
         ));
     };
     let mut texts: Vec<(Span, String)> = Vec::new();
