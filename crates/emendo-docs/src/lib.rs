@@ -6,6 +6,10 @@
 //!
 //! Nothing here writes a file: every change is a span and a text.
 //!
+//! `doc.rs` is what any settings file or manifest holds, as keyed values with places; `formats/` reads each format into
+//! it; `edits/` changes one as places and texts; `manifests/` gives libraries, held values and toolchains of each
+//! ecosystem (`script.rs` reads those that are code, token by token); `raise.rs` computes what a written version becomes.
+//!
 //! ```
 //! use emendo_docs::format_of;
 //! use emendo_text::RelPath;

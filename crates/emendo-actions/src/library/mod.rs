@@ -1,5 +1,7 @@
 //! `library`: coordinates, versions and features of dependencies, plugins, parents, repositories, and levels of toolchains,
 //! where they are really held.
+//!
+//! `runner.rs` raises and renames, `held.rs` follows a version to where it is held, `rework.rs` rewrites inside an entry.
 
 mod adding;
 mod features;

@@ -1,4 +1,6 @@
 //! Finds what means the symbols of an action: uses, declarations, members, imports.
+//!
+//! A certain or likely meaning of a word beats a guess that another row makes of it.
 
 mod members;
 mod place;

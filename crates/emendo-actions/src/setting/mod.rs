@@ -1,4 +1,6 @@
 //! `setting`: keys and values of settings files, in every format, and what mentions the keys elsewhere.
+//!
+//! This file finds keys, `moves.rs` moves them, `mentions.rs` finds what mentions them.
 
 mod mentions;
 mod moves;

@@ -1,4 +1,9 @@
 //! `signature`: parameters and results of a callable change, at its definitions, overrides, calls and returns.
+//!
+//! `callable.rs` which function and which argument, `targets.rs` the places that mean it, `lists.rs` lists, `packs.rs`
+//! and `unpack.rs` parameters that are gathered or taken apart, `results.rs` results and returns, `typed.rs` parameters
+//! by their type, `waiting.rs` and `waited.rs` `async`. Making a function async can force its callers to become async;
+//! this repeats until nothing changes (`Runner::spreads`, `look/followed.rs`).
 
 mod callable;
 mod items;

@@ -1,5 +1,7 @@
 //! The first look at a project: which files can a step touch, and what do others declare or pass on that matters?
 //! Names that are found on the way are looked for until none is new.
+//!
+//! Files reach a type through members of the project (carriers): their names are searched before candidates are final.
 
 mod answers;
 mod discover;

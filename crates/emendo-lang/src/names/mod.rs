@@ -1,4 +1,11 @@
 //! Does a name at a place mean a symbol? Answered from a file's facts, with how sure that is and why.
+//!
+//! `facts/pass/` goes over a tree once (imports with where they hold, scopes, words with what stands before their dot,
+//! types with what they are built on and their members, what gives a variable's type). `Resolver::means` decides whether
+//! a path is a symbol; `names/candidates.rs` which symbols it may be; `owners/mod.rs` whose member a word is;
+//! `names/spell.rs` how a symbol is written at a place; `owners/visible.rs` what a file declares that others can name.
+//! `index/` holds what other files declare, and reads on demand what the project's modules pass on (`modules` in a
+//! language's file says where they lie).
 
 mod candidates;
 mod spell;

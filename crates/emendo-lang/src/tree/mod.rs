@@ -1,4 +1,6 @@
 //! Parsed texts.
+//!
+//! A layer's tree is never written over its separators: `Root::holds` says what stands in the text.
 
 mod walk;
 

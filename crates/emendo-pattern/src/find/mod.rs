@@ -1,4 +1,7 @@
 //! The places where a pattern fits, found without comparing it with everything.
+//!
+//! If a pattern parses in several ways, parses in which a `names` word does not refer to its symbol are discarded, unless
+//! all are.
 
 mod around;
 

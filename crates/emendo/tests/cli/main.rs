@@ -10,6 +10,7 @@ mod find;
 mod golden;
 mod interrupted;
 mod leftovers;
+mod pages;
 mod recipes;
 mod remembered;
 mod safety;

@@ -76,6 +76,44 @@ fn every_exception_has_a_rule_and_a_reason() {
     }
 }
 
+/// The oldest Rust that the workspace says it needs is the one that the pages name, and no dependency needs a newer one.
+/// Whether our own code holds it is clippy's business (`incompatible_msrv`).
+#[test]
+fn dependencies_hold_the_stated_rust_version() {
+    let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
+    let known = std::process::Command::new("rustc").arg("-vV").output().expect("rustc runs");
+    let known = String::from_utf8_lossy(&known.stdout).into_owned();
+    let host = known.lines().find_map(|l| l.strip_prefix("host: ")).expect("a host");
+    let out = std::process::Command::new(cargo)
+        .args(["metadata", "--locked", "--offline", "--format-version", "1"])
+        .args(["--filter-platform", host])
+        .current_dir(testkit::workspace())
+        .output()
+        .expect("cargo runs");
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let all: serde_json::Value = serde_json::from_slice(&out.stdout).expect("JSON");
+    let version = |v: &serde_json::Value| {
+        let parts = v.as_str()?.split('.').map(|p| p.parse::<u32>().unwrap_or(0));
+        let parts: Vec<u32> = parts.chain([0, 0, 0]).take(3).collect();
+        Some((parts[0], parts[1], parts[2]))
+    };
+    let packages = all["packages"].as_array().expect("packages");
+    let own = packages.iter().find(|p| p["name"] == "emendo").expect("is there");
+    let stated = version(&own["rust_version"]).expect("is stated");
+    let newer: Vec<&str> = packages
+        .iter()
+        .filter(|p| version(&p["rust_version"]).is_some_and(|v| v > stated))
+        .filter_map(|p| p["name"].as_str())
+        .collect();
+    assert!(newer.is_empty(), "these need a newer Rust than {stated:?}: {newer:?}");
+    let word = format!("Rust {}.{}", stated.0, stated.1);
+    let word = [word.clone(), word.replace("Rust ", "Rust (")];
+    for page in ["README.md", "CONTRIBUTING.md"] {
+        let text = std::fs::read_to_string(testkit::workspace().join(page)).expect("readable");
+        assert!(word.iter().any(|w| text.contains(w.as_str())), "{page} names another version");
+    }
+}
+
 /// Prints the figures of the house; fails only if they cannot be taken.
 #[test]
 fn figures() {
