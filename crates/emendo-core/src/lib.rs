@@ -31,6 +31,7 @@ mod recipes;
 mod review;
 mod run;
 mod session;
+mod state;
 
 pub use crate::apply::{Disk, Journal, Op, Ops, Phase, RealDisk, StateFile, TakenBack};
 pub use crate::edits::{
@@ -55,5 +56,6 @@ pub use crate::review::{
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
 pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
+pub use crate::state::Trust;
 pub use emendo_actions::{Answer, Query, World};
 pub use emendo_lang::Certainty;

@@ -74,7 +74,15 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
             REFUSED,
             Some("take it back with `emendo undo`, or finish the work with `emendo apply`, which takes it back first".into()),
         ),
-        SessionError::Busy => (REFUSED, Some("wait until it is done".into())),
+        SessionError::Busy(_) => {
+            (REFUSED, Some("wait until it is done, or longer than a moment: `--wait SECONDS`".into()))
+        }
+        SessionError::Untrusted(_) => (
+            REFUSED,
+            Some("if it is yours (an older version made it, or it came from another machine of yours), go on with `--trust-state`; else remove the folder".into()),
+        ),
+        SessionError::Newer(_) => (REFUSED, Some("use that version, or remove the folder: decisions and the way back are lost then".into())),
+        SessionError::BadJournal(_) => (REFUSED, Some("no apply of this program writes such a journal: look at it, and remove its folder below `.emendo/journal`".into())),
         SessionError::Changed(paths) => (
             REFUSED,
             Some(format!("{}\nrun `emendo propose` again; decisions are kept. Or leave these files out: `--skip-changed`", list(paths))),

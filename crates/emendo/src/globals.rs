@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::time::Duration;
 
-use emendo_core::{Checked, Session, Shelf, World, check};
+use emendo_core::{Checked, Session, Shelf, Trust, World, check};
 
 use crate::errors::{Shown, USAGE, Usage};
 
@@ -14,6 +15,10 @@ pub(crate) struct Globals {
     pub(crate) world: Arc<World>,
     pub(crate) dir: PathBuf,
     pub(crate) json: bool,
+    /// How long to wait for another run.
+    pub(crate) wait: Duration,
+    /// The user vouches for a state folder that was not made here.
+    pub(crate) trust_state: bool,
 }
 
 impl Globals {
@@ -21,7 +26,9 @@ impl Globals {
         let session = Session::open(&self.dir)?
             .built_as(build())
             .with_world(self.world.clone())
-            .with_shelf(self.shelf());
+            .with_shelf(self.shelf())
+            .with_trust(self.trust())
+            .waiting(self.wait, command());
         if crate::git::tracks(session.project().root(), emendo_core::STATE) {
             let help = format!(
                 "it holds this machine's state only: `git rm -r --cached {}`",
@@ -35,6 +42,10 @@ impl Globals {
         Ok(session)
     }
 
+    pub(crate) fn trust(&self) -> Trust {
+        Trust { folder: crate::places::own_folder(), given: self.trust_state }
+    }
+
     /// Where recipes are looked for.
     pub(crate) fn shelf(&self) -> Shelf {
         crate::places::shelf(&self.dir)
@@ -44,6 +55,19 @@ impl Globals {
     pub(crate) fn path(&self, path: &std::path::Path) -> PathBuf {
         self.dir.join(path)
     }
+}
+
+/// What this run does, for others that wait for it.
+fn command() -> String {
+    let mut args = std::env::args().skip(1);
+    while let Some(arg) = args.next() {
+        if matches!(arg.as_str(), "-C" | "--color" | "--wait") {
+            args.next();
+        } else if !arg.starts_with('-') {
+            return format!("emendo {}", emendo_text::one_line(&arg));
+        }
+    }
+    "emendo".into()
 }
 
 /// Identity of this program: another build may see a project otherwise.

@@ -22,11 +22,16 @@ pub(crate) fn shelf(dir: &Path) -> Shelf {
     shelf.with_shipped(SHIPPED)
 }
 
-/// The user's folder of recipes, there or not: `emendo/recipes` in the folder for settings of programs.
+/// The user's folder of recipes, there or not.
 pub(crate) fn user_folder() -> Option<PathBuf> {
+    Some(own_folder()?.join("recipes"))
+}
+
+/// The user's own folder, there or not: `emendo` in the folder for settings of programs.
+pub(crate) fn own_folder() -> Option<PathBuf> {
     let var = |name: &str| std::env::var_os(name).filter(|v| !v.is_empty()).map(PathBuf::from);
     let base = var("XDG_CONFIG_HOME")
         .or_else(|| var("APPDATA"))
         .or_else(|| var("HOME").map(|h| h.join(".config")))?;
-    Some(base.join("emendo").join("recipes"))
+    Some(base.join("emendo"))
 }

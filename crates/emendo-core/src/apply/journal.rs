@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::apply::disk::{Disk, StateFile};
 use crate::edits::{Decision, OnceWritten};
+use crate::project::{SETTINGS, STATE};
 use crate::review::Header;
 
 /// How far an apply came.
@@ -146,9 +147,12 @@ impl<'d> Packer<'d> {
         after: &[u8],
         dirty: bool,
     ) -> io::Result<()> {
+        if !may_write(&path) {
+            return Err(io::Error::other(format!("`{path}` is not written by any apply")));
+        }
         let (before, after) = (self.pack(before)?, self.pack(after)?);
         let over = self.disk.keeps_inode(&path)?;
-        let temp = format!(".emendo-{}-{}.tmp", self.id, self.ops.len());
+        let temp = temp_name(self.id, self.ops.len());
         self.ops.push(Op { path, before, after, temp, over, dirty });
         Ok(())
     }
@@ -197,24 +201,54 @@ impl<'d> Packer<'d> {
 }
 
 impl Journal {
-    /// All journals below a state folder, the oldest first. One that never got as far as a plan is taken away.
+    /// All journals below a state folder, the oldest first; of one that never got as far as a plan there is nothing to say.
     ///
     /// # Errors
-    /// If one cannot be read.
+    /// If one cannot be read, or, of the kind `InvalidData`, asks for what no apply does.
     pub fn all(state: &Path) -> io::Result<Vec<Self>> {
         let base = state.join("journal");
         let mut out = Vec::new();
         for id in numbers(&base)? {
             let dir = base.join(format!("{id:06}"));
-            let Some(phase) = read_phase(&dir) else {
-                // Killed before anything was written: there is nothing to take back.
-                drop(std::fs::remove_dir_all(&dir));
-                continue;
+            let Some(phase) = read_phase(&dir) else { continue };
+            let ops: Ops = match std::fs::read(dir.join("ops.json")) {
+                Ok(bytes) => serde_json::from_slice(&bytes).map_err(|e| damaged(id, &e))?,
+                // It was given up between the two looks.
+                Err(e) if e.kind() == io::ErrorKind::NotFound => continue,
+                Err(e) => return Err(e),
             };
-            let ops = serde_json::from_slice(&std::fs::read(dir.join("ops.json"))?)?;
+            for (n, op) in ops.ops.iter().enumerate() {
+                if !may_write(&op.path) {
+                    return Err(damaged(
+                        id,
+                        &format!("it names `{}`, which no apply writes", op.path),
+                    ));
+                }
+                if op.temp != temp_name(id, n) {
+                    return Err(damaged(
+                        id,
+                        &format!("`{}` is not the name of a temporary file", op.temp),
+                    ));
+                }
+            }
             out.push(Self { dir, id, phase, ops });
         }
         Ok(out)
+    }
+
+    /// Takes away journals that never got as far as a plan: nothing was written for them. Only who holds the lock may.
+    ///
+    /// # Errors
+    /// If one cannot be removed.
+    pub(crate) fn tidy(state: &Path) -> io::Result<()> {
+        let base = state.join("journal");
+        for id in numbers(&base)? {
+            let dir = base.join(format!("{id:06}"));
+            if read_phase(&dir).is_none() {
+                std::fs::remove_dir_all(&dir)?;
+            }
+        }
+        Ok(())
     }
 
     /// True if it was interrupted.
@@ -335,6 +369,26 @@ impl Journal {
         // Forward: the head is new. Backward (an undo that was killed): the head is old.
         Ok(now[forth..] == rest(forth, &before) || now[back..] == rest(back, &after))
     }
+}
+
+fn damaged(id: u32, why: &dyn std::fmt::Display) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, format!("the journal {id:06} is damaged: {why}"))
+}
+
+/// The name of the temporary file of one file of an apply; no other is ever written or removed.
+fn temp_name(id: u32, n: usize) -> String {
+    format!(".emendo-{id}-{n}.tmp")
+}
+
+/// True if an apply may write a file: nothing of git's, of the program's own state, nor its settings.
+fn may_write(path: &RelPath) -> bool {
+    let mut parts = path.as_str().split('/');
+    let own = |p: &str| p.eq_ignore_ascii_case(".git");
+    let first = parts.next().unwrap_or("");
+    !first.eq_ignore_ascii_case(STATE)
+        && !path.as_str().eq_ignore_ascii_case(SETTINGS)
+        && !own(first)
+        && !parts.any(own)
 }
 
 fn numbers(base: &Path) -> io::Result<Vec<u32>> {

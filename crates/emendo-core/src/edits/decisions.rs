@@ -148,6 +148,12 @@ impl Decisions {
     /// If it cannot be written.
     pub fn append(path: &Path, decisions: &[Decision]) -> Result<(), DecisionError> {
         let mut file = std::fs::OpenOptions::new().create(true).append(true).open(path)?;
+        // What a killed writer began would spoil the line that comes after it.
+        let before = std::fs::read(path)?;
+        let whole = before.iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
+        if whole < before.len() {
+            file.set_len(whole as u64)?;
+        }
         let mut text = String::new();
         for d in decisions {
             let line = serde_json::to_string(d).map_err(std::io::Error::other)?;

@@ -8,7 +8,7 @@ use emendo_text::RelPath;
 use ignore::gitignore::{Gitignore, GitignoreBuilder};
 use serde::{Deserialize, Serialize};
 
-use crate::project::{Project, STATE};
+use crate::project::{Project, SETTINGS, STATE};
 
 /// Why a file or folder is passed over.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -176,7 +176,7 @@ fn folder<'s>(
             *skipped.entry(SkipReason::Name).or_default() += 1;
             continue;
         };
-        if rel.is_empty() && (name == ".git" || name == STATE) {
+        if rel.is_empty() && (name == ".git" || name == STATE || name == SETTINGS) {
             continue;
         }
         let path = if rel.is_empty() { name.to_owned() } else { format!("{rel}/{name}") };

@@ -1,6 +1,7 @@
 //! Why something could not be done.
 
 use std::io;
+use std::path::PathBuf;
 
 use emendo_text::RelPath;
 
@@ -29,9 +30,18 @@ pub enum SessionError {
     /// An apply was interrupted.
     #[error("an apply was interrupted")]
     Unfinished,
-    /// Another run holds the project.
-    #[error("another run is at work on this project")]
-    Busy,
+    /// Another run holds the project; it says what it does.
+    #[error("another run is at work on this project{}", .0.as_ref().map_or(String::new(), |w| format!(": {w}")))]
+    Busy(Option<String>),
+    /// Nothing shows that the state folder was made here.
+    #[error("the state folder `{}` was not made on this machine by you", .0.display())]
+    Untrusted(PathBuf),
+    /// A newer program wrote the state folder.
+    #[error("the state folder `{}` was written by a newer version of this program", .0.display())]
+    Newer(PathBuf),
+    /// A journal asks for what no apply does.
+    #[error("{0}: it is not used")]
+    BadJournal(String),
     /// Files are not as they were proposed.
     #[error("files have changed since the proposal")]
     Changed(Vec<RelPath>),

@@ -9,6 +9,7 @@ mod undo;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::Duration;
 
 use emendo_actions::World;
 use emendo_text::{Digest, RelPath};
@@ -21,6 +22,7 @@ use crate::edits::{Decisions, Edit, OnceWritten, Standing, Status};
 use crate::project::Project;
 use crate::recipes::Shelf;
 use crate::review::Proposal;
+use crate::state::{Lock, Origin, StateError, Trust};
 
 /// A project that is being moved.
 pub struct Session {
@@ -28,6 +30,12 @@ pub struct Session {
     project: Project,
     build: String,
     shelf: Shelf,
+    /// Where state folders that were made here are known; none trusts every state folder.
+    trust: Option<Trust>,
+    /// How long to wait for another run to end.
+    wait: Duration,
+    /// What others are told that wait for this run.
+    who: String,
 }
 
 impl Session {
@@ -41,6 +49,9 @@ impl Session {
             project: Project::open(dir)?,
             build: String::new(),
             shelf: Shelf::default(),
+            trust: None,
+            wait: Duration::from_secs(5),
+            who: String::from("a run"),
         })
     }
 
@@ -67,13 +78,42 @@ impl Session {
         Self { shelf, ..self }
     }
 
+    /// The same, with state folders told apart by who made them.
+    #[must_use]
+    pub fn with_trust(self, trust: Trust) -> Self {
+        Self { trust: Some(trust), ..self }
+    }
+
+    /// The same, waiting this long for another run to end; that one is told who holds the project meanwhile.
+    #[must_use]
+    pub fn waiting(self, wait: Duration, who: String) -> Self {
+        Self { wait, who, ..self }
+    }
+
     /// The project.
     pub fn project(&self) -> &Project {
         &self.project
     }
 
+    /// The state folder, for reading: one that a newer program wrote is refused.
     fn state(&self) -> Result<PathBuf, SessionError> {
-        Ok(self.project.state()?)
+        let state = self.project.state()?;
+        self.origin(&state)?;
+        Ok(state)
+    }
+
+    fn origin(&self, state: &Path) -> Result<Origin, SessionError> {
+        let Some(trust) = &self.trust else { return Ok(Origin::Own) };
+        trust.origin(state).map_err(|e| match e {
+            StateError::Newer => SessionError::Newer(state.to_owned()),
+            StateError::Io(e) => e.into(),
+        })
+    }
+
+    /// True if what the state folder says may be built on, and not only shown.
+    fn trusts(&self, state: &Path) -> Result<bool, SessionError> {
+        let given = self.trust.as_ref().is_none_or(|t| t.given);
+        Ok(given || self.origin(state)? != Origin::Foreign)
     }
 
     fn log(&self) -> Result<PathBuf, SessionError> {
@@ -99,7 +139,10 @@ impl Session {
     /// # Errors
     /// If one cannot be read.
     pub fn journals(&self) -> Result<Vec<Journal>, SessionError> {
-        Ok(Journal::all(&self.state()?)?)
+        Journal::all(&self.state()?).map_err(|e| match e.kind() {
+            std::io::ErrorKind::InvalidData => SessionError::BadJournal(e.to_string()),
+            _ => e.into(),
+        })
     }
 
     /// The proposal, if there is one.
@@ -113,16 +156,21 @@ impl Session {
         })
     }
 
-    /// Only one run writes at a time; the lock goes with the value.
-    fn lock(&self) -> Result<std::fs::File, SessionError> {
-        let path = self.project.make_state()?.join("lock");
-        let file =
-            std::fs::OpenOptions::new().create(true).truncate(false).write(true).open(path)?;
-        match file.try_lock() {
-            Ok(()) => Ok(file),
-            Err(std::fs::TryLockError::WouldBlock) => Err(SessionError::Busy),
-            Err(std::fs::TryLockError::Error(e)) => Err(e.into()),
+    /// Only one run writes at a time; the lock goes with the value. Who holds it tidies what a killed run left.
+    fn lock(&self) -> Result<Lock, SessionError> {
+        let state = self.project.state()?;
+        if !self.trusts(&state)? {
+            return Err(SessionError::Untrusted(state));
         }
+        let state = self.project.make_state()?;
+        let lock = Lock::take(&state, self.wait, &self.who)?.map_err(SessionError::Busy)?;
+        if let Some(trust) = &self.trust
+            && (trust.given || self.origin(&state)? != Origin::Own)
+        {
+            trust.record(&state)?;
+        }
+        Journal::tidy(&state)?;
+        Ok(lock)
     }
 
     fn refuse_unfinished(&self) -> Result<(), SessionError> {

@@ -181,7 +181,12 @@ impl Session {
         let project = self.project.within(&header.below).reading();
         let own = self.own()?;
         let own_digest = serde_json::to_vec(&own).ok().map(|bytes| Digest::of(&bytes));
-        let memory = memory.map_or_else(|| self.memory(false), Ok)?;
+        // What is remembered counts only where the user's own runs wrote it.
+        let memory = match memory {
+            Some(memory) => Some(memory),
+            None if self.trusts(&self.state()?)? => Some(self.memory(false)?),
+            None => None,
+        };
         let engine = Engine {
             project: &project,
             plan: &checked.plan,
@@ -190,14 +195,14 @@ impl Session {
             own: &own,
             with: &header.with,
             only: None,
-            memory: Some(&memory),
+            memory: memory.as_ref(),
             touched: None,
         };
         let walking = engine.start();
         let exists = |p: &RelPath| project.exists(p);
         let view = |path: &RelPath, edits: &[Edit]| decisions.view_of(path, edits, exists);
         let other = |f: &FileRecord| f.decided != view(&f.path, &f.edits);
-        let old = self.proposal().ok().flatten();
+        let old = memory.as_ref().and_then(|_| self.proposal().ok().flatten());
         let old = old.filter(|o| o.header.is_of(header) && o.trailer.own == own_digest);
         let old = match (walking.as_it_was(), old) {
             (Some(look), Some(old))

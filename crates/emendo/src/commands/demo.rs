@@ -39,7 +39,7 @@ impl Demo {
         let project = dir.join("project");
         let recipe = dir.join(RECIPE);
         let with_git = git::init(&project);
-        let session = Session::open(&project)?;
+        let session = Session::open(&project)?.with_trust(globals.trust());
         let checked = load(globals, &[recipe.display().to_string()], &BTreeMap::new())?;
         crate::globals::refuse_faulty(&checked)?;
         let mut quiet = |_: u64, _: u64| {};

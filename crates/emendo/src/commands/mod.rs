@@ -13,6 +13,7 @@ mod undo;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::time::Duration;
 
 use clap::{Parser, Subcommand};
 
@@ -37,6 +38,12 @@ pub(crate) struct Cli {
     /// When to use colours
     #[arg(long, value_name = "WHEN", global = true, default_value = "auto", value_parser = color)]
     pub(crate) color: anstream::ColorChoice,
+    /// How long to wait while another run is at work
+    #[arg(long, value_name = "SECONDS", global = true, default_value_t = 5)]
+    wait: u64,
+    /// Use the state folder `.emendo` although it was not made here, and remember that it is yours
+    #[arg(long, global = true)]
+    trust_state: bool,
     #[command(subcommand)]
     command: Command,
 }
@@ -70,7 +77,13 @@ enum Command {
 impl Cli {
     pub(crate) fn run(self) -> anyhow::Result<ExitCode> {
         let dir = self.dir.unwrap_or_else(|| PathBuf::from("."));
-        let globals = Globals { world: Default::default(), dir, json: self.json };
+        let globals = Globals {
+            world: Default::default(),
+            dir,
+            json: self.json,
+            wait: Duration::from_secs(self.wait),
+            trust_state: self.trust_state,
+        };
         match self.command {
             Command::Survey(c) => c.run(&globals),
             Command::Propose(c) => c.run(&globals),

@@ -38,7 +38,13 @@ pub(crate) struct SurveyCommand {
 impl SurveyCommand {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let dir = self.dir.as_ref().map_or_else(|| globals.dir.clone(), |d| globals.path(d));
-        let at = Globals { world: globals.world.clone(), dir, json: globals.json };
+        let at = Globals {
+            world: globals.world.clone(),
+            dir,
+            json: globals.json,
+            wait: globals.wait,
+            trust_state: globals.trust_state,
+        };
         let session = at.session()?;
         let project = session.project();
         let found = survey(&globals.world, project);

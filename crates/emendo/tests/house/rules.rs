@@ -52,7 +52,11 @@ const ROWS: &[&str] = &[
 const LANGUAGE_ROOMS: &[&str] = &["crates/emendo-languages/src/"];
 
 /// Where files of the project are read and written: what walks it, and what applies to it.
-const FILE_ROOMS: &[&str] = &["crates/emendo-core/src/project/", "crates/emendo-core/src/apply/"];
+const FILE_ROOMS: &[&str] = &[
+    "crates/emendo-core/src/project/",
+    "crates/emendo-core/src/apply/",
+    "crates/emendo-core/src/state/",
+];
 
 /// What hands tables on to those that ask.
 const HANDED_ON: &[&str] =

@@ -1,0 +1,8 @@
+//! The state folder: who may write there, one at a time, and whether what stands there is the user's own doing.
+
+mod lock;
+mod trust;
+
+pub(crate) use lock::Lock;
+pub use trust::Trust;
+pub(crate) use trust::{Origin, StateError};
