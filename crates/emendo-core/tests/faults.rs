@@ -106,9 +106,10 @@ impl Disk for FaultyDisk {
     }
     fn write_over(&self, path: &RelPath, bytes: &[u8]) -> io::Result<()> {
         self.call(Some(path))?;
-        if self.room(bytes.len()).is_err() {
+        let old = self.real.read(path)?.unwrap_or_default();
+        // What stands in blocks that the file has already takes no room.
+        if self.room(bytes.len().saturating_sub(old.len())).is_err() {
             // A real disk keeps what still fitted.
-            let old = self.real.read(path)?.unwrap_or_default();
             let mut half = bytes[..bytes.len() / 2].to_vec();
             half.extend(old.get(half.len()..).unwrap_or(&[]));
             self.real.write_over(path, &half)?;
@@ -122,6 +123,13 @@ impl Disk for FaultyDisk {
     fn sync(&self) -> io::Result<()> {
         self.call(None)?;
         self.real.sync()
+    }
+    fn state_at(&self, path: &Path, offset: u64) -> io::Result<Box<dyn StateFile>> {
+        self.call(None)?;
+        self.real.state_at(path, offset)
+    }
+    fn identity(&self, path: &RelPath) -> io::Result<Option<(u64, u64)>> {
+        self.real.identity(path)
     }
     fn state_file(&self, path: &Path, append: bool) -> io::Result<Box<dyn StateFile>> {
         self.call(None)?;
@@ -263,4 +271,48 @@ fn any_call_may_fail_once_or_for_good() {
 fn a_read_only_folder_stops_everything() {
     let f = Fixture::new();
     assert!(f.survives(Fault::ReadOnly("sub")));
+}
+
+impl Fixture {
+    /// Applies on a healthy disk, then takes back on a faulty one. Gives whether that failed.
+    fn undo_survives(&self, fault: Fault) -> bool {
+        let session = self.propose();
+        self.apply(&session, &self.disk(Fault::None)).expect("a healthy disk works");
+        let failed = session.undo(&self.disk(fault)).is_err();
+        if failed {
+            let journals = session.journals().expect("readable");
+            let half = journals.last().is_some_and(emendo_core::Journal::unfinished);
+            if !matches!(fault, Fault::Call { .. }) {
+                assert!(!half, "{fault:?}: no half state");
+            }
+            if !half {
+                assert_eq!(self.tree(), self.after, "{fault:?}: a failed undo changes nothing");
+            }
+            session.undo(&self.disk(Fault::None)).expect("undo works once the disk does");
+        }
+        assert_eq!(self.tree(), self.before, "{fault:?}: taken back");
+        failed
+    }
+}
+
+#[test]
+fn undo_onto_a_full_disk_changes_nothing() {
+    let f = Fixture::new();
+    let failed = (0..2000).step_by(61).filter(|n| f.undo_survives(Fault::Full(*n))).count();
+    assert!(failed >= 5, "{failed} of the limits were hit");
+}
+
+#[test]
+fn undo_may_fail_at_any_call() {
+    let f = Fixture::new();
+    for lasting in [false, true] {
+        let failed =
+            (0..24).filter(|n| f.undo_survives(Fault::Call { after: *n, lasting })).count();
+        assert!(failed >= 10, "{failed} of the calls failed");
+    }
+}
+
+#[test]
+fn undo_in_a_read_only_folder_changes_nothing() {
+    assert!(Fixture::new().undo_survives(Fault::ReadOnly("sub")));
 }

@@ -93,6 +93,10 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
         SessionError::Recipe(_) => (REFUSED, Some("run `emendo propose` again; decisions are kept".into())),
         SessionError::Selection(_) => (USAGE, Some("`emendo status` shows the steps, `emendo propose` the edits with their ids".into())),
         SessionError::NothingApplied => (USAGE, Some("`emendo status` shows what was applied".into())),
+        SessionError::NoRoom { bytes, .. } => (
+            SYSTEM,
+            Some(format!("nothing was changed: free {} kB on the disk of the project, and run the command again", bytes.div_ceil(1024) + 64)),
+        ),
         SessionError::Project(_) => (USAGE, None),
         SessionError::Io(_) | SessionError::Decisions(_) => (SYSTEM, Some("no file of the project was left half written".into())),
     }

@@ -1,6 +1,6 @@
 //! The file layer of apply and undo: writes that never follow a link, and that tests can make fail.
 
-use std::io::{self, Write};
+use std::io::{self, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use cap_fs_ext::{DirExt, FollowSymlinks, OpenOptionsFollowExt};
@@ -59,6 +59,16 @@ pub trait Disk: Sync {
     /// # Errors
     /// If it cannot be made.
     fn state_file(&self, path: &Path, append: bool) -> io::Result<Box<dyn StateFile>>;
+    /// Writes over a part of a file of the journal, which takes no room on the disk.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    fn state_at(&self, path: &Path, offset: u64) -> io::Result<Box<dyn StateFile>>;
+    /// What tells whether two names are one file, for files with several names.
+    ///
+    /// # Errors
+    /// If it cannot be looked at.
+    fn identity(&self, path: &RelPath) -> io::Result<Option<(u64, u64)>>;
 }
 
 /// The real disk, below a project's root.
@@ -199,6 +209,26 @@ impl Disk for RealDisk {
             options.write(true).create_new(true);
         }
         Ok(Box::new(RealStateFile(io::BufWriter::with_capacity(1 << 18, options.open(path)?))))
+    }
+
+    fn state_at(&self, path: &Path, offset: u64) -> io::Result<Box<dyn StateFile>> {
+        let mut file = std::fs::OpenOptions::new().write(true).open(path)?;
+        file.seek(SeekFrom::Start(offset))?;
+        Ok(Box::new(RealStateFile(io::BufWriter::new(file))))
+    }
+
+    fn identity(&self, path: &RelPath) -> io::Result<Option<(u64, u64)>> {
+        let meta = std::fs::symlink_metadata(self.path.join(path.as_path()))?;
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::MetadataExt;
+            Ok((meta.nlink() > 1).then(|| (meta.dev(), meta.ino())))
+        }
+        #[cfg(not(unix))]
+        {
+            let _ = meta;
+            Ok(None)
+        }
     }
 }
 

@@ -1,9 +1,10 @@
 //! What an apply wrote, kept so that it can be taken back, even after a kill at any moment.
 //!
 //! A journal is a folder: `pack` holds the contents before and after, `ops.json` says what goes where,
-//! `phase` grows a line at a time. Both are on the disk before the first temporary file is written;
+//! `phase` is filled in a line at a time; its room is there from the start, so that a full disk cannot stop it. Both are on the disk before the first temporary file is written;
 //! all temporary files are on the disk before the first one is renamed.
 
+use std::collections::HashMap;
 use std::io;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
@@ -97,6 +98,8 @@ pub(crate) struct Packer<'d> {
     pack: Box<dyn StateFile>,
     at: u64,
     ops: Vec<Op>,
+    /// Files with several names, and what they become.
+    twins: HashMap<(u64, u64), (RelPath, Digest)>,
 }
 
 /// What was taken back, and what was not.
@@ -126,7 +129,7 @@ impl<'d> Packer<'d> {
                 return Err(e);
             }
         };
-        Ok(Self { disk, dir, id, pack, at: 0, ops: Vec::new() })
+        Ok(Self { disk, dir, id, pack, at: 0, ops: Vec::new(), twins: HashMap::new() })
     }
 
     fn pack(&mut self, bytes: &[u8]) -> io::Result<Packed> {
@@ -152,6 +155,16 @@ impl<'d> Packer<'d> {
         }
         let (before, after) = (self.pack(before)?, self.pack(after)?);
         let over = self.disk.keeps_inode(&path)?;
+        if let Some(own) = self.disk.identity(&path)? {
+            if let Some((twin, digest)) = self.twins.get(&own)
+                && *digest != after.digest
+            {
+                return Err(io::Error::other(format!(
+                    "`{twin}` and `{path}` are two names of one file, and would become different"
+                )));
+            }
+            self.twins.insert(own, (path.clone(), after.digest));
+        }
         let temp = temp_name(self.id, self.ops.len());
         self.ops.push(Op { path, before, after, temp, over, dirty });
         Ok(())
@@ -276,23 +289,36 @@ impl Journal {
         Ok(bytes)
     }
 
-    /// Writes everything. On an error all is taken back.
+    /// Writes everything. On an error all is as it was before.
     ///
     /// # Errors
     /// What stopped it; the message says so if taking back failed too.
     pub fn run(&mut self, disk: &dyn Disk) -> io::Result<()> {
         let Err(e) = self.write_all(disk) else { return Ok(()) };
+        if self.phase == Phase::Prepared {
+            // Nothing was replaced yet: only temporary files go, which needs no room.
+            for op in &self.ops.ops {
+                drop(disk.remove_temp(&op.path, &op.temp));
+            }
+            drop(std::fs::remove_dir_all(&self.dir));
+            return Err(e);
+        }
         match self.take_back(disk) {
             Ok(_) => Err(e),
-            Err(second) => Err(io::Error::new(
-                e.kind(),
-                format!("{e}; and taking back what was written failed: {second}"),
-            )),
+            Err(second) if second.to_string() == e.to_string() => Err(e),
+            Err(second) => {
+                let both = format!("{e}; taking back what was written failed too: {second}");
+                Err(io::Error::new(e.kind(), both))
+            }
         }
     }
 
+    /// How many bytes must fit on the disk beside what is there: to write it all, or to take it all back.
+    pub(crate) fn room(&self, back: bool) -> u64 {
+        self.ops.ops.iter().map(|o| if back { o.before.len } else { o.after.len }).sum()
+    }
+
     fn write_all(&mut self, disk: &dyn Disk) -> io::Result<()> {
-        let at = |op: &Op, e: io::Error| io::Error::new(e.kind(), format!("{}: {e}", op.path));
         for op in self.ops.ops.iter().filter(|o| !o.over) {
             let bytes = self.unpack(op.after)?;
             disk.write_temp(&op.path, &op.temp, &bytes).map_err(|e| at(op, e))?;
@@ -302,7 +328,12 @@ impl Journal {
         for op in &self.ops.ops {
             // Someone may have written the file a moment ago.
             let now = disk.read(&op.path).map_err(|e| at(op, e))?;
-            if now.map(|b| Digest::of(&b)) != Some(op.before.digest) {
+            let now = now.map(|b| Digest::of(&b));
+            if op.over && now == Some(op.after.digest) {
+                // It was written under its other name.
+                continue;
+            }
+            if now != Some(op.before.digest) {
                 return Err(at(op, io::Error::other("the file was changed just now")));
             }
             if op.over {
@@ -316,20 +347,44 @@ impl Journal {
         self.enter(disk, Phase::Done)
     }
 
-    /// Makes every file as it was before, except those that someone else changed since.
+    /// Makes every file as it was before, except those that someone else changed since. If that cannot be done, everything is
+    /// left as it is.
     ///
     /// # Errors
     /// If a file cannot be written; calling it again goes on.
     pub fn take_back(&mut self, disk: &dyn Disk) -> io::Result<TakenBack> {
-        if self.phase != Phase::Undoing {
+        let was = self.phase;
+        if was != Phase::Undoing {
             self.enter(disk, Phase::Undoing)?;
         }
-        let mut out = TakenBack::default();
+        let mut back = Back::default();
+        if let Err(e) = self.restore(disk, &mut back) {
+            if !back.renaming {
+                for op in &self.ops.ops {
+                    drop(disk.remove_temp(&op.path, &op.temp));
+                }
+                let again = |op: &usize| {
+                    let op = &self.ops.ops[*op];
+                    self.unpack(op.after).and_then(|bytes| disk.write_over(&op.path, &bytes))
+                };
+                if back.over.iter().map(again).all(|r| r.is_ok()) {
+                    drop(self.enter(disk, was));
+                }
+            }
+            return Err(e);
+        }
+        self.enter(disk, Phase::Undone)?;
+        Ok(back.done)
+    }
+
+    /// Writes what was before: beside the files first, which changes nothing yet, then in their places.
+    fn restore(&self, disk: &dyn Disk, back: &mut Back) -> io::Result<()> {
         let mut swaps = Vec::new();
-        for op in &self.ops.ops {
-            disk.remove_temp(&op.path, &op.temp)?;
-            let Some(now) = disk.read(&op.path)? else {
-                out.kept.push(op.path.clone());
+        let mut over = Vec::new();
+        for (n, op) in self.ops.ops.iter().enumerate() {
+            disk.remove_temp(&op.path, &op.temp).map_err(|e| at(op, e))?;
+            let Some(now) = disk.read(&op.path).map_err(|e| at(op, e))? else {
+                back.done.kept.push(op.path.clone());
                 continue;
             };
             let digest = Digest::of(&now);
@@ -338,25 +393,29 @@ impl Journal {
             }
             let ours = digest == op.after.digest || (op.over && self.half_written(op, &now)?);
             if !ours {
-                out.kept.push(op.path.clone());
+                back.done.kept.push(op.path.clone());
                 continue;
             }
-            let bytes = self.unpack(op.before)?;
             if op.over {
-                disk.write_over(&op.path, &bytes)?;
+                over.push(n);
             } else {
-                disk.write_temp(&op.path, &op.temp, &bytes)?;
+                let bytes = self.unpack(op.before)?;
+                disk.write_temp(&op.path, &op.temp, &bytes).map_err(|e| at(op, e))?;
                 swaps.push(op);
             }
-            out.restored.push(op.path.clone());
+            back.done.restored.push(op.path.clone());
+        }
+        for n in over {
+            let op = &self.ops.ops[n];
+            back.over.push(n);
+            disk.write_over(&op.path, &self.unpack(op.before)?).map_err(|e| at(op, e))?;
         }
         disk.sync()?;
+        back.renaming = true;
         for op in swaps {
-            disk.rename(&op.path, &op.temp)?;
+            disk.rename(&op.path, &op.temp).map_err(|e| at(op, e))?;
         }
-        disk.sync()?;
-        self.enter(disk, Phase::Undone)?;
-        Ok(out)
+        disk.sync()
     }
 
     /// True if a file is the new content up to some byte and the old one after it.
@@ -369,6 +428,20 @@ impl Journal {
         // Forward: the head is new. Backward (an undo that was killed): the head is old.
         Ok(now[forth..] == rest(forth, &before) || now[back..] == rest(back, &after))
     }
+}
+
+/// How far a taking back came.
+#[derive(Default)]
+struct Back {
+    done: TakenBack,
+    /// Files that were written over.
+    over: Vec<usize>,
+    /// Files are being replaced: there is no way but on.
+    renaming: bool,
+}
+
+fn at(op: &Op, e: io::Error) -> io::Error {
+    io::Error::new(e.kind(), format!("{}: {e}", op.path))
 }
 
 fn damaged(id: u32, why: &dyn std::fmt::Display) -> io::Error {
@@ -403,10 +476,40 @@ fn numbers(base: &Path) -> io::Result<Vec<u32>> {
     Ok(out)
 }
 
-fn write_phase(disk: &dyn Disk, dir: &Path, phase: Phase) -> io::Result<()> {
-    let mut file = disk.state_file(&dir.join("phase"), true)?;
+/// How many bytes a line of the phase takes, and how many lines there is room for.
+const LINE: usize = 16;
+const LINES: usize = 16;
+
+fn phase_line(phase: Phase) -> io::Result<String> {
     let word = serde_json::to_string(&phase)?;
-    file.write_all(format!("{word}\n").as_bytes())?;
+    Ok(format!("{word:<width$}\n", width = LINE - 1))
+}
+
+/// Fills in the next line of the phase. The room for it was written with the first one.
+fn write_phase(disk: &dyn Disk, dir: &Path, phase: Phase) -> io::Result<()> {
+    let path = dir.join("phase");
+    let line = phase_line(phase)?;
+    let text = match std::fs::read_to_string(&path) {
+        Ok(text) => text,
+        Err(e) if e.kind() == io::ErrorKind::NotFound => {
+            let mut file = disk.state_file(&path, false)?;
+            let blank = format!("{}\n", " ".repeat(LINE - 1)).repeat(LINES - 1);
+            file.write_all(format!("{line}{blank}").as_bytes())?;
+            return file.sync();
+        }
+        Err(e) => return Err(e),
+    };
+    let mut offset = 0;
+    for old in text.split_inclusive('\n') {
+        if old.len() == LINE && old.trim().is_empty() {
+            let mut file = disk.state_at(&path, offset)?;
+            file.write_all(line.as_bytes())?;
+            return file.sync();
+        }
+        offset += old.len() as u64;
+    }
+    let mut file = disk.state_file(&path, true)?;
+    file.write_all(line.as_bytes())?;
     file.sync()
 }
 

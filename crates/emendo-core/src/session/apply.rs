@@ -132,7 +132,8 @@ impl Session {
             return Ok(out);
         }
         let mut journal = packer.seal(options.time, &proposal.header, used.clone(), own)?;
-        journal.run(disk)?;
+        let room = journal.room(false);
+        journal.run(disk).map_err(|e| SessionError::of_disk(e, room))?;
         let cleared: Vec<Decision> =
             used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
         Decisions::append(&self.log()?, &cleared)?;

@@ -18,6 +18,14 @@ pub enum SessionError {
     /// Reading or writing.
     #[error(transparent)]
     Io(#[from] io::Error),
+    /// There is no room on the disk for what must be written.
+    #[error("{error}")]
+    NoRoom {
+        /// What the disk said.
+        error: io::Error,
+        /// How many bytes are needed.
+        bytes: u64,
+    },
     /// The log of decisions.
     #[error(transparent)]
     Decisions(#[from] DecisionError),
@@ -57,4 +65,16 @@ pub enum SessionError {
     /// There is nothing to take back.
     #[error("there is nothing to take back")]
     NothingApplied,
+}
+
+impl SessionError {
+    /// An error of the disk, with how much room the work needs.
+    pub(crate) fn of_disk(error: io::Error, bytes: u64) -> Self {
+        match error.kind() {
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
+                Self::NoRoom { error, bytes }
+            }
+            _ => Self::Io(error),
+        }
+    }
 }

@@ -11,7 +11,10 @@ impl Session {
     pub(crate) fn recover(&self, disk: &dyn Disk) -> Result<Option<TakenBack>, SessionError> {
         let mut journals = self.journals()?;
         match journals.last_mut() {
-            Some(j) if j.unfinished() => Ok(Some(j.take_back(disk)?)),
+            Some(j) if j.unfinished() => {
+                let room = j.room(true);
+                Ok(Some(j.take_back(disk).map_err(|e| SessionError::of_disk(e, room))?))
+            }
             _ => Ok(None),
         }
     }
@@ -31,8 +34,10 @@ impl Session {
             .rev()
             .find(|j| j.phase == Phase::Done)
             .ok_or(SessionError::NothingApplied)?;
-        let back = journal.take_back(disk)?;
+        // First what may need room: with these decisions alone nothing is half done.
         Decisions::append(&self.log()?, &journal.ops.decisions)?;
+        let room = journal.room(true);
+        let back = journal.take_back(disk).map_err(|e| SessionError::of_disk(e, room))?;
         Proposal::remove(&self.state()?)?;
         Ok((back, false))
     }
