@@ -41,9 +41,9 @@ pub use crate::edits::{
 pub use crate::look::{Hit, Near, Search, search};
 pub use crate::plan::{Limit, Plan, RecipeInfo};
 pub use crate::project::{
-    FileSource, LanguageCount, Level, Library, Lock, ManifestUse, Module, Project, ProjectError,
-    RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable, VersionPlace, locks_of,
-    survey,
+    FileSource, LanguageCount, Level, Library, Lock, ManifestUse, Module, PassedOver, Project,
+    ProjectError, RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable,
+    VersionPlace, locks_of, survey,
 };
 pub use crate::recipes::{
     Checked, ExampleResult, Messages, MissingRequirement, RecipePlace, Shelf, ShelvedRecipe,

@@ -209,7 +209,7 @@ impl Fixture {
             skip_changed: false,
             time: 0,
             dirty: &none,
-            allow_dirty: false,
+            with_uncommitted: false,
         };
         session.apply(disk, &options).map(|a| a.files.len())
     }

@@ -3,7 +3,7 @@
 use std::io;
 
 use emendo_core::{Decisions, Edit, FileRecord, Standing, Status};
-use emendo_text::{Hunk, LineKind, visible};
+use emendo_text::{Hunk, LineKind, visible, visible_name};
 
 /// What a line is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,8 +44,8 @@ pub fn diff(
         return Ok(());
     }
     let mut put = |kind, text: String| out(Line { kind, text });
-    put(LineRole::File, format!("--- a/{}", visible(file.path.as_str())))?;
-    put(LineRole::File, format!("+++ b/{}", visible(file.path.as_str())))?;
+    put(LineRole::File, format!("--- a/{}", visible_name(file.path.as_str())))?;
+    put(LineRole::File, format!("+++ b/{}", visible_name(file.path.as_str())))?;
     for hunk in &file.hunks {
         put(LineRole::Hunk, head(hunk, file))?;
         for e in by(hunk, file).filter(|e| !e.derived) {
@@ -74,7 +74,7 @@ fn by<'f>(hunk: &'f Hunk, file: &'f FileRecord) -> impl Iterator<Item = &'f Edit
 fn head(hunk: &Hunk, file: &FileRecord) -> String {
     let mut steps: Vec<String> = Vec::new();
     for e in by(hunk, file) {
-        let name = visible(&e.step.step).into_owned();
+        let name = visible_name(&e.step.step).into_owned();
         if !steps.contains(&name) {
             steps.push(name);
         }
@@ -85,9 +85,12 @@ fn head(hunk: &Hunk, file: &FileRecord) -> String {
 
 /// What an edit is: id, step, certainty and evidence, in a line.
 fn about(e: &Edit, decisions: &Decisions) -> String {
-    let mut text = format!("{} {} · {}", e.id.short(8), visible(&e.step.step), e.certainty.word());
+    let mut text =
+        format!("{} {} · {}", e.id.short(8), visible_name(&e.step.step), e.certainty.word());
     match decisions.status(e) {
-        Status::Accepted(Some(label)) => text.push_str(&format!(" · picked: {}", visible(&label))),
+        Status::Accepted(Some(label)) => {
+            text.push_str(&format!(" · picked: {}", visible_name(&label)))
+        }
         Status::Accepted(None) => text.push_str(" · accepted"),
         Status::Again => text.push_str(" · decide again"),
         Status::Rejected => text.push_str(" · rejected"),

@@ -35,4 +35,4 @@ pub use slots::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use span::{Lines, Span};
 pub use splice::Splice;
 pub use text::{Encoding, Text, Unreadable};
-pub use visible::{one_line, visible};
+pub use visible::{is_hidden, one_line, visible, visible_name};

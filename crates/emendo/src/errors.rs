@@ -33,6 +33,20 @@ impl Usage {
     }
 }
 
+/// What is not done, to protect the user's work, with the way out.
+#[derive(Debug, thiserror::Error)]
+#[error("{message}")]
+pub(crate) struct Refused {
+    message: String,
+    help: String,
+}
+
+impl Refused {
+    pub(crate) fn error(message: impl Into<String>, help: impl Into<String>) -> anyhow::Error {
+        Self { message: message.into(), help: help.into() }.into()
+    }
+}
+
 /// Shows an error and gives its exit code. A closed pipe is none.
 pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
     let io = e.chain().find_map(|c| c.downcast_ref::<std::io::Error>());
@@ -47,7 +61,7 @@ pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
     let (code, help) = way_out(e);
     let mut err = anstream::stderr().lock();
     let bold = anstyle::Style::new().bold().fg_color(Some(anstyle::AnsiColor::Red.into()));
-    let message = emendo_text::visible(&format!("{e:#}")).into_owned();
+    let message = emendo_text::one_line(&format!("{e:#}"));
     drop(writeln!(err, "{bold}error{bold:#}: {message}"));
     for line in help.iter().flat_map(|h| h.lines()) {
         drop(writeln!(err, "  {}", emendo_text::visible(line)));
@@ -59,9 +73,16 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
     if let Some(u) = e.downcast_ref::<Usage>() {
         return (USAGE, u.help.clone());
     }
+    if let Some(r) = e.downcast_ref::<Refused>() {
+        return (REFUSED, Some(r.help.clone()));
+    }
     let Some(s) = e.downcast_ref::<SessionError>() else { return (SYSTEM, None) };
     let list = |paths: &[emendo_text::RelPath]| {
-        let mut text: Vec<String> = paths.iter().take(20).map(|p| format!("  {p}")).collect();
+        let mut text: Vec<String> = paths
+            .iter()
+            .take(20)
+            .map(|p| format!("  {}", emendo_text::visible_name(p.as_str())))
+            .collect();
         if paths.len() > 20 {
             text.push(format!("  ... and {} more", paths.len() - 20));
         }
@@ -88,7 +109,7 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
             Some(format!("{}\nrun `emendo propose` again; decisions are kept. Or leave these files out: `--skip-changed`", list(paths))),
         ),
         SessionError::Dirty(paths) => {
-            (REFUSED, Some(format!("{}\ncommit or stash them first, or write over them all the same: `--allow-dirty`", list(paths))))
+            (REFUSED, Some(format!("{}\ncommit or stash them first, or write over them all the same: `--with-uncommitted`", list(paths))))
         }
         SessionError::Recipe(_) => (REFUSED, Some("run `emendo propose` again; decisions are kept".into())),
         SessionError::Selection(_) => (USAGE, Some("`emendo status` shows the steps, `emendo propose` the edits with their ids".into())),

@@ -5,16 +5,58 @@ use std::process::Command;
 
 use emendo_text::RelPath;
 
-/// Of these files, those with changes that are in no commit, new files among them. Without git, or
-/// outside of a git tree, none.
+/// Whether git can be asked about a tree.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Health {
+    /// There is no git tree.
+    NoTree,
+    /// There is one, and git answers.
+    Fine,
+    /// There is one, and no program `git`.
+    NoProgram,
+    /// There is one, and git does not read it: what it says.
+    Refused(String),
+}
+
+impl Health {
+    /// Why the user's own changes cannot be recognised, where git should be able to.
+    pub(crate) fn problem(&self) -> Option<String> {
+        match self {
+            Self::NoTree | Self::Fine => None,
+            Self::NoProgram => Some("this is a git tree, and there is no program `git`".into()),
+            Self::Refused(why) => Some(format!("git does not read this tree: {why}")),
+        }
+    }
+}
+
+/// Whether git can be asked about the tree that a project stands in.
+pub(crate) fn health(root: &Path) -> Health {
+    if !root.ancestors().any(|a| a.join(".git").symlink_metadata().is_ok()) {
+        return Health::NoTree;
+    }
+    match command(root, &["status", "--porcelain=v1", "-z", "--untracked-files=no", "--", "."])
+        .output()
+    {
+        Ok(out) if out.status.success() => Health::Fine,
+        Ok(out) => {
+            let text = String::from_utf8_lossy(&out.stderr).into_owned();
+            let said = text.lines().find(|l| !l.trim().is_empty()).unwrap_or("it fails").trim();
+            Health::Refused(emendo_text::one_line(said.trim_start_matches("fatal: ")))
+        }
+        Err(_) => Health::NoProgram,
+    }
+}
+
+/// Of these files, those with changes that are in no commit, new files among them. Without a git tree none; where git cannot
+/// say, all.
 pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
-    let Some(prefix) = output(root, &["rev-parse", "--show-prefix"]) else { return Vec::new() };
-    let prefix = String::from_utf8_lossy(&prefix).trim_end_matches('\n').to_owned();
-    let Some(out) =
-        output(root, &["status", "--porcelain=v1", "-z", "--untracked-files=all", "--", "."])
-    else {
+    if health(root) == Health::NoTree {
         return Vec::new();
-    };
+    }
+    let prefix = output(root, &["rev-parse", "--show-prefix"]);
+    let status = ["status", "--porcelain=v1", "-z", "--untracked-files=all", "--", "."];
+    let (Some(prefix), Some(out)) = (prefix, output(root, &status)) else { return paths.to_vec() };
+    let prefix = String::from_utf8_lossy(&prefix).trim_end_matches('\n').to_owned();
     let mut changed = std::collections::HashSet::new();
     let mut fields = out.split(|b| *b == 0);
     while let Some(field) = fields.next() {
@@ -29,12 +71,24 @@ pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
     paths.iter().filter(|p| changed.contains(p.as_str())).cloned().collect()
 }
 
+/// All files that git keeps, from the project's root; none without git.
+pub(crate) fn tracked(root: &Path) -> Vec<RelPath> {
+    let out = output(root, &["ls-files", "-z", "--cached"]).unwrap_or_default();
+    let paths = out.split(|b| *b == 0).filter_map(|p| std::str::from_utf8(p).ok());
+    paths.filter_map(|p| RelPath::new(p).ok()).collect()
+}
+
 /// What git says of a tree as a whole.
 #[derive(serde::Serialize)]
 #[serde(rename_all = "lowercase", tag = "tree")]
 pub(crate) enum State {
     /// There is none.
     None,
+    /// It cannot be asked about.
+    Unreadable {
+        /// Why.
+        why: String,
+    },
     /// Everything is in a commit.
     Clean {
         /// The branch, or the commit.
@@ -53,7 +107,11 @@ pub(crate) enum State {
 pub(crate) fn state(root: &Path) -> State {
     let text =
         |args: &[&str]| output(root, args).map(|o| String::from_utf8_lossy(&o).trim().to_owned());
-    if text(&["rev-parse", "--show-toplevel"]).is_none() {
+    let health = health(root);
+    if let Some(why) = health.problem() {
+        return State::Unreadable { why };
+    }
+    if health == Health::NoTree {
         return State::None;
     }
     let named = text(&["symbolic-ref", "--short", "-q", "HEAD"]).filter(|b| !b.is_empty());
@@ -86,9 +144,14 @@ pub(crate) fn init(root: &Path) -> bool {
         && output(root, &commit).is_some()
 }
 
-fn output(root: &Path, args: &[&str]) -> Option<Vec<u8>> {
+fn command(root: &Path, args: &[&str]) -> Command {
     let mut git = Command::new("git");
     git.arg("-C").arg(root).args(["-c", "core.fsmonitor=false", "--no-optional-locks"]).args(args);
-    let out = git.stdin(std::process::Stdio::null()).output().ok()?;
+    git.stdin(std::process::Stdio::null());
+    git
+}
+
+fn output(root: &Path, args: &[&str]) -> Option<Vec<u8>> {
+    let out = command(root, args).output().ok()?;
     out.status.success().then_some(out.stdout)
 }

@@ -23,7 +23,10 @@ pub(crate) struct Globals {
 
 impl Globals {
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
-        let session = Session::open(&self.dir)?
+        let session = Session::open(&self.dir)?;
+        let root = session.project().root().to_owned();
+        let session = session
+            .with_tracked(move || crate::git::tracked(&root))
             .built_as(build())
             .with_world(self.world.clone())
             .with_shelf(self.shelf())

@@ -1,7 +1,7 @@
 //! Diagnostics with the text they are about, underlined.
 
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
-use emendo_text::{Diagnostic, Help, Severity, visible};
+use emendo_text::{Diagnostic, Help, Severity, one_line};
 
 /// Renders a diagnostic about `text`, which was read from `name`.
 pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
@@ -16,8 +16,8 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
         Severity::Error => Level::ERROR,
         Severity::Warning => Level::WARNING,
     };
-    let message = visible(&d.message).into_owned();
-    let help = d.help.as_ref().map(|h| visible(&help(h)).into_owned());
+    let message = one_line(&d.message);
+    let help = d.help.as_ref().map(|h| one_line(&help(h)));
     let title = level.primary_title(message.as_str());
     let title = match d.code {
         Some(code) => title.id(code),

@@ -5,11 +5,12 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use anstyle::{AnsiColor, Style};
+use emendo_core::SkipReason;
 use emendo_core::{
     Certainty, Counts, Decisions, Edit, Leftover, Note, Proposal, Standing, Status, Summary, Tally,
 };
 use emendo_report::{LineRole, diff};
-use emendo_text::{one_line, visible};
+use emendo_text::{one_line, visible_name};
 
 pub(crate) const BOLD: Style = Style::new().bold();
 pub(crate) const DIM: Style = Style::new().dimmed();
@@ -53,7 +54,7 @@ pub(crate) fn proposal(
 /// Files that a tool works out of manifests that change: they are not edited.
 pub(crate) fn locks(out: &mut impl Write, locks: &[emendo_core::Lock]) -> io::Result<()> {
     for l in locks {
-        let path = emendo_text::visible(l.path.as_str());
+        let path = emendo_text::visible_name(l.path.as_str());
         writeln!(
             out,
             "{LOOK}lock file{LOOK:#}: {path} is not edited; `{}` refreshes it",
@@ -89,7 +90,14 @@ fn counts(out: &mut impl Write, c: &Counts) -> io::Result<()> {
     if !skipped.is_empty() {
         text.push_str(&format!("; passed over: {}", skipped.join(", ")));
     }
-    writeln!(out, "{DIM}{text}{DIM:#}")
+    writeln!(out, "{DIM}{text}{DIM:#}")?;
+    for why in [SkipReason::Wide, SkipReason::Unreadable, SkipReason::Slow] {
+        let Some(files) = c.passed.get(&why) else { continue };
+        let named: Vec<_> = files.iter().take(5).map(|f| visible_name(f)).collect();
+        let more = if files.len() > 5 { ", ..." } else { "" };
+        writeln!(out, "{LOOK}not read{LOOK:#} ({}): {}{more}", why.word(), named.join(", "))?;
+    }
+    Ok(())
 }
 
 /// A table of the steps.
@@ -122,7 +130,7 @@ pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
             let way: Vec<String> = t.step.chain.iter().map(|r| one_line(r)).collect();
             title.push_str(&format!(" {DIM}({}){DIM:#}", way.join(" > ")));
         }
-        row(out, &visible(&t.step.key.step), &t.tally, &title)?;
+        row(out, &visible_name(&t.step.key.step), &t.tally, &title)?;
         if let Some(caution) = t.step.caution.as_ref().filter(|_| t.tally.edits > 0) {
             writeln!(out, "{:width$}  {LOOK}caution: {}{LOOK:#}", "", one_line(caution))?;
         }
@@ -161,13 +169,13 @@ fn notes(out: &mut impl Write, p: &Proposal) -> io::Result<()> {
 /// One note.
 pub(crate) fn note(out: &mut impl Write, n: &Note) -> io::Result<()> {
     let place = match (&n.path, n.line) {
-        (Some(path), Some(line)) => format!("{}:{line}", visible(path.as_str())),
+        (Some(path), Some(line)) => format!("{}:{line}", visible_name(path.as_str())),
         _ => "the step itself".into(),
     };
     writeln!(
         out,
         "  {PLACE}{place}{PLACE:#} {DIM}[{}]{DIM:#} {}",
-        visible(&n.step.step),
+        visible_name(&n.step.step),
         one_line(&n.say)
     )?;
     if !n.source.is_empty() {
@@ -248,9 +256,9 @@ pub(crate) fn head(e: &Edit) -> String {
     format!(
         "{BOLD}{}{BOLD:#} {PLACE}{}:{}{PLACE:#} {DIM}[{} · {}]{DIM:#}",
         e.id.short(8),
-        visible(e.path.as_str()),
+        visible_name(e.path.as_str()),
         e.line,
-        visible(&e.step.step),
+        visible_name(&e.step.step),
         e.certainty.word()
     )
 }
@@ -263,7 +271,7 @@ pub(crate) fn place(
 ) -> io::Result<()> {
     let style = if l.certainty == Certainty::Certain { GOOD } else { LOOK };
     let word = l.certainty.word();
-    let place = format!("{}:{}", visible(path.as_str()), l.line);
+    let place = format!("{}:{}", visible_name(path.as_str()), l.line);
     writeln!(
         out,
         "  {PLACE}{place}{PLACE:#} {style}{word}{style:#} {DIM}{}{DIM:#}",
@@ -274,7 +282,7 @@ pub(crate) fn place(
 
 /// Shows a value as JSON; nothing else is to be said.
 pub(crate) fn json(out: &mut impl Write, value: &serde_json::Value) -> anyhow::Result<ExitCode> {
-    serde_json::to_writer_pretty(&mut *out, value)?;
+    emendo_report::json::write(&mut *out, value)?;
     writeln!(out)?;
     Ok(ExitCode::SUCCESS)
 }

@@ -211,7 +211,7 @@ impl Case {
             skip_changed: false,
             time: 0,
             dirty: &|_| Vec::new(),
-            allow_dirty: true,
+            with_uncommitted: true,
         };
         let disk = RealDisk::open(&s.root()).map_err(|e| e.to_string())?;
         session.apply(&disk, &options).map_err(|e| e.to_string())?;

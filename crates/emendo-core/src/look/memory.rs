@@ -18,10 +18,10 @@ use crate::look::discover::ExtraWords;
 use crate::look::seen::{Candidate, ExtraNames, Scan};
 use crate::look::{Look, Recheck};
 use crate::plan::Declared;
-use crate::project::{Project, ProjectFiles, SkipCounts};
+use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts};
 
 /// Changes with the form of what is kept.
-const FORMAT: u64 = 1;
+const FORMAT: u64 = 2;
 /// How much older than a note a time must be to be trusted, in nanoseconds: file systems may count by two seconds.
 const YOUNG: u64 = 2_000_000_000;
 
@@ -74,6 +74,7 @@ struct ScanIndex {
 struct CachedScan {
     generation: Digest,
     skipped: SkipCounts,
+    passed: PassedOver,
     wide: Option<Declared>,
     wider: Vec<((usize, usize), Vec<ExtraWords>)>,
     manifests: Vec<RelPath>,
@@ -263,6 +264,7 @@ impl Memory {
                 over: BTreeSet::new(),
                 manifests,
                 skipped: told.skipped,
+                passed: told.passed,
                 wide,
             },
             index,
@@ -325,6 +327,7 @@ impl Memory {
         let told = CachedScan {
             generation,
             skipped: seen.skipped.clone(),
+            passed: seen.passed.clone(),
             wide: seen.wide.declared().cloned(),
             wider: seen.wide.sets(),
             manifests: seen.manifests.keys().cloned().collect(),

@@ -31,7 +31,7 @@ pub(crate) use truths::Truths;
 
 use crate::look::discover::{ExtraWords, FoundNames};
 use crate::plan::{Declared, Narrow, Plan, PlannedAction, Present, Watch};
-use crate::project::{Project, SkipCounts, SkipReason, is_generated};
+use crate::project::{PassedOver, Project, SkipCounts, SkipReason, is_generated};
 
 /// Larger files are passed over.
 const MAX_FILE: u64 = 64 << 20;
@@ -102,6 +102,7 @@ impl Look<'_> {
             over: BTreeSet::new(),
             manifests: BTreeMap::new(),
             skipped: SkipCounts::new(),
+            passed: PassedOver::new(),
             wide: ExtraNames::default(),
         };
         let mut discovered: HashMap<&'static str, FoundNames> = HashMap::new();
@@ -217,6 +218,7 @@ impl Look<'_> {
         for l in found {
             if let Some((path, why)) = l.skipped {
                 *seen.skipped.entry(why).or_default() += 1;
+                seen.passed.entry(why).or_default().push(path.to_string());
                 seen.over.insert(path);
             }
             if let Some(d) = l.declared.filter(|d| !index.knows(d.path())) {
@@ -418,6 +420,11 @@ impl Look<'_> {
             out.skipped = Some((path.clone(), SkipReason::Unreadable));
             return Some(out);
         };
+        // Words cannot be looked for in it: it is named, whatever it holds.
+        if first && (bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff")) {
+            out.skipped = Some((path.clone(), SkipReason::Wide));
+            return Some(out);
+        }
         if !narrow.may_matter(&bytes) {
             return None;
         }

@@ -9,7 +9,7 @@ use emendo_text::RelPath;
 
 use crate::look::discover::ExtraWords;
 use crate::plan::{Declared, Narrow, WordCache};
-use crate::project::SkipCounts;
+use crate::project::{PassedOver, SkipCounts};
 
 /// A file that a step may look into.
 pub(crate) struct Candidate {
@@ -90,5 +90,7 @@ pub(crate) struct Scan {
     pub(crate) over: BTreeSet<RelPath>,
     pub(crate) manifests: BTreeMap<RelPath, Arc<Manifest>>,
     pub(crate) skipped: SkipCounts,
+    /// The same by name.
+    pub(crate) passed: PassedOver,
     pub(crate) wide: ExtraNames,
 }

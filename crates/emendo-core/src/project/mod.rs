@@ -6,7 +6,7 @@ mod survey;
 mod walk;
 
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use emendo_text::{PathError, RelPath};
 use globset::{Glob, GlobSet, GlobSetBuilder};
@@ -20,7 +20,7 @@ pub use survey::{
     LanguageCount, Level, Library, Lock, ManifestUse, Module, RecipeFit, Survey, Unreadable,
     VersionPlace, locks_of, survey,
 };
-pub use walk::{SkipCounts, SkipReason};
+pub use walk::{PassedOver, SkipCounts, SkipReason};
 pub(crate) use walk::{is_generated, walk};
 
 /// The folder of the tool's state, at the project's root.
@@ -39,8 +39,33 @@ pub struct Project {
     recipes: Vec<PathBuf>,
     /// Where the bytes of files come from.
     source: Arc<dyn FileSource>,
+    /// What version control keeps, even where an ignore file names it; asked once.
+    tracked: Option<Arc<Tracked>>,
     /// What a run has read and holds.
     held: Option<Arc<HeldBytes>>,
+}
+
+/// What version control keeps.
+struct Tracked {
+    ask: Box<dyn Fn() -> Vec<RelPath> + Send + Sync>,
+    known: OnceLock<Vec<RelPath>>,
+}
+
+impl Tracked {
+    /// The files in order.
+    fn all(&self) -> &[RelPath] {
+        self.known.get_or_init(|| {
+            let mut all = (self.ask)();
+            all.sort_unstable();
+            all
+        })
+    }
+}
+
+impl std::fmt::Debug for Tracked {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Tracked")
+    }
 }
 
 /// Why a folder cannot be used as a project.
@@ -93,14 +118,22 @@ impl Project {
             Err(_) => String::new(),
         };
         let (ignore, recipes) = settings(&root)?;
-        Ok(Self { root, below, ignore, recipes, source: Arc::new(OnDisk), held: None })
+        Ok(Self {
+            root,
+            below,
+            ignore,
+            recipes,
+            source: Arc::new(OnDisk),
+            tracked: None,
+            held: None,
+        })
     }
 
     /// A folder as a project of its own, whatever lies around it.
     pub(crate) fn alone(root: &Path) -> Self {
         let (ignore, recipes) = (GlobSet::empty(), Vec::new());
         let (root, source) = (root.to_owned(), Arc::new(OnDisk));
-        Self { root, below: String::new(), ignore, recipes, source, held: None }
+        Self { root, below: String::new(), ignore, recipes, source, tracked: None, held: None }
     }
 
     /// The same project, with the bytes of its files from elsewhere than the disk.
@@ -113,6 +146,36 @@ impl Project {
     #[must_use]
     pub fn reading(&self) -> Self {
         Self { held: Some(Arc::default()), ..self.clone() }
+    }
+
+    /// The same project, with a question to version control: the files that it keeps are read even where an ignore file names
+    /// them. It is asked once, and only if anything is ignored.
+    #[must_use]
+    pub fn with_tracked(self, ask: impl Fn() -> Vec<RelPath> + Send + Sync + 'static) -> Self {
+        let tracked = Tracked { ask: Box::new(ask), known: OnceLock::new() };
+        Self { tracked: Some(Arc::new(tracked)), ..self }
+    }
+
+    /// True if version control keeps a file.
+    pub(crate) fn tracks(&self, path: &str) -> bool {
+        let all = self.tracked.as_ref().map(|t| t.all());
+        all.is_some_and(|all| all.binary_search_by(|p| p.as_str().cmp(path)).is_ok())
+    }
+
+    /// The files that version control keeps at an ignored path: the file itself, or those below the folder.
+    pub(crate) fn tracked_at(&self, path: &str, folder: bool) -> Vec<RelPath> {
+        let Some(tracked) = &self.tracked else { return Vec::new() };
+        let lead = if folder { format!("{path}/") } else { path.to_owned() };
+        let all = tracked.all();
+        let from = all.partition_point(|p| p.as_str() < lead.as_str());
+        let fits = |p: &&RelPath| match folder {
+            true => p.as_str().starts_with(&lead),
+            false => p.as_str() == lead,
+        };
+        let plain = |p: &&RelPath| {
+            std::fs::symlink_metadata(self.path(p)).is_ok_and(|m| m.is_file()) && !self.ignores(p)
+        };
+        all[from..].iter().take_while(fits).filter(plain).cloned().collect()
     }
 
     /// Files whose texts are not those on disk, in order.

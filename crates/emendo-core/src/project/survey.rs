@@ -12,7 +12,7 @@ use serde::Serialize;
 
 use crate::project::Project;
 use crate::project::files::ProjectFiles;
-use crate::project::walk::{SkipCounts, walk};
+use crate::project::walk::{PassedOver, SkipCounts, walk};
 
 /// What a look at a project told.
 #[derive(Debug, Serialize)]
@@ -21,6 +21,8 @@ pub struct Survey {
     pub files: usize,
     /// What was passed over.
     pub skipped: SkipCounts,
+    /// The same by name.
+    pub passed: PassedOver,
     /// Languages with their files, most first.
     pub languages: Vec<LanguageCount>,
     /// Ecosystems with their manifests, most first.
@@ -170,7 +172,7 @@ const OTHERS: &[(&str, &[&str])] = &[
 pub fn survey(world: &Arc<World>, project: &Project) -> Survey {
     let walked = walk(project, &[]);
     let files = ProjectFiles::new(world.clone(), project, walked.files);
-    Survey { skipped: walked.skipped, ..survey_files(&files) }
+    Survey { skipped: walked.skipped, passed: walked.passed, ..survey_files(&files) }
 }
 
 /// Looks at files as they are by now.
@@ -199,6 +201,7 @@ pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
     let mut out = Survey {
         files: files.paths().len(),
         skipped: SkipCounts::default(),
+        passed: PassedOver::default(),
         languages: counted(languages.into_iter().map(|(n, c)| (n.to_owned(), c.0, c.1))),
         ecosystems: Vec::new(),
         modules: Vec::new(),

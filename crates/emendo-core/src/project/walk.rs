@@ -32,8 +32,12 @@ pub enum SkipReason {
     Unreadable,
     /// It is binary or in an encoding that does not extend ASCII.
     Encoding,
+    /// It is in UTF-16 or UTF-32.
+    Wide,
     /// It is larger than any source.
     Large,
+    /// It takes too long to parse.
+    Slow,
 }
 
 impl SkipReason {
@@ -49,7 +53,9 @@ impl SkipReason {
             Self::Name => "name that is not UTF-8",
             Self::Unreadable => "unreadable",
             Self::Encoding => "binary or wide encoding",
+            Self::Wide => "UTF-16",
             Self::Large => "too large",
+            Self::Slow => "takes too long to parse",
         }
     }
 
@@ -63,6 +69,8 @@ impl SkipReason {
 
 /// How many files and folders each rule passed over.
 pub type SkipCounts = BTreeMap<SkipReason, u64>;
+/// Which files and folders each rule passed over; what is not UTF-8 in a name is replaced.
+pub type PassedOver = BTreeMap<SkipReason, Vec<String>>;
 
 /// Folders in which projects keep the code of others.
 const VENDORED: &[&str] =
@@ -75,6 +83,8 @@ pub(crate) struct WalkResult {
     pub files: Vec<RelPath>,
     /// What was passed over.
     pub skipped: SkipCounts,
+    /// The same by name.
+    pub passed: PassedOver,
 }
 
 /// Walks a project. `with` are kinds that are not passed over.
@@ -84,6 +94,8 @@ pub(crate) fn walk(project: &Project, with: &[SkipReason]) -> WalkResult {
     rayon::scope(|scope| folder(scope, project, project.below().to_owned(), stack, with, &out));
     let mut out = out.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
     out.files.sort_unstable();
+    out.files.dedup();
+    out.passed.values_mut().for_each(|all| all.sort_unstable());
     for path in project.unsaved() {
         let below = project.below();
         let rest = path.as_str().strip_prefix(below);
@@ -123,7 +135,8 @@ fn outer_rules(project: &Project) -> Option<Arc<Rules>> {
     let (global, _) = Gitignore::global();
     let mut own = vec![global];
     let mut exclude = GitignoreBuilder::new(project.root());
-    if exclude.add(project.root().join(".git/info/exclude")).is_none() {
+    let path = project.root().join(".git/info/exclude");
+    if is_plain(&path) && exclude.add(path).is_none() {
         own.extend(exclude.build().ok());
     }
     let mut rules = Arc::new(Rules { own, above: None });
@@ -135,11 +148,16 @@ fn outer_rules(project: &Project) -> Option<Arc<Rules>> {
     Some(rules)
 }
 
+/// True for a regular file: a pipe or a device in its place is never opened, and a link is not followed, as git does not.
+fn is_plain(path: &Path) -> bool {
+    path.symlink_metadata().is_ok_and(|m| m.is_file())
+}
+
 fn with_own(dir: &Path, above: Arc<Rules>, present: &[&str]) -> Arc<Rules> {
     let mut own = Vec::new();
     for name in present {
         let mut builder = GitignoreBuilder::new(dir);
-        if builder.add(dir.join(name)).is_none() {
+        if is_plain(&dir.join(name)) && builder.add(dir.join(name)).is_none() {
             own.extend(builder.build().ok().filter(|g| !g.is_empty()));
         }
     }
@@ -156,15 +174,15 @@ fn folder<'s>(
 ) {
     let dir = project.root().join(&rel);
     let mut files = Vec::new();
-    let mut skipped = SkipCounts::new();
+    let mut skipped: Vec<(SkipReason, String)> = Vec::new();
     let Ok(entries) = std::fs::read_dir(&dir) else {
-        add(out, files, SkipCounts::from([(SkipReason::Unreadable, 1)]));
+        add(out, files, vec![(SkipReason::Unreadable, format!("{rel}/"))]);
         return;
     };
     let entries: Vec<std::fs::DirEntry> = entries.filter_map(Result::ok).collect();
     let has = |name: &str| entries.iter().any(|e| e.file_name() == name);
     if !rel.is_empty() && has(".git") && rel != project.below() {
-        add(out, files, SkipCounts::from([(SkipReason::Nested, 1)]));
+        add(out, files, vec![(SkipReason::Nested, format!("{rel}/"))]);
         return;
     }
     let present: Vec<&str> = [".gitignore", ".ignore"].into_iter().filter(|n| has(n)).collect();
@@ -173,7 +191,9 @@ fn folder<'s>(
         let Ok(kind) = entry.file_type() else { continue };
         let raw = entry.file_name();
         let Some(name) = raw.to_str() else {
-            *skipped.entry(SkipReason::Name).or_default() += 1;
+            let name = raw.to_string_lossy();
+            let lead = if rel.is_empty() { String::new() } else { format!("{rel}/") };
+            skipped.push((SkipReason::Name, format!("{lead}{name}")));
             continue;
         };
         if rel.is_empty() && (name == ".git" || name == STATE || name == SETTINGS) {
@@ -181,7 +201,15 @@ fn folder<'s>(
         }
         let path = if rel.is_empty() { name.to_owned() } else { format!("{rel}/{name}") };
         match visit(project, entry, kind, name, &path, rules.as_deref(), with) {
-            Err(why) => *skipped.entry(why).or_default() += 1,
+            Err(why) => {
+                if why == SkipReason::Ignored {
+                    files.extend(project.tracked_at(&path, kind.is_dir()));
+                }
+                let sign = if kind.is_dir() { "/" } else { "" };
+                if why != SkipReason::Ignored || kind.is_dir() || !project.tracks(&path) {
+                    skipped.push((why, format!("{path}{sign}")));
+                }
+            }
             Ok(true) => {
                 let rules = rules.clone();
                 scope.spawn(move |scope| folder(scope, project, path, rules, with, out));
@@ -222,11 +250,12 @@ fn visit(
     Ok(kind.is_dir())
 }
 
-fn add(out: &Mutex<WalkResult>, files: Vec<RelPath>, skipped: SkipCounts) {
+fn add(out: &Mutex<WalkResult>, files: Vec<RelPath>, skipped: Vec<(SkipReason, String)>) {
     let mut out = out.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
     out.files.extend(files);
-    for (why, n) in skipped {
-        *out.skipped.entry(why).or_default() += n;
+    for (why, path) in skipped {
+        *out.skipped.entry(why).or_default() += 1;
+        out.passed.entry(why).or_default().push(path);
     }
 }
 

@@ -26,7 +26,7 @@ use crate::look::{
     ScanData, StampDiff, Stamps, Truths, answers_in, ask, distinct, follow,
 };
 use crate::plan::{Conditions, Plan};
-use crate::project::{Project, ProjectFiles, SkipCounts, SkipReason, walk};
+use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
 use crate::run::file::{Env, FileRun};
 
 /// A run over a project.
@@ -59,7 +59,7 @@ pub(crate) struct PreparedRun<'a> {
     engine: &'a Engine<'a>,
     files: Arc<ProjectFiles>,
     truths: Arc<Truths>,
-    walked: SkipCounts,
+    walked: (SkipCounts, PassedOver),
     stamps: Option<Stamps>,
     compared: Option<StampDiff>,
 }
@@ -105,7 +105,7 @@ impl<'a> PreparedRun<'a> {
 pub(crate) struct StartedRun<'a> {
     engine: &'a Engine<'a>,
     files: Arc<ProjectFiles>,
-    walked: SkipCounts,
+    walked: (SkipCounts, PassedOver),
     seen: Scan,
     answers: Answers,
     stamps: Option<Stamps>,
@@ -142,12 +142,16 @@ impl StartedRun<'_> {
         let Self { engine, files, walked, mut seen, mut answers, stamps, known } = self;
         let mut counts = Counts {
             files: files.paths().len() as u64,
-            skipped: walked,
+            skipped: walked.0,
+            passed: walked.1,
             candidates: seen.candidates.len() as u64,
             with_errors: 0,
         };
         for (why, n) in &seen.skipped {
             *counts.skipped.entry(*why).or_default() += n;
+        }
+        for (why, files) in &seen.passed {
+            counts.passed.entry(*why).or_default().extend(files.iter().cloned());
         }
         answers.manifests = seen.manifests.clone();
         answers.wide = std::mem::take(&mut seen.wide);
@@ -236,7 +240,14 @@ impl Engine<'_> {
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
         let compared = (self.memory.zip(stamps.as_ref()))
             .and_then(|(memory, stamps)| memory.compare(&self.look(&truths), stamps));
-        PreparedRun { engine: self, files, truths, walked: walked.skipped, stamps, compared }
+        PreparedRun {
+            engine: self,
+            files,
+            truths,
+            walked: (walked.skipped, walked.passed),
+            stamps,
+            compared,
+        }
     }
 
     fn step_notes(&self, truths: &Truths) -> Vec<Note> {

@@ -4,7 +4,7 @@ use emendo_text::{Digest, Hunk, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::{Edit, Leftover, Note};
-use crate::project::SkipCounts;
+use crate::project::{PassedOver, SkipCounts};
 
 /// What counts as in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -35,6 +35,9 @@ pub struct Counts {
     pub candidates: u64,
     /// What was passed over.
     pub skipped: SkipCounts,
+    /// The same by name.
+    #[serde(default, skip_serializing_if = "PassedOver::is_empty")]
+    pub passed: PassedOver,
     /// Candidates with syntax errors; they are handled where they are sound.
     pub with_errors: u64,
 }

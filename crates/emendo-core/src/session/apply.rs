@@ -41,7 +41,7 @@ pub struct ApplyOptions<'a> {
     /// Of these files, those that hold the user's own changes.
     pub dirty: &'a dyn Fn(&[RelPath]) -> Vec<RelPath>,
     /// Write files with the user's own changes too.
-    pub allow_dirty: bool,
+    pub with_uncommitted: bool,
 }
 
 /// Packs what an apply writes, file by file.
@@ -120,7 +120,7 @@ impl Session {
         let mut sorted: Vec<RelPath> = paths.iter().cloned().collect();
         sorted.sort();
         let dirty = self.dirty(disk, &sorted, options)?;
-        if !dirty.is_empty() && !options.allow_dirty {
+        if !dirty.is_empty() && !options.with_uncommitted {
             return Err(SessionError::Dirty(dirty));
         }
         let writing = self.pack(disk, (&proposal, &decisions), (&accepted, &paths), dirty)?;

@@ -90,6 +90,12 @@ impl Session {
         Self { wait, who, ..self }
     }
 
+    /// The same, with a question to version control: see [`Project::with_tracked`].
+    #[must_use]
+    pub fn with_tracked(self, ask: impl Fn() -> Vec<RelPath> + Send + Sync + 'static) -> Self {
+        Self { project: self.project.clone().with_tracked(ask), ..self }
+    }
+
     /// The project.
     pub fn project(&self) -> &Project {
         &self.project

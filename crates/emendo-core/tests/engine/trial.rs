@@ -115,7 +115,7 @@ impl Trial {
             skip_changed: false,
             time: 0,
             dirty: &|_| Vec::new(),
-            allow_dirty: true,
+            with_uncommitted: true,
         };
         self.session().apply(&RealDisk::open(&self.root()).expect("opens"), &options)
     }

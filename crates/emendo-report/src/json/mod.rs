@@ -3,7 +3,9 @@
 mod project;
 mod proposal;
 mod recipes;
+mod safe;
 
 pub use project::{demo, found, leftovers, places, status, survey};
 pub use proposal::{applied, decided, edit, proposal, undone};
 pub use recipes::{checked, coverage, diagnostic, drafted, listed, recipe, tested};
+pub use safe::write;

@@ -9,6 +9,7 @@ use emendo_core::{Applied, ApplyOptions, Certainty, RealDisk, Session};
 use emendo_report::json;
 
 use crate::commands::decide::level;
+use crate::errors::Refused;
 use crate::globals::Globals;
 use crate::show::{BOLD, LOOK, count};
 use crate::{git, show};
@@ -24,7 +25,7 @@ pub(crate) struct Apply {
     accept: Option<Certainty>,
     /// Write files with uncommitted changes too
     #[arg(long)]
-    allow_dirty: bool,
+    with_uncommitted: bool,
     /// Leave out files that have changed since the proposal
     #[arg(long)]
     skip_changed: bool,
@@ -33,7 +34,10 @@ pub(crate) struct Apply {
 impl Apply {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session()?;
-        let applied = apply(&session, self.accept, self.skip_changed, self.allow_dirty)?;
+        if crate::git::health(session.project().root()) == crate::git::Health::NoTree {
+            crate::commands::propose::unprotected(&session)?;
+        }
+        let applied = apply(&session, self.accept, self.skip_changed, self.with_uncommitted)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
             show::json(&mut out, &json::applied(&applied))?;
@@ -52,14 +56,22 @@ pub(crate) fn apply(
     session: &Session,
     accept: Option<Certainty>,
     skip_changed: bool,
-    allow_dirty: bool,
+    with_uncommitted: bool,
 ) -> anyhow::Result<Applied> {
     let root = session.project().root().to_owned();
+    if let Some(why) = git::health(&root).problem().filter(|_| !with_uncommitted) {
+        return Err(Refused::error(
+            format!("{why}: your own changes cannot be recognised"),
+            "mend that first, or write all the same: `--with-uncommitted`",
+        ));
+    }
     let disk = RealDisk::open(&root)?;
     let time = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs());
     let dirty = move |paths: &[emendo_text::RelPath]| git::dirty(&root, paths);
-    Ok(session
-        .apply(&disk, &ApplyOptions { accept, skip_changed, time, dirty: &dirty, allow_dirty })?)
+    Ok(session.apply(
+        &disk,
+        &ApplyOptions { accept, skip_changed, time, dirty: &dirty, with_uncommitted },
+    )?)
 }
 
 pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result<()> {
@@ -83,7 +95,7 @@ pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result
             count(a.files.len(), "file")
         )?;
         for path in a.files.iter().take(40) {
-            writeln!(out, "  {}", emendo_text::visible(path.as_str()))?;
+            writeln!(out, "  {}", emendo_text::visible_name(path.as_str()))?;
         }
         if a.files.len() > 40 {
             writeln!(out, "  ... and {} more", a.files.len() - 40)?;

@@ -10,7 +10,7 @@ use emendo_core::{Certainty, Hit, Near, Project, Search, World, search};
 use emendo_lang::Language;
 use emendo_pattern::Pattern;
 use emendo_report::json;
-use emendo_text::{Diagnostic, one_line, visible};
+use emendo_text::{Diagnostic, one_line, visible, visible_name};
 
 use crate::errors::{Shown, USAGE, Usage};
 use crate::globals::Globals;
@@ -61,6 +61,8 @@ impl Find {
             }
         };
         let project = Project::open(&globals.dir).map_err(emendo_core::SessionError::from)?;
+        let root = project.root().to_owned();
+        let project = project.with_tracked(move || crate::git::tracked(&root));
         let found = search(&globals.world, &project, &pattern);
         let mut out = anstream::stdout().lock();
         if globals.json {
@@ -119,7 +121,7 @@ fn files(found: &Search) -> usize {
 }
 
 fn hit(out: &mut impl Write, h: &Hit) -> io::Result<()> {
-    let place = format!("{}:{}:{}", visible(h.path.as_str()), h.line, h.column);
+    let place = format!("{}:{}:{}", visible_name(h.path.as_str()), h.line, h.column);
     let style = if h.certainty == Certainty::Certain { GOOD } else { LOOK };
     let word = h.certainty.word();
     writeln!(out, "{PLACE}{place}{PLACE:#} {style}{word}{style:#}  {}", shown(&h.text))?;
@@ -161,7 +163,7 @@ fn nearest(out: &mut impl Write, near: &Near) -> io::Result<()> {
         "\nthe nearest place, where {} of the pattern fitted:",
         count(near.fitted, "token")
     )?;
-    let place = format!("{}:{}:{}", visible(near.path.as_str()), near.line, near.column);
+    let place = format!("{}:{}:{}", visible_name(near.path.as_str()), near.line, near.column);
     writeln!(out, "  {PLACE}{place}{PLACE:#}  {}", shown(&near.source))?;
     if near.wanted.is_empty() {
         writeln!(out, "  it stopped at {LOOK}{}{LOOK:#}", shown(&near.found))

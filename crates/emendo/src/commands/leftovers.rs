@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use clap::Args;
 use emendo_core::{Certainty, Decisions, Leftover, Proposal, Standing, Status};
 use emendo_report::json;
-use emendo_text::{one_line, visible};
+use emendo_text::{one_line, visible_name};
 
 use crate::errors::{TO_DO, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
@@ -98,7 +98,7 @@ fn show(
             "{BOLD}{}{BOLD:#} {DIM}{} [{}]{DIM:#}",
             one_line(symbol),
             count(places().count(), "place"),
-            visible(&first.step.step)
+            visible_name(&first.step.step)
         )?;
         if let Some(advice) = &first.advice {
             writeln!(out, "  {LOOK}{}{LOOK:#}", one_line(advice))?;

@@ -10,6 +10,7 @@ use crate::errors::{REFUSED, Shown, TO_DO, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::progress::Progress;
 use crate::show;
+use crate::show::LOOK;
 
 /// Compute what recipes would change; no file of the project changes
 ///
@@ -65,6 +66,7 @@ impl Propose {
             writeln!(err, "\nnothing was proposed: the project is not ready yet")?;
             return Err(Shown(REFUSED).into());
         }
+        unprotected(&session)?;
         let mut bar = Progress::new();
         let proposal =
             session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;
@@ -84,4 +86,20 @@ impl Propose {
             || summary.total.withheld > 0;
         Ok(if self.check && open { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
     }
+}
+
+/// Says that the user's own changes cannot be recognised, where that is so.
+pub(crate) fn unprotected(session: &emendo_core::Session) -> std::io::Result<()> {
+    use std::io::Write;
+    let text = match crate::git::health(session.project().root()) {
+        crate::git::Health::Fine => return Ok(()),
+        crate::git::Health::NoTree => {
+            "no git tree: your own changes cannot be recognised, and nothing keeps them".to_owned()
+        }
+        other => format!(
+            "{}: your own changes cannot be recognised, and `emendo apply` will refuse",
+            other.problem().unwrap_or_default()
+        ),
+    };
+    writeln!(anstream::stderr(), "{LOOK}note{LOOK:#}: {text}")
 }

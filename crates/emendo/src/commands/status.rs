@@ -85,13 +85,13 @@ fn moved_on(out: &mut impl Write, changed: &[RelPath], stale: &[&Decision]) -> i
             "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):"
         )?;
         for p in changed {
-            writeln!(out, "  {}", emendo_text::visible(p.as_str()))?;
+            writeln!(out, "  {}", emendo_text::visible_name(p.as_str()))?;
         }
     }
     if !stale.is_empty() {
         writeln!(out, "decisions that fit no edit any more: {}", stale.len())?;
         for d in stale.iter().take(10) {
-            let (id, path) = (d.edit.short(8), emendo_text::visible(d.path.as_str()));
+            let (id, path) = (d.edit.short(8), emendo_text::visible_name(d.path.as_str()));
             writeln!(out, "  {id} {path} {DIM}[{}]{DIM:#}", d.step.step)?;
         }
     }

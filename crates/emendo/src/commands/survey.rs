@@ -128,7 +128,7 @@ impl SurveyCommand {
             writeln!(
                 out,
                 "  {:<34} {:<9} {:>3} {many}{name}",
-                m.path.as_str(),
+                emendo_text::visible_name(m.path.as_str()),
                 m.ecosystem,
                 m.libraries
             )?;
@@ -158,10 +158,20 @@ impl SurveyCommand {
         }
         more(lines.len(), SHOWN, self.all, out)?;
         for l in &found.locks {
-            writeln!(out, "lock file   {}: not edited; `{}` refreshes it", l.path, l.refresh)?;
+            writeln!(
+                out,
+                "lock file   {}: not edited; `{}` refreshes it",
+                emendo_text::visible_name(l.path.as_str()),
+                l.refresh
+            )?;
         }
         for u in &found.unreadable {
-            writeln!(out, "{LOOK}unreadable  {}: {}{LOOK:#}", u.path, one_line(&u.why))?;
+            writeln!(
+                out,
+                "{LOOK}unreadable  {}: {}{LOOK:#}",
+                emendo_text::visible_name(u.path.as_str()),
+                one_line(&u.why)
+            )?;
         }
         Ok(())
     }
@@ -175,9 +185,10 @@ fn more(all: usize, shown: usize, whole: bool, out: &mut impl Write) -> std::io:
 }
 
 fn place(h: &VersionPlace) -> String {
+    let path = emendo_text::visible_name(h.path.as_str());
     match &h.by {
-        Some(name) => format!("{}:{} as `{}`", h.path, h.line, one_line(name)),
-        None => format!("{}:{}", h.path, h.line),
+        Some(name) => format!("{path}:{} as `{}`", h.line, one_line(name)),
+        None => format!("{path}:{}", h.line),
     }
 }
 
@@ -186,6 +197,7 @@ fn git_line(tree: &git::State, out: &mut impl Write) -> std::io::Result<()> {
         git::State::None => {
             "no git tree: your own changes cannot be recognised, and nothing keeps them".to_owned()
         }
+        git::State::Unreadable { why } => format!("{why}: your own changes cannot be recognised"),
         git::State::Clean { branch } => format!("{branch}, all committed"),
         git::State::Dirty { branch, files } => {
             format!("{branch}, {} with changes that are in no commit", count(*files, "file"))

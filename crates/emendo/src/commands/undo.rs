@@ -36,7 +36,7 @@ impl Undo {
             if !back.kept.is_empty() {
                 writeln!(out, "{LOOK}changed since then, and left as they are{LOOK:#}:")?;
                 for path in &back.kept {
-                    writeln!(out, "  {}", emendo_text::visible(path.as_str()))?;
+                    writeln!(out, "  {}", emendo_text::visible_name(path.as_str()))?;
                 }
             }
         }

@@ -26,7 +26,7 @@ fn files_with_uncommitted_changes_are_refused_but_not_the_tools_own() {
         .code(3)
         .says("in no commit")
         .says("A.java")
-        .says("--allow-dirty");
+        .says("--with-uncommitted");
     s.git(&["add", "-A"]);
     s.git(&["commit", "-qm", "x"]);
     s.run(&["apply", "--accept", "certain"]).ok();
@@ -38,7 +38,7 @@ fn files_with_uncommitted_changes_are_refused_but_not_the_tools_own() {
     s.write("A.java", s.read("A.java").replace("chime", "ring"));
     s.propose().ok();
     s.run(&["apply", "--accept", "all"]).code(3);
-    s.run(&["apply", "--accept", "all", "--allow-dirty"]).ok();
+    s.run(&["apply", "--accept", "all", "--with-uncommitted"]).ok();
     let status = std::process::Command::new("git")
         .args(["status", "--porcelain"])
         .current_dir(s.root())

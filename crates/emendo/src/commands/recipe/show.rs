@@ -8,7 +8,7 @@ use std::process::ExitCode;
 use clap::Args;
 use emendo_recipe::{Recipe, Step};
 use emendo_report::json;
-use emendo_text::{one_line, visible};
+use emendo_text::{one_line, visible_name};
 
 use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::show;
@@ -122,7 +122,7 @@ fn steps(out: &mut impl Write, r: &Recipe, lead: &str, depth: usize) -> io::Resu
         if let Some(include) = &s.include {
             let inner = include.loaded.as_deref();
             let title = if s.title.is_empty() { inner.map_or("", |r| &r.title) } else { &s.title };
-            writeln!(out, "{indent}{BOLD}{}{BOLD:#}  {}", visible(&id), one_line(title))?;
+            writeln!(out, "{indent}{BOLD}{}{BOLD:#}  {}", visible_name(&id), one_line(title))?;
             let name = inner.map_or(include.recipe.text.as_str(), |r| &r.id);
             writeln!(out, "{indent}  {DIM}includes the recipe {}{DIM:#}", one_line(name))?;
             about(out, s, &indent)?;
@@ -131,7 +131,7 @@ fn steps(out: &mut impl Write, r: &Recipe, lead: &str, depth: usize) -> io::Resu
             }
             continue;
         }
-        writeln!(out, "{indent}{BOLD}{}{BOLD:#}  {}", visible(&id), one_line(&s.title))?;
+        writeln!(out, "{indent}{BOLD}{}{BOLD:#}  {}", visible_name(&id), one_line(&s.title))?;
         about(out, s, &indent)?;
         writeln!(out, "{indent}  {DIM}{}{DIM:#}", kinds(s))?;
     }

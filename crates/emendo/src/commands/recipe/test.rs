@@ -10,7 +10,7 @@ use clap::Args;
 use emendo_core::{ExampleResult, ExampleVerdict, TestReport, UncoveredRow, test};
 use emendo_recipe::{Beside, Recipe};
 use emendo_report::json;
-use emendo_text::{Lines, RelPath, Span, one_line, visible};
+use emendo_text::{Lines, RelPath, Span, one_line, visible, visible_name};
 use serde_json::Value;
 
 use crate::errors::{USAGE, Usage};
@@ -84,12 +84,16 @@ impl Test {
         for r in &tested.ran {
             if r.verdict == ExampleVerdict::Passed {
                 if !brief {
-                    writeln!(out, "{GOOD}passed{GOOD:#}  {}", visible(&r.title))?;
+                    writeln!(out, "{GOOD}passed{GOOD:#}  {}", visible_name(&r.title))?;
                 }
                 continue;
             }
             let line = lines.line(r.span.start);
-            writeln!(out, "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}", visible(&r.title))?;
+            writeln!(
+                out,
+                "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}",
+                visible_name(&r.title)
+            )?;
             explain(out, &r.verdict)?;
         }
         if tested.ran.is_empty() {
@@ -126,7 +130,7 @@ fn coverage(out: &mut impl Write, recipe: &Recipe, tested: &TestReport) -> io::R
             Some(row) => format!("the row `{}` of {}", one_line(row), u.kind),
             None => u.kind.to_owned(),
         };
-        writeln!(out, "  {LOOK}none{LOOK:#}  {}: {what}{line}", visible(&u.step))?;
+        writeln!(out, "  {LOOK}none{LOOK:#}  {}: {what}{line}", visible_name(&u.step))?;
     }
     Ok(())
 }
