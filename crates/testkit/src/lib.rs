@@ -17,4 +17,4 @@ pub use case::{Case, Found};
 pub use folder::{Folder, folders, workspace};
 pub use sandbox::{HEAD, Run, Sandbox, edits, java};
 pub use swap::{SWAP, Swapping};
-pub use toy::REED;
+pub use toy::{REED, SLOW_REED};

@@ -2,8 +2,8 @@
 
 use emendo_lang::Import;
 use emendo_lang::language::{
-    Compare, Fragments, Grammar, Imports, Language, Names, Placeholder, Reach, Scopes, Space,
-    Words, Writing, bind, context,
+    Binding, Budget, Compare, Context, Fragments, Grammar, Imports, Language, Names, Placeholder,
+    Reach, Scopes, Space, Words, Writing, bind, context,
 };
 use emendo_text::Span;
 use tree_sitter::Node;
@@ -16,25 +16,41 @@ fn grammar() -> &'static tree_sitter::Language {
 /// A sample of it, free of errors.
 const SAMPLE: &str = "import tide\nx = tide.open(1)\n";
 
+const CONTEXTS: &[Context] =
+    &[context("expression", "", "", &[]), context("statement", "", "", &[])];
+const BINDINGS: &[Binding] = &[bind("assignment", "left", Space::Value, Reach::Scope)];
+
 /// A language of a few lines: how a fragment reads, what names are, and what imports them.
-pub static REED: Language = Language {
-    fragments: Fragments {
-        contexts: &[context("expression", "", "", &[]), context("statement", "", "", &[])],
-        placeholders: &[Placeholder { before: "", after: "", capital: false }],
-        ..Fragments::NONE
-    },
-    compare: Compare { separators: &[","], lists: &["argument_list"], ..Compare::NONE },
-    writing: Writing { expression_statement: "expression_statement", ..Writing::NONE },
-    names: NAMES,
-    words: Words { kinds: &[("identifier", Space::Value)], member_after: &["."], ..Words::NONE },
-    scopes: Scopes {
-        kinds: &["module"],
-        bindings: &[bind("assignment", "left", Space::Value, Reach::Scope)],
-        ..Scopes::NONE
-    },
-    imports: Imports { kinds: &["import_statement"], read_import, ..Imports::NONE },
-    ..Language::new("reed", "Reed", Grammar::new(&["reed"], grammar, SAMPLE))
-};
+const fn reed(budget: Budget) -> Language {
+    Language {
+        fragments: Fragments {
+            contexts: CONTEXTS,
+            placeholders: &[Placeholder { before: "", after: "", capital: false }],
+            ..Fragments::NONE
+        },
+        compare: Compare { separators: &[","], lists: &["argument_list"], ..Compare::NONE },
+        writing: Writing { expression_statement: "expression_statement", ..Writing::NONE },
+        names: NAMES,
+        words: Words {
+            kinds: &[("identifier", Space::Value)],
+            member_after: &["."],
+            ..Words::NONE
+        },
+        scopes: Scopes { kinds: &["module"], bindings: BINDINGS, ..Scopes::NONE },
+        imports: Imports { kinds: &["import_statement"], read_import, ..Imports::NONE },
+        ..Language::new(
+            "reed",
+            "Reed",
+            Grammar { budget, ..Grammar::new(&["reed"], grammar, SAMPLE) },
+        )
+    }
+}
+
+/// The toy language.
+pub static REED: Language = reed(Budget::USUAL);
+
+/// The same, with a parser that gives up on anything but small files.
+pub static SLOW_REED: Language = reed(Budget { rounds: 3, per_kb: 0 });
 
 const NAMES: Names = Names { separator: ".", full_names: true, ..Names::NONE };
 

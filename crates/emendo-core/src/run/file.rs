@@ -92,6 +92,11 @@ impl FileRun {
         self.code.iter().any(|c| c.tree.has_error()) || self.trees.iter().any(|t| t.1.has_error())
     }
 
+    /// True if parsing the file was given up.
+    pub(crate) fn gave_up(&self) -> bool {
+        self.code.iter().any(|c| c.tree.gave_up()) || self.trees.iter().any(|t| t.1.gave_up())
+    }
+
     /// Lets go of what can be made again.
     pub(crate) fn rest(&mut self) {
         self.code.clear();

@@ -165,7 +165,12 @@ impl StartedRun<'_> {
         let keeps = engine.memory.filter(|m| m.keeps);
         // Steps change what files say to others.
         let before = (staged && keeps.is_some()).then(|| OutsideFacts::of(&answers.index));
-        let mut errors = engine.stages(&now, &mut answers, &files, sink)?;
+        let Trouble { mut errors, slow } = engine.stages(&now, &mut answers, &files, sink)?;
+        if !slow.is_empty() {
+            *counts.skipped.entry(SkipReason::Slow).or_default() += slow.len() as u64;
+            let names = slow.iter().map(ToString::to_string);
+            counts.passed.entry(SkipReason::Slow).or_default().extend(names);
+        }
         seen.wide = answers.wide;
         if let Some(known) = &known {
             let elsewhere = |p: &&RelPath| now.binary_search_by(|c| c.path.cmp(p)).is_err();
@@ -174,6 +179,8 @@ impl StartedRun<'_> {
         counts.with_errors = errors.len() as u64;
         seen.candidates = now.into_iter().chain(later).collect();
         let look = match (keeps, stamps) {
+            // Which files took too long is not remembered: then nothing is.
+            _ if !slow.is_empty() => None,
             (Some(memory), Some(stamps)) => {
                 let told = match before {
                     Some(before) => before.and(&answers.index),
@@ -271,9 +278,9 @@ impl Engine<'_> {
         answers: &mut Answers,
         texts: &Arc<ProjectFiles>,
         sink: &mut dyn Sink,
-    ) -> std::io::Result<BTreeSet<RelPath>> {
+    ) -> std::io::Result<Trouble> {
         let exists = |p: &RelPath| self.project.exists(p);
-        let errors = Mutex::new(BTreeSet::new());
+        let trouble = Mutex::new(Trouble::default());
         let all = files.len() as u64;
         let stages = self.stages_of(&answers.wide);
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
@@ -304,11 +311,8 @@ impl Engine<'_> {
                         if last && self.mode == Mode::View {
                             run.look_back(&env);
                         }
-                        if fresh
-                            && run.has_errors()
-                            && let Ok(mut errors) = errors.lock()
-                        {
-                            errors.insert(run.path.clone());
+                        if fresh && let Ok(mut trouble) = trouble.lock() {
+                            trouble.note(&run);
                         }
                         run.rest();
                         run.matters().then_some(run)
@@ -328,7 +332,7 @@ impl Engine<'_> {
                 self.update(answers, &kept, texts);
             }
         }
-        Ok(errors.into_inner().unwrap_or_default())
+        Ok(trouble.into_inner().unwrap_or_default())
     }
 
     /// Asks what the steps of a stage wait for, as the files are by now.
@@ -382,6 +386,25 @@ impl Engine<'_> {
                 answers.index.forget(path);
                 answers.index.add(language, path, &run.text, &tree, &facts);
             }
+        }
+    }
+}
+
+/// Files that could not be handled whole.
+#[derive(Default)]
+struct Trouble {
+    /// Those with syntax errors.
+    errors: BTreeSet<RelPath>,
+    /// Those that take too long to parse.
+    slow: BTreeSet<RelPath>,
+}
+
+impl Trouble {
+    fn note(&mut self, run: &FileRun) {
+        if run.gave_up() {
+            self.slow.insert(run.path.clone());
+        } else if run.has_errors() {
+            self.errors.insert(run.path.clone());
         }
     }
 }

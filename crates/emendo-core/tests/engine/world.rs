@@ -4,9 +4,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_actions::KINDS;
-use emendo_core::{Shelf, World, check};
+use emendo_core::{Shelf, SkipReason, World, check};
+
 use emendo_recipe::Source;
-use testkit::REED;
+use testkit::{REED, SLOW_REED};
 
 use crate::trial::{Trial, simple, step, swap, world};
 
@@ -53,6 +54,18 @@ fn a_language_is_brought_in_and_code_of_it_is_rewritten() {
 fn a_language_that_the_world_does_not_have_is_an_error() {
     let said = messages(World::default(), MOOR);
     assert!(said.iter().any(|m| m.contains("`reed`")), "{said:?}");
+}
+
+#[test]
+fn a_file_that_takes_too_long_to_parse_is_named_and_left_alone() {
+    let mut world = World::default();
+    Arc::make_mut(&mut world.tables).languages.push(&SLOW_REED);
+    let short = "import tide\nx = tide.open(1)\n";
+    let long = format!("{short}{}", "y = [1, 2, 3]\n".repeat(2000));
+    let trial = Trial::within(world, MOOR, &[("a.reed", short), ("b.reed", &long)]);
+    assert_eq!(trial.paths(), ["a.reed"]);
+    let passed = trial.propose().trailer.counts.passed;
+    assert_eq!(passed[&SkipReason::Slow], ["b.reed"]);
 }
 
 const PORT: &str = "[[step]]\nid = \"port\"\ntitle = \"Port\"\n[[step.setting]]\nkey = \"tide.port\"\nnew = \"tide.quay\"\n";

@@ -34,6 +34,24 @@ pub struct Grammar {
     pub layer: Option<Layer>,
     /// A small source that parses without error, for tests over the whole table.
     pub sample: &'static str,
+    /// What parsing a file may take before it is given up.
+    pub budget: Budget,
+}
+
+/// What a parser may do with one text, in rounds: one is what it does between two calls of its progress callback. The outcome
+/// depends on the text alone, not on the machine.
+#[derive(Clone, Copy, Debug)]
+pub struct Budget {
+    /// For any text.
+    pub rounds: usize,
+    /// For each 1024 bytes besides.
+    pub per_kb: usize,
+}
+
+impl Budget {
+    /// Ordinary code takes 5 rounds for 1024 bytes; what a grammar takes cubic time for takes many. A million rounds are about
+    /// half a minute.
+    pub const USUAL: Self = Self { rounds: 60_000, per_kb: 200 };
 }
 
 impl Grammar {
@@ -43,6 +61,14 @@ impl Grammar {
         main: fn() -> &'static tree_sitter::Language,
         sample: &'static str,
     ) -> Self {
-        Self { extensions, also_reads: &[], main, dialects: &[], layer: None, sample }
+        Self {
+            extensions,
+            also_reads: &[],
+            main,
+            dialects: &[],
+            layer: None,
+            sample,
+            budget: Budget::USUAL,
+        }
     }
 }

@@ -18,7 +18,7 @@ pub use calls::{
     ArgumentRule, CalleeRule, Calls, FunctionRule, FunctionTypeRule, Packing, Taken, Waiting,
 };
 pub use declared::{Binding, Declares, Hints, KeyRule, TypeRule, anonymous, bind, declares};
-pub use grammar::{Dialect, Grammar, Layer};
+pub use grammar::{Budget, Dialect, Grammar, Layer};
 pub use imports::{Exports, Imports};
 pub use modules::{Absolute, Modules};
 pub use names::Names;

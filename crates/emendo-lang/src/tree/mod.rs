@@ -4,6 +4,8 @@
 
 mod walk;
 
+use std::ops::ControlFlow;
+
 use emendo_text::{RelPath, Span};
 use tree_sitter::{InputEdit, Node, Parser, Point, Range};
 
@@ -12,7 +14,7 @@ pub use walk::{
     token_texts, tokens, walk, walk_cursor, words_in,
 };
 
-use crate::language::{Language, Layer};
+use crate::language::{Budget, Language, Layer};
 
 /// Layers within layers: loose tokens within loose tokens.
 const MAX_LAYERS: usize = 4;
@@ -23,6 +25,8 @@ pub struct Tree {
     main: tree_sitter::Tree,
     grammar: &'static tree_sitter::Language,
     layers: Vec<Layered>,
+    /// Parsing was given up: the tree is that of an empty text.
+    gave_up: bool,
 }
 
 /// Loose tokens, parsed once more piece by piece.
@@ -56,7 +60,33 @@ thread_local! {
     static PARSER: std::cell::Cell<Option<Parser>> = const { std::cell::Cell::new(None) };
 }
 
+/// Parses a text unless that takes out of all proportion long; the outcome depends on the text alone, not on the machine.
+fn within_budget(
+    parser: &mut Parser,
+    budget: Budget,
+    text: &[u8],
+    old: Option<&tree_sitter::Tree>,
+) -> Option<tree_sitter::Tree> {
+    let mut left = budget.rounds + text.len() / 1024 * budget.per_kb;
+    let mut progress = |_: &tree_sitter::ParseState| {
+        left = left.saturating_sub(1);
+        if left == 0 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    };
+    let options = tree_sitter::ParseOptions::new().progress_callback(&mut progress);
+    let mut read = |at: usize, _: Point| text.get(at..).unwrap_or_default();
+    let tree = parser.parse_with_options(&mut read, old, Some(options));
+    if tree.is_none() {
+        parser.reset();
+    }
+    tree
+}
+
 impl Tree {
+    /// True if parsing was given up, since it takes out of all proportion long: the tree is that of an empty text.
+    pub fn gave_up(&self) -> bool {
+        self.gave_up
+    }
+
     /// Parses `text`. Syntax errors become error nodes.
     pub fn parse(language: &Language, text: &str) -> Self {
         Self::parse_as(language, (language.grammar.main)(), text, None)
@@ -76,18 +106,24 @@ impl Tree {
         let mut parser = PARSER.take().unwrap_or_default();
         let set = parser.set_language(grammar);
         debug_assert!(set.is_ok(), "the grammar of {} fits the runtime", language.id);
-        let main = parser.parse(text, old);
-        // Only a cancelled parse gives no tree, and none is ever cancelled; a fresh one has no state to trip over.
-        let Some(main) = main else { return Self::parse_as(language, grammar, "", None) };
-        let mut out = Self { main, grammar, layers: Vec::new() };
+        let Some(main) = within_budget(&mut parser, language.grammar.budget, text.as_bytes(), old)
+        else {
+            // A fresh parser has no state to trip over, and nothing is done for an empty text.
+            let mut parser = Parser::new();
+            drop(parser.set_language(grammar));
+            let main = parser.parse("", None);
+            let Some(main) = main else { return Self::parse_as(language, grammar, "", None) };
+            return Self { main, grammar, layers: Vec::new(), gave_up: true };
+        };
+        let mut out = Self { main, grammar, layers: Vec::new(), gave_up: false };
         if let Some(layer) = &language.grammar.layer {
-            out.add_layers(layer, &mut parser, text);
+            out.add_layers(layer, language.grammar.budget, &mut parser, text);
         }
         PARSER.set(Some(parser));
         out
     }
 
-    fn add_layers(&mut self, layer: &Layer, parser: &mut Parser, text: &str) {
+    fn add_layers(&mut self, layer: &Layer, budget: Budget, parser: &mut Parser, text: &str) {
         for depth in 0..MAX_LAYERS {
             let from = depth.checked_sub(1).map_or(&self.main, |d| &self.layers[d].tree);
             let (ranges, ends) = loose(layer, from.root_node());
@@ -111,7 +147,7 @@ impl Tree {
             if parser.set_included_ranges(&included).is_err() {
                 return;
             }
-            let tree = parser.parse(&shadow, None);
+            let tree = within_budget(parser, budget, &shadow, None);
             let reset = parser.set_included_ranges(&[]);
             debug_assert!(reset.is_ok(), "no ranges are always in order");
             let Some(tree) = tree else { return };
@@ -174,7 +210,7 @@ impl Tree {
 
     /// True if any part could not be parsed.
     pub fn has_error(&self) -> bool {
-        self.main.root_node().has_error()
+        self.gave_up || self.main.root_node().has_error()
     }
 
     /// The places that could not be parsed: error nodes and missing tokens, outermost first.
