@@ -19,6 +19,7 @@
 //! assert!(loaded.recipe.steps.is_empty());
 //! ```
 
+mod beside;
 mod keys;
 mod load;
 mod model;
@@ -26,6 +27,7 @@ mod pairs;
 mod schema;
 mod value;
 
+pub use crate::beside::read_regular;
 pub use crate::keys::{
     ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT,
     STEP, Shape,
@@ -33,7 +35,7 @@ pub use crate::keys::{
 pub use crate::load::{Loaded, load};
 pub use crate::model::{
     Action, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
-    Name, Recipe, Scope, Source, Step, TypeOf,
+    Name, Recipe, Scope, Source, Step, TypeOf, check_glob,
 };
 pub use crate::pairs::{Pair, pairs, read_table};
 pub use crate::schema::schema;

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use emendo_text::{Digest, RelPath, Span};
 use globset::GlobMatcher;
 
+use crate::beside::{inside, read_regular};
 use crate::keys::ActionKind;
 use crate::value::{Table, Text};
 
@@ -42,11 +43,22 @@ impl Source {
         let missing = || std::io::Error::from(std::io::ErrorKind::NotFound);
         match &self.beside {
             Beside::Nothing => Err(missing()),
-            Beside::Folder(folder) => std::fs::read(folder.join(path.as_path())),
+            Beside::Folder(folder) => read_regular(&inside(folder, path)?),
             Beside::Held(files) => {
                 let found = files.iter().find(|f| f.0 == path.as_str());
                 found.map(|f| f.1.to_vec()).ok_or_else(missing)
             }
+        }
+    }
+
+    /// The full path of a file beside the recipe.
+    ///
+    /// # Errors
+    /// If it is not there, or is reached through a link.
+    pub fn place(&self, path: &RelPath) -> std::io::Result<std::path::PathBuf> {
+        match &self.beside {
+            Beside::Folder(folder) => inside(folder, path),
+            _ => Err(std::io::ErrorKind::NotFound.into()),
         }
     }
 
@@ -58,7 +70,7 @@ impl Source {
         let mut out = BTreeMap::new();
         match &self.beside {
             Beside::Nothing => {}
-            Beside::Folder(folder) => gather(&folder.join(path.as_path()), "", &mut out, 0)?,
+            Beside::Folder(folder) => gather(&inside(folder, path)?, "", &mut out, 0)?,
             Beside::Held(files) => {
                 let lead = format!("{path}/");
                 for (name, bytes) in files.iter().filter(|f| f.0.starts_with(&lead)) {
@@ -90,7 +102,7 @@ fn gather(
         } else if kind.is_file()
             && let Ok(rel) = RelPath::new(&name)
         {
-            out.insert(rel, std::fs::read(entry.path())?);
+            out.insert(rel, read_regular(&entry.path())?);
         }
     }
     Ok(())
@@ -330,6 +342,39 @@ impl Scope {
 #[derive(Clone, Debug)]
 pub struct Glob(pub(crate) GlobMatcher);
 
+/// How deep alternatives may stand within one another, and how long a glob may be.
+const NESTED: usize = 8;
+const LONGEST: usize = 1000;
+
+/// Says what is wrong with a glob before it is compiled: what the compiler of globs cannot take would stop the program.
+///
+/// # Errors
+/// What is wrong.
+pub fn check_glob(text: &str) -> Result<(), String> {
+    if text.len() > LONGEST {
+        return Err(format!("it is longer than {LONGEST} characters"));
+    }
+    let mut depth = 0usize;
+    for c in text.chars() {
+        match c {
+            '{' => depth += 1,
+            '}' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        if depth > NESTED {
+            return Err(format!("alternatives stand more than {NESTED} deep within one another"));
+        }
+    }
+    Ok(())
+}
+
+/// A glob whose `*` stays within a folder.
+pub(crate) fn glob(text: &str) -> Result<Glob, String> {
+    check_glob(text)?;
+    let glob = globset::GlobBuilder::new(text).literal_separator(true).build();
+    glob.map(|g| Glob(g.compile_matcher())).map_err(|e| e.kind().to_string())
+}
+
 /// A list of globs, any of which may match.
 #[derive(Clone, Debug, Default)]
 pub struct Globs(pub(crate) Vec<Glob>);
@@ -339,12 +384,8 @@ impl Globs {
     ///
     /// # Errors
     /// What is wrong with one of them.
-    pub fn compile(globs: &[String]) -> Result<Self, globset::Error> {
-        let one = |g: &String| {
-            let glob = globset::GlobBuilder::new(g).literal_separator(true).build()?;
-            Ok(Glob(glob.compile_matcher()))
-        };
-        globs.iter().map(one).collect::<Result<_, _>>().map(Self)
+    pub fn compile(globs: &[String]) -> Result<Self, String> {
+        globs.iter().map(|g| glob(g)).collect::<Result<_, _>>().map(Self)
     }
 
     /// True if any matches.

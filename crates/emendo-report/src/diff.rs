@@ -89,7 +89,7 @@ fn about(e: &Edit, decisions: &Decisions) -> String {
         format!("{} {} · {}", e.id.short(8), visible_name(&e.step.step), e.certainty.word());
     match decisions.status(e) {
         Status::Accepted(Some(label)) => {
-            text.push_str(&format!(" · picked: {}", visible_name(&label)))
+            text.push_str(&format!(" · picked: {}", visible_name(&label)));
         }
         Status::Accepted(None) => text.push_str(" · accepted"),
         Status::Again => text.push_str(" · decide again"),

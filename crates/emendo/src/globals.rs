@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use emendo_core::{Checked, Session, Shelf, Trust, World, check};
+use emendo_core::{Checked, Project, Session, Shelf, Trust, World, check};
 
 use crate::errors::{Shown, USAGE, Usage};
 
@@ -23,7 +23,22 @@ pub(crate) struct Globals {
 
 impl Globals {
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
-        let session = Session::open(&self.dir)?;
+        self.session_of(Project::open(&self.dir).map_err(emendo_core::SessionError::from)?)
+    }
+
+    /// The session for what must work even if the project's settings are faulty: that is only said.
+    pub(crate) fn session_anyway(&self) -> anyhow::Result<Session> {
+        use std::io::Write;
+        let project = Project::open_anyway(&self.dir).map_err(emendo_core::SessionError::from)?;
+        if let Some(fault) = project.fault() {
+            let fault = emendo_text::one_line(fault);
+            writeln!(anstream::stderr(), "emendo.toml is faulty, and not used: {fault}")?;
+        }
+        self.session_of(project)
+    }
+
+    fn session_of(&self, project: Project) -> anyhow::Result<Session> {
+        let session = Session::of(project);
         let root = session.project().root().to_owned();
         let session = session
             .with_tracked(move || crate::git::tracked(&root))

@@ -23,6 +23,15 @@ pub struct Run {
 }
 
 impl Run {
+    fn of(out: std::io::Result<std::process::Output>) -> Self {
+        let out = out.expect("the program runs");
+        Self {
+            code: out.status.code().unwrap_or(-1),
+            out: String::from_utf8_lossy(&out.stdout).into_owned(),
+            err: String::from_utf8_lossy(&out.stderr).into_owned(),
+        }
+    }
+
     /// Demands an exit code.
     #[track_caller]
     pub fn code(self, expected: i32) -> Self {
@@ -142,12 +151,18 @@ impl Sandbox {
 
     /// Runs the program to its end.
     pub fn run(&self, args: &[&str]) -> Run {
-        let out = self.command(args).output().expect("the program runs");
-        Run {
-            code: out.status.code().unwrap_or(-1),
-            out: String::from_utf8_lossy(&out.stdout).into_owned(),
-            err: String::from_utf8_lossy(&out.stderr).into_owned(),
-        }
+        Run::of(self.command(args).output())
+    }
+
+    /// Runs the program with another value of a variable of its environment.
+    pub fn run_in(&self, args: &[&str], name: &str, value: &str) -> Run {
+        Run::of(self.command(args).env(name, value).output())
+    }
+
+    /// Runs the program from the folder that everything lies in; it must succeed.
+    pub fn git_free(&self, args: &[&str]) {
+        let mut command = self.command(args);
+        Run::of(command.current_dir(self.folder()).output()).ok();
     }
 
     /// Starts the program.

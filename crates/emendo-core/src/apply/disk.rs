@@ -105,7 +105,12 @@ fn no_follow() -> OpenOptions {
 impl Disk for RealDisk {
     fn read(&self, path: &RelPath) -> io::Result<Option<Vec<u8>>> {
         let open = || -> io::Result<Vec<u8>> {
-            let mut file = self.folder(path)?.open_with(path.name(), no_follow().read(true))?;
+            let folder = self.folder(path)?;
+            // A pipe in its place would never end.
+            if !folder.symlink_metadata(path.name())?.is_file() {
+                return Err(io::ErrorKind::NotFound.into());
+            }
+            let mut file = folder.open_with(path.name(), no_follow().read(true))?;
             let mut bytes = Vec::new();
             io::Read::read_to_end(&mut file, &mut bytes)?;
             Ok(bytes)

@@ -37,6 +37,8 @@ pub struct Project {
     ignore: GlobSet,
     /// Folders of recipes.
     recipes: Vec<PathBuf>,
+    /// What is wrong with the settings.
+    fault: Option<String>,
     /// Where the bytes of files come from.
     source: Arc<dyn FileSource>,
     /// What version control keeps, even where an ignore file names it; asked once.
@@ -105,6 +107,18 @@ impl Project {
     /// # Errors
     /// If the folder cannot be read or the settings are faulty.
     pub fn open(dir: &Path) -> Result<Self, ProjectError> {
+        let project = Self::open_anyway(dir)?;
+        match project.fault {
+            Some(fault) => Err(ProjectError::Settings(project.root.join(SETTINGS), fault)),
+            None => Ok(project),
+        }
+    }
+
+    /// The same, even if the settings are faulty: then none of them holds. For what must work whatever they say.
+    ///
+    /// # Errors
+    /// If the folder cannot be read.
+    pub fn open_anyway(dir: &Path) -> Result<Self, ProjectError> {
         let dir = dir.canonicalize().map_err(|e| ProjectError::Open(dir.to_owned(), e))?;
         if !dir.is_dir() {
             let e = std::io::Error::from(std::io::ErrorKind::NotADirectory);
@@ -117,23 +131,28 @@ impl Project {
             Ok(rest) => RelPath::from_path(rest)?.as_str().to_owned(),
             Err(_) => String::new(),
         };
-        let (ignore, recipes) = settings(&root)?;
-        Ok(Self {
-            root,
-            below,
-            ignore,
-            recipes,
-            source: Arc::new(OnDisk),
-            tracked: None,
-            held: None,
-        })
+        let (ignore, recipes, fault) = match settings(&root) {
+            Ok((ignore, recipes)) => (ignore, recipes, None),
+            Err(why) => (GlobSet::empty(), Vec::new(), Some(why)),
+        };
+        let source = Arc::new(OnDisk);
+        Ok(Self { root, below, ignore, recipes, fault, source, tracked: None, held: None })
     }
 
     /// A folder as a project of its own, whatever lies around it.
     pub(crate) fn alone(root: &Path) -> Self {
         let (ignore, recipes) = (GlobSet::empty(), Vec::new());
         let (root, source) = (root.to_owned(), Arc::new(OnDisk));
-        Self { root, below: String::new(), ignore, recipes, source, tracked: None, held: None }
+        Self {
+            root,
+            below: String::new(),
+            ignore,
+            recipes,
+            fault: None,
+            source,
+            tracked: None,
+            held: None,
+        }
     }
 
     /// The same project, with the bytes of its files from elsewhere than the disk.
@@ -199,6 +218,11 @@ impl Project {
     #[must_use]
     pub fn within(&self, below: &str) -> Self {
         Self { below: below.to_owned(), ..self.clone() }
+    }
+
+    /// What is wrong with the settings; then none of them holds.
+    pub fn fault(&self) -> Option<&str> {
+        self.fault.as_deref()
     }
 
     /// The folders of recipes that the settings name.
@@ -302,26 +326,28 @@ impl Project {
     }
 }
 
-fn settings(root: &Path) -> Result<(GlobSet, Vec<PathBuf>), ProjectError> {
+/// The settings, or what is wrong with them.
+fn settings(root: &Path) -> Result<(GlobSet, Vec<PathBuf>), String> {
     let path = root.join(SETTINGS);
-    let Ok(text) = std::fs::read_to_string(&path) else {
+    if path.symlink_metadata().is_err() {
         return Ok((GlobSet::empty(), Vec::new()));
-    };
-    let settings: Settings =
-        toml::from_str(&text).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?;
+    }
+    let bytes = emendo_recipe::read_regular(&path).map_err(|e| e.to_string())?;
+    let text = String::from_utf8(bytes).map_err(|_| "it is not UTF-8".to_owned())?;
+    let settings: Settings = toml::from_str(&text).map_err(|e| e.to_string())?;
     let mut set = GlobSetBuilder::new();
     for glob in &settings.ignore {
-        set.add(Glob::new(glob).map_err(|e| ProjectError::Settings(path.clone(), e.to_string()))?);
+        let wrong = |why: String| format!("`ignore` names `{glob}`, which is not a glob: {why}");
+        emendo_recipe::check_glob(glob).map_err(wrong)?;
+        set.add(Glob::new(glob).map_err(|e| wrong(e.kind().to_string()))?);
     }
     let mut recipes = Vec::new();
     for folder in &settings.recipes {
         let whole = root.join(folder);
         if !whole.is_dir() {
-            let what = format!("`recipes` names `{folder}`, which is not a folder here");
-            return Err(ProjectError::Settings(path, what));
+            return Err(format!("`recipes` names `{folder}`, which is not a folder here"));
         }
         recipes.push(whole);
     }
-    let ignore = set.build().map_err(|e| ProjectError::Settings(path, e.to_string()))?;
-    Ok((ignore, recipes))
+    Ok((set.build().map_err(|e| e.to_string())?, recipes))
 }

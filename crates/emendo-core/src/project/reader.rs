@@ -35,11 +35,15 @@ pub(crate) struct OnDisk;
 
 impl FileSource for OnDisk {
     fn bytes(&self, full: &Path, _: &RelPath) -> io::Result<Vec<u8>> {
+        // A pipe or a device is never opened: reading it may never end.
+        if !full.symlink_metadata()?.is_file() {
+            return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+        }
         std::fs::read(full)
     }
 
     fn size(&self, full: &Path, _: &RelPath) -> io::Result<u64> {
-        Ok(std::fs::metadata(full)?.len())
+        Ok(full.symlink_metadata()?.len())
     }
 }
 

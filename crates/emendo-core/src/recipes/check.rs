@@ -11,6 +11,11 @@ use emendo_text::{Diagnostic, Severity, Span};
 use crate::plan::{Limit, Plan};
 use crate::recipes::shelf::Shelf;
 
+/// How deep recipes may include each other.
+const DEEPEST: usize = 32;
+/// How many recipes a run may consist of, each counted as often as it is included.
+const MOST: usize = 500;
+
 /// Recipes with all that is to say about them.
 pub struct Checked {
     /// The recipes that were asked for, in order.
@@ -106,6 +111,19 @@ fn with_included(
     for step in &mut recipe.steps {
         let Some(include) = &mut step.include else { continue };
         let word = &include.recipe;
+        if stack.len() >= DEEPEST || messages.len() >= MOST {
+            let message = if stack.len() >= DEEPEST {
+                format!("recipes include each other more than {DEEPEST} deep")
+            } else {
+                format!("more than {MOST} recipes are included in all")
+            };
+            let d = Diagnostic::error(message, word.span).about("include");
+            messages[at].found.push(d.help(
+                "include fewer: each recipe with its steps is loaded once for each inclusion",
+            ));
+            // One message is enough, and what is left would only repeat it.
+            break;
+        }
         let found = match shelf.included(&word.text, &recipe.source) {
             Ok(found) => found,
             Err((what, help)) => {

@@ -136,7 +136,20 @@ impl Shelf {
                 let beside = folder.and_then(|(folder, _)| held(folder, word, files));
                 beside.map_or_else(|| self.find(word, None), Ok)
             }
-            Beside::Folder(folder) => self.find(word, Some(folder)),
+            Beside::Folder(_) => match RelPath::new(word) {
+                Ok(path) if word.ends_with(".toml") => match by.place(&path) {
+                    Ok(full) => read_source(&full).map_err(|e| {
+                        let what = format!("cannot read the recipe `{word}`: {e}");
+                        (what, Help::Text("a recipe is a TOML file in UTF-8".into()))
+                    }),
+                    Err(e) if e.kind() == io::ErrorKind::NotFound => self.find(word, None),
+                    Err(e) => Err((
+                        format!("cannot read the recipe `{word}`: {e}"),
+                        Help::Text("an included recipe lies in the folder of the one that includes it, or is named by its id".into()),
+                    )),
+                },
+                _ => self.find(word, None),
+            },
             Beside::Nothing => self.find(word, None),
         }
     }
@@ -159,7 +172,7 @@ fn held(
 /// # Errors
 /// If the file cannot be read or is not UTF-8.
 pub fn read_source(path: &Path) -> io::Result<Source> {
-    let bytes = std::fs::read(path)?;
+    let bytes = emendo_recipe::read_regular(path)?;
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes).to_vec();
     let text = String::from_utf8(bytes)
         .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "the file is not UTF-8"))?;
@@ -199,13 +212,14 @@ pub fn recipe_files(dir: &Path, out: &mut Vec<PathBuf>, depth: usize) {
         if name.starts_with('.') {
             continue;
         }
-        if p.is_dir() {
+        let Ok(meta) = p.symlink_metadata() else { continue };
+        if meta.is_dir() {
             if depth < DEPTH
                 && !matches!(name.as_str(), "before" | "after" | "node_modules" | "target")
             {
                 recipe_files(&p, out, depth + 1);
             }
-        } else if RelPath::new(&name).is_ok() && name.ends_with(".toml") {
+        } else if p.is_file() && RelPath::new(&name).is_ok() && name.ends_with(".toml") {
             out.push(p);
         }
     }

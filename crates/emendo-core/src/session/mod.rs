@@ -44,15 +44,20 @@ impl Session {
     /// # Errors
     /// If it cannot be read.
     pub fn open(dir: &Path) -> Result<Self, SessionError> {
-        Ok(Self {
+        Ok(Self::of(Project::open(dir)?))
+    }
+
+    /// Of a project that was opened.
+    pub fn of(project: Project) -> Self {
+        Self {
             world: Arc::default(),
-            project: Project::open(dir)?,
+            project,
             build: String::new(),
             shelf: Shelf::default(),
             trust: None,
             wait: Duration::from_secs(5),
             who: String::from("a run"),
-        })
+        }
     }
 
     /// The same, by a program of this identity: what another one remembers of a project is not used.

@@ -6,7 +6,7 @@ use emendo_text::Diagnostic;
 
 use crate::keys::{COMMON, Key, LATER_KINDS, STEP};
 use crate::load::{Loader, kind_list};
-use crate::model::{Action, Condition, Glob, Globs, Include, Name, Scope, Step};
+use crate::model::{Action, Condition, Globs, Include, Name, Scope, Step, glob};
 use crate::value::{Entry, Table, Value};
 
 impl Loader<'_> {
@@ -153,10 +153,10 @@ impl Loader<'_> {
     fn globs(&mut self, table: &Table, key: &str) -> Globs {
         let mut out = Vec::new();
         for t in table.texts(key) {
-            match globset::GlobBuilder::new(&t.text).literal_separator(true).build() {
-                Ok(glob) => out.push(Glob(glob.compile_matcher())),
+            match glob(&t.text) {
+                Ok(glob) => out.push(glob),
                 Err(e) => {
-                    let d = Diagnostic::error(format!("this is not a glob: {}", e.kind()), t.span);
+                    let d = Diagnostic::error(format!("this is not a glob: {e}"), t.span);
                     self.out.push(d.help(
                         "`*` stays within a folder, `**` crosses folders, `{a,b}` is either",
                     ));

@@ -16,7 +16,7 @@ impl Formatter for Safe<'_> {
     ) -> io::Result<()> {
         let mut rest = text;
         while let Some((at, c)) = rest.char_indices().find(|(_, c)| is_hidden(*c)) {
-            out.write_all(rest[..at].as_bytes())?;
+            out.write_all(&rest.as_bytes()[..at])?;
             for unit in c.encode_utf16(&mut [0; 2]) {
                 write!(out, "\\u{unit:04x}")?;
             }

@@ -37,7 +37,7 @@ pub(crate) struct Leftovers {
 
 impl Leftovers {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let session = globals.session()?;
+        let session = globals.session_anyway()?;
         let given = inputs(&self.inputs)?;
         let mut bar = Progress::new();
         let mut progress = |done, all| bar.at(done, all);

@@ -21,7 +21,7 @@ pub(crate) struct StatusCommand {}
 
 impl StatusCommand {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let session = globals.session()?;
+        let session = globals.session_anyway()?;
         let proposal = session.proposal()?;
         let decisions = session.decisions()?;
         let journals = session.journals()?;

@@ -20,7 +20,7 @@ pub(crate) struct Undo {}
 
 impl Undo {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let session = globals.session()?;
+        let session = globals.session_anyway()?;
         let disk = RealDisk::open(session.project().root())?;
         let (back, interrupted) = session.undo(&disk)?;
         let mut out = anstream::stdout().lock();

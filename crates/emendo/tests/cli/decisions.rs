@@ -210,7 +210,9 @@ fn a_proposal_is_applied_from_any_folder_of_the_project() {
             && s.read("A.java").contains("new Station(a)")
     );
     s.write("emendo.toml", "ignored = []\n");
-    s.run(&["status"]).code(2).says("emendo.toml").says("unknown field");
+    s.run(&["status"]).ok().says("emendo.toml is faulty").says("unknown field");
+    s.run(&["propose", &recipe]).code(2).says("emendo.toml").says("unknown field");
+    s.run(&["undo"]).ok();
 }
 
 const OWN: &str = r#"
