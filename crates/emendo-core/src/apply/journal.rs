@@ -509,7 +509,9 @@ fn write_phase(disk: &dyn Disk, dir: &Path, phase: Phase) -> io::Result<()> {
         offset += old.len() as u64;
     }
     let mut file = disk.state_file(&path, true)?;
-    file.write_all(line.as_bytes())?;
+    // A line that a killed run cut off does not take the new one along.
+    let lead = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
+    file.write_all(format!("{lead}{line}").as_bytes())?;
     file.sync()
 }
 
