@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::process::ExitCode;
 
-use emendo_core::SessionError;
+use emendo_core::{DecisionError, SessionError};
 
 /// There is something to do, where a command was asked to check.
 pub(crate) const TO_DO: u8 = 1;
@@ -69,6 +69,17 @@ pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
     ExitCode::from(code)
 }
 
+/// True if a disk has no room left.
+fn full(e: &SessionError) -> bool {
+    use std::io::ErrorKind::{QuotaExceeded, StorageFull};
+    match e {
+        SessionError::Io(io) | SessionError::Decisions(DecisionError::Io(io)) => {
+            matches!(io.kind(), StorageFull | QuotaExceeded)
+        }
+        _ => false,
+    }
+}
+
 fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
     if let Some(u) = e.downcast_ref::<Usage>() {
         return (USAGE, u.help.clone());
@@ -119,6 +130,10 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
             Some(format!("nothing was changed: free {} kB on the disk of the project, and run the command again", bytes.div_ceil(1024) + 64)),
         ),
         SessionError::Project(_) => (USAGE, None),
+        SessionError::Io(_) | SessionError::Decisions(_) if full(s) => (
+            SYSTEM,
+            Some("free some room on the disk of the project, and run the command again; no file of the project was changed".into()),
+        ),
         SessionError::Io(_) | SessionError::Decisions(_) => (SYSTEM, Some("no file of the project was left half written".into())),
     }
 }

@@ -91,7 +91,7 @@ pub struct Decisions {
 #[derive(Debug, thiserror::Error)]
 pub enum DecisionError {
     /// Reading or writing failed.
-    #[error("cannot use the log of decisions: {0}")]
+    #[error("cannot use the log of decisions")]
     Io(#[from] std::io::Error),
     /// A line is not one of ours.
     #[error("line {line} of the log of decisions cannot be read: {error}")]

@@ -1,7 +1,7 @@
 //! Taking back.
 
 use crate::apply::{Disk, Phase, TakenBack};
-use crate::edits::Decisions;
+use crate::edits::{DecisionError, Decisions};
 use crate::review::Proposal;
 use crate::session::Session;
 use crate::session::error::SessionError;
@@ -35,8 +35,11 @@ impl Session {
             .find(|j| j.phase == Phase::Done)
             .ok_or(SessionError::NothingApplied)?;
         // First what may need room: with these decisions alone nothing is half done.
-        Decisions::append(&self.log()?, &journal.ops.decisions)?;
         let room = journal.room(true);
+        Decisions::append(&self.log()?, &journal.ops.decisions).map_err(|e| match e {
+            DecisionError::Io(e) => SessionError::of_disk(e, room),
+            other => other.into(),
+        })?;
         let back = journal.take_back(disk).map_err(|e| SessionError::of_disk(e, room))?;
         Proposal::remove(&self.state()?)?;
         Ok((back, false))
