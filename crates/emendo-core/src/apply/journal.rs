@@ -249,15 +249,21 @@ impl Journal {
         Ok(out)
     }
 
-    /// Takes away journals that never got as far as a plan: nothing was written for them. Only who holds the lock may.
+    /// Takes away journals that never got as far as a plan, since nothing was written for them, and those that were taken back,
+    /// since nothing can be done with them any more; the last one stays, for what it was made from. Only who holds the lock may.
     ///
     /// # Errors
     /// If one cannot be removed.
     pub(crate) fn tidy(state: &Path) -> io::Result<()> {
         let base = state.join("journal");
-        for id in numbers(&base)? {
+        let all = numbers(&base)?;
+        for id in &all {
             let dir = base.join(format!("{id:06}"));
-            if read_phase(&dir).is_none() {
+            let useless = match read_phase(&dir) {
+                None => true,
+                Some(phase) => phase == Phase::Undone && Some(id) != all.last(),
+            };
+            if useless {
                 std::fs::remove_dir_all(&dir)?;
             }
         }

@@ -120,6 +120,11 @@ fn readers_leave_a_begun_journal_alone() {
     assert_eq!(all(&s.path(".emendo")), before, "readers change nothing");
     s.run(&["undo"]).ok();
     assert!(!s.path(".emendo/journal/000002").exists(), "who holds the lock tidies");
+    s.migrate();
+    s.run(&["undo"]).ok();
+    s.migrate();
+    let journals = std::fs::read_dir(s.path(".emendo/journal")).expect("there").count();
+    assert!(journals <= 2, "{journals}: what was taken back is not kept");
 }
 
 #[test]

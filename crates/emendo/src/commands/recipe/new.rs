@@ -118,7 +118,7 @@ fn drafted(
     table: &Path,
 ) -> anyhow::Result<(String, Vec<Row>)> {
     let name = table.display().to_string();
-    let bytes = std::fs::read(globals.path(table)).map_err(|e| {
+    let bytes = emendo_recipe::read_regular(&globals.path(table)).map_err(|e| {
         Usage::error(format!("cannot read the table `{name}`: {e}"), "give the path of a CSV file")
     })?;
     let (rows, messages) = read_table(&name, &bytes);
