@@ -5,6 +5,7 @@ use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
 use emendo_lang::{FileFacts, Language, Ty, Word};
+use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
 
@@ -80,7 +81,6 @@ impl Rows {
         joint: &dyn Fn(&str) -> &'static str,
         cx: &mut CompileCx<'_>,
     ) -> Option<Self> {
-        let names = &language.names;
         let found = pairs(action, &cx.recipe.source, joint, cx.out);
         let gone = action.table.text("gone");
         if found.is_empty() && action.table.get("table").is_some() {
@@ -95,69 +95,7 @@ impl Rows {
         }
         let mut all = Vec::new();
         for p in &found {
-            let (old, parameters) = overload(&p.old.text);
-            let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
-            if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
-                let example = names.join(&["a", "b", "Name"]);
-                return cx.refuse(
-                    format!("`{}` is not a symbol of {}", t.text, language.title),
-                    t.span,
-                    format!("write the full name: `{example}`, without wildcards"),
-                );
-            }
-            let advice = p.advice.clone().or_else(|| gone.map(|g| g.text.clone()));
-            if p.new.is_none() && advice.is_none() {
-                return cx.refuse(
-                    format!("nothing happens to `{}`", p.old.text),
-                    p.old.span,
-                    "write `new`, or `gone` with advice, or advice as the third of the pair",
-                );
-            }
-            if what.member() && names.parent(old).is_empty() {
-                return cx.refuse(
-                    format!("`{}` is not a member of a type", p.old.text),
-                    p.old.span,
-                    "write the full name with the type: `a.b.Type.member`",
-                );
-            }
-            let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
-            let parameters = match parameters {
-                Some(texts) => {
-                    let read = |t: &String| {
-                        let text = Text::derived(t.clone(), p.old.span);
-                        crate::shared::parameter_type(language, &text, old, action, cx)
-                    };
-                    Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
-                }
-                None => None,
-            };
-            // A half-done upgrade may have the symbol under a name that another row gave it.
-            let mut olds = cx.spellings.of(old);
-            olds.retain(|o| Some(o) != new.as_ref());
-            // What a later step makes of the new name is done here too.
-            let later =
-                new.as_deref().map_or(Vec::new(), |n| later_names(cx.tables, n, action, cx.recipe));
-            olds.retain(|o| !later.contains(o));
-            // Whatever else it is called, it is called as the recipe writes it.
-            if !olds.iter().any(|o| o == old) {
-                olds.insert(0, old.to_owned());
-            }
-            let carried = new.as_ref().is_some_and(|n| {
-                let (from, to) = (names.parent(old), names.parent(n));
-                from != to
-                    && !from.is_empty()
-                    && cx.spellings.of(&from).contains(&to)
-                    && (what.member() || names.package(old) != from)
-            });
-            all.push(Row {
-                digest: row_digest(&p.old.text),
-                olds,
-                new,
-                advice,
-                parameters,
-                carried,
-                short_for: None,
-            });
+            all.push(row(p, (action, language, what), gone, cx)?);
         }
         let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
         Some(Self::new(language, what, all, except))
@@ -302,6 +240,78 @@ impl Rows {
     pub(crate) fn keeps(&self, path: &str) -> bool {
         self.except.iter().any(|e| excepted(e, path))
     }
+}
+
+/// What one pair of an action says; nothing, with a message, if it is wrong.
+fn row(
+    p: &Pair,
+    (action, language, what): (&Action, &'static Language, SymbolKind),
+    gone: Option<&Text>,
+    cx: &mut CompileCx<'_>,
+) -> Option<Row> {
+    let names = &language.names;
+    let (old, parameters) = overload(&p.old.text);
+    let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
+    if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
+        let example = names.join(&["a", "b", "Name"]);
+        return cx.refuse(
+            format!("`{}` is not a symbol of {}", t.text, language.title),
+            t.span,
+            format!("write the full name: `{example}`, without wildcards"),
+        );
+    }
+    let advice = p.advice.clone().or_else(|| gone.map(|g| g.text.clone()));
+    if p.new.is_none() && advice.is_none() {
+        return cx.refuse(
+            format!("nothing happens to `{}`", p.old.text),
+            p.old.span,
+            "write `new`, or `gone` with advice, or advice as the third of the pair",
+        );
+    }
+    if what.member() && names.parent(old).is_empty() {
+        return cx.refuse(
+            format!("`{}` is not a member of a type", p.old.text),
+            p.old.span,
+            "write the full name with the type: `a.b.Type.member`",
+        );
+    }
+    let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
+    let parameters = match parameters {
+        Some(texts) => {
+            let read = |t: &String| {
+                let text = Text::derived(t.clone(), p.old.span);
+                crate::shared::parameter_type(language, &text, old, action, cx)
+            };
+            Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
+        }
+        None => None,
+    };
+    // A half-done upgrade may have the symbol under a name that another row gave it.
+    let mut olds = cx.spellings.of(old);
+    olds.retain(|o| Some(o) != new.as_ref());
+    // What a later step makes of the new name is done here too.
+    let later = new.as_deref().map_or(Vec::new(), |n| later_names(cx.tables, n, action, cx.recipe));
+    olds.retain(|o| !later.contains(o));
+    // Whatever else it is called, it is called as the recipe writes it.
+    if !olds.iter().any(|o| o == old) {
+        olds.insert(0, old.to_owned());
+    }
+    let carried = new.as_ref().is_some_and(|n| {
+        let (from, to) = (names.parent(old), names.parent(n));
+        from != to
+            && !from.is_empty()
+            && cx.spellings.of(&from).contains(&to)
+            && (what.member() || names.package(old) != from)
+    });
+    Some(Row {
+        digest: row_digest(&p.old.text),
+        olds,
+        new,
+        advice,
+        parameters,
+        carried,
+        short_for: None,
+    })
 }
 
 /// The names that steps after that of an action give to a symbol.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_actions::World;
-use emendo_recipe::{Recipe, Source, load};
+use emendo_recipe::{Recipe, Source, Text, load};
 use emendo_text::Help;
 use emendo_text::{Diagnostic, Severity, Span};
 
@@ -111,16 +111,8 @@ fn with_included(
     for step in &mut recipe.steps {
         let Some(include) = &mut step.include else { continue };
         let word = &include.recipe;
-        if stack.len() >= DEEPEST || messages.len() >= MOST {
-            let message = if stack.len() >= DEEPEST {
-                format!("recipes include each other more than {DEEPEST} deep")
-            } else {
-                format!("more than {MOST} recipes are included in all")
-            };
-            let d = Diagnostic::error(message, word.span).about("include");
-            messages[at].found.push(d.help(
-                "include fewer: each recipe with its steps is loaded once for each inclusion",
-            ));
+        if let Some(d) = too_many(stack.len(), messages.len(), word.span) {
+            messages[at].found.push(d);
             // One message is enough, and what is left would only repeat it.
             break;
         }
@@ -132,23 +124,9 @@ fn with_included(
                 continue;
             }
         };
-        if stack.contains(&found.path) {
-            let from = stack.iter().position(|p| *p == found.path).unwrap_or(0);
-            let names = stack[from..].iter().chain([&found.path]);
-            let way: Vec<&str> = names.map(|p| p.rsplit('/').next().unwrap_or(p)).collect();
-            let message = format!("the recipe includes itself: {}", way.join(" -> "));
-            messages[at].found.push(
-                Diagnostic::error(message, word.span)
-                    .about("include")
-                    .help("remove one of these inclusions: a recipe runs its own steps anyway"),
-            );
-            continue;
-        }
-        if let Some(twin) = seen.iter().find(|s| s.0 == found.path && s.1 == include.inputs) {
-            let message = format!("`{}` is included twice with the same inputs", word.text);
-            let d = Diagnostic::error(message, word.span).also(twin.2, "here first");
-            let d = d.about("include");
-            messages[at].found.push(d.help("remove one of the two"));
+        let twin = seen.iter().find(|s| s.0 == found.path && s.1 == include.inputs);
+        if let Some(d) = again(&found.path, stack, word, twin.map(|t| t.2)) {
+            messages[at].found.push(d);
             continue;
         }
         seen.push((found.path.clone(), include.inputs.clone(), word.span));
@@ -168,4 +146,31 @@ fn with_included(
     recipe.digest = digest.finish();
     stack.pop();
     recipe
+}
+
+/// Says that recipes include each other too deep, or that there are too many.
+fn too_many(deep: usize, all: usize, at: Span) -> Option<Diagnostic> {
+    let message = if deep >= DEEPEST {
+        format!("recipes include each other more than {DEEPEST} deep")
+    } else if all >= MOST {
+        format!("more than {MOST} recipes are included in all")
+    } else {
+        return None;
+    };
+    let help = "include fewer: each recipe with its steps is loaded once for each inclusion";
+    Some(Diagnostic::error(message, at).about("include").help(help))
+}
+
+/// Says that a recipe includes itself, or another one twice with the same inputs.
+fn again(path: &String, stack: &[String], word: &Text, twin: Option<Span>) -> Option<Diagnostic> {
+    if let Some(from) = stack.iter().position(|p| p == path) {
+        let names = stack[from..].iter().chain([path]);
+        let way: Vec<&str> = names.map(|p| p.rsplit('/').next().unwrap_or(p)).collect();
+        let message = format!("the recipe includes itself: {}", way.join(" -> "));
+        let help = "remove one of these inclusions: a recipe runs its own steps anyway";
+        return Some(Diagnostic::error(message, word.span).about("include").help(help));
+    }
+    let message = format!("`{}` is included twice with the same inputs", word.text);
+    let d = Diagnostic::error(message, word.span).also(twin?, "here first");
+    Some(d.about("include").help("remove one of the two"))
 }

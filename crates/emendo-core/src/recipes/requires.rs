@@ -58,12 +58,7 @@ pub fn unmet(
                 continue;
             }
             for t in told.toolchains.iter().filter(|t| t.toolchain == what) {
-                let level = t.level.trim_start_matches("VERSION_").replace('_', ".");
-                let level = emendo_docs::level_of(&what, &level);
-                let low = lowest(level.trim_start_matches(|c: char| c.is_ascii_alphabetic()));
-                let fits =
-                    Requirement::parse(&wanted).is_ok_and(|r| low.is_some_and(|l| r.allows(&l)));
-                if !fits {
+                if !declares(&t.level, &what, &wanted) {
                     let says =
                         format!("{what} {wanted} must be declared; {} says {}", t.path, t.level);
                     push(says, format!("raise {what} in {} first", t.path));
@@ -88,6 +83,14 @@ pub fn unmet(
         }
     }
     out
+}
+
+/// True if a level that a manifest declares is what is wanted.
+fn declares(level: &str, what: &str, wanted: &str) -> bool {
+    let level = level.trim_start_matches("VERSION_").replace('_', ".");
+    let level = emendo_docs::level_of(what, &level);
+    let low = lowest(level.trim_start_matches(|c: char| c.is_ascii_alphabetic()));
+    Requirement::parse(wanted).is_ok_and(|r| low.is_some_and(|l| r.allows(&l)))
 }
 
 pub(crate) fn map(table: &Table, key: &str) -> Vec<(String, String)> {

@@ -14,50 +14,8 @@ impl FileRun {
     /// Gives drafts their lasting ids, seals and parents.
     pub(crate) fn name(&mut self, step: &PlanStep, mut drafts: Vec<Draft>) -> Vec<FoldedDraft> {
         drafts.sort_by_key(|d| (d.action, d.hull.start, std::cmp::Reverse(d.hull.end)));
-        let mut kept: Vec<Draft> = Vec::new();
-        for d in drafts {
-            // Equal edits merge: the one that stands first in the recipe speaks for both.
-            let equal = |k: &&Draft| {
-                k.hull == d.hull
-                    && k.change.splices == d.change.splices
-                    && k.alternatives.is_empty()
-                    && d.alternatives.is_empty()
-            };
-            if !kept.iter().rev().take(64).any(|k| equal(&k)) {
-                kept.push(d);
-            }
-        }
-        let mut anchors = self.anchors.take().unwrap_or_else(|| self.new_anchors());
-        let key = &step.info.key;
-        let mut inside: HashMap<u32, u64> = HashMap::new();
-        let mut names: Vec<(Digest, Digest)> = Vec::new();
-        for d in &kept {
-            let slice = self.map.slice(d.hull);
-            let only = match slice.as_slice() {
-                [Piece::Written { by, .. }] => Some(*by),
-                _ => None,
-            };
-            let mut h = Hasher::new();
-            h.part(&key.recipe).part(&key.step);
-            let mut weak = Hasher::new();
-            weak.part(&key.recipe).part(&key.step).digest(d.digest);
-            if let Some(by) = only {
-                // Inside text that the tool wrote: the parent and an ordinal.
-                let n = inside.entry(by).or_default();
-                h.digest(self.edits[by as usize].id).digest(d.digest).number(*n);
-                weak.digest(self.edits[by as usize].id).number(*n);
-                *n += 1;
-            } else {
-                let a = anchors.name(self.base.as_str(), self.map.origin(d.hull));
-                h.part(self.path.as_str())
-                    .part(&a.declaration)
-                    .digest(a.tokens)
-                    .number(a.ordinal as u64);
-                weak.digest(a.tokens);
-            }
-            names.push((h.finish(), weak.finish()));
-        }
-        self.anchors = Some(anchors);
+        let kept = merged(drafts);
+        let names = self.ids(step, &kept);
         let mut count: HashMap<Digest, usize> = HashMap::new();
         names.iter().for_each(|(id, _)| *count.entry(*id).or_default() += 1);
         kept.into_iter()
@@ -87,6 +45,42 @@ impl FileRun {
                 }
             })
             .collect()
+    }
+
+    /// The id of each draft, and what a rejection is found again by when that is gone.
+    fn ids(&mut self, step: &PlanStep, drafts: &[Draft]) -> Vec<(Digest, Digest)> {
+        let mut anchors = self.anchors.take().unwrap_or_else(|| self.new_anchors());
+        let key = &step.info.key;
+        let mut inside: HashMap<u32, u64> = HashMap::new();
+        let mut names: Vec<(Digest, Digest)> = Vec::new();
+        for d in drafts {
+            let slice = self.map.slice(d.hull);
+            let only = match slice.as_slice() {
+                [Piece::Written { by, .. }] => Some(*by),
+                _ => None,
+            };
+            let mut h = Hasher::new();
+            h.part(&key.recipe).part(&key.step);
+            let mut weak = Hasher::new();
+            weak.part(&key.recipe).part(&key.step).digest(d.digest);
+            if let Some(by) = only {
+                // Inside text that the tool wrote: the parent and an ordinal.
+                let n = inside.entry(by).or_default();
+                h.digest(self.edits[by as usize].id).digest(d.digest).number(*n);
+                weak.digest(self.edits[by as usize].id).number(*n);
+                *n += 1;
+            } else {
+                let a = anchors.name(self.base.as_str(), self.map.origin(d.hull));
+                h.part(self.path.as_str())
+                    .part(&a.declaration)
+                    .digest(a.tokens)
+                    .number(a.ordinal as u64);
+                weak.digest(a.tokens);
+            }
+            names.push((h.finish(), weak.finish()));
+        }
+        self.anchors = Some(anchors);
+        names
     }
 
     /// The edits that wrote what a change touches, and the digest of its text before and after.
@@ -124,4 +118,21 @@ impl FileRun {
         parents.dedup();
         (parents, h.finish())
     }
+}
+
+/// Equal drafts merged: the one that stands first in the recipe speaks for both.
+fn merged(drafts: Vec<Draft>) -> Vec<Draft> {
+    let mut kept: Vec<Draft> = Vec::new();
+    for d in drafts {
+        let equal = |k: &Draft| {
+            k.hull == d.hull
+                && k.change.splices == d.change.splices
+                && k.alternatives.is_empty()
+                && d.alternatives.is_empty()
+        };
+        if !kept.iter().rev().take(64).any(equal) {
+            kept.push(d);
+        }
+    }
+    kept
 }

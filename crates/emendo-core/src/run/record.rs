@@ -1,5 +1,6 @@
 //! What a file has gone through, as edits and lines.
 
+use emendo_actions::Draft;
 use emendo_text::{Digest, Hasher, Part, Span, Splice, hunks};
 
 use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status};
@@ -31,14 +32,7 @@ impl FileRun {
                 (None, _) if f.change().is_none() => Standing::Out,
                 (None, _) => Standing::In,
             };
-            let after = match f.change() {
-                None => f.draft.hull.of(&self.text).to_owned(),
-                // Only its import becomes another.
-                Some(c) if c.splices.is_empty() && !c.imports.is_empty() => {
-                    c.imports.iter().map(|i| i.path.as_str()).collect::<Vec<_>>().join(", ")
-                }
-                Some(c) => applied(&self.text, f.draft.hull, c),
-            };
+            let after = self.after(&f);
             let options = f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| {
                 ShownAlternative {
                     label: label.clone(),
@@ -47,16 +41,6 @@ impl FileRun {
                     seal: *seal,
                 }
             });
-            let mut shape = Hasher::new();
-            shape.part(&step.info.key.recipe).part(&step.info.key.step).digest(f.draft.digest);
-            for s in &f.draft.change.splices {
-                for p in &s.parts {
-                    shape.part(match p {
-                        Part::Text(t) => t.as_str(),
-                        Part::Copy(_) => "",
-                    });
-                }
-            }
             let edit = Edit {
                 id: f.id,
                 step: step.info.key.clone(),
@@ -72,7 +56,7 @@ impl FileRun {
                 before: excerpt(f.draft.hull.of(&self.text)),
                 after: excerpt(&after),
                 seal: f.seal,
-                shape: shape.finish(),
+                shape: shape(step, &f.draft),
                 parents: parents.iter().map(|p| p.id).collect(),
                 options: options.collect(),
                 weak: f.weak,
@@ -87,6 +71,18 @@ impl FileRun {
         for (mut edit, splices) in derived {
             edit.line = splices.first().map_or(1, |s| self.line(s.span));
             self.edits.push(edit);
+        }
+    }
+
+    /// The place of an edit as it reads with it.
+    fn after(&self, f: &FoldedDraft) -> String {
+        match f.change() {
+            None => f.draft.hull.of(&self.text).to_owned(),
+            // Only its import becomes another.
+            Some(c) if c.splices.is_empty() && !c.imports.is_empty() => {
+                c.imports.iter().map(|i| i.path.as_str()).collect::<Vec<_>>().join(", ")
+            }
+            Some(c) => applied(&self.text, f.draft.hull, c),
         }
     }
 
@@ -120,4 +116,17 @@ impl FileRun {
             after,
         }
     }
+}
+
+/// What edits that look alike have in common: the step, the action, and what is written.
+fn shape(step: &PlanStep, draft: &Draft) -> Digest {
+    let mut h = Hasher::new();
+    h.part(&step.info.key.recipe).part(&step.info.key.step).digest(draft.digest);
+    for p in draft.change.splices.iter().flat_map(|s| &s.parts) {
+        h.part(match p {
+            Part::Text(t) => t.as_str(),
+            Part::Copy(_) => "",
+        });
+    }
+    h.finish()
 }

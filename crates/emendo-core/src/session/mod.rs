@@ -121,7 +121,15 @@ impl Session {
         })
     }
 
-    /// True if what the state folder says may be built on, and not only shown.
+    /// True if what the state folder says may be built on, and not only shown: it was made here, or the user vouches for it.
+    ///
+    /// # Errors
+    /// If it cannot be read, or a newer program wrote it.
+    pub fn trusted(&self) -> Result<bool, SessionError> {
+        self.trusts(&self.project.state()?)
+    }
+
+    /// The same of a folder.
     fn trusts(&self, state: &Path) -> Result<bool, SessionError> {
         let given = self.trust.as_ref().is_none_or(|t| t.given);
         Ok(given || self.origin(state)? != Origin::Foreign)

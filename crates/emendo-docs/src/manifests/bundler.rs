@@ -69,55 +69,57 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
             i += 1;
             continue;
         }
-        let end = script.statement_end(i);
-        let Some(name) = script.value(first) else { break };
-        // Versions follow as texts, in a list or not; several are one range.
-        let mut last = first;
-        let list = script.is(first + 1, ",") && script.is(first + 2, "[");
-        while script.is(last + 1, ",")
-            && script.get(last + 2).is_some_and(|t| t.0 == TokenKind::Text)
-            && !script.is(last + 3, "=")
-        {
-            last += 2;
-        }
-        let held = script.word(first + 2).filter(|_| {
-            let next = |k: usize, s: &str| script.is(k, s);
-            next(first + 1, ",")
-                && !next(first + 3, ":")
-                && !next(first + 3, "=")
-                && first + 2 == end
-        });
-        let held = held.map(|w| crate::manifests::ecosystem::Value {
-            held: Some(w.to_owned()),
-            ..crate::manifests::ecosystem::Value::new(text, script.tokens[first + 2].span)
-        });
-        let listed = || {
-            let close = script.closing(first + 2);
-            let texts: Vec<_> = (first + 3..close).filter_map(|k| script.quoted(k)).collect();
-            let (from, to) = (texts.first()?, texts.last()?);
-            Some(crate::manifests::ecosystem::Value::new(text, from.hull(*to)))
-        };
-        let version = held.or_else(|| if list { listed() } else { None });
-        let version = version.or_else(|| {
-            (last == first + 2).then(|| script.value(last)).flatten().or_else(|| {
-                let (from, to) = (script.quoted(first + 2)?, script.quoted(last)?);
-                (last > first).then(|| crate::manifests::ecosystem::Value::new(text, from.hull(to)))
-            })
-        });
-        let begin = if i > 1 && script.is(i - 1, ".") { i - 2 } else { i };
-        let span = script.hull(begin, end);
-        let coordinate = name.text.clone();
-        let kind = EntryKind::Dependency;
-        let mut entry = script.entry(kind, coordinate, vec![name], version, span);
-        // `git: "..."` and `:git => "..."`
-        let place =
-            |k: &usize| script.word(*k).is_some_and(|w| matches!(w, "git" | "github" | "path"));
-        let at = (first + 1..=end).find(place);
-        entry.elsewhere = at.and_then(|k| (k + 1..k + 4).find_map(|k| script.value(k)));
+        let Some((entry, end)) = gem(&script, text, i, first) else { break };
         out.entries.push(entry);
         i = end + 1;
     }
     Ok(out)
+}
+
+/// A library, from the word that names it; `first` is the token of its name. With the token that its statement ends at.
+fn gem(script: &Script<'_>, text: &str, i: usize, first: usize) -> Option<(Entry, usize)> {
+    let end = script.statement_end(i);
+    let name = script.value(first)?;
+    // Versions follow as texts, in a list or not; several are one range.
+    let mut last = first;
+    let list = script.is(first + 1, ",") && script.is(first + 2, "[");
+    while script.is(last + 1, ",")
+        && script.get(last + 2).is_some_and(|t| t.0 == TokenKind::Text)
+        && !script.is(last + 3, "=")
+    {
+        last += 2;
+    }
+    let held = script.word(first + 2).filter(|_| {
+        let next = |k: usize, s: &str| script.is(k, s);
+        next(first + 1, ",") && !next(first + 3, ":") && !next(first + 3, "=") && first + 2 == end
+    });
+    let held = held.map(|w| crate::manifests::ecosystem::Value {
+        held: Some(w.to_owned()),
+        ..crate::manifests::ecosystem::Value::new(text, script.tokens[first + 2].span)
+    });
+    let listed = || {
+        let close = script.closing(first + 2);
+        let texts: Vec<_> = (first + 3..close).filter_map(|k| script.quoted(k)).collect();
+        let (from, to) = (texts.first()?, texts.last()?);
+        Some(crate::manifests::ecosystem::Value::new(text, from.hull(*to)))
+    };
+    let version = held.or_else(|| if list { listed() } else { None });
+    let version = version.or_else(|| {
+        (last == first + 2).then(|| script.value(last)).flatten().or_else(|| {
+            let (from, to) = (script.quoted(first + 2)?, script.quoted(last)?);
+            (last > first).then(|| crate::manifests::ecosystem::Value::new(text, from.hull(to)))
+        })
+    });
+    let begin = if i > 1 && script.is(i - 1, ".") { i - 2 } else { i };
+    let span = script.hull(begin, end);
+    let coordinate = name.text.clone();
+    let kind = EntryKind::Dependency;
+    let mut entry = script.entry(kind, coordinate, vec![name], version, span);
+    // `git: "..."` and `:git => "..."`
+    let place = |k: &usize| script.word(*k).is_some_and(|w| matches!(w, "git" | "github" | "path"));
+    let at = (first + 1..=end).find(place);
+    entry.elsewhere = at.and_then(|k| (k + 1..k + 4).find_map(|k| script.value(k)));
+    Some((entry, end))
 }
 
 fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {

@@ -2,12 +2,28 @@
 
 use std::collections::BTreeMap;
 
-use emendo_text::Diagnostic;
+use emendo_text::{Diagnostic, Span};
 
 use crate::keys::{COMMON, Key, LATER_KINDS, STEP};
 use crate::load::{Loader, kind_list};
 use crate::model::{Action, Condition, Globs, Include, Name, Scope, Step, glob};
 use crate::value::{Entry, Table, Value};
+
+/// The recipe that a step includes.
+fn include_of(step: &Table, span: Span) -> Option<Include> {
+    let t = step.table("include")?;
+    let map = t.table("inputs").map_or(&[][..], |m| &m.entries);
+    let given = |e: &Entry| match &e.node.value {
+        Value::Text(v) => Some((e.key.clone(), v.text.clone())),
+        _ => None,
+    };
+    Some(Include {
+        recipe: t.text("recipe")?.clone(),
+        inputs: map.iter().filter_map(given).collect(),
+        span: step.entry("include").map_or(span, |e| e.key_span),
+        loaded: None,
+    })
+}
 
 impl Loader<'_> {
     pub(crate) fn steps(&mut self, root: &Table, scope: &Scope) -> Vec<Step> {
@@ -31,19 +47,7 @@ impl Loader<'_> {
             }
             let mut actions = self.actions(table, &scope);
             actions.sort_by_key(|a| a.span.start);
-            let include = table.table("include").and_then(|t| {
-                let map = t.table("inputs").map_or(&[][..], |m| &m.entries);
-                let given = |e: &Entry| match &e.node.value {
-                    Value::Text(v) => Some((e.key.clone(), v.text.clone())),
-                    _ => None,
-                };
-                Some(Include {
-                    recipe: t.text("recipe")?.clone(),
-                    inputs: map.iter().filter_map(given).collect(),
-                    span: table.entry("include").map_or(span, |e| e.key_span),
-                    loaded: None,
-                })
-            });
+            let include = include_of(table, span);
             if let (Some(include), Some(first)) = (&include, actions.first()) {
                 let d = Diagnostic::error("`include` stands alone in its step", include.span);
                 let d = d.about("include");

@@ -48,6 +48,12 @@ impl StatusCommand {
             );
             return show::json(&mut out, &value);
         }
+        if !session.trusted()? {
+            writeln!(
+                out,
+                "{LOOK}the state folder was not made on this machine by you{LOOK:#}: it is shown, and nothing is written by it"
+            )?;
+        }
         if unfinished {
             writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;
         }

@@ -92,6 +92,50 @@ impl SurveyCommand {
             .collect()
     }
 
+    fn modules(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
+        if !found.modules.is_empty() {
+            writeln!(out, "\n{BOLD}modules{BOLD:#}")?;
+        }
+        for m in found.modules.iter().take(if self.all { usize::MAX } else { FEW }) {
+            let name = m.name.as_deref().map_or(String::new(), |n| format!("  {}", one_line(n)));
+            let many = if m.libraries == 1 { "library" } else { "libraries" };
+            writeln!(
+                out,
+                "  {:<34} {:<9} {:>3} {many}{name}",
+                emendo_text::visible_name(m.path.as_str()),
+                m.ecosystem,
+                m.libraries
+            )?;
+        }
+        more(found.modules.len(), FEW, self.all, out)
+    }
+
+    fn libraries(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
+        if !found.libraries.is_empty() {
+            writeln!(out, "\n{BOLD}libraries{BOLD:#}")?;
+        }
+        let mut lines = Vec::new();
+        for l in &found.libraries {
+            for (i, h) in l.held.iter().enumerate() {
+                let name = if i == 0 {
+                    format!("{}:{}", l.ecosystem, one_line(&l.coordinate))
+                } else {
+                    String::new()
+                };
+                let version = h.version.as_deref().unwrap_or("-");
+                lines.push(format!(
+                    "  {name:<44} {:<14} {DIM}{}{DIM:#}",
+                    one_line(version),
+                    place(h)
+                ));
+            }
+        }
+        for l in lines.iter().take(if self.all { usize::MAX } else { SHOWN }) {
+            writeln!(out, "{l}")?;
+        }
+        more(lines.len(), SHOWN, self.all, out)
+    }
+
     fn show(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
         let names: Vec<String> = found
             .languages
@@ -119,44 +163,8 @@ impl SurveyCommand {
             writeln!(out, "{:12}{l}", if i == 0 { "toolchains" } else { "" })?;
         }
         more(levels.len(), FEW, self.all, out)?;
-        if !found.modules.is_empty() {
-            writeln!(out, "\n{BOLD}modules{BOLD:#}")?;
-        }
-        for m in found.modules.iter().take(if self.all { usize::MAX } else { FEW }) {
-            let name = m.name.as_deref().map_or(String::new(), |n| format!("  {}", one_line(n)));
-            let many = if m.libraries == 1 { "library" } else { "libraries" };
-            writeln!(
-                out,
-                "  {:<34} {:<9} {:>3} {many}{name}",
-                emendo_text::visible_name(m.path.as_str()),
-                m.ecosystem,
-                m.libraries
-            )?;
-        }
-        more(found.modules.len(), FEW, self.all, out)?;
-        if !found.libraries.is_empty() {
-            writeln!(out, "\n{BOLD}libraries{BOLD:#}")?;
-        }
-        let mut lines = Vec::new();
-        for l in &found.libraries {
-            for (i, h) in l.held.iter().enumerate() {
-                let name = if i == 0 {
-                    format!("{}:{}", l.ecosystem, one_line(&l.coordinate))
-                } else {
-                    String::new()
-                };
-                let version = h.version.as_deref().unwrap_or("-");
-                lines.push(format!(
-                    "  {name:<44} {:<14} {DIM}{}{DIM:#}",
-                    one_line(version),
-                    place(h)
-                ));
-            }
-        }
-        for l in lines.iter().take(if self.all { usize::MAX } else { SHOWN }) {
-            writeln!(out, "{l}")?;
-        }
-        more(lines.len(), SHOWN, self.all, out)?;
+        self.modules(found, out)?;
+        self.libraries(found, out)?;
         for l in &found.locks {
             writeln!(
                 out,

@@ -39,7 +39,7 @@ fn state_from_elsewhere_is_shown_and_not_written() {
     let s = applied();
     elsewhere(&s);
     let before = (s.tree(), all(&s.path(".emendo")));
-    s.run(&["status"]).ok().says("applied: 1 edit");
+    s.run(&["status"]).ok().says("applied: 1 edit").says("was not made on this machine");
     s.run(&["leftovers"]).ok();
     for args in [&["undo"][..], &["apply"], &["accept", "--all"], &["reject", "--all"]] {
         s.run(args).code(3).says("was not made on this machine by you").says("--trust-state");
