@@ -1,4 +1,4 @@
-//! Where cases lie: in `cases/KIND/` of a language's folder, in `cases/GROUP/` of an action's.
+//! Where cases lie: in `tests/KIND/` of a language's folder, in `tests/GROUP/` of an action's.
 
 use std::path::{Path, PathBuf};
 
@@ -36,7 +36,7 @@ pub fn folders(krate: &str) -> Vec<Folder> {
     let rooms = below(&workspace().join("crates").join(krate).join("src"));
     let mut out = Vec::new();
     for room in rooms {
-        for path in below(&room.join("cases")) {
+        for path in below(&room.join("tests")) {
             let (room, group) = (name(&room), name(&path));
             // Of a language the kind comes first, of an action its own word.
             out.push(match krate {

@@ -1,7 +1,7 @@
 //! What the tests of all crates share.
 //!
 //! - A [`Case`] is data: a recipe, files before and after, and what else is expected. Cases lie in the folder of what they
-//!   are about, in `cases/`; [`folders`] finds them. [`Case::try_out`] runs one through the engine, within the test.
+//!   are about, in `tests/`; [`folders`] finds them. [`Case::try_out`] runs one through the engine, within the test.
 //! - A [`Sandbox`] is a scratch project, and the built program run on it.
 //! - [`REED`] is a language of a few lines, [`SWAP`] an action of a few lines: what a `World` may be given.
 //!
