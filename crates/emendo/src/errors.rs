@@ -69,6 +69,17 @@ pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
     ExitCode::from(code)
 }
 
+/// The way out where nothing shows that a state folder was made here.
+fn untrusted() -> String {
+    let help = "if it is yours (an older version made it, or it came from another machine of yours), go on with `--trust-state`; else remove the folder";
+    match crate::places::own_folder() {
+        Some(_) => help.to_owned(),
+        None => format!(
+            "{help}\nnothing can be remembered: set HOME or XDG_CONFIG_HOME, so that there is a folder for settings"
+        ),
+    }
+}
+
 /// True if a disk has no room left.
 fn full(e: &SessionError) -> bool {
     use std::io::ErrorKind::{QuotaExceeded, StorageFull};
@@ -109,10 +120,7 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
         SessionError::Busy(_) => {
             (REFUSED, Some("wait until it is done, or longer than a moment: `--wait SECONDS`".into()))
         }
-        SessionError::Untrusted(_) => (
-            REFUSED,
-            Some("if it is yours (an older version made it, or it came from another machine of yours), go on with `--trust-state`; else remove the folder".into()),
-        ),
+        SessionError::Untrusted(_) => (REFUSED, Some(untrusted())),
         SessionError::Newer(_) => (REFUSED, Some("use that version, or remove the folder: decisions and the way back are lost then".into())),
         SessionError::BadJournal(_) => (REFUSED, Some("no apply of this program writes such a journal: look at it, and remove its folder below `.emendo/journal`".into())),
         SessionError::Changed(paths) => (

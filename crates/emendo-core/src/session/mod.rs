@@ -9,6 +9,7 @@ mod undo;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use emendo_actions::World;
@@ -32,6 +33,8 @@ pub struct Session {
     shelf: Shelf,
     /// Where state folders that were made here are known; none trusts every state folder.
     trust: Option<Trust>,
+    /// This session made the state folder, or its user vouched for it.
+    own: AtomicBool,
     /// How long to wait for another run to end.
     wait: Duration,
     /// What others are told that wait for this run.
@@ -55,6 +58,7 @@ impl Session {
             build: String::new(),
             shelf: Shelf::default(),
             trust: None,
+            own: AtomicBool::new(false),
             wait: Duration::from_secs(5),
             who: String::from("a run"),
         }
@@ -131,7 +135,7 @@ impl Session {
 
     /// The same of a folder.
     fn trusts(&self, state: &Path) -> Result<bool, SessionError> {
-        let given = self.trust.as_ref().is_none_or(|t| t.given);
+        let given = self.trust.as_ref().is_none_or(|t| t.given) || self.own.load(Ordering::Relaxed);
         Ok(given || self.origin(state)? != Origin::Foreign)
     }
 
@@ -188,6 +192,8 @@ impl Session {
         {
             trust.record(&state)?;
         }
+        // Where there is no place for the user's record, this session still knows what it made.
+        self.own.store(true, Ordering::Relaxed);
         Journal::tidy(&state)?;
         Ok(lock)
     }

@@ -75,6 +75,17 @@ fn state_of_a_newer_version_is_refused() {
 }
 
 #[test]
+fn without_a_place_for_the_record_the_demo_still_works() {
+    let s = Sandbox::new();
+    std::fs::write(s.folder().join(".config"), "in the way").expect("writable");
+    s.run(&["demo", "sample"]).ok();
+    let project = s.path("sample/project").display().to_string();
+    s.run(&["-C", &project, "undo"]).code(3).says("--trust-state");
+    s.run(&["-C", &project, "undo", "--trust-state"]).ok();
+    s.run_in(&["-C", &project, "propose", "x.toml"], "HOME", "").code(2);
+}
+
+#[test]
 fn a_project_that_moves_keeps_its_trust() {
     let s = applied();
     std::fs::rename(s.root(), s.folder().join("moved")).expect("moves");
