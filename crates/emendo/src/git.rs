@@ -49,8 +49,8 @@ pub(crate) fn health(root: &Path) -> Health {
 
 /// Of these files, those with changes that are in no commit, new files among them. Without a git tree none; where git cannot
 /// say, all.
-pub(crate) fn dirty(root: &Path, paths: &[RelPath]) -> Vec<RelPath> {
-    if health(root) == Health::NoTree {
+pub(crate) fn dirty(root: &Path, health: &Health, paths: &[RelPath]) -> Vec<RelPath> {
+    if *health == Health::NoTree {
         return Vec::new();
     }
     let prefix = output(root, &["rev-parse", "--show-prefix"]);

@@ -160,7 +160,7 @@ impl Sandbox {
     }
 
     /// Runs the program from the folder that everything lies in; it must succeed.
-    pub fn git_free(&self, args: &[&str]) {
+    pub fn run_outside(&self, args: &[&str]) {
         let mut command = self.command(args);
         Run::of(command.current_dir(self.folder()).output()).ok();
     }

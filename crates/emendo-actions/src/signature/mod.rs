@@ -207,14 +207,7 @@ struct SignatureRunner {
 
 impl Runner for SignatureRunner {
     fn asks(&self) -> Asks {
-        Asks {
-            symbols: self.targets.symbols(),
-            subjects: self.targets.subjects(),
-            asks_declarations: true,
-            changes_declarations: true,
-            once: self.once,
-            ..self.head.asks()
-        }
+        Asks { once: self.once, ..self.targets.asks(&self.head) }
     }
 
     fn covers(&self, path: &RelPath) -> bool {

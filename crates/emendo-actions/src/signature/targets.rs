@@ -5,8 +5,10 @@ use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
 
+use crate::contract::Asks;
 use crate::contract::{CompileCx, Found, Needs, Subject, SymbolKind, Tie};
 use crate::meaning::{Place, SymbolRunner};
+use crate::shared::Head;
 use crate::signature::callable::{Assigned, Callable};
 
 /// What an action is about, and what finds it.
@@ -75,11 +77,22 @@ impl Targets {
         Needs::of(self.finders.iter().flat_map(|f| f.needs().0.clone()))
     }
 
-    pub(super) fn symbols(&self) -> Vec<String> {
+    /// What an action about these callables asks of a run, besides what its head does.
+    pub(super) fn asks(&self, head: &Head) -> Asks {
+        Asks {
+            symbols: self.symbols(),
+            subjects: self.subjects(),
+            asks_declarations: true,
+            changes_declarations: true,
+            ..head.asks()
+        }
+    }
+
+    fn symbols(&self) -> Vec<String> {
         self.callables.iter().flat_map(|c| c.symbols.clone()).collect()
     }
 
-    pub(super) fn subjects(&self) -> Vec<Subject> {
+    fn subjects(&self) -> Vec<Subject> {
         self.finders.iter().flat_map(SymbolRunner::subjects).collect()
     }
 

@@ -132,15 +132,7 @@ enum UseSite {
 
 impl Runner for WaitRunner {
     fn asks(&self) -> Asks {
-        Asks {
-            symbols: self.targets.symbols(),
-            subjects: self.targets.subjects(),
-            asks_declarations: true,
-            changes_declarations: true,
-            follows: self.on,
-            spreads: self.on,
-            ..self.head.asks()
-        }
+        Asks { follows: self.on, spreads: self.on, ..self.targets.asks(&self.head) }
     }
 
     fn covers(&self, path: &RelPath) -> bool {

@@ -1,7 +1,7 @@
 //! What the user decided: an append-only log, one line each, safe for several writers.
 
 use std::collections::{HashMap, HashSet};
-use std::io::Write;
+use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
 use emendo_text::{Digest, Hasher, RelPath};
@@ -147,11 +147,12 @@ impl Decisions {
     /// # Errors
     /// If it cannot be written.
     pub fn append(path: &Path, decisions: &[Decision]) -> Result<(), DecisionError> {
-        let mut file = std::fs::OpenOptions::new().create(true).append(true).open(path)?;
+        let mut file =
+            std::fs::OpenOptions::new().create(true).read(true).append(true).open(path)?;
         // What a killed writer began would spoil the line that comes after it.
-        let before = std::fs::read(path)?;
-        let whole = before.iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
-        if whole < before.len() {
+        if !ends_whole(&mut file)? {
+            let before = std::fs::read(path)?;
+            let whole = before.iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
             file.set_len(whole as u64)?;
         }
         let mut text = String::new();
@@ -264,4 +265,15 @@ impl Decisions {
         out.sort_by(|a, b| (&a.path, a.edit).cmp(&(&b.path, b.edit)));
         out
     }
+}
+
+/// True if a log is empty, or its last line ends.
+fn ends_whole(file: &mut std::fs::File) -> std::io::Result<bool> {
+    if file.metadata()?.len() == 0 {
+        return Ok(true);
+    }
+    let mut last = [0];
+    file.seek(SeekFrom::End(-1))?;
+    file.read_exact(&mut last)?;
+    Ok(last[0] == b'\n')
 }

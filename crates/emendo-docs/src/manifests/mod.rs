@@ -41,11 +41,6 @@ pub const ECOSYSTEMS: &[Ecosystem] = &[
     go::GO,
 ];
 
-/// True for a file that a tool writes anew from a manifest.
-pub fn is_lock(path: &RelPath) -> bool {
-    ECOSYSTEMS.iter().flat_map(|e| e.locks).any(|l| l.0 == path.name())
-}
-
 /// The ecosystem of a manifest, by its name.
 pub fn ecosystem_of(path: &RelPath) -> Option<&'static Ecosystem> {
     ECOSYSTEMS.iter().find(|e| (e.claims)(path))

@@ -34,10 +34,12 @@ pub(crate) struct Apply {
 impl Apply {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session()?;
-        if crate::git::health(session.project().root()) == crate::git::Health::NoTree {
-            crate::commands::propose::unprotected(&session)?;
+        let health = git::health(session.project().root());
+        if health == git::Health::NoTree {
+            crate::commands::propose::unprotected(&health)?;
         }
-        let applied = apply(&session, self.accept, self.skip_changed, self.with_uncommitted)?;
+        let applied =
+            apply(&session, &health, self.accept, self.skip_changed, self.with_uncommitted)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
             show::json(&mut out, &json::applied(&applied))?;
@@ -54,12 +56,13 @@ impl Apply {
 /// Applies with git's word on what is the user's own.
 pub(crate) fn apply(
     session: &Session,
+    health: &git::Health,
     accept: Option<Certainty>,
     skip_changed: bool,
     with_uncommitted: bool,
 ) -> anyhow::Result<Applied> {
     let root = session.project().root().to_owned();
-    if let Some(why) = git::health(&root).problem().filter(|_| !with_uncommitted) {
+    if let Some(why) = health.problem().filter(|_| !with_uncommitted) {
         return Err(Refused::error(
             format!("{why}: your own changes cannot be recognised"),
             "mend that first, or write all the same: `--with-uncommitted`",
@@ -67,7 +70,7 @@ pub(crate) fn apply(
     }
     let disk = RealDisk::open(&root)?;
     let time = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs());
-    let dirty = move |paths: &[emendo_text::RelPath]| git::dirty(&root, paths);
+    let dirty = move |paths: &[emendo_text::RelPath]| git::dirty(&root, health, paths);
     Ok(session.apply(
         &disk,
         &ApplyOptions { accept, skip_changed, time, dirty: &dirty, with_uncommitted },

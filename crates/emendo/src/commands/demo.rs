@@ -47,7 +47,7 @@ impl Demo {
         let before = summarize(&first, &session.decisions()?);
         let accepted = session
             .accept(&Selection { certainty: Some(Certainty::Certain), ..Selection::default() })?;
-        let applied = apply(&session, None, false, false)?;
+        let applied = apply(&session, &git::health(&project), None, false, false)?;
         let second = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
         let decisions = session.decisions()?;
         let after = summarize(&second, &decisions);

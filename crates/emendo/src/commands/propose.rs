@@ -66,7 +66,7 @@ impl Propose {
             writeln!(err, "\nnothing was proposed: the project is not ready yet")?;
             return Err(Shown(REFUSED).into());
         }
-        unprotected(&session)?;
+        unprotected(&crate::git::health(session.project().root()))?;
         let mut bar = Progress::new();
         let proposal =
             session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;
@@ -89,9 +89,9 @@ impl Propose {
 }
 
 /// Says that the user's own changes cannot be recognised, where that is so.
-pub(crate) fn unprotected(session: &emendo_core::Session) -> std::io::Result<()> {
+pub(crate) fn unprotected(health: &crate::git::Health) -> std::io::Result<()> {
     use std::io::Write;
-    let text = match crate::git::health(session.project().root()) {
+    let text = match health {
         crate::git::Health::Fine => return Ok(()),
         crate::git::Health::NoTree => {
             "no git tree: your own changes cannot be recognised, and nothing keeps them".to_owned()

@@ -89,7 +89,7 @@ fn without_a_place_for_the_record_the_demo_still_works() {
 fn a_project_that_moves_keeps_its_trust() {
     let s = applied();
     std::fs::rename(s.root(), s.folder().join("moved")).expect("moves");
-    s.git_free(&["-C", "moved", "undo"]);
+    s.run_outside(&["-C", "moved", "undo"]);
     let text = std::fs::read_to_string(s.folder().join("moved/A.java")).expect("there");
     assert!(text.contains("new Station(a)"), "{text}");
 }
