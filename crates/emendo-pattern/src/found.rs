@@ -5,7 +5,7 @@ use emendo_lang::weakest;
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
-use crate::model::Pattern;
+use crate::model::{HERE, Pattern};
 
 /// What a slot holds at a match.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -71,6 +71,10 @@ pub struct Match {
     pub slots: Vec<Bound>,
     /// What was found out about the names.
     pub facts: Vec<Fact>,
+    /// Those of the facts that only say that nothing tells what a word means: what surrounds the place may tell it.
+    pub(crate) open: Vec<Fact>,
+    /// What was found out by what stands around and within, group by group.
+    pub(crate) beside: Vec<Vec<Fact>>,
     /// A slot is of one of several types, only some of which are meant: what is known.
     pub(crate) partly: Option<String>,
     /// The type of a slot is the one that is asked for.
@@ -103,11 +107,35 @@ impl Match {
     /// True if slots of the same name hold equal code here and in another match, some names left out.
     pub(crate) fn agrees(&self, other: &Self, except: &[&str], tree: &Tree, text: &str) -> bool {
         let named = |b: &&Bound| b.name != "_" && !except.contains(&b.name.as_str());
-        other
-            .slots
-            .iter()
-            .filter(named)
-            .all(|b| self.slot(&b.name).is_none_or(|own| equal(tree, text, own.span, b.span)))
+        other.slots.iter().filter(named).all(|b| self.allows(&b.name, b.span, tree, text))
+    }
+
+    /// True if a slot of this name may hold what stands at a place: nothing else is bound to the name.
+    pub(crate) fn allows(&self, name: &str, at: Span, tree: &Tree, text: &str) -> bool {
+        self.slot(name).is_none_or(|own| match &own.text {
+            Some(held) => held.as_str() == at.of(text),
+            None => equal(tree, text, own.span, at),
+        })
+    }
+
+    /// True if a slot of this name may hold a text from elsewhere: nothing else is bound to the name.
+    pub fn holds_text(&self, name: &str, held: &str, text: &str) -> bool {
+        self.slot(name)
+            .is_none_or(|own| own.held(text).1.split_whitespace().eq(held.split_whitespace()))
+    }
+
+    /// What was found out that does not merely say that nothing is known.
+    pub fn told(&self) -> impl Iterator<Item = &Fact> {
+        self.facts.iter().filter(|f| !self.open.contains(f))
+    }
+
+    /// Binds the slots of another match that are not bound yet.
+    pub(crate) fn bind_more(&mut self, more: &[Bound]) {
+        for b in more {
+            if b.name != HERE && b.name != "_" && self.slot(&b.name).is_none() {
+                self.slots.push(b.clone());
+            }
+        }
     }
 
     /// Binds one more slot to a text.

@@ -44,9 +44,9 @@ mod write;
 mod written;
 
 pub use along::{AlongRule, Elsewhere, Follow, Gather, Rework};
-pub use find::{Conditions, HERE, SlotConditions};
+pub use find::{Conditions, Groups, SlotConditions};
 pub use found::{Bound, Match, NameUse, Nearest, Places};
 pub use imports::{ImportPlan, doubled, respell};
-pub use model::{Constraint, FORMS, Pattern, PatternError};
+pub use model::{Constraint, FORMS, HERE, Pattern, PatternError};
 pub use write::{Replacement, delete_item, delete_splice};
 pub use written::{ImportEdit, Place, Unresolved, Written};

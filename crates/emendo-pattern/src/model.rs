@@ -6,6 +6,9 @@ use emendo_lang::language::{Keyed, Language, Space};
 use emendo_text::{Filter, Repeat, Span};
 use regex::Regex;
 
+/// The slot that marks the place in a pattern of what stands around it.
+pub const HERE: &str = "here";
+
 /// The words for `form`.
 pub const FORMS: &[&str] = &[
     "number",
@@ -221,6 +224,16 @@ impl Pattern {
     pub fn is_list(&self, slot: &str) -> bool {
         let many = |s: &SlotDef| matches!(s.repeat, Repeat::Any | Repeat::Some);
         self.slots.iter().any(|s| s.name == slot && many(s))
+    }
+
+    /// True if a node of the pattern is a slot for any number of nodes.
+    pub(crate) fn is_list_node(&self, p: &PNode) -> bool {
+        match &p.what {
+            PatternToken::Slot(ix, _) => {
+                matches!(self.slots[*ix].repeat, Repeat::Any | Repeat::Some)
+            }
+            _ => false,
+        }
     }
 
     /// Sets what a slot's contents must be.

@@ -1,8 +1,8 @@
 //! The keys of the recipe language: one table a place, from which checks and reference come.
 
 use Shape::{
-    Bool, Globs, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table, Tables, Text,
-    Texts, Version, Words,
+    Bool, Globs, Groups, Integer, Members, Named, Names, Regex, Requirement, Symbols, Table,
+    Tables, Text, Texts, Version, Words,
 };
 use emendo_pattern::FORMS;
 
@@ -25,6 +25,8 @@ pub enum Shape {
     Symbols,
     /// One text or a list.
     Texts,
+    /// One text, a list, or a list of lists.
+    Groups,
     /// One of these words, or a list of them.
     Words(&'static [&'static str]),
     /// True or false.
@@ -226,12 +228,12 @@ pub const COMMON: &[Key] = &[
 pub const PLACE: [Key; 4] = [
     Key::new(
         "surrounded_by",
-        Texts,
-        "patterns, any of which stands around the place; `@{here}` marks it",
+        Groups,
+        "patterns, any of which stands around the place; `@{here}` marks it; of an inner list, all",
     ),
-    Key::new("not_surrounded_by", Texts, "patterns, none of which stands around the place"),
-    Key::new("holding", Texts, "patterns, any of which stands in the place"),
-    Key::new("not_holding", Texts, "patterns, none of which stands in the place"),
+    Key::new("not_surrounded_by", Groups, "patterns, none of which stands around the place"),
+    Key::new("holding", Groups, "patterns, any of which stands in the place"),
+    Key::new("not_holding", Groups, "patterns, none of which stands in the place"),
 ];
 
 /// Keys of `slots.NAME`.
@@ -249,11 +251,11 @@ pub const SLOT: &[Key] = &[
     Key::new("not_type", Texts, "static types, none of them"),
     Key::new("is", Texts, "patterns, any of which must fit the whole of it"),
     Key::new("is_not", Texts, "patterns, none of which may fit the whole of it"),
-    Key::new("holding", Texts, "patterns, any of which must stand in it"),
-    Key::new("not_holding", Texts, "patterns, none of which may stand in it"),
+    Key::new("holding", Groups, "patterns, any of which must stand in it"),
+    Key::new("not_holding", Groups, "patterns, none of which may stand in it"),
     Key::new(
         "defined_with",
-        Texts,
+        Groups,
         "patterns, any of which must stand in the declaration of its name",
     ),
     Key::new(

@@ -78,6 +78,9 @@ fn of(key: &Key) -> Value {
         Shape::Text | Shape::Pattern | Shape::Version | Shape::Requirement => text(),
         Shape::Regex => json!({ "type": "string", "format": "regex" }),
         Shape::Globs | Shape::Symbols | Shape::Texts => text_or_texts(text()),
+        Shape::Groups => {
+            json!({ "anyOf": [text(), { "type": "array", "items": text_or_texts(text()) }] })
+        }
         Shape::Words(words) => text_or_texts(json!({ "enum": words })),
         Shape::Bool => json!({ "type": "boolean" }),
         Shape::Integer => json!({ "type": "integer" }),

@@ -133,6 +133,31 @@ impl Table {
         }
     }
 
+    /// The texts of a key that holds one, a list, or a list of lists: those of an inner list belong together.
+    pub fn groups(&self, key: &str) -> Vec<Vec<&Text>> {
+        let one = |n: &'_ Node| -> bool { matches!(n.value, Value::Text(_)) };
+        match self.get(key).map(|n| &n.value) {
+            Some(Value::Text(t)) => vec![vec![t]],
+            Some(Value::List(items)) => items
+                .iter()
+                .filter_map(|n| match &n.value {
+                    Value::Text(t) => Some(vec![t]),
+                    Value::List(inner) if inner.iter().all(one) => Some(
+                        inner
+                            .iter()
+                            .filter_map(|n| match &n.value {
+                                Value::Text(t) => Some(t),
+                                _ => None,
+                            })
+                            .collect(),
+                    ),
+                    _ => None,
+                })
+                .collect(),
+            _ => Vec::new(),
+        }
+    }
+
     /// True if a key holds `true`.
     pub fn is_true(&self, key: &str) -> bool {
         matches!(self.get(key).map(|n| &n.value), Some(Value::Bool(true)))

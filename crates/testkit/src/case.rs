@@ -6,6 +6,9 @@
 //! Words after a path change the bytes of the file: `crlf`, `bom`, `latin1`; after that of an `after` they say how
 //! many edits of a certainty are proposed there: `certain=2 unsure=1`.
 //! A case without a recipe takes that of its folder, `shared.toml`.
+//! `says ARGS` runs the program with ARGS in the project after `propose`: each line must stand in its output (`RECIPE` is
+//! the recipe's path); `says! ARGS` on the tree as it is after `apply`; `hides` and `hides!`: no line may. `again` is what a
+//! second run says; without it, it proposes nothing. `why` is not read.
 //! `marked PATH OLD NEW` is a file before and after at once: on a line that ends with a comment of one word, a certainty,
 //! OLD becomes NEW, with an edit for each that is so sure; all other lines stay.
 
@@ -34,6 +37,22 @@ pub struct Case {
     pub edits: Vec<(String, String, usize)>,
     /// `PATH:LINE` of what is left, where that is said.
     pub leftovers: Option<Vec<String>>,
+    /// What a second run says; nothing to change where that is not said.
+    pub again: Option<Vec<String>>,
+    /// What the program says besides.
+    pub spoken: Vec<Spoken>,
+}
+
+/// What a run of the program says, or does not.
+pub struct Spoken {
+    /// Its arguments, in a line.
+    pub args: String,
+    /// It runs after `apply`, not before.
+    pub late: bool,
+    /// The lines must stand in its output, else they must not.
+    pub says: bool,
+    /// The lines.
+    pub lines: Vec<String>,
 }
 
 /// What a run of a case gave.
@@ -123,6 +142,14 @@ impl Case {
             }
             ["leftovers"] => self.leftovers = Some(lines()),
             ["notes"] => self.notes = lines(),
+            ["again"] => self.again = Some(lines()),
+            ["why"] => {}
+            [word @ ("says" | "says!" | "hides" | "hides!"), ..] => self.spoken.push(Spoken {
+                args: head[word.len()..].trim().to_owned(),
+                late: word.ends_with('!'),
+                says: word.starts_with("says"),
+                lines: lines(),
+            }),
             _ => return false,
         }
         true
@@ -134,7 +161,11 @@ impl Case {
         let whole = self.recipe.contains("[[step]]");
         let step = if whole { "" } else { "[[step]]\nid = \"s\"\ntitle = \"s\"\n" };
         let head = format!("emendo = 1\nid = \"case\"\ntitle = \"Case\"\nlang = \"{lang}\"\n");
-        std::fs::write(s.recipe_path(), format!("{head}{step}{}", self.recipe)).expect("writable");
+        let text = match self.recipe.starts_with("emendo = ") {
+            true => self.recipe.clone(),
+            false => format!("{head}{step}{}", self.recipe),
+        };
+        std::fs::write(s.recipe_path(), text).expect("writable");
         self.before.iter().for_each(|(path, bytes)| s.write(path, bytes));
         s
     }

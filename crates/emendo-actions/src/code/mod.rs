@@ -59,8 +59,8 @@ const KEYS: &[Key] = &[
     ),
     Key::new(
         "elsewhere",
-        Shape::Table(ELSEWHERE),
-        "a pattern that must fit somewhere in the project; its slots may be written",
+        Shape::Tables(ELSEWHERE),
+        "a pattern that must fit somewhere in the project, or several; their slots may be written",
     ),
     Key::new("gather", Shape::Named(GATHER), "pieces of a slot, collected as a slot of their own"),
     Key::new("rework", Shape::Tables(REWORK), "rewrites inside a slot"),
@@ -97,10 +97,14 @@ impl Kind for Code {
         let rows = pairs(action, &cx.recipe.source, &|_| ".", cx.out);
         says_what(action, rows.is_empty(), !choices.is_empty(), cx)?;
         let conditions = crate::shared::conditions(language, action, cx);
-        let query = crate::shared::query(language, action, cx).map(Arc::new);
+        let queries: Vec<Arc<crate::contract::Query>> =
+            crate::shared::queries(language, action, cx).into_iter().map(Arc::new).collect();
         let mut extra = groups(action);
         extra.extend(crate::shared::bound_by(&conditions));
-        extra.extend(query.iter().flat_map(|q| q.pattern.slots().map(str::to_owned)));
+        for q in queries.iter().filter(|q| !q.none) {
+            extra.extend(q.pattern.slots().map(str::to_owned));
+            extra.extend(crate::shared::bound_by(&q.conditions));
+        }
         let olds: Vec<Option<Pattern>> =
             rows.iter().map(|row| pattern(language, &row.old, action, cx)).collect();
         let mut bound: Vec<String> =
@@ -147,7 +151,7 @@ impl Kind for Code {
             rules,
             conditions,
             along,
-            query,
+            queries,
             once: action.table.is_true("once"),
             add: list("add"),
             drop: list("drop"),

@@ -9,18 +9,23 @@ use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
-    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old, Query,
-    Replaces, Runner, SymbolKind, Uses, written_before,
+    Alternative, Answer, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft,
+    Old, Query, Replaces, Runner, SymbolKind, Uses, written_before,
 };
 use crate::shared::Along;
 use crate::shared::Head;
+
+/// More answers of other files are no choice.
+const MAX_ANSWERS: usize = 8;
+/// More ways to answer all questions are not looked at.
+const MAX_WAYS: usize = 256;
 
 pub(crate) struct CodeRunner {
     pub(crate) head: Head,
     pub(crate) rules: Vec<CodeRule>,
     pub(crate) conditions: Conditions,
     pub(crate) along: Along,
-    pub(crate) query: Option<Arc<Query>>,
+    pub(crate) queries: Vec<Arc<Query>>,
     pub(crate) once: bool,
     pub(crate) add: Vec<String>,
     pub(crate) drop: Vec<String>,
@@ -104,7 +109,7 @@ impl Runner for CodeRunner {
             grows: !self.once && self.rules.iter().any(|r| r.grows),
             rows: self.rules.iter().map(|r| r.written.clone()).collect(),
             once: self.once,
-            queries: self.query.iter().cloned().collect(),
+            queries: self.queries.clone(),
             changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
             ..self.head.asks()
         }
@@ -241,29 +246,27 @@ impl CodeRunner {
                 }
             }
         }
-        let Some(query) = &self.query else { return self.draft(rule, action, &m, cx, code, out) };
+        if self.queries.is_empty() {
+            return self.draft(rule, action, &m, cx, code, out);
+        }
         let mut drafts: Vec<(String, Draft)> = Vec::new();
-        for answer in cx.answers_to(query) {
-            let mut with = m.clone();
-            for (slot, text) in answer {
-                match with.slot(slot).map(|b| b.span.of(cx.text) == text) {
-                    Some(true) => {}
-                    Some(false) => break,
-                    None => with.add_text(slot, text.clone()),
-                }
-            }
-            let agrees = answer
-                .iter()
-                .all(|(slot, text)| m.slot(slot).is_none_or(|b| b.span.of(cx.text) == text));
-            if agrees && let Some(draft) = self.draft(rule, action, &with, cx, code, out) {
-                let label = answer.values().cloned().collect::<Vec<_>>().join(", ");
-                if !drafts.iter().any(|(_, d)| d.change.splices == draft.change.splices) {
-                    drafts.push((label, draft));
-                }
+        for (with, label) in self.with_answers(&m, cx) {
+            if let Some(draft) = self.draft(rule, action, &with, cx, code, out)
+                && !drafts.iter().any(|(_, d)| d.change.splices == draft.change.splices)
+            {
+                drafts.push((label, draft));
             }
         }
         if drafts.len() < 2 {
             return drafts.pop().map(|d| d.1);
+        }
+        if drafts.len() > MAX_ANSWERS {
+            let say = format!(
+                "`elsewhere` finds {} different answers: too many to choose from",
+                drafts.len()
+            );
+            out.notes.push(NoteDraft { at: m.span, say });
+            return None;
         }
         let mut whole = drafts[0].1.clone();
         whole.alternatives = drafts
@@ -272,6 +275,41 @@ impl CodeRunner {
             .collect();
         whole.change = Change::default();
         Some(whole)
+    }
+
+    /// The match with what other files answer, once for each way in which all questions are answered, and what tells
+    /// the ways apart.
+    fn with_answers(&self, m: &Match, cx: &FileCx<'_>) -> Vec<(Match, String)> {
+        let mut ways = vec![(m.clone(), String::new())];
+        for query in &self.queries {
+            let mut next: Vec<(Match, String)> = Vec::new();
+            for (m, label) in &ways {
+                let fits = |a: &&Answer| {
+                    (!query.same_file || a.path == *cx.path)
+                        && a.slots.iter().all(|(slot, text)| m.holds_text(slot, text, cx.text))
+                };
+                let mut found = cx.answers_to(query).iter().filter(fits);
+                if query.none {
+                    next.extend(found.next().is_none().then(|| (m.clone(), label.clone())));
+                    continue;
+                }
+                for a in found {
+                    let mut with = m.clone();
+                    for (slot, text) in &a.slots {
+                        if with.slot(slot).is_none() {
+                            with.add_text(slot, text.clone());
+                        }
+                    }
+                    with.facts.extend(a.facts.iter().cloned());
+                    let own = a.slots.values().cloned().collect::<Vec<_>>().join(", ");
+                    let both = if label.is_empty() { own } else { format!("{label}; {own}") };
+                    next.push((with, both));
+                }
+            }
+            next.truncate(MAX_WAYS);
+            ways = next;
+        }
+        ways
     }
 
     fn draft(

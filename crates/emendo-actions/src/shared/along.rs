@@ -3,11 +3,12 @@
 use emendo_lang::Language;
 use emendo_pattern::{AlongRule, Follow, Gather, Pattern, Replacement, Rework};
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
-use emendo_text::{Diagnostic, Marks};
+use emendo_text::{Diagnostic, Marks, Span};
 
 use crate::contract::{CompileCx, Query};
 use crate::shared::code::{names, pattern_error};
-use crate::shared::patterns::sub_pattern;
+use crate::shared::conditions::conditions_of;
+use crate::shared::patterns::{SlotTables, sub_pattern};
 
 /// Keys of an item of `each`.
 pub(super) const EACH: &[Key] = &[
@@ -47,6 +48,12 @@ pub(crate) const ELSEWHERE: &[Key] = &[
     Key::required("find", Shape::Pattern, "the pattern that must fit somewhere in the project"),
     Key::new("files", Shape::Globs, "only in these files"),
     Key::new("slots", Shape::Named(emendo_recipe::SLOT), "what its slots may hold"),
+    emendo_recipe::PLACE[0],
+    emendo_recipe::PLACE[1],
+    emendo_recipe::PLACE[2],
+    emendo_recipe::PLACE[3],
+    Key::new("same_file", Shape::Bool, "only in the file of the place"),
+    Key::new("none", Shape::Bool, "it holds where nothing fits; then it binds nothing"),
 ];
 
 /// What is rewritten along with a match.
@@ -145,7 +152,8 @@ fn gather(
     let text = |key: &str| t.text(key).map(|t| t.text.clone());
     let mut rules = Vec::new();
     for (each, _) in t.tables("each") {
-        let old = sub_pattern(language, each.text("old")?, action, None, Marks::None, cx)?;
+        let slots = SlotTables::of(action).with(each.table("slots"));
+        let old = sub_pattern(language, each.text("old")?, action, slots, Marks::None, cx)?;
         let text = each.text("new").map_or_else(|| old.source().to_owned(), |n| n.text.clone());
         match Replacement::compile_free(&old, &text, &names(action, cx), bound) {
             Ok(mut new) => {
@@ -204,6 +212,7 @@ fn rework(
             }
         }
     }
+    let slots = SlotTables::of(action);
     let mut rules = Vec::new();
     for (old, new) in &pairs {
         let Some(new) = new else {
@@ -213,7 +222,8 @@ fn rework(
             );
             continue;
         };
-        let old = sub_pattern(language, old, action, t.table("slots"), Marks::None, cx)?;
+        let old =
+            sub_pattern(language, old, action, slots.with(t.table("slots")), Marks::None, cx)?;
         rules.extend(rule(old, Some(new), action, bound, cx));
     }
     Some(Rework { slot: slot.text.clone(), rules, whole: t.is_true("whole") })
@@ -229,9 +239,10 @@ fn follow(
     let of = t.text("of")?;
     known_slot(of, bound, cx).then_some(())?;
     let new = t.text("new")?;
+    let slots = SlotTables::of(action);
     let mut rules = Vec::new();
     for old_text in t.texts("old") {
-        let old = sub_pattern(language, old_text, action, None, Marks::None, cx)?;
+        let old = sub_pattern(language, old_text, action, slots, Marks::None, cx)?;
         if !old.slots().any(|s| s == of.text) {
             let d = Diagnostic::error(
                 format!("the slot `{}` does not stand in this use", of.text),
@@ -263,15 +274,42 @@ pub(crate) fn check_slots(action: &Action, known: &[String], cx: &mut CompileCx<
 }
 
 /// Compiles `elsewhere`.
-pub(crate) fn query(
+pub(crate) fn queries(
     language: &'static Language,
     action: &Action,
     cx: &mut CompileCx<'_>,
+) -> Vec<Query> {
+    let tables = action.table.tables("elsewhere");
+    tables.into_iter().filter_map(|(t, span)| query(language, t, span, action, cx)).collect()
+}
+
+fn query(
+    language: &'static Language,
+    t: &Table,
+    at: Span,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
 ) -> Option<Query> {
-    let t = action.table.table("elsewhere")?;
-    let pattern =
-        sub_pattern(language, t.text("find")?, action, t.table("slots"), Marks::None, cx)?;
+    let slots = SlotTables::of(action).with(t.table("slots"));
+    let find = t.text("find")?;
+    let pattern = sub_pattern(language, find, action, slots, Marks::None, cx)?;
+    if pattern.needs().iter().all(Vec::is_empty) {
+        return cx.refuse(
+            "this pattern has no word that could be looked for in other files",
+            find.span,
+            "write a name, a keyword or a text into it",
+        );
+    }
     let globs: Vec<String> = t.texts("files").into_iter().map(|t| t.text.clone()).collect();
     let files = if globs.is_empty() { None } else { emendo_recipe::Globs::compile(&globs).ok() };
-    Some(Query { pattern, files })
+    let same_file = t.is_true("same_file");
+    if same_file && files.is_some() {
+        return cx.refuse(
+            "`same_file` and `files` exclude each other",
+            at,
+            "leave one of them out",
+        );
+    }
+    let conditions = conditions_of(language, t, action, slots, cx);
+    Some(Query { pattern, conditions, files, same_file, none: t.is_true("none") })
 }

@@ -1,7 +1,7 @@
 //! Patterns of actions, with what their slots may hold.
 
 use emendo_lang::{Language, Ty};
-use emendo_pattern::{Constraint, Pattern};
+use emendo_pattern::{Constraint, Groups, Pattern};
 use emendo_recipe::{Action, Table, Text, Value};
 use emendo_text::Marks;
 use regex::Regex;
@@ -19,9 +19,7 @@ pub(crate) fn pattern(
     let context = action.table.text("as").map(|t| t.text.as_str());
     match Pattern::compile(language, &text.text, &names(action, cx), context) {
         Ok(mut pattern) => {
-            if let Some(slots) = action.table.table("slots") {
-                constrain(&mut pattern, slots, action, cx);
-            }
+            constrain(&mut pattern, SlotTables::of(action), action, cx);
             pattern.spell(cx.spellings);
             Some(pattern)
         }
@@ -60,20 +58,63 @@ pub(crate) fn groups(action: &Action) -> Vec<String> {
         .collect()
 }
 
-/// Compiles a pattern with the names of its action and constraints of its own.
+/// The tables that say what slots may hold, the nearest first, and the slot that is being asked about.
+#[derive(Clone, Copy)]
+pub(crate) struct SlotTables<'t> {
+    tables: [Option<&'t Table>; 2],
+    /// Questions about a slot are not put to the slot of the same name within them.
+    within: Option<&'t str>,
+    depth: usize,
+}
+
+/// Questions within questions within questions ask no more.
+const MAX_QUESTIONS: usize = 2;
+
+impl<'t> SlotTables<'t> {
+    /// Those of an action.
+    pub(crate) fn of(action: &'t Action) -> Self {
+        Self { tables: [action.table.table("slots"), None], within: None, depth: 0 }
+    }
+
+    /// With a table of its own, whose entries win.
+    pub(crate) fn with(self, own: Option<&'t Table>) -> Self {
+        match own {
+            Some(own) => Self { tables: [Some(own), self.tables[0]], ..self },
+            None => self,
+        }
+    }
+
+    /// For patterns that ask about a slot.
+    pub(crate) fn about(self, slot: &'t str) -> Self {
+        Self { within: Some(slot), depth: self.depth + 1, ..self }
+    }
+
+    /// What is said of each slot, once.
+    pub(crate) fn entries(self) -> impl Iterator<Item = (&'t str, &'t Table)> {
+        let [own, outer] = self.tables;
+        let said = |t: Option<&'t Table>| t.map_or(&[][..], |t| &t.entries);
+        let again = move |key: &str| own.is_some_and(|t| t.get(key).is_some());
+        let all = said(own).iter().chain(said(outer).iter().filter(move |e| !again(&e.key)));
+        let asked = move |key: &str| self.within != Some(key) && self.depth <= MAX_QUESTIONS;
+        all.filter_map(move |e| match &e.node.value {
+            Value::Table(t) if asked(&e.key) => Some((e.key.as_str(), t)),
+            _ => None,
+        })
+    }
+}
+
+/// Compiles a pattern with the names of its action, and what its slots may hold.
 pub(crate) fn sub_pattern(
     language: &'static Language,
     text: &Text,
     action: &Action,
-    slots: Option<&Table>,
+    slots: SlotTables<'_>,
     marks: Marks,
     cx: &mut CompileCx<'_>,
 ) -> Option<Pattern> {
     match Pattern::compile_with(language, &text.text, &names(action, cx), None, marks) {
         Ok(mut pattern) => {
-            if let Some(slots) = slots {
-                constrain(&mut pattern, slots, action, cx);
-            }
+            constrain(&mut pattern, slots, action, cx);
             pattern.spell(cx.spellings);
             Some(pattern)
         }
@@ -84,35 +125,34 @@ pub(crate) fn sub_pattern(
     }
 }
 
+/// Compiles the patterns of a key: any of them, all of an inner list.
 pub(crate) fn sub_patterns(
     language: &'static Language,
     table: &Table,
     key: &str,
     action: &Action,
+    slots: SlotTables<'_>,
     marks: Marks,
     cx: &mut CompileCx<'_>,
-) -> Vec<Pattern> {
-    let slots = action.table.table("slots");
-    let texts: Vec<Text> = table.texts(key).into_iter().cloned().collect();
-    texts
-        .iter()
-        .filter_map(|t| {
-            let own = slots.filter(|_| !std::ptr::eq(table, slots.unwrap_or(table)));
-            sub_pattern(language, t, action, own.filter(|_| key.contains("surrounded")), marks, cx)
-        })
-        .collect()
+) -> Groups {
+    let mut out = Groups::new();
+    for group in table.groups(key) {
+        let all: Vec<Option<Pattern>> =
+            group.iter().map(|t| sub_pattern(language, t, action, slots, marks, cx)).collect();
+        out.extend(all.into_iter().collect::<Option<Vec<Pattern>>>());
+    }
+    out
 }
 
-/// Sets what `slots` says of the slots that a pattern has.
+/// Sets what is said of the slots that a pattern has.
 pub(crate) fn constrain(
     pattern: &mut Pattern,
-    slots: &Table,
+    slots: SlotTables<'_>,
     action: &Action,
     cx: &mut CompileCx<'_>,
 ) {
-    for entry in &slots.entries {
-        let Value::Table(t) = &entry.node.value else { continue };
-        if !pattern.slots().any(|s| s == entry.key) {
+    for (key, t) in slots.entries() {
+        if !pattern.slots().any(|s| s == key) {
             continue;
         }
         let regex = |key: &str| t.text(key).and_then(|t| Regex::new(&t.text).ok());
@@ -120,6 +160,10 @@ pub(crate) fn constrain(
         let language = pattern.language();
         let types = types_of(language, t, "type", action, cx);
         let not_types = types_of(language, t, "not_type", action, cx);
+        let within = slots.about(key);
+        let any = |word: &str, cx: &mut CompileCx<'_>| {
+            sub_patterns(language, t, word, action, within, Marks::None, cx).into_iter().flatten()
+        };
         let constraint = Constraint {
             text: regex("text"),
             not_text: regex("not_text"),
@@ -128,10 +172,10 @@ pub(crate) fn constrain(
             means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
             types,
             not_types,
-            is: sub_patterns(language, t, "is", action, Marks::None, cx),
-            is_not: sub_patterns(language, t, "is_not", action, Marks::None, cx),
+            is: any("is", cx).collect(),
+            is_not: any("is_not", cx).collect(),
         };
-        pattern.constrain(&entry.key, constraint);
+        pattern.constrain(key, constraint);
     }
 }
 

@@ -62,7 +62,7 @@ impl Results {
                 language,
                 old_text,
                 action,
-                None,
+                crate::shared::SlotTables::of(action),
                 emendo_text::Marks::None,
                 cx,
             )?;

@@ -9,6 +9,7 @@ use crate::contract::Asks;
 use crate::contract::{CompileCx, Found, Needs, Subject, SymbolKind, Tie};
 use crate::meaning::{Place, SymbolRunner};
 use crate::shared::Head;
+use crate::shared::SlotTables;
 use crate::signature::callable::{Assigned, Callable};
 
 /// What an action is about, and what finds it.
@@ -55,9 +56,9 @@ impl Targets {
     ) -> Self {
         let not_surrounded_by: Vec<Text> =
             action.table.texts("not_surrounded_by").into_iter().cloned().collect();
-        let around = not_surrounded_by
-            .iter()
-            .filter_map(|t| crate::shared::sub_pattern(language, t, action, None, Marks::Here, cx));
+        let around = not_surrounded_by.iter().filter_map(|t| {
+            crate::shared::sub_pattern(language, t, action, SlotTables::of(action), Marks::Here, cx)
+        });
         let around: Vec<Pattern> = around.collect();
         // Methods and functions are found in ways of their own.
         let of = |what: SymbolKind, member: bool| {

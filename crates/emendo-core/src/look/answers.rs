@@ -5,14 +5,15 @@ use std::sync::Arc;
 
 use emendo_actions::{Answer, Followed, Needs, Query};
 use emendo_docs::Manifest;
+use emendo_lang::Project as _;
 use emendo_lang::{FileFacts, Index, Resolver, Tree};
-use emendo_text::{RelPath, Text};
+use emendo_text::RelPath;
 use rayon::prelude::*;
 
 use crate::look::seen::ExtraNames;
 use crate::look::truths::Truths;
-use crate::plan::{Declared, Narrow, Plan};
-use crate::project::Project;
+use crate::plan::{Declared, Narrow};
+use crate::project::ProjectFiles;
 
 /// What other files answer.
 #[derive(Default)]
@@ -31,13 +32,12 @@ pub(crate) struct Answers {
     pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
 }
 
-/// Puts the questions of a plan to all files.
+/// Puts questions to all files, as they are by now.
 pub(crate) fn ask(
-    plan: &Plan,
-    project: &Project,
-    files: &[RelPath],
+    queries: Vec<Arc<Query>>,
+    files: &ProjectFiles,
+    index: &Index,
 ) -> Vec<(Arc<Query>, Vec<Answer>)> {
-    let queries = plan.queries();
     let one = |query: Arc<Query>| {
         let needs = Needs::of(query.pattern.needs());
         let narrow = Narrow::new([&needs], &Declared::default(), &[]);
@@ -46,37 +46,25 @@ pub(crate) fn ask(
             query.files.as_ref().map_or_else(|| language.reads(p), |files| files.matches(p))
         };
         let found: Vec<Answer> = files
+            .paths()
             .par_iter()
             .filter(covered)
             .flat_map_iter(|path| {
-                let bytes = project.bytes(path).unwrap_or_default();
-                let wanted = narrow.may_matter(&bytes) && narrow.present(&bytes).meets(&needs);
-                let text = Text::decode(&bytes).ok().filter(|_| wanted);
-                text.map_or(Vec::new(), |t| answers_in(&query, path, t.as_str()))
+                let wanted = |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(&needs);
+                let text = files.peek_if(path, &wanted);
+                text.map_or(Vec::new(), |t| answers_in(&query, path, &t, index))
             })
             .collect();
-        (query.clone(), distinct(found))
+        (query.clone(), found)
     };
     queries.into_iter().map(one).collect()
 }
 
 /// What a question finds in one text.
-pub(crate) fn answers_in(query: &Query, path: &RelPath, text: &str) -> Vec<Answer> {
+fn answers_in(query: &Query, path: &RelPath, text: &str, index: &Index) -> Vec<Answer> {
     let language = query.pattern.language();
     let tree = Tree::parse_file(language, path, text);
-    let facts = FileFacts::read(language, &tree, text);
-    let project = Index::default();
-    let resolver = Resolver::new(language, &facts, &project, &tree, text);
-    let found = query.pattern.matches(&tree, text, &resolver);
-    let answer = |m: &emendo_pattern::Match| {
-        let named = m.slots.iter().filter(|b| b.name != "_");
-        named.map(|b| b.held(text)).collect::<Answer>()
-    };
-    found.iter().map(answer).collect()
-}
-
-pub(crate) fn distinct(mut answers: Vec<Answer>) -> Vec<Answer> {
-    answers.sort();
-    answers.dedup();
-    answers
+    let facts = FileFacts::of_file(language, &tree, text, path, index.files());
+    let resolver = Resolver::new(language, &facts, index, &tree, text).in_file(path);
+    query.answers(path, &tree, text, &resolver)
 }

@@ -1,6 +1,7 @@
 //! Declarations whose uses in other files change with them: all of them, or none.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
 
 use emendo_actions::World;
 use emendo_actions::{Code, Declaration, FileCx, Followed};
@@ -10,17 +11,18 @@ use rayon::prelude::*;
 
 use crate::look::truths::Truths;
 use crate::plan::{Declared, Narrow, Plan, PlannedAction};
-use crate::project::Project;
+use crate::project::ProjectFiles;
 
 /// Looks for the declarations that actions follow, and for their uses.
 pub(crate) fn follow(
     plan: &Plan,
-    project: &Project,
-    files: &[RelPath],
+    among: Range<usize>,
+    texts: &ProjectFiles,
     index: &Index,
     truths: &Truths,
 ) -> BTreeMap<usize, Vec<Followed>> {
-    let steps = plan.steps.iter().enumerate();
+    let files = texts.paths();
+    let steps = plan.steps.iter().enumerate().filter(|s| among.contains(&s.0));
     let actions = steps.flat_map(|(s, step)| {
         step.actions.iter().enumerate().map(move |(r, action)| ((s, r), step, action))
     });
@@ -28,7 +30,7 @@ pub(crate) fn follow(
     for ((n, at), step, action) in actions.filter(|a| a.2.asks.follows) {
         let runner = action.runner.as_ref();
         let packages = &step.packages;
-        let look = Looking { world: &plan.world, project, index, action, packages };
+        let look = Looking { world: &plan.world, texts, index, action, packages };
         let narrow = Narrow::new([&action.asks.needs], &Declared::default(), &[]);
         let declared: Vec<(RelPath, Declaration)> = files
             .par_iter()
@@ -77,7 +79,7 @@ pub(crate) fn follow(
 /// What it takes to look into files.
 struct Looking<'a> {
     world: &'a World,
-    project: &'a Project,
+    texts: &'a ProjectFiles,
     index: &'a Index,
     action: &'a PlannedAction,
     packages: &'a [String],
@@ -93,8 +95,8 @@ impl Looking<'_> {
         ask: &dyn Fn(&FileCx<'_>) -> T,
     ) -> Option<T> {
         let language = self.action.asks.language?;
-        let bytes = self.project.bytes(path).ok().filter(|b| wanted(b))?;
-        let text = Text::decode(&bytes).ok()?;
+        let text = self.texts.peek_if(path, wanted)?;
+        let text = Text::new(&text);
         let tree = Tree::parse_file(language, path, text.as_str());
         let facts = FileFacts::of_file(language, &tree, text.as_str(), path, self.index.files());
         let code = Code { language, tree, facts };

@@ -20,7 +20,7 @@ use emendo_lang::{DeclaredIn, FileFacts, Index, Language, Project as _, Tree};
 use emendo_text::{RelPath, Text};
 use rayon::prelude::*;
 
-pub(crate) use answers::{Answers, answers_in, ask, distinct};
+pub(crate) use answers::{Answers, ask};
 pub(crate) use followed::follow;
 pub(crate) use memory::{
     KnownScan, Memory, OutsideFacts, RecalledScan, ScanData, StampDiff, Stamps,

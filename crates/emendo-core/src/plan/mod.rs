@@ -197,9 +197,10 @@ impl Plan {
         once.map(|s| s.info.key.clone()).collect()
     }
 
-    /// Questions that actions have about other files.
-    pub fn queries(&self) -> Vec<std::sync::Arc<emendo_actions::Query>> {
-        self.steps.iter().flat_map(|s| &s.actions).flat_map(|a| a.asks.queries.clone()).collect()
+    /// Questions that the actions of some steps have about other files.
+    pub fn queries(&self, steps: Range<usize>) -> Vec<Arc<emendo_actions::Query>> {
+        let actions = self.steps[steps].iter().flat_map(|s| &s.actions);
+        actions.flat_map(|a| a.asks.queries.clone()).collect()
     }
 
     /// True if an action asks other files for more than what they declare.
@@ -484,8 +485,11 @@ fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Ra
             && before().any(|a| a.asks.changes_declarations);
         let manifests =
             here().any(|a| a.asks.reads_manifests) && before().any(|a| a.asks.reads_manifests);
+        // What another step wrote may be what is asked for, or used.
+        let bodies = here().any(|a| a.asks.follows || !a.asks.queries.is_empty())
+            && before().next().is_some();
         let late = conditions.iter().any(|(n, c)| *n == i && c.is_late());
-        if declarations || manifests || late {
+        if declarations || manifests || bodies || late {
             out.push(start..i);
             start = i;
         }

@@ -70,6 +70,15 @@ impl ProjectFiles {
         self.changed.get(path).cloned().or_else(|| self.read(path))
     }
 
+    /// The same, if its bytes are wanted.
+    pub(crate) fn peek_if(&self, path: &RelPath, wanted: &dyn Fn(&[u8]) -> bool) -> Option<String> {
+        if let Some(text) = self.changed.get(path) {
+            return wanted(text.as_bytes()).then(|| text.clone());
+        }
+        let bytes = self.project.bytes(path).ok().filter(|b| wanted(b))?;
+        Text::decode(&bytes).ok().map(|t| t.as_str().to_owned())
+    }
+
     fn read(&self, path: &RelPath) -> Option<String> {
         let bytes = self.project.bytes(path).ok()?;
         Text::decode(&bytes).ok().map(|t| t.as_str().to_owned())

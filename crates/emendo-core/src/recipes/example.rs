@@ -16,7 +16,7 @@ use crate::plan::{Limit, Plan};
 use crate::project::Project;
 use crate::recipes::check::check;
 use crate::recipes::shelf::Shelf;
-use crate::run::{CoverageLog, Engine, FileResult, Mode, Sink, run_text};
+use crate::run::{CoverageLog, Engine, FileResult, Mode, Sink};
 
 /// What an example showed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -183,9 +183,17 @@ fn one(
     let head = code.map_or(String::new(), |l| head(&plan.world, recipe, e, l));
     let before = format!("{head}{}", e.before.text);
     let expected = format!("{head}{}", e.after.text);
-    let result = run_text(plan, &path, &before, &[], Some(touched));
-    let own = OnceWritten::of(result.edits.iter(), &plan.once_steps());
-    let actual = text_of(&before, result.after);
+    let ran = over_text(plan, &path, &before, &[], Some(touched)).map_err(|e| e.to_string())?;
+    let edits = ran.files.iter().flat_map(|f| &f.edits);
+    let own = OnceWritten::of(edits, &plan.once_steps());
+    let own_notes = ran.files.iter().flat_map(|f| &f.notes).map(|n| n.say.clone());
+    // The notes of the steps themselves may be expected; they are said whatever the text is.
+    let own_notes: Vec<String> = own_notes.collect();
+    let of_steps = ran.notes.iter().filter(|n| !own_notes.contains(n));
+    let expected_too = |n: &&String| e.notes.iter().any(|wanted| n.contains(wanted.as_str()));
+    let said: Vec<String> =
+        own_notes.iter().chain(of_steps.filter(expected_too)).cloned().collect();
+    let actual = text_of(&before, ran.after(&path));
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
         return Ok(Verdict::Differs {
@@ -194,13 +202,12 @@ fn one(
             actual: show(&actual),
         });
     }
-    if let Some(problem) = notes(e, &result.notes.iter().map(|n| n.say.clone()).collect::<Vec<_>>())
-    {
+    if let Some(problem) = notes(e, &said) {
         return Ok(Verdict::Notes { problem });
     }
-    let again = run_text(plan, &path, &actual, &own, None);
-    if again.after.is_some() {
-        let actual = body(code, &text_of(&actual, again.after), &head);
+    let again = over_text(plan, &path, &actual, &own, None).map_err(|e| e.to_string())?;
+    if let Some(after) = again.after(&path) {
+        let actual = body(code, &text_of(&actual, Some(after)), &head);
         return Ok(Verdict::NotSettled { actual });
     }
     Ok(Verdict::Passed)
@@ -233,7 +240,7 @@ fn tree(
     for (path, bytes) in &before {
         write(path, bytes).map_err(|e| e.to_string())?;
     }
-    let first = over(dir.path(), plan, &[], Some(touched)).map_err(|e| e.to_string())?;
+    let first = over(dir.path(), plan, &[], Some(touched), false).map_err(|e| e.to_string())?;
     let own = OnceWritten::of(first.files.iter().flat_map(|f| f.edits.iter()), &plan.once_steps());
     let mut actual = before;
     for f in &first.files {
@@ -261,7 +268,7 @@ fn tree(
     for (path, bytes) in &actual {
         write(path, bytes).map_err(|e| e.to_string())?;
     }
-    let again = over(dir.path(), plan, &own, None).map_err(|e| e.to_string())?;
+    let again = over(dir.path(), plan, &own, None, false).map_err(|e| e.to_string())?;
     match again.files.iter().find(|f| f.after.is_some()) {
         Some(f) => {
             Ok(Verdict::NotSettled { actual: format!("{}\n{}", f.path, show(f.after.as_ref())) })
@@ -277,6 +284,13 @@ struct Gathered {
     notes: Vec<String>,
 }
 
+impl Gathered {
+    /// A file as it is after the run, if that changed it.
+    fn after(&self, path: &RelPath) -> Option<Vec<u8>> {
+        self.files.iter().find(|f| f.path == *path)?.after.clone()
+    }
+}
+
 impl Sink for Gathered {
     fn file(&mut self, file: FileResult) -> io::Result<()> {
         self.notes.extend(file.notes.iter().map(|n| n.say.clone()));
@@ -285,15 +299,32 @@ impl Sink for Gathered {
     }
 }
 
+/// A project of one file.
+fn over_text(
+    plan: &Plan,
+    path: &RelPath,
+    text: &str,
+    own: &[OnceWritten],
+    touched: Option<&CoverageLog>,
+) -> io::Result<Gathered> {
+    let dir = tempfile::tempdir()?;
+    let full = dir.path().join(path.as_path());
+    full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
+    std::fs::write(full, text)?;
+    over(dir.path(), plan, own, touched, true)
+}
+
 fn over(
     root: &Path,
     plan: &Plan,
     own: &[OnceWritten],
     touched: Option<&CoverageLog>,
+    unconditional: bool,
 ) -> io::Result<Gathered> {
     let root = root.canonicalize()?;
     let (project, decisions) = (Project::alone(&root).reading(), Decisions::default());
-    let engine = Engine { own, touched, ..Engine::new(&project, plan, &decisions, Mode::View) };
+    let new = Engine::new(&project, plan, &decisions, Mode::View);
+    let engine = Engine { own, touched, unconditional, ..new };
     let mut out = Gathered::default();
     let (_, notes) = engine.run(&mut out)?;
     out.notes.extend(notes.into_iter().map(|n| n.say));

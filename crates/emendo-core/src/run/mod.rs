@@ -10,7 +10,7 @@ mod record;
 mod sink;
 mod write;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
@@ -23,7 +23,7 @@ pub use sink::{Counts, FileResult, Mode, Sink};
 use crate::edits::{Decisions, Note, OnceWritten};
 use crate::look::{
     Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, RecalledScan, Scan,
-    ScanData, StampDiff, Stamps, Truths, answers_in, ask, distinct, follow,
+    ScanData, StampDiff, Stamps, Truths, ask, follow,
 };
 use crate::plan::{Conditions, Plan};
 use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
@@ -45,6 +45,8 @@ pub struct Engine<'a> {
     pub with: &'a [SkipReason],
     /// Only these files are run; all are asked.
     pub only: Option<&'a HashSet<RelPath>>,
+    /// What actions wait for counts as given: for examples, which show one file.
+    pub(crate) unconditional: bool,
     /// Where looks are remembered.
     pub memory: Option<&'a Memory>,
     /// Gathers which actions found something, where that is asked.
@@ -75,7 +77,6 @@ impl<'a> PreparedRun<'a> {
         let Self { engine, files, truths, walked, stamps, compared } = self;
         let look = engine.look(&truths);
         let recalled = engine.memory.zip(compared).and_then(|(m, c)| m.recall(&look, &files, c));
-        let queries = ask(engine.plan, engine.project, files.paths());
         let (seen, index, known) = match recalled {
             Some(RecalledScan { seen, index, known }) => (seen, index, Some(known)),
             None => {
@@ -88,7 +89,8 @@ impl<'a> PreparedRun<'a> {
         for (language, symbol, told) in &engine.plan.types {
             index.teach(language, symbol, told.clone());
         }
-        let followed = follow(engine.plan, engine.project, files.paths(), &index, &truths);
+        let all = 0..engine.plan.steps.len();
+        let followed = follow(engine.plan, all, &files, &index, &truths);
         let mut seen = seen;
         for path in followed.values().flatten().flat_map(|f| &f.users) {
             if let Err(i) = seen.candidates.binary_search_by(|c| c.path.cmp(path)) {
@@ -96,7 +98,7 @@ impl<'a> PreparedRun<'a> {
                 seen.candidates.insert(i, Candidate { path: path.clone(), size });
             }
         }
-        let answers = Answers { index, followed, queries, truths, ..Answers::default() };
+        let answers = Answers { index, followed, truths, ..Answers::default() };
         StartedRun { engine, files, walked, seen, answers, stamps, known }
     }
 }
@@ -208,6 +210,7 @@ impl<'a> Engine<'a> {
             with: &[],
             only: None,
             memory: None,
+            unconditional: false,
             touched: None,
         }
     }
@@ -241,7 +244,10 @@ impl Engine<'_> {
         walked.files.retain(|p| !own.contains(p) && !kept.iter().any(|f| below(p, f)));
         let files =
             Arc::new(ProjectFiles::new(self.plan.world.clone(), self.project, walked.files));
-        let truths = Arc::new(Truths::decide(self.plan, &files));
+        let truths = Arc::new(match self.unconditional {
+            true => Truths::default(),
+            false => Truths::decide(self.plan, &files),
+        });
         let memory = self.memory.filter(|_| self.project.unsaved().is_empty());
         let now = memory.and_then(Memory::now);
         let stamps = now.map(|now| Stamps::take(self.project, files.paths(), now));
@@ -286,7 +292,7 @@ impl Engine<'_> {
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
         for (n, stage) in stages.iter().enumerate() {
             let last = n + 1 == stages.len();
-            self.ask_now(stage, &answers.truths, &kept, texts);
+            self.ask_now(stage, answers, &kept, texts);
             let mut done = 0;
             for chunk in chunks(files) {
                 let env = Env {
@@ -339,14 +345,26 @@ impl Engine<'_> {
     fn ask_now(
         &self,
         stage: &std::ops::Range<usize>,
-        truths: &Truths,
+        answers: &mut Answers,
         kept: &HashMap<RelPath, FileRun>,
         texts: &Arc<ProjectFiles>,
     ) {
         let late = |c: &&(usize, Arc<Conditions>)| stage.contains(&c.0) && c.1.is_late();
         let mut late = self.plan.conditions.iter().filter(late).peekable();
         if late.peek().is_some() {
-            truths.decide_late(late.map(|(_, c)| c), &overlaid(kept, texts));
+            answers.truths.decide_late(late.map(|(_, c)| c), &overlaid(kept, texts));
+        }
+        let queries = self.plan.queries(stage.clone());
+        if !queries.is_empty() {
+            let texts = overlaid(kept, texts);
+            answers.queries.extend(ask(queries, &texts, &answers.index));
+        }
+        let follows = |n: &usize| self.plan.steps[*n].actions.iter().any(|a| a.asks.follows);
+        if stage.start > 0 && stage.clone().any(|n| follows(&n)) {
+            let texts = overlaid(kept, texts);
+            let now = follow(self.plan, stage.clone(), &texts, &answers.index, &answers.truths);
+            answers.followed.retain(|n, _| !stage.contains(n));
+            answers.followed.extend(now);
         }
     }
 
@@ -432,49 +450,4 @@ fn chunks(files: &[Candidate]) -> impl Iterator<Item = &[Candidate]> {
         rest = tail;
         Some(head)
     })
-}
-
-/// Runs a plan over one text that lies nowhere: for examples.
-pub(crate) fn run_text(
-    plan: &Plan,
-    path: &RelPath,
-    text: &str,
-    own: &[OnceWritten],
-    touched: Option<&CoverageLog>,
-) -> FileResult {
-    let decisions = Decisions::default();
-    let answers = Answers {
-        manifests: plan
-            .world
-            .ecosystem_of(path)
-            .and_then(|e| (e.read)(path, text).ok())
-            .map(|m| BTreeMap::from([(path.clone(), Arc::new(m))]))
-            .unwrap_or_default(),
-        queries: plan
-            .queries()
-            .into_iter()
-            .map(|q| (q.clone(), distinct(answers_in(&q, path, text))))
-            .collect(),
-        ..Answers::default()
-    };
-    let exists = |_: &RelPath| true;
-    let env = Env {
-        touched,
-        plan,
-        decisions: &decisions,
-        mode: Mode::View,
-        answers: &answers,
-        own,
-        exists: &exists,
-    };
-    let mut run = FileRun::new(
-        plan.world.clone(),
-        path.clone(),
-        Text::new(text),
-        Digest::of(text.as_bytes()),
-    );
-    for n in 0..plan.steps.len() {
-        run.step(n, &env);
-    }
-    run.finish()
 }

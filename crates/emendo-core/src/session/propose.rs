@@ -195,6 +195,7 @@ impl Session {
             own: &own,
             with: &header.with,
             only: None,
+            unconditional: false,
             memory: memory.as_ref(),
             touched: None,
         };

@@ -5,7 +5,7 @@ use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher, TokenFit};
-use crate::model::{Inner, PNode, PatternToken};
+use crate::model::{Inner, PNode, Pattern, PatternToken};
 
 /// Longer chains are not compared link by link: each of their links is the end of a chain too.
 const MAX_LINKS: usize = 128;
@@ -18,6 +18,27 @@ enum Level<'p> {
     Many(usize, usize, &'p Inner),
 }
 
+/// The slot for any number of links, and its token, if that is what a link of a pattern adds to its base.
+fn many_links(pattern: &Pattern, inner: &Inner) -> Option<(usize, usize)> {
+    inner.children.iter().skip(1).find_map(|c| match &c.what {
+        PatternToken::Slot(ix, token)
+            if matches!(pattern.slots[*ix].repeat, Repeat::Any | Repeat::Some)
+                && c.kind != "arguments" =>
+        {
+            Some((*ix, *token))
+        }
+        _ => None,
+    })
+}
+
+/// True if a pattern ends in a slot for any number of links: it fits whole chains only, not their beginnings.
+pub(crate) fn ends_in_links(pattern: &Pattern, root: &PNode) -> bool {
+    match &root.what {
+        PatternToken::Inner(inner) => inner.chained && many_links(pattern, inner).is_some(),
+        _ => false,
+    }
+}
+
 impl<'t> Matcher<'_, 't> {
     /// Compares a chain link by link, from the end.
     pub(super) fn chain(&mut self, p: &PNode, node: Node<'t>) -> bool {
@@ -27,16 +48,8 @@ impl<'t> Matcher<'_, 't> {
             && inner.chained
             && let Some(base) = inner.children.first()
         {
-            let many = inner.children.iter().skip(1).find_map(|c| match &c.what {
-                PatternToken::Slot(ix, token)
-                    if matches!(self.pattern.slots[*ix].repeat, Repeat::Any | Repeat::Some) =>
-                {
-                    Some((*ix, *token, c))
-                }
-                _ => None,
-            });
-            match many.filter(|m| m.2.kind != "arguments") {
-                Some((ix, token, _)) => levels.push(Level::Many(ix, token, inner)),
+            match many_links(self.pattern, inner) {
+                Some((ix, token)) => levels.push(Level::Many(ix, token, inner)),
                 None => levels.push(Level::Written(at, inner.children.iter().skip(1).collect())),
             }
             at = base;

@@ -268,7 +268,7 @@ impl<'t> Matcher<'_, 't> {
         loop {
             let at = used.last().map_or(0, |r| r.end);
             let Some(p) = patterns.get(pi) else {
-                return fit == TokenFit::Start || at == items.len();
+                return (fit == TokenFit::Start || at == items.len()) && !self.is_taken();
             };
             let slot = self.repeat(p).filter(|r| r.2 != Repeat::One || fit == TokenFit::Tokens);
             if let Some(slot) = slot {

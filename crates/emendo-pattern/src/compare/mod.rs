@@ -6,14 +6,16 @@ mod names;
 mod slots;
 mod text;
 
+pub(crate) use chain::ends_in_links;
+
 use emendo_lang::language::{DeclarationShape, Language};
 use emendo_lang::tree::{Tree, is_separator, skipped, span, spliced};
 use emendo_lang::{Fact, Resolver};
-use emendo_text::Span;
+use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::found::{Bound, NameUse};
-use crate::model::{Inner, PNode, Pattern, PatternToken, Reading};
+use crate::found::{Bound, Match, NameUse};
+use crate::model::{HERE, Inner, PNode, Pattern, PatternToken, Reading};
 
 /// Comparisons allowed for one place; only several list slots in a row ever come near.
 const BUDGET: usize = 200_000;
@@ -43,7 +45,22 @@ pub(super) struct State {
     pub(super) base_end: Option<u32>,
 }
 
+/// What is settled before a pattern is compared with a place.
+#[derive(Clone, Copy, Default)]
+pub(super) struct Given<'g> {
+    /// Slots of the names that are bound here hold the same code.
+    pub(super) known: Option<&'g Match>,
+    /// What the mark of the place stands at.
+    pub(super) here: Option<Span>,
+    /// Ways to fit that are not wanted: what the named slots hold in each.
+    pub(super) taken: &'g [Way],
+}
+
+/// What the named slots of a pattern hold, by their index.
+pub(super) type Way = Vec<(usize, Span)>;
+
 pub(super) struct Matcher<'p, 't> {
+    given: Given<'p>,
     pub(super) pattern: &'p Pattern,
     reading: &'p Reading,
     pub(super) tree: &'t Tree,
@@ -66,6 +83,7 @@ impl<'p, 't> Matcher<'p, 't> {
     ) -> Self {
         let state = State { tokens: vec![None; reading.tokens.len()], ..State::default() };
         Self {
+            given: Given::default(),
             pattern,
             reading,
             tree,
@@ -95,6 +113,38 @@ impl<'p, 't> Matcher<'p, 't> {
         self.budget == 0
     }
 
+    /// Some of it is settled before.
+    pub(super) fn given(mut self, given: Given<'p>) -> Self {
+        self.given = given;
+        self
+    }
+
+    /// What the named slots hold.
+    pub(super) fn way(&self) -> Way {
+        let named = |s: &&(usize, Bound)| self.pattern.slots[s.0].name != "_";
+        let mut way: Way = self.state.slots.iter().filter(named).map(|s| (s.0, s.1.span)).collect();
+        way.sort_unstable();
+        way
+    }
+
+    /// True if this way to fit is not wanted.
+    fn is_taken(&self) -> bool {
+        !self.given.taken.is_empty() && self.given.taken.contains(&self.way())
+    }
+
+    /// True if what is settled before lets a slot hold this.
+    fn may_hold(&self, ix: usize, at: Span) -> bool {
+        let name = self.pattern.slots[ix].name.as_str();
+        if name == HERE {
+            return self.given.here.is_none_or(|here| {
+                let many = matches!(self.pattern.slots[ix].repeat, Repeat::Any | Repeat::Some);
+                at.contains(here) && (many || only_around(self.text, at, here))
+            });
+        }
+        let known = self.given.known.filter(|_| name != "_");
+        known.is_none_or(|m| m.allows(name, at, self.tree, self.text))
+    }
+
     /// It remembers how far it comes.
     pub(super) fn explaining(mut self) -> Self {
         self.explains = true;
@@ -118,10 +168,13 @@ impl<'p, 't> Matcher<'p, 't> {
         &self.reading.tokens[token].key
     }
 
+    /// A run of siblings, from the first of `items` on: all of them if a list slot ends the pattern.
     pub(super) fn run(&mut self, roots: &[PNode], items: &[Child<'t>]) -> Option<usize> {
         let mut used = Vec::new();
         let roots: Vec<&PNode> = roots.iter().collect();
-        self.sequence(&roots, items, 0, TokenFit::Start, &mut used)
+        let to_the_end = roots.last().is_some_and(|p| self.pattern.is_list_node(p));
+        let fit = if to_the_end { TokenFit::Whole } else { TokenFit::Start };
+        self.sequence(&roots, items, 0, fit, &mut used)
             .then(|| used.last().map_or(0, |r| r.end))
             .filter(|n| *n > 0)
     }
@@ -347,6 +400,15 @@ pub(super) enum TokenFit {
     Whole,
     /// All of it, and it is loose tokens.
     Tokens,
+}
+
+/// True if nothing stands between a place and what holds it but parentheses and the end of a statement.
+pub(super) fn only_around(text: &str, outer: Span, place: Span) -> bool {
+    let only =
+        |text: &str, set: &[char]| text.chars().all(|c| c.is_whitespace() || set.contains(&c));
+    let before = Span { start: outer.start, end: place.start }.of(text);
+    let behind = Span { start: place.end, end: outer.end }.of(text);
+    only(before, &['(']) && only(behind, &[')', ';'])
 }
 
 pub(super) fn same_field(p: &PNode, field: Option<&str>) -> bool {

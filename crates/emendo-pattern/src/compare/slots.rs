@@ -15,6 +15,9 @@ impl<'p, 't> Matcher<'p, 't> {
         if let Some(known) = self.same_as_before(ix, token, at) {
             return known;
         }
+        if !self.may_hold(ix, at) {
+            return false;
+        }
         if !nodes.iter().all(|n| self.satisfies(&def.constraint, *n)) {
             return false;
         }
@@ -32,6 +35,9 @@ impl<'p, 't> Matcher<'p, 't> {
         let def = &self.pattern.slots[ix];
         if let Some(known) = self.same_as_before(ix, token, at) {
             return known;
+        }
+        if !self.may_hold(ix, at) {
+            return false;
         }
         let c = &def.constraint;
         let asks_code =
@@ -154,6 +160,7 @@ impl<'p, 't> Matcher<'p, 't> {
             .filter(|(_, s)| !s.constraint.means.is_empty() || !s.constraint.types.is_empty())
             .map(|(i, _)| i)
             .collect();
+        let mut open = Vec::new();
         for (word, receiver) in &self.reading.unresolved {
             if receiver.is_some_and(|ix| resolved_slots.contains(&ix)) {
                 continue;
@@ -165,8 +172,9 @@ impl<'p, 't> Matcher<'p, 't> {
                 ),
                 None => format!("it is not clear what `{word}` means here"),
             };
-            self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
+            open.push(Fact { says: Certainty::Unsure, text, at: None });
         }
+        self.state.facts.extend(open.iter().cloned());
         let language = self.language();
         if language.imports.kinds.contains(&node.kind()) {
             let text = "the import names its symbol in full".to_owned();
@@ -188,6 +196,8 @@ impl<'p, 't> Matcher<'p, 't> {
             token_of: self.state.tokens,
             slots,
             facts: self.state.facts,
+            open,
+            beside: Vec::new(),
             partly: self.state.partly,
             typed: self.state.typed,
             names: self.state.names,

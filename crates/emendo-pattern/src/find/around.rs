@@ -1,32 +1,38 @@
-//! What must stand around a match, within it, or where a slot's name is declared.
+//! What must stand around a match and within it, and what its slots must fulfil: the one place where that is asked.
+//!
+//! What is found there is evidence for the match, and binds more slots. A pattern that fits in several ways is asked for
+//! a way that goes together with what is bound already.
 
-use std::collections::HashSet;
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::rc::Rc;
 
-use emendo_lang::language::{Language, Space};
+use emendo_lang::language::Language;
 use emendo_lang::tree::{Tree, descend, span};
-use emendo_lang::{FileFacts, Resolver};
+use emendo_lang::{Certainty, Fact, Resolver};
 use emendo_text::{Repeat, Span};
 
-use crate::found::{Bound, Match};
-use crate::model::{Pattern, PatternToken};
+use crate::compare::{Given, only_around};
+use crate::found::Match;
+use crate::model::{HERE, Pattern, PatternToken};
 
-/// The slot that marks the place in a pattern of what stands around it.
-pub const HERE: &str = "here";
+/// Patterns of which any group must fit: all patterns of the group.
+pub type Groups = Vec<Vec<Pattern>>;
 
 /// What a match must fulfil besides its pattern.
 #[derive(Debug, Default)]
 pub struct Conditions {
     /// Any of these stands around it.
-    pub surrounded_by: Vec<Pattern>,
+    pub surrounded_by: Groups,
     /// None of these does.
-    pub not_surrounded_by: Vec<Pattern>,
+    pub not_surrounded_by: Groups,
     /// Any of these stands in it.
-    pub holding: Vec<Pattern>,
+    pub holding: Groups,
     /// None of these does.
-    pub not_holding: Vec<Pattern>,
+    pub not_holding: Groups,
     /// Its value is not used.
     pub unused: bool,
-    /// What slots must fulfil.
+    /// What slots must fulfil, whichever pattern of the action binds them.
     pub slots: Vec<SlotConditions>,
 }
 
@@ -35,12 +41,23 @@ pub struct Conditions {
 pub struct SlotConditions {
     /// The slot.
     pub slot: String,
+    /// Any of these fits it; its slots are shared with the match.
+    pub is: Groups,
     /// Any of these stands in it.
-    pub holding: Vec<Pattern>,
+    pub holding: Groups,
     /// None of these does.
-    pub not_holding: Vec<Pattern>,
+    pub not_holding: Groups,
     /// Any of these stands in the declaration of its name.
-    pub defined_with: Vec<Pattern>,
+    pub defined_with: Groups,
+}
+
+impl SlotConditions {
+    /// True if there is nothing to fulfil.
+    pub fn is_empty(&self) -> bool {
+        [&self.is, &self.holding, &self.not_holding, &self.defined_with]
+            .iter()
+            .all(|g| g.is_empty())
+    }
 }
 
 /// Matches of a pattern in a file, by place.
@@ -85,11 +102,12 @@ impl Nest {
 }
 
 /// A file under the eyes of conditions: what their patterns match in it is found once.
-struct Look<'a> {
-    tree: &'a Tree,
-    text: &'a str,
-    resolver: &'a Resolver<'a>,
-    language: &'static Language,
+pub(super) struct Look<'a> {
+    pub(super) tree: &'a Tree,
+    pub(super) text: &'a str,
+    pub(super) resolver: &'a Resolver<'a>,
+    pub(super) language: &'static Language,
+    nests: RefCell<HashMap<*const Pattern, Rc<Nest>>>,
 }
 
 impl Conditions {
@@ -100,6 +118,13 @@ impl Conditions {
             && [&self.surrounded_by, &self.not_surrounded_by, &self.holding, &self.not_holding]
                 .iter()
                 .all(|p| p.is_empty())
+    }
+
+    /// The patterns that must fit somewhere: what they name and bind counts for the match.
+    pub fn positive(&self) -> impl Iterator<Item = &Pattern> {
+        let slots =
+            self.slots.iter().flat_map(|s| s.is.iter().chain(&s.holding).chain(&s.defined_with));
+        self.surrounded_by.iter().chain(&self.holding).chain(slots).flatten()
     }
 
     /// The matches that fulfil all of it. What stands around or within may bind more slots.
@@ -113,70 +138,153 @@ impl Conditions {
         if matches.is_empty() || self.is_empty() {
             return matches;
         }
-        let look = Look { tree, text, resolver, language: resolver.language };
-        let nests = |patterns: &[Pattern]| -> Vec<Nest> {
-            patterns.iter().map(|p| Nest::new(p.matches(tree, text, resolver))).collect()
-        };
-        let around = nests(&self.surrounded_by);
-        let not_around = nests(&self.not_surrounded_by);
-        let holding = nests(&self.holding);
-        let not_holding = nests(&self.not_holding);
-        let slots: Vec<[Vec<Nest>; 3]> = self
-            .slots
-            .iter()
-            .map(|s| [nests(&s.holding), nests(&s.not_holding), nests(&s.defined_with)])
-            .collect();
-        let keep = |mut m: Match| {
-            if self.unused && !look.is_unused(&m) {
-                return None;
-            }
-            if look.any_around(&self.not_surrounded_by, &not_around, &m).is_some()
-                || look.any_within(&not_holding, &m, m.span).is_some()
-            {
-                return None;
-            }
-            if !around.is_empty() {
-                let more = look.any_around(&self.surrounded_by, &around, &m)?;
-                add_slots(&mut m, more);
-            }
-            if !holding.is_empty() {
-                let more = look.any_within(&holding, &m, m.span)?;
-                add_slots(&mut m, more);
-            }
-            for (s, [holding, not_holding, defined]) in self.slots.iter().zip(&slots) {
-                look.slot(s, holding, not_holding, defined, &mut m)?;
-            }
-            Some(m)
-        };
-        matches.into_iter().filter_map(keep).collect()
+        let look = Look::new(tree, text, resolver);
+        matches.into_iter().filter_map(|m| self.fulfilled_by(m, &look)).collect()
     }
-}
 
-fn add_slots(m: &mut Match, more: Vec<Bound>) {
-    for b in more {
-        if b.name != HERE && b.name != "_" && m.slot(&b.name).is_none() {
-            m.slots.push(b);
+    fn fulfilled_by(&self, mut m: Match, look: &Look<'_>) -> Option<Match> {
+        if self.unused && !look.is_unused(&m) {
+            return None;
         }
+        let (mut told, mut partly) = (false, None);
+        let asks = Asks { slots: &self.slots, look };
+        let around = |m: &mut Match, p: &Pattern| asks.around(p, m);
+        let within = |m: &mut Match, p: &Pattern| asks.within(p, m, m.span);
+        any_group(&self.surrounded_by, &mut m, &around).then_some(())?;
+        any_group(&self.holding, &mut m, &within).then_some(())?;
+        asks.all_of(&mut m).then_some(())?;
+        no_group(&self.not_surrounded_by, &mut m, &around).then_some(())?;
+        no_group(&self.not_holding, &mut m, &within).then_some(())?;
+        for found in m.beside.drain(..) {
+            told |= found.iter().any(|f| f.says > Certainty::Unsure);
+            partly = partly.or(found.iter().find(|f| f.says == Certainty::Unsure).cloned());
+            m.facts.extend(found);
+        }
+        if told || partly.is_some() {
+            // What surrounds the place tells what its own words do not.
+            m.facts.retain(|f| !m.open.contains(f));
+            m.open.clear();
+        }
+        Some(m)
     }
 }
 
-impl Look<'_> {
-    fn any_around(&self, patterns: &[Pattern], nests: &[Nest], m: &Match) -> Option<Vec<Bound>> {
-        patterns.iter().zip(nests).find_map(|(p, nest)| {
-            let fits = |o: &&Match| self.shares(o, m) && self.marks(p, o, m.span);
-            nest.around(m.span).find(fits).map(|o| o.slots.clone())
+/// True if there are no groups, or all patterns of one fit; what that finds stays with the match.
+pub(super) fn any_group(
+    groups: &Groups,
+    m: &mut Match,
+    fits: &dyn Fn(&mut Match, &Pattern) -> bool,
+) -> bool {
+    groups.is_empty()
+        || groups.iter().any(|all| {
+            let mut trial = m.clone();
+            let whole = all.iter().all(|p| fits(&mut trial, p));
+            if whole {
+                *m = trial;
+            }
+            whole
         })
+}
+
+/// True if no group fits whole. Where one fits by what is not known, the place stays, and is not sure.
+pub(super) fn no_group(
+    groups: &Groups,
+    m: &mut Match,
+    fits: &dyn Fn(&mut Match, &Pattern) -> bool,
+) -> bool {
+    for all in groups {
+        let mut trial = m.clone();
+        trial.beside.clear();
+        if !all.iter().all(|p| fits(&mut trial, p)) {
+            continue;
+        }
+        let unknown = trial.beside.iter().flatten().find(|f| f.says == Certainty::Unsure);
+        let Some(unknown) = unknown else { return false };
+        let text = format!("what must not stand here may do so: {}", unknown.text);
+        m.beside.push(vec![Fact { text, ..unknown.clone() }]);
+    }
+    true
+}
+
+/// The questions of an action about a match in a file.
+pub(super) struct Asks<'a> {
+    pub(super) slots: &'a [SlotConditions],
+    pub(super) look: &'a Look<'a>,
+}
+
+impl Asks<'_> {
+    /// The nearest place around a match where a pattern fits.
+    fn around(&self, p: &Pattern, m: &mut Match) -> bool {
+        let at = m.span;
+        let nest = self.look.nest(p);
+        nest.around(at).any(|o| self.goes_with(p, o, m, Some(at)))
     }
 
-    fn any_within(&self, nests: &[Nest], m: &Match, at: Span) -> Option<Vec<Bound>> {
-        nests
-            .iter()
-            .find_map(|nest| nest.within(at).find(|o| self.shares(o, m)).map(|o| o.slots.clone()))
+    /// The first place within a place where a pattern fits.
+    pub(super) fn within(&self, p: &Pattern, m: &mut Match, at: Span) -> bool {
+        let nest = self.look.nest(p);
+        nest.within(at).any(|o| self.goes_with(p, o, m, None))
     }
 
-    /// Slots of the same name hold equal code.
-    fn shares(&self, other: &Match, m: &Match) -> bool {
-        m.agrees(other, &[HERE], self.tree, self.text)
+    /// Takes in what a pattern found, in any way that goes together with what is bound already.
+    pub(super) fn goes_with(
+        &self,
+        p: &Pattern,
+        found: &Match,
+        m: &mut Match,
+        here: Option<Span>,
+    ) -> bool {
+        let look = self.look;
+        let marks = |o: &Match| here.is_none_or(|at| look.marks(p, o, at));
+        let first = m.agrees(found, &[HERE], look.tree, look.text) && marks(found);
+        if first && self.take_in(found, m) {
+            return true;
+        }
+        if !p.varies() {
+            return false;
+        }
+        let known = m.clone();
+        let given = Given { known: Some(&known), here, ..Given::default() };
+        let ways = p.ways_at(look.tree, found.span, look.text, look.resolver, given);
+        ways.iter().any(|o| marks(o) && self.take_in(o, m))
+    }
+
+    /// Binds what another pattern bound, if that fulfils what is asked of it.
+    fn take_in(&self, found: &Match, m: &mut Match) -> bool {
+        let mut whole = m.clone();
+        let new: Vec<String> = found.slots.iter().map(|b| b.name.clone()).collect();
+        whole.bind_more(&found.slots);
+        whole.beside.push(found.told().cloned().collect());
+        let asked =
+            self.slots.iter().filter(|s| new.contains(&s.slot) && m.slot(&s.slot).is_none());
+        for s in asked {
+            if !self.holds(s, &mut whole) {
+                return false;
+            }
+        }
+        *m = whole;
+        true
+    }
+
+    /// True if all slots that are bound fulfil what is asked of them.
+    pub(super) fn all_of(&self, m: &mut Match) -> bool {
+        self.slots.iter().all(|s| m.slot(&s.slot).is_none() || self.holds(s, m))
+    }
+}
+
+impl<'a> Look<'a> {
+    pub(super) fn new(tree: &'a Tree, text: &'a str, resolver: &'a Resolver<'a>) -> Self {
+        Self { tree, text, resolver, language: resolver.language, nests: RefCell::default() }
+    }
+
+    fn nest(&self, p: &Pattern) -> Rc<Nest> {
+        let key = std::ptr::from_ref(p);
+        if let Some(known) = self.nests.borrow().get(&key) {
+            return known.clone();
+        }
+        let nest = Rc::new(Nest::new(p.matches(self.tree, self.text, self.resolver)));
+        self.nests.borrow_mut().insert(key, nest.clone());
+        nest
     }
 
     /// If the pattern marks the place, it stands there.
@@ -189,11 +297,7 @@ impl Look<'_> {
         if matches!(def.repeat, Repeat::Any | Repeat::Some) {
             return !self.nested_between(here.span, at);
         }
-        let only =
-            |text: &str, set: &[char]| text.chars().all(|c| c.is_whitespace() || set.contains(&c));
-        let before = Span { start: here.span.start, end: at.start }.of(self.text);
-        let behind = Span { start: at.end, end: here.span.end }.of(self.text);
-        only(before, &['(']) && only(behind, &[')', ';'])
+        only_around(self.text, here.span, at)
     }
 
     /// A function or type stands between a place and what holds it.
@@ -219,109 +323,6 @@ impl Look<'_> {
         };
         let mut above = path[..at].iter().rev().map(|(n, _)| n.kind());
         above.find(|kind| !passes(kind)) == Some(self.language.writing.expression_statement)
-    }
-
-    fn slot(
-        &self,
-        s: &SlotConditions,
-        holding: &[Nest],
-        not_holding: &[Nest],
-        defined: &[Nest],
-        m: &mut Match,
-    ) -> Option<()> {
-        let bound = m.slot(&s.slot)?.clone();
-        let spans =
-            if bound.scattered.is_empty() { vec![bound.span] } else { bound.scattered.clone() };
-        if spans.iter().any(|at| self.any_within(not_holding, m, *at).is_some()) {
-            return None;
-        }
-        if !holding.is_empty() {
-            let more = spans.iter().find_map(|at| self.any_within(holding, m, *at))?;
-            add_slots(m, more);
-        }
-        if !defined.is_empty() {
-            let places = self.declarations(&bound);
-            match places.iter().find_map(|at| self.any_within(defined, m, *at)) {
-                Some(more) => add_slots(m, more),
-                None => self.defined_elsewhere(s, &bound, m)?,
-            }
-        }
-        Some(())
-    }
-
-    /// The declaration of what a slot names, in another file of the project, holds one of the patterns.
-    fn defined_elsewhere(&self, s: &SlotConditions, bound: &Bound, m: &mut Match) -> Option<()> {
-        let names = &self.language.names;
-        let text = bound.span.of(self.text);
-        let path: Vec<&str> = text.split(names.separator).map(str::trim).collect();
-        let symbols = self.resolver.candidates(&path, Space::Value, bound.span.start);
-        let index = self.resolver.project;
-        let (path, name) = symbols.iter().find_map(|symbol| {
-            Some((index.file_of(self.language, symbol)?, names.last(symbol).to_owned()))
-        })?;
-        let text = index.files().whole(&path)?;
-        let tree = Tree::parse_file(self.language, &path, &text);
-        let facts = FileFacts::of_file(self.language, &tree, &text, &path, index.files());
-        let resolver = Resolver::new(self.language, &facts, index, &tree, &text);
-        let there = Look { tree: &tree, text: &text, resolver: &resolver, language: self.language };
-        let declared = facts.words(&name).iter().filter(|w| w.space == Space::Declared);
-        let places: Vec<Span> = declared.filter_map(|w| there.declaration(w.span)).collect();
-        let held =
-            |b: &Bound, text: &str| b.text.clone().unwrap_or_else(|| b.span.of(text).to_owned());
-        let found = s.defined_with.iter().find_map(|p| {
-            p.matches(&tree, &text, &resolver).into_iter().find(|hit| {
-                let agrees = hit.slots.iter().all(|b| {
-                    m.slot(&b.name).is_none_or(|own| held(own, self.text) == held(b, &text))
-                });
-                agrees && places.iter().any(|at| at.contains(hit.span))
-            })
-        })?;
-        for b in found.slots.iter().filter(|b| b.name != "_") {
-            if m.slot(&b.name).is_some() {
-                continue;
-            }
-            // It stands in another file: only its text is of use here.
-            let mut here = Bound::new(&b.name, Span::at(m.span.start as usize), "", 0);
-            here.text = Some(held(b, &text));
-            m.slots.push(here);
-        }
-        let says = format!("`{name}` is declared in {path}");
-        m.facts.push(emendo_lang::Fact {
-            says: emendo_lang::Certainty::Certain,
-            text: says,
-            at: None,
-        });
-        Some(())
-    }
-
-    /// The declarations in this file that the name in a slot may mean.
-    fn declarations(&self, bound: &Bound) -> Vec<Span> {
-        let text = bound.span.of(self.text);
-        let separator = self.language.names.separator;
-        let Some(name) = text.rsplit(separator).next().map(str::trim) else { return Vec::new() };
-        let facts: &FileFacts = self.resolver.facts;
-        let spaces = [Space::Value, Space::Type, Space::Callable];
-        let mut names: Vec<Span> = Vec::new();
-        if name == text {
-            names.extend(facts.lookup(name, &spaces, bound.span.start).map(|d| d.at));
-        }
-        if names.is_empty() {
-            let declared = facts.words(name).iter().filter(|w| w.space == Space::Declared);
-            names.extend(declared.map(|w| w.span));
-        }
-        let mut seen = HashSet::new();
-        let whole = names.into_iter().filter_map(|at| self.declaration(at));
-        whole.filter(|at| seen.insert((at.start, at.end))).collect()
-    }
-
-    /// The whole declaration of a name.
-    fn declaration(&self, name: Span) -> Option<Span> {
-        let path = descend(self.tree.root(), name);
-        let declares = |kind: &str| {
-            self.language.writing.line_items.contains(&kind)
-                || self.language.declaration(kind).is_some_and(|d| !d.body.is_empty())
-        };
-        path.iter().rev().find(|(n, _)| declares(n.kind())).map(|(n, _)| span(*n))
     }
 }
 

@@ -4,6 +4,7 @@
 //! all are.
 
 mod around;
+mod held;
 
 use std::cell::RefCell;
 use std::cmp::Reverse;
@@ -14,9 +15,9 @@ use emendo_lang::tree::{Root, Tree, descend, span, walk_cursor};
 use emendo_text::Span;
 use tree_sitter::Node;
 
-pub use around::{Conditions, HERE, SlotConditions};
+pub use around::{Conditions, Groups, SlotConditions};
 
-use crate::compare::{Matcher, significant};
+use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant};
 use crate::found::{Match, Nearest, Places};
 use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading};
 
@@ -24,6 +25,8 @@ use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading};
 const MAX_HITS: usize = 256;
 /// Needless parentheses that may stand between a pattern's root and its words.
 const MAX_PARENTHESES: usize = 6;
+/// More ways in which a pattern fits one place are not told apart.
+const MAX_WAYS: usize = 64;
 
 impl Pattern {
     /// All places where the pattern fits, outer ones before inner ones. Places inside syntax errors are left out.
@@ -72,20 +75,31 @@ impl Pattern {
 
     /// True if the pattern fits exactly at a place, in some reading.
     pub fn fits_at(&self, tree: &Tree, at: Span, text: &str, resolver: &Resolver<'_>) -> bool {
-        let mut search = self.search(tree, text, resolver);
-        for root in tree.roots_at(at) {
-            let path = descend(root.node, at);
-            for (i, (node, field)) in path.iter().enumerate().rev() {
-                if span(*node) != at {
-                    break;
-                }
-                let parent = i.checked_sub(1).map(|p| path[p].0);
-                for ix in 0..self.readings.len() {
-                    search.one(ix, *node, (parent, *field));
-                }
-            }
-        }
-        !search.out.matches.is_empty()
+        let search = self.search(tree, text, resolver);
+        !search.exactly(at).matches.is_empty()
+    }
+
+    /// The ways in which the pattern fits exactly at a place, in all readings, with what is given.
+    pub(crate) fn ways_at(
+        &self,
+        tree: &Tree,
+        at: Span,
+        text: &str,
+        resolver: &Resolver<'_>,
+        given: Given<'_>,
+    ) -> Vec<Match> {
+        let search = Search { given, every: true, ..self.search(tree, text, resolver) };
+        search.exactly(at).matches
+    }
+
+    /// All places where the pattern fits, once for each way in which it fits there.
+    pub fn ways(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Vec<Match> {
+        Search { every: true, ..self.search(tree, text, resolver) }.anywhere().matches
+    }
+
+    /// True if the pattern may fit one place in several ways.
+    pub(crate) fn varies(&self) -> bool {
+        self.slots.iter().any(|s| s.repeat != emendo_text::Repeat::One)
     }
 
     /// The same places, found by going through the whole tree.
@@ -111,7 +125,8 @@ impl Pattern {
         text: &'s str,
         resolver: &'s Resolver<'s>,
     ) -> Search<'s, 't> {
-        Search { pattern: self, tree, text, resolver, out: Places::default() }
+        let (given, out) = (Given::default(), Places::default());
+        Search { pattern: self, tree, text, resolver, given, every: false, out }
     }
 }
 
@@ -150,6 +165,9 @@ struct Search<'s, 't> {
     tree: &'t Tree,
     text: &'s str,
     resolver: &'s Resolver<'s>,
+    given: Given<'s>,
+    /// Each way to fit is a match of its own.
+    every: bool,
     out: Places,
 }
 
@@ -171,7 +189,9 @@ impl<'t> Search<'_, 't> {
                         if fresh && node.is_named() && !node.is_extra() {
                             let parent = i.checked_sub(1).map(|p| path[p].0);
                             let parent = parent.filter(|p| root.holds(span(*p)));
-                            self.one(ix, node, (parent, field));
+                            if !self.begins_chain(ix, node, parent) {
+                                self.one(ix, node, (parent, field));
+                            }
                         }
                     }
                 }
@@ -210,9 +230,11 @@ impl<'t> Search<'_, 't> {
     fn at(&mut self, node: Node<'t>, place: Stands<'t, '_>) {
         for (ix, reading) in self.pattern.readings.iter().enumerate() {
             if reading.roots.len() == 1 {
-                self.one(ix, node, place);
-            } else if node.child_count() as usize >= reading.roots.len() {
-                self.runs(ix, reading, node);
+                if !self.begins_chain(ix, node, place.0) {
+                    self.one(ix, node, place);
+                }
+            } else if node.child_count() > 0 {
+                self.runs(ix, reading, node, None);
             }
         }
     }
@@ -221,36 +243,105 @@ impl<'t> Search<'_, 't> {
     fn one(&mut self, ix: usize, node: Node<'t>, place: Stands<'t, '_>) {
         let reading = &self.pattern.readings[ix];
         let [root] = reading.roots.as_slice() else { return };
-        if could_be(self.pattern.language, root, node) && !node.has_error() {
-            let mut m = self.matcher(reading);
-            if m.root(root, node) {
-                let found = m.finish(ix, span(node), node, place);
-                self.out.matches.extend(found);
-            } else if m.gave_up() {
-                self.out.gave_up.push(span(node));
+        if !could_be(self.pattern.language, root, node) || node.has_error() {
+            return;
+        }
+        let mut taken: Vec<Way> = Vec::new();
+        loop {
+            let mut m = self.matcher(reading).given(Given { taken: &taken, ..self.given });
+            if !m.root(root, node) {
+                if m.gave_up() {
+                    self.out.gave_up.push(span(node));
+                }
+                return;
             }
+            let way = m.way();
+            let found = m.finish(ix, span(node), node, place);
+            self.out.matches.extend(found);
+            if !self.every || taken.len() == MAX_WAYS || taken.contains(&way) {
+                return;
+            }
+            taken.push(way);
         }
     }
 
-    /// Runs of siblings.
-    fn runs(&mut self, ix: usize, reading: &Reading, parent: Node<'t>) {
-        let items = significant(self.pattern.language, parent, self.text);
-        let mut i = 0;
-        while i < items.len() {
-            let mut m = self.matcher(reading);
-            let fits = could_be(self.pattern.language, &reading.roots[0], items[i].0);
-            match fits.then(|| m.run(&reading.roots, &items[i..])).flatten() {
-                Some(len) => {
-                    let (first, last) = (items[i].0, items[i + len - 1].0);
-                    let at = span(first).hull(span(last));
-                    if items[i..i + len].iter().all(|n| !n.0.has_error()) {
-                        let found = m.finish(ix, at, first, (Some(parent), None));
-                        self.out.matches.extend(found);
+    /// True if a node is the beginning of a chain that a reading would have to fit as a whole.
+    fn begins_chain(&self, ix: usize, node: Node<'t>, parent: Option<Node<'t>>) -> bool {
+        let [root] = self.pattern.readings[ix].roots.as_slice() else { return false };
+        ends_in_links(self.pattern, root)
+            && parent.and_then(|p| self.pattern.language.base_of(p)) == Some(node)
+    }
+
+    /// Looks at one place only.
+    fn exactly(mut self, at: Span) -> Places {
+        for root in self.tree.roots_at(at) {
+            let path = descend(root.node, at);
+            for (i, (node, field)) in path.iter().enumerate().rev() {
+                let whole = span(*node) == at;
+                let parent = i.checked_sub(1).map(|p| path[p].0);
+                for (ix, reading) in self.pattern.readings.iter().enumerate() {
+                    if reading.roots.len() > 1 {
+                        self.runs(ix, reading, *node, Some(at));
+                    } else if whole {
+                        self.one(ix, *node, (parent, *field));
                     }
-                    i += len;
                 }
-                None => i += 1,
+                if !whole {
+                    break;
+                }
             }
+        }
+        self.out
+    }
+
+    /// Runs of siblings: a list slot at an end reaches to that end of the list. With `only`, the one at that place.
+    fn runs(&mut self, ix: usize, reading: &Reading, parent: Node<'t>, only: Option<Span>) {
+        let mut items = significant(self.pattern.language, parent, self.text);
+        let list = |p: Option<&PNode>| p.is_some_and(|p| self.pattern.is_list_node(p));
+        let (from_start, to_end) = (list(reading.roots.first()), list(reading.roots.last()));
+        // The brackets around a list are no items of it.
+        while to_end && items.last().is_some_and(|(n, _)| !n.is_named()) {
+            items.pop();
+        }
+        let mut i = 0;
+        while from_start && items.get(i).is_some_and(|(n, _)| !n.is_named()) {
+            i += 1;
+        }
+        while i < items.len() {
+            let here = only.is_none_or(|at| at.start == span(items[i].0).start);
+            let fits = here && could_be(self.pattern.language, &reading.roots[0], items[i].0);
+            let len = if fits { self.run_at(ix, reading, parent, &items[i..]) } else { None };
+            if from_start || only.is_some() && here {
+                return;
+            }
+            i += len.unwrap_or(1);
+        }
+    }
+
+    /// A run from the first of some items on: how many it takes.
+    fn run_at(
+        &mut self,
+        ix: usize,
+        reading: &Reading,
+        parent: Node<'t>,
+        items: &[Child<'t>],
+    ) -> Option<usize> {
+        let mut taken: Vec<Way> = Vec::new();
+        let mut first_len = None;
+        loop {
+            let mut m = self.matcher(reading).given(Given { taken: &taken, ..self.given });
+            let Some(len) = m.run(&reading.roots, items) else { return first_len };
+            first_len.get_or_insert(len);
+            let way = m.way();
+            let at = span(items[0].0).hull(span(items[len - 1].0));
+            if items[..len].iter().all(|n| !n.0.has_error()) {
+                let found = m.finish(ix, at, items[0].0, (Some(parent), None));
+                self.out.matches.extend(found);
+            }
+            if !self.every || taken.len() == MAX_WAYS || taken.contains(&way) {
+                return first_len;
+            }
+            taken.push(way);
         }
     }
 
@@ -258,7 +349,8 @@ impl<'t> Search<'_, 't> {
     where
         Self: 'p,
     {
-        Matcher::new(self.pattern, reading, self.tree, self.text, self.resolver)
+        let m = Matcher::new(self.pattern, reading, self.tree, self.text, self.resolver);
+        m.given(self.given)
     }
 }
 

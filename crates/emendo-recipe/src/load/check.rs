@@ -97,6 +97,7 @@ impl Loader<'_> {
                 Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_),
                 Value::Text(_) | Value::List(_),
             ) => self.check_list(key, node),
+            (Shape::Groups, Value::Text(_) | Value::List(_)) => self.check_groups(key, node),
             (Shape::Names, Value::Table(t)) => self.check_names(t),
             (Shape::Members, Value::Table(t)) => self.check_members(t),
             (Shape::Table(keys), Value::Table(t)) => {
@@ -116,6 +117,25 @@ impl Loader<'_> {
                 let (expected, found) = (expected(shape), other.what());
                 let message = format!("`{}` must be {expected}, not {found}", key.name);
                 let d = Diagnostic::error(message, node.span);
+                self.out.push(d.help(format!("`{}` is {}", key.name, key.about)));
+            }
+        }
+    }
+
+    /// Texts, or lists of texts.
+    fn check_groups(&mut self, key: &Key, node: &Node) {
+        let Value::List(items) = &node.value else { return };
+        let text = |n: &Node| matches!(n.value, Value::Text(_));
+        for item in items {
+            let fits = match &item.value {
+                Value::Text(_) => true,
+                Value::List(inner) => !inner.is_empty() && inner.iter().all(text),
+                _ => false,
+            };
+            if !fits {
+                let (expected, what) = (expected(key.shape), item.value.what());
+                let message = format!("`{}` must be {expected}, not hold {what}", key.name);
+                let d = Diagnostic::error(message, item.span);
                 self.out.push(d.help(format!("`{}` is {}", key.name, key.about)));
             }
         }
@@ -312,6 +332,7 @@ fn expected(shape: Shape) -> &'static str {
         Shape::Bool => "true or false",
         Shape::Integer => "a whole number",
         Shape::Globs | Shape::Texts | Shape::Symbols | Shape::Words(_) => "text or a list of texts",
+        Shape::Groups => "text, a list of texts, or a list of such lists",
         Shape::Numbers => "a list of whole numbers from 1",
         Shape::NumbersOrAll => "a list of whole numbers from 1, or `true`",
         Shape::Map | Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_) => "a table",

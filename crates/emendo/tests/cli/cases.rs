@@ -3,9 +3,38 @@
 //! Each also shows that a second run finds nothing, that `undo` restores every byte, and that its proposal and its result
 //! are those of its golden digests.
 
-use testkit::{Case, Folder, Found, folders};
+use testkit::{Case, Folder, Found, Sandbox, folders};
 
 use crate::golden::{self, Digests};
+
+/// Runs the program as the case asks, and looks whether it says what it must.
+fn spoken(case: &Case, s: &Sandbox, late: bool) -> Result<(), String> {
+    for spoken in case.spoken.iter().filter(|t| t.late == late) {
+        let recipe = s.recipe_path().display().to_string();
+        let args: Vec<String> =
+            words(&spoken.args).map(|a| if a == "RECIPE" { recipe.clone() } else { a }).collect();
+        let ran = s.run(&args.iter().map(String::as_str).collect::<Vec<_>>());
+        let text = format!("{}{}", ran.out, ran.err);
+        let wrong = |l: &&String| !l.trim().is_empty() && text.contains(l.as_str()) != spoken.says;
+        if let Some(line) = spoken.lines.iter().find(wrong) {
+            let does = if spoken.says { "does not say" } else { "says" };
+            return Err(format!("`{}` {does} `{line}`:\n{text}", spoken.args));
+        }
+    }
+    Ok(())
+}
+
+/// The words of a line; what stands in single quotes is one.
+fn words(line: &str) -> impl Iterator<Item = String> {
+    line.split('\'')
+        .enumerate()
+        .flat_map(|(i, part)| match i % 2 {
+            1 => vec![part.to_owned()],
+            _ => part.split_whitespace().map(str::to_owned).collect(),
+        })
+        .collect::<Vec<_>>()
+        .into_iter()
+}
 
 /// The digests of a case, or what is wrong with it.
 fn run(case: &Case, lang: &str) -> Result<Digests, String> {
@@ -18,6 +47,7 @@ fn run(case: &Case, lang: &str) -> Result<Digests, String> {
     }
     let json = proposed.json();
     case.compare(&Found::of_json(&json))?;
+    spoken(case, &s, false)?;
     // What carries a caution is covered only where its step is named.
     for step in json["steps"].as_array().into_iter().flatten() {
         let id = step["step"].as_str().unwrap_or("");
@@ -29,9 +59,12 @@ fn run(case: &Case, lang: &str) -> Result<Digests, String> {
     }
     case.compare_files(&s.tree())?;
     let digests = golden::digests(&s, &proposed);
+    spoken(case, &s, true)?;
     let again = s.run(&["propose", &recipe]);
-    if !again.out.contains("nothing to change") {
-        return Err(format!("a second run finds more:\n{}", again.out));
+    let nothing = vec!["nothing to change".to_owned()];
+    let wanted = case.again.as_ref().unwrap_or(&nothing);
+    if let Some(line) = wanted.iter().find(|l| !again.out.contains(l.as_str())) {
+        return Err(format!("a second run does not say `{line}`:\n{}", again.out));
     }
     if !case.after.is_empty() {
         let undone = s.run(&["undo"]);
