@@ -5,7 +5,7 @@ use emendo_lang::weakest;
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
 
-use crate::model::{HERE, Pattern};
+use crate::model::{HERE, Key, Pattern};
 
 /// What a slot holds at a match.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -22,6 +22,8 @@ pub struct Bound {
     pub text: Option<String>,
     /// What else of a list it holds, where something of the pattern stands between: empty for all in one piece.
     pub(crate) scattered: Vec<Span>,
+    /// The separators of that list, and whether one stands behind its last item.
+    pub(crate) separators: (Vec<Span>, bool),
     /// Set for what was collected: what is written for it.
     pub parts: Vec<emendo_text::Part>,
 }
@@ -42,6 +44,7 @@ impl Bound {
             count,
             text: None,
             scattered: Vec::new(),
+            separators: (Vec::new(), false),
             parts: Vec::new(),
         }
     }
@@ -129,6 +132,18 @@ impl Match {
         self.facts.iter().filter(|f| !self.open.contains(f))
     }
 
+    /// True if the filters of a pattern's slots would change nothing of what stands in them.
+    pub fn is_filtered(&self, pattern: &Pattern, text: &str) -> bool {
+        let tokens = pattern.readings[self.reading].tokens.iter().zip(&self.token_of);
+        tokens.into_iter().all(|(t, at)| match (&t.key, at) {
+            (Key::Slot(_, filters), Some(at)) => {
+                let own = at.of(text);
+                filters.iter().fold(own.to_owned(), |t, f| f.apply(&t)) == own
+            }
+            _ => true,
+        })
+    }
+
     /// Binds the slots of another match that are not bound yet.
     pub(crate) fn bind_more(&mut self, more: &[Bound]) {
         for b in more {
@@ -143,6 +158,17 @@ impl Match {
         let mut bound = Bound::new(name, Span::at(self.span.start as usize), "", 1);
         bound.text = Some(text);
         self.slots.push(bound);
+    }
+
+    /// The match with the pieces of scattered slots as slots of their own.
+    pub(crate) fn in_pieces(&self) -> Self {
+        let mut out = self.clone();
+        for bound in self.slots.iter().filter(|b| !b.scattered.is_empty()) {
+            for (i, at) in bound.scattered.iter().enumerate() {
+                out.slots.push(Bound::new(&piece(&bound.name, i), *at, "", 1));
+            }
+        }
+        out
     }
 
     /// Binds one more slot.
@@ -164,6 +190,16 @@ impl Match {
             .filter(|(t, _)| !matches!(t.key, crate::model::Key::Slot(..)));
         own.filter_map(|(_, s)| *s)
     }
+}
+
+/// The name of a piece of a scattered slot; no slot of a recipe can be called so.
+pub(crate) fn piece(slot: &str, nth: usize) -> String {
+    format!("{slot}#{nth}")
+}
+
+/// True for the name of a piece.
+pub(crate) fn is_piece(slot: &str) -> bool {
+    slot.contains('#')
 }
 
 /// Equal code: the same tokens, whatever the layout and the comments.

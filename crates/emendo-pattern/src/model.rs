@@ -86,6 +86,8 @@ pub(crate) struct Reading {
     pub(crate) keys: Vec<KeyWords>,
     /// Tokens of keyed pairs that may be missing.
     pub(crate) optional: Vec<std::ops::Range<usize>>,
+    /// Needless parentheses stand around the pattern.
+    pub(crate) parens: bool,
     /// Names that nothing resolves: each with the slot that it is called on, if it is that.
     pub(crate) unresolved: Vec<(String, Option<usize>)>,
 }

@@ -11,7 +11,7 @@ use emendo_text::Diagnostic;
 
 use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
-use crate::shared::Head;
+use crate::shared::{Head, SlotTables};
 use crate::shared::{
     Along, ELSEWHERE, FOLLOW, GATHER, REWORK, groups, language, pattern, pattern_error,
 };
@@ -249,6 +249,9 @@ fn replacement(
     match Replacement::compile(old, &new.text, &crate::shared::names(action, cx), extra) {
         Ok(mut r) => {
             r.spell(cx.spellings);
+            if let Some(new) = r.pattern_mut() {
+                crate::shared::constrain(new, SlotTables::of(action), action, cx);
+            }
             Some(r)
         }
         Err(e) => {

@@ -155,7 +155,7 @@ impl Runner for CodeRunner {
                     continue;
                 }
                 let resolved = m.typed || m.names.iter().any(|n| !n.symbol.is_empty());
-                if (!resolved && !reaches) || (rule.grows && self.done(rule, m.span, cx, code)) {
+                if (!resolved && !reaches) || (rule.grows && !self.once && self.done(rule, &m, cx, code)) {
                     continue;
                 }
                 let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out)
@@ -186,16 +186,22 @@ impl Runner for CodeRunner {
 }
 
 impl CodeRunner {
-    /// True if the code already is what `new` says.
+    /// True if the code already is what `new` says: it shows at least as much of that as of `old`.
     fn done(
         &self,
         rule: &CodeRule,
-        at: Span,
+        m: &Match,
         cx: &FileCx<'_>,
         code: &crate::contract::Code,
     ) -> bool {
         let resolver = cx.resolver(code);
-        rule.outcome.news().any(|n| n.fits_at(&code.tree, at, cx.text, &resolver))
+        let shown = m.own_tokens(&rule.old).count();
+        rule.outcome.news().any(|n| {
+            let found = n.matches_at(&code.tree, m.span, cx.text, &resolver);
+            let whole =
+                |f: &Match| f.own_tokens(n).count() >= shown && f.is_filtered(n, cx.text);
+            found.iter().any(whole)
+        })
     }
 
     /// Matches that bind one variable again become notes, the first among them.

@@ -15,6 +15,6 @@ pub use code::named_symbol;
 pub(crate) use code::{language, names, parameter_type, pattern_error, type_of};
 pub(crate) use conditions::{bound_by, conditions};
 pub(crate) use head::Head;
-pub(crate) use patterns::{SlotTables, constrain_texts, groups, pattern, sub_pattern};
+pub(crate) use patterns::{SlotTables, constrain, constrain_texts, groups, pattern, sub_pattern};
 pub(crate) use snippet::Snippet;
 pub(crate) use values::{Filled, ValuePattern, fill};

@@ -157,6 +157,11 @@ impl Language {
         if field.is_empty() { node.child(0) } else { node.child_by_field_name(field) }
     }
 
+    /// True for the field of the key of a pair.
+    pub fn is_key(&self, field: Option<&str>) -> bool {
+        field.is_some_and(|f| self.compare.keyed.iter().any(|k| k.key == f))
+    }
+
     /// A field's name, as long-lived as the language.
     pub fn field(&self, name: Option<&str>) -> Option<&'static str> {
         let grammar = (self.grammar.main)();

@@ -10,11 +10,13 @@ pub struct Keyed {
     pub key: &'static str,
     /// A pair of a key and a value of the same name, written as one word; empty if there is none.
     pub shorthand: &'static str,
+    /// A pair whose value is a function written behind its key, and the words that make it something else.
+    pub method: (&'static str, &'static [&'static str]),
 }
 
 impl Keyed {
     /// A row that says nothing yet.
-    pub const NONE: Self = Self { list: "", pair: "", key: "", shorthand: "" };
+    pub const NONE: Self = Self { list: "", pair: "", key: "", shorthand: "", method: ("", &[]) };
 }
 
 /// A surrounding for a fragment.
@@ -86,6 +88,8 @@ pub struct Fragments {
     pub placeholders: &'static [Placeholder],
     /// Kinds of bodies without brackets: a slot for one is a slot for what stands in it.
     pub bare_bodies: &'static [&'static str],
+    /// Kinds of a name with what it is given: a slot for one without a value is a slot for the name.
+    pub declarators: &'static [&'static str],
     /// Kinds whose children count as those of the node around.
     pub splices: &'static [&'static str],
     /// Kinds whose children are loose tokens: a slot takes what stands up to the next separator.
@@ -100,6 +104,7 @@ impl Fragments {
         contexts: &[],
         placeholders: &[],
         bare_bodies: &[],
+        declarators: &[],
         splices: &[],
         token_runs: &[],
         forms: &[],

@@ -38,14 +38,16 @@ const SAMPLE: &str = "using A.B;\nusing static A.C;\nnamespace M.O\n{\n    [Rout
 
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
+    declarators: &["variable_declarator"],
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
         Placeholder { before: "ZqT ", after: ";", capital: false },
         Placeholder { before: "ZqT ", after: "", capital: false },
         Placeholder { before: "", after: "();", capital: false },
         Placeholder { before: "[", after: "]", capital: true },
+        Placeholder { before: "case ", after: ": break;", capital: false },
     ],
-    splices: &["member_binding_expression"],
+    splices: &["global_statement", "member_binding_expression"],
     forms: &[
         ("number", &["integer_literal", "real_literal"]),
         (
@@ -120,7 +122,7 @@ const COMPARE: Compare = Compare {
     ],
     declarations: DECLARATIONS,
     keyed: &[
-        Keyed { list: "argument_list", pair: "argument", key: "name", shorthand: "" },
+        Keyed { list: "argument_list", pair: "argument", key: "name", shorthand: "", ..Keyed::NONE },
         Keyed {
             list: "attribute_argument_list",
             pair: "attribute_argument",
@@ -323,6 +325,8 @@ const CONTEXTS: &[Context] = &[
     context("clause", "class Zq { void zq() { switch (zq) { ", " } } }", &["switch_section"]),
     context("clause", "class Zq { object zq = zq switch { ", " }; }", &["switch_expression_arm"]),
     context("clause", "class Zq ", " { }", &["base_list"]),
+    context("clause", "class Zq<ZqT> ", " { }", &["type_parameter_constraints_clause"]),
+    context("clause", "class Zq { Zq() ", " { } }", &["constructor_initializer"]),
     context("member", "class Zq { int zq { ", " } }", &["accessor_declaration"]),
     context("link", "class Zq { object zq = zqBase", "; }", &[]),
 ];
@@ -361,5 +365,5 @@ const DECLARATIONS: &[DeclarationShape] = &[
     declaration("delegate_declaration", FREE, &["type_parameters"], ""),
     declaration("local_declaration_statement", &["modifier"], &[], ""),
     declaration("parameter", &["attribute_list"], &[], ""),
-    declaration("accessor_declaration", FREE, &[], ""),
+    declaration("accessor_declaration", &["attribute_list"], &[], ""),
 ];

@@ -37,6 +37,7 @@ const SAMPLE: &str = "package p;\nimport a.B;\nimport static a.B.*;\n@X(a = 1) c
 
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
+    declarators: &["variable_declarator"],
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
         Placeholder { before: "", after: ";", capital: false },
@@ -44,6 +45,7 @@ const FRAGMENTS: Fragments = Fragments {
         Placeholder { before: "ZqT ", after: ";", capital: false },
         Placeholder { before: "@", after: "", capital: true },
         Placeholder { before: "", after: " = 0", capital: false },
+        Placeholder { before: "case ", after: ":", capital: false },
     ],
     forms: &[
         (

@@ -49,6 +49,8 @@ const FRAGMENTS: Fragments = Fragments {
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
         Placeholder { before: "@", after: "", capital: false },
+        Placeholder { before: "case ", after: ": pass", capital: false },
+        Placeholder { before: "**", after: "", capital: false },
     ],
     bare_bodies: &["block"],
     forms: &[
@@ -84,8 +86,8 @@ const COMPARE: Compare = Compare {
     alike: &[&["list", "list_pattern"], &["tuple", "tuple_pattern"]],
     declarations: DECLARATIONS,
     keyed: &[
-        Keyed { list: "argument_list", pair: "keyword_argument", key: "name", shorthand: "" },
-        Keyed { list: "dictionary", pair: "pair", key: "key", shorthand: "" },
+        Keyed { list: "argument_list", pair: "keyword_argument", key: "name", shorthand: "", ..Keyed::NONE },
+        Keyed { list: "dictionary", pair: "pair", key: "key", shorthand: "", ..Keyed::NONE },
     ],
     strings: &["string"],
     interpolations: &["interpolation"],
@@ -203,8 +205,13 @@ const CONTEXTS: &[Context] = &[
         ..Context::NONE
     },
     context("type", "zq: ", "\n", &[]),
-    context("argument", "zq(", ")\n", &["keyword_argument"]),
-    context("pair", "zq = {", "}\n", &["pair"]),
+    context(
+        "argument",
+        "zq(",
+        ")\n",
+        &["keyword_argument", "list_splat", "dictionary_splat"],
+    ),
+    context("pair", "zq = {", "}\n", &["pair", "dictionary_splat"]),
     context(
         "parameter",
         "def zq(",

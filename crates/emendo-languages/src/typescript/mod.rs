@@ -51,12 +51,14 @@ const SAMPLE: &str = "import a, { b as c } from 'm';\nconst { d, e: f = 1 } = re
 
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
+    declarators: &["variable_declarator"],
     placeholders: &[
         Placeholder { before: "", after: "", capital: false },
         Placeholder { before: "{", after: "}", capital: false },
         Placeholder { before: "", after: ";", capital: false },
         Placeholder { before: "\"", after: "\"", capital: false },
         Placeholder { before: "@", after: "", capital: false },
+        Placeholder { before: "case ", after: ":", capital: false },
     ],
     forms: &[
         ("number", &["number"]),
@@ -93,15 +95,17 @@ const COMPARE: Compare = Compare {
             pair: "pair",
             key: "key",
             shorthand: "shorthand_property_identifier",
+            method: ("method_definition", &["get", "set", "*", "static"]),
         },
         Keyed {
             list: "object_pattern",
             pair: "pair_pattern",
             key: "key",
             shorthand: "shorthand_property_identifier_pattern",
+            ..Keyed::NONE
         },
-        Keyed { list: "jsx_opening_element", pair: "jsx_attribute", key: "", shorthand: "" },
-        Keyed { list: "jsx_self_closing_element", pair: "jsx_attribute", key: "", shorthand: "" },
+        Keyed { list: "jsx_opening_element", pair: "jsx_attribute", key: "", shorthand: "", ..Keyed::NONE },
+        Keyed { list: "jsx_self_closing_element", pair: "jsx_attribute", key: "", shorthand: "", ..Keyed::NONE },
     ],
     strings: &["string"],
     loose_text: &["jsx_text"],
@@ -291,7 +295,7 @@ const CONTEXTS: &[Context] = &[
         "pair",
         "zq = { ",
         " };",
-        &["pair", "shorthand_property_identifier", "method_definition"],
+        &["pair", "shorthand_property_identifier", "method_definition", "spread_element"],
     ),
     context("pair", "let { ", " } = zq;", &["pair_pattern"]),
     context("attribute", "zq = <Zq ", " />;", &["jsx_attribute"]),

@@ -24,6 +24,75 @@ impl<'t> Matcher<'_, 't> {
         self.repeat(p).filter(|r| r.2 != Repeat::One)
     }
 
+    /// The slots of a list of type arguments that is nothing but slots for any number: it may be missing.
+    fn only_lists(&self, p: &PNode) -> Option<Vec<usize>> {
+        let (open, close) = self.language().typing.syntax.generic;
+        let PatternToken::Inner(inner) = &p.what else { return None };
+        let [first, slots @ .., last] = inner.children.as_slice() else { return None };
+        let is = |p: &PNode, token: char| {
+            matches!(&p.what, PatternToken::Leaf(t, _) if t.chars().eq([token]))
+        };
+        if slots.is_empty() || !is(first, open) || !is(last, close) {
+            return None;
+        }
+        let any = |p: &PNode| self.repeat(p).filter(|r| r.2 == Repeat::Any).map(|r| r.0);
+        slots.iter().map(any).collect()
+    }
+
+    /// Type arguments of any number that are not there.
+    pub(super) fn leave_out_arguments(&mut self, patterns: &mut Vec<&PNode>, items: &[Child<'t>]) {
+        let missing = |p: &PNode| !items.iter().any(|(n, _)| n.kind() == p.kind);
+        let gone = patterns.iter().position(|p| missing(p) && self.only_lists(p).is_some());
+        let Some(at) = gone.filter(|_| patterns.len() == items.len() + 1) else { return };
+        let place = items.get(at).map_or(0, |i| i.0.start_byte());
+        for ix in self.only_lists(patterns[at]).unwrap_or_default() {
+            self.bind_nothing(ix, Span::at(place));
+        }
+        patterns.remove(at);
+    }
+
+    /// A name with type arguments of any number, where the code has the name alone.
+    pub(super) fn without_arguments(&mut self, inner: &Inner, node: Node<'t>) -> bool {
+        let Some((last, rest)) = inner.children.split_last() else { return false };
+        let Some(slots) = self.only_lists(last) else { return false };
+        let separator = self.language().names.separator;
+        let marks =
+            |p: &&PNode| !matches!(&p.what, PatternToken::Leaf(t, _) if t == separator);
+        let rest: Vec<&PNode> = rest.iter().filter(marks).collect();
+        let [name] = rest.as_slice() else { return false };
+        let fits = self.node(name, node, false);
+        if fits {
+            slots.into_iter().for_each(|ix| self.bind_nothing(ix, Span::at(node.end_byte())));
+        }
+        fits
+    }
+
+    /// A name with a value that may be missing, where the code has the name without one.
+    pub(super) fn without_value(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
+        let [rest @ .., equals, value] = inner.children.as_slice() else { return false };
+        let may_miss = self.repeat(value).filter(|r| matches!(r.2, Repeat::Optional | Repeat::Any));
+        let (Some((ix, _, _)), false) = (may_miss, rest.is_empty()) else { return false };
+        if !matches!(&equals.what, PatternToken::Leaf(t, _) if t == "=") {
+            return false;
+        }
+        self.bind_nothing(ix, Span::at(node.end_byte()));
+        let mut rest: Vec<&PNode> = rest.iter().collect();
+        let mut items = self.significant(node);
+        if let ([name], true) = (rest.as_slice(), items.is_empty() || p.kind != node.kind()) {
+            return self.node(name, node, false);
+        }
+        if items.iter().any(|(n, _)| n.kind() == "=") {
+            return false;
+        }
+        if let Some(declaration) = self.language().declaration(p.kind)
+            && !self.declaration(declaration, &mut rest, &mut items, false)
+        {
+            return false;
+        }
+        p.kind == node.kind()
+            && self.sequence(&rest, &items, 0, TokenFit::Whole, &mut Vec::new())
+    }
+
     /// Each pattern fits an item of its own; other items are free; a list slot takes the rest.
     pub(super) fn set(&mut self, patterns: &[&PNode], items: &[Child<'t>]) -> bool {
         let mut left: Vec<Node<'t>> = items.iter().map(|i| i.0).collect();
@@ -107,7 +176,7 @@ impl<'t> Matcher<'_, 't> {
         for (i, item) in &found {
             let p = patterns[*i];
             let fits = match item {
-                Some(at) => self.pair(keyed, p, items[*at].0),
+                Some(at) => self.node(p, items[*at].0, false),
                 None => self.missing(p, Span::at(first)),
             };
             if !fits {
@@ -189,6 +258,31 @@ impl<'t> Matcher<'_, 't> {
         self.bind_rest(ix, token, &rest, Span::at(first)).then_some(())
     }
 
+    /// What stands around other parts keeps its own separators: they are those of the file, not of the pattern.
+    pub(super) fn separators_of_scattered(&mut self, inner: &Inner, node: Node<'t>) {
+        let language = self.language();
+        let at = span(node);
+        let here = |b: &Bound| !b.scattered.is_empty() && at.contains(b.span);
+        let Some((_, bound)) = self.state.slots.iter_mut().rev().find(|s| here(&s.1)) else {
+            return;
+        };
+        let children = children_with_fields(node);
+        let is_comma = |n: &Node<'_>| language.compare.separators.contains(&n.kind());
+        let commas = children.iter().map(|c| c.0).filter(|n| !n.is_extra() && is_comma(n));
+        let commas: Vec<Span> = commas.map(span).collect();
+        let last = children.iter().rev().map(|c| c.0).find(|n| n.is_named() && !n.is_extra());
+        let behind = |c: &Span| last.is_some_and(|l| span(l).end <= c.start);
+        let trailing = commas.last().is_some_and(behind);
+        let outside = |c: &Span| !bound.scattered.iter().any(|s| s.contains(*c));
+        bound.separators = (commas.iter().copied().filter(outside).collect(), trailing);
+        for (_, token) in &inner.separators {
+            let comma = |t: &str| language.compare.separators.contains(&t);
+            if matches!(&self.reading.tokens[*token].key, Key::Text(t) if comma(t)) {
+                self.state.tokens[*token] = None;
+            }
+        }
+    }
+
     /// Finds the commas after pairs that were taken out, the last pair left out.
     pub(super) fn commas_behind(&mut self, inner: &Inner, node: Node<'t>, ends: &[u32]) {
         let language = self.language();
@@ -217,6 +311,9 @@ impl<'t> Matcher<'_, 't> {
         if node.kind() == keyed.shorthand {
             return Some(span(node).of(text));
         }
+        if is_method(keyed, node) {
+            return method_name(node).map(|n| span(n).of(text));
+        }
         if node.kind() != keyed.pair {
             return None;
         }
@@ -231,14 +328,28 @@ impl<'t> Matcher<'_, 't> {
         Some(inner)
     }
 
-    /// One pair: written out, or as one word for key and value.
-    fn pair(&mut self, keyed: &Keyed, p: &PNode, node: Node<'t>) -> bool {
-        if node.kind() != keyed.shorthand || p.kind == keyed.shorthand {
-            return self.node(p, node, false);
+    /// A pair of a pattern where the code writes it otherwise: as one word for key and value, or as a function behind
+    /// its key.
+    pub(super) fn other_pair(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
+        let of = |k: &&Keyed| k.pair == p.kind && (node.kind() == k.shorthand || is_method(k, node));
+        let Some(keyed) = self.language().compare.keyed.iter().find(of) else { return false };
+        let wanted = key_of_pattern(keyed, p);
+        // The last child is the value; what stands between is not written.
+        let ([key, .., value], true) =
+            (inner.children.as_slice(), wanted.is_some() && wanted == self.key_of(keyed, node))
+        else {
+            return false;
+        };
+        if node.kind() == keyed.shorthand {
+            return self.node(value, node, false);
         }
-        let PatternToken::Inner(inner) = &p.what else { return self.node(p, node, false) };
-        // The last child is the value; the key and what stands between are not written.
-        inner.children.last().is_some_and(|value| self.node(value, node, false))
+        let (Some(name), PatternToken::Slot(ix, token)) = (method_name(node), &value.what) else {
+            return false;
+        };
+        let PatternToken::Leaf(_, key) = &key.what else { return false };
+        let function = Span { start: span(name).end, end: span(node).end };
+        self.state.tokens[*key] = Some(span(name));
+        self.bind(*ix, *token, &[node], function)
     }
 
     /// A pair whose value may be missing.
@@ -471,6 +582,18 @@ impl<'t> Matcher<'_, 't> {
         let name = &self.pattern.slots[ix].name;
         self.state.slots.push((ix, Bound::new(name, at, "", 0)));
     }
+}
+
+/// A function that is written behind its key; what gives and sets a value is none.
+fn is_method(keyed: &Keyed, node: Node<'_>) -> bool {
+    let (kind, not) = keyed.method;
+    !kind.is_empty()
+        && node.kind() == kind
+        && !children_with_fields(node).iter().any(|(c, _)| not.contains(&c.kind()))
+}
+
+fn method_name(node: Node<'_>) -> Option<Node<'_>> {
+    node.child_by_field_name("name")
 }
 
 fn is_bracket(p: &PNode) -> bool {

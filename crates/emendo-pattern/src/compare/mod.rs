@@ -230,11 +230,23 @@ impl<'p, 't> Matcher<'p, 't> {
                     return true;
                 }
                 self.state = saved.clone();
+                if self.without_arguments(inner, node) {
+                    return true;
+                }
+                self.state = saved.clone();
+                if self.without_value(p, inner, node) {
+                    return true;
+                }
+                self.state = saved.clone();
                 if self.without_receiver(p, inner, node) {
                     return true;
                 }
                 self.state = saved.clone();
                 if inner.symbol.is_some() && self.by_symbol(p, inner, node) {
+                    return true;
+                }
+                self.state = saved.clone();
+                if self.other_pair(p, inner, node) {
                     return true;
                 }
                 self.state = saved;
@@ -252,7 +264,11 @@ impl<'p, 't> Matcher<'p, 't> {
     fn leaf(&mut self, p: &PNode, text: &str, token: usize, node: Node<'t>) -> bool {
         let language = self.language();
         let found = span(node).of(self.text);
-        let same = if node.child_count() > 0 {
+        let same = if language.compare.strings.contains(&node.kind()) && language.is_key(p.field) {
+            // Quotes around a key make no other key.
+            return self.literal("", text, token, span(node))
+                && self.inside_quotes(token, text, span(node));
+        } else if node.child_count() > 0 {
             false
         } else if language.compare.loose_text.contains(&node.kind()) && p.kind == node.kind() {
             found.split_whitespace().eq(text.split_whitespace())
@@ -290,6 +306,7 @@ impl<'p, 't> Matcher<'p, 't> {
         {
             return false;
         }
+        self.leave_out_arguments(&mut patterns, &items);
         if language
             .compare
             .declarations
@@ -322,7 +339,11 @@ impl<'p, 't> Matcher<'p, 't> {
         };
         let Some(ends) = self.keyed(keyed, &mut patterns, &mut items) else { return false };
         self.commas_behind(inner, node, &ends);
-        self.sequence(&patterns, &items, 0, TokenFit::Whole, &mut Vec::new())
+        let fits = self.sequence(&patterns, &items, 0, TokenFit::Whole, &mut Vec::new());
+        if fits {
+            self.separators_of_scattered(inner, node);
+        }
+        fits
     }
 
     /// Loose tokens, whatever brackets are around them.
@@ -343,7 +364,7 @@ impl<'p, 't> Matcher<'p, 't> {
 
     /// Takes out of the comparison what a declaration pattern leaves free. What it writes of that must be there, in
     /// any order.
-    fn declaration(
+    pub(super) fn declaration(
         &mut self,
         declaration: &DeclarationShape,
         patterns: &mut Vec<&PNode>,

@@ -34,6 +34,16 @@ impl<'t> Matcher<'_, 't> {
         same
     }
 
+    /// A token is what stands inside the quotes of a literal.
+    pub(super) fn inside_quotes(&mut self, token: usize, content: &str, at: Span) -> bool {
+        let found = at.of(self.text).find(content);
+        if let Some(from) = found {
+            let start = at.start as usize + from;
+            self.state.tokens[token] = Some(Span::new(start, start + content.len()));
+        }
+        found.is_some()
+    }
+
     /// Text whose parts stand in order, with the slots between them.
     pub(super) fn pieces(&mut self, text: &LiteralText, at: Span) -> bool {
         let mut inner = at;

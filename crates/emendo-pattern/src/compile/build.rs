@@ -41,8 +41,18 @@ impl Build<'_, '_> {
             return Some(PNode { kind, field, what: PatternToken::Base });
         }
         let body = language.fragments.bare_bodies.contains(&kind);
+        let one = |p: &&Placed| {
+            p.slot.as_ref().is_some_and(|s| self.compiler.slots[s.0].repeat == Repeat::One)
+        };
+        let names = language.fragments.declarators.contains(&kind);
         let here = self.wrapped.slot_at(span(node)).filter(|_| !body);
+        let here = here.filter(|p| !(names && one(p)));
         if let Some(Placed { source, slot: Some((ix, filters)), .. }) = here {
+            let many = matches!(self.compiler.slots[*ix].repeat, Repeat::Any | Repeat::Some);
+            if many && self.takes_one(node, field, parent) {
+                // One node stands there, never several: the grammar took what follows for a part of it.
+                return None;
+            }
             let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
             let token = self.token(*source, String::new(), key, place, false);
             return Some(PNode { kind, field, what: PatternToken::Slot(*ix, token) });
@@ -118,11 +128,11 @@ impl Build<'_, '_> {
                 _ => false,
             };
             let below = |c: &PNode| matches!(&c.what, PatternToken::Inner(i) if i.chained);
-            children.first().is_some_and(below)
-                || children
-                    .iter()
-                    .skip(1)
-                    .any(|c| many(c) && c.kind != "arguments" && links_many(language, c))
+            let indexed = |at: usize| matches!(&children[at].what, PatternToken::Leaf(t, _) if t == "[");
+            let link = |(at, c): (usize, &PNode)| {
+                many(c) && c.kind != "arguments" && links_many(language, c) && !indexed(at - 1)
+            };
+            children.first().is_some_and(below) || children.iter().enumerate().skip(1).any(link)
         };
         let inner = Inner { children, separators, symbol, chained };
         Some(PNode { kind, field, what: PatternToken::Inner(inner) })
@@ -158,6 +168,19 @@ impl Build<'_, '_> {
             let key = Key::Literal(prefix.clone(), content.clone());
             let token = self.token(source, whole.to_owned(), key, place, false);
             return Some(Some(PatternToken::Literal(prefix, content, token)));
+        }
+        let loose = self.compiler.language.compare.loose_text.contains(&node.kind());
+        if loose && self.wrapped.without_slots(inner).trim().is_empty() {
+            // Slots with nothing beside them but blanks are nodes.
+            let mut slots = self.wrapped.slots_in(inner);
+            let (Some(Placed { source, slot: Some((ix, filters)), .. }), None) =
+                (slots.next(), slots.next())
+            else {
+                return None;
+            };
+            let key = Key::Slot(self.compiler.slots[*ix].name.clone(), filters.clone());
+            let token = self.token(*source, String::new(), key, place, false);
+            return Some(Some(PatternToken::Slot(*ix, token)));
         }
         let quote = |b: &mut Self, from: u32, to: u32, open: bool| {
             let q = Span { start: from, end: to };
@@ -245,6 +268,18 @@ impl Build<'_, '_> {
         let text: String =
             span(node).of(&self.wrapped.text).chars().filter(|c| !c.is_whitespace()).collect();
         self.compiler.names.iter().position(|n| n.word == text)
+    }
+
+    /// True if one node stands here, never a list: the type of a declaration, what a call hangs on.
+    fn takes_one(
+        &self,
+        node: Node<'_>,
+        field: Option<&str>,
+        parent: (&'static str, Option<Node<'_>>),
+    ) -> bool {
+        let base = parent.1.and_then(|p| self.compiler.language.base_of(p));
+        let typed = field.is_some() && self.space(node, field, parent.0) == Some(Space::Type);
+        typed || base == Some(node)
     }
 
     /// Remembers names that nothing in the recipe resolves.

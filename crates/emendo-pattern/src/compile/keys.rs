@@ -68,7 +68,9 @@ fn collect_keys(
         | PatternToken::Text(_)
         | PatternToken::Base => {}
         PatternToken::Leaf(text, _) => {
-            if language.words.kinds.iter().any(|(k, _)| *k == node.kind) {
+            // The key of a pair may stand in quotes, which are no words.
+            let quoted = language.is_key(node.field);
+            if !quoted && language.words.kinds.iter().any(|(k, _)| *k == node.kind) {
                 out.push(KeyWords { words: vec![text.clone()], symbols: Vec::new(), depth });
             }
         }

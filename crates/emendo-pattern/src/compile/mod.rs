@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use emendo_lang::language::{Context, Language, Placeholder, Space};
 use emendo_lang::tree::{Tree, span};
 use emendo_lang::{FileFacts, NoProject, Resolver, Spellings};
-use emendo_text::{Chunk, Marks, Span, Template};
+use emendo_text::{Chunk, Marks, Repeat, Span, Template};
 use tree_sitter::Node;
 
 use crate::compile::build::Build;
@@ -32,7 +32,7 @@ pub(super) fn pattern(
     source: &str,
     names: &BTreeMap<String, String>,
     context: Option<&str>,
-    marks: Marks,
+    (marks, like): (Marks, Option<&Pattern>),
 ) -> Result<Pattern, PatternError> {
     let whole = Span::new(0, source.len());
     let fail =
@@ -51,16 +51,42 @@ pub(super) fn pattern(
     if source.trim().is_empty() {
         return Err(fail("this pattern is empty".into(), "write the code that is to be found"));
     }
-    let slots = slot_defs(&template);
+    let slots = slot_defs(&template, like);
     let defs: Vec<NameDef> = names
         .iter()
         .map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone(), also: Vec::new() })
         .collect();
-    let mut compiler =
-        Compiler { language, source, template: &template, slots: &slots, names: &defs, best: None };
+    let mut compiler = Compiler {
+        language,
+        source,
+        template: &template,
+        slots: &slots,
+        names: &defs,
+        best: None,
+        thorough: false,
+    };
+    let mut readings = read_in_contexts(&mut compiler, context);
+    if readings.is_empty() {
+        compiler.thorough = true;
+        readings = read_in_contexts(&mut compiler, context);
+    }
+    let best = compiler.best.take();
+    meaning_only(&mut readings, &defs);
+    bodiless_first(language, source, &mut readings);
+    if readings.is_empty() {
+        return Err(unreadable(language, source, context, best));
+    }
+    Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
+}
+
+/// The readings in all contexts, each shape once.
+fn read_in_contexts(compiler: &mut Compiler<'_>, context: Option<&str>) -> Vec<Reading> {
+    let (language, source) = (compiler.language, compiler.source);
     let mut readings: Vec<Reading> = Vec::new();
     for (i, c) in language.fragments.contexts.iter().enumerate() {
-        if context.is_some_and(|wanted| wanted != c.name) {
+        // What begins with a bracket is code of its own, not what a call adds to its name.
+        let links = || language.words.member_after.iter().any(|t| source.trim_start().starts_with(t));
+        if context.is_some_and(|wanted| wanted != c.name) || c.name == LINK && !links() {
             continue;
         }
         if let Some(reading) = compiler.context(i, c)
@@ -72,13 +98,7 @@ pub(super) fn pattern(
             readings.push(reading);
         }
     }
-    let best = compiler.best.take();
-    meaning_only(&mut readings, &defs);
-    bodiless_first(language, source, &mut readings);
-    if readings.is_empty() {
-        return Err(unreadable(language, source, context, best));
-    }
-    Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
+    readings
 }
 
 /// A word that stands for a symbol is a use of it: readings in which it is nothing but a name of its own go, where
@@ -115,10 +135,13 @@ fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>
     }
 }
 
-fn slot_defs(template: &Template) -> Vec<SlotDef> {
+fn slot_defs(template: &Template, like: Option<&Pattern>) -> Vec<SlotDef> {
     let mut slots: Vec<SlotDef> = Vec::new();
     for (name, _, repeat) in template.slots() {
         if name == "_" || !slots.iter().any(|s| s.name == name) {
+            // A list slot of `old` need not be marked as one once more.
+            let known = like.and_then(|p| p.slots.iter().find(|s| s.name == name && name != "_"));
+            let repeat = known.filter(|_| repeat == Repeat::One).map_or(repeat, |s| s.repeat);
             slots.push(SlotDef {
                 name: name.to_owned(),
                 repeat,
@@ -185,7 +208,12 @@ impl Compiler<'_> {
         let mut left = MAX_SPELLINGS;
         loop {
             let mut better = None;
-            for slot in best.slots.clone() {
+            // What a slot is spelled as may go wrong far behind it.
+            let touched = match self.thorough {
+                true => (0..choice.len()).collect(),
+                false => best.slots.clone(),
+            };
+            for slot in touched {
                 for spelling in (0..spellings).filter(|s| *s != choice[slot]) {
                     if left == 0 {
                         return None;
@@ -317,7 +345,15 @@ impl Compiler<'_> {
         wrapped: &Wrapped,
     ) -> Option<Reading> {
         let nodes = roots(tree, context, wrapped.fragment, self.language)?;
-        let nodes: Vec<Node<'_>> = nodes.into_iter().map(|n| self.bare(n)).collect();
+        let mut nodes: Vec<Node<'_>> = nodes.into_iter().map(|n| self.bare(n)).collect();
+        let mut parens = false;
+        while let [only] = nodes.as_mut_slice()
+            && only.kind() == self.language.compare.parenthesized
+            && let Some(inner) = only.named_child(0).filter(|_| only.named_child_count() == 1)
+        {
+            *only = inner;
+            parens = true;
+        }
         let accepted =
             |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
         let is_slot = |n: &Node<'_>| wrapped.slot_at(span(*n)).is_some();
@@ -359,7 +395,7 @@ impl Compiler<'_> {
         unresolved.sort();
         unresolved.dedup();
         let keys = keys(self.language, &roots, self.names, &optional);
-        Some(Reading { context: index, roots, tokens, keys, optional, unresolved })
+        Some(Reading { context: index, roots, tokens, keys, optional, parens, unresolved })
     }
 }
 
@@ -443,6 +479,7 @@ pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
             slots: &pattern.slots,
             names: &pattern.names,
             best: None,
+            thorough: true,
         };
         if let Some(wrapped) = compiler.spelling(reading.context, context) {
             let text = format!("{head}{}", wrapped.text);
@@ -486,7 +523,7 @@ impl Pattern {
         names: &BTreeMap<String, String>,
         context: Option<&str>,
     ) -> Result<Self, PatternError> {
-        pattern(language, source, names, context, Marks::None)
+        pattern(language, source, names, context, (Marks::None, None))
     }
 
     /// Compiles a pattern of what stands around a place, or what is written for a value: a reserved word is a slot.
@@ -500,7 +537,22 @@ impl Pattern {
         context: Option<&str>,
         marks: Marks,
     ) -> Result<Self, PatternError> {
-        pattern(language, source, names, context, marks)
+        pattern(language, source, names, context, (marks, None))
+    }
+
+    /// Compiles a pattern whose slots take as many nodes as those of the same names in another.
+    ///
+    /// # Errors
+    /// As [`Pattern::compile`].
+    pub(crate) fn compile_like(
+        like: &Self,
+        source: &str,
+        names: &BTreeMap<String, String>,
+        context: Option<&str>,
+    ) -> Result<Self, PatternError> {
+        let language = like.language;
+        pattern(language, source, names, context, (Marks::None, Some(like)))
+            .or_else(|_| Self::compile(language, source, names, context))
     }
 
     /// Makes the pattern find its symbols under their other names too.

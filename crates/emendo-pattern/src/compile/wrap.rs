@@ -13,6 +13,8 @@ pub(crate) struct Compiler<'a> {
     pub(super) names: &'a [NameDef],
     /// The first place that could not be parsed in the reading that came furthest.
     pub(super) best: Option<Span>,
+    /// All slots are spelled otherwise where a reading stops, not only those beside the place.
+    pub(super) thorough: bool,
 }
 
 /// A wrapped text with where the chunks stand in it.
@@ -66,6 +68,17 @@ impl Wrapped {
     /// The slot that stands exactly here.
     pub(crate) fn slot_at(&self, at: Span) -> Option<&Placed> {
         self.chunks.iter().find(|c| c.slot.is_some() && c.at == at)
+    }
+
+    /// The text of a place, the words of the slots left out.
+    pub(crate) fn without_slots(&self, at: Span) -> String {
+        let (mut out, mut from) = (String::new(), at.start);
+        for c in self.slots_in(at) {
+            out.push_str(Span { start: from, end: c.word.start }.of(&self.text));
+            from = c.word.end;
+        }
+        out.push_str(Span { start: from, end: at.end }.of(&self.text));
+        out
     }
 
     /// The slots whose words stand within a place.

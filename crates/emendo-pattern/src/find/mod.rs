@@ -79,6 +79,17 @@ impl Pattern {
         !search.exactly(at).matches.is_empty()
     }
 
+    /// The matches exactly at a place, in all readings.
+    pub fn matches_at(
+        &self,
+        tree: &Tree,
+        at: Span,
+        text: &str,
+        resolver: &Resolver<'_>,
+    ) -> Vec<Match> {
+        self.search(tree, text, resolver).exactly(at).matches
+    }
+
     /// The ways in which the pattern fits exactly at a place, in all readings, with what is given.
     pub(crate) fn ways_at(
         &self,
@@ -366,6 +377,9 @@ fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
         PatternToken::Inner(i) => {
             language.alike(p.kind, kind)
                 || ((i.symbol.is_some() || p.kind == language.words.member.0) && is_word(kind))
+                || language.compare.keyed.iter().any(|k| {
+                    k.pair == p.kind && (k.shorthand == kind || k.method.0 == kind)
+                })
                 || (i.chained && language.compare.chain.iter().any(|(k, _)| *k == kind))
         }
     }

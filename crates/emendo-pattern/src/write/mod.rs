@@ -45,18 +45,18 @@ impl Replacement {
         if new.trim().is_empty() {
             return Ok(Self { pattern: None, readings: vec![None; old.readings.len()] });
         }
-        let mut pattern = Pattern::compile(old.language, new, names, None)?;
+        let mut pattern = Pattern::compile_like(old, new, names, None)?;
         unbound(old, &pattern, new, extra)?;
         let straight = dedent(new);
         if straight != new {
-            pattern = Pattern::compile(old.language, &straight, names, None)?;
+            pattern = Pattern::compile_like(old, &straight, names, None)?;
         }
         // What reads alike in several places was kept once: here it is asked for in the place of `old`.
         let contexts = old.language.fragments.contexts;
         for o in &old.readings {
             let name = contexts[o.context].name;
             if !pattern.readings.iter().any(|n| contexts[n.context].name == name)
-                && let Ok(more) = Pattern::compile(old.language, &straight, names, Some(name))
+                && let Ok(more) = Pattern::compile_like(old, &straight, names, Some(name))
             {
                 pattern.readings.extend(more.readings);
             }
@@ -121,6 +121,11 @@ impl Replacement {
         self.pattern.as_ref()
     }
 
+    /// The same, to say what its slots may hold where it is looked for.
+    pub fn pattern_mut(&mut self) -> Option<&mut Pattern> {
+        self.pattern.as_mut()
+    }
+
     /// The replacement at a match as text of its own, for another place.
     ///
     /// # Errors
@@ -134,14 +139,16 @@ impl Replacement {
         let (Some(new), Some(ix)) = (&self.pattern, self.readings[m.reading]) else {
             return Ok((vec![Part::Copy(m.span)], Written::default()));
         };
+        let whole = m.in_pieces();
+        let m = &whole;
         let mut writer = Writer::new(old, m, at);
         writer.old.clear();
         let (readings, language) = (&new.readings[ix], old.language);
-        writer.new = new_tokens(language, m, &[], &old.readings[m.reading], readings, &new.source)?;
+        writer.new = new_tokens((language, m, at.text), &[], &old.readings[m.reading], (readings, &new.source))?;
         let mut parts = Vec::new();
         for i in 0..writer.new.len() {
             if i > 0 {
-                let gap = writer.reindent(&writer.new[i].gap);
+                let gap = writer.gap(i);
                 add(&mut parts, gap);
             }
             writer.token(i, &mut parts);
@@ -182,20 +189,21 @@ impl Replacement {
                 "`new` has {new_count} parts where only one can stand: put braces around this place first"
             )));
         }
+        let whole = m.in_pieces();
+        let m = &whole;
         let mut writer = Writer::new(old, m, Place { tree, text, line_end, resolver });
         writer.new = new_tokens(
-            language,
-            m,
+            (language, m, text),
             &writer.old,
             &old.readings[m.reading],
-            &new.readings[ix],
-            &new.source,
+            (&new.readings[ix], &new.source),
         )?;
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
         let wrap = language.writing.loose.contains(&root.kind)
             && !(language.writing.loose.contains(&old_kind) && old_kind == root.kind)
-            && language.binds(m.place.0, m.place.1);
+            && language.binds(m.place.0, m.place.1)
+            || new.readings[ix].parens && !old.readings[m.reading].parens;
         writer.run(wrap);
         match writer.failed {
             Some(failed) => Err(failed),

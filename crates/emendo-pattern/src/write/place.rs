@@ -2,6 +2,7 @@
 
 use emendo_text::{Part, Span, Splice};
 
+use crate::found::is_piece;
 use crate::model::Key;
 use crate::write::lines::line_start;
 use crate::write::tokens::{NewToken, OldToken};
@@ -10,29 +11,29 @@ use crate::write::writer::{Region, Writer, add};
 impl Writer<'_> {
     /// The text for the new tokens of a region: the gap before, the tokens, the gap after.
     pub(crate) fn inserted(&mut self, r: &Region) -> (String, Vec<Part>, String) {
-        let gap_of = |w: &Self, n: (usize, usize)| w.reindent(&w.new[n.1].gap);
+        let gap_of = |w: &Self, n: (usize, usize)| w.gap(n.1);
         if r.range.is_empty() {
             let between = match (r.prev, r.next) {
-                (Some(_), Some(n)) => gap_of(self, n),
+                (Some(_), Some(n)) => self.layout_kept(r, n).unwrap_or_else(|| gap_of(self, n)),
                 _ => String::new(),
             };
             return (between, Vec::new(), String::new());
         }
         let mut before =
-            r.prev.map_or(String::new(), |_| self.reindent(&self.new[r.range.start].gap));
+            r.prev.map_or(String::new(), |_| self.gap(r.range.start));
         let mut after = r.next.map_or(String::new(), |n| gap_of(self, n));
         let own_line = self.layout(r, &mut before, &mut after);
         let mut parts = Vec::new();
         for i in r.range.clone() {
             let token = &self.new[i];
-            let inner_gap = (i + 1 < r.range.end).then(|| self.new[i + 1].gap.clone());
+            let inner_gap = (i + 1 < r.range.end).then(|| i + 1);
             let separator = token.separator;
             self.token(i, &mut parts);
             if let Some(inner_gap) = inner_gap {
-                let blank = inner_gap.trim().is_empty();
+                let blank = self.new[inner_gap].gap.trim().is_empty();
                 let written = match &own_line {
                     Some(line) if separator && blank => line.clone(),
-                    _ => self.reindent(&inner_gap),
+                    _ => self.gap(inner_gap),
                 };
                 add(&mut parts, written);
             } else if separator
@@ -146,13 +147,13 @@ impl Writer<'_> {
             add(&mut out, after + &tail);
             out
         };
+        // One token for one token: blanks that the author of the code set differently stay.
+        let single = r.deleted.len() == 1 && r.range.len() == 1;
+        let keep = |gap: &Span, old: Option<&OldToken>, new: String| match old {
+            Some(old) if single && gap.of(self.text) != old.gap => gap.of(self.text).to_owned(),
+            _ => new,
+        };
         if !gaps.iter().any(full) {
-            // One token for one token: blanks that the author of the code set differently stay.
-            let single = r.deleted.len() == 1 && r.range.len() == 1;
-            let keep = |gap: &Span, old: Option<&OldToken>, new: String| match old {
-                Some(old) if single && gap.of(self.text) != old.gap => gap.of(self.text).to_owned(),
-                _ => new,
-            };
             let first_deleted = r.prev.map_or(0, |p| p.0 + 1);
             let before =
                 keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
@@ -162,9 +163,14 @@ impl Writer<'_> {
         }
         let Some(first) = r.deleted.first().copied() else {
             // Nothing goes: the new tokens stand directly after the kept one.
-            let point = if r.prev.is_some() { r.start } else { r.end };
+            // Behind a comma they belong to what follows.
+            let behind_comma = r.prev.is_some_and(|p| self.new[p.1].separator)
+                && r.next.is_some()
+                && !self.new[r.range.end - 1].separator;
+            let to_prev = r.prev.is_some() && !behind_comma;
+            let point = if to_prev { r.start } else { r.end };
             let (before, after) =
-                if r.prev.is_some() { (before, String::new()) } else { (String::new(), after) };
+                if to_prev { (before, String::new()) } else { (String::new(), after) };
             self.push(Splice {
                 span: Span { start: point, end: point },
                 parts: join(before, after),
@@ -194,7 +200,9 @@ impl Writer<'_> {
             span.start = r.start + gaps[0].of(self.text).trim_end().len() as u32;
         }
         let before = if keep_first { String::new() } else { before };
-        let tail_gap = if extend { after.clone() } else { String::new() };
+        let next = r.next.and_then(|n| self.old.get(n.0));
+        let tail_gap =
+            if extend { keep(&last_gap, next, after.clone()) } else { String::new() };
         self.push(Splice { span, parts: join(before, tail_gap), inner: false });
         for (i, d) in r.deleted.iter().enumerate().skip(1) {
             let start = if full(&gaps[i]) { d.start } else { gaps[i].start };
@@ -214,7 +222,9 @@ impl Writer<'_> {
     pub(crate) fn pull_up(&mut self, edges: &[Option<(usize, usize)>]) {
         for w in edges.windows(3) {
             let (Some(prev), Some(here), next) = (w[0], w[1], w[2]) else { continue };
+            let stays = |k: &Key| matches!(k, Key::Slot(name, _) if is_piece(name));
             if !matches!(self.new[here.1].key, Key::Slot(..))
+                || stays(&self.new[here.1].key)
                 || prev.0 + 1 != here.0
                 || prev.1 + 1 != here.1
             {
@@ -253,6 +263,26 @@ impl Writer<'_> {
                 self.push(Splice::text(gap, inline));
             }
         }
+    }
+
+    /// Where items of a list go that has one a line, what follows them stays on its own line.
+    fn layout_kept(&self, r: &Region, next: (usize, usize)) -> Option<String> {
+        let breaks = |s: &str| s.contains(['\n', '\r']);
+        let first = Span { start: r.start, end: r.deleted.first()?.start.max(r.start) };
+        let last = Span { start: r.deleted.last()?.end.min(r.end), end: r.end };
+        let closes = matches!(&self.new[next.1].key, Key::Text(t) if [")", "]", "}"].contains(&t.as_str()));
+        let own = last.of(self.text);
+        let kept = breaks(own)
+            && own.trim().is_empty()
+            && !breaks(&self.old[next.0].gap)
+            && (closes || breaks(first.of(self.text)));
+        kept.then(|| own.to_owned())
+    }
+
+    /// What stands before a token of `new`, as it is written into the file.
+    pub(crate) fn gap(&self, i: usize) -> String {
+        let token = &self.new[i];
+        if token.as_it_stands { token.gap.clone() } else { self.reindent(&token.gap) }
     }
 
     /// A gap of `new` with the file's line ends and the indentation of the place.

@@ -5,7 +5,7 @@ use std::ops::Range;
 use emendo_lang::language::Language;
 use emendo_text::Span;
 
-use crate::found::Match;
+use crate::found::{Match, piece};
 use crate::model::{Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of};
 use crate::written::Unresolved;
 
@@ -24,6 +24,8 @@ pub(super) struct NewToken {
     pub(super) text: String,
     /// What stands before it in `new`.
     pub(super) gap: String,
+    /// The gap is that of the file, with its line ends and indentation.
+    pub(super) as_it_stands: bool,
     /// A slot that needs parentheses here.
     pub(super) parens: bool,
     pub(super) separator: bool,
@@ -43,18 +45,23 @@ pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
         })
         .filter(|t| !t.at.is_empty())
         .collect();
+    let token = |key: Key, at: Span| OldToken { key, at, gap: String::new(), binds: None };
+    for bound in m.slots.iter().filter(|b| !b.scattered.is_empty()) {
+        let pieces = bound.scattered.iter().enumerate();
+        out.extend(pieces.map(|(i, at)| token(Key::Slot(piece(&bound.name, i), Vec::new()), *at)));
+        let commas = bound.separators.0.iter();
+        out.extend(commas.map(|at| token(Key::Text(",".to_owned()), *at)));
+    }
     out.sort_by_key(|t| t.at.start);
     out
 }
 
 /// The tokens of `new`, without what is not written at this match, keyed pairs in the file's order.
 pub(super) fn new_tokens(
-    language: &Language,
-    m: &Match,
+    (language, m, text): (&Language, &Match, &str),
     placed: &[OldToken],
     old: &Reading,
-    new: &Reading,
-    source: &str,
+    (new, source): (&Reading, &str),
 ) -> Result<Vec<NewToken>, Unresolved> {
     let mut pairs = Vec::new();
     new.roots.iter().for_each(|r| find_pairs(language, r, &mut pairs));
@@ -62,22 +69,31 @@ pub(super) fn new_tokens(
     build.unwritten(&old.tokens);
     build.left_out_marks(&old.tokens);
     build.empty(&pairs, &old.tokens);
-    build.scattered(&pairs)?;
+    build.scattered()?;
     let drop = build.drop;
     let mut out: Vec<(usize, NewToken)> = Vec::new();
+    let mut scattered = Scattered::new(m, text, &new.tokens, pairs.as_slice());
     for i in (0..new.tokens.len()).filter(|i| !drop[*i]) {
         let t = &new.tokens[i];
+        let gap = gap_before(&new.tokens, &drop, i, source);
+        if scattered.expand(i, &gap, &mut out) {
+            continue;
+        }
         let bound = slot_of(&t.key).and_then(|name| m.slot(name));
         let loose = bound.is_some_and(|b| language.writing.loose.contains(&b.kind));
         let before = placed.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
         let parens = loose && t.binds.is_some() && before != t.binds;
-        let gap = gap_before(&new.tokens, &drop, i, source);
         let (key, text) = (t.key.clone(), t.text.clone());
-        out.push((i, NewToken { key, text, gap, parens, separator: t.separator }));
+        let as_it_stands = false;
+        out.push((i, NewToken { key, text, gap, as_it_stands, parens, separator: t.separator }));
     }
+    pairs.extend(scattered.pieces);
     let mut old_pairs = Vec::new();
     old.roots.iter().for_each(|r| find_pairs(language, r, &mut old_pairs));
     reorder(&mut out, &pairs, &old_pairs, m, old);
+    if scattered.trailing {
+        trailing(&mut out, &pairs);
+    }
     Ok(out.into_iter().map(|t| t.1).collect())
 }
 
@@ -93,6 +109,86 @@ struct TokenPair {
     list: usize,
     key: String,
     tokens: Range<usize>,
+    /// Where its partner stands, if that is known: a piece of a scattered slot is its own.
+    at: Option<u32>,
+}
+
+/// Scattered slots of `new`, taken apart into the pieces that stand in the file.
+struct Scattered<'a> {
+    m: &'a Match,
+    text: &'a str,
+    tokens: &'a [PToken],
+    /// Tokens that `new` does not have are counted on from here.
+    next: usize,
+    /// The lists of pairs of `new`: by any token of a pair.
+    lists: Vec<(Range<usize>, usize)>,
+    pieces: Vec<TokenPair>,
+    trailing: bool,
+}
+
+impl<'a> Scattered<'a> {
+    fn new(m: &'a Match, text: &'a str, tokens: &'a [PToken], pairs: &[TokenPair]) -> Self {
+        let lists = pairs.iter().map(|p| (p.tokens.clone(), p.list)).collect();
+        let (next, pieces) = (tokens.len(), Vec::new());
+        Self { m, text, tokens, next, lists, pieces, trailing: false }
+    }
+
+    /// Writes the pieces of a slot, if that is what the token is.
+    fn expand(&mut self, i: usize, gap: &str, out: &mut Vec<(usize, NewToken)>) -> bool {
+        let slot = slot_of(&self.tokens[i].key).and_then(|name| self.m.slot(name));
+        let Some(bound) = slot.filter(|b| !b.scattered.is_empty()) else { return false };
+        let nearest = |l: &&(Range<usize>, usize)| l.0.start.abs_diff(i);
+        let list = self.lists.iter().min_by_key(nearest).map_or(usize::MAX, |l| l.1);
+        for (nth, at) in bound.scattered.iter().enumerate() {
+            let before = &self.text[..at.start as usize];
+            let blanks = before.len() - before.trim_end().len();
+            let own = before[before.len() - blanks..].to_owned();
+            let (first, commas) = (nth == 0, !bound.separators.0.is_empty());
+            if !first && commas {
+                out.push((self.next, NewToken::comma()));
+                self.next += 1;
+            }
+            let key = Key::Slot(piece(&bound.name, nth), Vec::new());
+            let gap = if first { gap.to_owned() } else { own };
+            let token = NewToken {
+                key,
+                text: String::new(),
+                gap,
+                as_it_stands: !first,
+                parens: false,
+                separator: false,
+            };
+            out.push((self.next, token));
+            let tokens = self.next..self.next + 1;
+            self.pieces.push(TokenPair { list, key: String::new(), tokens, at: Some(at.start) });
+            self.next += 1;
+        }
+        self.trailing |= bound.separators.1;
+        true
+    }
+}
+
+impl NewToken {
+    fn comma() -> Self {
+        Self {
+            key: Key::Text(",".to_owned()),
+            text: ",".to_owned(),
+            gap: String::new(),
+            as_it_stands: false,
+            parens: false,
+            separator: true,
+        }
+    }
+}
+
+/// A comma behind the last item of a list stays, where the list still ends in an item.
+fn trailing(out: &mut Vec<(usize, NewToken)>, pairs: &[TokenPair]) {
+    let item = |t: &(usize, NewToken)| pairs.iter().any(|p| p.tokens.contains(&t.0));
+    let Some(last) = out.iter().rposition(item) else { return };
+    let closes = |t: &(usize, NewToken)| matches!(&t.1.key, Key::Text(k) if [")", "]", "}"].contains(&k.as_str()));
+    if out.get(last + 1).is_some_and(closes) {
+        out.insert(last + 1, (usize::MAX, NewToken::comma()));
+    }
 }
 
 fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<TokenPair>) {
@@ -101,7 +197,7 @@ fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<TokenPair>) {
         let list = tokens_of(node).start;
         for child in &inner.children {
             if let Some(key) = key_of_pattern(keyed, child) {
-                out.push(TokenPair { list, key: key.to_owned(), tokens: tokens_of(child) });
+                out.push(TokenPair { list, key: key.to_owned(), tokens: tokens_of(child), at: None });
             }
         }
     }
@@ -144,6 +240,10 @@ impl Build<'_> {
     /// A mark that `old` has and the file does without (a semicolon at the end of a line, a comma after the last item)
     /// stays away where `new` has it between the same tokens.
     fn left_out_marks(&mut self, old: &[PToken]) {
+        if self.m.slots.iter().any(|b| !b.scattered.is_empty()) {
+            // The marks of such a list are those of the file.
+            return;
+        }
         let key = |t: &[PToken], i: usize| t.get(i).map(|t| t.key.clone());
         for i in (0..old.len()).filter(|i| old[*i].separator) {
             if self.m.token_of.get(i).copied().flatten().is_some() {
@@ -169,6 +269,8 @@ impl Build<'_> {
             let comma_stands = |o: usize| {
                 let before = o.checked_sub(1);
                 old[o].key == self.tokens[i].key
+                    // Before another item it is that item's comma.
+                    && !old.get(o + 1).is_some_and(|t| t.separator)
                     && before.is_some_and(|b| {
                         matches!(&old[b].key, Key::Text(t) if self.language.compare.separators.contains(&t.as_str()))
                             && self.m.token_of.get(b).copied().flatten().is_some()
@@ -179,10 +281,31 @@ impl Build<'_> {
                 self.drop[i] = true;
                 continue;
             }
+            if self.without_brackets(i, old) {
+                continue;
+            }
             let pair = pairs.iter().find(|p| p.tokens.contains(&i) && p.tokens.end == i + 1);
             let range = pair.map_or(i..i + 1, |p| p.tokens.clone());
             self.leave_out(range);
         }
+    }
+
+    /// Takes a slot out together with the brackets around it, if those are not there either.
+    fn without_brackets(&mut self, i: usize, old: &[PToken]) -> bool {
+        let Some(o) = old.iter().position(|t| t.key == self.tokens[i].key) else { return false };
+        let here = |at: usize| self.m.token_of.get(at).copied().flatten().is_some();
+        let gone = |from: usize, to: usize| {
+            from < old.len() && to < self.tokens.len() && !here(from) && old[from].key == self.tokens[to].key
+        };
+        let behind = (1..).take_while(|n| gone(o + n, i + n)).count();
+        let before = (1..=o.min(i)).take_while(|n| gone(o - n, i - n)).count();
+        let (open, close) = self.language.typing.syntax.generic;
+        let is = |at: usize, c: char| self.tokens[at].text.chars().eq([c]);
+        if behind == 0 || before == 0 || !is(i - 1, open) || !is(i + 1, close) {
+            return false;
+        }
+        self.drop[i - before..=i + behind].iter_mut().for_each(|d| *d = true);
+        true
     }
 
     /// Takes tokens out, with a comma beside them, or the dot after a receiver that is not there.
@@ -201,26 +324,25 @@ impl Build<'_> {
         let after = Some(range.end).filter(|a| *a < self.tokens.len());
         let dot = |i: &usize| is(i, self.language.words.member_after);
         let comma = |i: &usize| is(i, self.language.compare.separators);
+        let equals = |i: &usize| is(i, &["="]);
         let beside = before.filter(comma).or(after.filter(comma)).or(after.filter(dot));
+        let beside = before.filter(equals).or(beside);
         if let Some(b) = beside {
             self.drop[b] = true;
         }
     }
 
-    /// A rest that stands on both sides of what the pattern took stays where it is.
-    fn scattered(&mut self, pairs: &[TokenPair]) -> Result<(), Unresolved> {
+    /// A rest that stands on both sides of what the pattern took stays where it is: it can be written once only.
+    fn scattered(&self) -> Result<(), Unresolved> {
         for bound in self.m.slots.iter().filter(|b| !b.scattered.is_empty()) {
-            let uses: Vec<usize> = (0..self.tokens.len())
-                .filter(|i| slot_of(&self.tokens[*i].key) == Some(&bound.name))
-                .collect();
-            match uses.as_slice() {
-                [only] if !pairs.is_empty() => self.leave_out(*only..only + 1),
-                _ => {
-                    return Err(Unresolved(format!(
-                        "what `{}` holds stands around other parts, and `new` has no list of the same kind for it",
-                        bound.name
-                    )));
-                }
+            let own = |t: &&PToken| slot_of(&t.key) == Some(&bound.name);
+            let uses: Vec<&PToken> = self.tokens.iter().filter(own).collect();
+            let filtered = |t: &&PToken| matches!(&t.key, Key::Slot(_, f) if !f.is_empty());
+            if uses.len() > 1 || uses.iter().any(filtered) {
+                return Err(Unresolved(format!(
+                    "what `{}` holds stands around other parts: it can be written once, and as it is",
+                    bound.name
+                )));
             }
         }
         Ok(())
@@ -250,10 +372,13 @@ fn reorder(
     let in_order = |p: &[TokenPair]| {
         p.windows(2).all(|w| w[0].list != w[1].list || place(&w[0]) <= place(&w[1]))
     };
-    if in_order(old_pairs) {
+    if in_order(old_pairs) && !pairs.iter().any(|p| p.at.is_some()) {
         return;
     }
     let partner = |p: &TokenPair| {
+        if p.at.is_some() {
+            return p.at;
+        }
         let slots = |r: Range<usize>, t: &[PToken]| -> Vec<Key> {
             let keys = r.filter_map(|i| t.get(i).map(|t| t.key.clone()));
             keys.filter(|k| slot_of(k).is_some()).collect()
@@ -295,13 +420,14 @@ fn reorder(
             let end = start + out[start..].iter().take_while(|t| p.tokens.contains(&t.0)).count();
             taken.push(out.drain(start..end).collect());
         }
-        let gaps: Vec<String> = taken.iter().map(|t| t[0].1.gap.clone()).collect();
+        let gap = |t: &NewToken| (t.gap.clone(), t.as_it_stands);
+        let gaps: Vec<(String, bool)> = taken.iter().map(|t| gap(&t[0].1)).collect();
         let mut order: Vec<Option<Vec<(usize, NewToken)>>> = taken.into_iter().map(Some).collect();
         // Each place was found with the ones before it taken out: the same order puts them back.
         let mut grown = 0;
         for (nth, i) in sorted.into_iter().enumerate() {
             let Some(mut tokens) = order[i].take() else { continue };
-            tokens[0].1.gap.clone_from(&gaps[nth]);
+            (tokens[0].1.gap, tokens[0].1.as_it_stands) = gaps[nth].clone();
             let len = tokens.len();
             let place = at[nth] + grown;
             out.splice(place..place, tokens);

@@ -82,7 +82,7 @@ impl Writer<'_> {
                 && !breaks(text)
                 && text.trim().is_empty()
             {
-                let written = self.reindent(&new.gap);
+                let written = self.gap(here.1);
                 self.push(Splice::text(gap, written));
             }
         }
