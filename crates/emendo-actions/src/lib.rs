@@ -25,7 +25,7 @@ mod table;
 mod world;
 
 pub use contract::{
-    Alternative, Answer, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed,
+    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed,
     Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, SymbolKind,
     Tables, Tie, Uses, WORD, lossy, words,
 };

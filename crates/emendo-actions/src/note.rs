@@ -1,11 +1,11 @@
 //! `note`: a place that a person must look at, or a word at the step itself.
 
-use emendo_pattern::{Conditions, Match, Pattern};
+use emendo_pattern::{Match, Pattern};
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
 use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
-use crate::shared::Head;
+use crate::shared::{Finder, Head, WHERE};
 use crate::shared::{Filled, fill, language, pattern};
 
 /// The kind.
@@ -25,10 +25,12 @@ const KEYS: &[Key] = &[
         Shape::Text,
         "the one way to read the pattern: expression, statement, member, type, ...",
     ),
-    emendo_recipe::PLACE[0],
-    emendo_recipe::PLACE[1],
-    emendo_recipe::PLACE[2],
-    emendo_recipe::PLACE[3],
+    WHERE[0],
+    WHERE[1],
+    WHERE[2],
+    WHERE[3],
+    WHERE[4],
+    WHERE[5],
     Key::later("comment_out"),
     Key::later("in_source"),
     Key::later("keep"),
@@ -63,9 +65,9 @@ impl Kind for Note {
         };
         let language = language(action, cx)?;
         let find = pattern(language, find, action, cx)?;
-        let conditions = crate::shared::conditions(language, action, cx);
+        let finder = Finder::compile(language, action, cx);
         let own = find.slots().map(str::to_owned).chain(crate::shared::groups(action));
-        let known: Vec<String> = own.chain(crate::shared::bound_by(&conditions)).collect();
+        let known: Vec<String> = own.chain(finder.binds()).collect();
         crate::shared::check_slots(action, &known, cx);
         if let Err(e) = emendo_text::Template::parse(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
@@ -76,11 +78,13 @@ impl Kind for Note {
             cx.out.push(d.help(format!("`find` binds: {}", known.join(", "))));
         }
         let needs = Needs::of(find.needs());
-        let symbols = action.scope.names.values().map(|n| n.symbol.clone()).collect();
+        let mut symbols: Vec<String> =
+            action.scope.names.values().map(|n| n.symbol.clone()).collect();
+        symbols.extend(find.type_symbols().cloned());
         Some(Box::new(PlaceNote {
             head: Head::new("note", language, action, needs),
             find,
-            conditions,
+            finder,
             say: say.text,
             symbols,
         }))
@@ -104,7 +108,7 @@ impl Runner for StepNote {
 struct PlaceNote {
     head: Head,
     find: Pattern,
-    conditions: Conditions,
+    finder: Finder,
     say: String,
     symbols: Vec<String>,
 }
@@ -113,6 +117,7 @@ impl Runner for PlaceNote {
     fn asks(&self) -> Asks {
         Asks {
             symbols: self.symbols.clone(),
+            queries: self.finder.queries.clone(),
             asks_declarations: !self.symbols.is_empty(),
             ..self.head.asks()
         }
@@ -125,16 +130,13 @@ impl Runner for PlaceNote {
     fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {
         let Some(code) = cx.code else { return };
         let resolver = cx.resolver(code);
-        let matches = self.find.matches(&code.tree, cx.text, &resolver);
-        let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
-        if matches.is_empty() {
-            return;
-        }
-        let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
-        let mut last = None;
-        for m in matches.iter().filter(|m| reaches || !m.names.is_empty()) {
-            if last.replace(m.span) != Some(m.span) {
-                out.notes.push(NoteDraft { at: m.span, say: self.say(m, cx.text) });
+        let matches = self.finder.places(&self.find, cx, code, &resolver, out);
+        for m in matches {
+            for (m, _) in self.finder.with_answers(&m, cx) {
+                let note = NoteDraft { at: m.span, say: self.say(&m, cx.text) };
+                if !out.notes.contains(&note) {
+                    out.notes.push(note);
+                }
             }
         }
     }

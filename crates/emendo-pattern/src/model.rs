@@ -290,6 +290,16 @@ impl Pattern {
         sets.fold(first, |a, b| a.intersection(&b).cloned().collect()).into_iter().collect()
     }
 
+    /// True if the pattern names a symbol, or asks a slot what it means or of what type it is.
+    pub fn names_any(&self) -> bool {
+        let used = |t: &PToken| matches!(t.key, Key::Name { .. });
+        let asked = |s: &SlotDef| {
+            let c = &s.constraint;
+            !c.means.is_empty() || !c.types.is_empty()
+        };
+        self.readings.iter().any(|r| r.tokens.iter().any(used)) || self.slots.iter().any(asked)
+    }
+
     /// The symbols of types that slots must be of.
     pub fn type_symbols(&self) -> impl Iterator<Item = &String> {
         self.slots.iter().flat_map(|s| &s.constraint.types).flat_map(emendo_lang::Ty::symbols)

@@ -19,7 +19,7 @@ impl CodeRunner {
         let mut out = Vec::new();
         for rule in &self.rules {
             let matches = rule.old.places(&code.tree, cx.text, &resolver).matches;
-            for m in self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver) {
+            for m in self.finder.conditions.fulfilled(matches, &code.tree, cx.text, &resolver) {
                 for follow in &self.along.follow {
                     // Where a use in the file itself is left, nothing changes at all.
                     let whole = || follow.write(&m, at, &mut Written::default()).is_ok();

@@ -3,17 +3,15 @@
 mod follow;
 mod runner;
 
-use std::sync::Arc;
-
 use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::Diagnostic;
 
 use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
-use crate::shared::{Head, SlotTables};
+use crate::shared::{Finder, Head, SlotTables};
 use crate::shared::{
-    Along, ELSEWHERE, FOLLOW, GATHER, REWORK, groups, language, pattern, pattern_error,
+    Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error,
 };
 
 /// The kind.
@@ -48,20 +46,12 @@ const KEYS: &[Key] = &[
         Shape::Text,
         "many old and new patterns, from a CSV file of the recipe's folder",
     ),
-    emendo_recipe::PLACE[0],
-    emendo_recipe::PLACE[1],
-    emendo_recipe::PLACE[2],
-    emendo_recipe::PLACE[3],
-    Key::new(
-        "value",
-        Shape::Words(&["unused"]),
-        "`unused`: only where the value of the match is not used",
-    ),
-    Key::new(
-        "elsewhere",
-        Shape::Tables(ELSEWHERE),
-        "a pattern that must fit somewhere in the project, or several; their slots may be written",
-    ),
+    WHERE[0],
+    WHERE[1],
+    WHERE[2],
+    WHERE[3],
+    WHERE[4],
+    WHERE[5],
     Key::new("gather", Shape::Named(GATHER), "pieces of a slot, collected as a slot of their own"),
     Key::new("rework", Shape::Tables(REWORK), "rewrites inside a slot"),
     Key::new("follow", Shape::Tables(FOLLOW), "rewrites the uses of what the match declares"),
@@ -96,15 +86,9 @@ impl Kind for Code {
         let choices = action.table.tables("choice");
         let rows = pairs(action, &cx.recipe.source, &|_| ".", cx.out);
         says_what(action, rows.is_empty(), !choices.is_empty(), cx)?;
-        let conditions = crate::shared::conditions(language, action, cx);
-        let queries: Vec<Arc<crate::contract::Query>> =
-            crate::shared::queries(language, action, cx).into_iter().map(Arc::new).collect();
+        let finder = Finder::compile(language, action, cx);
         let mut extra = groups(action);
-        extra.extend(crate::shared::bound_by(&conditions));
-        for q in queries.iter().filter(|q| !q.none) {
-            extra.extend(q.pattern.slots().map(str::to_owned));
-            extra.extend(crate::shared::bound_by(&q.conditions));
-        }
+        extra.extend(finder.binds());
         let olds: Vec<Option<Pattern>> =
             rows.iter().map(|row| pattern(language, &row.old, action, cx)).collect();
         let mut bound: Vec<String> =
@@ -149,9 +133,8 @@ impl Kind for Code {
         Some(Box::new(CodeRunner {
             head: Head::new("code", language, action, needs),
             rules,
-            conditions,
+            finder,
             along,
-            queries,
             once: action.table.is_true("once"),
             add: list("add"),
             drop: list("drop"),

@@ -1,31 +1,27 @@
 //! Finds the code that an action is about, and writes what it becomes.
 
 use std::collections::HashMap;
-use std::sync::Arc;
 
 use emendo_lang::{Certainty, Fact, Language, Space};
-use emendo_pattern::{Conditions, Match, Pattern, Place, Replacement, Written};
+use emendo_pattern::{Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
-    Alternative, Answer, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft,
-    Old, Query, Replaces, Runner, SymbolKind, Uses, written_before,
+    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft,
+    Old, Replaces, Runner, SymbolKind, Uses, written_before,
 };
-use crate::shared::Along;
+use crate::shared::{Along, Finder};
 use crate::shared::Head;
 
 /// More answers of other files are no choice.
 const MAX_ANSWERS: usize = 8;
-/// More ways to answer all questions are not looked at.
-const MAX_WAYS: usize = 256;
 
 pub(crate) struct CodeRunner {
     pub(crate) head: Head,
     pub(crate) rules: Vec<CodeRule>,
-    pub(crate) conditions: Conditions,
+    pub(crate) finder: Finder,
     pub(crate) along: Along,
-    pub(crate) queries: Vec<Arc<Query>>,
     pub(crate) once: bool,
     pub(crate) add: Vec<String>,
     pub(crate) drop: Vec<String>,
@@ -109,7 +105,7 @@ impl Runner for CodeRunner {
             grows: !self.once && self.rules.iter().any(|r| r.grows),
             rows: self.rules.iter().map(|r| r.written.clone()).collect(),
             once: self.once,
-            queries: self.queries.clone(),
+            queries: self.finder.queries.clone(),
             changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
             ..self.head.asks()
         }
@@ -133,29 +129,17 @@ impl Runner for CodeRunner {
         let written: Vec<Span> = if self.once { written_before(cx) } else { Vec::new() };
         self.follow_here(cx, code, action, out);
         for (row, rule) in self.rules.iter().enumerate() {
-            let found = rule.old.places(&code.tree, cx.text, &resolver);
-            for at in found.gave_up {
-                let say = "too many ways to fit the list slots of the pattern here: write more of the code between them";
-                out.notes.push(NoteDraft { at, say: say.into() });
-            }
-            for (at, known) in found.partly {
-                let say = format!("{known}: only one of these types is meant");
-                out.notes.push(NoteDraft { at, say });
-            }
-            let matches = found.matches;
-            let matches = self.conditions.fulfilled(matches, &code.tree, cx.text, &resolver);
+            let matches = self.finder.places(&rule.old, cx, code, &resolver, out);
             if matches.is_empty() {
                 continue;
             }
             let matches = self.only_once(matches, cx.text, out);
-            let reaches = cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text);
             let mut at: HashMap<Span, String> = HashMap::new();
             for m in matches {
                 if written.iter().any(|w| w.contains(m.span)) {
                     continue;
                 }
-                let resolved = m.typed || m.names.iter().any(|n| !n.symbol.is_empty());
-                if (!resolved && !reaches) || (rule.grows && !self.once && self.done(rule, &m, cx, code)) {
+                if rule.grows && !self.once && self.done(rule, &m, cx, code) {
                     continue;
                 }
                 let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out)
@@ -252,11 +236,11 @@ impl CodeRunner {
                 }
             }
         }
-        if self.queries.is_empty() {
+        if self.finder.queries.is_empty() {
             return self.draft(rule, action, &m, cx, code, out);
         }
         let mut drafts: Vec<(String, Draft)> = Vec::new();
-        for (with, label) in self.with_answers(&m, cx) {
+        for (with, label) in self.finder.with_answers(&m, cx) {
             if let Some(draft) = self.draft(rule, action, &with, cx, code, out)
                 && !drafts.iter().any(|(_, d)| d.change.splices == draft.change.splices)
             {
@@ -281,41 +265,6 @@ impl CodeRunner {
             .collect();
         whole.change = Change::default();
         Some(whole)
-    }
-
-    /// The match with what other files answer, once for each way in which all questions are answered, and what tells
-    /// the ways apart.
-    fn with_answers(&self, m: &Match, cx: &FileCx<'_>) -> Vec<(Match, String)> {
-        let mut ways = vec![(m.clone(), String::new())];
-        for query in &self.queries {
-            let mut next: Vec<(Match, String)> = Vec::new();
-            for (m, label) in &ways {
-                let fits = |a: &&Answer| {
-                    (!query.same_file || a.path == *cx.path)
-                        && a.slots.iter().all(|(slot, text)| m.holds_text(slot, text, cx.text))
-                };
-                let mut found = cx.answers_to(query).iter().filter(fits);
-                if query.none {
-                    next.extend(found.next().is_none().then(|| (m.clone(), label.clone())));
-                    continue;
-                }
-                for a in found {
-                    let mut with = m.clone();
-                    for (slot, text) in &a.slots {
-                        if with.slot(slot).is_none() {
-                            with.add_text(slot, text.clone());
-                        }
-                    }
-                    with.facts.extend(a.facts.iter().cloned());
-                    let own = a.slots.values().cloned().collect::<Vec<_>>().join(", ");
-                    let both = if label.is_empty() { own } else { format!("{label}; {own}") };
-                    next.push((with, both));
-                }
-            }
-            next.truncate(MAX_WAYS);
-            ways = next;
-        }
-        ways
     }
 
     fn draft(

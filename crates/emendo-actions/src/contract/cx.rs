@@ -9,7 +9,7 @@ use emendo_recipe::Recipe;
 use emendo_text::{Diagnostic, RelPath, Span};
 
 use crate::contract::followed::Followed;
-use crate::contract::query::{Answer, Query};
+use crate::contract::query::{Asked, Query};
 use crate::contract::tables::Tables;
 
 /// A parsed file.
@@ -68,7 +68,7 @@ pub struct FileCx<'a> {
     /// The packages of the recipe's symbols.
     pub packages: &'a [String],
     /// Answers to the questions about other files, in the order of the plan's questions.
-    pub answers: &'a [(Arc<Query>, Vec<Answer>)],
+    pub answers: &'a [Asked],
     /// Declarations whose uses the step changes with them, in whatever file they are.
     pub followed: &'a [Followed],
     /// What the step wrote in this file before, by the journal; only of actions that do their work once.
@@ -102,10 +102,9 @@ impl<'a> FileCx<'a> {
 }
 
 impl FileCx<'_> {
-    /// The answers to a question.
-    pub fn answers_to(&self, query: &Arc<Query>) -> &[Answer] {
-        let found = self.answers.iter().find(|(q, _)| Arc::ptr_eq(q, query));
-        found.map_or(&[], |(_, answers)| answers.as_slice())
+    /// What a question found.
+    pub fn asked(&self, query: &Arc<Query>) -> Option<&Asked> {
+        self.answers.iter().find(|a| Arc::ptr_eq(&a.query, query))
     }
 
     /// The resolver for the file.

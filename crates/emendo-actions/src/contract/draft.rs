@@ -98,7 +98,7 @@ pub struct Alternative {
 }
 
 /// A place that a person must look at.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NoteDraft {
     /// The place in the step's input text.
     pub at: Span,

@@ -1,5 +1,6 @@
 //! Questions of actions about other files.
 
+use std::sync::Arc;
 use std::collections::BTreeMap;
 
 use emendo_lang::{Fact, Resolver, Tree};
@@ -30,6 +31,17 @@ pub struct Answer {
     pub slots: BTreeMap<String, String>,
     /// What was found out there; nothing of it is in the file that asks.
     pub facts: Vec<Fact>,
+}
+
+/// What a question found.
+#[derive(Debug)]
+pub struct Asked {
+    /// The question.
+    pub query: Arc<Query>,
+    /// The answers.
+    pub found: Vec<Answer>,
+    /// A file that may hold more could not be read.
+    pub unread: bool,
 }
 
 impl Query {

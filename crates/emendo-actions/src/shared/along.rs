@@ -44,7 +44,7 @@ pub(crate) const FOLLOW: &[Key] = &[
 ];
 
 /// Keys of `elsewhere`.
-pub(crate) const ELSEWHERE: &[Key] = &[
+const ELSEWHERE: &[Key] = &[
     Key::required("find", Shape::Pattern, "the pattern that must fit somewhere in the project"),
     Key::new("files", Shape::Globs, "only in these files"),
     Key::new("slots", Shape::Named(emendo_recipe::SLOT), "what its slots may hold"),
@@ -54,6 +54,24 @@ pub(crate) const ELSEWHERE: &[Key] = &[
     emendo_recipe::PLACE[3],
     Key::new("same_file", Shape::Bool, "only in the file of the place"),
     Key::new("none", Shape::Bool, "it holds where nothing fits; then it binds nothing"),
+];
+
+/// The keys that say where an action finds its places, its pattern left out.
+pub(crate) const WHERE: [Key; 6] = [
+    emendo_recipe::PLACE[0],
+    emendo_recipe::PLACE[1],
+    emendo_recipe::PLACE[2],
+    emendo_recipe::PLACE[3],
+    Key::new(
+        "value",
+        Shape::Words(&["unused"]),
+        "`unused`: only where the value of the match is not used",
+    ),
+    Key::new(
+        "elsewhere",
+        Shape::Tables(ELSEWHERE),
+        "a pattern that must fit somewhere in the project, or several; their slots may be written",
+    ),
 ];
 
 /// What is rewritten along with a match.

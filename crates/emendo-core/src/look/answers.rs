@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_actions::{Answer, Followed, Needs, Query};
+use emendo_actions::{Answer, Asked, Followed, Needs, Query};
 use emendo_docs::Manifest;
 use emendo_lang::Project as _;
 use emendo_lang::{FileFacts, Index, Resolver, Tree};
@@ -29,7 +29,7 @@ pub(crate) struct Answers {
     /// Where what actions wait for holds.
     pub truths: Arc<Truths>,
     /// Questions about other files, with what was found.
-    pub queries: Vec<(Arc<Query>, Vec<Answer>)>,
+    pub queries: Vec<Asked>,
 }
 
 /// Puts questions to all files, as they are by now.
@@ -37,7 +37,7 @@ pub(crate) fn ask(
     queries: Vec<Arc<Query>>,
     files: &ProjectFiles,
     index: &Index,
-) -> Vec<(Arc<Query>, Vec<Answer>)> {
+) -> Vec<Asked> {
     let one = |query: Arc<Query>| {
         let needs = Needs::of(query.pattern.needs());
         let narrow = Narrow::new([&needs], &Declared::default(), &[]);
@@ -55,7 +55,9 @@ pub(crate) fn ask(
                 text.map_or(Vec::new(), |t| answers_in(&query, path, &t, index))
             })
             .collect();
-        (query.clone(), found)
+        let unread = query.none
+            && files.paths().iter().filter(covered).any(|p| files.peek_if(p, &|_| true).is_none());
+        Asked { query: query.clone(), found, unread }
     };
     queries.into_iter().map(one).collect()
 }

@@ -50,6 +50,7 @@ impl Resolver<'_> {
         let types = &self.language.declares;
         let written = receiver.of(text).trim_end_matches(['?', '!']);
         let compact = without_arguments(written);
+        let shown = crate::tree::shown(self.tree, receiver, text);
         let at = word.span.start;
         if types.hints.base.contains(&compact.as_str()) {
             let Some(around) = self.facts.types_at(at).next() else { return Owner::Not };
@@ -67,7 +68,7 @@ impl Resolver<'_> {
         if names.paths_apart && between.trim() == names.separator {
             if written.starts_with('<') {
                 let told = TypeAnswer::sure(self.read(written, at));
-                return self.decide(&told, owner, packages, &compact);
+                return self.decide(&told, owner, packages, &shown);
             }
             let path = segments(&compact, names.separator);
             let symbols = self.candidates(&path, Space::Type, at);
@@ -84,8 +85,8 @@ impl Resolver<'_> {
             Some(TypeAnswer::sure(written)).filter(|_| word.key)?.known()
         });
         match told {
-            Some(told) => self.decide(&told, owner, packages, &compact),
-            None => Owner::Unknown(unknown(&compact)),
+            Some(told) => self.decide(&told, owner, packages, &shown),
+            None => Owner::Unknown(unknown(&shown)),
         }
     }
 
@@ -282,7 +283,7 @@ impl Resolver<'_> {
             let shown = names.last(&symbols[0]);
             let mut fact = told.why.clone().unwrap_or(Fact {
                 says: told.says,
-                text: format!("`{}` is a `{shown}`", cut(written)),
+                text: format!("`{written}` is a `{shown}`"),
                 at: None,
             });
             fact.says = fact.says.min(told.says);
@@ -329,15 +330,6 @@ fn segments<'s>(path: &'s str, separator: &str) -> Vec<&'s str> {
 }
 
 fn unknown(written: &str) -> Fact {
-    let text = format!("the type of `{}` is not known", cut(written));
+    let text = format!("the type of `{written}` is not known");
     Fact { says: Certainty::Unsure, text, at: None }
-}
-
-/// Code as it is shown in evidence.
-fn cut(written: &str) -> String {
-    let mut shown: String = written.chars().take(40).collect();
-    if shown.len() < written.len() {
-        shown.push('…');
-    }
-    shown
 }

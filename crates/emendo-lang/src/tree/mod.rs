@@ -2,6 +2,7 @@
 //!
 //! A layer's tree is never written over its separators: `Root::holds` says what stands in the text.
 
+mod shown;
 mod walk;
 
 use std::ops::ControlFlow;
@@ -9,6 +10,7 @@ use std::ops::ControlFlow;
 use emendo_text::{RelPath, Span};
 use tree_sitter::{InputEdit, Node, Parser, Point, Range};
 
+pub use shown::{in_line, shown};
 pub use walk::{
     children, children_with_fields, descend, holds_code, is_separator, skipped, span, spliced,
     token_texts, tokens, walk, walk_cursor, words_in,

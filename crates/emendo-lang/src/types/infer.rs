@@ -9,6 +9,7 @@ use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::{Gives, Space};
 use crate::resolver::Resolver;
+use crate::tree::in_line;
 use crate::tree::{children, span};
 use crate::ty::{DEPTH, Ty, TypeAnswer, read_type};
 
@@ -28,7 +29,14 @@ impl<'a> Resolver<'a> {
         while let Some(up) = node.parent().filter(|p| span(*p) == at && p.parent().is_some()) {
             node = up;
         }
-        self.type_of(node)
+        loop {
+            let told = self.type_of(node);
+            // What wraps an expression and adds nothing may tell nothing.
+            match node.named_child(0).filter(|c| told.is_none() && span(*c) == at) {
+                Some(inner) => node = inner,
+                None => return told,
+            }
+        }
     }
 
     /// The static type of an expression.
@@ -152,7 +160,7 @@ impl<'a> Resolver<'a> {
             Ty::Unknown => self.type_of(of)?.ty,
             ty => ty,
         };
-        let text = format!("a `{}` is made right here", short(span(of).of(self.text)));
+        let text = format!("a `{}` is made right here", in_line(span(of).of(self.text)));
         Some(TypeAnswer::sure(ty.instance()).because(text, None))
     }
 
@@ -486,9 +494,4 @@ pub(super) fn one_of(all: Vec<Option<TypeAnswer>>) -> Option<TypeAnswer> {
     Some(if whole { told } else { told.at_most(Certainty::Unsure) })
 }
 
-/// Code as it is shown in evidence.
-pub(super) fn short(text: &str) -> String {
-    let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
-    let cut: String = line.chars().take(40).collect();
-    if cut.len() < line.len() { format!("{cut}…") } else { cut }
-}
+

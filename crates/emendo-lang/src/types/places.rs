@@ -384,6 +384,28 @@ impl<'a> Resolver<'a> {
         self.declared_at(name.of(self.text), name)
     }
 
+    /// The type that is named at a place: as a type, as what a class is built on, or behind the word for making one.
+    pub fn type_named(&self, at: Span) -> Option<crate::ty::TypeAnswer> {
+        let text = at.of(self.text);
+        let head = text.split(self.language.typing.syntax.generic.0).next().unwrap_or(text).trim();
+        let last = self.language.names.last(head);
+        let end = at.start as usize + head.len();
+        let name = Span::new(end.checked_sub(last.len())?, end);
+        let typed = |w: &crate::facts::Word| w.span == name && w.space == Space::Type;
+        let base = || {
+            let mut supers = self.facts.types.iter().flat_map(|t| &t.supers);
+            supers.any(|(written, place)| written == head && place.meets(at))
+        };
+        let forms = self.language.fragments.forms;
+        let kinds = forms.iter().find(|f| f.0 == "type").map_or(&[][..], |f| f.1);
+        let root = self.tree.roots_at(at).last()?.node;
+        let node = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
+        let is_type = self.facts.words(last).iter().any(typed)
+            || kinds.contains(&node.kind()) && span(node) == at
+            || base();
+        is_type.then(|| TypeAnswer::sure(self.read(text, at.start).instance()))
+    }
+
     /// Where the names that a parameter introduces are used.
     pub fn uses_in_param(&self, param: Span) -> Vec<Span> {
         let declared = self.facts.all_words().flat_map(|(_, w)| w).map(|w| w.span);

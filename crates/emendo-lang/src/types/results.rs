@@ -9,7 +9,8 @@ use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::ty::{Known, MemberType, Ty, TypeAnswer};
 use crate::types::calls::plain_path;
-use crate::types::infer::{named, one_of, part, short};
+use crate::types::infer::{named, one_of, part};
+use crate::tree::in_line;
 use crate::types::variables::looks_like_type;
 
 /// How many places that leave a function are looked at.
@@ -256,7 +257,7 @@ impl<'a> Resolver<'a> {
         let says = if own || learned { Certainty::Certain } else { Certainty::Likely };
         let written = path.join(self.language.names.separator);
         let ty = Ty::Of { symbols, args: Vec::new(), named: false };
-        let text = format!("`{}` is called right here", short(&written));
+        let text = format!("`{}` is called right here", in_line(&written));
         TypeAnswer { ty, says, why: None }.because(text, None).known()
     }
 

@@ -9,7 +9,8 @@ use crate::language::{Gives, Intro, Origin, Space, TypePart};
 use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::ty::{Ty, TypeAnswer};
-use crate::types::infer::{named, part, short};
+use crate::types::infer::{named, part};
+use crate::tree::in_line;
 
 /// How many assignments of a variable are looked at.
 pub(crate) const ASSIGNED: usize = 16;
@@ -252,7 +253,7 @@ impl<'a> Resolver<'a> {
             return None;
         }
         let text = span(ty).of(self.text).trim_start_matches([':', ' ', '-', '>']);
-        let text = format!("`{name}` is declared `{}` on line {{line}}", short(text));
+        let text = format!("`{name}` is declared `{}` on line {{line}}", in_line(text));
         let read = match rule.origin {
             Origin::Rest => Ty::object(self.language.typing.syntax.list).with(vec![read]),
             _ => read,
@@ -288,13 +289,13 @@ impl<'a> Resolver<'a> {
             Some(Gives::Made(_)) => {
                 let made = text.split(['(', '{']).next().unwrap_or(text);
                 let made = made.trim().trim_start_matches("new ").trim();
-                format!("`{name}` is made as a `{}` on line {{line}}", short(made))
+                format!("`{name}` is made as a `{}` on line {{line}}", in_line(made))
             }
             Some(Gives::Call) => {
                 let called = text.split('(').next().unwrap_or(text);
-                format!("`{name}` is what `{}` gives on line {{line}}", short(called))
+                format!("`{name}` is what `{}` gives on line {{line}}", in_line(called))
             }
-            Some(Gives::Name) => format!("`{name}` is `{}` on line {{line}}", short(text)),
+            Some(Gives::Name) => format!("`{name}` is `{}` on line {{line}}", in_line(text)),
             _ => {
                 let shown = told.ty.shown(self.language);
                 if steps.is_empty() {

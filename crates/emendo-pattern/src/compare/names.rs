@@ -117,10 +117,20 @@ impl<'p, 't> Matcher<'p, 't> {
         true
     }
 
+    /// The words of a name; that of a type without its arguments.
+    fn type_name(&self, mut node: Node<'t>) -> Option<Vec<&'p str>> {
+        loop {
+            if let Some(path) = path_words(self.language(), node, self.text) {
+                return Some(path);
+            }
+            let forms = self.language().fragments.forms;
+            let is_type = |(form, kinds): &(&str, &[&str])| *form == "type" && kinds.contains(&node.kind());
+            node = node.named_child(0).filter(|_| forms.iter().any(is_type))?;
+        }
+    }
+
     pub(crate) fn means_any(&mut self, symbols: &[String], node: Node<'t>) -> bool {
-        let Some(path) = path_words(self.language(), self.language().core(node), self.text) else {
-            return false;
-        };
+        let Some(path) = self.type_name(self.language().core(node)) else { return false };
         let separator = self.language().names.separator;
         let space = self
             .language()

@@ -99,8 +99,9 @@ impl<'p, 't> Matcher<'p, 't> {
         if c.types.is_empty() && c.not_types.is_empty() {
             return true;
         }
-        let shown: String = span(node).of(self.text).chars().take(40).collect();
-        let Some(told) = self.resolver.type_at(span(node)) else {
+        let shown = emendo_lang::tree::shown(self.tree, span(node), self.text);
+        let told = self.resolver.type_named(span(node));
+        let Some(told) = told.or_else(|| self.resolver.type_at(span(node))) else {
             let text = format!("the type of `{shown}` is not known");
             self.state.facts.push(Fact { says: Certainty::Unsure, text, at: None });
             return true;

@@ -127,6 +127,11 @@ impl Conditions {
         self.surrounded_by.iter().chain(&self.holding).chain(slots).flatten()
     }
 
+    /// True if what must fit somewhere names a symbol or a type.
+    pub fn names_any(&self) -> bool {
+        self.positive().any(Pattern::names_any)
+    }
+
     /// The matches that fulfil all of it. What stands around or within may bind more slots.
     pub fn fulfilled(
         &self,

@@ -1,0 +1,120 @@
+//! Where an action finds its places: what must stand around and within, and what other files must hold.
+
+use std::sync::Arc;
+
+use emendo_lang::{Certainty, Fact, Language, Resolver};
+use emendo_pattern::{Conditions, Match, Pattern};
+use emendo_recipe::Action;
+
+use crate::contract::{Answer, Code, CompileCx, FileCx, Found, NoteDraft, Query};
+use crate::shared::along::queries;
+use crate::shared::conditions::{bound_by, conditions};
+
+/// More ways to answer all questions are not looked at.
+const MAX_WAYS: usize = 256;
+
+/// The keys of an action that say where, its pattern left out.
+pub(crate) struct Finder {
+    pub(crate) conditions: Conditions,
+    pub(crate) queries: Vec<Arc<Query>>,
+}
+
+impl Finder {
+    /// Compiles what an action says of where.
+    pub(crate) fn compile(
+        language: &'static Language,
+        action: &Action,
+        cx: &mut CompileCx<'_>,
+    ) -> Self {
+        let conditions = conditions(language, action, cx);
+        let queries = queries(language, action, cx).into_iter().map(Arc::new).collect();
+        Self { conditions, queries }
+    }
+
+    /// The slots that it binds besides those of the pattern.
+    pub(crate) fn binds(&self) -> Vec<String> {
+        let mut out = bound_by(&self.conditions);
+        for q in self.queries.iter().filter(|q| !q.none) {
+            out.extend(q.pattern.slots().map(str::to_owned));
+            out.extend(bound_by(&q.conditions));
+        }
+        out
+    }
+
+    /// The places of a pattern that fulfil all that is asked in the file itself. What cannot be told becomes a note.
+    pub(crate) fn places(
+        &self,
+        pattern: &Pattern,
+        cx: &FileCx<'_>,
+        code: &Code,
+        resolver: &Resolver<'_>,
+        out: &mut Found,
+    ) -> Vec<Match> {
+        let found = pattern.places(&code.tree, cx.text, resolver);
+        for at in found.gave_up {
+            let say = "too many ways to fit the list slots of the pattern here: write more of the code between them";
+            out.notes.push(NoteDraft { at, say: say.into() });
+        }
+        for (at, known) in found.partly {
+            let say = format!("{known}: only one of these types is meant");
+            out.notes.push(NoteDraft { at, say });
+        }
+        let matches = self.conditions.fulfilled(found.matches, &code.tree, cx.text, resolver);
+        if matches.is_empty() {
+            return matches;
+        }
+        // What names nothing is looked for everywhere, whatever else the recipe holds.
+        let names = pattern.names_any() || self.conditions.names_any();
+        if !names || cx.packages.is_empty() || resolver.reaches(cx.packages, cx.text) {
+            return matches;
+        }
+        let resolved = |m: &Match| m.typed || m.names.iter().any(|n| !n.symbol.is_empty());
+        matches.into_iter().filter(resolved).collect()
+    }
+
+    /// A match with what other files answer, once for each way in which all questions are answered, and what tells
+    /// the ways apart.
+    pub(crate) fn with_answers(&self, m: &Match, cx: &FileCx<'_>) -> Vec<(Match, String)> {
+        let mut ways = vec![(m.clone(), String::new())];
+        for query in &self.queries {
+            let Some(asked) = cx.asked(query) else { return Vec::new() };
+            let mut next: Vec<(Match, String)> = Vec::new();
+            for (m, label) in &ways {
+                let fits = |a: &&Answer| {
+                    (!query.same_file || a.path == *cx.path)
+                        && a.slots.iter().all(|(slot, text)| m.holds_text(slot, text, cx.text))
+                };
+                let mut found = asked.found.iter().filter(fits);
+                if query.none {
+                    let mut m = m.clone();
+                    m.facts.extend(asked.unread.then(unread));
+                    next.extend(found.next().is_none().then(|| (m, label.clone())));
+                    continue;
+                }
+                next.extend(found.map(|a| answered(m, label, a)));
+            }
+            next.truncate(MAX_WAYS);
+            ways = next;
+        }
+        ways
+    }
+}
+
+/// A match with an answer.
+fn answered(m: &Match, label: &str, a: &Answer) -> (Match, String) {
+    let mut with = m.clone();
+    for (slot, text) in &a.slots {
+        if with.slot(slot).is_none() {
+            with.add_text(slot, text.clone());
+        }
+    }
+    with.facts.extend(a.facts.iter().cloned());
+    let own = a.slots.values().cloned().collect::<Vec<_>>().join(", ");
+    let both = if label.is_empty() { own } else { format!("{label}; {own}") };
+    (with, both)
+}
+
+fn unread() -> Fact {
+    let text = "not all files could be read, and what must not stand elsewhere may stand there";
+    Fact { says: Certainty::Likely, text: text.to_owned(), at: None }
+}
