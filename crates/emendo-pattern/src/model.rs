@@ -327,7 +327,11 @@ pub(crate) fn literal(language: &Language, key: &Key) -> Option<String> {
         Key::Text(t) if t.starts_with(|c: char| c.is_alphanumeric() || c == '_') && t.len() > 1 => {
             Some(t.clone())
         }
-        Key::Name { symbol, .. } => Some(language.names.last(symbol).to_owned()),
+        // What a module gives unnamed has a name of each file's own.
+        Key::Name { symbol, .. } => {
+            let last = language.names.last(symbol);
+            (last != language.names.default || last.is_empty()).then(|| last.to_owned())
+        }
         // An escape may be spelled otherwise where the quotes differ.
         Key::Literal(_, content) if !content.contains(['\\', '"', '\'']) => Some(content.clone()),
         _ => None,

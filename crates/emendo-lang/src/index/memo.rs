@@ -20,11 +20,16 @@ pub(crate) struct Passed {
     pub(crate) names: HashMap<String, (String, bool)>,
     /// Modules whose names are all passed on.
     pub(crate) all: Vec<String>,
-    /// The names that it declares itself, where it passes on all of others: its own come first.
+    /// The names that it declares itself: they come before those of others.
     pub(crate) own: HashSet<String>,
 }
 
 impl Passed {
+    /// True if the module gives a name, or passes on all of others, one of which may.
+    pub(crate) fn may_give(&self, name: &str) -> bool {
+        self.names.contains_key(name) || self.own.contains(name) || !self.all.is_empty()
+    }
+
     pub(crate) fn of(language: &'static Language, facts: &FileFacts) -> Self {
         let names = &language.names;
         let mut out = Self::default();
@@ -44,9 +49,7 @@ impl Passed {
                 _ => {}
             }
         }
-        if !out.all.is_empty() {
-            out.own = facts.top_names().map(str::to_owned).collect();
-        }
+        out.own = facts.top_names().map(str::to_owned).collect();
         for Export { outside, inside: local, fixed } in &facts.exports {
             if let Some(import) = inside(local) {
                 let fixed = *fixed || import.aliased();

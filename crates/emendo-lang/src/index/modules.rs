@@ -54,7 +54,7 @@ impl Index {
                     None => true,
                     Some(file) => self
                         .passed(language, file)
-                        .is_some_and(|p| p.names.contains_key(segments[cut]) || !p.all.is_empty()),
+                        .is_some_and(|p| p.may_give(segments[cut])),
                 };
                 if holds {
                     return Some((next, module, false));

@@ -104,6 +104,8 @@ pub struct Names {
     pub shortened: (&'static [&'static str], &'static str),
     /// The name of what a module gives when nothing is named; empty if there is none.
     pub default: &'static str,
+    /// The module that names without any declaration belong to, and the objects that hold them; empty if there is none.
+    pub globals: (&'static str, &'static [&'static str]),
 }
 
 impl Names {
@@ -124,5 +126,6 @@ impl Names {
         builtin: &[],
         shortened: (&[], ""),
         default: "",
+        globals: ("", &[]),
     };
 }

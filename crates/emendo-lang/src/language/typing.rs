@@ -295,6 +295,8 @@ impl BuiltIn {
 pub struct Branching {
     /// What tells that a value is of a type.
     pub tests: &'static [Test],
+    /// What tells of which kind of the language's own a value is: its name behind a word, and that kind as a text.
+    pub kind_tests: &'static [(Test, &'static str)],
     /// Where such a test holds.
     pub branches: &'static [Branch],
     /// Kinds of statements that leave what stands around them.
@@ -315,6 +317,7 @@ impl Branching {
     /// Nothing of it.
     pub const NONE: Self = Self {
         tests: &[],
+        kind_tests: &[],
         branches: &[],
         exits: &[],
         negations: &[],
@@ -339,6 +342,8 @@ pub struct Typing {
     pub parts: &'static [(&'static str, TypePart)],
     /// Kinds of lists of type parameters.
     pub type_params: &'static [&'static str],
+    /// What bounds a parameter of types apart from where it is declared: kind, the field of its name, that of its bounds.
+    pub bounds: &'static [(&'static str, &'static str, &'static str)],
     /// Types whose arguments, among those that a type is built on, are its parameters.
     pub param_bases: &'static [&'static str],
     /// Operators that give true or false.
@@ -362,6 +367,7 @@ impl Typing {
         intros: &[],
         parts: &[],
         type_params: &[],
+        bounds: &[],
         param_bases: &[],
         truths: &[],
         reassigned: false,

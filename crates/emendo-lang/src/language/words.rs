@@ -22,6 +22,9 @@ pub struct Words {
     pub receivers: &'static [(&'static str, &'static str)],
     /// Where types are written in text: the kind of a type, in which strings hold code, and how comments with types begin.
     pub quoted_types: Option<(&'static str, &'static str)>,
+    /// Where texts in a type name members of the type that stands first: the kind, and the names before it (any if there
+    /// are none).
+    pub member_texts: &'static [(&'static str, &'static [&'static str])],
 }
 
 impl Words {
@@ -36,5 +39,6 @@ impl Words {
         member: ("", "", ""),
         receivers: &[],
         quoted_types: None,
+        member_texts: &[],
     };
 }

@@ -95,6 +95,14 @@ impl<'a> Resolver<'a> {
         if in_full {
             return vec![path.join(names.separator)];
         }
+        if let Some(own) = self.global(path, Space::Value, at) {
+            let module = names.globals.0;
+            let told = self.project.learned(self.language, module);
+            if told.is_some_and(|m| m.has(own[0])) {
+                let whole: Vec<&str> = std::iter::once(module).chain(own.iter().copied()).collect();
+                return vec![names.join(&whole)];
+            }
+        }
         let known = self.known_around(path, at);
         if known.is_empty() { self.possible_around(path, at) } else { known }
     }

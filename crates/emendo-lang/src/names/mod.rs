@@ -41,9 +41,18 @@ impl<'a> Resolver<'a> {
                 at: None,
             });
         }
+        if !names.globals.0.is_empty() && wanted[0] == names.globals.0 {
+            return self.global(path, space, at).filter(|own| wanted[1..] == **own).map(|_| Fact {
+                says: Certainty::Certain,
+                text: format!("`{first}` is declared nowhere in the file: it is a global"),
+                at: None,
+            });
+        }
         let package = || Some(names.join(wanted.strip_suffix(path)?));
         match self.head(first, space, at) {
-            Some(Head::Own(own)) => self.own(path, own, symbol),
+            Some(Head::Own(own)) => {
+                self.own(path, own, symbol).or_else(|| self.by_alias(path, own, symbol))
+            }
             Some(Head::Import(import)) => self.through(import, path, symbol, at),
             None if names.full_names && self.absolute(path).is_some() => {
                 let whole = self.absolute(path)?;
@@ -60,6 +69,16 @@ impl<'a> Resolver<'a> {
                 .without_import(first, space, &package()?, at)
                 .or_else(|| self.by_wildcard(path, space, at, symbol)),
         }
+    }
+
+    /// The words of a path that is a name without any declaration, what holds such names left out.
+    pub(crate) fn global<'p>(&self, path: &'p [&'p str], space: Space, at: u32) -> Option<&'p [&'p str]> {
+        let (module, holders) = self.language.names.globals;
+        let first = *path.first().filter(|_| !module.is_empty())?;
+        if self.head(first, space, at).is_some() || self.head(first, Space::Value, at).is_some() {
+            return None;
+        }
+        Some(if holders.contains(&first) && path.len() > 1 { &path[1..] } else { path })
     }
 
     /// The innermost thing that makes a name known: a declaration of the file, or an import.
@@ -105,6 +124,22 @@ impl<'a> Resolver<'a> {
             names.join(&whole)
         };
         (named && whole() == symbol).then(fact)
+    }
+
+    /// Is a path meant that begins with another name of the file's own for a type?
+    fn by_alias(&self, path: &[&str], own: Declared<'_>, symbol: &str) -> Option<Fact> {
+        let names = &self.language.names;
+        let declared = self.facts.types.iter().find(|t| t.at == own.at)?;
+        let mut whole = names.segments(symbol);
+        let rest = path[1..].iter().rev().all(|p| whole.pop() == Some(*p));
+        let wanted = names.join(&whole);
+        let meant = || self.candidates(&path[..1], Space::Type, own.at.start);
+        let fits = rest && declared.alias.is_some() && meant().first() == Some(&wanted);
+        fits.then(|| Fact {
+            says: Certainty::Certain,
+            text: format!("`{}` is another name for `{wanted}`, line {{line}}", path[0]),
+            at: Some(own.at),
+        })
     }
 
     /// The full name of a type that the file declares.
@@ -177,6 +212,10 @@ impl<'a> Resolver<'a> {
         };
         let place = (!import.global).then_some(import.span);
         if meant == symbol {
+            return Some(Fact { says, text, at: place });
+        }
+        if self.project.exported(self.language, &meant).as_deref() == Some(symbol) {
+            let text = format!("{text}, and passed on there as `{symbol}`");
             return Some(Fact { says, text, at: place });
         }
         let real = self.project.canonical(self.language, &meant)?;
@@ -280,6 +319,13 @@ impl<'a> Resolver<'a> {
             let mut whole = names.segments(i.path());
             whole.extend(path);
             let whole = names.join(&whole);
+            if self.project.exported(self.language, &whole).as_deref() == Some(symbol) {
+                let says =
+                    if names.sure_wildcards { Certainty::Certain } else { Certainty::Likely };
+                let text =
+                    format!("`{}` comes in by `{}` on line {{line}}", path[0], i.path());
+                return Some(Fact { says, text, at: Some(i.span) });
+            }
             let real = self.project.canonical(self.language, &whole)?;
             let by = quoted(&real.through);
             (real.symbol == symbol).then(|| Fact {

@@ -45,7 +45,11 @@ impl Resolver<'_> {
             };
         };
         if self.facts.literals.contains(&receiver) {
-            return Owner::Not;
+            // What a recipe tells of the language's own types may be meant, nothing else.
+            let told = self.type_at(receiver);
+            let shown = crate::tree::shown(self.tree, receiver, text);
+            let owner = told.map(|told| self.decide(&told, owner, packages, &shown));
+            return owner.filter(|o| matches!(o, Owner::Is(_))).unwrap_or(Owner::Not);
         }
         let types = &self.language.declares;
         let written = receiver.of(text).trim_end_matches(['?', '!']);
@@ -71,6 +75,11 @@ impl Resolver<'_> {
                 return self.decide(&told, owner, packages, &shown);
             }
             let path = segments(&compact, names.separator);
+            if let [single] = path.as_slice()
+                && let Some(param @ Ty::Param(_, Some(_))) = self.type_param(single, at)
+            {
+                return self.decide(&TypeAnswer::sure(param), owner, packages, &shown);
+            }
             let symbols = self.candidates(&path, Space::Type, at);
             return match self.descends(&symbols, owner) {
                 Some(_) => {
@@ -265,7 +274,7 @@ impl Resolver<'_> {
                 }
             }
             Ty::Unknown | Ty::Itself | Ty::Param(_, None) => Owner::Unknown(unknown(written)),
-            Ty::Function { .. } | Ty::Tuple(_) | Ty::Nothing => Owner::Not,
+            Ty::Function { .. } | Ty::Tuple(_) | Ty::Object(_) | Ty::Nothing => Owner::Not,
         }
     }
 

@@ -40,6 +40,8 @@ pub enum Ty {
     },
     /// Several values at once.
     Tuple(Vec<Self>),
+    /// An object with members that are written in place.
+    Object(Vec<(String, Self)>),
     /// One of several types.
     Either(Vec<Self>),
     /// All of several types at once.
@@ -162,7 +164,14 @@ impl Ty {
     pub(crate) fn filled(&self, given: &HashMap<String, Self>, itself: Option<&Self>) -> Self {
         let all = |list: &[Self]| list.iter().map(|t| t.filled(given, itself)).collect::<Vec<_>>();
         match self {
-            Self::Param(name, _) => given.get(name).cloned().unwrap_or_else(|| self.clone()),
+            Self::Param(name, bound) => match given.get(name) {
+                // A parameter of its own is bound by what bounds the one that it stands for.
+                Some(Self::Param(own, None)) if bound.is_some() => {
+                    Self::Param(own.clone(), bound.clone())
+                }
+                Some(given) => given.clone(),
+                None => self.clone(),
+            },
             Self::Itself => itself.cloned().map_or(Self::Itself, Self::instance),
             Self::Of { symbols, args, named } => {
                 Self::Of { symbols: symbols.clone(), args: all(args), named: *named }
@@ -171,6 +180,9 @@ impl Ty {
                 Self::Function { params: all(params), gives: Box::new(gives.filled(given, itself)) }
             }
             Self::Tuple(list) => Self::Tuple(all(list)),
+            Self::Object(members) => Self::Object(
+                members.iter().map(|(n, t)| (n.clone(), t.filled(given, itself))).collect(),
+            ),
             Self::Either(list) => Self::either(all(list)),
             Self::All(list) => Self::All(all(list)),
             Self::Nothing | Self::Unknown => self.clone(),
@@ -210,6 +222,7 @@ impl Ty {
             Self::Of { args, .. } => args.iter().any(Self::open),
             Self::Function { params, gives } => params.iter().any(Self::open) || gives.open(),
             Self::Tuple(l) | Self::Either(l) | Self::All(l) => l.iter().any(Self::open),
+            Self::Object(members) => members.iter().any(|m| m.1.open()),
             _ => false,
         }
     }
@@ -226,6 +239,7 @@ impl Ty {
             Self::Tuple(l) | Self::Either(l) | Self::All(l) => {
                 l.iter().for_each(|t| t.params_in(out));
             }
+            Self::Object(members) => members.iter().for_each(|m| m.1.params_in(out)),
             _ => {}
         }
     }
@@ -242,6 +256,7 @@ impl Ty {
             Self::All(list) => list.first().map(|t| t.shown(language)).unwrap_or_default(),
             Self::Function { .. } => "function".into(),
             Self::Tuple(_) => "tuple".into(),
+            Self::Object(_) => "object".into(),
             Self::Nothing => "nothing".into(),
             Self::Itself | Self::Unknown => "?".into(),
         }

@@ -169,10 +169,7 @@ impl<'a> Reader<'a> {
         match self.peek() {
             '(' => self.bracketed(depth),
             '[' => self.in_square_brackets(depth),
-            '{' => {
-                self.skip_balanced();
-                Ty::Unknown
-            }
+            '{' => self.object(depth),
             '<' if self.syntax().qualified => self.qualified(depth),
             quote @ ('"' | '\'' | '`') => self.quoted(quote),
             '?' => self.wildcard(depth),
@@ -204,6 +201,34 @@ impl<'a> Reader<'a> {
                 return true;
             }
         }
+    }
+
+    /// An object with its members in place; of one that holds anything else nothing is known.
+    fn object(&mut self, depth: usize) -> Ty {
+        let whole = self.rest;
+        let mut members = Vec::new();
+        self.rest = &self.rest[1..];
+        loop {
+            while self.take(";") || self.take(",") {}
+            if self.take("}") {
+                return Ty::Object(members);
+            }
+            let mut name = self.word();
+            if name == "readonly" && !matches!(self.peek(), ':' | '?') {
+                name = self.word();
+            }
+            self.take("?");
+            let known = !name.is_empty() && self.take(":");
+            let ty = if known { self.whole(depth - 1) } else { Ty::Unknown };
+            self.blanks();
+            if !known || !self.rest.starts_with([';', ',', '}']) {
+                break;
+            }
+            members.push((name.to_owned(), ty));
+        }
+        self.rest = whole;
+        self.skip_balanced();
+        Ty::Unknown
     }
 
     /// A list of an element, or several values at once.

@@ -281,7 +281,9 @@ impl<'a> Resolver<'a> {
         }
         let own = self.around(t).into_iter().next().unwrap_or_default();
         let args = self.shape(&own).map_or(Vec::new(), |s| s.params.clone());
-        let args = args.into_iter().map(|p| Ty::Param(p, None)).collect();
+        let inside = t.span.end.saturating_sub(1);
+        let known = |p: String| self.type_param(&p, inside).unwrap_or(Ty::Param(p, None));
+        let args = args.into_iter().map(known).collect();
         Ty::Of { symbols: vec![own], args, named: false }
     }
 
@@ -383,7 +385,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// A parameter of types that is known at a place.
-    fn type_param(&self, name: &str, at: u32) -> Option<Ty> {
+    pub(crate) fn type_param(&self, name: &str, at: u32) -> Option<Ty> {
         let declared = self.facts.lookup(name, &[Space::Type], at);
         if let Some(d) = declared {
             if self.facts.types.iter().any(|t| t.at == d.at) {
@@ -395,11 +397,21 @@ impl<'a> Resolver<'a> {
             let behind = &self.text[leaf.end_byte()..holder.end_byte().max(leaf.end_byte())];
             let bound = behind.trim_start().trim_start_matches("extends").trim_start_matches(':');
             let bound = bound.trim();
-            // What a bound names may be bound by the parameter itself.
             let plain = !bound.is_empty() && !bound.starts_with(['=', ',', '>']);
+            let mut bounds: Vec<&str> = plain.then_some(bound).into_iter().collect();
+            bounds.extend(self.bounds_apart(name, leaf));
+            // What a bound names may be bound by the parameter itself.
             let inner = self.typing.bounding.replace(true);
-            let bound = (plain && !inner).then(|| Box::new(self.read(bound, d.at.start)));
+            let mut all: Vec<Ty> = match inner {
+                true => Vec::new(),
+                false => bounds.into_iter().map(|b| self.read(b, d.at.start)).collect(),
+            };
             self.typing.bounding.set(inner);
+            let bound = match all.len() {
+                0 => None,
+                1 => all.pop().map(Box::new),
+                _ => Some(Box::new(Ty::All(all))),
+            };
             return Some(Ty::Param(name.to_owned(), bound));
         }
         let makers = self.language.typing.calls.param_makers;
@@ -409,8 +421,54 @@ impl<'a> Resolver<'a> {
         let made = self.facts.lookup(name, &[Space::Value], at).filter(|d| d.top)?;
         let (_, node, rule) = self.introduced(made.at)?;
         let value = span(node.child_by_field_name(rule.value)?).of(self.text);
-        let maker = value.split('(').next()?.rsplit('.').next()?;
-        makers.contains(&maker).then(|| Ty::Param(name.to_owned(), None))
+        let (maker, given) = value.split_once('(')?;
+        let maker = maker.rsplit('.').next()?.trim();
+        makers.contains(&maker).then(|| {
+            let given = at_top(given.trim_end().trim_end_matches(')'), ',');
+            let bound = given.into_iter().find_map(|g| {
+                let (key, value) = g.split_once('=')?;
+                (key.trim() == "bound").then_some(value.trim().trim_matches(['"', '\'']))
+            });
+            let inner = self.typing.bounding.replace(true);
+            let bound = bound.filter(|_| !inner).map(|b| Box::new(self.read(b, made.at.start)));
+            self.typing.bounding.set(inner);
+            Ty::Param(name.to_owned(), bound)
+        })
+    }
+
+    /// What a clause of its own says that a parameter of types is built on.
+    fn bounds_apart(&self, name: &str, declared: Node<'a>) -> Vec<&'a str> {
+        let typing = &self.language.typing;
+        let mut item = declared;
+        for _ in 0..4 {
+            let Some(up) = item.parent().filter(|_| !typing.bounds.is_empty()) else { return Vec::new() };
+            let listed = typing.type_params.contains(&item.kind());
+            item = up;
+            if listed {
+                break;
+            }
+        }
+        let mut out = Vec::new();
+        let inner = children(item).into_iter().flat_map(|c| {
+            let mut own = vec![c];
+            // A clause holds the bounds of several; no body does.
+            if c.child_by_field_name("body").is_none() && c.child_count() < 64 {
+                own.extend(children(c));
+            }
+            own
+        });
+        for node in inner {
+            let Some((_, of, bounds)) = typing.bounds.iter().find(|b| b.0 == node.kind()) else {
+                continue;
+            };
+            if part(node, of).is_some_and(|n| span(n).of(self.text) == name)
+                && let Some(first) = part(node, bounds)
+            {
+                let all = Span::new(first.start_byte(), node.end_byte()).of(self.text);
+                out.extend(at_top(all.trim_start_matches(':'), ',').into_iter().map(str::trim));
+            }
+        }
+        out
     }
 
     /// The smallest node that covers a place exactly.
@@ -458,6 +516,24 @@ impl<'a> Resolver<'a> {
         let Some(shape) = self.shape(symbol) else { return HashMap::new() };
         shape.params.iter().cloned().zip(args.iter().cloned()).collect()
     }
+}
+
+/// The parts of a text between marks that stand in no brackets.
+fn at_top(text: &str, mark: char) -> Vec<&str> {
+    let (mut out, mut depth, mut from) = (Vec::new(), 0_i32, 0);
+    for (i, c) in text.char_indices() {
+        match c {
+            '(' | '[' | '{' | '<' => depth += 1,
+            ')' | ']' | '}' | '>' => depth -= 1,
+            c if c == mark && depth == 0 => {
+                out.push(&text[from..i]);
+                from = i + mark.len_utf8();
+            }
+            _ => {}
+        }
+    }
+    out.push(&text[from..]);
+    out
 }
 
 /// The part of a node in a field; a number is that of a named child, nothing the first.

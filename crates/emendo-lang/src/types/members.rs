@@ -51,6 +51,11 @@ impl<'a> Resolver<'a> {
                 })
             }
             Ty::Param(_, Some(bound)) => self.member_within(bound, name, itself, seen),
+            Ty::Object(members) => {
+                let (_, ty) = members.iter().find(|m| m.0 == name)?;
+                let all = vec![read_member(ty.clone())];
+                Some(Known { all, says: Certainty::Certain, owner: "object".to_owned() })
+            }
             Ty::All(all) => all.iter().find_map(|t| self.member_within(t, name, itself, seen)),
             Ty::Either(all) => {
                 let found: Vec<Option<Known>> =
@@ -61,6 +66,10 @@ impl<'a> Resolver<'a> {
                 found.for_each(|more| first.all.extend(more.all));
                 if !whole {
                     first.says = Certainty::Unsure;
+                    // What the others give is not known: it is one of several types.
+                    for m in &mut first.all {
+                        m.gives = Ty::either([m.gives.clone(), Ty::Unknown]);
+                    }
                 }
                 Some(first)
             }

@@ -100,6 +100,79 @@ impl<'a> Resolver<'a> {
         None
     }
 
+    /// What a variable is where tests around a use say what it is not.
+    pub(crate) fn without_excluded(
+        &self,
+        told: TypeAnswer,
+        use_: Node<'a>,
+        name: &str,
+    ) -> TypeAnswer {
+        let Ty::Either(all) = &told.ty else { return told };
+        let mut left = all.clone();
+        for not in self.excluded(use_, name) {
+            left.retain(|t| self.fits(t, &not) != Some(true));
+        }
+        if left.len() == all.len() || left.is_empty() {
+            return told;
+        }
+        TypeAnswer { ty: Ty::either(left), ..told }
+    }
+
+    /// The types that a variable is surely not of: where a test of it failed, and behind statements that leave where it
+    /// holds.
+    fn excluded(&self, use_: Node<'a>, name: &str) -> Vec<Ty> {
+        let typing = &self.language.typing;
+        let mut out = Vec::new();
+        let mut child = use_;
+        let alone = |test: Node<'a>| {
+            let sign = test.child_by_field_name("operator");
+            !sign.is_some_and(|s| typing.branching.both.contains(&s.kind()))
+        };
+        while let Some(up) = child.parent() {
+            if typing.calls.functions.iter().any(|f| f.kind == up.kind()) {
+                break;
+            }
+            for b in typing.branching.branches.iter().filter(|b| b.kind == up.kind()) {
+                if up.child_by_field_name("operator").is_some() {
+                    continue;
+                }
+                let behind = part(up, b.then).is_some_and(|t| t.end_byte() <= use_.start_byte());
+                let test = part(up, b.test).filter(|t| behind && alone(self.plain_test(*t)));
+                out.extend(test.and_then(|t| self.tested(t, name, use_)).map(|t| t.ty));
+            }
+            if typing.branching.blocks.contains(&up.kind()) {
+                let before = named(up).into_iter().take_while(|s| s.id() != child.id());
+                for statement in before {
+                    let rule = typing.branching.branches.iter().find(|b| b.kind == statement.kind());
+                    let Some((test, then)) =
+                        rule.and_then(|b| Some((part(statement, b.test)?, part(statement, b.then)?)))
+                    else {
+                        continue;
+                    };
+                    let last = match typing.branching.blocks.contains(&then.kind()) {
+                        true => named(then).into_iter().next_back(),
+                        false => Some(then),
+                    };
+                    let leaves = last.is_some_and(|l| typing.branching.exits.contains(&l.kind()));
+                    if leaves && alone(self.plain_test(test)) {
+                        out.extend(self.tested(test, name, use_).map(|t| t.ty));
+                    }
+                }
+            }
+            child = up;
+        }
+        out
+    }
+
+    /// A condition without parentheses around it.
+    fn plain_test(&self, mut test: Node<'a>) -> Node<'a> {
+        while test.kind() == self.language.compare.parenthesized {
+            let Some(inner) = named(test).into_iter().next() else { break };
+            test = inner;
+        }
+        test
+    }
+
     /// The type that statements before a use in its block tell: those that leave the block for all other types.
     fn left_otherwise(
         &self,
@@ -133,6 +206,19 @@ impl<'a> Resolver<'a> {
             let sign = crate::tree::children(test).into_iter().next()?.kind();
             typing.branching.negations.iter().find(|n| **n == (test.kind(), sign))?;
             self.tested(named(test).into_iter().next()?, name, use_)
+        })
+    }
+
+    /// The type of the language's own that a condition says a variable is of.
+    fn tested_kind(&self, node: Node<'a>, name: &str) -> Option<Ty> {
+        let text = |n: Node<'a>| span(n).of(self.text);
+        let rules = self.language.typing.branching.kind_tests.iter();
+        rules.filter(|(t, _)| t.kind == node.kind()).find_map(|(t, lead)| {
+            let value = text(part(node, t.value)?).strip_prefix(lead)?.trim();
+            let by = crate::tree::children(node).iter().any(|c| c.kind() == t.by);
+            let kind = text(part(node, t.ty)?).trim_matches(['"', '\'', '`']);
+            let known = self.language.typing.built_in.primitives.iter().find(|p| p.0 == kind)?;
+            (by && value == name).then(|| Ty::object(known.1))
         })
     }
 
@@ -172,7 +258,8 @@ impl<'a> Resolver<'a> {
                 }
                 part(node, t.ty).map(|ty| self.written(ty))
             }
-        })?;
+        });
+        let ty = ty.or_else(|| self.tested_kind(node, name))?;
         // Assigned since: the test tells nothing any more.
         let own = self.facts.lookup(name, &[Space::Value], use_.start_byte() as u32)?;
         let (from, to) = (test.end_byte() as u32, use_.start_byte() as u32);

@@ -105,6 +105,9 @@ impl<'a> Resolver<'a> {
         if whole.len() > 300 || !path.iter().all(plain) || self.language.declares.hints.made_below {
             return None;
         }
+        if self.global(&path, Space::Value, start as u32).is_some_and(|own| own.len() < path.len()) {
+            return self.called_path(&path, call, start as u32);
+        }
         self.made_by_call(&path, start as u32)
     }
 
@@ -337,7 +340,9 @@ impl<'a> Resolver<'a> {
         let waited = !language.typing.built_in.future.is_empty()
             && children(node).iter().any(|c| c.kind() == word);
         let wrapped = |told: TypeAnswer| {
-            if !waited {
+            // What is declared as something to wait for is not wrapped once more.
+            let future = |s: &String| s == language.typing.built_in.future;
+            if !waited || told.ty.symbols().iter().any(future) {
                 return told;
             }
             let ty = Ty::object(language.typing.built_in.future).with(vec![told.ty.clone()]);

@@ -30,7 +30,8 @@ impl<'a> Resolver<'a> {
                 return Some(told);
             }
             if let Some(own) = self.variable_at(name, at) {
-                return self.variable(name, node, &own);
+                let told = self.variable(name, node, &own)?;
+                return Some(self.without_excluded(told, node, name));
             }
             if !names.members_need_receiver
                 && let Some(told) = self.implied_member(name, at)

@@ -89,6 +89,7 @@ pub(crate) const TYPING: Typing = Typing {
     ],
     parts: &[("tuple_pattern", TypePart::Nth)],
     type_params: &["type_parameter_list"],
+    bounds: &[("type_parameter_constraints_clause", "", "1")],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "is"],
     branching: BRANCHING,
     calls: CALLS,

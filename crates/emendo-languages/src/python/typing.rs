@@ -138,6 +138,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
 };
 
 const BRANCHING: Branching = Branching {
+    kind_tests: &[],
     tests: &[Test { kind: "call", value: "function", by: "isinstance", ty: "arguments," }],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },

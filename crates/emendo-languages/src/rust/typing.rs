@@ -71,6 +71,7 @@ pub(crate) const TYPING: Typing = Typing {
         ("struct_pattern", TypePart::Typed("type")),
     ],
     type_params: &["type_parameters"],
+    bounds: &[("where_predicate", "left", "bounds")],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||"],
     branching: BRANCHING,
     calls: CALLS,

@@ -45,6 +45,7 @@ pub(crate) const WORDS: Words = Words {
         ("export_specifier", "alias", Space::Declared),
     ],
     member_after: &[".", "?.", "optional_chain"],
+    member_texts: &[("type_arguments", &["Pick", "Omit"]), ("lookup_type", &[])],
     member: ("member_expression", "object", "property"),
     receivers: &[
         ("member_expression", "object"),
@@ -190,6 +191,7 @@ pub(crate) const DECLARES: Declares = Declares {
 };
 
 pub(crate) const NAMES: Names = Names {
+    globals: ("globalThis", &["globalThis", "window", "self", "global"]),
     separator: ".",
     module_separator: ":",
     members_need_receiver: true,

@@ -101,7 +101,7 @@ const SYNTAX: Syntax = Syntax {
     dropped: &["readonly", "asserts", "abstract", "unique", "infer", "new"],
     nothing: &["null", "undefined", "void", "never"],
     inferred: &["any", "unknown"],
-    through: &["Readonly", "Required", "NonNullable", "Partial"],
+    through: &["Readonly", "Required", "NonNullable", "Partial", "Pick", "Omit"],
     list: "Array",
     ..Syntax::NONE
 };
@@ -146,6 +146,10 @@ const BUILT_IN: BuiltIn = BuiltIn {
 
 const BRANCHING: Branching = Branching {
     tests: &[Test { kind: "binary_expression", value: "left", by: "instanceof", ty: "right" }],
+    kind_tests: &[
+        (Test { kind: "binary_expression", value: "left", by: "===", ty: "right" }, "typeof "),
+        (Test { kind: "binary_expression", value: "left", by: "==", ty: "right" }, "typeof "),
+    ],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },
         Branch { kind: "while_statement", test: "condition", then: "body" },

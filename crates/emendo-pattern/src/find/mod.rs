@@ -10,7 +10,7 @@ use std::cell::RefCell;
 use std::cmp::Reverse;
 
 use emendo_lang::Resolver;
-use emendo_lang::language::Language;
+use emendo_lang::language::{Language, Space};
 use emendo_lang::tree::{Root, Tree, descend, span, walk_cursor};
 use emendo_text::Span;
 use tree_sitter::Node;
@@ -257,6 +257,10 @@ impl<'t> Search<'_, 't> {
         if !could_be(self.pattern.language, root, node) || node.has_error() {
             return;
         }
+        let context = &self.pattern.language.fragments.contexts[reading.context];
+        if context.name == "type" && !self.is_type(node) {
+            return;
+        }
         let mut taken: Vec<Way> = Vec::new();
         loop {
             let mut m = self.matcher(reading).given(Given { taken: &taken, ..self.given });
@@ -281,6 +285,23 @@ impl<'t> Search<'_, 't> {
         let [root] = self.pattern.readings[ix].roots.as_slice() else { return false };
         ends_in_links(self.pattern, root)
             && parent.and_then(|p| self.pattern.language.base_of(p)) == Some(node)
+    }
+
+    /// True if a name stands for a type where it stands; what is no mere name is what it looks like.
+    fn is_type(&self, node: Node<'t>) -> bool {
+        let language = self.pattern.language;
+        let is_word = |kind: &str| language.words.kinds.iter().any(|(k, _)| *k == kind);
+        if !is_word(node.kind()) {
+            return true;
+        }
+        let kinds = language.fragments.forms.iter().find(|f| f.0 == "type").map_or(&[][..], |f| f.1);
+        if kinds.iter().any(|k| is_word(k)) {
+            return kinds.contains(&node.kind());
+        }
+        let at = span(node);
+        let typed = |w: &emendo_lang::Word| w.span == at && w.space == Space::Type;
+        self.resolver.facts.words(at.of(self.text)).iter().any(typed)
+            || node.parent().is_some_and(|p| kinds.contains(&p.kind()) && span(p) == at)
     }
 
     /// Looks at one place only.

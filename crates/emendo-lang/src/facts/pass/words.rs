@@ -16,6 +16,7 @@ impl Pass<'_> {
         let literal = self.language.compare.strings.contains(&kind);
         if literal {
             self.facts.strings.push(within(node));
+            self.member_text(node);
         }
         let Some((kind, comment)) = self.language.words.quoted_types else { return };
         let text = span(node).of(self.text);
@@ -23,6 +24,29 @@ impl Pass<'_> {
             self.facts.quoted.extend(token_texts(text).map(|(_, t)| t.to_owned()));
         } else if literal && self.parents.iter().rev().take(8).any(|p| p.kind == kind) {
             self.type_in_text(within(node));
+        }
+    }
+
+    /// A text in a type that names a member of another type.
+    fn member_text(&mut self, node: Node<'_>) {
+        let rules = self.language.words.member_texts;
+        let near = |kind: &str| self.parents.iter().rev().take(5).any(|p| p.kind == kind);
+        let Some((kind, names)) = rules.iter().find(|r| near(r.0)).filter(|_| !self.outline) else {
+            return;
+        };
+        let mut list = node.parent();
+        while let Some(n) = list.filter(|n| n.kind() != *kind) {
+            list = n.parent();
+        }
+        let Some((list, first)) = list.and_then(|l| Some((l, l.named_child(0)?))) else { return };
+        let head = list.parent().map_or("", |p| {
+            &self.text[p.start_byte()..list.start_byte().max(p.start_byte())]
+        });
+        if first.end_byte() <= node.start_byte() && (names.is_empty() || names.contains(&head.trim())) {
+            let at = within(node);
+            let (space, receiver) = (Space::Member, Some(span(first)));
+            let word = Word { span: at, space, path_start: at.start, receiver, key: true };
+            self.push(at.of(self.text), word);
         }
     }
 
