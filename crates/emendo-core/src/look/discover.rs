@@ -86,9 +86,6 @@ impl FoundNames {
         let all = std::iter::once(word).chain(called.iter().map(String::as_str));
         let words = all.flat_map(|w| w.split(|c: char| !c.is_alphanumeric() && c != '_'));
         self.modules.extend(words.filter(|w| !w.is_empty()).map(str::to_owned));
-        if plain && folder.is_empty() || stem == "lib" {
-            self.modules.insert("crate".into());
-        }
     }
 
     /// A subject that other files may name without its package.

@@ -465,7 +465,11 @@ impl<'a> Resolver<'a> {
                 && let Some(first) = part(node, bounds)
             {
                 let all = Span::new(first.start_byte(), node.end_byte()).of(self.text);
-                out.extend(at_top(all.trim_start_matches(':'), ',').into_iter().map(str::trim));
+                let parts = at_top(all.trim_start_matches(':'), ',').into_iter().map(str::trim);
+                // A word of the language says what kind of type it is, and names none.
+                let named =
+                    |b: &&str| !self.language.names.reserved.contains(b) && !b.ends_with("()");
+                out.extend(parts.filter(named));
             }
         }
         out

@@ -400,6 +400,12 @@ impl<'a> Resolver<'a> {
         let kinds = forms.iter().find(|f| f.0 == "type").map_or(&[][..], |f| f.1);
         let root = self.tree.roots_at(at).last()?.node;
         let node = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
+        let rest = text[head.len()..].trim();
+        let arguments = rest.is_empty() || rest.ends_with(self.language.typing.syntax.generic.1);
+        let variable = !arguments || head == last && self.known_at(head, &[Space::Value, Space::Member], at.start).is_some();
+        if variable {
+            return None;
+        }
         let is_type = self.facts.words(last).iter().any(typed)
             || kinds.contains(&node.kind()) && span(node) == at
             || base();

@@ -1,21 +1,36 @@
 //! Where the modules of Rust lie, and what paths to them mean.
+//!
+//! Each target of a package is a crate of its own: its library and its program below `src`, what the manifest names, and
+//! the programs, tests and examples in their folders. A crate other than the library is called by the package and
+//! the path of its root, which no name in Rust can be.
 
-use emendo_lang::Files;
+use emendo_lang::{Files, remembered};
 use emendo_text::RelPath;
 
-/// The crate of a file: the folder of its manifest, and the name in it.
-pub(crate) fn crate_of<'p>(path: &'p RelPath, files: &dyn Files) -> Option<(String, &'p str)> {
+/// Between the parts of the path in a crate's own name.
+const PATH: &str = "~";
+
+/// A crate: what it is called, its root, and the folder in which its modules lie.
+#[derive(Clone)]
+struct Target {
+    name: String,
+    root: String,
+    folder: String,
+}
+
+/// A package: its folder, and the targets that its manifest names or that lie where they usually do.
+struct Package {
+    name: String,
+    folder: String,
+    targets: Vec<Target>,
+}
+
+/// The package of a file: that of the nearest manifest.
+fn package_of(path: &RelPath, files: &dyn Files) -> Option<std::sync::Arc<Package>> {
     let mut folder = path.folder();
     loop {
-        let manifest =
-            if folder.is_empty() { "Cargo.toml".into() } else { format!("{folder}/Cargo.toml") };
-        if let Some(text) = RelPath::new(&manifest)
-            .ok()
-            .filter(|_| files.exists(&manifest))
-            .and_then(|m| files.text(&m))
-            && let Some(name) = crate_name(&text)
-        {
-            return Some((name, folder));
+        if let Some(package) = package_in(folder, files) {
+            return Some(package);
         }
         if folder.is_empty() {
             return None;
@@ -24,8 +39,32 @@ pub(crate) fn crate_of<'p>(path: &'p RelPath, files: &dyn Files) -> Option<(Stri
     }
 }
 
+fn package_in(folder: &str, files: &dyn Files) -> Option<std::sync::Arc<Package>> {
+    let manifest = in_folder(folder, "Cargo.toml");
+    if !files.exists(&manifest) {
+        return None;
+    }
+    let known = remembered(files, &format!("package of {folder}"), || {
+        let text = files.text(&RelPath::new(&manifest).ok()?)?;
+        let name = crate_name(&text)?;
+        let targets = targets(&name, folder, &text);
+        Some(std::sync::Arc::new(Package { name, folder: folder.to_owned(), targets }))
+    });
+    known.as_ref().clone()
+}
+
+fn in_folder(folder: &str, path: &str) -> String {
+    if folder.is_empty() { path.to_owned() } else { format!("{folder}/{path}") }
+}
+
+/// The value of a key on a line of a manifest.
+fn value_of<'l>(line: &'l str, key: &str) -> Option<&'l str> {
+    let value = line.strip_prefix(key)?.trim_start().strip_prefix('=')?;
+    value.trim().split(['"', '\'']).nth(1)
+}
+
 /// The name of the library that a manifest describes.
-pub(crate) fn crate_name(manifest: &str) -> Option<String> {
+fn crate_name(manifest: &str) -> Option<String> {
     let named = |section: &str| {
         let mut inside = false;
         manifest.lines().find_map(|line| {
@@ -33,37 +72,111 @@ pub(crate) fn crate_name(manifest: &str) -> Option<String> {
             if line.starts_with('[') {
                 inside = line == section;
             }
-            let value =
-                line.strip_prefix("name").filter(|_| inside)?.trim_start().strip_prefix('=')?;
-            value.trim().split(['"', '\'']).nth(1).map(|n| n.replace('-', "_"))
+            value_of(line, "name").filter(|_| inside).map(|n| n.replace('-', "_"))
         })
     };
     let package = named("[package]")?;
     Some(named("[lib]").unwrap_or(package))
 }
 
-/// The path of a file's module. Programs, tests and examples are crates of their own, named after their file.
+/// The crates of a package whose roots the manifest names, or that lie directly below `src`.
+fn targets(name: &str, folder: &str, manifest: &str) -> Vec<Target> {
+    let mut section = "";
+    let mut out = Vec::new();
+    for line in manifest.lines().map(str::trim) {
+        if line.starts_with('[') {
+            section = line;
+        }
+        let is_target = matches!(section, "[lib]" | "[[bin]]" | "[[example]]" | "[[test]]" | "[[bench]]");
+        if let Some(path) = value_of(line, "path").filter(|_| is_target) {
+            let path = path.trim_start_matches("./");
+            let own = section == "[lib]" || path == "src/main.rs";
+            out.push(target(name, folder, path, own));
+        }
+    }
+    for usual in ["src/lib.rs", "src/main.rs"] {
+        out.push(target(name, folder, usual, true));
+    }
+    out
+}
+
+/// A crate with its root below a package's folder.
+fn target(package: &str, folder: &str, root: &str, own: bool) -> Target {
+    let name = if own {
+        package.to_owned()
+    } else {
+        let path = root.strip_suffix("/main.rs").or(root.strip_suffix(".rs")).unwrap_or(root);
+        format!("{package}{PATH}{}", path.replace('/', PATH))
+    };
+    let root = in_folder(folder, root);
+    let folder = root.rsplit_once('/').map_or("", |f| f.0).to_owned();
+    Target { name, root, folder }
+}
+
+/// The crate of a file: the one whose folder is the nearest around it.
+fn target_of(path: &RelPath, package: &Package, files: &dyn Files) -> Target {
+    let whole = path.as_str();
+    let named = package.targets.iter().find(|t| t.root == whole);
+    if let Some(named) = named {
+        return named.clone();
+    }
+    let below = whole.strip_prefix(&package.folder).unwrap_or(whole).trim_start_matches('/');
+    let parts: Vec<&str> = below.split('/').collect();
+    // Programs, tests and examples lie in folders of their own, one file or one folder each.
+    let group = match parts.as_slice() {
+        ["src", "bin", ..] => 2,
+        ["tests" | "benches" | "examples", ..] => 1,
+        _ => 0,
+    };
+    if group > 0 && parts.len() == group + 1 {
+        return target(&package.name, &package.folder, below, false);
+    }
+    let mut known: Vec<Target> = package.targets.clone();
+    if group > 0 {
+        let root = format!("{}/main.rs", parts[..=group].join("/"));
+        known.push(target(&package.name, &package.folder, &root, false));
+    }
+    let holds = |t: &&Target| {
+        files.exists(&t.root)
+            && (t.folder.is_empty()
+                || whole.strip_prefix(&t.folder).is_some_and(|r| r.starts_with('/')))
+    };
+    let nearest = known.iter().filter(holds).max_by_key(|t| t.folder.len());
+    nearest.cloned().unwrap_or_else(|| {
+        let folder = match (group, parts.first()) {
+            (0, Some(&"src")) => in_folder(&package.folder, "src"),
+            (0, _) => package.folder.clone(),
+            _ => in_folder(&package.folder, &parts[..=group].join("/")),
+        };
+        let name = match group {
+            0 => package.name.clone(),
+            _ => format!("{}{PATH}{}", package.name, parts[..=group].join(PATH)),
+        };
+        Target { name, root: String::new(), folder }
+    })
+}
+
+/// The path of a file's module.
 pub(crate) fn module_of(path: &RelPath, files: &dyn Files) -> String {
-    let (name, folder) = crate_of(path, files).unwrap_or_else(|| ("crate".into(), ""));
-    let below = path.as_str().strip_prefix(folder).unwrap_or(path.as_str()).trim_start_matches('/');
-    let below = below.strip_suffix(".rs").unwrap_or(below);
-    let mut parts: Vec<&str> = below.split('/').collect();
-    let mut out = vec![name];
-    match parts.first() {
-        Some(&"src") => {
-            parts.remove(0);
+    let nowhere = || {
+        let name = "crate".to_owned();
+        let targets = targets(&name, "", "");
+        std::sync::Arc::new(Package { name, folder: String::new(), targets })
+    };
+    let package = package_of(path, files).unwrap_or_else(nowhere);
+    let target = target_of(path, &package, files);
+    let whole = path.as_str();
+    let mut out = vec![target.name];
+    if target.root != whole {
+        let below = whole.strip_prefix(&target.folder).unwrap_or(whole).trim_start_matches('/');
+        let below = below.strip_suffix(".rs").unwrap_or(below);
+        let mut parts: Vec<&str> = below.split('/').collect();
+        let root = target.root.is_empty() && parts.len() == 1;
+        if parts.last().is_some_and(|l| *l == "mod" || root && matches!(*l, "lib" | "main")) {
+            parts.pop();
         }
-        Some(&("tests" | "benches" | "examples")) => {
-            let alone = parts.len() > 1;
-            out = vec![parts[..=usize::from(alone)].join("_")];
-            parts.drain(..=usize::from(alone));
-        }
-        _ => {}
+        out.extend(parts.into_iter().map(str::to_owned));
     }
-    if parts.last().is_some_and(|l| matches!(*l, "mod" | "lib" | "main")) {
-        parts.pop();
-    }
-    out.extend(parts.into_iter().map(str::to_owned));
     out.join("::")
 }
 
@@ -82,12 +195,11 @@ pub(crate) fn absolute(
         "super" => (&own[..own.len().checked_sub(ups)?.max(1)], &written[ups..]),
         first => {
             // A module below lies beside the file of a root, or in a folder of the file's name.
-            let root = matches!(path.name(), "mod.rs" | "lib.rs" | "main.rs");
+            let root = own.len() == 1 || path.name() == "mod.rs";
             let beside = path.as_str().strip_suffix(".rs").unwrap_or(path.as_str());
             let folder = if root { path.folder() } else { beside };
-            let lead = if folder.is_empty() { String::new() } else { format!("{folder}/") };
-            let known = files.exists(&format!("{lead}{first}.rs"))
-                || files.exists(&format!("{lead}{first}/mod.rs"));
+            let known = files.exists(&in_folder(folder, &format!("{first}.rs")))
+                || files.exists(&in_folder(folder, &format!("{first}/mod.rs")));
             known.then_some((&own[..], written))?
         }
     };
@@ -96,24 +208,35 @@ pub(crate) fn absolute(
 
 pub(crate) fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
     let (name, below) = module.split_once("::").unwrap_or((module, ""));
-    let manifests = files.named("Cargo.toml");
-    let manifest = manifests
-        .iter()
-        .find(|m| files.text(m).and_then(|t| crate_name(&t)).is_some_and(|n| n == name))?;
-    let folder = manifest.folder();
-    let src = if folder.is_empty() { "src".into() } else { format!("{folder}/src") };
-    let path = below.replace("::", "/");
-    let found = if path.is_empty() {
-        vec![format!("{src}/lib.rs"), format!("{src}/main.rs")]
-    } else {
-        vec![format!("{src}/{path}.rs"), format!("{src}/{path}/mod.rs")]
-    };
-    let known = found.into_iter().find(|p| files.exists(p));
+    let own = name.split(PATH).next().unwrap_or(name);
+    let packages = files.named("Cargo.toml");
+    let mut packages = packages.iter().filter_map(|m| package_in(m.folder(), files));
+    let package = packages.find(|p| p.name == own)?;
+    let mut roots: Vec<Target> =
+        package.targets.iter().filter(|t| t.name == name).cloned().collect();
+    if let Some(path) = name.strip_prefix(own).and_then(|r| r.strip_prefix(PATH)) {
+        let path = path.replace(PATH, "/");
+        for root in [format!("{path}/main.rs"), format!("{path}.rs")] {
+            roots.push(target(own, &package.folder, &root, false));
+        }
+    }
+    let known = roots.into_iter().find_map(|t| {
+        if below.is_empty() {
+            return Some(t.root).filter(|r| files.exists(r));
+        }
+        let path = in_folder(&t.folder, &below.replace("::", "/"));
+        [format!("{path}.rs"), format!("{path}/mod.rs")].into_iter().find(|p| files.exists(p))
+    });
     known.and_then(|p| RelPath::new(&p).ok())
 }
 
-/// The root of a library is called as its package is.
+/// The root of a crate is called so within it; that of a library is called as its package is.
 pub(crate) fn called(path: &RelPath, files: &dyn Files) -> Vec<String> {
-    let root = path.name() == "lib.rs";
-    root.then(|| module_of(path, files)).into_iter().collect()
+    let module = module_of(path, files);
+    if module.contains("::") {
+        return Vec::new();
+    }
+    let library = !module.contains(PATH) && path.name() != "main.rs";
+    let name = library.then_some(module).into_iter();
+    name.chain(["crate".to_owned()]).collect()
 }
