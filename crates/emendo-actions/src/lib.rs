@@ -25,9 +25,9 @@ mod table;
 mod world;
 
 pub use contract::{
-    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, Followed,
-    Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject, SymbolKind,
-    Tables, Tie, Uses, WORD, lossy, words,
+    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
+    Followed, Found, Kind, Needs, NoteDraft, Old, Query, Remains, Replaces, Runner, Subject,
+    SymbolKind, Tables, Tie, Uses, WORD, lossy, words,
 };
 pub use meaning::{SymbolRunner, renames};
 pub use shared::named_symbol;

@@ -5,8 +5,8 @@ use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::{Diagnostic, RelPath};
 
 use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner};
-use crate::shared::{Finder, Head, WHERE};
 use crate::shared::{Filled, fill, language, pattern};
+use crate::shared::{Finder, Head, WHERE};
 
 /// The kind.
 pub(super) static NOTE: Note = Note;
@@ -117,6 +117,7 @@ impl Runner for PlaceNote {
     fn asks(&self) -> Asks {
         Asks {
             symbols: self.symbols.clone(),
+            subjects: self.finder.subjects(std::iter::once(&self.find)),
             queries: self.finder.queries.clone(),
             asks_declarations: !self.symbols.is_empty(),
             ..self.head.asks()

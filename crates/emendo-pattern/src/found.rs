@@ -59,6 +59,8 @@ pub struct NameUse {
     pub span: Span,
     /// Written with its package.
     pub full: bool,
+    /// Only its last word is the place: what stands before it, a package or a module, stays.
+    pub last_only: bool,
 }
 
 /// A place where a pattern fits.

@@ -9,10 +9,10 @@ use emendo_text::Diagnostic;
 
 use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
-use crate::shared::{Finder, Head, SlotTables};
 use crate::shared::{
     Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error,
 };
+use crate::shared::{Finder, Head, SlotTables};
 
 /// The kind.
 pub(super) static CODE: Code = Code;

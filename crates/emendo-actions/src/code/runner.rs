@@ -8,11 +8,11 @@ use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
-    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft,
-    Old, Replaces, Runner, SymbolKind, Uses, written_before,
+    Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old,
+    Replaces, Runner, SymbolKind, Uses, written_before,
 };
-use crate::shared::{Along, Finder};
 use crate::shared::Head;
+use crate::shared::{Along, Finder};
 
 /// More answers of other files are no choice.
 const MAX_ANSWERS: usize = 8;
@@ -105,6 +105,7 @@ impl Runner for CodeRunner {
             grows: !self.once && self.rules.iter().any(|r| r.grows),
             rows: self.rules.iter().map(|r| r.written.clone()).collect(),
             once: self.once,
+            subjects: self.finder.subjects(self.rules.iter().map(|r| &r.old)),
             queries: self.finder.queries.clone(),
             changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
             ..self.head.asks()
@@ -182,8 +183,7 @@ impl CodeRunner {
         let shown = m.own_tokens(&rule.old).count();
         rule.outcome.news().any(|n| {
             let found = n.matches_at(&code.tree, m.span, cx.text, &resolver);
-            let whole =
-                |f: &Match| f.own_tokens(n).count() >= shown && f.is_filtered(n, cx.text);
+            let whole = |f: &Match| f.own_tokens(n).count() >= shown && f.is_filtered(n, cx.text);
             found.iter().any(whole)
         })
     }

@@ -1,7 +1,7 @@
 //! Questions of actions about other files.
 
-use std::sync::Arc;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use emendo_lang::{Fact, Resolver, Tree};
 use emendo_pattern::{Conditions, Pattern};

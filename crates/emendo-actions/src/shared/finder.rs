@@ -6,7 +6,7 @@ use emendo_lang::{Certainty, Fact, Language, Resolver};
 use emendo_pattern::{Conditions, Match, Pattern};
 use emendo_recipe::Action;
 
-use crate::contract::{Answer, Code, CompileCx, FileCx, Found, NoteDraft, Query};
+use crate::contract::{Answer, Code, CompileCx, FileCx, Found, NoteDraft, Query, Subject};
 use crate::shared::along::queries;
 use crate::shared::conditions::{bound_by, conditions};
 
@@ -29,6 +29,18 @@ impl Finder {
         let conditions = conditions(language, action, cx);
         let queries = queries(language, action, cx).into_iter().map(Arc::new).collect();
         Self { conditions, queries }
+    }
+
+    /// The types that slots must be of: those of the project that are built on them count too.
+    pub(crate) fn subjects<'p>(&'p self, own: impl Iterator<Item = &'p Pattern>) -> Vec<Subject> {
+        let patterns = own.chain(self.conditions.positive());
+        let patterns = patterns.chain(self.queries.iter().map(|q| &q.pattern));
+        let types = patterns.flat_map(Pattern::type_symbols);
+        let mut out: Vec<Subject> =
+            types.map(|s| Subject { symbol: s.clone(), member: false }).collect();
+        out.sort();
+        out.dedup();
+        out
     }
 
     /// The slots that it binds besides those of the pattern.

@@ -33,11 +33,7 @@ pub(crate) struct Answers {
 }
 
 /// Puts questions to all files, as they are by now.
-pub(crate) fn ask(
-    queries: Vec<Arc<Query>>,
-    files: &ProjectFiles,
-    index: &Index,
-) -> Vec<Asked> {
+pub(crate) fn ask(queries: Vec<Arc<Query>>, files: &ProjectFiles, index: &Index) -> Vec<Asked> {
     let one = |query: Arc<Query>| {
         let needs = Needs::of(query.pattern.needs());
         let narrow = Narrow::new([&needs], &Declared::default(), &[]);

@@ -122,6 +122,10 @@ impl Files for ProjectFiles {
         named.get(name).into_iter().flatten().map(|i| self.paths[*i].clone()).collect()
     }
 
+    fn with_ending(&self, ending: &str) -> Vec<RelPath> {
+        self.paths.iter().filter(|p| p.as_str().ends_with(ending)).cloned().collect()
+    }
+
     fn remember(&self, key: &str, make: &mut dyn FnMut() -> Remembered) -> Remembered {
         if let Some(known) = self.worked_out.read().ok().and_then(|w| w.get(key).cloned()) {
             return known;

@@ -128,6 +128,8 @@ pub struct FileFacts {
     pub packages: Vec<(Span, String)>,
     /// The imports in order.
     pub imports: Vec<Import>,
+    /// What holds for the file without standing in it: its project says so.
+    pub around: Vec<Import>,
     /// The names that it passes on under a name of their own choosing.
     pub exports: Vec<Export>,
     /// The types that it declares, in order.

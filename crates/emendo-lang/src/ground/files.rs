@@ -14,6 +14,10 @@ pub trait Files: Send + Sync {
     }
     /// All files of this name.
     fn named(&self, name: &str) -> Vec<RelPath>;
+    /// All files whose names end so.
+    fn with_ending(&self, _ending: &str) -> Vec<RelPath> {
+        Vec::new()
+    }
     /// What was worked out of the files under this key, worked out the first time only.
     fn remember(&self, _key: &str, make: &mut dyn FnMut() -> Remembered) -> Remembered {
         make()

@@ -52,9 +52,9 @@ impl Index {
                 let known = self.module_file(language, all);
                 let holds = match &known {
                     None => true,
-                    Some(file) => self
-                        .passed(language, file)
-                        .is_some_and(|p| p.may_give(segments[cut])),
+                    Some(file) => {
+                        self.passed(language, file).is_some_and(|p| p.may_give(segments[cut]))
+                    }
                 };
                 if holds {
                     return Some((next, module, false));

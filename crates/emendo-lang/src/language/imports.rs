@@ -24,6 +24,8 @@ pub struct Imports {
     pub write_list: fn(&str, &[String], Option<&str>) -> Option<String>,
     /// Whether a symbol used in this space is imported as a member.
     pub imports_member: fn(&str, Space) -> bool,
+    /// The imports that a file has by the project that it belongs to.
+    pub of_project: fn(&emendo_text::RelPath, &dyn crate::ground::Files) -> Vec<Import>,
 }
 
 impl Imports {
@@ -43,6 +45,7 @@ impl Imports {
         write_import: |_, _| String::new(),
         write_list: |_, _, _| None,
         imports_member: |_, _| false,
+        of_project: |_, _| Vec::new(),
     };
 }
 

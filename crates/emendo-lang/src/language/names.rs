@@ -102,6 +102,8 @@ pub struct Names {
     pub builtin: &'static [&'static str],
     /// Kinds of nodes whose name may leave out the end of a type's, and that end.
     pub shortened: (&'static [&'static str], &'static str),
+    /// A package may give members to types of others: such a member is called by the package and its name.
+    pub extensions: bool,
     /// The name of what a module gives when nothing is named; empty if there is none.
     pub default: &'static str,
     /// The module that names without any declaration belong to, and the objects that hold them; empty if there is none.
@@ -125,6 +127,7 @@ impl Names {
         implicit: &[],
         builtin: &[],
         shortened: (&[], ""),
+        extensions: false,
         default: "",
         globals: ("", &[]),
     };

@@ -72,7 +72,12 @@ impl<'a> Resolver<'a> {
     }
 
     /// The words of a path that is a name without any declaration, what holds such names left out.
-    pub(crate) fn global<'p>(&self, path: &'p [&'p str], space: Space, at: u32) -> Option<&'p [&'p str]> {
+    pub(crate) fn global<'p>(
+        &self,
+        path: &'p [&'p str],
+        space: Space,
+        at: u32,
+    ) -> Option<&'p [&'p str]> {
         let (module, holders) = self.language.names.globals;
         let first = *path.first().filter(|_| !module.is_empty())?;
         if self.head(first, space, at).is_some() || self.head(first, Space::Value, at).is_some() {
@@ -192,7 +197,7 @@ impl<'a> Resolver<'a> {
         };
         let own = self.facts.imports.iter().filter(fits);
         let own = own.reduce(|a, b| if b.scope.start > a.scope.start { b } else { a });
-        own.or_else(|| self.project.globals(self.language).iter().find(fits))
+        own.or_else(|| self.globals().find(fits))
     }
 
     /// Does a path that begins with an imported name mean the wanted symbol?
@@ -302,12 +307,32 @@ impl<'a> Resolver<'a> {
         })
     }
 
+    /// The imports that hold for the file without standing in it.
+    fn globals(&self) -> impl Iterator<Item = &'a Import> {
+        self.project.globals(self.language).iter().chain(&self.facts.around)
+    }
+
+    /// Does the file see all that a package gives? What it gives to types of others is not sure by that.
+    pub fn opens(&self, package: &str, at: u32) -> Option<Fact> {
+        let here = self.facts.package_at(at) == package && !package.is_empty();
+        let import = self.wildcards(at).find(|i| !i.is_static && i.path() == package);
+        let place = import.filter(|i| !i.global).map(|i| i.span);
+        (here || import.is_some()).then(|| Fact {
+            says: Certainty::Likely,
+            text: match place {
+                Some(_) => format!("`{package}` is imported on line {{line}}"),
+                None => format!("`{package}` is known in this file"),
+            },
+            at: place,
+        })
+    }
+
     /// The wildcard imports that hold at a place.
     fn wildcards(&self, at: u32) -> impl Iterator<Item = &'a Import> {
         let own = self.facts.imports.iter().filter(move |i| {
             !i.passes_on && (i.scope.end == u32::MAX || (i.scope.start <= at && at <= i.scope.end))
         });
-        own.chain(self.project.globals(self.language).iter()).filter(|i| i.wildcard)
+        own.chain(self.globals()).filter(|i| i.wildcard)
     }
 
     /// A name that comes in with all names of a module of the project's own.
@@ -322,8 +347,7 @@ impl<'a> Resolver<'a> {
             if self.project.exported(self.language, &whole).as_deref() == Some(symbol) {
                 let says =
                     if names.sure_wildcards { Certainty::Certain } else { Certainty::Likely };
-                let text =
-                    format!("`{}` comes in by `{}` on line {{line}}", path[0], i.path());
+                let text = format!("`{}` comes in by `{}` on line {{line}}", path[0], i.path());
                 return Some(Fact { says, text, at: Some(i.span) });
             }
             let real = self.project.canonical(self.language, &whole)?;
@@ -359,8 +383,7 @@ impl<'a> Resolver<'a> {
             self.facts.packages.iter().any(|own| below(&own.1, p).is_some())
                 || (!self.facts.module.is_empty() && below(&self.facts.module, p).is_some())
         };
-        let imports =
-            || self.facts.imports.iter().chain(self.project.globals(self.language).iter());
+        let imports = || self.facts.imports.iter().chain(self.globals());
         packages.iter().any(|p| {
             own(p)
                 || imports().any(|i| below(i.path(), p).is_some())

@@ -441,7 +441,9 @@ impl<'a> Resolver<'a> {
         let typing = &self.language.typing;
         let mut item = declared;
         for _ in 0..4 {
-            let Some(up) = item.parent().filter(|_| !typing.bounds.is_empty()) else { return Vec::new() };
+            let Some(up) = item.parent().filter(|_| !typing.bounds.is_empty()) else {
+                return Vec::new();
+            };
             let listed = typing.type_params.contains(&item.kind());
             item = up;
             if listed {
@@ -573,5 +575,3 @@ pub(super) fn one_of(all: Vec<Option<TypeAnswer>>) -> Option<TypeAnswer> {
     let told = TypeAnswer { ty, says, why };
     Some(if whole { told } else { told.at_most(Certainty::Unsure) })
 }
-
-

@@ -143,9 +143,10 @@ impl<'a> Resolver<'a> {
             if typing.branching.blocks.contains(&up.kind()) {
                 let before = named(up).into_iter().take_while(|s| s.id() != child.id());
                 for statement in before {
-                    let rule = typing.branching.branches.iter().find(|b| b.kind == statement.kind());
-                    let Some((test, then)) =
-                        rule.and_then(|b| Some((part(statement, b.test)?, part(statement, b.then)?)))
+                    let rule =
+                        typing.branching.branches.iter().find(|b| b.kind == statement.kind());
+                    let Some((test, then)) = rule
+                        .and_then(|b| Some((part(statement, b.test)?, part(statement, b.then)?)))
                     else {
                         continue;
                     };

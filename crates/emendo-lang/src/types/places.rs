@@ -402,7 +402,9 @@ impl<'a> Resolver<'a> {
         let node = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
         let rest = text[head.len()..].trim();
         let arguments = rest.is_empty() || rest.ends_with(self.language.typing.syntax.generic.1);
-        let variable = !arguments || head == last && self.known_at(head, &[Space::Value, Space::Member], at.start).is_some();
+        let variable = !arguments
+            || head == last
+                && self.known_at(head, &[Space::Value, Space::Member], at.start).is_some();
         if variable {
             return None;
         }
@@ -410,6 +412,11 @@ impl<'a> Resolver<'a> {
             || kinds.contains(&node.kind()) && span(node) == at
             || base();
         is_type.then(|| TypeAnswer::sure(self.read(text, at.start).instance()))
+    }
+
+    /// True if the type of what stands at a place is known to have a member itself.
+    pub fn has_member(&self, at: Span, name: &str) -> bool {
+        self.type_at(at).is_some_and(|told| self.member(&told.ty, name).is_some())
     }
 
     /// Where the names that a parameter introduces are used.

@@ -6,11 +6,11 @@ use tree_sitter::Node;
 use crate::ground::Certainty;
 use crate::language::{Gives, Origin, Space};
 use crate::resolver::Resolver;
+use crate::tree::in_line;
 use crate::tree::{children, span};
 use crate::ty::{Known, MemberType, Ty, TypeAnswer};
 use crate::types::calls::plain_path;
 use crate::types::infer::{named, one_of, part};
-use crate::tree::in_line;
 use crate::types::variables::looks_like_type;
 
 /// How many places that leave a function are looked at.
@@ -105,7 +105,8 @@ impl<'a> Resolver<'a> {
         if whole.len() > 300 || !path.iter().all(plain) || self.language.declares.hints.made_below {
             return None;
         }
-        if self.global(&path, Space::Value, start as u32).is_some_and(|own| own.len() < path.len()) {
+        if self.global(&path, Space::Value, start as u32).is_some_and(|own| own.len() < path.len())
+        {
             return self.called_path(&path, call, start as u32);
         }
         self.made_by_call(&path, start as u32)

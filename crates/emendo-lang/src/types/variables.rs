@@ -7,10 +7,10 @@ use crate::facts::Declared;
 use crate::ground::Certainty;
 use crate::language::{Gives, Intro, Origin, Space, TypePart};
 use crate::resolver::Resolver;
+use crate::tree::in_line;
 use crate::tree::span;
 use crate::ty::{Ty, TypeAnswer};
 use crate::types::infer::{named, part};
-use crate::tree::in_line;
 
 /// How many assignments of a variable are looked at.
 pub(crate) const ASSIGNED: usize = 16;

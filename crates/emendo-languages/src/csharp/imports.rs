@@ -6,6 +6,7 @@ use emendo_lang::{Import, ImportName};
 use tree_sitter::Node;
 
 use crate::csharp::names::NAMES;
+use crate::csharp::projects::of_project;
 
 pub(crate) const IMPORTS: Imports = Imports {
     package_keyword: "namespace",
@@ -16,6 +17,7 @@ pub(crate) const IMPORTS: Imports = Imports {
     write_import,
     write_list: |_, _, _| None,
     imports_member: |_, space| space == Space::Callable,
+    of_project,
     ..Imports::NONE
 };
 

@@ -2,6 +2,7 @@
 
 mod imports;
 mod names;
+mod projects;
 mod typing;
 
 use std::sync::LazyLock;
@@ -122,7 +123,13 @@ const COMPARE: Compare = Compare {
     ],
     declarations: DECLARATIONS,
     keyed: &[
-        Keyed { list: "argument_list", pair: "argument", key: "name", shorthand: "", ..Keyed::NONE },
+        Keyed {
+            list: "argument_list",
+            pair: "argument",
+            key: "name",
+            shorthand: "",
+            ..Keyed::NONE
+        },
         Keyed {
             list: "attribute_argument_list",
             pair: "attribute_argument",

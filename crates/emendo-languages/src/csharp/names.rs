@@ -171,6 +171,7 @@ pub(crate) const NAMES: Names = Names {
     nested_packages: true,
     package_of: |segments| segments.len().saturating_sub(1),
     root: "global",
+    extensions: true,
     reserved: &[
         "abstract",
         "as",

@@ -86,7 +86,13 @@ const COMPARE: Compare = Compare {
     alike: &[&["list", "list_pattern"], &["tuple", "tuple_pattern"]],
     declarations: DECLARATIONS,
     keyed: &[
-        Keyed { list: "argument_list", pair: "keyword_argument", key: "name", shorthand: "", ..Keyed::NONE },
+        Keyed {
+            list: "argument_list",
+            pair: "keyword_argument",
+            key: "name",
+            shorthand: "",
+            ..Keyed::NONE
+        },
         Keyed { list: "dictionary", pair: "pair", key: "key", shorthand: "", ..Keyed::NONE },
     ],
     strings: &["string"],
@@ -205,12 +211,7 @@ const CONTEXTS: &[Context] = &[
         ..Context::NONE
     },
     context("type", "zq: ", "\n", &[]),
-    context(
-        "argument",
-        "zq(",
-        ")\n",
-        &["keyword_argument", "list_splat", "dictionary_splat"],
-    ),
+    context("argument", "zq(", ")\n", &["keyword_argument", "list_splat", "dictionary_splat"]),
     context("pair", "zq = {", "}\n", &["pair", "dictionary_splat"]),
     context(
         "parameter",

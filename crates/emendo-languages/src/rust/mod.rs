@@ -108,7 +108,13 @@ const COMPARE: Compare = Compare {
             shorthand: "shorthand_field_initializer",
             ..Keyed::NONE
         },
-        Keyed { list: "struct_pattern", pair: "field_pattern", key: "name", shorthand: "", ..Keyed::NONE },
+        Keyed {
+            list: "struct_pattern",
+            pair: "field_pattern",
+            key: "name",
+            shorthand: "",
+            ..Keyed::NONE
+        },
     ],
     strings: &["string_literal", "raw_string_literal"],
     chain: &[

@@ -87,7 +87,8 @@ fn targets(name: &str, folder: &str, manifest: &str) -> Vec<Target> {
         if line.starts_with('[') {
             section = line;
         }
-        let is_target = matches!(section, "[lib]" | "[[bin]]" | "[[example]]" | "[[test]]" | "[[bench]]");
+        let is_target =
+            matches!(section, "[lib]" | "[[bin]]" | "[[example]]" | "[[test]]" | "[[bench]]");
         if let Some(path) = value_of(line, "path").filter(|_| is_target) {
             let path = path.trim_start_matches("./");
             let own = section == "[lib]" || path == "src/main.rs";

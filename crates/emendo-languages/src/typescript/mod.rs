@@ -104,8 +104,20 @@ const COMPARE: Compare = Compare {
             shorthand: "shorthand_property_identifier_pattern",
             ..Keyed::NONE
         },
-        Keyed { list: "jsx_opening_element", pair: "jsx_attribute", key: "", shorthand: "", ..Keyed::NONE },
-        Keyed { list: "jsx_self_closing_element", pair: "jsx_attribute", key: "", shorthand: "", ..Keyed::NONE },
+        Keyed {
+            list: "jsx_opening_element",
+            pair: "jsx_attribute",
+            key: "",
+            shorthand: "",
+            ..Keyed::NONE
+        },
+        Keyed {
+            list: "jsx_self_closing_element",
+            pair: "jsx_attribute",
+            key: "",
+            shorthand: "",
+            ..Keyed::NONE
+        },
     ],
     strings: &["string"],
     loose_text: &["jsx_text"],

@@ -29,9 +29,7 @@ impl<'t> Matcher<'_, 't> {
         let (open, close) = self.language().typing.syntax.generic;
         let PatternToken::Inner(inner) = &p.what else { return None };
         let [first, slots @ .., last] = inner.children.as_slice() else { return None };
-        let is = |p: &PNode, token: char| {
-            matches!(&p.what, PatternToken::Leaf(t, _) if t.chars().eq([token]))
-        };
+        let is = |p: &PNode, token: char| matches!(&p.what, PatternToken::Leaf(t, _) if t.chars().eq([token]));
         if slots.is_empty() || !is(first, open) || !is(last, close) {
             return None;
         }
@@ -56,8 +54,7 @@ impl<'t> Matcher<'_, 't> {
         let Some((last, rest)) = inner.children.split_last() else { return false };
         let Some(slots) = self.only_lists(last) else { return false };
         let separator = self.language().names.separator;
-        let marks =
-            |p: &&PNode| !matches!(&p.what, PatternToken::Leaf(t, _) if t == separator);
+        let marks = |p: &&PNode| !matches!(&p.what, PatternToken::Leaf(t, _) if t == separator);
         let rest: Vec<&PNode> = rest.iter().filter(marks).collect();
         let [name] = rest.as_slice() else { return false };
         let fits = self.node(name, node, false);
@@ -89,8 +86,7 @@ impl<'t> Matcher<'_, 't> {
         {
             return false;
         }
-        p.kind == node.kind()
-            && self.sequence(&rest, &items, 0, TokenFit::Whole, &mut Vec::new())
+        p.kind == node.kind() && self.sequence(&rest, &items, 0, TokenFit::Whole, &mut Vec::new())
     }
 
     /// Each pattern fits an item of its own; other items are free; a list slot takes the rest.
@@ -331,7 +327,8 @@ impl<'t> Matcher<'_, 't> {
     /// A pair of a pattern where the code writes it otherwise: as one word for key and value, or as a function behind
     /// its key.
     pub(super) fn other_pair(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
-        let of = |k: &&Keyed| k.pair == p.kind && (node.kind() == k.shorthand || is_method(k, node));
+        let of =
+            |k: &&Keyed| k.pair == p.kind && (node.kind() == k.shorthand || is_method(k, node));
         let Some(keyed) = self.language().compare.keyed.iter().find(of) else { return false };
         let wanted = key_of_pattern(keyed, p);
         // The last child is the value; what stands between is not written.

@@ -13,8 +13,11 @@ use crate::model::{Inner, PNode, PatternToken};
 impl<'p, 't> Matcher<'p, 't> {
     pub(crate) fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
         let Some(path) = path_words(self.language(), node, self.text) else { return false };
+        if space == Space::Member {
+            return self.extension(ix, token, node);
+        }
         if path.len() == 1 && self.is_no_reference(node) {
-            return false;
+            return self.qualified(ix, token, space, node);
         }
         let def = &self.pattern.names[ix];
         let Some((fact, symbol)) =
@@ -24,9 +27,72 @@ impl<'p, 't> Matcher<'p, 't> {
         };
         let full = path.len() > 1 && self.language().names.segments(&symbol) == path;
         self.state.facts.push(fact);
-        self.state.names.push(NameUse { symbol, span: span(node), full });
+        self.state.names.push(NameUse { symbol, span: span(node), full, last_only: false });
         self.state.tokens[token] = Some(span(node));
         true
+    }
+
+    /// A name behind its package, where the package belongs to what stands around: `a.Name<T>`.
+    fn qualified(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
+        let at = span(node);
+        let words = self.resolver.facts.words(at.of(self.text));
+        let Some(word) = words.iter().find(|w| w.span == at) else { return false };
+        let begins = if word.path_start < at.start { Some(word.path_start) } else { None };
+        let Some(start) = begins.or(word.receiver.map(|r| r.start)) else { return false };
+        let names = &self.language().names;
+        let whole = Span { start, end: at.end }.of(self.text);
+        let inside = whole.strip_prefix(names.root).filter(|_| !names.root.is_empty());
+        let whole = inside.map_or(whole, |r| r.trim_start_matches(':'));
+        let path: Vec<&str> = whole.split(names.separator).map(str::trim).collect();
+        let plain = |p: &&str| p.chars().all(|c| c.is_alphanumeric() || c == '_');
+        if path.len() < 2 || !path.iter().all(plain) {
+            return false;
+        }
+        let def = &self.pattern.names[ix];
+        let Some((fact, symbol)) =
+            self.any_spelling(&path, space, at.start, &def.symbol, &def.also)
+        else {
+            return false;
+        };
+        self.state.facts.push(fact);
+        self.state.names.push(NameUse { symbol, span: at, full: true, last_only: true });
+        self.state.tokens[token] = Some(at);
+        true
+    }
+
+    /// A member that its package gives to types of others: the package is imported, and the object has none of its own.
+    fn extension(&mut self, ix: usize, token: usize, node: Node<'t>) -> bool {
+        let at = span(node);
+        let def = &self.pattern.names[ix];
+        let names = &self.language().names;
+        let name = at.of(self.text);
+        let all = std::iter::once(&def.symbol).chain(&def.also);
+        let Some(symbol) = all.into_iter().find(|s| names.last(s) == name) else { return false };
+        let package = names.parent(symbol);
+        let Some(fact) = self.resolver.opens(&package, at.start) else { return false };
+        let words = self.resolver.facts.words(name);
+        let receiver = words.iter().find(|w| w.span == at).and_then(|w| w.receiver);
+        if receiver.is_some_and(|r| self.resolver.has_member(r, name)) {
+            return false;
+        }
+        self.state.facts.push(fact);
+        let symbol = symbol.clone();
+        self.state.names.push(NameUse { symbol, span: at, full: false, last_only: true });
+        self.state.tokens[token] = Some(at);
+        true
+    }
+
+    /// True for a word that stands for a type, or that may do so before a dot, where all names of packages are known.
+    fn is_type_or_holder(&self, node: Node<'t>) -> bool {
+        let at = span(node);
+        let words = self.resolver.facts.words(at.of(self.text));
+        let typed = words.iter().any(|w| w.span == at && w.space == Space::Type);
+        let holds = || {
+            let behind = self.text[at.end as usize..].trim_start();
+            behind.starts_with(self.language().names.separator)
+                && self.resolver.facts.imports.iter().any(|i| i.wildcard && !i.is_static)
+        };
+        typed || !self.language().imports.packages.is_empty() && holds()
     }
 
     /// True for a name after a dot, or the name of a declaration, a label, a key.
@@ -58,7 +124,7 @@ impl<'p, 't> Matcher<'p, 't> {
         let at = node.start_byte() as u32;
         let is_word = self.language().words.kinds.iter().any(|(k, _)| *k == node.kind());
         if p.kind == self.language().words.member.0 && is_word {
-            if self.is_no_reference(node) {
+            if self.is_no_reference(node) || self.is_type_or_holder(node) {
                 return false;
             }
             let word = span(node).of(self.text);
@@ -112,7 +178,8 @@ impl<'p, 't> Matcher<'p, 't> {
 
     fn found(&mut self, fact: Fact, symbol: &str, token: usize, at: Span, full: bool) -> bool {
         self.state.facts.push(fact);
-        self.state.names.push(NameUse { symbol: symbol.to_owned(), span: at, full });
+        let symbol = symbol.to_owned();
+        self.state.names.push(NameUse { symbol, span: at, full, last_only: false });
         self.state.tokens[token] = Some(at);
         true
     }
@@ -124,7 +191,8 @@ impl<'p, 't> Matcher<'p, 't> {
                 return Some(path);
             }
             let forms = self.language().fragments.forms;
-            let is_type = |(form, kinds): &(&str, &[&str])| *form == "type" && kinds.contains(&node.kind());
+            let is_type =
+                |(form, kinds): &(&str, &[&str])| *form == "type" && kinds.contains(&node.kind());
             node = node.named_child(0).filter(|_| forms.iter().any(is_type))?;
         }
     }

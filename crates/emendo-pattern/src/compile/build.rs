@@ -62,7 +62,12 @@ impl Build<'_, '_> {
         }
         let at = || source_span(self.wrapped, span(node));
         let space = self.space(node, field, parent.0);
-        if let Some(space) = space.filter(|s| *s != Space::Declared && *s != Space::Member)
+        let named = |s: &Space| match s {
+            Space::Declared => false,
+            Space::Member => language.names.extensions,
+            _ => true,
+        };
+        if let Some(space) = space.filter(named)
             && let Some(ix) = self.name_index(node)
         {
             let def = &self.compiler.names[ix];
@@ -128,7 +133,8 @@ impl Build<'_, '_> {
                 _ => false,
             };
             let below = |c: &PNode| matches!(&c.what, PatternToken::Inner(i) if i.chained);
-            let indexed = |at: usize| matches!(&children[at].what, PatternToken::Leaf(t, _) if t == "[");
+            let indexed =
+                |at: usize| matches!(&children[at].what, PatternToken::Leaf(t, _) if t == "[");
             let link = |(at, c): (usize, &PNode)| {
                 many(c) && c.kind != "arguments" && links_many(language, c) && !indexed(at - 1)
             };
@@ -258,7 +264,11 @@ impl Build<'_, '_> {
             .iter()
             .find(|(k, f, _)| *k == parent && (f.is_empty() || Some(*f) == field));
         let space = position.map_or(*space, |p| p.2);
-        let behind = node
+        // The first word of some kinds stands for the whole.
+        let heads = self.compiler.language.words.heads;
+        let whole = node.parent().filter(|p| heads.contains(&p.kind()) && p.child(0) == Some(node));
+        let behind = whole
+            .unwrap_or(node)
             .prev_sibling()
             .is_some_and(|s| self.compiler.language.words.member_after.contains(&s.kind()));
         Some(if behind && space != Space::Declared { Space::Member } else { space })
@@ -293,7 +303,11 @@ impl Build<'_, '_> {
         match space {
             Some(Space::Declared) => self.declared.push(text.to_owned()),
             Some(Space::Callable | Space::Member) => {
-                let receiver = parent.1.and_then(|p| {
+                let heads = self.compiler.language.words.heads;
+                let holder = parent
+                    .1
+                    .and_then(|p| if heads.contains(&p.kind()) { p.parent() } else { Some(p) });
+                let receiver = holder.and_then(|p| {
                     let fields =
                         [self.compiler.language.words.call, self.compiler.language.words.member];
                     let (_, receiver, _) = fields.into_iter().find(|f| f.0 == p.kind())?;

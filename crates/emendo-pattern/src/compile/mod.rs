@@ -85,7 +85,8 @@ fn read_in_contexts(compiler: &mut Compiler<'_>, context: Option<&str>) -> Vec<R
     let mut readings: Vec<Reading> = Vec::new();
     for (i, c) in language.fragments.contexts.iter().enumerate() {
         // What begins with a bracket is code of its own, not what a call adds to its name.
-        let links = || language.words.member_after.iter().any(|t| source.trim_start().starts_with(t));
+        let links =
+            || language.words.member_after.iter().any(|t| source.trim_start().starts_with(t));
         if context.is_some_and(|wanted| wanted != c.name) || c.name == LINK && !links() {
             continue;
         }

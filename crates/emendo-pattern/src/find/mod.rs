@@ -294,7 +294,8 @@ impl<'t> Search<'_, 't> {
         if !is_word(node.kind()) {
             return true;
         }
-        let kinds = language.fragments.forms.iter().find(|f| f.0 == "type").map_or(&[][..], |f| f.1);
+        let kinds =
+            language.fragments.forms.iter().find(|f| f.0 == "type").map_or(&[][..], |f| f.1);
         if kinds.iter().any(|k| is_word(k)) {
             return kinds.contains(&node.kind());
         }
@@ -398,9 +399,11 @@ fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
         PatternToken::Inner(i) => {
             language.alike(p.kind, kind)
                 || ((i.symbol.is_some() || p.kind == language.words.member.0) && is_word(kind))
-                || language.compare.keyed.iter().any(|k| {
-                    k.pair == p.kind && (k.shorthand == kind || k.method.0 == kind)
-                })
+                || language
+                    .compare
+                    .keyed
+                    .iter()
+                    .any(|k| k.pair == p.kind && (k.shorthand == kind || k.method.0 == kind))
                 || (i.chained && language.compare.chain.iter().any(|(k, _)| *k == kind))
         }
     }

@@ -144,7 +144,12 @@ impl Replacement {
         let mut writer = Writer::new(old, m, at);
         writer.old.clear();
         let (readings, language) = (&new.readings[ix], old.language);
-        writer.new = new_tokens((language, m, at.text), &[], &old.readings[m.reading], (readings, &new.source))?;
+        writer.new = new_tokens(
+            (language, m, at.text),
+            &[],
+            &old.readings[m.reading],
+            (readings, &new.source),
+        )?;
         let mut parts = Vec::new();
         for i in 0..writer.new.len() {
             if i > 0 {

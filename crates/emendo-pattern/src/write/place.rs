@@ -19,8 +19,7 @@ impl Writer<'_> {
             };
             return (between, Vec::new(), String::new());
         }
-        let mut before =
-            r.prev.map_or(String::new(), |_| self.gap(r.range.start));
+        let mut before = r.prev.map_or(String::new(), |_| self.gap(r.range.start));
         let mut after = r.next.map_or(String::new(), |n| gap_of(self, n));
         let own_line = self.layout(r, &mut before, &mut after);
         let mut parts = Vec::new();
@@ -92,13 +91,23 @@ impl Writer<'_> {
                 original.clone_into(before);
             }
         }
-        let line_of = |at: u32| {
+        // Only items of a list that is written so stand on lines of their own.
+        let is_comma = |t: &NewToken| {
+            t.separator && matches!(&t.key, Key::Text(k) if [",", ";"].contains(&k.as_str()))
+        };
+        let in_list = |i: usize| {
+            let before = i.checked_sub(1).map(|b| &self.old[b].key);
+            matches!(before, Some(Key::Text(k)) if OPEN.contains(&k.as_str()) || matches!(k.as_str(), "," | ";"))
+        };
+        let line_of = |i: usize| {
+            let at = self.old[i].at.start;
             let start = line_start(self.text, at as usize);
             let lead = &self.text[start..at as usize];
-            (lead.trim().is_empty() && start > 0).then(|| format!("{}{lead}", self.line_end))
+            (in_list(i) && lead.trim().is_empty() && start > 0)
+                .then(|| format!("{}{lead}", self.line_end))
         };
-        if first.separator {
-            let line = line_of(self.old[r.prev?.0].at.start);
+        if is_comma(first) {
+            let line = line_of(r.prev?.0);
             if line.is_some()
                 && r.deleted.is_empty()
                 && breaks(original)
@@ -108,8 +117,8 @@ impl Writer<'_> {
             }
             return line;
         }
-        if last.separator && r.deleted.is_empty() && original.trim().is_empty() {
-            let line = line_of(self.old[r.next?.0].at.start)?;
+        if is_comma(last) && r.deleted.is_empty() && original.trim().is_empty() {
+            let line = line_of(r.next?.0)?;
             original.clone_into(before);
             return Some(line);
         }
@@ -201,8 +210,7 @@ impl Writer<'_> {
         }
         let before = if keep_first { String::new() } else { before };
         let next = r.next.and_then(|n| self.old.get(n.0));
-        let tail_gap =
-            if extend { keep(&last_gap, next, after.clone()) } else { String::new() };
+        let tail_gap = if extend { keep(&last_gap, next, after.clone()) } else { String::new() };
         self.push(Splice { span, parts: join(before, tail_gap), inner: false });
         for (i, d) in r.deleted.iter().enumerate().skip(1) {
             let start = if full(&gaps[i]) { d.start } else { gaps[i].start };
@@ -270,7 +278,8 @@ impl Writer<'_> {
         let breaks = |s: &str| s.contains(['\n', '\r']);
         let first = Span { start: r.start, end: r.deleted.first()?.start.max(r.start) };
         let last = Span { start: r.deleted.last()?.end.min(r.end), end: r.end };
-        let closes = matches!(&self.new[next.1].key, Key::Text(t) if [")", "]", "}"].contains(&t.as_str()));
+        let closes =
+            matches!(&self.new[next.1].key, Key::Text(t) if [")", "]", "}"].contains(&t.as_str()));
         let own = last.of(self.text);
         let kept = breaks(own)
             && own.trim().is_empty()

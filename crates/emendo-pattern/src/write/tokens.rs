@@ -197,7 +197,12 @@ fn find_pairs(language: &Language, node: &PNode, out: &mut Vec<TokenPair>) {
         let list = tokens_of(node).start;
         for child in &inner.children {
             if let Some(key) = key_of_pattern(keyed, child) {
-                out.push(TokenPair { list, key: key.to_owned(), tokens: tokens_of(child), at: None });
+                out.push(TokenPair {
+                    list,
+                    key: key.to_owned(),
+                    tokens: tokens_of(child),
+                    at: None,
+                });
             }
         }
     }
@@ -295,7 +300,10 @@ impl Build<'_> {
         let Some(o) = old.iter().position(|t| t.key == self.tokens[i].key) else { return false };
         let here = |at: usize| self.m.token_of.get(at).copied().flatten().is_some();
         let gone = |from: usize, to: usize| {
-            from < old.len() && to < self.tokens.len() && !here(from) && old[from].key == self.tokens[to].key
+            from < old.len()
+                && to < self.tokens.len()
+                && !here(from)
+                && old[from].key == self.tokens[to].key
         };
         let behind = (1..).take_while(|n| gone(o + n, i + n)).count();
         let before = (1..=o.min(i)).take_while(|n| gone(o - n, i - n)).count();

@@ -237,6 +237,13 @@ impl Writer<'_> {
         let names = &self.language.names;
         let simple = names.last(symbol);
         // A word with dots, or of the author's own choosing, is imported by its last part.
+        // The package stands there already.
+        let stands = |n: &crate::found::NameUse| {
+            n.last_only && names.parent(&n.symbol) == names.parent(symbol)
+        };
+        if self.m.names.iter().any(stands) {
+            return Ok(simple.to_owned());
+        }
         let path: Vec<&str> = if word.contains(names.separator) {
             word.split(names.separator).collect()
         } else {

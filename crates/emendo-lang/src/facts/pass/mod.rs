@@ -31,6 +31,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         module: String::new(),
         package_span: None,
         packages: Vec::new(),
+        around: Vec::new(),
         imports: Vec::new(),
         exports: Vec::new(),
         types: Vec::new(),
@@ -308,6 +309,7 @@ impl FileFacts {
     }
 
     fn locate(&mut self, language: &Language, path: &RelPath, files: &dyn Files) {
+        self.around = (language.imports.of_project)(path, files);
         let Some(modules) = &language.modules else { return };
         self.module = (modules.of)(path, files);
         for import in &mut self.imports {

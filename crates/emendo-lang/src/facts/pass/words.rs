@@ -39,10 +39,12 @@ impl Pass<'_> {
             list = n.parent();
         }
         let Some((list, first)) = list.and_then(|l| Some((l, l.named_child(0)?))) else { return };
-        let head = list.parent().map_or("", |p| {
-            &self.text[p.start_byte()..list.start_byte().max(p.start_byte())]
-        });
-        if first.end_byte() <= node.start_byte() && (names.is_empty() || names.contains(&head.trim())) {
+        let head = list
+            .parent()
+            .map_or("", |p| &self.text[p.start_byte()..list.start_byte().max(p.start_byte())]);
+        if first.end_byte() <= node.start_byte()
+            && (names.is_empty() || names.contains(&head.trim()))
+        {
             let at = within(node);
             let (space, receiver) = (Space::Member, Some(span(first)));
             let word = Word { span: at, space, path_start: at.start, receiver, key: true };
