@@ -43,7 +43,7 @@ mod quotes;
 mod write;
 mod written;
 
-pub use along::{AlongRule, Elsewhere, Follow, Gather, Rework};
+pub use along::{AlongRule, Elsewhere, Follow, FollowRule, Gather, GatherRule, Rework};
 pub use find::{Conditions, Groups, SlotConditions};
 pub use found::{Bound, Match, NameUse, Nearest, Places};
 pub use imports::{ImportPlan, doubled, respell};

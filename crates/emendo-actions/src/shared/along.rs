@@ -1,7 +1,7 @@
 //! The parts of an action about code that are patterns of their own: what stands around, what is rewritten along.
 
 use emendo_lang::Language;
-use emendo_pattern::{AlongRule, Follow, Gather, Pattern, Replacement, Rework};
+use emendo_pattern::{AlongRule, Follow, FollowRule, Gather, GatherRule, Pattern, Replacement, Rework};
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Marks, Span};
 
@@ -14,6 +14,9 @@ use crate::shared::patterns::{SlotTables, sub_pattern};
 pub(super) const EACH: &[Key] = &[
     Key::required("old", Shape::Pattern, "what is collected"),
     Key::new("new", Shape::Pattern, "how it is written; as it is without it"),
+    Key::new("slots", Shape::Named(emendo_recipe::SLOT), "what its slots may hold"),
+    emendo_recipe::PLACE[2],
+    emendo_recipe::PLACE[3],
 ];
 
 /// Keys of `[step.code.gather.NAME]`.
@@ -40,7 +43,7 @@ pub(crate) const REWORK: &[Key] = &[
 pub(crate) const FOLLOW: &[Key] = &[
     Key::required("of", Shape::Text, "the slot that holds the declared name"),
     Key::required("old", Shape::Texts, "the uses, one pattern or several"),
-    Key::required("new", Shape::Pattern, "what a use becomes"),
+    Key::new("new", Shape::Pattern, "what a use becomes; without it the use stays as it is"),
 ];
 
 /// Keys of `elsewhere`.
@@ -112,8 +115,15 @@ impl Along {
         for (t, _) in action.table.tables("rework") {
             out.rework.extend(rework(language, t, action, bound, cx));
         }
+        let mut known = bound.to_vec();
+        known.extend(out.binds());
         for (t, _) in action.table.tables("follow") {
-            out.follow.extend(follow(language, t, action, bound, cx));
+            let Some(more) = follow(language, t, action, &known, cx) else { continue };
+            // The tables of one slot cover its uses together.
+            match out.follow.iter_mut().find(|f| f.of == more.of) {
+                Some(all) => all.rules.extend(more.rules),
+                None => out.follow.push(more),
+            }
         }
         out
     }
@@ -176,7 +186,8 @@ fn gather(
         match Replacement::compile_free(&old, &text, &names(action, cx), bound) {
             Ok(mut new) => {
                 new.spell(cx.spellings);
-                rules.push(AlongRule { old, new });
+                let conditions = conditions_of(language, each, action, slots, cx);
+                rules.push(GatherRule { rule: AlongRule { old, new }, conditions });
             }
             Err(e) => {
                 let d = each.text("new").map_or_else(
@@ -256,7 +267,6 @@ fn follow(
 ) -> Option<Follow> {
     let of = t.text("of")?;
     known_slot(of, bound, cx).then_some(())?;
-    let new = t.text("new")?;
     let slots = SlotTables::of(action);
     let mut rules = Vec::new();
     for old_text in t.texts("old") {
@@ -269,7 +279,13 @@ fn follow(
             cx.out.push(d.help(format!("write the name as `@{{{}}}`", of.text)));
             continue;
         }
-        rules.extend(rule(old, Some(new), action, bound, cx));
+        match t.text("new") {
+            None => rules.push(FollowRule { old, new: None }),
+            Some(new) => {
+                let made = rule(old, Some(new), action, bound, cx);
+                rules.extend(made.map(|r| FollowRule { old: r.old, new: Some(r.new) }));
+            }
+        }
     }
     Some(Follow { of: of.text.clone(), rules })
 }

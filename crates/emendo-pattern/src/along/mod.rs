@@ -7,8 +7,9 @@ use emendo_lang::tree::{children, descend, span};
 use emendo_text::{Part, Span, Splice};
 use tree_sitter::Node;
 
-pub use follow::{Elsewhere, Follow};
+pub use follow::{Elsewhere, Follow, FollowRule};
 
+use crate::find::Conditions;
 use crate::found::{Bound, Match};
 use crate::model::Pattern;
 use crate::write::{Replacement, delete_splice, indent_at, line_start, with_end};
@@ -34,6 +35,15 @@ pub struct Rework {
     pub whole: bool,
 }
 
+/// What is collected.
+#[derive(Debug)]
+pub struct GatherRule {
+    /// What is looked for, and how it is written.
+    pub rule: AlongRule,
+    /// What it must hold, and what its slots must fulfil.
+    pub conditions: Conditions,
+}
+
 /// Collects pieces of a slot.
 #[derive(Debug)]
 pub struct Gather {
@@ -42,7 +52,7 @@ pub struct Gather {
     /// The slot that they come from.
     pub from: String,
     /// What is collected, and how each is written.
-    pub rules: Vec<AlongRule>,
+    pub rules: Vec<GatherRule>,
     /// Between two.
     pub join: String,
     /// Written where the first stood.
@@ -102,6 +112,13 @@ impl AlongRule {
     }
 }
 
+impl GatherRule {
+    fn places(&self, at: Place<'_>) -> Vec<Match> {
+        let found = self.rule.old.matches(at.tree, at.text, at.resolver);
+        self.conditions.fulfilled(found, at.tree, at.text, at.resolver)
+    }
+}
+
 impl Gather {
     /// Collects at a match: the slot that comes of it, with the changes where the pieces stood.
     ///
@@ -119,13 +136,15 @@ impl Gather {
         };
         let mut hits: Vec<(Span, &AlongRule, Match)> = Vec::new();
         let list = items(at, from.span, from.count);
+        let found: Vec<Vec<Match>> = self.rules.iter().map(|r| r.places(at)).collect();
         for item in list.iter().copied() {
-            for rule in &self.rules {
-                let found = rule.old.matches(at.tree, at.text, at.resolver).into_iter();
+            for (GatherRule { rule, .. }, found) in self.rules.iter().zip(&found) {
+                let found = found.iter().cloned();
                 let fits = |h: &Match| {
                     let whole = h.span == item || h.statement == Some(item);
                     (whole || (self.deep && item.contains(h.span)))
                         && !hits.iter().any(|t| t.2.span.meets(h.span))
+                        && m.agrees(h, &[], at.tree, at.text)
                 };
                 let found: Vec<Match> = found.filter(fits).collect();
                 hits.extend(found.into_iter().map(|h| {
