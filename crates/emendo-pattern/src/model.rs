@@ -6,6 +6,8 @@ use emendo_lang::language::{Keyed, Language, Space};
 use emendo_text::{Filter, Repeat, Span};
 use regex::Regex;
 
+use crate::compile::TOKENS;
+
 /// The slot that marks the place in a pattern of what stands around it.
 pub const HERE: &str = "here";
 
@@ -247,7 +249,11 @@ impl Pattern {
 
     /// What the contexts of the readings are called, in order.
     pub fn readings(&self) -> Vec<&'static str> {
-        self.readings.iter().map(|r| self.language.fragments.contexts[r.context].name).collect()
+        let contexts = self.language.fragments.contexts;
+        let names = self.readings.iter().map(|r| contexts[r.context].name);
+        // Code may stand as loose tokens everywhere: that is no other way to read it.
+        let code: Vec<&str> = names.clone().filter(|n| *n != TOKENS).collect();
+        if code.is_empty() { names.collect() } else { code }
     }
 
     /// Sets of words, one of which a file must hold whole to match, in whatever reading and spelling.

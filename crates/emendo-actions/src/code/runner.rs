@@ -75,6 +75,10 @@ pub(crate) fn fits_own_result(
         return true;
     };
     crate::shared::constrain_texts(&mut probe, action);
+    // Only slots are rewritten: what it writes is what it looks for.
+    if probe.same_as(new) {
+        return false;
+    }
     new.fits_as_code(&probe)
 }
 

@@ -16,6 +16,10 @@ pub struct Layer {
     pub parent: &'static str,
     /// The token between pieces.
     pub separator: &'static str,
+    /// The token before and behind the parameters of a closure, between which separators end nothing; empty if there is none.
+    pub closure: &'static str,
+    /// Words after which such a token opens.
+    pub openers: &'static [&'static str],
     /// The byte that ends a piece when it is parsed as a statement; it stands in for separators and the last bracket.
     pub end: u8,
 }

@@ -50,6 +50,11 @@ pub struct Root<'t> {
 }
 
 impl Root<'_> {
+    /// True for loose tokens that were read once more as code.
+    pub fn is_layer(&self) -> bool {
+        !self.ends.is_empty()
+    }
+
     /// True if a place stands in the text as the tree has it.
     pub fn holds(&self, at: Span) -> bool {
         let i = self.ends.partition_point(|e| *e < at.start);
@@ -128,7 +133,7 @@ impl Tree {
     fn add_layers(&mut self, layer: &Layer, budget: Budget, parser: &mut Parser, text: &str) {
         for depth in 0..MAX_LAYERS {
             let from = depth.checked_sub(1).map_or(&self.main, |d| &self.layers[d].tree);
-            let (ranges, ends) = loose(layer, from.root_node());
+            let (ranges, ends) = loose(layer, from.root_node(), text);
             if ranges.is_empty() {
                 return;
             }
@@ -279,8 +284,28 @@ impl Tree {
     }
 }
 
+/// The separators that end a piece of loose tokens: not those between the parameters of a closure.
+fn separators(layer: &Layer, parts: &[Node<'_>], text: &str) -> Vec<u32> {
+    let mut out = Vec::new();
+    let mut inside = false;
+    for (i, part) in parts.iter().enumerate() {
+        let kind = part.kind();
+        if kind == layer.closure && !layer.closure.is_empty() {
+            // It opens where no value stands before it.
+            let before = i.checked_sub(1).map(|b| parts[b]);
+            let value = before.is_some_and(|b| {
+                b.is_named() && !layer.openers.contains(&span(b).of(text))
+            });
+            inside = !inside && !value;
+        } else if kind == layer.separator && !inside {
+            out.push(part.start_byte() as u32);
+        }
+    }
+    out
+}
+
 /// Where loose tokens stand, without the first bracket, and which of their bytes end a piece.
-fn loose(layer: &Layer, root: Node<'_>) -> (Vec<Span>, Vec<u32>) {
+fn loose(layer: &Layer, root: Node<'_>, text: &str) -> (Vec<Span>, Vec<u32>) {
     let (mut ranges, mut ends) = (Vec::new(), Vec::new());
     walk(root, |node| {
         if node.kind() != layer.parent {
@@ -291,8 +316,7 @@ fn loose(layer: &Layer, root: Node<'_>) -> (Vec<Span>, Vec<u32>) {
             if parts.len() < 3 || list.has_error() {
                 continue;
             }
-            let separators = parts.iter().filter(|p| p.kind() == layer.separator);
-            ends.extend(separators.map(|p| p.start_byte() as u32));
+            ends.extend(separators(layer, &parts, text));
             ends.push(list.end_byte() as u32 - 1);
             ranges.push(Span::new(list.start_byte() + 1, list.end_byte()));
         }

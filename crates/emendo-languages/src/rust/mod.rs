@@ -42,6 +42,8 @@ pub(super) const RUST: Language = Language {
                 kind: "token_tree",
                 parent: "macro_invocation",
                 separator: ",",
+                closure: "|",
+                openers: &["move", "async", "return", "static"],
                 end: b';',
             }),
             ..Grammar::new(&["rs"], || &GRAMMAR, SAMPLE)

@@ -7,6 +7,10 @@ use emendo_lang::language::{
 pub(crate) const WORDS: Words = Words {
     kinds: &[
         ("identifier", Space::Value),
+        // Words of the language that are names everywhere but in a few places.
+        ("default", Space::Value),
+        ("gen", Space::Value),
+        ("union", Space::Value),
         ("type_identifier", Space::Type),
         ("field_identifier", Space::Member),
         ("shorthand_field_identifier", Space::Declared),

@@ -81,13 +81,28 @@ impl Rework {
         };
         let mut taken: Vec<Span> = Vec::new();
         for rule in &self.rules {
+            // Of several readings at a place, one that can be written there counts.
+            let (mut done, mut failed): (Vec<Span>, Vec<(Span, Unresolved)>) = Default::default();
             for hit in rule.old.matches(at.tree, at.text, at.resolver) {
                 let own: Vec<Span> = hit.own_tokens(&rule.old).collect();
                 let free = !own.iter().any(|t| taken.iter().any(|o| o.meets(*t)));
-                if fits(hit.span) && free && m.agrees(&hit, &[], at.tree, at.text) {
-                    taken.extend(own);
-                    merge(out, rule.write(&hit, at)?);
+                if !fits(hit.span) || !free || !m.agrees(&hit, &[], at.tree, at.text) {
+                    continue;
                 }
+                if done.contains(&hit.span) {
+                    continue;
+                }
+                match rule.write(&hit, at) {
+                    Ok(written) => {
+                        taken.extend(own);
+                        done.push(hit.span);
+                        merge(out, written);
+                    }
+                    Err(e) => failed.push((hit.span, e)),
+                }
+            }
+            if let Some((_, e)) = failed.into_iter().find(|(place, _)| !done.contains(place)) {
+                return Err(e);
             }
         }
         Ok(())

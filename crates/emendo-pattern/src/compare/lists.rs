@@ -7,7 +7,7 @@ use emendo_lang::tree::{children_with_fields, descend, span};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::compare::{Child, Matcher, TokenFit, same_field};
+use crate::compare::{Child, Matcher, TokenFit, same_field, trusted};
 use crate::found::Bound;
 use crate::model::{Inner, Key, PNode, PatternToken, key_of_pattern};
 
@@ -376,9 +376,10 @@ impl<'t> Matcher<'_, 't> {
         loop {
             let at = used.last().map_or(0, |r| r.end);
             let Some(p) = patterns.get(pi) else {
-                return (fit == TokenFit::Start || at == items.len()) && !self.is_taken();
+                let start = matches!(fit, TokenFit::Start | TokenFit::TokenRun);
+                return (start || at == items.len()) && !self.is_taken();
             };
-            let slot = self.repeat(p).filter(|r| r.2 != Repeat::One || fit == TokenFit::Tokens);
+            let slot = self.repeat(p).filter(|r| r.2 != Repeat::One || fit.loose());
             if let Some(slot) = slot {
                 return self.many(patterns, items, pi, fit, slot, used);
             }
@@ -386,10 +387,10 @@ impl<'t> Matcher<'_, 't> {
                 items.get(at).is_some_and(|(n, f)| same_field(p, *f) && self.node(p, *n, false));
             if !fits {
                 // Before an empty list of loose tokens there is no comma either.
-                return fit == TokenFit::Tokens
+                return fit.loose()
                     && self.is_comma(p)
                     && patterns.get(pi + 1).is_some_and(|n| self.least(n) == 0)
-                    && self.skip_comma(patterns, items, pi, used);
+                    && self.skip_comma(patterns, items, pi, fit, used);
             }
             used.push(at..at + 1);
             pi += 1;
@@ -406,6 +407,7 @@ impl<'t> Matcher<'_, 't> {
         patterns: &[&PNode],
         items: &[Child<'t>],
         pi: usize,
+        fit: TokenFit,
         used: &mut Vec<Range<usize>>,
     ) -> bool {
         let at = used.last().map_or(0, |r| r.end);
@@ -414,7 +416,7 @@ impl<'t> Matcher<'_, 't> {
         used.push(at..at);
         used.push(at..at);
         self.bind(ix, token, &[], Span::at(place))
-            && self.sequence(patterns, items, pi + 2, TokenFit::Tokens, used)
+            && self.sequence(patterns, items, pi + 2, fit, used)
     }
 
     /// The fewest items that a pattern takes.
@@ -437,7 +439,7 @@ impl<'t> Matcher<'_, 't> {
     ) -> bool {
         let at = used.last().map_or(0, |r| r.end);
         let rest = &patterns[pi + 1..];
-        let tokens = fit == TokenFit::Tokens;
+        let tokens = fit.loose();
         let later: usize = rest
             .iter()
             .enumerate()
@@ -483,7 +485,11 @@ impl<'t> Matcher<'_, 't> {
                 used.push(at..at);
                 next += 1;
             }
-            let whole = !tokens || !one_piece || count == 0 || self.is_piece(place);
+            let run = fit == TokenFit::TokenRun;
+            let whole = !tokens
+                || !one_piece
+                || count == 0
+                || self.is_piece(place, run.then_some(&taken));
             if whole
                 && self.bind(ix, token, &taken, place)
                 && self.sequence(patterns, items, next, fit, used)
@@ -503,11 +509,39 @@ impl<'t> Matcher<'_, 't> {
     }
 
     /// Loose tokens that are one piece of code where they can be read as such: `a || b` is none in `a || b == c`.
-    fn is_piece(&self, at: Span) -> bool {
-        self.tree.roots_at(at).skip(1).all(|root| {
+    /// What begins a run is an operand where it cannot be read as code.
+    fn is_piece(&self, at: Span, begins: Option<&Vec<Node<'t>>>) -> bool {
+        let mut code = false;
+        let whole = self.tree.roots_at(at).skip(1).all(|root| {
             let path = descend(root.node, at);
-            path.iter().any(|(n, _)| n.is_error() || span(*n) == at)
-        })
+            let broken = path.len() < 2
+                || path.iter().any(|(n, _)| n.is_error())
+                || path.last().is_some_and(|(n, _)| !trusted(self.language(), &root, *n));
+            code |= !broken;
+            broken || path.iter().any(|(n, _)| span(*n) == at)
+        });
+        whole && (code || begins.is_none_or(|tokens| self.is_operand(tokens)))
+    }
+
+    /// A name or a literal, with what hangs on it by dots and brackets.
+    fn is_operand(&self, tokens: &[Node<'t>]) -> bool {
+        let language = self.language();
+        let joins = |n: &Node<'_>| language.words.member_after.contains(&n.kind());
+        let hangs = |n: &Node<'_>| language.fragments.token_runs.contains(&n.kind());
+        let word = |n: &Node<'_>| {
+            let text = span(*n).of(self.text);
+            n.is_named() && !language.names.reserved.contains(&text) || self.both_words(n.kind(), *n)
+        };
+        let mut expects = true;
+        for n in tokens {
+            expects = match expects {
+                true if word(n) => false,
+                false if joins(n) => true,
+                false if hangs(n) || n.kind() == "?" => false,
+                _ => return false,
+            };
+        }
+        !expects
     }
 
     /// Finds the separators of the code that stand where the pattern has one.

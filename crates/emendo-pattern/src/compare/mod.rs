@@ -9,7 +9,7 @@ mod text;
 pub(crate) use chain::ends_in_links;
 
 use emendo_lang::language::{DeclarationShape, Language};
-use emendo_lang::tree::{Tree, is_separator, skipped, span, spliced};
+use emendo_lang::tree::{Root, Tree, is_separator, skipped, span, spliced};
 use emendo_lang::{Fact, Resolver};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
@@ -21,6 +21,32 @@ use crate::model::{HERE, Inner, PNode, Pattern, PatternToken, Reading};
 const BUDGET: usize = 200_000;
 
 pub(super) type Child<'t> = (Node<'t>, Option<&'t str>);
+
+/// True unless a piece of loose tokens could not be read as code right before or behind a node, up to the nearest block:
+/// then it may be half of something.
+pub(crate) fn trusted(language: &Language, root: &Root<'_>, node: Node<'_>) -> bool {
+    if !root.is_layer() || !root.node.has_error() {
+        return true;
+    }
+    if node.has_error() {
+        return false;
+    }
+    let mut n = node;
+    while let Some(up) = n.parent() {
+        let beside = [n.prev_sibling(), n.next_sibling()];
+        if up.is_error() || beside.into_iter().flatten().any(|s| s.is_error()) {
+            return false;
+        }
+        if language.typing.branching.blocks.contains(&up.kind()) {
+            return true;
+        }
+        if up.has_error() {
+            return false;
+        }
+        n = up;
+    }
+    true
+}
 
 /// Children without comments and separators; loose tokens keep their separators.
 pub(super) fn significant<'t>(language: &Language, node: Node<'t>, text: &str) -> Vec<Child<'t>> {
@@ -169,11 +195,20 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// A run of siblings, from the first of `items` on: all of them if a list slot ends the pattern.
-    pub(super) fn run(&mut self, roots: &[PNode], items: &[Child<'t>]) -> Option<usize> {
+    pub(super) fn run(
+        &mut self,
+        roots: &[PNode],
+        items: &[Child<'t>],
+        loose: bool,
+    ) -> Option<usize> {
         let mut used = Vec::new();
         let roots: Vec<&PNode> = roots.iter().collect();
         let to_the_end = roots.last().is_some_and(|p| self.pattern.is_list_node(p));
-        let fit = if to_the_end { TokenFit::Whole } else { TokenFit::Start };
+        let fit = match (to_the_end, loose) {
+            (true, _) => TokenFit::Whole,
+            (false, true) => TokenFit::TokenRun,
+            (false, false) => TokenFit::Start,
+        };
         self.sequence(&roots, items, 0, fit, &mut used)
             .then(|| used.last().map_or(0, |r| r.end))
             .filter(|n| *n > 0)
@@ -282,7 +317,7 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// Grammars give a word different kinds by its place in loose tokens and elsewhere.
-    fn both_words(&self, kind: &str, node: Node<'_>) -> bool {
+    pub(super) fn both_words(&self, kind: &str, node: Node<'_>) -> bool {
         let word = |k: &str| self.language().words.kinds.iter().any(|w| w.0 == k);
         word(kind) && word(node.kind())
     }
@@ -421,6 +456,14 @@ pub(super) enum TokenFit {
     Whole,
     /// All of it, and it is loose tokens.
     Tokens,
+    /// Its start, and it is loose tokens.
+    TokenRun,
+}
+
+impl TokenFit {
+    pub(super) fn loose(self) -> bool {
+        matches!(self, Self::Tokens | Self::TokenRun)
+    }
 }
 
 /// True if nothing stands between a place and what holds it but parentheses and the end of a statement.

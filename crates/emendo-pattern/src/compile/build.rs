@@ -84,7 +84,8 @@ impl Build<'_, '_> {
         if node.child_count() == 0 {
             let text = span(node).of(&self.wrapped.text).to_owned();
             let named = space.is_some_and(|s| s != Space::Member);
-            if named && language.names.reserved.contains(&text.as_str()) {
+            let loose = language.fragments.token_runs.contains(&parent.0);
+            if named && !loose && language.names.reserved.contains(&text.as_str()) {
                 // A keyword that the grammar takes for a name: not what the author wrote.
                 return None;
             }
@@ -300,6 +301,9 @@ impl Build<'_, '_> {
         space: Option<Space>,
         parent: (&str, Option<Node<'_>>),
     ) {
+        if self.compiler.language.names.reserved.contains(&text) {
+            return;
+        }
         match space {
             Some(Space::Declared) => self.declared.push(text.to_owned()),
             Some(Space::Callable | Space::Member) => {

@@ -5,14 +5,21 @@ use emendo_text::Repeat;
 
 use crate::model::{KeyWords, NameDef, PNode, PatternToken, SlotDef};
 
-/// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them.
+/// The words by which matches are looked for: none in a pattern of several roots, which has no one place above them, but
+/// runs of loose tokens.
 pub(super) fn keys(
     language: &Language,
     roots: &[PNode],
     names: &[NameDef],
     optional: &[std::ops::Range<usize>],
+    loose: bool,
 ) -> Vec<KeyWords> {
     let mut out = Vec::new();
+    if loose {
+        // The run that holds a word is looked for below what holds the word.
+        roots.iter().for_each(|r| collect_keys(language, r, names, optional, 0, &mut out));
+        return out;
+    }
     if let [root] = roots {
         let statement = language.imports.is_head(root.kind);
         if !statement {

@@ -25,6 +25,8 @@ const MAX_SPELLINGS: usize = 120;
 const MAX_BYTES: usize = 64 * 1024;
 /// The context of patterns that begin with a dot: its prefix ends in a word of this length to hang them on.
 const LINK: &str = "link";
+/// The context of runs of loose tokens.
+pub(crate) const TOKENS: &str = "tokens";
 const LINK_BASE: u32 = 6;
 
 pub(super) fn pattern(
@@ -395,7 +397,8 @@ impl Compiler<'_> {
         roots.iter().for_each(|r| optional_tokens(self.language, self.slots, r, &mut optional));
         unresolved.sort();
         unresolved.dedup();
-        let keys = keys(self.language, &roots, self.names, &optional);
+        let loose = context.name == TOKENS;
+        let keys = keys(self.language, &roots, self.names, &optional, loose);
         Some(Reading { context: index, roots, tokens, keys, optional, parens, unresolved })
     }
 }
@@ -453,7 +456,7 @@ fn roots<'t>(
     };
     let covers = inside.first()?.start_byte() == fragment.start as usize
         && inside.last()?.end_byte() == fragment.end as usize
-        && inside.iter().all(|n| n.is_named());
+        && (context.name == TOKENS || inside.iter().all(|n| n.is_named()));
     (covers && inside.len() > 1).then(|| inside.into_iter().filter(|n| !n.is_extra()).collect())
 }
 
@@ -564,13 +567,24 @@ impl Pattern {
         for reading in &mut self.readings {
             reading.roots.iter_mut().for_each(|n| spell(n, spellings));
             let optional = &reading.optional;
-            reading.keys = keys(self.language, &reading.roots, &self.names, optional);
+            let context = &self.language.fragments.contexts[reading.context];
+            let loose = context.name == TOKENS;
+            reading.keys = keys(self.language, &reading.roots, &self.names, optional, loose);
             for token in &mut reading.tokens {
                 if let Key::Name { symbol, also, .. } = &mut token.key {
                     *also = spellings.of(symbol).split_off(1);
                 }
             }
         }
+    }
+
+    /// True if both read the same, slots of the same names in the same places.
+    pub fn same_as(&self, other: &Self) -> bool {
+        let keys = |p: &Self| -> Vec<Vec<Key>> {
+            p.readings.iter().map(|r| r.tokens.iter().map(|t| t.key.clone()).collect()).collect()
+        };
+        let (own, others) = (keys(self), keys(other));
+        own.iter().any(|r| others.contains(r))
     }
 
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.

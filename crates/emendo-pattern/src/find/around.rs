@@ -68,7 +68,9 @@ struct Nest {
 }
 
 impl Nest {
-    fn new(matches: Vec<Match>) -> Self {
+    fn new(mut matches: Vec<Match>) -> Self {
+        // Those of layers come after those of the text itself.
+        matches.sort_by_key(|m| (m.span.start, std::cmp::Reverse(m.span.end), m.reading));
         let mut parent = Vec::with_capacity(matches.len());
         let mut open: Vec<usize> = Vec::new();
         for (i, m) in matches.iter().enumerate() {

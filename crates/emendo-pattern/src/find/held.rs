@@ -18,8 +18,12 @@ impl Asks<'_> {
         if bound.text.is_some() {
             return true;
         }
-        let spans =
+        let mut spans =
             if bound.scattered.is_empty() { vec![bound.span] } else { bound.scattered.clone() };
+        // The first of several links begins with its dot.
+        if let [only] = spans.as_mut_slice() {
+            *only = self.look.with_dot(*only);
+        }
         let within = |m: &mut Match, p: &Pattern| spans.iter().any(|at| self.within(p, m, *at));
         let is = |m: &mut Match, p: &Pattern| {
             let at = [bound.span];
@@ -95,6 +99,15 @@ impl Asks<'_> {
 }
 
 impl Look<'_> {
+    /// A place with the dot before it.
+    fn with_dot(&self, at: Span) -> Span {
+        let before = self.text[..at.start as usize].trim_end();
+        let dots = self.language.words.member_after.iter();
+        let dot = dots.filter(|d| before.ends_with(**d)).map(|d| d.len()).max();
+        let start = dot.map_or(at.start, |len| (before.len() - len) as u32);
+        Span { start, end: at.end }
+    }
+
     /// The declarations in this file that the name in a slot may mean.
     fn declarations(&self, bound: &Bound) -> Vec<Span> {
         let text = bound.span.of(self.text);

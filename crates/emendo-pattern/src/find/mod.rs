@@ -17,7 +17,8 @@ use tree_sitter::Node;
 
 pub use around::{Conditions, Groups, SlotConditions};
 
-use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant};
+use crate::compile::TOKENS;
+use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant, trusted};
 use crate::found::{Match, Nearest, Places};
 use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading};
 
@@ -188,6 +189,10 @@ impl<'t> Search<'_, 't> {
         let mut seen = std::collections::HashSet::new();
         for (ix, hits) in plans.iter().enumerate() {
             for (word, depth) in hits {
+                if self.reads_tokens(ix) {
+                    self.runs_around(ix, *word, &mut seen);
+                    continue;
+                }
                 for root in self.tree.roots_at(*word) {
                     let path = descend(root.node, *word);
                     if path.iter().any(|(n, _)| n.is_error()) {
@@ -196,7 +201,9 @@ impl<'t> Search<'_, 't> {
                     let lowest = path.len().saturating_sub(depth + 1 + MAX_PARENTHESES);
                     for i in lowest..path.len() {
                         let (node, field) = path[i];
-                        let fresh = root.holds(span(node)) && seen.insert((ix, node.id()));
+                        let fresh = root.holds(span(node))
+                            && seen.insert((ix, node.id()))
+                            && trusted(self.pattern.language, &root, node);
                         if fresh && node.is_named() && !node.is_extra() {
                             let parent = i.checked_sub(1).map(|p| path[p].0);
                             let parent = parent.filter(|p| root.holds(span(*p)));
@@ -212,10 +219,44 @@ impl<'t> Search<'_, 't> {
         self.out
     }
 
+    /// True for a reading as a run of loose tokens.
+    fn reads_tokens(&self, ix: usize) -> bool {
+        let reading = &self.pattern.readings[ix];
+        self.pattern.language.fragments.contexts[reading.context].name == TOKENS
+            && reading.roots.len() > 1
+    }
+
+    /// Runs of loose tokens in the lists that hold a word.
+    fn runs_around(
+        &mut self,
+        ix: usize,
+        word: Span,
+        seen: &mut std::collections::HashSet<(usize, usize)>,
+    ) {
+        let runs = self.pattern.language.fragments.token_runs;
+        let path = descend(self.tree.root(), word);
+        for (node, _) in path.iter().filter(|(n, _)| runs.contains(&n.kind())) {
+            if seen.insert((ix, node.id())) {
+                self.runs(ix, &self.pattern.readings[ix], *node, None);
+            }
+        }
+    }
+
+    /// True if loose tokens were read as code, and so are none to a pattern that reads as code too.
+    fn is_code(&self, at: Span) -> bool {
+        let language = self.pattern.language;
+        self.tree.roots_at(at).skip(1).any(|root| {
+            let path = descend(root.node, at);
+            let whole = path.len() > 1 && !path.iter().any(|(n, _)| n.is_error());
+            whole && path.last().is_some_and(|(n, _)| trusted(language, &root, *n))
+        })
+    }
+
     /// Goes through the whole tree.
     fn anywhere(mut self) -> Places {
         each_node(self.tree, |root, node, (parent, field)| {
-            if node.is_named() && root.holds(span(node)) {
+            let language = self.pattern.language;
+            if node.is_named() && root.holds(span(node)) && trusted(language, root, node) {
                 self.at(node, (parent.filter(|p| root.holds(span(*p))), field));
             }
         });
@@ -331,6 +372,7 @@ impl<'t> Search<'_, 't> {
     fn runs(&mut self, ix: usize, reading: &Reading, parent: Node<'t>, only: Option<Span>) {
         let mut items = significant(self.pattern.language, parent, self.text);
         let list = |p: Option<&PNode>| p.is_some_and(|p| self.pattern.is_list_node(p));
+        let loose = self.pattern.language.fragments.token_runs.contains(&parent.kind());
         let (from_start, to_end) = (list(reading.roots.first()), list(reading.roots.last()));
         // The brackets around a list are no items of it.
         while to_end && items.last().is_some_and(|(n, _)| !n.is_named()) {
@@ -342,8 +384,14 @@ impl<'t> Search<'_, 't> {
         }
         while i < items.len() {
             let here = only.is_none_or(|at| at.start == span(items[i].0).start);
-            let fits = here && could_be(self.pattern.language, &reading.roots[0], items[i].0);
-            let len = if fits { self.run_at(ix, reading, parent, &items[i..]) } else { None };
+            // Half of a name is no beginning.
+            let half = loose
+                && i > 0
+                && self.pattern.language.words.member_after.contains(&items[i - 1].0.kind())
+                && matches!(reading.roots[0].what, PatternToken::Slot(..));
+            let fits = here && !half && could_be(self.pattern.language, &reading.roots[0], items[i].0);
+            let len =
+                if fits { self.run_at(ix, reading, (parent, loose), &items[i..]) } else { None };
             if from_start || only.is_some() && here {
                 return;
             }
@@ -356,18 +404,19 @@ impl<'t> Search<'_, 't> {
         &mut self,
         ix: usize,
         reading: &Reading,
-        parent: Node<'t>,
+        (parent, loose): (Node<'t>, bool),
         items: &[Child<'t>],
     ) -> Option<usize> {
         let mut taken: Vec<Way> = Vec::new();
         let mut first_len = None;
         loop {
             let mut m = self.matcher(reading).given(Given { taken: &taken, ..self.given });
-            let Some(len) = m.run(&reading.roots, items) else { return first_len };
+            let Some(len) = m.run(&reading.roots, items, loose) else { return first_len };
             first_len.get_or_insert(len);
             let way = m.way();
             let at = span(items[0].0).hull(span(items[len - 1].0));
-            if items[..len].iter().all(|n| !n.0.has_error()) {
+            let code = || loose && self.pattern.readings.len() > 1 && self.is_code(at);
+            if items[..len].iter().all(|n| !n.0.has_error()) && !code() {
                 let found = m.finish(ix, at, items[0].0, (Some(parent), None));
                 self.out.matches.extend(found);
             }

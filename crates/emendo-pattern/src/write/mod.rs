@@ -16,6 +16,7 @@ use emendo_text::{Part, Span};
 pub use lines::{delete_item, delete_splice};
 pub(crate) use lines::{indent_at, line_start, with_end};
 
+use crate::compile::TOKENS;
 use crate::found::Match;
 use crate::model::{Pattern, PatternError};
 use crate::write::delete::delete;
@@ -29,6 +30,8 @@ pub struct Replacement {
     pattern: Option<Pattern>,
     /// For each reading of `old`, the reading of `new` in the same position.
     readings: Vec<Option<usize>>,
+    /// The reading of `new` as loose tokens, where it may stand among such.
+    tokens: Option<usize>,
 }
 
 impl Replacement {
@@ -43,7 +46,8 @@ impl Replacement {
         extra: &[String],
     ) -> Result<Self, PatternError> {
         if new.trim().is_empty() {
-            return Ok(Self { pattern: None, readings: vec![None; old.readings.len()] });
+            let readings = vec![None; old.readings.len()];
+            return Ok(Self { pattern: None, readings, tokens: None });
         }
         let mut pattern = Pattern::compile_like(old, new, names, None)?;
         unbound(old, &pattern, new, extra)?;
@@ -61,6 +65,13 @@ impl Replacement {
                 pattern.readings.extend(more.readings);
             }
         }
+        let loose = pattern.readings.iter().any(|n| contexts[n.context].name == TOKENS);
+        if !loose
+            && !old.language.fragments.token_runs.is_empty()
+            && let Ok(more) = Pattern::compile_like(old, &straight, names, Some(TOKENS))
+        {
+            pattern.readings.extend(more.readings);
+        }
         Self::placed(old, pattern, new)
     }
 
@@ -76,7 +87,8 @@ impl Replacement {
     ) -> Result<Self, PatternError> {
         let pattern = Pattern::compile(old.language, &dedent(new), names, None)?;
         unbound(old, &pattern, new, extra)?;
-        Ok(Self { pattern: Some(pattern), readings: vec![Some(0); old.readings.len()] })
+        let readings = vec![Some(0); old.readings.len()];
+        Ok(Self { pattern: Some(pattern), readings, tokens: None })
     }
 
     /// Pairs the readings of `old` with those of `new`.
@@ -101,7 +113,8 @@ impl Replacement {
                 help: "write both as the same kind of code: two expressions, two statements, two declarations".into(),
             });
         }
-        Ok(Self { pattern: Some(pattern), readings })
+        let tokens = pattern.readings.iter().position(|n| contexts[n.context].name == TOKENS);
+        Ok(Self { pattern: Some(pattern), readings, tokens })
     }
 
     /// Makes the replacement know its symbols under their other names too.
@@ -181,7 +194,9 @@ impl Replacement {
         let Some(new) = &self.pattern else {
             return delete(language, m, tree, text);
         };
-        let Some(ix) = self.readings[m.reading] else {
+        let among_tokens = language.fragments.token_runs.contains(&m.place.0);
+        let tokens = self.tokens.filter(|_| among_tokens);
+        let Some(ix) = self.readings[m.reading].filter(|_| !among_tokens).or(tokens) else {
             let context = language.fragments.contexts[old.readings[m.reading].context].name;
             return Err(Unresolved(format!(
                 "`new` cannot be read as the {context} that stands here"

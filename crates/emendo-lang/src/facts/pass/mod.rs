@@ -131,7 +131,11 @@ impl Pass<'_> {
         let node = cursor.node();
         let known = self.kind(node);
         let kind = known.name;
-        if !known.is(bits::NAMED) || known.is(bits::MEMBER_AFTER) {
+        // Among loose tokens a word of the language is a name like others.
+        let runs = self.language.fragments.token_runs;
+        let loose = known.is(bits::WORD)
+            && self.parents.last().is_some_and(|p| runs.contains(&p.kind));
+        if !(known.is(bits::NAMED) || loose) || known.is(bits::MEMBER_AFTER) {
             self.sign(node, kind);
             return false;
         }
