@@ -292,7 +292,78 @@ impl<'a> Resolver<'a> {
     /// The places of a function's name in its own declaration are not uses; those after `return`, in blocks and the
     /// like are. Gives where the parameter at a place is used.
     pub fn uses_of_param(&self, name: Span) -> Vec<Span> {
-        let uses = self.facts.uses_of_local(name.of(self.text), name);
-        uses.map_or_else(Vec::new, |(_, all)| all.into_iter().map(|w| w.span).collect())
+        let word = name.of(self.text);
+        let Some((scope, plain)) = self.facts.uses_of_local(word, name) else { return Vec::new() };
+        let plain = plain.into_iter().map(|w| w.span).filter(|at| self.is_used_there(word, *at));
+        let mut out: Vec<Span> = plain.collect();
+        let short = |at: &Span| {
+            let keyed = self.language.compare.keyed;
+            let kinds = || keyed.iter().map(|k| k.shorthand).filter(|k| !k.is_empty());
+            let node = self.leaf(*at);
+            node.is_some_and(|n| {
+                let up = n.parent().filter(|p| span(*p) == *at);
+                kinds().any(|k| k == n.kind() || up.is_some_and(|p| p.kind() == k))
+            })
+        };
+        let spaces = [Space::Value];
+        let same = |at: u32| self.facts.lookup(word, &spaces, at).is_some_and(|d| d.at == name);
+        let keys = self.facts.words(word).iter().filter(|w| w.span != name && scope.contains(w.span));
+        let keys = keys.map(|w| w.span).filter(|at| short(at) && same(at.start));
+        out.extend(keys.filter(|at| !out.contains(at)).collect::<Vec<_>>());
+        out.extend(self.named_in_texts(word, scope).into_iter().filter(|at| same(at.start)));
+        out.sort_unstable();
+        out
+    }
+
+    /// Among loose tokens: false for what a closure there takes under the same name, and for a name before a sign that
+    /// gives it a value, in what is no code.
+    fn is_used_there(&self, word: &str, at: Span) -> bool {
+        let functions = self.language.typing.calls.functions;
+        let runs = self.language.fragments.token_runs;
+        let path = crate::tree::descend(self.tree.root(), at);
+        if !path.iter().any(|(n, _)| runs.contains(&n.kind())) {
+            return true;
+        }
+        let mut code = false;
+        for root in self.tree.roots_at(at).skip(1) {
+            let path = crate::tree::descend(root.node, at);
+            code |= !path.iter().any(|(n, _)| n.is_error()) && !root.node.has_error();
+            for (node, _) in &path {
+                let rule = functions.iter().find(|f| f.kind == node.kind());
+                let params = rule.and_then(|f| node.child_by_field_name(f.params));
+                if params.is_some_and(|p| {
+                    let own = |t: &str| t == word;
+                    span(p).of(self.text).split(|c: char| !c.is_alphanumeric() && c != '_').any(own)
+                }) {
+                    return false;
+                }
+            }
+        }
+        let behind = self.text[at.end as usize..].trim_start();
+        code || !behind.starts_with('=') || behind.starts_with("==")
+    }
+
+    /// Where a name stands in braces in the texts of calls that read such names.
+    fn named_in_texts(&self, word: &str, scope: Span) -> Vec<Span> {
+        let kind = self.language.words.inline_names;
+        let mut out = Vec::new();
+        if kind.is_empty() {
+            return out;
+        }
+        for text in self.facts.strings.iter().filter(|s| scope.contains(**s)) {
+            let own = text.of(self.text);
+            let lead = format!("{{{word}");
+            for (i, _) in own.match_indices(&lead) {
+                // Two braces are one that is written.
+                let braces = own[..i].bytes().rev().take_while(|b| *b == b'{').count();
+                let ends = own[i + lead.len()..].starts_with(['}', ':']);
+                let path = crate::tree::descend(self.tree.root(), *text);
+                if braces % 2 == 0 && ends && path.iter().any(|(n, _)| n.kind() == kind) {
+                    let start = text.start as usize + i + 1;
+                    out.push(Span::new(start, start + word.len()));
+                }
+            }
+        }
+        out
     }
 }

@@ -19,6 +19,7 @@ pub(crate) const WORDS: Words = Words {
         ("super", Space::Value),
     ],
     paths: &["scoped_identifier", "scoped_type_identifier"],
+    inline_names: "macro_invocation",
     positions: &[
         ("field_expression", "field", Space::Member),
         ("scoped_identifier", "name", Space::Member),
