@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{FileFacts, Language, Ty, Word};
+use emendo_lang::{FileFacts, Language, Space, Ty, Word};
 use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
@@ -163,6 +163,14 @@ impl Rows {
                     add(words, rows);
                 }
             }
+        }
+        // Under a name of the file's own: where nothing takes the symbol's place, each use counts.
+        for import in facts.imports.iter().filter(|i| i.aliased() && !i.wildcard) {
+            let Some(local) = import.local() else { continue };
+            let rows = self.by_old.get(import.path()).filter(|r| self.all[r.0].new.is_none());
+            let inside = |w: &&Word| !import.span.contains(w.span) && w.space != Space::Member;
+            let words = rows.iter().flat_map(|r| facts.words(local).iter().filter(inside).map(|w| (*w, r.0, r.1)));
+            hits.extend(words);
         }
         hits.sort_by_key(|(w, row, old)| (w.span.start, *row, *old));
         hits

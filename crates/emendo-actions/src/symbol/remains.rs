@@ -1,7 +1,7 @@
 //! What is still there of old symbols, in the code as a run leaves it.
 
 use emendo_lang::weakest;
-use emendo_lang::{Certainty, Language, Project, Space};
+use emendo_lang::{Certainty, Language, Project, Space, Word};
 use emendo_text::Span;
 
 use crate::contract::{Needs, Remains, SymbolKind};
@@ -84,7 +84,10 @@ impl SymbolRunner {
             }
             let (at, facts) = match meant {
                 // A name of the project's own choosing is right to stay.
-                Meant::Path(path, _) if self.passed_as(p, &path) || self.own_alias(p, &path) => {
+                Meant::Path(path, _)
+                    if self.passed_as(p, &path)
+                        || self.own_alias(p, &path) && !self.imported_as(p, word, row) =>
+                {
                     continue;
                 }
                 Meant::Path(path, facts) => (crate::symbol::uses::whole(&path), facts),
@@ -95,6 +98,13 @@ impl SymbolRunner {
             let fact = facts.into_iter().next_back();
             out.push(Remains { fact, ..self.remains(row, at, certainty, "") });
         }
+    }
+
+    /// True for the file's own name for the old symbol itself.
+    fn imported_as(&self, p: &Place<'_>, word: Word, row: usize) -> bool {
+        let (olds, local) = (&self.rows.all[row].olds, p.text(word.span));
+        let imports = &p.code.facts.imports;
+        imports.iter().any(|i| i.local() == Some(local) && olds.iter().any(|o| o == i.path()))
     }
 
     /// Texts and comments that spell the whole name, or a member with its type.

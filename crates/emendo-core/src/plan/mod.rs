@@ -263,7 +263,7 @@ fn told_types(
         let name = |word: &str| named_symbol(language, recipe, &t.scope, word);
         match Learned::read(language, &written, &name) {
             Ok((symbol, told)) => {
-                let told = told.spelled(spellings);
+                let told = told.with_renamed(language, &symbol, spellings).spelled(spellings);
                 let names = spellings.of(&symbol);
                 all.extend(names.into_iter().map(|s| (language, s, told.clone())));
             }

@@ -199,6 +199,11 @@ impl Writing {
 pub struct Flow {
     /// Kinds that wait for a value and pass it on.
     pub waits: &'static [&'static str],
+    /// Places (kind, field, operators; no operators: any) whose value is used only if that of the whole is; an empty field
+    /// is any.
+    pub passes: &'static [(&'static str, &'static str, &'static [&'static str])],
+    /// Places whose value is never used, written in the same way.
+    pub drops: &'static [(&'static str, &'static str, &'static [&'static str])],
     /// Functions, lambdas and types: what stands in them is not done where they stand.
     pub nested: &'static [&'static str],
     /// Kinds whose evaluation may do something besides giving a value.
@@ -207,5 +212,6 @@ pub struct Flow {
 
 impl Flow {
     /// Nothing of it.
-    pub const NONE: Self = Self { waits: &[], nested: &[], effects: &[] };
+    pub const NONE: Self =
+        Self { waits: &[], passes: &[], drops: &[], nested: &[], effects: &[] };
 }

@@ -227,8 +227,9 @@ impl Resolver<'_> {
         symbols.iter().find(|s| {
             !own(s)
                 && packages.iter().any(|p| {
+                    // `org` and its like are no library's own.
                     let root = names.package(p);
-                    let root = if root.is_empty() { p } else { &root };
+                    let root = if root.len() <= 3 { p } else { &root };
                     crate::ground::below(s, root).is_some()
                 })
         })

@@ -65,6 +65,24 @@ impl Learned {
         self.members.contains_key(member)
     }
 
+    /// Makes members known under all names that the run gives them; `symbol` is the type's own.
+    #[must_use]
+    pub fn with_renamed(mut self, language: &Language, symbol: &str, spellings: &Spellings) -> Self {
+        let names = &language.names;
+        let mut more = Vec::new();
+        for (member, all) in &self.members {
+            let whole = format!("{symbol}{}{member}", names.separator);
+            for other in spellings.of(&whole).iter().skip(1) {
+                let last = names.last(other);
+                if last != member && !self.members.contains_key(last) {
+                    more.push((last.to_owned(), all.clone()));
+                }
+            }
+        }
+        self.members.extend(more);
+        self
+    }
+
     /// The same with all names that symbols in it may have.
     #[must_use]
     pub fn spelled(mut self, spellings: &Spellings) -> Self {

@@ -148,6 +148,18 @@ impl<'a> Resolver<'a> {
             counted.iter().copied().filter(|m| self.takes_these(m, &args) != Some(false)).collect();
         let fitting = if fitting.is_empty() { counted } else { fitting };
         let mut fitting = fitting;
+        // One whose parameters are the very types of the arguments.
+        let exact = |m: &&MemberType| {
+            let Some(params) = &m.params else { return false };
+            let same = |(a, p): (&Argument<'a>, &crate::ty::Takes)| {
+                let told = self.type_of(a.value);
+                told.is_some_and(|t| t.says >= Certainty::Likely && t.ty == p.ty)
+            };
+            params.len() == args.len() && !args.is_empty() && args.iter().zip(params).all(same)
+        };
+        if fitting.iter().filter(|m| exact(m)).count() == 1 {
+            fitting.retain(exact);
+        }
         // The one whose parameters are of the narrowest types.
         let nearer = |a: &MemberType, b: &MemberType| {
             let (Some(a), Some(b)) = (&a.params, &b.params) else { return false };
@@ -220,12 +232,14 @@ impl<'a> Resolver<'a> {
             && rule.origin == Origin::Function
         {
             let takes = self.takes(node);
+            // What the types that it is built on take is told by what they are given there.
+            let wanted: Vec<Ty> = wanted.iter().map(|w| self.filled_around(name, w)).collect();
             let same = |(p, w): (&crate::ty::Takes, &Ty)| {
                 w.symbols().is_empty()
                     || p.ty.symbols().iter().any(|s| w.symbols().contains(s))
                     || p.ty == *w
             };
-            let all = takes.len() == wanted.len() && takes.iter().zip(wanted).all(same);
+            let all = takes.len() == wanted.len() && takes.iter().zip(&wanted).all(same);
             return if all { Overload::Is } else { Overload::Not };
         }
         let Some(call) = self.call_at(name) else { return Overload::Unknown };
@@ -236,33 +250,52 @@ impl<'a> Resolver<'a> {
         if args.len() != wanted.len() {
             return Overload::Not;
         }
+        // What a type of the project gives the library's is told by what it is built on.
+        let of = self.facts.words(name.of(self.text)).iter().find(|w| w.span == name);
+        let of = of.and_then(|w| self.type_at(w.receiver?)).map(|t| t.ty);
+        let filled: Vec<Ty> = wanted
+            .iter()
+            .map(|w| of.as_ref().map_or_else(|| w.clone(), |of| self.filled_for(of, w, 6)))
+            .collect();
         // Where all overloads are told, the nearest is meant.
         if let Some((known, _)) = self.callee(call)
             && known.all.len() > 1
             && let Some((one, sure)) = self.choose(&known, call)
             && let Some(params) = &one.params
         {
-            let pairs = || params.iter().zip(wanted);
+            let pairs = || params.iter().zip(&filled);
             // A short name in a recipe may stand for several: one that is shared will do.
             let shared = |p: &Ty, w: &Ty| p.symbols().iter().any(|s| w.symbols().contains(s));
             let both = |p: &Ty, w: &Ty| (self.fits(p, w), self.fits(w, p));
-            let same = |(p, w): (&crate::ty::Takes, &Ty)| {
-                shared(&p.ty, w) || both(&p.ty, w) == (Some(true), Some(true))
+            // A parameter of the type itself is meant by its name.
+            let plain = one.plain_params();
+            let named = |i: usize, _: &Ty| match (plain.get(i).map(|p| &p.ty), &wanted[i]) {
+                (Some(Ty::Param(own, _)), Ty::Param(wanted, _)) => Some(own == wanted),
+                (Some(Ty::Param(..)), Ty::Of { .. }) => Some(false),
+                _ => None,
             };
-            let other = |(p, w): (&crate::ty::Takes, &Ty)| {
+            let same = |(i, (p, w)): (usize, (&crate::ty::Takes, &Ty))| {
+                named(i, w).unwrap_or_else(|| {
+                    shared(&p.ty, w) || both(&p.ty, w) == (Some(true), Some(true))
+                })
+            };
+            let other = |(i, (p, w)): (usize, (&crate::ty::Takes, &Ty))| {
                 let (there, back) = both(&p.ty, w);
-                !shared(&p.ty, w) && (there == Some(false) || back == Some(false))
+                named(i, w).map_or_else(
+                    || !shared(&p.ty, w) && (there == Some(false) || back == Some(false)),
+                    |own| !own,
+                )
             };
             let counted = params.len() == wanted.len();
-            if sure && counted && pairs().all(same) {
+            if sure && counted && pairs().enumerate().all(same) {
                 return Overload::Is;
             }
-            if sure && (!counted || pairs().any(other)) {
+            if sure && (!counted || pairs().enumerate().any(other)) {
                 return Overload::Not;
             }
         }
         let mut exact = true;
-        for (a, w) in args.iter().zip(wanted) {
+        for (a, w) in args.iter().zip(&filled) {
             let told = if self.is_function(a.value) { None } else { self.type_of(a.value) };
             match told.and_then(|t| Some((self.fits(&t.ty, w)?, t))) {
                 Some((false, _)) => return Overload::Not,
@@ -273,6 +306,40 @@ impl<'a> Resolver<'a> {
             }
         }
         if exact { Overload::Is } else { Overload::Fits }
+    }
+
+    /// A type of a member, where a member is declared that overrides it: with what the type around gives the types that it
+    /// is built on.
+    fn filled_around(&self, name: Span, ty: &Ty) -> Ty {
+        let mut open = Vec::new();
+        ty.params_in(&mut open);
+        let declares = |t: &&TypeDecl| t.members.iter().any(|m| m.at == name);
+        let Some(t) = self.facts.types_at(name.start).find(declares).filter(|_| !open.is_empty())
+        else {
+            return ty.clone();
+        };
+        let given = self.supers_of(t).into_iter().find_map(|s| {
+            let symbol = s.symbols().first()?.clone();
+            let given = self.arguments_of(&symbol, s.args());
+            open.iter().all(|p| given.contains_key(p)).then_some(given)
+        });
+        given.map_or_else(|| ty.clone(), |given| ty.filled(&given, None))
+    }
+
+    /// A type of a member, with what an object of another type gives the type that declares it.
+    fn filled_for(&self, of: &Ty, ty: &Ty, depth: usize) -> Ty {
+        let mut open = Vec::new();
+        ty.params_in(&mut open);
+        let Some(symbol) = of.symbols().first().filter(|_| depth > 0 && !open.is_empty()) else {
+            return ty.clone();
+        };
+        let given = self.arguments_of(symbol, of.args());
+        if open.iter().all(|p| given.contains_key(p)) {
+            return ty.filled(&given, None);
+        }
+        let Some(shape) = self.shape(symbol) else { return ty.clone() };
+        let supers = shape.extends.iter().map(|s| s.filled(&given, None));
+        supers.map(|s| self.filled_for(&s, ty, depth - 1)).find(|t| t != ty).unwrap_or_else(|| ty.clone())
     }
 
     pub(super) fn is_function(&self, node: Node<'a>) -> bool {

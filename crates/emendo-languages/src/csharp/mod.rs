@@ -228,6 +228,8 @@ const WRITING: Writing = Writing {
 };
 
 const FLOW: Flow = Flow {
+    passes: &[],
+    drops: &[("for_statement", "initializer", &[]), ("for_statement", "update", &[])],
     waits: &["await_expression"],
     nested: &[
         "lambda_expression",

@@ -188,6 +188,8 @@ const WRITING: Writing = Writing {
 };
 
 const FLOW: Flow = Flow {
+    passes: &[],
+    drops: &[("for_statement", "init", &[]), ("for_statement", "update", &[])],
     nested: &[
         "lambda_expression",
         "method_declaration",

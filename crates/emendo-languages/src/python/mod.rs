@@ -173,6 +173,8 @@ const WRITING: Writing = Writing {
 };
 
 const FLOW: Flow = Flow {
+    passes: &[("boolean_operator", "right", &[])],
+    drops: &[],
     waits: &["await"],
     nested: &["function_definition", "lambda", "class_definition"],
     effects: &["call", "await", "yield", "named_expression", "assignment", "augmented_assignment"],

@@ -191,6 +191,8 @@ const WRITING: Writing = Writing {
 };
 
 const FLOW: Flow = Flow {
+    passes: &[("binary_expression", "right", &["&&", "||"])],
+    drops: &[],
     waits: &["await_expression", "try_expression"],
     nested: &["function_item", "closure_expression", "impl_item", "trait_item", "mod_item"],
     effects: &[

@@ -20,8 +20,10 @@ impl<'p, 't> Matcher<'p, 't> {
             return self.qualified(ix, token, space, node);
         }
         let def = &self.pattern.names[ix];
-        let Some((fact, symbol)) =
-            self.any_spelling(&path, space, node.start_byte() as u32, &def.symbol, &def.also)
+        let at = node.start_byte() as u32;
+        let Some((fact, symbol)) = self
+            .any_spelling(&path, space, at, &def.symbol, &def.also)
+            .or_else(|| self.inherited(span(node), &def.symbol, &def.also))
         else {
             return false;
         };
@@ -117,6 +119,31 @@ impl<'p, 't> Matcher<'p, 't> {
         all.into_iter().find_map(|s| Some((self.resolver.means(path, space, at, s)?, s.to_owned())))
     }
 
+    /// A member of what the type around is built on, called without an object or on the object itself.
+    fn inherited(&self, at: Span, symbol: &str, also: &[String]) -> Option<(Fact, String)> {
+        let names = &self.language().names;
+        let hints = &self.language().declares.hints;
+        let written = at.of(self.text);
+        let last = written.rsplit(names.separator).next().unwrap_or(written).trim();
+        let object = written[..written.len() - last.len()].trim_end_matches(names.separator).trim();
+        let own = hints.own.contains(&object) || hints.base.contains(&object);
+        if !(object.is_empty() || own) {
+            return None;
+        }
+        let name = Span { start: at.end - last.len() as u32, end: at.end };
+        let word = self.resolver.facts.words(last).iter().find(|w| w.span == name)?;
+        std::iter::once(symbol).chain(also.iter().map(String::as_str)).find_map(|s| {
+            let owner = names.parent(s);
+            if names.last(s) != last || owner.is_empty() {
+                return None;
+            }
+            match self.resolver.member_of(word, self.text, &|o| o == owner, &[]) {
+                emendo_lang::Owner::Is(facts) => Some((facts.into_iter().next()?, s.to_owned())),
+                _ => None,
+            }
+        })
+    }
+
     /// `Type.member` where the code says `member`, or the other way round.
     pub(crate) fn by_symbol(&mut self, p: &PNode, inner: &Inner, node: Node<'t>) -> bool {
         let Some(member) = &inner.symbol else { return false };
@@ -151,8 +178,9 @@ impl<'p, 't> Matcher<'p, 't> {
                 (path, Space::Value, span(r).hull(span(called)))
             }
         };
+        let own = || self.inherited(place, &member.symbol, &member.also);
         let Some((fact, symbol)) =
-            self.any_spelling(&path, space, at, &member.symbol, &member.also)
+            self.any_spelling(&path, space, at, &member.symbol, &member.also).or_else(own)
         else {
             return false;
         };

@@ -6,7 +6,9 @@ use emendo_text::{Filter, Repeat, Span};
 use tree_sitter::Node;
 
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
-use crate::model::{Inner, Key, LiteralText, MemberSymbol, PNode, PToken, PatternToken, TextPiece};
+use crate::model::{
+    Inner, Key, LiteralText, MemberSymbol, PNode, PToken, PatternToken, TextPiece, tokens_of,
+};
 use crate::quotes::quoted;
 
 const MAX_DEPTH: usize = 400;
@@ -119,8 +121,8 @@ impl Build<'_, '_> {
             }
             let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;
             match p.what {
-                PatternToken::Leaf(_, token) if !loose && is_separator(language, child) => {
-                    separators.push((children.len(), token));
+                _ if !loose && is_separator(language, child) && tokens_of(&p).len() == 1 => {
+                    separators.push((children.len(), tokens_of(&p).start));
                 }
                 _ => children.push(p),
             }

@@ -325,11 +325,31 @@ impl<'a> Look<'a> {
         }
         let path = descend(self.tree.root(), m.span);
         let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
-        let passes = |kind: &str| {
-            self.language.flow.waits.contains(&kind) || kind == self.language.compare.parenthesized
+        let flow = &self.language.flow;
+        let plain = |kind: &str| {
+            flow.waits.contains(&kind) || kind == self.language.compare.parenthesized
         };
-        let mut above = path[..at].iter().rev().map(|(n, _)| n.kind());
-        above.find(|kind| !passes(kind)) == Some(self.language.writing.expression_statement)
+        for i in (1..=at).rev() {
+            let ((_, field), (up, _)) = (path[i], path[i - 1]);
+            let fits = |(kind, of, operators): &&(&str, &str, &[&str])| {
+                let sign = || {
+                    let all = emendo_lang::tree::children(up);
+                    all.iter().any(|c| operators.contains(&c.kind()))
+                };
+                *kind == up.kind()
+                    && (of.is_empty() || field == Some(*of))
+                    && (operators.is_empty() || sign())
+            };
+            if up.kind() == self.language.writing.expression_statement
+                || flow.drops.iter().any(|d| fits(&d))
+            {
+                return true;
+            }
+            if !flow.passes.iter().any(|p| fits(&p)) && !plain(up.kind()) {
+                return false;
+            }
+        }
+        false
     }
 }
 

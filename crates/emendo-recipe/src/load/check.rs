@@ -267,12 +267,15 @@ impl Loader<'_> {
                 && !p.starts_with(|c: char| c.is_ascii_digit())
                 && p.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$' | '#')))
         };
+        // The types of parameters choose an overload; they are checked where they are read.
+        let name = t.text.split_once('(').filter(|_| t.text.ends_with(')'));
+        let text = name.map_or(t.text.as_str(), |n| n.0);
         // A module that is a string stands before the last colon, or alone.
         let module = |m: &str| !m.is_empty() && !m.contains([' ', '\t', '\'', '"', ':']);
-        let below = match t.text.rsplit_once(':') {
+        let below = match text.rsplit_once(':') {
             Some((m, below)) if module(m) => below,
-            _ if t.text.contains(['/', '@', '-']) && module(&t.text) => "",
-            _ => &t.text,
+            _ if text.contains(['/', '@', '-']) && module(text) => "",
+            _ => text,
         };
         let separator = if below.contains("::") { "::" } else { "." };
         if !below.is_empty() && !below.split(separator).all(part) {
