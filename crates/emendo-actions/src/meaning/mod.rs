@@ -10,7 +10,7 @@ use emendo_lang::weakest;
 use emendo_lang::{Certainty, Fact, Owner, Project, Space, Word};
 use emendo_text::Span;
 
-pub(crate) use place::{Place, Rewritten};
+pub(crate) use place::{Place, Rewritten, spelled_on};
 pub use rows::renames;
 pub(crate) use rows::{Row, Rows, excepted, joint, overload, row_digest};
 
@@ -172,6 +172,9 @@ impl SymbolRunner {
             if plain && let Some(fact) = p.resolver.means(&words, space, path[0].1.start, old) {
                 return Some(Meant::Path(path.clone(), vec![fact]));
             }
+            if packages && let Some(fact) = self.begins_full_name(p, word, path, old) {
+                return Some(Meant::Path(path.clone(), vec![fact]));
+            }
         }
         if let Some(fact) = self.loaded(p, word, old) {
             return Some(Meant::Token(vec![fact]));
@@ -236,6 +239,28 @@ impl SymbolRunner {
                 may.then(|| Meant::Token(vec![fact]))
             }
         }
+    }
+
+    /// A package of one word where a full name begins with it: nothing else of that name is known there.
+    fn begins_full_name(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        path: &[(String, Span)],
+        old: &str,
+    ) -> Option<Fact> {
+        let names = &self.rows.language.names;
+        let [(name, at)] = path else { return None };
+        let goes_on = p.cx.text[at.end as usize..].trim_start().starts_with(names.separator);
+        if !names.full_names || name != old || word.receiver.is_some() || !goes_on {
+            return None;
+        }
+        let facts = &p.code.facts;
+        let hidden = facts.lookup(name, &[Space::Value, Space::Type], at.start).is_some()
+            || p.resolver.imported(name, Space::Value).is_some();
+        let kept = self.rows.keeps(&spelled_on(p.cx.text, *at));
+        let text = format!("`{old}` begins a full name");
+        (!hidden && !kept).then_some(Fact { says: Certainty::Certain, text, at: None })
     }
 
     /// A member of a module that is loaded right before the dot.

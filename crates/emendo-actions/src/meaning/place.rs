@@ -65,3 +65,10 @@ pub(crate) struct Rewritten {
     /// Items of imports that change themselves.
     pub(crate) kept: Vec<Span>,
 }
+
+/// A name with all that is spelled below it.
+pub(crate) fn spelled_on(text: &str, at: Span) -> String {
+    let part = |c: &char| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '/');
+    let ahead: String = text[at.end as usize..].chars().take_while(part).collect();
+    format!("{}{}", at.of(text), ahead.trim_end_matches(['.', ':', '/']))
+}

@@ -169,7 +169,9 @@ impl Rows {
             let Some(local) = import.local() else { continue };
             let rows = self.by_old.get(import.path()).filter(|r| self.all[r.0].new.is_none());
             let inside = |w: &&Word| !import.span.contains(w.span) && w.space != Space::Member;
-            let words = rows.iter().flat_map(|r| facts.words(local).iter().filter(inside).map(|w| (*w, r.0, r.1)));
+            let words = rows
+                .iter()
+                .flat_map(|r| facts.words(local).iter().filter(inside).map(|w| (*w, r.0, r.1)));
             hits.extend(words);
         }
         hits.sort_by_key(|(w, row, old)| (w.span.start, *row, *old));

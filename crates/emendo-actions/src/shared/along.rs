@@ -1,7 +1,9 @@
 //! The parts of an action about code that are patterns of their own: what stands around, what is rewritten along.
 
 use emendo_lang::Language;
-use emendo_pattern::{AlongRule, Follow, FollowRule, Gather, GatherRule, Pattern, Replacement, Rework};
+use emendo_pattern::{
+    AlongRule, Follow, FollowRule, Gather, GatherRule, Pattern, Replacement, Rework,
+};
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
 use emendo_text::{Diagnostic, Marks, Span};
 

@@ -10,7 +10,7 @@ use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
 use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, SymbolKind};
-use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted};
+use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted, spelled_on};
 
 /// Marks by which comments link to a name.
 const LINKS: &[&str] = &[
@@ -183,13 +183,6 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
         })
         .map(|at| Span::new(at, at + name.len()))
         .collect()
-}
-
-/// A name with all that is spelled below it.
-pub(super) fn spelled_on(text: &str, at: Span) -> String {
-    let part = |c: &char| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '/');
-    let ahead: String = text[at.end as usize..].chars().take_while(part).collect();
-    format!("{}{}", at.of(text), ahead.trim_end_matches(['.', ':', '/']))
 }
 
 /// Where a word stands by itself.

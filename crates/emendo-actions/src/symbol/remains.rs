@@ -5,9 +5,10 @@ use emendo_lang::{Certainty, Language, Project, Space, Word};
 use emendo_text::Span;
 
 use crate::contract::{Needs, Remains, SymbolKind};
+use crate::meaning::spelled_on;
 use crate::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
 use crate::shared::Head;
-use crate::symbol::mentions::{comment_mentions, spelled_in, spelled_on};
+use crate::symbol::mentions::{comment_mentions, spelled_in};
 
 impl SymbolRunner {
     /// A runner that only looks for symbols.

@@ -212,6 +212,5 @@ pub struct Flow {
 
 impl Flow {
     /// Nothing of it.
-    pub const NONE: Self =
-        Self { waits: &[], passes: &[], drops: &[], nested: &[], effects: &[] };
+    pub const NONE: Self = Self { waits: &[], passes: &[], drops: &[], nested: &[], effects: &[] };
 }

@@ -293,9 +293,8 @@ fn separators(layer: &Layer, parts: &[Node<'_>], text: &str) -> Vec<u32> {
         if kind == layer.closure && !layer.closure.is_empty() {
             // It opens where no value stands before it.
             let before = i.checked_sub(1).map(|b| parts[b]);
-            let value = before.is_some_and(|b| {
-                b.is_named() && !layer.openers.contains(&span(b).of(text))
-            });
+            let value =
+                before.is_some_and(|b| b.is_named() && !layer.openers.contains(&span(b).of(text)));
             inside = !inside && !value;
         } else if kind == layer.separator && !inside {
             out.push(part.start_byte() as u32);

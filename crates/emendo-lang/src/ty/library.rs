@@ -67,7 +67,12 @@ impl Learned {
 
     /// Makes members known under all names that the run gives them; `symbol` is the type's own.
     #[must_use]
-    pub fn with_renamed(mut self, language: &Language, symbol: &str, spellings: &Spellings) -> Self {
+    pub fn with_renamed(
+        mut self,
+        language: &Language,
+        symbol: &str,
+        spellings: &Spellings,
+    ) -> Self {
         let names = &language.names;
         let mut more = Vec::new();
         for (member, all) in &self.members {

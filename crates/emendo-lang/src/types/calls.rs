@@ -339,7 +339,10 @@ impl<'a> Resolver<'a> {
         }
         let Some(shape) = self.shape(symbol) else { return ty.clone() };
         let supers = shape.extends.iter().map(|s| s.filled(&given, None));
-        supers.map(|s| self.filled_for(&s, ty, depth - 1)).find(|t| t != ty).unwrap_or_else(|| ty.clone())
+        supers
+            .map(|s| self.filled_for(&s, ty, depth - 1))
+            .find(|t| t != ty)
+            .unwrap_or_else(|| ty.clone())
     }
 
     pub(super) fn is_function(&self, node: Node<'a>) -> bool {

@@ -307,7 +307,8 @@ impl<'a> Resolver<'a> {
         };
         let spaces = [Space::Value];
         let same = |at: u32| self.facts.lookup(word, &spaces, at).is_some_and(|d| d.at == name);
-        let keys = self.facts.words(word).iter().filter(|w| w.span != name && scope.contains(w.span));
+        let keys =
+            self.facts.words(word).iter().filter(|w| w.span != name && scope.contains(w.span));
         let keys = keys.map(|w| w.span).filter(|at| short(at) && same(at.start));
         out.extend(keys.filter(|at| !out.contains(at)).collect::<Vec<_>>());
         out.extend(self.named_in_texts(word, scope).into_iter().filter(|at| same(at.start)));

@@ -205,11 +205,17 @@ const WRITING: Writing = Writing {
 };
 
 const FLOW: Flow = Flow {
-    passes: &[("ternary_expression", "consequence", &[]),
+    passes: &[
+        ("ternary_expression", "consequence", &[]),
         ("ternary_expression", "alternative", &[]),
         ("binary_expression", "right", &["&&", "||", "??"]),
-        ("sequence_expression", "", &[]),],
-    drops: &[("unary_expression", "argument", &["void"]), ("for_statement", "initializer", &[]), ("for_statement", "increment", &[])],
+        ("sequence_expression", "", &[]),
+    ],
+    drops: &[
+        ("unary_expression", "argument", &["void"]),
+        ("for_statement", "initializer", &[]),
+        ("for_statement", "increment", &[]),
+    ],
     waits: &["await_expression"],
     nested: &[
         "function_declaration",

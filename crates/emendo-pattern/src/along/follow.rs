@@ -199,7 +199,8 @@ fn written(
     let language = old.language();
     let mut out = new.write(old, hit, at.tree, at.text, at.line_end, at.resolver)?;
     let node = at.tree.node_at(hit.span, &[]);
-    let short = |k: &str| language.compare.keyed.iter().any(|rule| rule.shorthand == k && !k.is_empty());
+    let short =
+        |k: &str| language.compare.keyed.iter().any(|rule| rule.shorthand == k && !k.is_empty());
     if node.is_some_and(|n| short(n.kind())) {
         let key = format!("{}: ", hit.span.of(at.text));
         out.splices.insert(0, Splice::text(Span::at(hit.span.start as usize), key));
@@ -264,7 +265,8 @@ fn is_key(word: Span, at: Place<'_>) -> bool {
     place.is_some_and(|i| {
         let above = i.checked_sub(1).map_or("", |a| path[a].0.kind());
         let field = path[i].1;
-        let first = || i.checked_sub(1).is_some_and(|a| path[a].0.named_child(0) == Some(path[i].0));
+        let first =
+            || i.checked_sub(1).is_some_and(|a| path[a].0.named_child(0) == Some(path[i].0));
         keyed.iter().any(|k| {
             k.pair == above && if k.key.is_empty() { first() } else { field == Some(k.key) }
         })

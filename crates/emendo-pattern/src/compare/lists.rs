@@ -486,10 +486,8 @@ impl<'t> Matcher<'_, 't> {
                 next += 1;
             }
             let run = fit == TokenFit::TokenRun;
-            let whole = !tokens
-                || !one_piece
-                || count == 0
-                || self.is_piece(place, run.then_some(&taken));
+            let whole =
+                !tokens || !one_piece || count == 0 || self.is_piece(place, run.then_some(&taken));
             if whole
                 && self.bind(ix, token, &taken, place)
                 && self.sequence(patterns, items, next, fit, used)
@@ -530,7 +528,8 @@ impl<'t> Matcher<'_, 't> {
         let hangs = |n: &Node<'_>| language.fragments.token_runs.contains(&n.kind());
         let word = |n: &Node<'_>| {
             let text = span(*n).of(self.text);
-            n.is_named() && !language.names.reserved.contains(&text) || self.both_words(n.kind(), *n)
+            n.is_named() && !language.names.reserved.contains(&text)
+                || self.both_words(n.kind(), *n)
         };
         let mut expects = true;
         for n in tokens {

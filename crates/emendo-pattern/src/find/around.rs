@@ -326,9 +326,8 @@ impl<'a> Look<'a> {
         let path = descend(self.tree.root(), m.span);
         let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
         let flow = &self.language.flow;
-        let plain = |kind: &str| {
-            flow.waits.contains(&kind) || kind == self.language.compare.parenthesized
-        };
+        let plain =
+            |kind: &str| flow.waits.contains(&kind) || kind == self.language.compare.parenthesized;
         for i in (1..=at).rev() {
             let ((_, field), (up, _)) = (path[i], path[i - 1]);
             let fits = |(kind, of, operators): &&(&str, &str, &[&str])| {

@@ -17,8 +17,8 @@ use tree_sitter::Node;
 
 pub use around::{Conditions, Groups, SlotConditions};
 
-use crate::compile::TOKENS;
 use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant, trusted};
+use crate::compile::TOKENS;
 use crate::found::{Match, Nearest, Places};
 use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading};
 
@@ -389,7 +389,8 @@ impl<'t> Search<'_, 't> {
                 && i > 0
                 && self.pattern.language.words.member_after.contains(&items[i - 1].0.kind())
                 && matches!(reading.roots[0].what, PatternToken::Slot(..));
-            let fits = here && !half && could_be(self.pattern.language, &reading.roots[0], items[i].0);
+            let fits =
+                here && !half && could_be(self.pattern.language, &reading.roots[0], items[i].0);
             let len =
                 if fits { self.run_at(ix, reading, (parent, loose), &items[i..]) } else { None };
             if from_start || only.is_some() && here {

@@ -133,8 +133,8 @@ impl Pass<'_> {
         let kind = known.name;
         // Among loose tokens a word of the language is a name like others.
         let runs = self.language.fragments.token_runs;
-        let loose = known.is(bits::WORD)
-            && self.parents.last().is_some_and(|p| runs.contains(&p.kind));
+        let loose =
+            known.is(bits::WORD) && self.parents.last().is_some_and(|p| runs.contains(&p.kind));
         if !(known.is(bits::NAMED) || loose) || known.is(bits::MEMBER_AFTER) {
             self.sign(node, kind);
             return false;
