@@ -6,10 +6,11 @@ use emendo_lang::language::{Keyed, Language, Space};
 use emendo_text::{Filter, Repeat, Span};
 use regex::Regex;
 
-use crate::compile::TOKENS;
-
 /// The slot that marks the place in a pattern of what stands around it.
 pub const HERE: &str = "here";
+
+/// The context of runs of loose tokens.
+pub(crate) const TOKENS: &str = "tokens";
 
 /// The words for `form`.
 pub const FORMS: &[&str] = &[

@@ -1,7 +1,9 @@
 //! Comparing a pattern with a tree, node by node.
 
 mod chain;
+mod keyed;
 mod lists;
+mod missing;
 mod names;
 mod slots;
 mod text;

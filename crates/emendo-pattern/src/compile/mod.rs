@@ -1,14 +1,15 @@
 //! From a pattern's source to its readings.
 
 mod build;
+mod code;
 mod keys;
 mod wrap;
 
 use std::collections::BTreeMap;
 
-use emendo_lang::language::{Context, Language, Placeholder, Space};
+use emendo_lang::Spellings;
+use emendo_lang::language::{Context, Language, Placeholder};
 use emendo_lang::tree::{Tree, span};
-use emendo_lang::{FileFacts, NoProject, Resolver, Spellings};
 use emendo_text::{Chunk, Marks, Repeat, Span, Template};
 use tree_sitter::Node;
 
@@ -16,7 +17,7 @@ use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
-    Constraint, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef,
+    Constraint, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef, TOKENS,
 };
 
 /// Spellings of slots that are tried in one context before it is given up.
@@ -25,8 +26,6 @@ const MAX_SPELLINGS: usize = 120;
 const MAX_BYTES: usize = 64 * 1024;
 /// The context of patterns that begin with a dot: its prefix ends in a word of this length to hang them on.
 const LINK: &str = "link";
-/// The context of runs of loose tokens.
-pub(crate) const TOKENS: &str = "tokens";
 const LINK_BASE: u32 = 6;
 
 pub(super) fn pattern(
@@ -460,39 +459,6 @@ fn roots<'t>(
     (covers && inside.len() > 1).then(|| inside.into_iter().filter(|n| !n.is_extra()).collect())
 }
 
-/// The pattern as code, for each reading: a word in each slot, its names imported. With the place of the pattern.
-pub(super) fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
-    let language = pattern.language;
-    let head: String = pattern
-        .names
-        .iter()
-        .map(|n| {
-            let mut name = language.import_of(&n.symbol, Space::Value);
-            name.alias = Some(n.word.clone()).filter(|w| *w != language.names.last(&n.symbol));
-            format!("{}\n", (language.imports.write_import)(&name, None))
-        })
-        .collect();
-    let Ok(template) = Template::parse(&pattern.source) else { return Vec::new() };
-    let mut out = Vec::new();
-    for reading in &pattern.readings {
-        let context = &language.fragments.contexts[reading.context];
-        let mut compiler = Compiler {
-            language,
-            source: &pattern.source,
-            template: &template,
-            slots: &pattern.slots,
-            names: &pattern.names,
-            best: None,
-            thorough: true,
-        };
-        if let Some(wrapped) = compiler.spelling(reading.context, context) {
-            let text = format!("{head}{}", wrapped.text);
-            out.push((text, wrapped.fragment.shifted(head.len())));
-        }
-    }
-    out
-}
-
 /// True if two readings would match the same.
 fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
     a.len() == b.len()
@@ -576,26 +542,6 @@ impl Pattern {
                 }
             }
         }
-    }
-
-    /// True if both read the same, slots of the same names in the same places.
-    pub fn same_as(&self, other: &Self) -> bool {
-        let keys = |p: &Self| -> Vec<Vec<Key>> {
-            p.readings.iter().map(|r| r.tokens.iter().map(|t| t.key.clone()).collect()).collect()
-        };
-        let (own, others) = (keys(self), keys(other));
-        own.iter().any(|r| others.contains(r))
-    }
-
-    /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
-    pub fn fits_as_code(&self, other: &Self) -> bool {
-        as_code(self).iter().any(|(text, at)| {
-            let tree = Tree::parse(self.language, text);
-            let facts = FileFacts::read(self.language, &tree, text);
-            let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);
-            // Anywhere inside: an edit inside the result grows it too.
-            other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
-        })
     }
 }
 

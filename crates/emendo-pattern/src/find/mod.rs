@@ -18,9 +18,8 @@ use tree_sitter::Node;
 pub use around::{Conditions, Groups, SlotConditions};
 
 use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant, trusted};
-use crate::compile::TOKENS;
 use crate::found::{Match, Nearest, Places};
-use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading};
+use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading, TOKENS};
 
 /// Above so many places of a word, going through the whole tree once costs less.
 const MAX_HITS: usize = 256;

@@ -16,9 +16,8 @@ use emendo_text::{Part, Span};
 pub use lines::{delete_item, delete_splice};
 pub(crate) use lines::{indent_at, line_start, with_end};
 
-use crate::compile::TOKENS;
 use crate::found::Match;
-use crate::model::{Pattern, PatternError};
+use crate::model::{Pattern, PatternError, TOKENS};
 use crate::write::delete::delete;
 use crate::write::tokens::new_tokens;
 use crate::write::writer::{Writer, add};

@@ -1,0 +1,64 @@
+//! A pattern read as code of its own: whether another one would match what it writes.
+
+use emendo_lang::language::Space;
+use emendo_lang::tree::Tree;
+use emendo_lang::{FileFacts, NoProject, Resolver};
+use emendo_text::{Span, Template};
+
+use crate::compile::wrap::Compiler;
+use crate::model::{Key, Pattern};
+
+/// The pattern as code, for each reading: a word in each slot, its names imported. With the place of the pattern.
+fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
+    let language = pattern.language;
+    let head: String = pattern
+        .names
+        .iter()
+        .map(|n| {
+            let mut name = language.import_of(&n.symbol, Space::Value);
+            name.alias = Some(n.word.clone()).filter(|w| *w != language.names.last(&n.symbol));
+            format!("{}\n", (language.imports.write_import)(&name, None))
+        })
+        .collect();
+    let Ok(template) = Template::parse(&pattern.source) else { return Vec::new() };
+    let mut out = Vec::new();
+    for reading in &pattern.readings {
+        let context = &language.fragments.contexts[reading.context];
+        let mut compiler = Compiler {
+            language,
+            source: &pattern.source,
+            template: &template,
+            slots: &pattern.slots,
+            names: &pattern.names,
+            best: None,
+            thorough: true,
+        };
+        if let Some(wrapped) = compiler.spelling(reading.context, context) {
+            let text = format!("{head}{}", wrapped.text);
+            out.push((text, wrapped.fragment.shifted(head.len())));
+        }
+    }
+    out
+}
+
+impl Pattern {
+    /// True if both read the same, slots of the same names in the same places.
+    pub fn same_as(&self, other: &Self) -> bool {
+        let keys = |p: &Self| -> Vec<Vec<Key>> {
+            p.readings.iter().map(|r| r.tokens.iter().map(|t| t.key.clone()).collect()).collect()
+        };
+        let (own, others) = (keys(self), keys(other));
+        own.iter().any(|r| others.contains(r))
+    }
+
+    /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
+    pub fn fits_as_code(&self, other: &Self) -> bool {
+        as_code(self).iter().any(|(text, at)| {
+            let tree = Tree::parse(self.language, text);
+            let facts = FileFacts::read(self.language, &tree, text);
+            let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);
+            // Anywhere inside: an edit inside the result grows it too.
+            other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
+        })
+    }
+}
