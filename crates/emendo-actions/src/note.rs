@@ -54,6 +54,12 @@ impl ActionKind for Note {
 impl Kind for Note {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let say = action.table.text("say")?.clone();
+        for key in ["at_least", "instead"] {
+            if let Some(e) = action.table.entry(key) {
+                let d = Diagnostic::error(format!("a note has no `{key}`"), e.key_span);
+                cx.out.push(d.help("it belongs to actions that edit: `code`, `symbol`, `signature`, `library`, `setting`"));
+            }
+        }
         let Some(find) = action.table.text("find") else {
             if let Some(slots) = action.table.entry("slots") {
                 cx.out.push(

@@ -210,7 +210,21 @@ pub const STEP: &[Key] = &[
     Key::new("not_files", Globs, "not these files"),
     Key::new("only_if", Table(CONDITION), "only where all of this holds"),
     Key::new("unless", Table(CONDITION), "not where all of this holds"),
+    AT_LEAST[0],
+    AT_LEAST[1],
+    AT_LEAST[2],
     Key::new("include", Table(INCLUDE), "another recipe, whose steps run here"),
+];
+
+/// The keys by which edits that are not sure enough are not proposed.
+const AT_LEAST: [Key; 3] = [
+    Key::new(
+        "at_least",
+        Words(&["certain", "likely"]),
+        "edits that are less sure are not proposed; a note says where they are",
+    ),
+    Key::new("instead", Words(&["note", "leave"]), "`leave`: such a place is a leftover, not a note"),
+    Key::new("say", Text, "what the note says; the title of the step if it is not given"),
 ];
 
 /// Keys that every action has.
@@ -222,6 +236,9 @@ pub const COMMON: &[Key] = &[
     Key::new("not_files", Globs, "not these files"),
     Key::new("only_if", Table(CONDITION), "only where all of this holds"),
     Key::new("unless", Table(CONDITION), "not where all of this holds"),
+    AT_LEAST[0],
+    AT_LEAST[1],
+    AT_LEAST[2],
 ];
 
 /// Keys of what must stand around or within a place, for kinds that look for code.

@@ -34,7 +34,7 @@ pub use crate::keys::{
 };
 pub use crate::load::{Loaded, load};
 pub use crate::model::{
-    Action, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
+    Action, AtLeast, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
     Name, Recipe, Scope, Source, Step, TypeOf, check_glob,
 };
 pub use crate::pairs::{Pair, pairs, read_table};

@@ -259,6 +259,29 @@ pub struct Step {
     pub actions: Vec<Action>,
     /// Another recipe, whose steps run here; then it has no actions.
     pub include: Option<Include>,
+    /// How sure the edits of its actions must be.
+    pub at_least: Option<AtLeast>,
+}
+
+/// How sure edits must be to be proposed, and what becomes of the others.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct AtLeast {
+    /// `certain`, else `likely`.
+    pub certain: bool,
+    /// A place that is not sure enough is a leftover, else a note.
+    pub leave: bool,
+    /// What the note says.
+    pub say: Option<String>,
+}
+
+impl AtLeast {
+    /// What a table of a step or an action says.
+    pub fn of(table: &Table) -> Option<Self> {
+        let text = |key: &str| table.text(key).map(|t| t.text.clone());
+        let word = text("at_least")?;
+        let leave = text("instead").is_some_and(|i| i == "leave");
+        Some(Self { certain: word == "certain", leave, say: text("say") })
+    }
 }
 
 /// Another recipe within a step.

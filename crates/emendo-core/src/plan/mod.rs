@@ -403,11 +403,14 @@ impl Compiler {
                 found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
             } else {
                 let conditions = Conditions::of(recipe, around, action);
+                let own = emendo_recipe::AtLeast::of(&action.table);
+                let at_least = own.or_else(|| step.at_least.clone());
                 self.conditions.extend(conditions.iter().map(|c| (self.steps.len(), c.clone())));
                 actions.extend(runner.into_iter().chain(more).map(|runner| PlannedAction {
                     asks: runner.asks(),
                     runner,
                     place: action.span,
+                    at_least: at_least.clone(),
                     conditions: conditions.clone(),
                 }));
             }

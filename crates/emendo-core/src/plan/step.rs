@@ -40,6 +40,8 @@ pub struct PlannedAction {
     pub asks: Asks,
     /// Where it stands in its recipe: one action may need several runners.
     pub place: emendo_text::Span,
+    /// How sure its edits must be to be proposed.
+    pub(crate) at_least: Option<emendo_recipe::AtLeast>,
     /// What it waits for; none if it always applies.
     pub(crate) conditions: Option<Arc<Conditions>>,
 }

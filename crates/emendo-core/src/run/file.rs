@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use emendo_actions::World;
 use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
-use emendo_lang::{FileFacts, Files, Language, Project, Tree};
+use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
 use emendo_text::{Digest, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
 
 use crate::edits::{Decisions, Edit, Leftover, Note, OnceWritten};
@@ -144,9 +144,39 @@ impl FileRun {
                 touched.extend(own.map(|d| (n, i, Some(d.action.1))));
             }
         }
+        self.only_sure(step, &mut found);
         self.notes(step, std::mem::take(&mut found.notes));
         if !found.drafts.is_empty() {
             self.fold(step, found.drafts, env);
+        }
+    }
+
+    /// Takes out the drafts that are not as sure as their action asks: they become notes, or leftovers.
+    fn only_sure(&mut self, step: &PlanStep, found: &mut Found) {
+        let wanted = |d: &Draft| {
+            let least = step.actions[d.action.0].at_least.as_ref()?;
+            let at = if least.certain { Certainty::Certain } else { Certainty::Likely };
+            (d.certainty < at).then(|| least.clone())
+        };
+        let unsure = found.drafts.extract_if(.., |d| wanted(d).is_some());
+        for draft in unsure.collect::<Vec<_>>() {
+            let Some(least) = wanted(&draft) else { continue };
+            let say = least.say.unwrap_or_else(|| step.info.title.clone());
+            if !least.leave {
+                found.notes.push(NoteDraft { at: draft.hull, say });
+                continue;
+            }
+            let why = draft.evidence.iter().min_by_key(|f| f.says);
+            let leftover = Leftover {
+                symbol: emendo_lang::tree::in_line(draft.hull.of(&self.text)),
+                line: self.line(draft.hull),
+                source: self.source(draft.hull),
+                certainty: draft.certainty,
+                why: why.map_or_else(String::new, |f| self.evidence(f).text),
+                step: step.info.key.clone(),
+                advice: Some(say),
+            };
+            self.leftovers.push(leftover);
         }
     }
 

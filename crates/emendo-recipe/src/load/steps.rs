@@ -6,7 +6,7 @@ use emendo_text::{Diagnostic, Span};
 
 use crate::keys::{COMMON, Key, LATER_KINDS, STEP};
 use crate::load::{Loader, kind_list};
-use crate::model::{Action, Condition, Globs, Include, Name, Scope, Step, glob};
+use crate::model::{Action, AtLeast, Condition, Globs, Include, Name, Scope, Step, glob};
 use crate::value::{Entry, Table, Value};
 
 /// The recipe that a step includes.
@@ -84,6 +84,7 @@ impl Loader<'_> {
                 span: table.text("id").map_or(span, |t| t.span),
                 actions,
                 include,
+                at_least: AtLeast::of(table),
             });
         }
         steps
