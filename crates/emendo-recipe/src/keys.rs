@@ -223,7 +223,11 @@ const AT_LEAST: [Key; 3] = [
         Words(&["certain", "likely"]),
         "edits that are less sure are not proposed; a note says where they are",
     ),
-    Key::new("instead", Words(&["note", "leave"]), "`leave`: such a place is a leftover, not a note"),
+    Key::new(
+        "instead",
+        Words(&["note", "leave"]),
+        "`leave`: such a place is a leftover, not a note",
+    ),
     Key::new("say", Text, "what the note says; the title of the step if it is not given"),
 ];
 

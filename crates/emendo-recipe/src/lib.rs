@@ -34,8 +34,8 @@ pub use crate::keys::{
 };
 pub use crate::load::{Loaded, load};
 pub use crate::model::{
-    Action, AtLeast, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library, MemberOf,
-    Name, Recipe, Scope, Source, Step, TypeOf, check_glob,
+    Action, AtLeast, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library,
+    MemberOf, Name, Recipe, Scope, Source, Step, TypeOf, check_glob,
 };
 pub use crate::pairs::{Pair, pairs, read_table};
 pub use crate::schema::schema;

@@ -22,6 +22,8 @@ pub struct Words {
     pub receivers: &'static [(&'static str, &'static str)],
     /// Where types are written in text: the kind of a type, in which strings hold code, and how comments with types begin.
     pub quoted_types: Option<(&'static str, &'static str)>,
+    /// The kind of a member, and the kind and field of a call in which it is never a field.
+    pub methods_apart: (&'static str, &'static str, &'static str),
     /// The kind of a call in whose texts names in braces are variables; empty if there is none.
     pub inline_names: &'static str,
     /// Where texts in a type name members of the type that stands first: the kind, and the names before it (any if there
@@ -41,6 +43,7 @@ impl Words {
         member: ("", "", ""),
         receivers: &[],
         quoted_types: None,
+        methods_apart: ("", "", ""),
         inline_names: "",
         member_texts: &[],
     };

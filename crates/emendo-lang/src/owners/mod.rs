@@ -317,8 +317,38 @@ impl Resolver<'_> {
                 at: None,
             }),
             None if symbols.is_empty() => Owner::Unknown(unknown(written)),
-            None => Owner::Not,
+            None => match self.brought(symbols, owner, packages) {
+                Some(module) => Owner::Unknown(Fact {
+                    says: Certainty::Unsure,
+                    text: format!(
+                        "`{written}` is a `{}`, which `{module}` may pass on",
+                        names.last(&symbols[0])
+                    ),
+                    at: None,
+                }),
+                None => Owner::Not,
+            },
         }
+    }
+
+    /// The module of another library that brings all of its names in, and may pass on the type that is meant.
+    fn brought(
+        &self,
+        symbols: &[String],
+        owner: &dyn Fn(&str) -> bool,
+        packages: &[String],
+    ) -> Option<String> {
+        self.language.modules.as_ref()?;
+        let names = &self.language.names;
+        let last = names.last(symbols.first()?);
+        packages.iter().find(|p| owner(&names.join(&[p.as_str(), last])))?;
+        let unknown = |m: &String| {
+            self.project.module_file(self.language, m).is_none()
+                && self.project.learned(self.language, m).is_none()
+        };
+        let all = self.facts.imports.iter().filter(|i| i.wildcard).map(|i| i.path().to_owned());
+        let mut all = all.filter(unknown);
+        all.find(|m| symbols.iter().any(|s| names.parent(s) == *m))
     }
 
     pub(crate) fn is_module(&self, symbols: &[String]) -> bool {

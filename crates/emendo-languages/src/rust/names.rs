@@ -20,6 +20,7 @@ pub(crate) const WORDS: Words = Words {
     ],
     paths: &["scoped_identifier", "scoped_type_identifier"],
     inline_names: "macro_invocation",
+    methods_apart: ("field_expression", "call_expression", "function"),
     positions: &[
         ("field_expression", "field", Space::Member),
         ("scoped_identifier", "name", Space::Member),

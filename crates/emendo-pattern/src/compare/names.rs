@@ -12,7 +12,9 @@ use crate::model::{Inner, PNode, PatternToken};
 
 impl<'p, 't> Matcher<'p, 't> {
     pub(crate) fn name(&mut self, ix: usize, token: usize, space: Space, node: Node<'t>) -> bool {
-        let Some(path) = path_words(self.language(), node, self.text) else { return false };
+        let Some(path) = path_words(self.language(), node, self.text) else {
+            return self.loaded(ix, token, node);
+        };
         if space == Space::Member {
             return self.extension(ix, token, node);
         }
@@ -31,6 +33,35 @@ impl<'p, 't> Matcher<'p, 't> {
         self.state.facts.push(fact);
         self.state.names.push(NameUse { symbol, span: span(node), full, last_only: false });
         self.state.tokens[token] = Some(span(node));
+        true
+    }
+
+    /// A member of a module that is loaded right before the dot.
+    fn loaded(&mut self, ix: usize, token: usize, node: Node<'t>) -> bool {
+        let language = self.language();
+        let (kind, receiver, name) = language.words.member;
+        let parts = (node.child_by_field_name(receiver), node.child_by_field_name(name));
+        let (true, (Some(receiver), Some(name))) = (node.kind() == kind, parts) else {
+            return false;
+        };
+        let before = span(receiver).of(self.text).trim_start_matches('(').trim_start();
+        let before = before.strip_prefix("await ").unwrap_or(before).trim_start();
+        let loads = language.exports.loads.iter().filter(|l| l.ends_with('('));
+        let Some(call) = { loads }.find_map(|l| before.strip_prefix(l)) else { return false };
+        let module = call.trim_end_matches(')').trim().trim_matches(['"', '\'', '`']);
+        if module.is_empty() || module.contains(['"', '\'', '(', '`', '$']) {
+            return false;
+        }
+        let symbol = language.names.join(&[module, span(name).of(self.text)]);
+        let def = &self.pattern.names[ix];
+        if def.symbol != symbol && !def.also.contains(&symbol) {
+            return false;
+        }
+        let text = format!("`{module}` is loaded right here");
+        self.state.facts.push(Fact { says: emendo_lang::Certainty::Certain, text, at: None });
+        let at = span(name);
+        self.state.names.push(NameUse { symbol, span: at, full: false, last_only: true });
+        self.state.tokens[token] = Some(at);
         true
     }
 

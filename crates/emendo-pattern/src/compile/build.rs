@@ -157,8 +157,10 @@ impl Build<'_, '_> {
         let at = span(node);
         let literal =
             language.compare.strings.contains(&node.kind()) && !holds_code(language, node);
+        // A slot may be a part of a name too; the word of a slot that is spelled with more is none.
+        let word = language.words.kinds.iter().any(|(k, _)| *k == node.kind());
         let leaf = node.child_count() == 0
-            && !language.words.kinds.iter().any(|(k, _)| *k == node.kind())
+            && !(word && self.wrapped.without_slots(at).is_empty())
             && self.wrapped.slots_in(at).next().is_some();
         if !literal && !leaf {
             return Some(None);

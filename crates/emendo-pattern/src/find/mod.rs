@@ -320,11 +320,19 @@ impl<'t> Search<'_, 't> {
         }
     }
 
-    /// True if a node is the beginning of a chain that a reading would have to fit as a whole.
+    /// True if a node is the beginning of a chain that a reading would have to fit as a whole, or the name of a call where
+    /// that is no field.
     fn begins_chain(&self, ix: usize, node: Node<'t>, parent: Option<Node<'t>>) -> bool {
         let [root] = self.pattern.readings[ix].roots.as_slice() else { return false };
-        ends_in_links(self.pattern, root)
-            && parent.and_then(|p| self.pattern.language.base_of(p)) == Some(node)
+        let language = self.pattern.language;
+        let (member, call, function) = language.words.methods_apart;
+        let called = root.kind == member
+            && !member.is_empty()
+            && parent
+                .is_some_and(|p| p.kind() == call && p.child_by_field_name(function) == Some(node));
+        called
+            || ends_in_links(self.pattern, root)
+                && parent.and_then(|p| self.pattern.language.base_of(p)) == Some(node)
     }
 
     /// True if a name stands for a type where it stands; what is no mere name is what it looks like.
