@@ -7,11 +7,12 @@
 //! - [`Rework`], [`Gather`] and [`Follow`] change along what hangs together with a match.
 //! - [`ImportPlan`] turns added and dropped imports into splices in the file's own order.
 //!
-//! `compile/` reads one in every context (`build.rs` makes the nodes and tokens, `keys.rs` the words to look for) and
-//! spells slots differently only where a reading stops; `find/` looks for its rarest word or goes through the tree;
-//! `compare/` compares node by node, `lists.rs` lists (in order, by keys, as loose tokens), `chain.rs` chains, `text.rs`
+//! `compile/` reads one in every context (`build.rs` makes the nodes and tokens, `keys.rs` the words to look for, `code.rs` tries what a text may be) and
+//! spells slots differently only where a reading stops, `readings.rs` says which readings stay; `find/` looks for its rarest word or goes through the tree;
+//! `compare/` compares node by node, `lists.rs` lists (in order, as loose tokens), `keyed.rs` those that go by
+//! keys, `missing.rs` parts that may be absent, `chain.rs` chains, `text.rs`
 //! the contents of literals, `names.rs` what names mean, `slots.rs` what slots may take; `find/around.rs` asks what
-//! stands around and within; `write/` lays out what is written (`tokens.rs`), aligns it with what stands there
+//! stands around and within, and every constraint of a slot (`held.rs`); `write/` lays out what is written (`tokens.rs`), aligns it with what stands there
 //! (`align.rs`), places it (`place.rs`), and takes whole things away (`delete.rs`, `lines.rs`). Loose tokens that are
 //! mostly code (the arguments of macros) are parsed once more, piece by piece, as a *layer* over the same bytes
 //! (`tree/mod.rs`); separators stand in for ends of statements there, and no match may reach over one.

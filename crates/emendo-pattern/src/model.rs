@@ -64,6 +64,16 @@ pub struct Constraint {
     pub is_not: Vec<Pattern>,
 }
 
+impl Constraint {
+    /// True if only code can fit, not text.
+    pub(crate) fn asks_code(&self) -> bool {
+        !(self.form.is_empty()
+            && self.means.is_empty()
+            && self.is.is_empty()
+            && self.types.is_empty())
+    }
+}
+
 #[derive(Debug)]
 pub(crate) struct SlotDef {
     pub(crate) name: String,

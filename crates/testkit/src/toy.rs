@@ -25,7 +25,7 @@ const fn reed(budget: Budget) -> Language {
     Language {
         fragments: Fragments {
             contexts: CONTEXTS,
-            placeholders: &[Placeholder { before: "", after: "", capital: false }],
+            placeholders: &[Placeholder { before: "", after: "", capital: false, also: false }],
             ..Fragments::NONE
         },
         compare: Compare { separators: &[","], lists: &["argument_list"], ..Compare::NONE },

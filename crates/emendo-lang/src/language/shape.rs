@@ -56,6 +56,9 @@ pub struct Placeholder {
     pub after: &'static str,
     /// The word begins with a capital letter.
     pub capital: bool,
+    /// List slots are read so too where another spelling reads as well: cases behind the statements of a case, pairs in
+    /// brackets that may hold items.
+    pub also: bool,
 }
 
 /// Which parts of a declaration may be left out of a pattern.

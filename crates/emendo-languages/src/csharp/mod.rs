@@ -41,12 +41,12 @@ const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     declarators: &["variable_declarator"],
     placeholders: &[
-        Placeholder { before: "", after: "", capital: false },
-        Placeholder { before: "ZqT ", after: ";", capital: false },
-        Placeholder { before: "ZqT ", after: "", capital: false },
-        Placeholder { before: "", after: "();", capital: false },
-        Placeholder { before: "[", after: "]", capital: true },
-        Placeholder { before: "case ", after: ": break;", capital: false },
+        Placeholder { before: "", after: "", capital: false, also: false },
+        Placeholder { before: "ZqT ", after: ";", capital: false, also: false },
+        Placeholder { before: "ZqT ", after: "", capital: false, also: false },
+        Placeholder { before: "", after: "();", capital: false, also: false },
+        Placeholder { before: "[", after: "]", capital: true, also: false },
+        Placeholder { before: "case ", after: ": break;", capital: false, also: true },
     ],
     splices: &["global_statement", "member_binding_expression"],
     forms: &[

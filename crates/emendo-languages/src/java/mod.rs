@@ -39,13 +39,13 @@ const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     declarators: &["variable_declarator"],
     placeholders: &[
-        Placeholder { before: "", after: "", capital: false },
-        Placeholder { before: "", after: ";", capital: false },
-        Placeholder { before: "ZqT ", after: "", capital: false },
-        Placeholder { before: "ZqT ", after: ";", capital: false },
-        Placeholder { before: "@", after: "", capital: true },
-        Placeholder { before: "", after: " = 0", capital: false },
-        Placeholder { before: "case ", after: ":", capital: false },
+        Placeholder { before: "", after: "", capital: false, also: false },
+        Placeholder { before: "", after: ";", capital: false, also: false },
+        Placeholder { before: "ZqT ", after: "", capital: false, also: false },
+        Placeholder { before: "ZqT ", after: ";", capital: false, also: false },
+        Placeholder { before: "@", after: "", capital: true, also: false },
+        Placeholder { before: "", after: " = 0", capital: false, also: false },
+        Placeholder { before: "case ", after: ":", capital: false, also: true },
     ],
     forms: &[
         (

@@ -47,10 +47,10 @@ const SAMPLE: &str = "import a.b as c\nfrom .d import (e as f, g,)\n@h(1)\nasync
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     placeholders: &[
-        Placeholder { before: "", after: "", capital: false },
-        Placeholder { before: "@", after: "", capital: false },
-        Placeholder { before: "case ", after: ": pass", capital: false },
-        Placeholder { before: "**", after: "", capital: false },
+        Placeholder { before: "", after: "", capital: false, also: false },
+        Placeholder { before: "@", after: "", capital: false, also: false },
+        Placeholder { before: "case ", after: ": pass", capital: false, also: true },
+        Placeholder { before: "**", after: "", capital: false, also: true },
     ],
     bare_bodies: &["block"],
     forms: &[

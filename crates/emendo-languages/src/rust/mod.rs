@@ -56,12 +56,12 @@ const SAMPLE: &str = "use a::b::{self, C as D, e::*};\n#[derive(Debug)]\npub str
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     placeholders: &[
-        Placeholder { before: "", after: "", capital: false },
-        Placeholder { before: "", after: ";", capital: false },
-        Placeholder { before: "", after: ": ZqT", capital: false },
-        Placeholder { before: "fn ", after: "() {}", capital: false },
-        Placeholder { before: "'", after: "", capital: false },
-        Placeholder { before: "", after: " => {}", capital: false },
+        Placeholder { before: "", after: "", capital: false, also: false },
+        Placeholder { before: "", after: ";", capital: false, also: false },
+        Placeholder { before: "", after: ": ZqT", capital: false, also: false },
+        Placeholder { before: "fn ", after: "() {}", capital: false, also: false },
+        Placeholder { before: "'", after: "", capital: false, also: false },
+        Placeholder { before: "", after: " => {}", capital: false, also: false },
     ],
     token_runs: &["token_tree"],
     forms: &[

@@ -53,12 +53,12 @@ const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
     declarators: &["variable_declarator"],
     placeholders: &[
-        Placeholder { before: "", after: "", capital: false },
-        Placeholder { before: "{", after: "}", capital: false },
-        Placeholder { before: "", after: ";", capital: false },
-        Placeholder { before: "\"", after: "\"", capital: false },
-        Placeholder { before: "@", after: "", capital: false },
-        Placeholder { before: "case ", after: ":", capital: false },
+        Placeholder { before: "", after: "", capital: false, also: false },
+        Placeholder { before: "{", after: "}", capital: false, also: false },
+        Placeholder { before: "", after: ";", capital: false, also: false },
+        Placeholder { before: "\"", after: "\"", capital: false, also: false },
+        Placeholder { before: "@", after: "", capital: false, also: false },
+        Placeholder { before: "case ", after: ":", capital: false, also: true },
     ],
     forms: &[
         ("number", &["number"]),

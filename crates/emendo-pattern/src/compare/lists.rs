@@ -206,10 +206,12 @@ impl<'t> Matcher<'_, 't> {
             let run = fit == TokenFit::TokenRun;
             let whole =
                 !tokens || !one_piece || count == 0 || self.is_piece(place, run.then_some(&taken));
-            if whole
-                && self.bind(ix, token, &taken, place)
-                && self.sequence(patterns, items, next, fit, used)
-            {
+            let bound = whole
+                && match tokens {
+                    true => self.bind_tokens(ix, token, &taken, place),
+                    false => self.bind(ix, token, &taken, place),
+                };
+            if bound && self.sequence(patterns, items, next, fit, used) {
                 return true;
             }
             used.truncate(used_before);
@@ -222,6 +224,16 @@ impl<'t> Matcher<'_, 't> {
             self.budget -= count;
         }
         false
+    }
+
+    /// The code that loose tokens are, where they can be read as such.
+    pub(super) fn code_of(&self, at: Span) -> Option<Node<'t>> {
+        self.tree.roots_at(at).skip(1).find_map(|root| {
+            let path = descend(root.node, at);
+            let sound = !path.iter().any(|(n, _)| n.is_error());
+            let (node, _) = path.into_iter().find(|(n, _)| sound && span(*n) == at)?;
+            trusted(self.language(), &root, node).then_some(node)
+        })
     }
 
     /// Loose tokens that are one piece of code where they can be read as such: `a || b` is none in `a || b == c`.

@@ -258,7 +258,8 @@ impl<'p, 't> Matcher<'p, 't> {
             }
             PatternToken::Inner(inner) => {
                 let saved = self.state.clone();
-                let chained = inner.chained && language.base_of(node).is_some();
+                let chained = inner.chained
+                    && (node.kind() == language.words.call.0 || language.base_of(node).is_some());
                 if chained {
                     if self.chain(p, node) {
                         return true;

@@ -30,6 +30,42 @@ impl<'p, 't> Matcher<'p, 't> {
         true
     }
 
+    /// Binds loose tokens: each run between commas is an element, and the code that it can be read as is asked.
+    pub(super) fn bind_tokens(
+        &mut self,
+        ix: usize,
+        token: usize,
+        tokens: &[Node<'t>],
+        at: Span,
+    ) -> bool {
+        let def = &self.pattern.slots[ix];
+        if let Some(known) = self.same_as_before(ix, token, at) {
+            return known;
+        }
+        if !self.may_hold(ix, at) {
+            return false;
+        }
+        let (mut count, mut kind) = (0, "");
+        for run in tokens.split(|n| [",", ";"].contains(&n.kind())) {
+            let (Some(first), Some(last)) = (run.first(), run.last()) else { continue };
+            count += 1;
+            let place = span(*first).hull(span(*last));
+            let code = self.code_of(place).or((run.len() == 1).then_some(*first));
+            let fits = match code {
+                Some(node) => self.satisfies(&def.constraint, node),
+                None => !def.constraint.asks_code() && self.satisfies_text(&def.constraint, place),
+            };
+            if !fits {
+                return false;
+            }
+            kind = code.map_or("", |n| self.language().kind(self.language().core(n)));
+        }
+        let kind = if count == 1 { kind } else { "" };
+        self.state.slots.push((ix, Bound::new(&def.name, at, kind, count)));
+        self.state.tokens[token] = Some(at);
+        true
+    }
+
     /// Binds a piece of a token.
     pub(crate) fn bind_text(&mut self, ix: usize, token: usize, at: Span) -> bool {
         let def = &self.pattern.slots[ix];
@@ -40,9 +76,7 @@ impl<'p, 't> Matcher<'p, 't> {
             return false;
         }
         let c = &def.constraint;
-        let asks_code =
-            !c.form.is_empty() || !c.means.is_empty() || !c.is.is_empty() || !c.types.is_empty();
-        if asks_code || !self.satisfies_text(c, at) {
+        if c.asks_code() || !self.satisfies_text(c, at) {
             return false;
         }
         self.state.slots.push((ix, Bound::new(&def.name, at, "", 1)));

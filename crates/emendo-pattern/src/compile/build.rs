@@ -25,7 +25,7 @@ pub(super) struct Build<'a, 'b> {
     pub(super) declared: Vec<String>,
 }
 
-impl Build<'_, '_> {
+impl<'a> Build<'a, '_> {
     pub(super) fn node(
         &mut self,
         node: Node<'_>,
@@ -47,7 +47,7 @@ impl Build<'_, '_> {
             p.slot.as_ref().is_some_and(|s| self.compiler.slots[s.0].repeat == Repeat::One)
         };
         let names = language.fragments.declarators.contains(&kind);
-        let here = self.wrapped.slot_at(span(node)).filter(|_| !body);
+        let here = self.slot_of(node).filter(|_| !body);
         let here = here.filter(|p| !(names && one(p)));
         if let Some(Placed { source, slot: Some((ix, filters)), .. }) = here {
             let many = matches!(self.compiler.slots[*ix].repeat, Repeat::Any | Repeat::Some);
@@ -113,7 +113,7 @@ impl Build<'_, '_> {
         let mut separators = Vec::new();
         let loose = language.fragments.token_runs.contains(&kind);
         for (child, child_field) in spliced(language, node) {
-            if skipped(language, child, &self.wrapped.text) {
+            if skipped(language, child, &self.wrapped.text) || self.slot_mark(child) {
                 continue;
             }
             if self.bodiless && depth == 0 && child_field == Some(body) {
@@ -277,6 +277,26 @@ impl Build<'_, '_> {
             .prev_sibling()
             .is_some_and(|s| self.compiler.language.words.member_after.contains(&s.kind()));
         Some(if behind && space != Space::Declared { Space::Member } else { space })
+    }
+
+    /// The slot that stands here, its mark left out where the grammar hangs that on the list around.
+    fn slot_of(&self, node: Node<'_>) -> Option<&'a Placed> {
+        let at = span(node);
+        let marked = |p: &&Placed| {
+            let mark = Span { start: at.end, end: p.at.end };
+            p.at.start == at.start && p.word == at && mark.of(&self.wrapped.text) == ";"
+        };
+        let slots = || self.wrapped.chunks.iter().filter(|p| p.slot.is_some());
+        let apart = |p: &&Placed| node.parent().is_some_and(|n| span(n).end > p.at.end);
+        self.wrapped.slot_at(at).or_else(|| slots().find(|p| marked(p) && apart(p)))
+    }
+
+    /// True for a mark that only the spelling of a slot brought.
+    fn slot_mark(&self, node: Node<'_>) -> bool {
+        let at = span(node);
+        let behind = |p: &Placed| p.slot.is_some() && p.at.contains(at) && p.word.end <= at.start;
+        let apart = node.parent().is_some_and(|n| span(n).end > at.end);
+        apart && node.kind() == ";" && self.wrapped.chunks.iter().any(behind)
     }
 
     fn name_index(&self, node: Node<'_>) -> Option<usize> {

@@ -3,6 +3,7 @@
 mod build;
 mod code;
 mod keys;
+mod readings;
 mod wrap;
 
 use std::collections::BTreeMap;
@@ -15,9 +16,11 @@ use tree_sitter::Node;
 
 use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};
+use crate::compile::readings::{bodiless_first, meaning_only, same_shape};
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
-    Constraint, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef, TOKENS,
+    Constraint, HERE, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef,
+    TOKENS,
 };
 
 /// Spellings of slots that are tried in one context before it is given up.
@@ -67,7 +70,9 @@ pub(super) fn pattern(
         thorough: false,
     };
     let mut readings = read_in_contexts(&mut compiler, context);
-    if readings.is_empty() {
+    // Anything reads as tokens.
+    let tokens = |r: &Reading| language.fragments.contexts[r.context].name == TOKENS;
+    if context != Some(TOKENS) && readings.iter().all(tokens) {
         compiler.thorough = true;
         readings = read_in_contexts(&mut compiler, context);
     }
@@ -91,50 +96,17 @@ fn read_in_contexts(compiler: &mut Compiler<'_>, context: Option<&str>) -> Vec<R
         if context.is_some_and(|wanted| wanted != c.name) || c.name == LINK && !links() {
             continue;
         }
-        if let Some(reading) = compiler.context(i, c)
-            && !readings.iter().any(|r| {
+        for reading in compiler.context(i, c) {
+            let same = |r: &Reading| {
                 language.fragments.contexts[r.context].bodiless == c.bodiless
-                    && same_shape(&r.roots, &reading.roots)
-            })
-        {
-            readings.push(reading);
+                    && same_shape(&r.roots, &reading.roots, false)
+            };
+            if !readings.iter().any(same) {
+                readings.push(reading);
+            }
         }
     }
     readings
-}
-
-/// A word that stands for a symbol is a use of it: readings in which it is nothing but a name of its own go, where
-/// another reading uses it.
-fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
-    let uses = |r: &Reading, word: &str| {
-        r.tokens.iter().any(|t| matches!(&t.key, Key::Name { word: w, .. } if w == word))
-    };
-    let used: Vec<&NameDef> =
-        defs.iter().filter(|d| readings.iter().any(|r| uses(r, &d.word))).collect();
-    readings.retain(|r| used.iter().all(|d| uses(r, &d.word)));
-}
-
-/// A grammar may take a declaration that ends before its body for one without a body.
-fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
-    // What is a whole expression does not end before a body.
-    if readings.iter().any(|r| language.fragments.contexts[r.context].name == "expression") {
-        readings.retain(|r| !language.fragments.contexts[r.context].bodiless);
-        return;
-    }
-    let kinds: Vec<&str> = readings
-        .iter()
-        .filter(|r| language.fragments.contexts[r.context].bodiless)
-        .map(|r| r.roots[0].kind)
-        .collect();
-    let empty = |r: &Reading| {
-        let root = &r.roots[0];
-        let body = language.declaration(root.kind).map_or("", |d| d.body);
-        let has_body = matches!(&root.what, PatternToken::Inner(i) if i.children.iter().any(|c| c.field == Some(body)));
-        kinds.contains(&root.kind) && !has_body
-    };
-    if !source.trim_end().ends_with(';') {
-        readings.retain(|r| language.fragments.contexts[r.context].bodiless || !empty(r));
-    }
 }
 
 fn slot_defs(template: &Template, like: Option<&Pattern>) -> Vec<SlotDef> {
@@ -180,6 +152,9 @@ fn unreadable(
     }
 }
 
+/// How the slots are spelled, and what that reads as.
+type Spelled = (Vec<usize>, Box<(Reading, Wrapped)>);
+
 /// A way to spell the slots that does not read.
 struct Trial {
     /// The slots that stand where it stopped.
@@ -191,22 +166,68 @@ struct Trial {
 impl Compiler<'_> {
     /// The first spelling of the slots that reads.
     fn spelling(&mut self, index: usize, context: &Context) -> Option<Wrapped> {
-        self.first(index, context).map(|(_, wrapped)| wrapped)
+        self.first(index, context).map(|(_, read)| read.1)
     }
 
-    fn context(&mut self, index: usize, context: &Context) -> Option<Reading> {
-        self.first(index, context).map(|(reading, _)| reading)
+    /// The readings in one context: the first one, and those in which list slots are items of another list.
+    fn context(&mut self, index: usize, context: &Context) -> Vec<Reading> {
+        let Some((choice, first)) = self.first(index, context) else { return Vec::new() };
+        let mut readings = vec![first.0];
+        for other in self.alternatives(&choice) {
+            if let Ok(read) = self.trial(index, context, &other)
+                && !readings.iter().any(|r| same_shape(&r.roots, &read.0.roots, true))
+            {
+                readings.push(read.0);
+            }
+        }
+        readings
+    }
+
+    /// How list slots may be spelled too, all of them or one, where the first spelling reads as something else.
+    fn alternatives(&self, choice: &[usize]) -> Vec<Vec<usize>> {
+        let lists: Vec<usize> = (self.template.slots().enumerate())
+            .filter(|(_, (name, _, repeat))| {
+                *name == HERE || matches!(repeat, Repeat::Any | Repeat::Some)
+            })
+            .map(|(i, _)| i)
+            .collect();
+        let mut out: Vec<Vec<usize>> = Vec::new();
+        for (spelling, p) in self.language.fragments.placeholders.iter().enumerate() {
+            if !p.also {
+                continue;
+            }
+            let with = |slots: &[usize]| {
+                let mut other = choice.to_vec();
+                slots.iter().for_each(|s| other[*s] = spelling);
+                other
+            };
+            out.push(with(&lists));
+            out.extend(lists.iter().map(|s| with(&[*s])));
+        }
+        out.retain(|o| o != choice);
+        out.sort();
+        out.dedup();
+        out
     }
 
     /// Looks for spellings of the slots that read. Each trial says how far it came and which slots stand where it
     /// stopped; only those are spelled otherwise, and only what comes further is kept.
-    fn first(&mut self, index: usize, context: &Context) -> Option<(Reading, Wrapped)> {
+    fn first(&mut self, index: usize, context: &Context) -> Option<Spelled> {
         let spellings = self.language.fragments.placeholders.len();
         let mut choice = vec![0usize; self.template.slots().count()];
         let mut best = match self.trial(index, context, &choice) {
-            Ok(read) => return Some(*read),
+            Ok(read) => return Some((choice, read)),
             Err(trial) => trial,
         };
+        // Slots beside one another read only together.
+        if self.thorough && choice.len() > 1 {
+            for spelling in 1..spellings {
+                let all = vec![spelling; choice.len()];
+                if let Ok(read) = self.trial(index, context, &all) {
+                    return Some((all, read));
+                }
+            }
+        }
         let mut left = MAX_SPELLINGS;
         loop {
             let mut better = None;
@@ -224,7 +245,7 @@ impl Compiler<'_> {
                     let mut other = choice.clone();
                     other[slot] = spelling;
                     match self.trial(index, context, &other) {
-                        Ok(read) => return Some(*read),
+                        Ok(read) => return Some((other, read)),
                         Err(t) if t.score > best.score => {
                             best = t;
                             better = Some(other);
@@ -457,29 +478,6 @@ fn roots<'t>(
         && inside.last()?.end_byte() == fragment.end as usize
         && (context.name == TOKENS || inside.iter().all(|n| n.is_named()));
     (covers && inside.len() > 1).then(|| inside.into_iter().filter(|n| !n.is_extra()).collect())
-}
-
-/// True if two readings would match the same.
-fn same_shape(a: &[PNode], b: &[PNode]) -> bool {
-    a.len() == b.len()
-        && a.iter().zip(b).all(|(a, b)| {
-            a.kind == b.kind
-                && match (&a.what, &b.what) {
-                    (PatternToken::Inner(a), PatternToken::Inner(b)) => {
-                        a.separators.len() == b.separators.len()
-                            && same_shape(&a.children, &b.children)
-                    }
-                    (PatternToken::Leaf(a, _), PatternToken::Leaf(b, _)) => a == b,
-                    (PatternToken::Slot(a, _), PatternToken::Slot(b, _)) => a == b,
-                    (PatternToken::Name(a, ..), PatternToken::Name(b, ..)) => a == b,
-                    (PatternToken::Literal(a, b, _), PatternToken::Literal(c, d, _)) => {
-                        a == c && b == d
-                    }
-                    (PatternToken::Text(a), PatternToken::Text(b)) => a.same(b),
-                    (PatternToken::Base, PatternToken::Base) => true,
-                    _ => false,
-                }
-        })
 }
 
 impl Pattern {
