@@ -133,6 +133,7 @@ impl Runner for CodeRunner {
         let resolver = cx.resolver(code);
         let written: Vec<Span> = if self.once { written_before(cx) } else { Vec::new() };
         self.follow_here(cx, code, action, out);
+        let first = out.drafts.len();
         for (row, rule) in self.rules.iter().enumerate() {
             let matches = self.finder.places(&rule.old, cx, code, &resolver, out);
             if matches.is_empty() {
@@ -171,7 +172,29 @@ impl Runner for CodeRunner {
                 }
             }
         }
+        let found = out.drafts.split_off(first);
+        out.drafts.extend(first_rows(found));
     }
+}
+
+/// Of several rows that write one token of the code that they name, the first stays.
+fn first_rows(drafts: Vec<Draft>) -> Vec<Draft> {
+    let mut taken: HashMap<Span, usize> = HashMap::new();
+    let mut stays = |d: &Draft| {
+        let splices: Vec<Span> = d.change.splices.iter().map(|s| s.span).collect();
+        let written = |t: &&Span| {
+            let beside = |s: &Span| s.is_empty() && (s.start == t.start || s.start == t.end);
+            splices.iter().any(|s| s.meets(**t) || beside(s))
+        };
+        let written: Vec<Span> = d.tokens.iter().filter(written).copied().collect();
+        let row = d.action.1;
+        let free = written.iter().all(|t| taken.get(t).is_none_or(|other| *other == row));
+        if free {
+            taken.extend(written.into_iter().map(|t| (t, row)));
+        }
+        free
+    };
+    drafts.into_iter().filter(|d| stays(d)).collect()
 }
 
 impl CodeRunner {

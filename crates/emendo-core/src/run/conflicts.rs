@@ -52,10 +52,12 @@ pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
 /// True if `inner` lies whole in a place that `outer` copies, or leaves alone.
 fn inside(outer: &FoldedDraft, inner: &FoldedDraft) -> bool {
     let hull = inner.draft.hull;
+    let claims = outer.claims();
+    let copied = || {
+        let mut parts = claims.iter().flat_map(|s| &s.parts);
+        parts.any(|p| matches!(p, Part::Copy(c) if c.contains(hull)))
+    };
+    // What is copied elsewhere may stand in a place that is written over: two things that change places.
     outer.draft.hull.contains(hull)
-        && outer
-            .claims()
-            .iter()
-            .filter(|s| s.span.meets(hull))
-            .all(|s| s.parts.iter().any(|p| matches!(p, Part::Copy(c) if c.contains(hull))))
+        && claims.iter().filter(|s| s.span.meets(hull)).all(|s| s.span.contains(hull) && copied())
 }

@@ -12,8 +12,8 @@ use tree_sitter::{InputEdit, Node, Parser, Point, Range};
 
 pub use shown::{in_line, shown};
 pub use walk::{
-    children, children_with_fields, descend, holds_code, is_separator, skipped, span, spliced,
-    token_texts, tokens, walk, walk_cursor, words_in,
+    children, children_with_fields, descend, holds_code, is_item, is_separator, skipped, span,
+    spliced, token_texts, tokens, walk, walk_cursor, words_in,
 };
 
 use crate::language::{Budget, Language, Layer};
@@ -255,7 +255,7 @@ impl Tree {
     pub fn items_at(&self, bracket: usize) -> Vec<Span> {
         let token = self.root().descendant_for_byte_range(bracket, bracket + 1);
         let Some(list) = token.and_then(|t| t.parent()) else { return Vec::new() };
-        let items = children(list).into_iter().filter(|n| n.is_named() && !n.is_extra());
+        let items = children(list).into_iter().filter(|n| is_item(*n));
         items.map(span).collect()
     }
 

@@ -44,6 +44,12 @@ pub fn children<'t>(node: Node<'t>) -> Vec<Node<'t>> {
     node.children(&mut cursor).collect()
 }
 
+/// True for what is an item where it stands in a list: nodes that grammars name, and the sign for a name that nobody
+/// needs. Comments are none.
+pub fn is_item(node: Node<'_>) -> bool {
+    (node.is_named() || node.kind() == "_") && !node.is_extra()
+}
+
 /// A node's children with their fields.
 pub fn children_with_fields<'t>(node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
     let mut out = Vec::new();

@@ -62,7 +62,7 @@ pub(crate) fn plain_path(written: &str) -> Cow<'_, str> {
             _ => {}
         }
     }
-    Cow::Owned(out.replace("::::", "::"))
+    Cow::Owned(out.replace("::::", "::").trim_end_matches("::").to_owned())
 }
 
 impl<'a> Resolver<'a> {

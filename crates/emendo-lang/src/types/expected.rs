@@ -71,6 +71,9 @@ impl<'a> Resolver<'a> {
                 None => Expected::Free,
             };
         };
+        if self.passes_on(call) {
+            return self.expected_of_node(call, place);
+        }
         let Some(at) = self.call_place(call) else { return Expected::Unknown };
         match at.callee {
             Callee::Elsewhere(symbols) => Expected::Elsewhere(symbols),
@@ -189,6 +192,11 @@ impl<'a> Resolver<'a> {
             child = up;
             up = up.parent()?;
         }
+        if rule.lists.contains(&up.kind())
+            && let Some(call) = up.parent().filter(|c| self.passes_on(*c))
+        {
+            return self.expected_at(call);
+        }
         let key = (up.kind() == rule.keyed.0 && !rule.keyed.0.is_empty()).then_some(up);
         if let Some(key) = key {
             child = key;
@@ -229,15 +237,13 @@ impl<'a> Resolver<'a> {
         if self.language.typing.branching.returns.iter().any(|r| r.kind == up.kind()) {
             let mut around = up.parent();
             while let Some(n) = around {
-                let rule = self.language.typing.calls.functions.iter().find(|f| f.kind == n.kind());
-                if let Some(rule) = rule {
-                    let ty = n.child_by_field_name(rule.result)?;
-                    return Some((self.written(ty), Vec::new(), Certainty::Certain));
+                if self.is_function(n) {
+                    return self.left_with(n);
                 }
                 around = n.parent();
             }
         }
-        None
+        self.expected_of_part(child, up)
     }
 
     /// An object whose type is left out, because it is expected.

@@ -10,7 +10,7 @@ use crate::ground::Certainty;
 use crate::language::{Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::in_line;
-use crate::tree::{children, span};
+use crate::tree::{children, is_item, span};
 use crate::ty::{DEPTH, Ty, TypeAnswer, read_type};
 
 /// How far inferences are put onto one another.
@@ -553,9 +553,9 @@ pub(super) fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
     }
 }
 
-/// The named children that are not comments.
+/// The children that are items.
 pub(super) fn named<'t>(node: Node<'t>) -> Vec<Node<'t>> {
-    children(node).into_iter().filter(|c| c.is_named() && !c.is_extra()).collect()
+    children(node).into_iter().filter(|c| is_item(*c)).collect()
 }
 
 /// One of several types: sure only where all are known.

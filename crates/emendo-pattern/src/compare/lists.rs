@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use emendo_lang::tree::{children_with_fields, descend, span};
+use emendo_lang::tree::{children_with_fields, descend, is_item, span};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
@@ -184,7 +184,7 @@ impl<'t> Matcher<'_, 't> {
         for count in min..=max {
             let taken: Vec<Node<'t>> = items[at..at + count].iter().map(|i| i.0).collect();
             let stop = |n: &Node<'_>| {
-                if tokens { one_piece && [",", ";"].contains(&n.kind()) } else { !n.is_named() }
+                if tokens { one_piece && [",", ";"].contains(&n.kind()) } else { !is_item(*n) }
             };
             if taken.iter().any(stop) {
                 break;

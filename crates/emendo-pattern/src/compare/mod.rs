@@ -11,7 +11,7 @@ mod text;
 pub(crate) use chain::ends_in_links;
 
 use emendo_lang::language::{DeclarationShape, Language};
-use emendo_lang::tree::{Root, Tree, is_separator, skipped, span, spliced};
+use emendo_lang::tree::{Root, Tree, is_item, is_separator, skipped, span, spliced};
 use emendo_lang::{Fact, Resolver};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
@@ -230,7 +230,7 @@ impl<'p, 't> Matcher<'p, 't> {
                     types.hints.own.contains(&node.kind())
                         || types.hints.base.contains(&node.kind())
                 };
-                let fits = (node.is_named() || own())
+                let fits = (is_item(node) || own())
                     && !language.is_spread(node)
                     && self.bind(*ix, *token, &[node], span(node));
                 if self.explains && !fits {

@@ -4,6 +4,7 @@ mod bindings;
 mod hints;
 mod imports;
 mod kinds;
+mod layers;
 mod types;
 mod words;
 
@@ -47,6 +48,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
     };
     let pass = Pass {
         language,
+        tree,
         kinds: Vec::new(),
         text,
         facts: &mut facts,
@@ -70,6 +72,8 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
 
 struct Pass<'a> {
     language: &'a Language,
+    /// For the layers of loose tokens.
+    tree: &'a Tree,
     /// Kinds by their number, as they are met.
     kinds: Vec<KindFacts>,
     text: &'a str,
@@ -112,6 +116,21 @@ struct Above {
 }
 
 impl Above {
+    fn new(kind: &'static str, span: Span, opened: bool) -> Self {
+        Self {
+            kind,
+            span,
+            opened,
+            is_type: false,
+            packages: 0,
+            token: "",
+            last: None,
+            behind: false,
+            hint: None,
+            owner: None,
+        }
+    }
+
     /// A named node was passed. Loose tokens that hang together count as one.
     fn pass(&mut self, language: &Language, text: &str, at: Span) {
         let hangs = |last: &Span| {
@@ -149,12 +168,10 @@ impl Pass<'_> {
         }
         let token = self.word(cursor, known);
         let around = self.open.last().copied().unwrap_or(0);
-        let opens = known.is(bits::SCOPE) && !self.parents.is_empty();
+        let layered = self.is_layered(node);
+        let opens = known.is(bits::SCOPE) && !self.parents.is_empty() || layered;
         if opens {
-            let id = self.facts.scopes.len() as u32;
-            let scope = Scope { span: span(node), parent: Some(around), bindings: Vec::new() };
-            self.facts.scopes.push(scope);
-            self.open.push(id);
+            self.open_scope(node, around);
         }
         let is_type = known.is(bits::TYPE) && self.declares(node, kind);
         if known.is(bits::BINDS) {
@@ -172,18 +189,16 @@ impl Pass<'_> {
             }
             return false;
         }
-        self.parents.push(Above {
-            kind,
-            span: span(node),
-            opened: opens,
-            is_type,
-            packages,
-            token: "",
-            last: None,
-            behind: known.is(bits::HEAD) && self.language.words.member_after.contains(&token),
-            hint: None,
-            owner: None,
-        });
+        let behind = known.is(bits::HEAD) && self.language.words.member_after.contains(&token);
+        let above = Above::new(kind, span(node), opens);
+        self.parents.push(Above { is_type, packages, behind, ..above });
+        if layered {
+            self.layered(span(node), 1, 0);
+            // The tokens themselves come now.
+            if let Some(own) = self.parents.last_mut() {
+                own.last = None;
+            }
+        }
         true
     }
 

@@ -1,0 +1,82 @@
+//! What code among loose tokens declares: the arguments of macros have scopes and bindings like other code.
+
+use emendo_text::Span;
+use tree_sitter::{Node, TreeCursor};
+
+use crate::facts::Scope;
+use crate::facts::pass::kinds::bits;
+use crate::facts::pass::{Above, Pass};
+use crate::tree::span;
+
+/// Deeper code in macros declares nothing that is asked for.
+const MAX_DEPTH: usize = 200;
+
+impl Pass<'_> {
+    /// True for a list of loose tokens that a layer reads as code.
+    pub(crate) fn is_layered(&self, node: Node<'_>) -> bool {
+        let Some(layer) = &self.language.grammar.layer else { return false };
+        !self.outline
+            && node.kind() == layer.kind
+            && self.parents.last().is_some_and(|p| p.kind == layer.parent)
+    }
+
+    /// Takes in what the code in a list of loose tokens declares, where it reads as code. `layer` counts from 1.
+    pub(crate) fn layered(&mut self, list: Span, layer: usize, depth: usize) {
+        let Some(root) = self.tree.roots().nth(layer) else { return };
+        let mut cursor = root.node.walk();
+        if cursor.goto_first_child_for_byte(list.start as usize).is_none() {
+            return;
+        }
+        loop {
+            let node = cursor.node();
+            if node.start_byte() >= list.end as usize {
+                return;
+            }
+            if !node.has_error() {
+                self.in_layer(&mut cursor, layer, depth);
+            }
+            if !cursor.goto_next_sibling() {
+                return;
+            }
+        }
+    }
+
+    fn in_layer(&mut self, cursor: &mut TreeCursor<'_>, layer: usize, depth: usize) {
+        let node = cursor.node();
+        let known = self.kind(node);
+        if !known.is(bits::NAMED) || node.is_extra() || depth > MAX_DEPTH {
+            return;
+        }
+        self.told_above(cursor, known.name);
+        let around = self.open.last().copied().unwrap_or(0);
+        let tokens = self.is_layered(node);
+        let opened = known.is(bits::SCOPE) || tokens;
+        if opened {
+            self.open_scope(node, around);
+        }
+        if known.is(bits::BINDS) {
+            self.bind(node, around);
+        }
+        self.parents.push(Above::new(known.name, span(node), opened));
+        if tokens {
+            self.layered(span(node), layer + 1, depth + 1);
+        } else if cursor.goto_first_child() {
+            loop {
+                self.in_layer(cursor, layer, depth + 1);
+                if !cursor.goto_next_sibling() {
+                    break;
+                }
+            }
+            cursor.goto_parent();
+        }
+        self.leave();
+    }
+
+    /// Opens a scope for a node.
+    pub(crate) fn open_scope(&mut self, node: Node<'_>, around: u32) {
+        let id = self.facts.scopes.len() as u32;
+        let scope = Scope { span: span(node), parent: Some(around), bindings: Vec::new() };
+        self.facts.scopes.push(scope);
+        self.open.push(id);
+    }
+}
