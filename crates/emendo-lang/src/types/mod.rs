@@ -4,7 +4,7 @@
 //! gives and what introduces names; its `.types` file lists what its own library's types give, in the notation of library
 //! types (`ty/library.rs`). `types/infer.rs` types an expression, node by node and only where it is asked; `variables.rs`
 //! a name, `narrowing.rs` what tests and assignments around a use say of it; `members.rs` members of types, `shapes.rs`
-//! what types are built on and whether one fits another; `calls.rs` calls and overloads; `expected.rs` and `parts.rs` what is expected where an
+//! what types are built on and whether one fits another; `calls.rs` calls and overloads; `expected/` what is expected where an
 //! argument, an item or a result stands. Other files are read when a type in them is asked for (`index/asked.rs`); what is being worked out
 //! travels with the question (`Trail` in `project.rs`).
 
@@ -14,7 +14,6 @@ mod infer;
 mod members;
 mod narrowing;
 mod pairs;
-mod parts;
 mod places;
 mod results;
 mod shapes;

@@ -1,5 +1,7 @@
 //! What is expected where an expression stands.
 
+mod parts;
+
 use std::collections::HashMap;
 
 use emendo_text::Span;
