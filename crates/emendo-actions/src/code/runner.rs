@@ -98,6 +98,7 @@ impl Runner for CodeRunner {
                     let old = |s: &str| Old {
                         symbol: s.to_owned(),
                         what: SymbolKind::Free,
+                        parameters: None,
                         advice: advice.clone(),
                     };
                     out.old.extend(rule.old.symbols().map(old));

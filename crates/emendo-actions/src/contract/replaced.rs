@@ -1,6 +1,6 @@
 //! What actions replace, and what is left of it.
 
-use emendo_lang::{Certainty, Fact};
+use emendo_lang::{Certainty, Fact, Ty};
 use emendo_text::Span;
 
 /// What kind of symbols an action is about.
@@ -53,6 +53,8 @@ pub struct Old {
     pub symbol: String,
     /// What it is.
     pub what: SymbolKind,
+    /// The types of the parameters of the overload that is meant; nothing for all of them.
+    pub parameters: Option<Vec<Ty>>,
     /// What to do with a use that is left.
     pub advice: Option<String>,
 }

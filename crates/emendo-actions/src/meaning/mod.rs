@@ -77,7 +77,8 @@ impl SymbolRunner {
         let mut out = Replaces { kept: self.rows.except.clone(), ..Replaces::NONE };
         for r in self.rows.written() {
             let (what, advice) = (self.what, r.advice.clone());
-            out.old.push(Old { symbol: r.olds[0].clone(), what, advice });
+            let parameters = r.parameters.clone();
+            out.old.push(Old { symbol: r.olds[0].clone(), what, parameters, advice });
             out.new.extend(r.new.clone());
         }
         out

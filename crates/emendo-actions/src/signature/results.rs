@@ -184,7 +184,16 @@ impl Results {
         let declared = f.result.map(|r| p.text(r));
         if let (Some(from), Some(declared)) = (&self.from, declared)
             && !is_type(&self.names, declared, from)
+            && !gives(p, f, from)
         {
+            let done = self.ty.as_deref().and_then(around_it).is_some_and(|(before, after)| {
+                declared.starts_with(before.trim()) && declared.ends_with(after.trim())
+            });
+            let new = self.ty.as_deref().is_some_and(|ty| is_type(&self.names, declared, ty));
+            let note = format!("this gives `{declared}`, not `{from}`: decide what becomes of it");
+            if !done && !new {
+                notes.extend(f.result.map(|at| (at, note)));
+            }
             return Ok(());
         }
         if let (Some(ty), Some(span)) = (&self.ty, f.result) {
@@ -268,6 +277,13 @@ impl Results {
         }
         Ok(())
     }
+}
+
+/// True if a function gives what its type gives a parameter of what it is built on.
+fn gives(p: &Place<'_>, f: &FunctionSite, param: &str) -> bool {
+    let given = f.name.and_then(|n| p.resolver.given_there(n, param));
+    let declared = f.result.and_then(|r| p.resolver.type_named(r));
+    given.zip(declared).is_some_and(|(given, declared)| given == declared.ty.instance())
 }
 
 /// True if a text stands before and after a place already.

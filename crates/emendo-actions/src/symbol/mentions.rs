@@ -185,6 +185,20 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
         .collect()
 }
 
+/// True for a name that nothing but a name of code looks like: a single word is one only where more follows than the
+/// ending of a file would.
+fn tells(text: &str, at: Span) -> bool {
+    if at.of(text).contains(['.', ':', '/']) {
+        return true;
+    }
+    let whole = spelled_on(text, at);
+    let parts = whole.split(['.', ':']).filter(|p| !p.is_empty());
+    let (count, named) = parts.skip(1).fold((0, false), |(n, named), part| {
+        (n + 1, named || part.starts_with(char::is_uppercase))
+    });
+    count > 1 || named
+}
+
 /// Where a word stands by itself.
 fn words_of<'t>(text: &'t str, word: &'t str) -> impl Iterator<Item = Span> + 't {
     let part = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
@@ -232,8 +246,7 @@ impl Runner for Mentions {
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         for (row, at, target) in self.rows.spelled_in(cx.text, &self.rows.hinted(cx.text)) {
-            // A single word is too little of a name where nothing else tells.
-            if !at.of(cx.text).contains(['.', ':', '/']) {
+            if !tells(cx.text, at) {
                 continue;
             }
             let text = "the file spells the full name".to_owned();
@@ -255,9 +268,7 @@ pub struct TextWatch {
 
 impl TextWatch {
     /// Looks for these symbols; what is `kept` below them keeps its name.
-    pub fn new(tables: Arc<Tables>, mut symbols: Vec<String>, kept: Vec<String>) -> Self {
-        // A single word is too little of a name where nothing else tells.
-        symbols.retain(|s| s.contains(['.', ':', '/']));
+    pub fn new(tables: Arc<Tables>, symbols: Vec<String>, kept: Vec<String>) -> Self {
         let needs = Needs::of(symbols.iter().map(|s| vec![s.clone()]));
         let scan = AhoCorasick::new(&symbols).ok();
         Self { tables, symbols, kept, needs, scan }
@@ -285,7 +296,7 @@ impl Runner for TextWatch {
             for at in spelled_in(cx.text, symbol, true) {
                 let whole = spelled_on(cx.text, at);
                 let keeps = self.kept.iter().any(|k| excepted(k, &whole));
-                if !keeps {
+                if !keeps && tells(cx.text, at) {
                     let why = "the file spells it".to_owned();
                     let (symbol, certainty) = (symbol.clone(), Certainty::Likely);
                     out.push(Remains { at, symbol, certainty, why, fact: None });

@@ -1,7 +1,7 @@
 //! What is still there of old symbols, in the code as a run leaves it.
 
 use emendo_lang::weakest;
-use emendo_lang::{Certainty, Language, Project, Space, Word};
+use emendo_lang::{Certainty, Language, Project, Space, Ty, Word};
 use emendo_text::Span;
 
 use crate::contract::{Needs, Remains, SymbolKind};
@@ -18,12 +18,23 @@ impl SymbolRunner {
         symbols: Vec<String>,
         kept: Vec<String>,
     ) -> Self {
-        let row = |symbol: String| Row {
+        let symbols = symbols.into_iter().map(|s| (s, None)).collect();
+        Self::watch_overloads(language, what, symbols, kept)
+    }
+
+    /// The same, of the overloads with these types of parameters.
+    pub fn watch_overloads(
+        language: &'static Language,
+        what: SymbolKind,
+        symbols: Vec<(String, Option<Vec<Ty>>)>,
+        kept: Vec<String>,
+    ) -> Self {
+        let row = |(symbol, parameters): (String, Option<Vec<Ty>>)| Row {
             digest: row_digest(&symbol),
             olds: vec![symbol],
             new: None,
             advice: None,
-            parameters: None,
+            parameters,
             carried: false,
             short_for: None,
         };

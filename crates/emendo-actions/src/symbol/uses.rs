@@ -82,8 +82,47 @@ impl SymbolRunner {
             });
             return;
         }
+        if let Some(import) = self.owner_import(p, &word, row, new).filter(|_| path.is_none()) {
+            if names.last(old) == last {
+                // The name stays; it only comes from elsewhere.
+                let change = Change { imports: vec![import], ..Change::default() };
+                let draft = Draft::new((p.action, row), r.digest, hull, facts);
+                out.drafts.push(Draft { change, tie: self.tie(p, row, hull), ..draft });
+                return;
+            }
+            written.imports.push(import);
+        }
         self.file_name(p, &word, last, out);
         self.draft(p, row, (hull, vec![hull]), written, facts, out);
+    }
+
+    /// What must be imported for a member that moves to another owner, where members are known by that import: the
+    /// old owner is imported for others of its members too, and stays.
+    fn owner_import(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        row: usize,
+        new: &str,
+    ) -> Option<ImportName> {
+        let language = self.rows.language;
+        let names = &language.names;
+        let (from, to) = (names.parent(self.rows.symbol(row)), names.parent(new));
+        let scoped = names.scoped_owners || names.extensions;
+        if !scoped || !self.what.member() || from == to || to.is_empty() {
+            return None;
+        }
+        let declared = matches!(word.space, Space::Declared);
+        let imported = |symbol: &str| {
+            let all = p.code.facts.imports.iter();
+            all.filter(|i| !i.passes_on).any(|i| i.path() == symbol)
+        };
+        if declared || !imported(&from) || imported(&to) {
+            return None;
+        }
+        let whole = p.code.facts.imports.iter().any(|i| i.path() == from && i.wildcard);
+        let import = language.import_of(&to, Space::Type);
+        Some(ImportName { wildcard: whole, ..import })
     }
 
     /// Where files are called like the types in them, the file of a renamed type wants another name too.

@@ -1,16 +1,18 @@
 //! What is left of the old API: places that no step covers, each with how sure that is, and the advice of its step.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use std::sync::Arc;
 
 use emendo_actions::{Runner as _, SymbolKind, SymbolRunner, TextWatch, World};
+use emendo_lang::Ty;
 
 use crate::plan::step::{About, PlanStep, Watch};
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     let mut by_kind: BTreeMap<(&str, &str), (SymbolKind, About)> = BTreeMap::new();
+    let mut overloads: HashMap<(&str, String), Vec<Option<Vec<Ty>>>> = HashMap::new();
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
     for step in steps {
@@ -22,6 +24,10 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             for old in replaces.old {
                 let advice = old.advice.or_else(|| step.info.why.clone());
                 let kind = by_kind.entry((language.id, old.what.word()));
+                overloads
+                    .entry((language.id, old.symbol.clone()))
+                    .or_default()
+                    .push(old.parameters);
                 let (_, all) = kind.or_insert_with(|| (old.what, BTreeMap::new()));
                 all.entry(old.symbol).or_insert_with(|| (step.info.key.clone(), advice));
             }
@@ -33,8 +39,16 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
         about.retain(|symbol, _| !new.contains(symbol));
         let Some(language) = world.language(id).filter(|_| !about.is_empty()) else { continue };
         mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
-        let runner =
-            SymbolRunner::watch(language, what, about.keys().cloned().collect(), kept.clone());
+        let mut symbols = Vec::new();
+        for symbol in about.keys() {
+            let all = overloads.get(&(id, symbol.clone())).map_or(&[][..], Vec::as_slice);
+            // Where one of them means all of its overloads, the others do not matter.
+            match all.iter().any(Option::is_none) {
+                true => symbols.push((symbol.clone(), None)),
+                false => symbols.extend(all.iter().map(|p| (symbol.clone(), p.clone()))),
+            }
+        }
+        let runner = SymbolRunner::watch_overloads(language, what, symbols, kept.clone());
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about });
     }
     if !mentioned.is_empty() {

@@ -11,7 +11,7 @@ use crate::language::Language;
 use crate::project::{Asking, MemberKey, Project};
 use crate::resolver::Resolver;
 use crate::tree::Tree;
-use crate::ty::{Learned, MemberType};
+use crate::ty::{Learned, MemberType, standard};
 
 /// How much text of files is kept parsed.
 const KEPT: usize = 2 << 20;
@@ -26,7 +26,13 @@ impl Loaded {
 impl Index {
     /// What is told of types of libraries, besides what the languages' own tables tell.
     pub fn teach(&mut self, language: &'static Language, symbol: &str, told: Learned) {
-        self.learned.insert((language.id, symbol.to_owned()), told);
+        let key = (language.id, symbol.to_owned());
+        let before = self.learned.get(&key).or_else(|| standard(language).get(symbol));
+        let told = match before {
+            Some(before) => told.with(before),
+            None => told,
+        };
+        self.learned.insert(key, told);
     }
 
     /// The members that are asked for, read from the file that tells of them.

@@ -12,6 +12,8 @@ pub struct Calls {
     pub callees: &'static [CalleeRule],
     /// Calls by name that make a parameter of types.
     pub param_makers: &'static [&'static str],
+    /// Members of one type may have one name, where what they take tells them apart.
+    pub overloads: bool,
     /// The name of what makes an object of a type, among its members; empty if that has none.
     pub constructor: &'static str,
     /// How functions are written that are waited for; none where the language has none.
@@ -28,6 +30,7 @@ impl Calls {
         arguments: ArgumentRule::NONE,
         callees: &[],
         param_makers: &[],
+        overloads: false,
         constructor: "",
         waiting: None,
         packing: &[],

@@ -104,6 +104,8 @@ pub struct Names {
     pub shortened: (&'static [&'static str], &'static str),
     /// A package may give members to types of others: such a member is called by the package and its name.
     pub extensions: bool,
+    /// Members of some types are known only where the type that declares them is imported.
+    pub scoped_owners: bool,
     /// The name of what a module gives when nothing is named; empty if there is none.
     pub default: &'static str,
     /// The module that names without any declaration belong to, and the objects that hold them; empty if there is none.
@@ -128,6 +130,7 @@ impl Names {
         builtin: &[],
         shortened: (&[], ""),
         extensions: false,
+        scoped_owners: false,
         default: "",
         globals: ("", &[]),
     };

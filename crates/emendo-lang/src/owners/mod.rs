@@ -104,10 +104,34 @@ impl Resolver<'_> {
         let holds = |t: &&TypeDecl| t.members.iter().any(|m| m.at == word.span);
         let Some(t) = self.facts.types.iter().rev().find(holds) else { return Owner::Not };
         let around = self.around(t);
+        if self.overloads_only(t, word.span) {
+            return Owner::Not;
+        }
         match self.descends(&around, owner) {
             Some(chain) => Owner::Is(vec![self.inherits(t, &chain, "declares it")]),
             None => Owner::Not,
         }
+    }
+
+    /// True for a member that overrides nothing: what its type is built on has others of the name, which take other
+    /// things.
+    fn overloads_only(&self, t: &TypeDecl, at: Span) -> bool {
+        if !self.language.typing.calls.overloads {
+            return false;
+        }
+        let name = at.of(self.text);
+        let told: Vec<_> = self.supers_of(t).iter().filter_map(|s| self.member(s, name)).collect();
+        let all = || told.iter().flat_map(|k| &k.all);
+        let Some((_, node, _)) = self.introduced(at) else { return false };
+        let own = self.takes(node);
+        let differs = |m: &crate::ty::MemberType| {
+            let Some(params) = &m.params else { return false };
+            let apart = |(a, b): (&crate::ty::Takes, &crate::ty::Takes)| {
+                self.fits(&a.ty, &b.ty) == Some(false) && self.fits(&b.ty, &a.ty) == Some(false)
+            };
+            params.len() != own.len() || own.iter().zip(params).any(apart)
+        };
+        all().next().is_some() && all().all(differs)
     }
 
     /// A member of a type around, named without the object.

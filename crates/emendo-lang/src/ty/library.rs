@@ -65,6 +65,23 @@ impl Learned {
         self.members.contains_key(member)
     }
 
+    /// The same with what else is known of the type, under its own names for what it is given.
+    #[must_use]
+    pub(crate) fn with(mut self, more: &Self) -> Self {
+        if self.params.is_empty() {
+            self.params.clone_from(&more.params);
+        }
+        let own = self.params.iter().map(|p| Ty::Param(p.clone(), None));
+        let given = more.params.iter().cloned().zip(own).collect();
+        self.extends.extend(more.extends.iter().map(|t| t.filled(&given, None)));
+        for (name, all) in &more.members {
+            let filled = || all.iter().map(|m| m.filled(&given, &Ty::Itself)).collect();
+            self.members.entry(name.clone()).or_insert_with(filled);
+        }
+        self.exports.extend(more.exports.iter().cloned());
+        self
+    }
+
     /// Makes members known under all names that the run gives them; `symbol` is the type's own.
     #[must_use]
     pub fn with_renamed(
@@ -216,6 +233,13 @@ impl Ty {
 fn head(language: &Language, text: &str) -> Option<(String, Vec<String>)> {
     let (open, close) = language.typing.syntax.generic;
     let text = text.trim();
+    // A list as the language writes it.
+    let syntax = &language.typing.syntax;
+    if let Some(item) = text.strip_prefix('[').and_then(|t| t.strip_suffix(']'))
+        && syntax.bracket_list
+    {
+        return Some((syntax.list.to_owned(), vec![item.trim().to_owned()]));
+    }
     let (symbol, params) = match text.split_once(open) {
         Some((symbol, rest)) => {
             let inner = rest.strip_suffix(close)?;

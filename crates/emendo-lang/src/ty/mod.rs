@@ -96,7 +96,7 @@ impl Ty {
     }
 
     /// An object of the type whose name stands there.
-    pub(crate) fn instance(self) -> Self {
+    pub fn instance(self) -> Self {
         match self {
             Self::Of { symbols, args, .. } => Self::Of { symbols, args, named: false },
             Self::Either(all) => Self::Either(all.into_iter().map(Self::instance).collect()),

@@ -326,6 +326,15 @@ impl<'a> Resolver<'a> {
         given.map_or_else(|| ty.clone(), |given| ty.filled(&given, None))
     }
 
+    /// What a type of this file gives a parameter of what it is built on, where a member of a name overrides one.
+    pub fn given_there(&self, name: Span, param: &str) -> Option<Ty> {
+        let own =
+            self.facts.types_at(name.start).find(|t| t.members.iter().any(|m| m.at == name))?;
+        let open = Ty::Param(param.to_owned(), None);
+        let filled = |s: &Ty| self.filled_for(s, &open, 6);
+        self.supers_of(own).iter().map(filled).find(|t| *t != open)
+    }
+
     /// A type of a member, with what an object of another type gives the type that declares it.
     fn filled_for(&self, of: &Ty, ty: &Ty, depth: usize) -> Ty {
         let mut open = Vec::new();

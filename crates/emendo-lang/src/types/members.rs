@@ -336,7 +336,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What a function takes.
-    pub(super) fn takes(&self, node: Node<'a>) -> Vec<Takes> {
+    pub(crate) fn takes(&self, node: Node<'a>) -> Vec<Takes> {
         let Some(list) = self.parameters_of(node) else { return Vec::new() };
         let mut out = Vec::new();
         if named(list).is_empty() && list.is_named() && list.child_count() == 0 {

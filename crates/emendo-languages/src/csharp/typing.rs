@@ -161,6 +161,7 @@ const BRANCHING: Branching = Branching {
 };
 
 const CALLS: Calls = Calls {
+    overloads: true,
     functions: &[
         body("method_declaration", "returns", false),
         body("local_function_statement", "type", false),

@@ -119,6 +119,7 @@ const BRANCHING: Branching = Branching {
 };
 
 const CALLS: Calls = Calls {
+    overloads: true,
     functions: &[
         body("method_declaration", "type", false),
         body("annotation_type_element_declaration", "type", false),

@@ -159,6 +159,7 @@ const BRANCHING: Branching = Branching {
 };
 
 const CALLS: Calls = Calls {
+    overloads: false,
     functions: &[
         FunctionRule {
             kind: "function_definition",

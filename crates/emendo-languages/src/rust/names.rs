@@ -188,6 +188,7 @@ pub(crate) const DECLARES: Declares = Declares {
 };
 
 pub(crate) const NAMES: Names = Names {
+    scoped_owners: true,
     paths_apart: true,
     separator: "::",
     full_names: true,
