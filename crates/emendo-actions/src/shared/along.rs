@@ -5,7 +5,7 @@ use emendo_pattern::{
     AlongRule, Follow, FollowRule, Gather, GatherRule, Pattern, Replacement, Rework,
 };
 use emendo_recipe::{Action, Key, Shape, Table, Text, Value};
-use emendo_text::{Diagnostic, Marks, Span};
+use emendo_text::{Diagnostic, Marks, Span, Template};
 
 use crate::contract::{CompileCx, Query};
 use crate::shared::code::{names, pattern_error};
@@ -169,6 +169,31 @@ fn rule(
     }
 }
 
+/// What is left where the first piece stood: its slots are those of the pattern, and what is collected. An error is
+/// reported.
+fn leave_of(
+    t: &Table,
+    name: &str,
+    bound: &[String],
+    cx: &mut CompileCx<'_>,
+) -> Result<Option<Template>, ()> {
+    let Some(text) = t.text("leave") else { return Ok(None) };
+    let template = match Template::parse(&text.text) {
+        Ok(template) => template,
+        Err(e) => {
+            cx.out.push(Diagnostic::error(e.message, text.span).help(e.help));
+            return Err(());
+        }
+    };
+    let unknown = template.slots().find(|s| s.0 != name && !bound.iter().any(|b| b == s.0));
+    if let Some((slot, ..)) = unknown {
+        let slot = Text::derived(slot.to_owned(), text.span);
+        known_slot(&slot, bound, cx);
+        return Err(());
+    }
+    Ok(Some(template))
+}
+
 fn gather(
     language: &'static Language,
     name: &str,
@@ -205,7 +230,7 @@ fn gather(
         from: from.text.clone(),
         rules,
         join: text("join").unwrap_or_default(),
-        leave: text("leave"),
+        leave: leave_of(t, name, bound, cx).ok()?,
         keep: t.is_true("keep"),
         deep: t.is_true("deep"),
     })

@@ -4,7 +4,7 @@
 mod follow;
 
 use emendo_lang::tree::{children, descend, span};
-use emendo_text::{Part, Span, Splice};
+use emendo_text::{Chunk, Part, Span, Splice, Template};
 use tree_sitter::Node;
 
 pub use follow::{Elsewhere, Follow, FollowRule};
@@ -55,8 +55,8 @@ pub struct Gather {
     pub rules: Vec<GatherRule>,
     /// Between two.
     pub join: String,
-    /// Written where the first stood.
-    pub leave: Option<String>,
+    /// Written where the first stood; its slots are those of the match, and what is collected.
+    pub leave: Option<Template>,
     /// They stay where they are too.
     pub keep: bool,
     /// Inside items of the slot too.
@@ -197,12 +197,55 @@ impl Gather {
             }
         }
         if let (Some(leave), false) = (&self.leave, taken.is_empty()) {
-            let mut splice = Splice::text(taken.remove(0), leave.clone());
-            splice.inner = true;
-            out.splices.push(splice);
+            let first = taken.remove(0);
+            let parts = self.left(leave, m, &result.parts, first, at);
+            out.splices.push(Splice { parts, inner: true, ..Splice::text(first, "") });
         }
         out.splices.extend(removed(at, from.span, &taken, &list));
         Ok(result)
+    }
+}
+
+impl Gather {
+    /// What is left where the first piece stood, its lines as far in as that.
+    fn left(
+        &self,
+        leave: &Template,
+        m: &Match,
+        collected: &[Part],
+        first: Span,
+        at: Place<'_>,
+    ) -> Vec<Part> {
+        let line = format!("{}{}", at.line_end, indent_at(at.text, first.start as usize));
+        let (mut parts, mut written) = (Vec::new(), String::new());
+        for chunk in &leave.chunks {
+            match chunk {
+                Chunk::Text { text, .. } => {
+                    push(&mut parts, &text.replace('\n', &line));
+                    written.push_str(text);
+                }
+                Chunk::Slot { name, .. } if *name == self.name => {
+                    // Further lines of what is collected stand below its first.
+                    let own = written.rsplit('\n').next().unwrap_or("");
+                    let further =
+                        if own.trim().is_empty() { format!("{line}{own}") } else { line.clone() };
+                    let outer =
+                        format!("{}{}", at.line_end, indent_at(at.text, m.span.start as usize));
+                    for part in collected {
+                        match part {
+                            Part::Text(t) => {
+                                push(&mut parts, &t.replace(&outer, "\n").replace('\n', &further))
+                            }
+                            copied => parts.push(copied.clone()),
+                        }
+                    }
+                }
+                Chunk::Slot { name, .. } => {
+                    parts.extend(m.slot(name).map(|b| Part::Copy(b.span)));
+                }
+            }
+        }
+        parts
     }
 }
 
