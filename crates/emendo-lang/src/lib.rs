@@ -42,7 +42,7 @@ pub use crate::language::{
 };
 pub use crate::names::Spelled;
 pub use crate::owners::{Owner, Visible};
-pub use crate::project::{Asking, NoProject, PassedOn, Project, TypeInfo};
+pub use crate::project::{Asking, Lender, NoProject, PassedOn, Project, TypeInfo, WrittenCode};
 pub use crate::resolver::Resolver;
 pub use crate::tree::{Tree, token_texts};
 pub use crate::ty::{Learned, LibraryError, LibraryType, MemberType, Shape, Takes, Ty, TypeAnswer};

@@ -5,12 +5,14 @@ use std::collections::HashSet;
 use std::rc::Rc;
 use std::sync::Arc;
 
-use emendo_text::RelPath;
+use emendo_text::{RelPath, Span};
 use serde::{Deserialize, Serialize};
 
+use crate::facts::FileFacts;
 use crate::ground::{Files, Import, NoFiles};
 use crate::language::Language;
-use crate::ty::{Learned, MemberType, Shape, standard};
+use crate::tree::Tree;
+use crate::ty::{Learned, MemberType, Shape, TypeAnswer, standard};
 
 /// A type of the project.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -117,10 +119,37 @@ pub trait Project: Sync {
         symbol: &str,
         asking: &Asking,
     ) -> Option<String>;
+    /// The type of an expression that nothing else tells, as who wrote it knows.
+    fn lent(&self, _: &WrittenCode<'_>) -> Option<TypeAnswer> {
+        None
+    }
     /// True for a type of the language's own library.
     fn is_standard(&self, language: &Language, symbol: &str) -> bool {
         standard(language).contains_key(symbol)
     }
+}
+
+/// An expression whose type is asked for.
+#[derive(Clone, Copy)]
+pub struct WrittenCode<'a> {
+    /// Its language.
+    pub language: &'static Language,
+    /// The facts of its file.
+    pub facts: &'a FileFacts,
+    /// The tree of its file.
+    pub tree: &'a Tree,
+    /// The text of its file.
+    pub text: &'a str,
+    /// The file.
+    pub path: Option<&'a RelPath>,
+    /// The expression.
+    pub at: Span,
+}
+
+/// Tells the types of expressions that were written by a rule, where nothing else does.
+pub trait Lender: Send + Sync + std::fmt::Debug {
+    /// The type of the expression at a place.
+    fn lend(&self, project: &dyn Project, code: &WrittenCode<'_>) -> Option<TypeAnswer>;
 }
 
 /// No project: a text by itself, with what the language's own library tells.

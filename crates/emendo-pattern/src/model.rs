@@ -322,6 +322,16 @@ impl Pattern {
         self.slots.iter().flat_map(|s| &s.constraint.types).flat_map(emendo_lang::Ty::symbols)
     }
 
+    /// True if it names a symbol.
+    pub fn names_symbols(&self) -> bool {
+        let named = |t: &PatternToken| matches!(t, PatternToken::Name(..));
+        fn any(n: &PNode, named: &dyn Fn(&PatternToken) -> bool) -> bool {
+            named(&n.what)
+                || matches!(&n.what, PatternToken::Inner(i) if i.children.iter().any(|c| any(c, named)))
+        }
+        self.readings.iter().flat_map(|r| &r.roots).any(|n| any(n, &named))
+    }
+
     /// The symbols that the pattern names.
     pub fn symbols(&self) -> impl Iterator<Item = &str> {
         self.names.iter().map(|d| d.symbol.as_str())

@@ -1,16 +1,21 @@
 //! `code`: a pattern becomes another, or is deleted; with `choice`, the reviewer picks among several.
 
 mod follow;
+mod lent;
 mod runner;
 
+use std::sync::Arc;
+
+use emendo_lang::{Language, Lender, Ty};
 use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::Diagnostic;
 
+use crate::code::lent::Written;
 use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::shared::{
-    Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error,
+    Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error, type_of,
 };
 use crate::shared::{Finder, Head, SlotTables};
 
@@ -24,15 +29,19 @@ const IMPORTS: &[Key] = &[
     Key::new("drop", Shape::Symbols, "symbols whose import is removed if nothing uses it"),
 ];
 
+const GIVES: Key = Key::new("gives", Shape::Text, "the type of what `new` writes");
+
 const CHOICE: &[Key] = &[
     Key::required("label", Shape::Text, "the word for it in review"),
     Key::new("new", Shape::Pattern, "the code; without it the place stays"),
     Key::new("why", Shape::Text, "when it is the right one"),
+    GIVES,
 ];
 
 const KEYS: &[Key] = &[
     Key::new("old", Shape::Pattern, "the code that is looked for"),
     Key::new("new", Shape::Pattern, "the code that is written; empty deletes"),
+    GIVES,
     Key::new("choice", Shape::Tables(CHOICE), "alternatives, one of which the reviewer picks"),
     Key::new("imports", Shape::Table(IMPORTS), "imports that no pattern shows"),
     Key::new(
@@ -103,6 +112,11 @@ impl Kind for Code {
         if olds.iter().all(Option::is_some) {
             crate::shared::check_slots(action, &known, cx);
         }
+        let gives = |t: &Table, cx: &mut CompileCx<'_>| {
+            t.text("gives").and_then(|text| type_of(language, text, action, cx))
+        };
+        let told = gives(&action.table, cx);
+        let mut lenders = Vec::new();
         let mut rules = Vec::new();
         for (row, old) in rows.iter().zip(olds) {
             let Some(old) = old else { continue };
@@ -113,6 +127,15 @@ impl Kind for Code {
             };
             warn_readings(&old, &made, row, action, cx);
             let grows = made.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
+            let mut news: Vec<(&Text, Option<Ty>)> =
+                row.new.iter().map(|n| (n, told.clone())).collect();
+            for (t, _) in &choices {
+                let told = gives(t, cx);
+                news.extend(t.text("new").map(|n| (n, told)));
+            }
+            for (new, told) in news {
+                lenders.extend(lender(language, (row, new), told, action, cx));
+            }
             let digest = action_digest("code", &row.old.text);
             rules.push(CodeRule {
                 grows,
@@ -139,8 +162,26 @@ impl Kind for Code {
             add: list("add"),
             drop: list("drop"),
             symbols,
+            lenders,
         }))
     }
+}
+
+/// What lends the type of what a row writes.
+fn lender(
+    language: &'static Language,
+    (row, new): (&emendo_recipe::Pair, &Text),
+    told: Option<Ty>,
+    action: &Action,
+    cx: &CompileCx<'_>,
+) -> Option<Arc<dyn Lender>> {
+    let names = crate::shared::names(action, cx);
+    let read = |text: &Text| {
+        let mut read = Pattern::compile(language, &text.text, &names, None).ok()?;
+        read.spell(cx.spellings);
+        Some(read)
+    };
+    Written::lender(read(&row.old)?, read(new)?, told)
 }
 
 /// Says what an action lacks before anything of it is read.

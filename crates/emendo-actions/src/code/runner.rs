@@ -1,8 +1,9 @@
 //! Finds the code that an action is about, and writes what it becomes.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, Language, Space};
+use emendo_lang::{Certainty, Fact, Language, Lender, Space};
 use emendo_pattern::{Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
@@ -26,6 +27,7 @@ pub(crate) struct CodeRunner {
     pub(crate) add: Vec<String>,
     pub(crate) drop: Vec<String>,
     pub(crate) symbols: Vec<String>,
+    pub(crate) lenders: Vec<Arc<dyn Lender>>,
 }
 
 pub(crate) struct CodeRule {
@@ -86,6 +88,7 @@ impl Runner for CodeRunner {
     fn asks(&self) -> Asks {
         Asks {
             symbols: self.symbols.clone(),
+            lenders: self.lenders.clone(),
             replaces: {
                 let mut out = Replaces::NONE;
                 for rule in &self.rules {

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use emendo_lang::Language;
+use emendo_lang::{Language, Lender};
 use emendo_recipe::{Action, ActionKind};
 use emendo_text::RelPath;
 
@@ -44,6 +44,8 @@ pub struct Asks {
     pub needs: Needs,
     /// Symbols that it names: where the library is.
     pub symbols: Vec<String>,
+    /// Who tells the types of what it writes.
+    pub lenders: Vec<Arc<dyn Lender>>,
     /// Symbols that it changes, or whose uses it looks for: names that lead to them are found on the way.
     pub subjects: Vec<Subject>,
     /// Symbols that are to be gone when it is done, and those that are there instead.
@@ -79,6 +81,7 @@ impl Asks {
         language: None,
         needs: Needs(Vec::new()),
         symbols: Vec::new(),
+        lenders: Vec::new(),
         subjects: Vec::new(),
         replaces: Replaces::NONE,
         packages: Vec::new(),

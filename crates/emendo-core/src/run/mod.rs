@@ -89,6 +89,8 @@ impl<'a> PreparedRun<'a> {
         for (language, symbol, told) in &engine.plan.types {
             index.teach(language, symbol, told.clone());
         }
+        let actions = engine.plan.steps.iter().flat_map(|s| &s.actions);
+        index.lenders(actions.flat_map(|a| a.asks.lenders.iter().cloned()));
         let all = 0..engine.plan.steps.len();
         let followed = follow(engine.plan, all, &files, &index, &truths);
         let mut seen = seen;

@@ -9,10 +9,10 @@ use crate::facts::FileFacts;
 use crate::ground::{Files, Import};
 use crate::index::Index;
 use crate::language::Language;
-use crate::project::{Asking, PassedOn, Project, TypeInfo};
+use crate::project::{Asking, PassedOn, Project, TypeInfo, WrittenCode};
 use crate::resolver::Resolver;
 use crate::tree::Tree;
-use crate::ty::{Learned, MemberType, Shape, standard};
+use crate::ty::{Learned, MemberType, Shape, TypeAnswer, standard};
 
 impl Project for Index {
     fn files(&self) -> &dyn Files {
@@ -108,6 +108,10 @@ impl Project for Index {
             return Some(told);
         }
         standard(language).get(symbol)
+    }
+
+    fn lent(&self, code: &WrittenCode<'_>) -> Option<TypeAnswer> {
+        self.lenders.iter().find_map(|l| l.lend(self, code))
     }
 
     fn exported(&self, language: &Language, symbol: &str) -> Option<String> {

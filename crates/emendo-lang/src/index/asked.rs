@@ -8,7 +8,7 @@ use crate::facts::FileFacts;
 use crate::index::Index;
 use crate::index::memo::{Asked, Loaded};
 use crate::language::Language;
-use crate::project::{Asking, MemberKey, Project};
+use crate::project::{Asking, Lender, MemberKey, Project};
 use crate::resolver::Resolver;
 use crate::tree::Tree;
 use crate::ty::{Learned, MemberType, standard};
@@ -33,6 +33,11 @@ impl Index {
             None => told,
         };
         self.learned.insert(key, told);
+    }
+
+    /// Asks these too for types that nothing else tells.
+    pub fn lenders(&mut self, lenders: impl IntoIterator<Item = Arc<dyn Lender>>) {
+        self.lenders.extend(lenders);
     }
 
     /// The members that are asked for, read from the file that tells of them.

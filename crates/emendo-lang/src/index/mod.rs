@@ -12,6 +12,7 @@ use std::sync::{Arc, RwLock};
 use emendo_text::{Digest, Lines, RelPath};
 
 pub use crate::index::kept::CachedIndex;
+use crate::project::Lender;
 
 use crate::facts::FileFacts;
 use crate::ground::{Files, Import, NoFiles};
@@ -51,6 +52,8 @@ pub struct Index {
     outside: RwLock<HashMap<RelPath, Digest>>,
     /// What is told of types of libraries.
     learned: HashMap<(&'static str, String), Learned>,
+    /// Who tells the types of what a recipe writes.
+    lenders: Vec<Arc<dyn Lender>>,
     /// What other files told of types, as far as they were asked.
     asked: Asked,
 }
@@ -101,6 +104,7 @@ impl Index {
             modules: RwLock::default(),
             outside: RwLock::default(),
             learned: HashMap::new(),
+            lenders: Vec::new(),
             asked: Asked::default(),
         }
     }

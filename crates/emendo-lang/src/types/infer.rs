@@ -8,6 +8,7 @@ use tree_sitter::Node;
 use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::{Gives, Space};
+use crate::project::WrittenCode;
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::{children, is_item, span};
@@ -60,7 +61,9 @@ impl<'a> Resolver<'a> {
         typing.known.borrow_mut().insert(id, None);
         typing.depth.set(depth + 1);
         let before = typing.cycled.replace(false);
-        let (found, keep) = self.trail.work_out(0, || self.infer(node).and_then(TypeAnswer::known));
+        let (found, keep) = self.trail.work_out(0, || {
+            self.infer(node).and_then(TypeAnswer::known).or_else(|| self.lent(node))
+        });
         typing.depth.set(depth);
         let cycled = typing.cycled.get() || !keep;
         typing.cycled.set(before || cycled && depth > 0);
@@ -70,6 +73,18 @@ impl<'a> Resolver<'a> {
             typing.known.borrow_mut().insert(id, found.clone());
         }
         found
+    }
+
+    /// What a rule that wrote an expression says of it.
+    fn lent(&self, node: Node<'a>) -> Option<TypeAnswer> {
+        let gives = self.language.typing.gives(node.kind())?;
+        let made = matches!(
+            gives,
+            Gives::Call | Gives::Member(..) | Gives::Made(_) | Gives::Written(_) | Gives::Macro(..)
+        );
+        let (language, facts, path) = (self.language, self.facts, self.path);
+        let (tree, text, at) = (self.tree, self.text, span(node));
+        made.then(|| self.project.lent(&WrittenCode { language, facts, tree, text, path, at }))?
     }
 
     fn infer(&self, node: Node<'a>) -> Option<TypeAnswer> {

@@ -234,7 +234,7 @@ impl Gather {
                     for part in collected {
                         match part {
                             Part::Text(t) => {
-                                push(&mut parts, &t.replace(&outer, "\n").replace('\n', &further))
+                                push(&mut parts, &t.replace(&outer, "\n").replace('\n', &further));
                             }
                             copied => parts.push(copied.clone()),
                         }

@@ -2,7 +2,7 @@
 
 use emendo_lang::language::Space;
 use emendo_lang::tree::Tree;
-use emendo_lang::{FileFacts, NoProject, Resolver};
+use emendo_lang::{FileFacts, NoProject, Project, Resolver, Ty};
 use emendo_text::{Span, Template};
 
 use crate::compile::wrap::Compiler;
@@ -49,6 +49,30 @@ impl Pattern {
         };
         let (own, others) = (keys(self), keys(other));
         own.iter().any(|r| others.contains(r))
+    }
+
+    /// The type of the expression that the pattern is, as far as its own names tell; `None` if it is none.
+    pub fn type_as_code(&self, project: &dyn Project) -> Option<Ty> {
+        let contexts = self.language.fragments.contexts;
+        let readings = self.readings.iter().zip(as_code(self));
+        let expression =
+            readings.into_iter().find(|(r, _)| contexts[r.context].name == "expression");
+        let (_, (text, at)) = expression?;
+        let tree = Tree::parse(self.language, &text);
+        let facts = FileFacts::read(self.language, &tree, &text);
+        Resolver::new(self.language, &facts, project, &tree, &text).type_at(at).map(|t| t.ty)
+    }
+
+    /// The words that the pattern itself writes, without the names of symbols.
+    pub fn plain_words(&self) -> Vec<&str> {
+        let word = |t: &&str| t.starts_with(|c: char| c.is_alphabetic() || c == '_');
+        let texts =
+            self.readings.iter().take(1).flat_map(|r| &r.tokens).filter_map(|t| match &t.key {
+                Key::Text(text) => Some(text.as_str()),
+                _ => None,
+            });
+        let reserved = self.language.names.reserved;
+        texts.filter(word).filter(|t| !reserved.contains(t)).collect()
     }
 
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
