@@ -75,7 +75,7 @@ impl Kind for Note {
         let own = find.slots().map(str::to_owned).chain(crate::shared::groups(action));
         let known: Vec<String> = own.chain(finder.binds()).collect();
         crate::shared::check_slots(action, &known, cx);
-        if let Err(e) = emendo_text::Template::parse(&say.text) {
+        if let Err(e) = emendo_text::Template::parse_text(&say.text) {
             cx.out.push(Diagnostic::error(e.message, say.place(e.at)).help(e.help));
         } else if let Err(missing) = fill(&say.text, |name| {
             known.iter().any(|k| k == name).then(|| Filled::Text(String::new()))
@@ -125,6 +125,7 @@ impl Runner for PlaceNote {
             symbols: self.symbols.clone(),
             subjects: self.finder.subjects(std::iter::once(&self.find)),
             queries: self.finder.queries.clone(),
+            asks_files: self.finder.asks_files(),
             asks_declarations: !self.symbols.is_empty(),
             ..self.head.asks()
         }

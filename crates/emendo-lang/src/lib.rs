@@ -40,8 +40,8 @@ pub use crate::language::{
     Context, DeclarationShape, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,
     Names, Packing, Reach, Space, Taken, Test, Waiting,
 };
-pub use crate::names::Spelled;
-pub use crate::owners::{Owner, Visible};
+pub use crate::names::{Spelled, StaticType, TypePiece};
+pub use crate::owners::{KnownCall, KnownCalls, Owner, Visible};
 pub use crate::project::{Asking, Lender, NoProject, PassedOn, Project, TypeInfo, WrittenCode};
 pub use crate::resolver::Resolver;
 pub use crate::tree::{Tree, token_texts};

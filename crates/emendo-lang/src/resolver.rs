@@ -66,6 +66,11 @@ impl<'a> Resolver<'a> {
         Self { path: Some(path), ..self }
     }
 
+    /// The file.
+    pub fn path(&self) -> Option<&'a RelPath> {
+        self.path
+    }
+
     /// A resolver that another one asks.
     pub(crate) fn asked_by(self, asking: &Asking) -> Self {
         self.typing.depth.set(asking.depth + 1);

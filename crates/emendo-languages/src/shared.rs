@@ -1,6 +1,8 @@
 //! What several language files share.
 
+use emendo_lang::Files;
 use emendo_lang::language::{Intro, Origin};
+use emendo_text::RelPath;
 
 /// A rule for a name with a declared type, or a value, or both.
 pub(crate) const fn value(
@@ -41,4 +43,31 @@ pub(crate) const fn each(
 pub(crate) fn lower_head(segments: &[&str]) -> usize {
     let capital = segments.iter().position(|s| s.starts_with(char::is_uppercase));
     capital.unwrap_or(segments.len().saturating_sub(1).max(1))
+}
+
+/// The nearest file around a path that is called by one of these names, with its text.
+pub(crate) fn nearest(
+    path: &RelPath,
+    names: &[&str],
+    files: &dyn Files,
+) -> Option<(RelPath, String)> {
+    let mut folder = path.folder();
+    loop {
+        let lead = if folder.is_empty() { String::new() } else { format!("{folder}/") };
+        let found = names.iter().find_map(|name| {
+            let at = format!("{lead}{name}");
+            let at = RelPath::new(&at).ok().filter(|_| files.exists(&at))?;
+            let text = files.text(&at)?;
+            Some((at, text))
+        });
+        if found.is_some() || folder.is_empty() {
+            return found;
+        }
+        folder = folder.rsplit_once('/').map_or("", |f| f.0);
+    }
+}
+
+/// True if a word stands in the text before a name.
+pub(crate) fn says(head: &str, word: &str) -> bool {
+    head.split(|c: char| !(c.is_alphanumeric() || c == '_')).any(|w| w == word)
 }

@@ -12,7 +12,7 @@
 //! `compare/` compares node by node, `lists.rs` lists (in order, as loose tokens), `keyed.rs` those that go by
 //! keys, `missing.rs` parts that may be absent, `chain.rs` chains, `text.rs`
 //! the contents of literals, `names.rs` what names mean, `slots.rs` what slots may take; `find/around.rs` asks what
-//! stands around and within, and every constraint of a slot (`held.rs`); `write/` lays out what is written (`tokens.rs`), aligns it with what stands there
+//! stands around and within, and every constraint of a slot (`held.rs`; `passed.rs` of the calls that fill it); `write/` lays out what is written (`tokens.rs`), aligns it with what stands there
 //! (`align.rs`), places it (`place.rs`), and takes whole things away (`delete.rs`, `lines.rs`). Loose tokens that are
 //! mostly code (the arguments of macros) are parsed once more, piece by piece, as a *layer* over the same bytes
 //! (`tree/mod.rs`); separators stand in for ends of statements there, and no match may reach over one.
@@ -45,7 +45,7 @@ mod write;
 mod written;
 
 pub use along::{AlongRule, Elsewhere, Follow, FollowRule, Gather, GatherRule, Rework};
-pub use find::{Conditions, Groups, SlotConditions};
+pub use find::{Conditions, Groups, Passed, PassedConditions, SlotConditions};
 pub use found::{Bound, Match, NameUse, Nearest, Places};
 pub use imports::{ImportPlan, doubled, respell};
 pub use model::{Constraint, FORMS, HERE, Pattern, PatternError};

@@ -257,6 +257,9 @@ pub const PLACE: [Key; 4] = [
     Key::new("not_holding", Groups, "patterns, none of which stands in the place"),
 ];
 
+/// How often calls give an argument for a parameter.
+const PASSED: &[&str] = &["always", "sometimes", "never"];
+
 /// Keys of `slots.NAME`.
 pub const SLOT: &[Key] = &[
     Key::new(
@@ -279,6 +282,13 @@ pub const SLOT: &[Key] = &[
         Groups,
         "patterns, any of which must stand in the declaration of its name",
     ),
+    Key::new(
+        "passed",
+        Words(PASSED),
+        "whether calls give an argument for the parameter that it holds",
+    ),
+    Key::new("passed_as", Groups, "patterns, any of which each such argument must fit"),
+    Key::new("passed_not_as", Groups, "patterns, none of which any such argument may fit"),
     Key::new(
         "free",
         Texts,

@@ -59,10 +59,12 @@ pub enum Filter {
     Quote,
     /// Without its quotes.
     Unquote,
+    /// The static type of it, in code.
+    Type,
 }
 
 impl Filter {
-    const WORDS: [(&str, Self); 9] = [
+    const WORDS: [(&str, Self); 10] = [
         ("snake", Self::Snake),
         ("kebab", Self::Kebab),
         ("camel", Self::Camel),
@@ -72,9 +74,10 @@ impl Filter {
         ("upper", Self::Upper),
         ("quote", Self::Quote),
         ("unquote", Self::Unquote),
+        ("type", Self::Type),
     ];
 
-    /// The text, changed.
+    /// The text, changed. A type is not told by a text: who knows the code writes it.
     pub fn apply(self, text: &str) -> String {
         match self {
             Self::Snake => words(text).join("_").to_lowercase(),
@@ -92,7 +95,7 @@ impl Filter {
             Self::Quote if is_quoted(text) => text.to_owned(),
             Self::Quote => format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\"")),
             Self::Unquote if is_quoted(text) => text[1..text.len() - 1].to_owned(),
-            Self::Unquote => text.to_owned(),
+            Self::Unquote | Self::Type => text.to_owned(),
         }
     }
 }
@@ -269,6 +272,28 @@ fn slot(source: &str, at: usize, marks: Marks) -> Result<(Chunk, usize), Templat
         ));
     }
     Ok((Chunk::Slot { at: span, name: name.to_owned(), repeat, filters }, end))
+}
+
+impl Template {
+    /// Parses a template of text that is not code: nothing has a type there.
+    ///
+    /// # Errors
+    /// As [`Template::parse`], and for the filter `type`.
+    pub fn parse_text(source: &str) -> Result<Self, TemplateError> {
+        let parsed = Self::parse(source)?;
+        let typed = parsed.chunks.iter().find_map(|c| match c {
+            Chunk::Slot { at, filters, .. } => filters.contains(&Filter::Type).then_some(*at),
+            Chunk::Text { .. } => None,
+        });
+        match typed {
+            Some(at) => Err(TemplateError {
+                at,
+                message: "only code has types: the filter `type` says nothing here".to_owned(),
+                help: "use it in `new` of an action about code".to_owned(),
+            }),
+            None => Ok(parsed),
+        }
+    }
 }
 
 #[cfg(test)]

@@ -1,16 +1,31 @@
 //! Types of what an action writes: of an expression that nothing tells the type of, the recipe knows.
 
 use std::cell::Cell;
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
 use emendo_lang::{
     Certainty, Fact, Lender, Project, Resolver, Ty, TypeAnswer, WrittenCode, weakest,
 };
-use emendo_pattern::Pattern;
+use emendo_pattern::{Match, Pattern};
+
+/// How many inferences that ask what is lent may wait for one another: each reads its file's names anew.
+const DEEP: usize = 8;
 
 thread_local! {
-    /// While the type of what was replaced is asked for, nothing is lent.
-    static ASKING: Cell<bool> = const { Cell::new(false) };
+    /// How many of them wait.
+    static ASKING: Cell<usize> = const { Cell::new(0) };
+}
+
+/// Asks with one more waiting; `None` if there are enough.
+fn asking<T>(ask: impl FnOnce() -> Option<T>, waiting: usize) -> Option<T> {
+    let before = ASKING.get();
+    if before >= DEEP {
+        return None;
+    }
+    ASKING.set(before + waiting);
+    let found = ask();
+    ASKING.set(before);
+    found
 }
 
 /// What one row of an action writes, with its type.
@@ -22,8 +37,6 @@ pub(super) struct Written {
     old: Pattern,
     /// The type that the recipe says.
     told: Option<Ty>,
-    /// The type of what it replaces, once it was asked for.
-    replaced: OnceLock<Option<Ty>>,
 }
 
 impl Written {
@@ -32,22 +45,17 @@ impl Written {
     pub(super) fn lender(old: Pattern, new: Pattern, told: Option<Ty>) -> Option<Arc<dyn Lender>> {
         let expression = |p: &Pattern| p.readings().contains(&"expression");
         let lends = expression(&old) && expression(&new) && new.names_symbols();
-        lends.then(|| {
-            Arc::new(Self { new, old, told, replaced: OnceLock::new() }) as Arc<dyn Lender>
-        })
+        lends.then(|| Arc::new(Self { new, old, told }) as Arc<dyn Lender>)
     }
 
-    fn ty(&self, project: &dyn Project) -> Option<Ty> {
-        if self.told.is_some() {
-            return self.told.clone();
+    /// The type of what is written where it was found.
+    fn ty(&self, project: &dyn Project, resolver: &Resolver<'_>, m: &Match) -> Option<TypeAnswer> {
+        if let Some(told) = &self.told {
+            return Some(TypeAnswer { ty: told.clone(), says: Certainty::Likely, why: None });
         }
-        let ask = || {
-            ASKING.set(true);
-            let found = self.old.type_as_code(project);
-            ASKING.set(false);
-            found
-        };
-        self.replaced.get_or_init(ask).clone()
+        let of = |slot: &str| m.slot(slot).and_then(|b| resolver.type_at(b.span));
+        // What was replaced has its type from the library and the project alone.
+        asking(|| self.old.type_as_code(project, &of), DEEP)
     }
 }
 
@@ -55,10 +63,7 @@ impl Lender for Written {
     fn lend(&self, project: &dyn Project, code: &WrittenCode<'_>) -> Option<TypeAnswer> {
         let WrittenCode { language, facts, tree, text, path, at } = *code;
         let there = |w: &&str| !facts.words(w).is_empty();
-        if ASKING.get()
-            || language.id != self.new.language().id
-            || !self.new.plain_words().iter().all(there)
-        {
+        if language.id != self.new.language().id || !self.new.plain_words().iter().all(there) {
             return None;
         }
         let resolver = Resolver::new(language, facts, project, tree, text);
@@ -66,19 +71,22 @@ impl Lender for Written {
             Some(path) => resolver.in_file(path),
             None => resolver,
         };
-        let found = self.new.matches_at(tree, at, text, &resolver);
-        let sure = |m: &&emendo_pattern::Match| {
-            !m.names.is_empty() && weakest(&m.facts) >= Certainty::Likely
-        };
-        found.iter().find(sure)?;
-        let ty = self.ty(project)?;
+        let told = asking(
+            || {
+                let found = self.new.matches_at(tree, at, text, &resolver);
+                let sure =
+                    |m: &&Match| !m.names.is_empty() && weakest(&m.facts) >= Certainty::Likely;
+                self.ty(project, &resolver, found.iter().find(sure)?)
+            },
+            1,
+        )?;
+        let ty = told.ty.shown(language);
         let text = match self.told {
-            Some(_) => {
-                format!("the recipe writes it, and says that it gives a `{}`", ty.shown(language))
-            }
-            None => format!("the recipe writes it for a `{}`", ty.shown(language)),
+            Some(_) => format!("the recipe writes it, and says that it gives a `{ty}`"),
+            None => format!("the recipe writes it for a `{ty}`"),
         };
-        let why = Fact { says: Certainty::Likely, text, at: None };
-        Some(TypeAnswer { ty, says: Certainty::Likely, why: Some(why) })
+        let says = told.says.min(Certainty::Likely);
+        let why = Fact { says, text, at: None };
+        Some(TypeAnswer { ty: told.ty, says, why: Some(why) })
     }
 }

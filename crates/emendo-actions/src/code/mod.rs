@@ -6,7 +6,7 @@ mod runner;
 
 use std::sync::Arc;
 
-use emendo_lang::{Language, Lender, Ty};
+use emendo_lang::{Lender, Ty};
 use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::Diagnostic;
@@ -134,7 +134,7 @@ impl Kind for Code {
                 news.extend(t.text("new").map(|n| (n, told)));
             }
             for (new, told) in news {
-                lenders.extend(lender(language, (row, new), told, action, cx));
+                lenders.extend(lender(&old, (&row.old, new), told, action, cx));
             }
             let digest = action_digest("code", &row.old.text);
             rules.push(CodeRule {
@@ -169,19 +169,20 @@ impl Kind for Code {
 
 /// What lends the type of what a row writes.
 fn lender(
-    language: &'static Language,
-    (row, new): (&emendo_recipe::Pair, &Text),
+    old: &Pattern,
+    (before, after): (&Text, &Text),
     told: Option<Ty>,
     action: &Action,
     cx: &CompileCx<'_>,
 ) -> Option<Arc<dyn Lender>> {
     let names = crate::shared::names(action, cx);
     let read = |text: &Text| {
-        let mut read = Pattern::compile(language, &text.text, &names, None).ok()?;
+        let mut read = Pattern::compile(old.language(), &text.text, &names, None).ok()?;
         read.spell(cx.spellings);
+        read.constrain_types_like(old);
         Some(read)
     };
-    Written::lender(read(&row.old)?, read(new)?, told)
+    Written::lender(read(before)?, read(after)?, told)
 }
 
 /// Says what an action lacks before anything of it is read.

@@ -115,6 +115,7 @@ impl Runner for CodeRunner {
             once: self.once,
             subjects: self.finder.subjects(self.rules.iter().map(|r| &r.old)),
             queries: self.finder.queries.clone(),
+            asks_files: self.finder.asks_files(),
             changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
             ..self.head.asks()
         }

@@ -44,6 +44,8 @@ pub struct Asks {
     pub needs: Needs,
     /// Symbols that it names: where the library is.
     pub symbols: Vec<String>,
+    /// It asks other files for more than what they declare, when it comes to a place.
+    pub asks_files: bool,
     /// Who tells the types of what it writes.
     pub lenders: Vec<Arc<dyn Lender>>,
     /// Symbols that it changes, or whose uses it looks for: names that lead to them are found on the way.
@@ -81,6 +83,7 @@ impl Asks {
         language: None,
         needs: Needs(Vec::new()),
         symbols: Vec::new(),
+        asks_files: false,
         lenders: Vec::new(),
         subjects: Vec::new(),
         replaces: Replaces::NONE,

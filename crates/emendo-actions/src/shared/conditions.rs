@@ -1,7 +1,7 @@
 //! What must stand around and within a place.
 
 use emendo_lang::Language;
-use emendo_pattern::{Conditions, Groups, Pattern, SlotConditions};
+use emendo_pattern::{Conditions, Groups, Passed, PassedConditions, Pattern, SlotConditions};
 use emendo_recipe::{Action, Table};
 use emendo_text::Marks;
 
@@ -49,10 +49,25 @@ pub(crate) fn conditions_of(
             holding: list(t, "holding", within, Marks::None),
             not_holding: list(t, "not_holding", within, Marks::None),
             defined_with: list(t, "defined_with", within, Marks::None),
+            passed: PassedConditions {
+                when: t.text("passed").and_then(|w| passed(&w.text)),
+                fits: list(t, "passed_as", within, Marks::None),
+                fits_not: list(t, "passed_not_as", within, Marks::None),
+            },
         };
         out.slots.extend((!conditions.is_empty()).then_some(conditions));
     }
     out
+}
+
+/// How often calls give an argument, by the word for it.
+fn passed(word: &str) -> Option<Passed> {
+    match word {
+        "always" => Some(Passed::Always),
+        "sometimes" => Some(Passed::Sometimes),
+        "never" => Some(Passed::Never),
+        _ => None,
+    }
 }
 
 /// The names that patterns of conditions bind besides the action's own.

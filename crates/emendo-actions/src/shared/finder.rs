@@ -31,6 +31,11 @@ impl Finder {
         Self { conditions, queries }
     }
 
+    /// True if other files are asked for more than what they declare, besides the questions.
+    pub(crate) fn asks_files(&self) -> bool {
+        self.conditions.asks_files() || self.queries.iter().any(|q| q.conditions.asks_files())
+    }
+
     /// The types that slots must be of: those of the project that are built on them count too.
     pub(crate) fn subjects<'p>(&'p self, own: impl Iterator<Item = &'p Pattern>) -> Vec<Subject> {
         let patterns = own.chain(self.conditions.positive());
@@ -71,7 +76,11 @@ impl Finder {
             let say = format!("{known}: only one of these types is meant");
             out.notes.push(NoteDraft { at, say });
         }
-        let matches = self.conditions.fulfilled(found.matches, &code.tree, cx.text, resolver);
+        let (at, mut open) = ((&code.tree, cx.text), Vec::new());
+        let matches = self.conditions.fulfilled_or(found.matches, at, resolver, &mut open);
+        for (at, say) in open {
+            out.notes.push(NoteDraft { at, say });
+        }
         if matches.is_empty() {
             return matches;
         }

@@ -32,7 +32,7 @@ const REACH: usize = 400;
 impl Snippet {
     /// Compiles a text with slots.
     pub(crate) fn compile(text: &str) -> Result<Self, TemplateError> {
-        let template = Template::parse(text)?;
+        let template = Template::parse_text(text)?;
         let mut parts = Vec::new();
         for chunk in &template.chunks {
             match chunk {

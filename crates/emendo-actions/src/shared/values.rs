@@ -11,7 +11,7 @@ pub(crate) enum Filled {
 
 /// Fills the slots of a text; the error names a slot without a value.
 pub(crate) fn fill(text: &str, value: impl Fn(&str) -> Option<Filled>) -> Result<String, String> {
-    let template = Template::parse(text).map_err(|e| e.message)?;
+    let template = Template::parse_text(text).map_err(|e| e.message)?;
     let mut out = String::new();
     for chunk in template.chunks {
         match chunk {
@@ -32,7 +32,7 @@ pub(crate) struct ValuePattern(Regex);
 impl ValuePattern {
     /// Compiles a text with slots.
     pub(crate) fn compile(text: &str) -> Result<Self, emendo_text::TemplateError> {
-        let template = Template::parse(text)?;
+        let template = Template::parse_text(text)?;
         let mut source = String::from("(?s)^");
         let mut seen = std::collections::HashSet::new();
         for chunk in &template.chunks {

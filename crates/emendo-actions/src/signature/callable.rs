@@ -26,11 +26,15 @@ pub(super) struct Param {
     pub(crate) name: Option<String>,
     pub(crate) ty: Ty,
     pub(super) optional: bool,
+    /// It takes all arguments that are left.
+    pub(super) rest: bool,
 }
 
 /// The arguments of a call by the parameters that they are for.
 pub(super) struct Assigned {
     by_param: Vec<Option<ArgumentSite>>,
+    /// More arguments for the last parameter.
+    pub(super) more: Vec<ArgumentSite>,
     /// Of what types some of them are is not known.
     pub(super) open: bool,
 }
@@ -81,6 +85,8 @@ impl Callable {
         let Some(params) = &self.params else { return true };
         // Another overload may take what this one takes, so types must be the same.
         let same = |(own, wanted): (&emendo_lang::ParamSite, &Param)| match &own.ty {
+            // Its type may be written as that of one, or of the list of all.
+            _ if wanted.rest => own.rest,
             Some((_, ty @ Ty::Of { symbols, .. })) => {
                 let open = matches!(wanted.ty, Ty::Unknown | Ty::Param(..));
                 let of = wanted.ty.symbols();
@@ -111,15 +117,17 @@ impl Callable {
     ) -> Option<(Assigned, Option<Fact>)> {
         let Some(params) = &self.params else {
             let by_param = call.arguments.iter().cloned().map(Some).collect();
-            return Some((Assigned { by_param, open: true }, None));
+            return Some((Assigned { by_param, more: Vec::new(), open: true }, None));
         };
         let mut by_param: Vec<Option<ArgumentSite>> = params.iter().map(|_| None).collect();
+        let rest = params.last().is_some_and(|p| p.rest);
+        let mut more = Vec::new();
         let mut next = 0;
         for a in &call.arguments {
             if a.spread {
                 let fact = "an argument stands for several: which is which is not known".to_owned();
                 let fact = Fact { says: Certainty::Unsure, text: fact, at: Some(a.span) };
-                return Some((Assigned { by_param, open: true }, Some(fact)));
+                return Some((Assigned { by_param, more: Vec::new(), open: true }, Some(fact)));
             }
             let place = match a.name {
                 Some(key) => {
@@ -131,13 +139,18 @@ impl Callable {
                     next - 1
                 }
             };
+            if rest && place >= by_param.len() {
+                more.push(a.clone());
+                continue;
+            }
             let slot = by_param.get_mut(place)?;
             if slot.is_some() {
                 return None;
             }
             *slot = Some(a.clone());
         }
-        let missing = params.iter().zip(&by_param).any(|(p, a)| a.is_none() && !p.optional);
+        let needed = |p: &Param| !p.optional && !p.rest;
+        let missing = params.iter().zip(&by_param).any(|(p, a)| a.is_none() && needed(p));
         if missing {
             return None;
         }
@@ -146,6 +159,8 @@ impl Callable {
             let Some(argument) = argument else { continue };
             match p.resolver.value_fits(argument.value, &param.ty) {
                 Some(true) => {}
+                // All that are left may be given as the list that they are.
+                Some(false) if param.rest => open = true,
                 Some(false) => return None,
                 None => open = true,
             }
@@ -153,7 +168,7 @@ impl Callable {
         // Where several overloads are told, the nearest is meant.
         let types: Vec<Ty> = params.iter().map(|p| p.ty.clone()).collect();
         let plain = by_param.iter().all(|a| a.as_ref().is_some_and(|a| a.name.is_none()));
-        let told = !types.contains(&Ty::Unknown);
+        let told = !types.contains(&Ty::Unknown) && !rest;
         if plain && told && p.resolver.overload(name, &types) == emendo_lang::Overload::Not {
             return None;
         }
@@ -164,7 +179,7 @@ impl Callable {
             );
             Fact { says: Certainty::Likely, text, at: None }
         });
-        Some((Assigned { by_param, open }, fact))
+        Some((Assigned { by_param, more, open }, fact))
     }
 }
 
@@ -176,6 +191,10 @@ fn param(
     action: &Action,
     cx: &mut CompileCx<'_>,
 ) -> Option<Param> {
+    let (written, rest) = match written.trim().strip_suffix("...") {
+        Some(w) => (w.trim(), true),
+        None => (written.trim(), false),
+    };
     let (written, optional) = match written.trim().strip_suffix('?') {
         Some(w) => (w.trim(), true),
         None => (written.trim(), false),
@@ -191,5 +210,5 @@ fn param(
         let text = Text::derived(ty.to_owned(), text.span);
         parameter_type(language, &text, callable, action, cx)?
     };
-    Some(Param { name, ty, optional })
+    Some(Param { name, ty, optional, rest })
 }

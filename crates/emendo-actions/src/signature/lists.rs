@@ -175,7 +175,7 @@ impl Lists {
     /// A number of arguments with which a call that is done would be changed once more.
     fn again(&self, callable: &Callable) -> Option<usize> {
         let params = callable.params.as_ref()?;
-        let least = params.iter().filter(|p| !p.optional).count();
+        let least = params.iter().filter(|p| !p.optional && !p.rest).count();
         if !self.drop.is_empty() {
             let kept: Vec<_> = params
                 .iter()
@@ -201,7 +201,7 @@ impl Lists {
     pub(super) fn at_call(
         &self,
         p: &Place<'_>,
-        call: &CallSite,
+        (callable, call): (&Callable, &CallSite),
         assigned: &Assigned,
         change: &mut Change,
         facts: &mut Vec<Fact>,
@@ -226,8 +226,13 @@ impl Lists {
                 tokens.push(key);
             }
         }
-        let gone: Vec<Span> =
-            self.drop.iter().filter_map(|d| assigned.of(*d)).map(|a| a.span).collect();
+        let gone = self.drop.iter().filter_map(|d| assigned.of(*d));
+        let last = callable.params.as_ref().map_or(0, Vec::len);
+        let more = assigned.more.iter().filter(|_| self.drop.contains(&last));
+        let gone: Vec<Span> = gone.chain(more).map(|a| a.span).collect();
+        if self.order.last().is_some_and(|n| *n != last) && !assigned.more.is_empty() {
+            return Err("a parameter that takes several arguments stays the last".into());
+        }
         for d in &self.drop {
             let Some(a) = assigned.of(*d) else { continue };
             if a.effects {

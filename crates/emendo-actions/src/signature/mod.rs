@@ -249,7 +249,8 @@ impl SignatureRunner {
         let mut facts = h.facts.clone();
         let mut tokens = Vec::new();
         let callable = &self.targets.callables[h.row];
-        let lists = self.lists.at_call(p, call, assigned, &mut change, &mut facts, &mut tokens);
+        let lists =
+            self.lists.at_call(p, (callable, call), assigned, &mut change, &mut facts, &mut tokens);
         let packed = lists.and_then(|()| {
             self.packs.at_call(p, (callable, call, assigned), &mut change, &mut facts, &mut tokens)
         });

@@ -206,7 +206,7 @@ impl Plan {
     /// True if an action asks other files for more than what they declare.
     pub(crate) fn asks_bodies(&self) -> bool {
         let mut all = self.steps.iter().flat_map(|s| &s.actions);
-        !self.conditions.is_empty() || all.any(|a| a.asks.follows || !a.asks.queries.is_empty())
+        !self.conditions.is_empty() || all.any(asks_bodies)
     }
 
     /// True if any step reads all manifests together.
@@ -477,6 +477,11 @@ fn type_names(symbols: &[String]) -> Vec<String> {
     parts.map(str::to_owned).collect()
 }
 
+/// True if an action asks other files for more than what they declare.
+fn asks_bodies(action: &PlannedAction) -> bool {
+    action.asks.follows || action.asks.asks_files || !action.asks.queries.is_empty()
+}
+
 /// A stage ends before a step that asks about other files what a step of the stage may have changed.
 fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Range<usize>> {
     let mut out = Vec::new();
@@ -489,8 +494,7 @@ fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Ra
         let manifests =
             here().any(|a| a.asks.reads_manifests) && before().any(|a| a.asks.reads_manifests);
         // What another step wrote may be what is asked for, or used.
-        let bodies = here().any(|a| a.asks.follows || !a.asks.queries.is_empty())
-            && before().next().is_some();
+        let bodies = here().any(asks_bodies) && before().next().is_some();
         let late = conditions.iter().any(|(n, c)| *n == i && c.is_late());
         if declarations || manifests || bodies || late {
             out.push(start..i);

@@ -6,6 +6,7 @@ use std::sync::{Arc, OnceLock, RwLock};
 use emendo_actions::World;
 use emendo_lang::{Files, Remembered};
 use emendo_text::{RelPath, Text};
+use rayon::prelude::*;
 
 use crate::project::Project;
 
@@ -124,6 +125,18 @@ impl Files for ProjectFiles {
 
     fn with_ending(&self, ending: &str) -> Vec<RelPath> {
         self.paths.iter().filter(|p| p.as_str().ends_with(ending)).cloned().collect()
+    }
+
+    fn holding(&self, word: &str) -> Vec<RelPath> {
+        let find = memchr::memmem::Finder::new(word);
+        let holds = |p: &&RelPath| {
+            self.peek_if(p, &|bytes| {
+                find.find(bytes).is_some() || bytes.iter().take(64).any(|b| *b == 0)
+            })
+            .is_some()
+        };
+        let code = self.paths.par_iter().filter(|p| self.world.language_of(p).is_some());
+        code.filter(holds).cloned().collect()
     }
 
     fn remember(&self, key: &str, make: &mut dyn FnMut() -> Remembered) -> Remembered {

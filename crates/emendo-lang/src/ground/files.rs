@@ -18,6 +18,10 @@ pub trait Files: Send + Sync {
     fn with_ending(&self, _ending: &str) -> Vec<RelPath> {
         Vec::new()
     }
+    /// All files that may hold this word.
+    fn holding(&self, _word: &str) -> Vec<RelPath> {
+        Vec::new()
+    }
     /// What was worked out of the files under this key, worked out the first time only.
     fn remember(&self, _key: &str, make: &mut dyn FnMut() -> Remembered) -> Remembered {
         make()

@@ -1,6 +1,8 @@
 //! Imports and exports as statements.
 
-use crate::ground::{Export, Import, ImportName};
+use emendo_text::RelPath;
+
+use crate::ground::{Export, Files, Import, ImportName};
 use crate::language::space::Space;
 
 /// Statements that import, and those that say a package.
@@ -25,7 +27,7 @@ pub struct Imports {
     /// Whether a symbol used in this space is imported as a member.
     pub imports_member: fn(&str, Space) -> bool,
     /// The imports that a file has by the project that it belongs to.
-    pub of_project: fn(&emendo_text::RelPath, &dyn crate::ground::Files) -> Vec<Import>,
+    pub of_project: fn(&RelPath, &dyn Files) -> Vec<Import>,
 }
 
 impl Imports {
@@ -63,6 +65,10 @@ pub struct Exports {
     pub read_exports: fn(tree_sitter::Node<'_>, &str) -> Vec<Export>,
     /// The list of names that a file passes on, as the target of an assignment: its strings are names.
     pub export_list: &'static str,
+    /// The package of a file that others may depend on, by its name, as far as its manifest tells.
+    pub published: fn(&RelPath, &dyn Files) -> Option<String>,
+    /// True if a declaration that begins so shows its name to other packages; for a member, if its type does.
+    pub shown: fn(head: &str, name: &str, member: bool) -> bool,
 }
 
 impl Exports {
@@ -74,5 +80,7 @@ impl Exports {
         export_kinds: &[],
         read_exports: |_, _| Vec::new(),
         export_list: "",
+        published: |_, _| None,
+        shown: |_, _, _| false,
     };
 }

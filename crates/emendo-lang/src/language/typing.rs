@@ -205,6 +205,8 @@ pub struct Syntax {
     pub types: &'static [&'static str],
     /// Types that are several values at once.
     pub tuples: &'static [&'static str],
+    /// What several values at once are written in, as a type; empty where they have none.
+    pub tuple: (&'static str, &'static str),
     /// Types that are functions, with parameters in brackets.
     pub callables: &'static [&'static str],
     /// Types that are functions by their arguments.
@@ -231,6 +233,7 @@ impl Syntax {
         either: &[],
         types: &[],
         tuples: &[],
+        tuple: ("", ""),
         callables: &[],
         delegates: &[],
         list: "",

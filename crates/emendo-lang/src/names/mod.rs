@@ -9,10 +9,12 @@
 
 mod candidates;
 mod spell;
+mod static_type;
 
 use emendo_text::Span;
 
 pub use crate::names::spell::Spelled;
+pub use crate::names::static_type::{StaticType, TypePiece};
 
 use crate::facts::{Declared, TypeDecl};
 use crate::ground::{Certainty, Fact, Import, below};

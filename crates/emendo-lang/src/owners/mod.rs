@@ -1,10 +1,12 @@
 //! Whose member is it? Told by the object itself, by static names, and by the types that variables and members are
 //! declared or made with.
 
+mod passed;
 mod visible;
 
 use emendo_text::Span;
 
+pub use passed::{KnownCall, KnownCalls};
 pub use visible::Visible;
 
 use crate::facts::{TypeDecl, Word};

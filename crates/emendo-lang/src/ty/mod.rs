@@ -104,6 +104,11 @@ impl Ty {
         }
     }
 
+    /// True for the type itself, where no object of it stands.
+    pub(crate) fn is_named(&self) -> bool {
+        matches!(self, Self::Of { named: true, .. })
+    }
+
     /// The type itself, for an object of it.
     pub(crate) fn itself(self) -> Self {
         match self {

@@ -8,7 +8,6 @@ use tree_sitter::Node;
 use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::{Gives, Space};
-use crate::project::WrittenCode;
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::{children, is_item, span};
@@ -75,18 +74,6 @@ impl<'a> Resolver<'a> {
         found
     }
 
-    /// What a rule that wrote an expression says of it.
-    fn lent(&self, node: Node<'a>) -> Option<TypeAnswer> {
-        let gives = self.language.typing.gives(node.kind())?;
-        let made = matches!(
-            gives,
-            Gives::Call | Gives::Member(..) | Gives::Made(_) | Gives::Written(_) | Gives::Macro(..)
-        );
-        let (language, facts, path) = (self.language, self.facts, self.path);
-        let (tree, text, at) = (self.tree, self.text, span(node));
-        made.then(|| self.project.lent(&WrittenCode { language, facts, tree, text, path, at }))?
-    }
-
     fn infer(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let text = span(node).of(self.text);
         let typing = &self.language.typing;
@@ -103,7 +90,7 @@ impl<'a> Resolver<'a> {
             }
             Gives::Written(field) => Some(TypeAnswer::sure(self.written(part(field)?).instance())),
             Gives::Array(field) => self.array_of(part(field)?),
-            Gives::Made(field) => self.made(part(field)?),
+            Gives::Made(field) => self.made(node, part(field)?),
             Gives::Same(field) => self.type_of(part(field)?),
             Gives::Last => self.type_of(named(node).into_iter().next_back()?),
             Gives::Either(fields) => {
@@ -170,10 +157,15 @@ impl<'a> Resolver<'a> {
         Some(TypeAnswer::sure(if listed { ty } else { Ty::object(list).with(vec![ty]) }))
     }
 
-    fn made(&self, of: Node<'a>) -> Option<TypeAnswer> {
+    fn made(&self, node: Node<'a>, of: Node<'a>) -> Option<TypeAnswer> {
         let ty = match self.written(of) {
             Ty::Unknown => self.type_of(of)?.ty,
             ty => ty,
+        };
+        // What it is given may stand behind its name.
+        let ty = match node.child_by_field_name("type_arguments") {
+            Some(given) => ty.with(named(given).into_iter().map(|n| self.written(n)).collect()),
+            None => ty,
         };
         let text = format!("a `{}` is made right here", in_line(span(of).of(self.text)));
         Some(TypeAnswer::sure(ty.instance()).because(text, None))
@@ -558,7 +550,7 @@ fn at_top(text: &str, mark: char) -> Vec<&str> {
 }
 
 /// The part of a node in a field; a number is that of a named child, nothing the first.
-pub(super) fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
+pub(crate) fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
     if field.is_empty() {
         return named(node).into_iter().next();
     }

@@ -2,12 +2,14 @@
 
 use std::collections::HashSet;
 
+use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
+use crate::tree::is_item;
 use crate::tree::span;
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
 use crate::types::infer::{named, part};
@@ -343,12 +345,47 @@ impl<'a> Resolver<'a> {
             let name = span(list).of(self.text).to_owned();
             return vec![Takes { name: Some(name), ty: Ty::Unknown, optional: false, rest: false }];
         }
-        for param in named(list) {
-            let text = span(param).of(self.text);
+        for param in self.params_in(list) {
+            let text = param.span.of(self.text);
             if self.is_object(text) || matches!(text, "/" | "*") {
                 continue;
             }
-            out.push(self.take_of(param));
+            out.push(self.take_of(&param));
+        }
+        out
+    }
+
+    /// The parameters in a list. The type and the name of one may stand loose in it.
+    pub(super) fn params_in(&self, list: Node<'a>) -> Vec<ParamNode<'a>> {
+        let mut out: Vec<ParamNode<'a>> = Vec::new();
+        let mut sign = None;
+        let mut cursor = list.walk();
+        let mut more = cursor.goto_first_child();
+        while more {
+            let (child, field) = (cursor.node(), cursor.field_name());
+            more = cursor.goto_next_sibling();
+            match (field, out.last_mut()) {
+                (Some("name"), Some(last)) if last.name.is_none() && last.loose => {
+                    last.name = Some(child);
+                    last.span.end = span(child).end;
+                }
+                (Some("type"), _) if is_item(child) => {
+                    let start = sign.take().unwrap_or(span(child).start);
+                    let span = Span { start, end: span(child).end };
+                    let (name, ty) = (None, Some(child));
+                    out.push(ParamNode { node: child, span, name, ty, loose: true });
+                }
+                _ if is_item(child) => {
+                    let (name, ty) = self.param_parts(child);
+                    let (node, span) = (child, span(child));
+                    out.push(ParamNode { node, span, name, ty, loose: false });
+                }
+                // A word before it belongs to it.
+                _ if child.kind().starts_with(|c: char| c.is_alphabetic()) && !child.is_extra() => {
+                    sign = Some(span(child).start);
+                }
+                _ => sign = None,
+            }
         }
         out
     }
@@ -364,12 +401,11 @@ impl<'a> Resolver<'a> {
     }
 
     /// A parameter.
-    pub(super) fn take_of(&self, param: Node<'a>) -> Takes {
-        let text = span(param).of(self.text);
-        let kind = param.kind();
-        let (name, ty) = self.param_parts(param);
-        let name = name.map(|n| span(n).of(self.text).to_owned());
-        let ty = ty.map_or(Ty::Unknown, |t| self.written(t));
+    pub(super) fn take_of(&self, param: &ParamNode<'a>) -> Takes {
+        let text = param.span.of(self.text);
+        let kind = if param.loose { "" } else { param.node.kind() };
+        let name = param.name.map(|n| span(n).of(self.text).to_owned());
+        let ty = param.ty.map_or(Ty::Unknown, |t| self.written(t));
         let rest = kind.contains("rest")
             || kind.contains("spread")
             || kind.contains("splat")
@@ -378,6 +414,19 @@ impl<'a> Resolver<'a> {
         let optional = kind.contains("optional") || kind.contains("default") || text.contains('=');
         Takes { name, ty, optional, rest }
     }
+}
+
+/// A parameter in its list.
+pub(super) struct ParamNode<'a> {
+    node: Node<'a>,
+    /// All of it.
+    pub(super) span: Span,
+    /// Its name.
+    pub(super) name: Option<Node<'a>>,
+    /// Its type.
+    pub(super) ty: Option<Node<'a>>,
+    /// Its parts stand in the list, in no node of their own.
+    loose: bool,
 }
 
 fn read_member(ty: Ty) -> MemberType {

@@ -5,6 +5,7 @@ use tree_sitter::Node;
 
 use crate::ground::Certainty;
 use crate::language::{Gives, Origin, Space};
+use crate::project::WrittenCode;
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::{children, span};
@@ -17,6 +18,29 @@ use crate::types::variables::looks_like_type;
 const RETURNS: usize = 32;
 
 impl<'a> Resolver<'a> {
+    /// Takes it that what stands at a place has a type, whatever the code tells.
+    pub fn suppose(&self, at: Span, told: &TypeAnswer) {
+        let Some(root) = self.tree.roots_at(at).last() else { return };
+        let range = (at.start as usize, at.end as usize);
+        let mut node = root.node.descendant_for_byte_range(range.0, range.1);
+        while let Some(one) = node.filter(|n| span(*n) == at) {
+            self.typing.known.borrow_mut().insert(one.id(), Some(told.clone()));
+            node = one.parent();
+        }
+    }
+
+    /// What a rule that wrote an expression says of it.
+    pub(super) fn lent(&self, node: Node<'a>) -> Option<TypeAnswer> {
+        let gives = self.language.typing.gives(node.kind())?;
+        let made = matches!(
+            gives,
+            Gives::Call | Gives::Member(..) | Gives::Made(_) | Gives::Written(_) | Gives::Macro(..)
+        );
+        let (language, facts, path) = (self.language, self.facts, self.path);
+        let (tree, text, at) = (self.tree, self.text, span(node));
+        made.then(|| self.project.lent(&WrittenCode { language, facts, tree, text, path, at }))?
+    }
+
     /// What a call gives.
     pub(super) fn called(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let rule = self.callee_rule(node)?;

@@ -144,29 +144,56 @@ impl<'a> Resolver<'a> {
         (rule.origin == Origin::Function).then(|| self.function_of(node)).flatten()
     }
 
+    /// The parameter that is named at a place, or stands there whole: its function, and which it is, from 0.
+    pub fn parameter_at(&self, at: Span) -> Option<(FunctionSite, usize)> {
+        let spaces = [Space::Value, Space::Callable];
+        let declared = self.facts.lookup(at.of(self.text), &spaces, at.start).map(|d| d.at);
+        let of = |declared: Span| {
+            let root = self.tree.roots_at(declared).last()?.node;
+            let (start, end) = (declared.start as usize, declared.end as usize);
+            let mut node = root.descendant_for_byte_range(start, end)?;
+            loop {
+                if let Some(f) = self.function_of(node)
+                    && f.list.contains(declared)
+                {
+                    // A sign for the rest may stand before the name.
+                    let is_name = |n: Span| {
+                        let bare = n.of(self.text).trim_start_matches(['*', '.', '&']);
+                        n == declared || n.end == declared.end && bare == declared.of(self.text)
+                    };
+                    let is = |p: &ParamSite| p.span == declared || p.name.is_some_and(is_name);
+                    let place = f.params.iter().position(is);
+                    return place.map(|place| (f, place));
+                }
+                node = node.parent()?;
+            }
+        };
+        of(at).or_else(|| declared.and_then(of))
+    }
+
     pub(super) fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
         let typing = &self.language.typing;
         let rule = typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
         let list = self.parameters_of(node)?;
         let mut params = Vec::new();
-        for p in named(list) {
-            let text = span(p).of(self.text);
+        let listed = self.params_in(list);
+        for p in &listed {
+            let text = p.span.of(self.text);
             if self.is_object(text) || matches!(text, "/" | "*") {
                 continue;
             }
             let takes = self.take_of(p);
-            let (name, ty) = self.param_parts(p);
-            let name = name.map(span);
-            let ty = ty.map(|t| (span(self.type_inside(t)), self.written(t)));
+            let name = p.name.map(span);
+            let ty = p.ty.map(|t| (span(self.type_inside(t)), self.written(t)));
             let (optional, rest) = (takes.optional, takes.rest);
-            params.push(ParamSite { span: span(p), name, ty, optional, rest });
+            params.push(ParamSite { span: p.span, name, ty, optional, rest });
         }
         if params.is_empty() && list.child_count() == 0 {
             // The only one, without brackets.
             let (span, name) = (span(list), Some(span(list)));
             params.push(ParamSite { span, name, ty: None, optional: false, rest: false });
         }
-        let items = named(list).into_iter().map(span).collect();
+        let items = listed.iter().map(|p| p.span).collect();
         let name = node.child_by_field_name("name").map(span).or_else(|| self.held_by(node));
         let result = node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
         let body = node.child_by_field_name(rule.body).filter(|_| !rule.body.is_empty());
@@ -204,7 +231,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type itself, without the sign that it is after.
-    fn type_inside(&self, node: Node<'a>) -> Node<'a> {
+    pub(crate) fn type_inside(&self, node: Node<'a>) -> Node<'a> {
         let signed = span(node).of(self.text).starts_with([':', '-']);
         match named(node).into_iter().next() {
             Some(inner) if signed => inner,

@@ -6,7 +6,9 @@ use emendo_lang::{Import, ImportName};
 use tree_sitter::Node;
 
 use crate::csharp::names::NAMES;
+use crate::csharp::projects;
 use crate::csharp::projects::of_project;
+use crate::shared::says;
 
 pub(crate) const IMPORTS: Imports = Imports {
     package_keyword: "namespace",
@@ -21,7 +23,12 @@ pub(crate) const IMPORTS: Imports = Imports {
     ..Imports::NONE
 };
 
-pub(crate) const EXPORTS: Exports = Exports { passing: &["global using"], ..Exports::NONE };
+pub(crate) const EXPORTS: Exports = Exports {
+    passing: &["global using"],
+    published: |path, files| projects::published(path, files),
+    shown: |head, _, _| says(head, "public") || says(head, "protected"),
+    ..Exports::NONE
+};
 
 /// `using A.B;`, `using static A.C;`, `using X = A.D;`
 pub(crate) fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {

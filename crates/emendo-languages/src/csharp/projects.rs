@@ -46,17 +46,36 @@ const BROUGHT: &[(&str, &[&str])] = &[
 
 /// The imports that a file has by its project: those of the nearest project file, and of what holds for all below a folder.
 pub(crate) fn of_project(path: &RelPath, files: &dyn Files) -> Vec<Import> {
+    let Some(project) = project_of(path, files) else { return Vec::new() };
+    let found = remembered(files, &format!("usings of {project}"), || read(&project, files));
+    found.as_ref().clone()
+}
+
+/// The nearest project file around a file.
+fn project_of(path: &RelPath, files: &dyn Files) -> Option<RelPath> {
     let all = remembered(files, "projects of C#", || files.with_ending(".csproj"));
     let around = |p: &&RelPath| {
         p.folder().is_empty()
             || path.folder() == p.folder()
             || path.folder().strip_prefix(p.folder()).is_some_and(|r| r.starts_with('/'))
     };
-    let Some(project) = all.iter().filter(around).max_by_key(|p| p.folder().len()) else {
-        return Vec::new();
+    all.iter().filter(around).max_by_key(|p| p.folder().len()).cloned()
+}
+
+/// The package that a project makes of a file, if its project file says that it makes one.
+pub(crate) fn published(path: &RelPath, files: &dyn Files) -> Option<String> {
+    let project = project_of(path, files)?;
+    let text = files.text(&project)?;
+    let is = |name: &str, value: &str| {
+        element(&text, name).is_some_and(|v| v.eq_ignore_ascii_case(value))
     };
-    let found = remembered(files, &format!("usings of {project}"), || read(project, files));
-    found.as_ref().clone()
+    let id = element(&text, "PackageId");
+    let packed = is("GeneratePackageOnBuild", "true") || is("IsPackable", "true");
+    if is("IsPackable", "false") || id.is_none() && !packed {
+        return None;
+    }
+    let own = || project.name().strip_suffix(".csproj").unwrap_or_default().to_owned();
+    Some(id.unwrap_or_else(own))
 }
 
 fn read(project: &RelPath, files: &dyn Files) -> Vec<Import> {

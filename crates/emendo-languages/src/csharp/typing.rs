@@ -100,6 +100,7 @@ const SYNTAX: Syntax = Syntax {
     generic: ('<', '>'),
     dropped: &["ref", "out", "in", "params", "this", "readonly", "scoped"],
     nothing: &["void"],
+    tuple: ("(", ")"),
     inferred: &["var", "dynamic"],
     through: &["Nullable"],
     delegates: &[Delegate { name: "Action", gives: false }, Delegate { name: "Func", gives: true }],

@@ -1,10 +1,18 @@
 //! Imports and exports in Java: reading and writing their statements.
 
-use emendo_lang::language::{Imports, Space};
-use emendo_lang::{Import, ImportName};
+use emendo_lang::language::{Exports, Imports, Space};
+use emendo_lang::{Files, Import, ImportName};
+use emendo_text::RelPath;
 use tree_sitter::Node;
 
 use crate::java::names::NAMES;
+use crate::shared::{nearest, says};
+
+pub(crate) const EXPORTS: Exports = Exports {
+    published,
+    shown: |head, _, _| says(head, "public") || says(head, "protected"),
+    ..Exports::NONE
+};
 
 pub(crate) const IMPORTS: Imports = Imports {
     package_keyword: "package",
@@ -57,4 +65,15 @@ pub(crate) fn write_import(name: &ImportName, _: Option<&str>) -> String {
     let word = if name.is_static { "import static " } else { "import " };
     let end = if name.wildcard { ".*;" } else { ";" };
     format!("{word}{}{end}", name.path)
+}
+
+/// The module of a build that publishes it, by the folder of its build file.
+fn published(path: &RelPath, files: &dyn Files) -> Option<String> {
+    let builds = ["pom.xml", "build.gradle", "build.gradle.kts"];
+    let (at, text) = nearest(path, &builds, files)?;
+    let says = ["<distributionManagement>", "maven-publish", "publishing {"];
+    let publishes = says.iter().any(|s| text.contains(s));
+    let folder = at.folder().rsplit('/').next().unwrap_or_default();
+    let name = if folder.is_empty() { at.name() } else { folder };
+    publishes.then(|| name.to_owned())
 }

@@ -11,7 +11,7 @@ use emendo_lang::language::{
     Writing, context,
 };
 
-use crate::java::imports::IMPORTS;
+use crate::java::imports::{EXPORTS, IMPORTS};
 use crate::java::names::{DECLARES, NAMES, SCOPES, WORDS};
 use crate::java::typing::TYPING;
 
@@ -28,6 +28,7 @@ pub(super) const JAVA: Language = Language {
     words: WORDS,
     scopes: SCOPES,
     imports: IMPORTS,
+    exports: EXPORTS,
     declares: DECLARES,
     typing: TYPING,
     ..Language::new("java", "Java", Grammar::new(&["java"], || &GRAMMAR, SAMPLE))

@@ -6,6 +6,7 @@ use emendo_lang::{Import, ImportName};
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::python::modules;
 use crate::python::names::NAMES;
 
 pub(crate) const IMPORTS: Imports = Imports {
@@ -18,8 +19,14 @@ pub(crate) const IMPORTS: Imports = Imports {
     ..Imports::NONE
 };
 
-pub(crate) const EXPORTS: Exports =
-    Exports { passing: &["import"], exports_all: true, export_list: "__all__", ..Exports::NONE };
+pub(crate) const EXPORTS: Exports = Exports {
+    passing: &["import"],
+    exports_all: true,
+    export_list: "__all__",
+    published: |path, files| modules::published(path, files),
+    shown: |_, name, _| !name.starts_with('_') || name.ends_with("__"),
+    ..Exports::NONE
+};
 
 /// `import a.b as c, d` and `from a.b import (c as d, e)`.
 pub(crate) fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {

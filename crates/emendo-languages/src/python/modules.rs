@@ -3,6 +3,8 @@
 use emendo_lang::Files;
 use emendo_text::RelPath;
 
+use crate::shared::nearest;
+
 /// The dotted name of a file, from the outermost folder that is a package; `src` and the like are none.
 pub(crate) fn module_of(path: &RelPath, files: &dyn Files) -> String {
     let stem = path.as_str().trim_end_matches("/__init__.py");
@@ -61,4 +63,18 @@ pub(crate) fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
     });
     let known = found.into_iter().find(|p| !module.is_empty() && files.exists(p));
     known.and_then(|p| RelPath::new(&p).ok())
+}
+
+/// The distribution that a file belongs to, if its settings name one and do not keep it from being uploaded.
+pub(crate) fn published(path: &RelPath, files: &dyn Files) -> Option<String> {
+    let (_, text) = nearest(path, &["pyproject.toml", "setup.cfg", "setup.py"], files)?;
+    if text.contains("Private ::") || text.contains("package-mode = false") {
+        return None;
+    }
+    let named = |line: &str| {
+        let rest = line.trim().strip_prefix("name")?.trim_start().strip_prefix('=')?;
+        let name = rest.trim().trim_matches(|c: char| matches!(c, '"' | '\'' | ','));
+        (!name.is_empty()).then(|| name.to_owned())
+    };
+    text.lines().find_map(named)
 }

@@ -95,6 +95,7 @@ const SYNTAX: Syntax = Syntax {
     generic: ('[', ']'),
     quoted: true,
     nothing: &["None"],
+    tuple: ("tuple[", "]"),
     inferred: &["Any", "typing.Any"],
     through: &["Optional", "Final", "ClassVar", "Annotated", "Required", "NotRequired"],
     either: &["Union"],

@@ -6,7 +6,9 @@ use emendo_lang::{Import, ImportName};
 use emendo_text::Span;
 use tree_sitter::Node;
 
+use crate::rust::modules;
 use crate::rust::names::NAMES;
+use crate::shared::says;
 
 pub(crate) const IMPORTS: Imports = Imports {
     kinds: &["use_declaration"],
@@ -18,8 +20,13 @@ pub(crate) const IMPORTS: Imports = Imports {
     ..Imports::NONE
 };
 
-pub(crate) const EXPORTS: Exports =
-    Exports { passing: &["pub use", ") use"], exports_all: true, ..Exports::NONE };
+pub(crate) const EXPORTS: Exports = Exports {
+    passing: &["pub use", ") use"],
+    exports_all: true,
+    published: |path, files| modules::published(path, files),
+    shown: |head, _, _| says(head, "pub") && !head.contains("pub("),
+    ..Exports::NONE
+};
 
 /// `use a::{b as c, d::*, self};`
 pub(crate) fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {

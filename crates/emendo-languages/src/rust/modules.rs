@@ -241,3 +241,15 @@ pub(crate) fn called(path: &RelPath, files: &dyn Files) -> Vec<String> {
     let name = library.then_some(module).into_iter();
     name.chain(["crate".to_owned()]).collect()
 }
+
+/// The crate that a file belongs to, if it is a library whose manifest does not keep it from being published.
+pub(crate) fn published(path: &RelPath, files: &dyn Files) -> Option<String> {
+    let package = package_of(path, files)?;
+    let text = files.text(&RelPath::new(&in_folder(&package.folder, "Cargo.toml")).ok()?)?;
+    let kept = |l: &str| {
+        let value = l.trim().strip_prefix("publish").map(|v| v.trim_start_matches([' ', '=']));
+        value.is_some_and(|v| v.starts_with("false") || v.starts_with("[]"))
+    };
+    let library = text.contains("[lib]") || files.exists(&in_folder(&package.folder, "src/lib.rs"));
+    (library && !text.lines().any(kept)).then(|| package.name.clone())
+}

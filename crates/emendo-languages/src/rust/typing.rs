@@ -83,6 +83,7 @@ const SYNTAX: Syntax = Syntax {
     generic: ('<', '>'),
     dropped: &["mut", "dyn", "impl", "const", "ref", "unsafe", "extern"],
     prefixes: &['&', '*'],
+    tuple: ("(", ")"),
     joined: "+",
     inferred: &["_"],
     through: &["Box", "Arc", "Rc", "Pin", "Cow"],

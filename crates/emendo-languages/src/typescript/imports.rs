@@ -5,6 +5,8 @@ use emendo_lang::tree::{children, span};
 use emendo_lang::{Export, Import, ImportName};
 use tree_sitter::Node;
 
+use crate::shared::says;
+use crate::typescript::modules;
 use crate::typescript::names::NAMES;
 
 pub(crate) const IMPORTS: Imports = Imports {
@@ -29,6 +31,11 @@ pub(crate) const EXPORTS: Exports = Exports {
         "export const",
         "export type",
     ],
+    published: |path, files| modules::published(path, files),
+    shown: |head, name, member| match member {
+        true => !says(head, "private") && !name.starts_with('#'),
+        false => says(head, "export"),
+    },
     export_kinds: &["export_statement", "assignment_expression"],
     read_exports,
     ..Exports::NONE

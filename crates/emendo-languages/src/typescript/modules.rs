@@ -5,6 +5,8 @@ use emendo_text::RelPath;
 use emendo_lang::language::Modules;
 use emendo_lang::{Files, remembered};
 
+use crate::shared::nearest;
+
 /// Files are modules by their paths; the settings of the compiler and manifests give them other names too.
 pub(super) const MODULES: Modules = Modules { of: module_of, absolute, file: module_file, called };
 
@@ -231,4 +233,13 @@ fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {
         .map(|e| if path.is_empty() { format!("index.{e}") } else { format!("{path}/index.{e}") });
     let known = direct.chain(index).find(|p| files.exists(p));
     known.and_then(|p| RelPath::new(&p).ok())
+}
+
+/// The package that a file belongs to, if its manifest has a name and a version and does not call it private.
+pub(crate) fn published(path: &RelPath, files: &dyn Files) -> Option<String> {
+    let (_, text) = nearest(path, &["package.json"], files)?;
+    let value: serde_json::Value = serde_json::from_str(&text).ok()?;
+    let private = value["private"].as_bool().unwrap_or(false);
+    let name = value["name"].as_str().filter(|_| !private && value["version"].is_string());
+    name.map(str::to_owned)
 }

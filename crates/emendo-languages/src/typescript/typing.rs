@@ -100,6 +100,7 @@ const SYNTAX: Syntax = Syntax {
     generic: ('<', '>'),
     dropped: &["readonly", "asserts", "abstract", "unique", "infer", "new"],
     nothing: &["null", "undefined", "void", "never"],
+    tuple: ("[", "]"),
     inferred: &["any", "unknown"],
     through: &["Readonly", "Required", "NonNullable", "Partial", "Pick", "Omit"],
     list: "Array",

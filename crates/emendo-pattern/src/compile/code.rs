@@ -2,14 +2,26 @@
 
 use emendo_lang::language::Space;
 use emendo_lang::tree::Tree;
-use emendo_lang::{FileFacts, NoProject, Project, Resolver, Ty};
+use emendo_lang::{FileFacts, NoProject, Project, Resolver, TypeAnswer};
 use emendo_text::{Span, Template};
 
 use crate::compile::wrap::Compiler;
 use crate::model::{Key, Pattern};
 
-/// The pattern as code, for each reading: a word in each slot, its names imported. With the place of the pattern.
-fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
+/// A pattern as code of its own, in one reading.
+struct AsCode {
+    /// Its context.
+    context: usize,
+    /// A word in each slot, its names imported.
+    text: String,
+    /// The place of the pattern.
+    at: Span,
+    /// The places of the slots' words, with the slots.
+    slots: Vec<(Span, usize)>,
+}
+
+/// The pattern as code, for each reading that can be spelled.
+fn as_code(pattern: &Pattern) -> Vec<AsCode> {
     let language = pattern.language;
     let head: String = pattern
         .names
@@ -34,8 +46,15 @@ fn as_code(pattern: &Pattern) -> Vec<(String, Span)> {
             thorough: true,
         };
         if let Some(wrapped) = compiler.spelling(reading.context, context) {
-            let text = format!("{head}{}", wrapped.text);
-            out.push((text, wrapped.fragment.shifted(head.len())));
+            let slots = wrapped.chunks.iter().filter_map(|c| {
+                c.slot.as_ref().map(|(slot, _)| (c.word.shifted(head.len()), *slot))
+            });
+            out.push(AsCode {
+                context: reading.context,
+                slots: slots.collect(),
+                text: format!("{head}{}", wrapped.text),
+                at: wrapped.fragment.shifted(head.len()),
+            });
         }
     }
     out
@@ -51,16 +70,33 @@ impl Pattern {
         own.iter().any(|r| others.contains(r))
     }
 
-    /// The type of the expression that the pattern is, as far as its own names tell; `None` if it is none.
-    pub fn type_as_code(&self, project: &dyn Project) -> Option<Ty> {
+    /// The type of the expression that the pattern is, as far as its own names and the types of its slots tell;
+    /// `None` if it is no expression.
+    pub fn type_as_code(
+        &self,
+        project: &dyn Project,
+        slot: &dyn Fn(&str) -> Option<TypeAnswer>,
+    ) -> Option<TypeAnswer> {
         let contexts = self.language.fragments.contexts;
-        let readings = self.readings.iter().zip(as_code(self));
-        let expression =
-            readings.into_iter().find(|(r, _)| contexts[r.context].name == "expression");
-        let (_, (text, at)) = expression?;
-        let tree = Tree::parse(self.language, &text);
-        let facts = FileFacts::read(self.language, &tree, &text);
-        Resolver::new(self.language, &facts, project, &tree, &text).type_at(at).map(|t| t.ty)
+        let code = as_code(self).into_iter().find(|c| contexts[c.context].name == "expression")?;
+        let tree = Tree::parse(self.language, &code.text);
+        let facts = FileFacts::read(self.language, &tree, &code.text);
+        let resolver = Resolver::new(self.language, &facts, project, &tree, &code.text);
+        for (at, of) in &code.slots {
+            if let Some(told) = self.slots.get(*of).and_then(|s| slot(&s.name)) {
+                resolver.suppose(*at, &told);
+            }
+        }
+        resolver.type_at(code.at)
+    }
+
+    /// Asks the slots that another pattern has too for the types they have there.
+    pub fn constrain_types_like(&mut self, other: &Self) {
+        for slot in &mut self.slots {
+            if let Some(there) = other.slots.iter().find(|s| s.name == slot.name && s.name != "_") {
+                slot.constraint.types.clone_from(&there.constraint.types);
+            }
+        }
     }
 
     /// The words that the pattern itself writes, without the names of symbols.
@@ -77,7 +113,7 @@ impl Pattern {
 
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
     pub fn fits_as_code(&self, other: &Self) -> bool {
-        as_code(self).iter().any(|(text, at)| {
+        as_code(self).iter().any(|AsCode { text, at, .. }| {
             let tree = Tree::parse(self.language, text);
             let facts = FileFacts::read(self.language, &tree, text);
             let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);

@@ -410,8 +410,12 @@ impl Compiler<'_> {
             // An import says all of its name.
             unresolved.clear();
         }
+        // Where a type is left to be inferred, the word for that is no name.
+        let inferred = self.language.typing.syntax.inferred;
+        let left_open = |w: &str| inferred.contains(&w) && !w.starts_with(char::is_uppercase);
         unresolved.retain(|(w, _)| {
-            !declared.contains(w) && !self.language.names.builtin.contains(&w.as_str())
+            let builtin = self.language.names.builtin.contains(&w.as_str());
+            !declared.contains(w) && !builtin && !left_open(w)
         });
         let mut optional = Vec::new();
         roots.iter().for_each(|r| optional_tokens(self.language, self.slots, r, &mut optional));

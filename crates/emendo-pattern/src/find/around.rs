@@ -13,52 +13,9 @@ use emendo_lang::{Certainty, Fact, Resolver};
 use emendo_text::{Repeat, Span};
 
 use crate::compare::{Given, only_around};
+use crate::find::asked::{Conditions, Groups, SlotConditions};
 use crate::found::Match;
 use crate::model::{HERE, Pattern, PatternToken};
-
-/// Patterns of which any group must fit: all patterns of the group.
-pub type Groups = Vec<Vec<Pattern>>;
-
-/// What a match must fulfil besides its pattern.
-#[derive(Debug, Default)]
-pub struct Conditions {
-    /// Any of these stands around it.
-    pub surrounded_by: Groups,
-    /// None of these does.
-    pub not_surrounded_by: Groups,
-    /// Any of these stands in it.
-    pub holding: Groups,
-    /// None of these does.
-    pub not_holding: Groups,
-    /// Its value is not used.
-    pub unused: bool,
-    /// What slots must fulfil, whichever pattern of the action binds them.
-    pub slots: Vec<SlotConditions>,
-}
-
-/// What a slot must fulfil once all of the pattern fits.
-#[derive(Debug, Default)]
-pub struct SlotConditions {
-    /// The slot.
-    pub slot: String,
-    /// Any of these fits it; its slots are shared with the match.
-    pub is: Groups,
-    /// Any of these stands in it.
-    pub holding: Groups,
-    /// None of these does.
-    pub not_holding: Groups,
-    /// Any of these stands in the declaration of its name.
-    pub defined_with: Groups,
-}
-
-impl SlotConditions {
-    /// True if there is nothing to fulfil.
-    pub fn is_empty(&self) -> bool {
-        [&self.is, &self.holding, &self.not_holding, &self.defined_with]
-            .iter()
-            .all(|g| g.is_empty())
-    }
-}
 
 /// Matches of a pattern in a file, by place.
 struct Nest {
@@ -110,30 +67,11 @@ pub(super) struct Look<'a> {
     pub(super) resolver: &'a Resolver<'a>,
     pub(super) language: &'static Language,
     nests: RefCell<HashMap<*const Pattern, Rc<Nest>>>,
+    /// Places where something could not be told, with what.
+    pub(super) open: RefCell<Vec<(Span, String)>>,
 }
 
 impl Conditions {
-    /// True if there is nothing to fulfil.
-    pub fn is_empty(&self) -> bool {
-        !self.unused
-            && self.slots.is_empty()
-            && [&self.surrounded_by, &self.not_surrounded_by, &self.holding, &self.not_holding]
-                .iter()
-                .all(|p| p.is_empty())
-    }
-
-    /// The patterns that must fit somewhere: what they name and bind counts for the match.
-    pub fn positive(&self) -> impl Iterator<Item = &Pattern> {
-        let slots =
-            self.slots.iter().flat_map(|s| s.is.iter().chain(&s.holding).chain(&s.defined_with));
-        self.surrounded_by.iter().chain(&self.holding).chain(slots).flatten()
-    }
-
-    /// True if what must fit somewhere names a symbol or a type.
-    pub fn names_any(&self) -> bool {
-        self.positive().any(Pattern::names_any)
-    }
-
     /// The matches that fulfil all of it. What stands around or within may bind more slots.
     pub fn fulfilled(
         &self,
@@ -142,11 +80,24 @@ impl Conditions {
         text: &str,
         resolver: &Resolver<'_>,
     ) -> Vec<Match> {
+        self.fulfilled_or(matches, (tree, text), resolver, &mut Vec::new())
+    }
+
+    /// The same; `open` gets the places where what is asked cannot be told, with what to say of them.
+    pub fn fulfilled_or(
+        &self,
+        matches: Vec<Match>,
+        (tree, text): (&Tree, &str),
+        resolver: &Resolver<'_>,
+        open: &mut Vec<(Span, String)>,
+    ) -> Vec<Match> {
         if matches.is_empty() || self.is_empty() {
             return matches;
         }
         let look = Look::new(tree, text, resolver);
-        matches.into_iter().filter_map(|m| self.fulfilled_by(m, &look)).collect()
+        let fulfilled = matches.into_iter().filter_map(|m| self.fulfilled_by(m, &look)).collect();
+        open.append(&mut look.open.borrow_mut());
+        fulfilled
     }
 
     fn fulfilled_by(&self, mut m: Match, look: &Look<'_>) -> Option<Match> {
@@ -162,6 +113,8 @@ impl Conditions {
         asks.all_of(&mut m).then_some(())?;
         no_group(&self.not_surrounded_by, &mut m, &around).then_some(())?;
         no_group(&self.not_holding, &mut m, &within).then_some(())?;
+        // It costs the most, and what cannot be told is worth a note only where all else fits.
+        asks.passed(&mut m).then_some(())?;
         for found in m.beside.drain(..) {
             told |= found.iter().any(|f| f.says > Certainty::Unsure);
             partly = partly.or(found.iter().find(|f| f.says == Certainty::Unsure).cloned());
@@ -281,7 +234,8 @@ impl Asks<'_> {
 
 impl<'a> Look<'a> {
     pub(super) fn new(tree: &'a Tree, text: &'a str, resolver: &'a Resolver<'a>) -> Self {
-        Self { tree, text, resolver, language: resolver.language, nests: RefCell::default() }
+        let (nests, open) = (RefCell::default(), RefCell::default());
+        Self { tree, text, resolver, language: resolver.language, nests, open }
     }
 
     fn nest(&self, p: &Pattern) -> Rc<Nest> {

@@ -7,7 +7,8 @@ use emendo_lang::tree::{Tree, descend, span};
 use emendo_lang::{Certainty, Fact, FileFacts, Resolver};
 use emendo_text::Span;
 
-use crate::find::around::{Asks, Look, SlotConditions, any_group, no_group};
+use crate::find::around::{Asks, Look, any_group, no_group};
+use crate::find::asked::SlotConditions;
 use crate::found::{Bound, Match};
 use crate::model::Pattern;
 

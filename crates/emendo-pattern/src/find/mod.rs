@@ -4,7 +4,9 @@
 //! all are.
 
 mod around;
+mod asked;
 mod held;
+mod passed;
 
 use std::cell::RefCell;
 use std::cmp::Reverse;
@@ -15,7 +17,7 @@ use emendo_lang::tree::{Root, Tree, descend, span, walk_cursor};
 use emendo_text::Span;
 use tree_sitter::Node;
 
-pub use around::{Conditions, Groups, SlotConditions};
+pub use asked::{Conditions, Groups, Passed, PassedConditions, SlotConditions};
 
 use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant, trusted};
 use crate::found::{Match, Nearest, Places};

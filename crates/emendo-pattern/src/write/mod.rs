@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 
 use emendo_lang::tree::Tree;
 use emendo_lang::{Resolver, Spellings};
-use emendo_text::{Part, Span};
+use emendo_text::{Chunk, Filter, Part, Repeat, Span};
 
 pub use lines::{delete_item, delete_splice};
 pub(crate) use lines::{indent_at, line_start, with_end};
@@ -243,6 +243,16 @@ fn unbound(
         help: e.help,
     })?;
     debug_assert!(!new.readings.is_empty());
+    for chunk in &template.chunks {
+        if let Chunk::Slot { at, name, repeat, filters } = chunk
+            && filters.contains(&Filter::Type)
+            && (old.is_list(name) || matches!(repeat, Repeat::Any | Repeat::Some))
+        {
+            let message = format!("`{name}` holds a list, and a list has no one type");
+            let help = "the filter `type` is for a slot that holds one thing".to_owned();
+            return Err(PatternError { at: *at, message, help });
+        }
+    }
     for (name, at, _) in template.slots() {
         if old.slots().any(|s| s == name) || extra.iter().any(|e| e == name) {
             continue;

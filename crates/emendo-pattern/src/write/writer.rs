@@ -2,7 +2,7 @@
 
 use emendo_lang::language::{Language, Space};
 use emendo_lang::tree::{Tree, span, walk};
-use emendo_lang::{Certainty, Fact, ImportName, Resolver};
+use emendo_lang::{Certainty, Fact, ImportName, Resolver, TypePiece};
 use emendo_text::{Filter, Part, Span, Splice};
 
 use crate::Written;
@@ -187,6 +187,14 @@ impl Writer<'_> {
             Key::Slot(name, filters) => {
                 let parens = token.parens;
                 let Some(bound) = self.m.slot(name).cloned() else { return };
+                if filters.contains(&Filter::Type) {
+                    let filters = filters.clone();
+                    match self.static_type(&bound) {
+                        Ok(text) => add(parts, filters.iter().fold(text, |t, f| f.apply(&t))),
+                        Err(e) => self.failed = Some(e),
+                    }
+                    return;
+                }
                 if parens {
                     add(parts, "(".to_owned());
                 }
@@ -281,6 +289,27 @@ impl Writer<'_> {
         let spelled = self.resolver.spell(symbol, space, at).map_err(Unresolved)?;
         self.out.imports.extend(spelled.imports);
         Ok(spelled.text)
+    }
+
+    /// The static type of what a slot holds, as it is written here.
+    fn static_type(&mut self, bound: &Bound) -> Result<String, Unresolved> {
+        if bound.text.is_some() || bound.count != 1 {
+            let text = format!("what `{}` holds here is no one expression", bound.name);
+            return Err(Unresolved(text));
+        }
+        let told = self.resolver.static_type(bound.span).map_err(Unresolved)?;
+        self.out.facts.extend(told.fact);
+        let mut text = String::new();
+        for piece in told.pieces {
+            match piece {
+                TypePiece::Text(piece) => text.push_str(&piece),
+                TypePiece::Symbol(symbol) => {
+                    let word = self.language.names.last(&symbol).to_owned();
+                    text.push_str(&self.name(&word, &symbol, &[], Space::Type)?);
+                }
+            }
+        }
+        Ok(text)
     }
 
     /// The name after a module that the old code names too: `tide.open` beside `tide.close`.
