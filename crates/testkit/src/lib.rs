@@ -8,12 +8,14 @@
 //! It panics where a test cannot go on.
 
 mod case;
+mod certain;
 mod folder;
 mod sandbox;
 mod swap;
 mod toy;
 
 pub use case::{Case, Found};
+pub use certain::unexpected;
 pub use folder::{Folder, folders, workspace};
 pub use sandbox::{HEAD, Run, Sandbox, edits, java};
 pub use swap::{SWAP, Swapping};

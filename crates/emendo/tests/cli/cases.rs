@@ -1,9 +1,12 @@
 //! The cases of all languages and actions (`testkit` says how one is written), run through the built program.
 //!
 //! Each also shows that a second run finds nothing, that `undo` restores every byte, and that its proposal and its result
-//! are those of its golden digests.
+//! are those of its golden digests. What is called certain is in the expected result without the rest too: how many edits
+//! of each certainty were right is printed at the end (`cargo test -- --nocapture`).
 
-use testkit::{Case, Folder, Found, Sandbox, folders};
+use std::collections::BTreeMap;
+
+use testkit::{Case, Folder, Found, Sandbox, folders, unexpected};
 
 use crate::golden::{self, Digests};
 
@@ -36,8 +39,11 @@ fn words(line: &str) -> impl Iterator<Item = String> {
         .into_iter()
 }
 
-/// The digests of a case, or what is wrong with it.
-fn run(case: &Case, lang: &str) -> Result<Digests, String> {
+/// How many edits of each certainty were proposed, all of which are in the expected result.
+type Counts = BTreeMap<String, usize>;
+
+/// The digests of a case with its edits, or what is wrong with it.
+fn run(case: &Case, lang: &str) -> Result<(Digests, Counts), String> {
     let s = case.sandbox(lang);
     let before = s.tree();
     let recipe = s.recipe_path().display().to_string();
@@ -46,7 +52,8 @@ fn run(case: &Case, lang: &str) -> Result<Digests, String> {
         return Err(format!("propose failed:\n{}{}", proposed.out, proposed.err));
     }
     let json = proposed.json();
-    case.compare(&Found::of_json(&json))?;
+    let found = Found::of_json(&json);
+    case.compare(&found)?;
     spoken(case, &s, false)?;
     // What carries a caution is covered only where its step is named.
     for step in json["steps"].as_array().into_iter().flatten() {
@@ -72,20 +79,58 @@ fn run(case: &Case, lang: &str) -> Result<Digests, String> {
             return Err(format!("undo does not restore all:\n{}{}", undone.out, undone.err));
         }
     }
-    Ok(digests)
+    let mut counts = Counts::new();
+    for (_, certainty) in found.edits {
+        *counts.entry(certainty).or_default() += 1;
+    }
+    // Where all are equally sure, the whole result has shown it.
+    if counts.contains_key("certain") && counts.len() > 1 {
+        certain(case, lang)?;
+    }
+    Ok((digests, counts))
+}
+
+/// Writes only what is certain: nothing of it may be missing from what is expected.
+fn certain(case: &Case, lang: &str) -> Result<(), String> {
+    let s = case.sandbox(lang);
+    s.run(&["propose", &s.recipe_path().display().to_string()]);
+    let applied = s.run(&["apply", "--accept", "certain"]);
+    if applied.code != 0 {
+        return Err(format!("apply of what is certain failed:\n{}{}", applied.out, applied.err));
+    }
+    let text = |bytes: Option<&Vec<u8>>| {
+        bytes.map_or_else(String::new, |b| String::from_utf8_lossy(b).into_owned())
+    };
+    for (path, written) in s.tree() {
+        let before = text(case.before.get(&path));
+        let after = text(case.after.get(&path).or(case.before.get(&path)));
+        let wrong = unexpected(&before, &String::from_utf8_lossy(&written), &after);
+        if !wrong.is_empty() {
+            let wrong = wrong.join(" ");
+            return Err(format!("{path}: certain, and not in what is expected: {wrong}"));
+        }
+    }
+    Ok(())
 }
 
 #[track_caller]
 fn all(krate: &str) {
     let mut wrong = Vec::new();
+    let mut right = Counts::new();
     for folder in folders(krate) {
         match folder.run(run) {
             Ok(found) => {
-                let found = found.into_iter().collect();
+                for (certainty, n) in found.iter().flat_map(|(_, (_, counts))| counts) {
+                    *right.entry(certainty.clone()).or_default() += n;
+                }
+                let found = found.into_iter().map(|(name, (d, _))| (name, d)).collect();
                 golden::compare(&folder.name, &found, Folder::only().is_empty());
             }
             Err(what) => wrong.push(what),
         }
+    }
+    for (certainty, n) in right {
+        println!("{krate}: {n} edits were {certainty} and right");
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
