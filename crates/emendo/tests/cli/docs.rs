@@ -8,13 +8,13 @@ use serde_json::Value;
 use crate::golden;
 use testkit::Sandbox;
 
-fn page(name: &str) -> String {
+pub(crate) fn page(name: &str) -> String {
     let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../docs").join(name);
     std::fs::read_to_string(path).expect("there")
 }
 
 /// The blocks of a page that hold whole recipes.
-fn recipes(page: &str) -> Vec<String> {
+pub(crate) fn recipes(page: &str) -> Vec<String> {
     let blocks = page.split("\n```toml recipe\n").skip(1);
     blocks.map(|b| b.split("\n```").next().unwrap_or(b).to_owned()).collect()
 }
@@ -45,19 +45,12 @@ fn run_all(name: &str, least: usize) {
 /// The digests of the examples of a recipe, each proposed and applied in a project of its own.
 fn examples(recipe: &str) -> BTreeMap<String, golden::Digests> {
     let table: toml::Table = recipe.parse().expect("TOML");
-    let text = |v: &toml::Value, key: &str| v.get(key).and_then(|v| v.as_str()).map(str::to_owned);
     let id = table["id"].as_str().unwrap_or_default();
-    let lang = table.get("lang").and_then(|l| l.as_str()).unwrap_or_default();
-    let endings = [("java", "java"), ("typescript", "ts"), ("python", "py"), ("rust", "rs")];
-    let ending = endings.iter().find(|e| e.0 == lang).map_or("cs", |e| e.1);
     let mut out = BTreeMap::new();
-    let all = table.get("example").and_then(|e| e.as_array()).cloned().unwrap_or_default();
-    for (number, example) in all.iter().enumerate() {
+    for (number, (path, before)) in before_of(recipe).into_iter().enumerate() {
         let s = Sandbox::new();
         std::fs::write(s.recipe_path(), recipe).expect("writable");
-        let path = text(example, "path").unwrap_or_else(|| format!("Example.{ending}"));
-        let shown = text(example, "before").or_else(|| text(example, "unchanged"));
-        if let Some(before) = shown {
+        if !before.is_empty() {
             s.write(&path, before);
         }
         let proposed = s.run(&["propose", "--json", &s.recipe_path().display().to_string()]);
@@ -65,6 +58,22 @@ fn examples(recipe: &str) -> BTreeMap<String, golden::Digests> {
         out.insert(format!("{id}-{}", number + 1), golden::digests(&s, &proposed));
     }
     out
+}
+
+/// What the examples of a recipe show before it runs: path and text.
+pub(crate) fn before_of(recipe: &str) -> Vec<(String, String)> {
+    let table: toml::Table = recipe.parse().expect("TOML");
+    let text = |v: &toml::Value, key: &str| v.get(key).and_then(|v| v.as_str()).map(str::to_owned);
+    let lang = table.get("lang").and_then(|l| l.as_str()).unwrap_or_default();
+    let endings = [("java", "java"), ("typescript", "ts"), ("python", "py"), ("rust", "rs")];
+    let ending = endings.iter().find(|e| e.0 == lang).map_or("cs", |e| e.1);
+    let all = table.get("example").and_then(|e| e.as_array()).cloned().unwrap_or_default();
+    let one = |example: &toml::Value| {
+        let path = text(example, "path").unwrap_or_else(|| format!("Example.{ending}"));
+        let shown = text(example, "before").or_else(|| text(example, "unchanged"));
+        (path, shown.unwrap_or_default())
+    };
+    all.iter().map(one).collect()
 }
 
 #[test]

@@ -15,6 +15,7 @@ mod protection;
 mod reading;
 mod recipes;
 mod remembered;
+mod rounds;
 mod safety;
 mod settings;
 mod shelf;
