@@ -16,6 +16,8 @@ pub struct Calls {
     pub overloads: bool,
     /// The name of what makes an object of a type, among its members; empty if that has none.
     pub constructor: &'static str,
+    /// What makes of a function that gives one of many something else: its name, and the type of what is made.
+    pub decorators: &'static [(&'static str, &'static str)],
     /// How functions are written that are waited for; none where the language has none.
     pub waiting: Option<Waiting>,
     /// How arguments are gathered into one.
@@ -30,6 +32,7 @@ impl Calls {
         arguments: ArgumentRule::NONE,
         callees: &[],
         param_makers: &[],
+        decorators: &[],
         overloads: false,
         constructor: "",
         waiting: None,

@@ -27,8 +27,8 @@ pub use shape::{
     Compare, Context, DeclarationShape, Flow, Fragments, Keyed, Placeholder, Writing, context,
 };
 pub use typing::{
-    Branch, Branching, BuiltIn, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test, TypePart,
-    Typing,
+    Branch, Branching, BuiltIn, CaseRule, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test,
+    TypePart, Typing,
 };
 pub use words::Words;
 

@@ -157,6 +157,27 @@ pub struct Branch {
     pub then: &'static str,
 }
 
+/// Cases of a value, in which patterns name its type and bind names.
+#[derive(Clone, Copy, Debug)]
+pub struct CaseRule {
+    /// Kind of a case.
+    pub case: &'static str,
+    /// Field of the value, in a node around the case.
+    pub value: &'static str,
+    /// Kind of the node around each pattern.
+    pub pattern: &'static str,
+    /// Kind of a pattern that names a type, before all else.
+    pub class: &'static str,
+    /// Kind of a part of it that names a member, before all else.
+    pub member: &'static str,
+    /// Kind of a pattern with a name for what fits it, behind all else.
+    pub alias: &'static str,
+    /// Kind of several patterns, any of which fits.
+    pub any: &'static str,
+    /// Kinds of patterns of elements.
+    pub lists: &'static [&'static str],
+}
+
 /// What leaves a function with a value.
 #[derive(Clone, Copy, Debug)]
 pub struct ReturnRule {
@@ -260,6 +281,8 @@ pub struct BuiltIn {
     pub future: &'static str,
     /// The member by which what is opened for a block gives what the block works with.
     pub opened: &'static str,
+    /// The same for what is waited for, with the word that says so.
+    pub opened_later: (&'static str, &'static str),
     /// The member of a function by which it is called; empty if there is none.
     pub invoke: &'static str,
     /// What stands for no parameters, where a list of one has no brackets.
@@ -285,6 +308,7 @@ impl BuiltIn {
         truth: "",
         future: "",
         opened: "",
+        opened_later: ("", ""),
         invoke: "",
         no_params: "",
         closure: ("", ""),
@@ -308,6 +332,8 @@ pub struct Branching {
     pub negations: &'static [(&'static str, &'static str)],
     /// Kinds of statements after which their condition holds.
     pub asserts: &'static [&'static str],
+    /// Cases of a value whose patterns name types; none where the language has none.
+    pub cases: Option<CaseRule>,
     /// Operators that join tests, both of which hold.
     pub both: &'static [&'static str],
     /// What leaves a function with a value.
@@ -325,6 +351,7 @@ impl Branching {
         exits: &[],
         negations: &[],
         asserts: &[],
+        cases: None,
         both: &[],
         returns: &[],
         blocks: &[],

@@ -98,7 +98,8 @@ impl<'a> Resolver<'a> {
         if let Some(own) = self.global(path, Space::Value, at) {
             let module = names.globals.0;
             let told = self.project.learned(self.language, module);
-            if told.is_some_and(|m| m.has(own[0])) {
+            let hidden = self.facts.imports.iter().any(|i| i.wildcard && !i.global);
+            if !hidden && told.is_some_and(|m| m.has(own[0])) {
                 let whole: Vec<&str> = std::iter::once(module).chain(own.iter().copied()).collect();
                 return vec![names.join(&whole)];
             }

@@ -3,7 +3,7 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::language::Space;
+use crate::language::{CaseRule, Space};
 use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::ty::{Ty, TypeAnswer};
@@ -90,6 +90,9 @@ impl<'a> Resolver<'a> {
                     return Some(told);
                 }
             }
+            if let Some(told) = self.told_by_case(up, name, use_) {
+                return Some(told);
+            }
             if typing.branching.blocks.contains(&up.kind())
                 && let Some(told) = self.left_otherwise(up, child, name, use_)
             {
@@ -163,6 +166,90 @@ impl<'a> Resolver<'a> {
             child = up;
         }
         out
+    }
+
+    /// The type that a case around a use says its value is of.
+    fn told_by_case(&self, case: Node<'a>, name: &str, use_: Node<'a>) -> Option<TypeAnswer> {
+        let rule = self.language.typing.branching.cases.filter(|r| r.case == case.kind())?;
+        let pattern = self.pattern_of(case, &rule).filter(|p| p.end_byte() <= use_.start_byte())?;
+        let value = value_around(case, &rule)?;
+        if span(value).of(self.text) != name {
+            return None;
+        }
+        let ty = self.class_of(pattern, &rule)?;
+        let text =
+            format!("`{name}` is a `{}` in the case on line {{line}}", ty.shown(self.language));
+        TypeAnswer::sure(ty).because(text, Some(span(pattern))).known()
+    }
+
+    /// The only pattern of a case.
+    fn pattern_of(&self, case: Node<'a>, rule: &CaseRule) -> Option<Node<'a>> {
+        let mut all = named(case).into_iter().filter(|n| n.kind() == rule.pattern);
+        let only = all.next()?;
+        all.next().is_none().then_some(only)
+    }
+
+    /// The type of all that fits a pattern, if it names one.
+    fn class_of(&self, pattern: Node<'a>, rule: &CaseRule) -> Option<Ty> {
+        let first = named(pattern).into_iter().next()?;
+        if pattern.kind() == rule.class {
+            let ty = self.written(first).instance();
+            return (ty != Ty::Unknown).then_some(ty);
+        }
+        if pattern.kind() == rule.any {
+            let all: Option<Vec<Ty>> =
+                named(pattern).into_iter().map(|p| self.class_of(p, rule)).collect();
+            return all.map(Ty::either);
+        }
+        let through = pattern.kind() == rule.pattern || pattern.kind() == rule.alias;
+        through.then(|| self.class_of(first, rule)).flatten()
+    }
+
+    /// The type of what a pattern of a case binds a name to.
+    pub(super) fn bound_in_case(&self, at: Span) -> Option<TypeAnswer> {
+        let rule = self.language.typing.branching.cases?;
+        let name = at.of(self.text);
+        let mut node = self.leaf(at)?;
+        // The name stands in a path of its own.
+        while let Some(up) = node.parent().filter(|u| span(*u) == at && u.kind() != rule.pattern) {
+            node = up;
+        }
+        let holder = node.parent()?;
+        let why = |ty: Ty| {
+            let text = format!("`{name}` is bound in the case on line {{line}}");
+            TypeAnswer::sure(ty).because(text, Some(at)).known()
+        };
+        if holder.kind() == rule.alias {
+            return why(self.class_of(holder, &rule)?);
+        }
+        if holder.kind() == rule.member {
+            let key = span(named(holder).into_iter().next()?).of(self.text);
+            let mut class = holder.parent()?;
+            while class.kind() == rule.pattern {
+                class = class.parent()?;
+            }
+            let of = TypeAnswer::sure(self.class_of(class, &rule)?);
+            return why(self.part_of(&of, key)?.ty);
+        }
+        if holder.kind() != rule.pattern {
+            return None;
+        }
+        let up = holder.parent()?;
+        if up.kind() == rule.case {
+            self.pattern_of(up, &rule)?;
+            return why(self.type_of(value_around(up, &rule)?)?.ty);
+        }
+        if rule.lists.contains(&up.kind()) {
+            let whole = up.parent().filter(|p| p.kind() == rule.pattern)?.parent()?;
+            self.pattern_of(whole, &rule)?;
+            let of = self.type_of(value_around(whole, &rule)?)?;
+            if let Ty::Tuple(items) = &of.ty {
+                let place = named(up).iter().position(|p| p.id() == holder.id())?;
+                return why(items.get(place)?.clone());
+            }
+            return why(self.passed(&of, "[]")?.ty);
+        }
+        None
     }
 
     /// A condition without parentheses around it.
@@ -276,4 +363,17 @@ impl<'a> Resolver<'a> {
         let text = format!("`{name}` is tested to be a `{shown}` on line {{line}}");
         TypeAnswer::sure(ty).because(text, Some(span(test))).known()
     }
+}
+
+/// The value whose cases stand around one of them.
+fn value_around<'t>(case: Node<'t>, rule: &CaseRule) -> Option<Node<'t>> {
+    let mut up = case.parent();
+    for _ in 0..3 {
+        let node = up?;
+        if let Some(value) = node.child_by_field_name(rule.value) {
+            return Some(value);
+        }
+        up = node.parent();
+    }
+    None
 }

@@ -362,8 +362,9 @@ impl<'a> Resolver<'a> {
         let language = self.language;
         let rule = language.typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
         let word = language.typing.calls.waiting.as_ref().map_or("", |w| w.word);
-        let waited = !language.typing.built_in.future.is_empty()
-            && children(node).iter().any(|c| c.kind() == word);
+        // The word may stand among others.
+        let has = |n: &Node<'_>| n.kind() == word || n.child(0).is_some_and(|c| c.kind() == word);
+        let waited = !language.typing.built_in.future.is_empty() && children(node).iter().any(has);
         let wrapped = |told: TypeAnswer| {
             // What is declared as something to wait for is not wrapped once more.
             let future = |s: &String| s == language.typing.built_in.future;
@@ -377,11 +378,21 @@ impl<'a> Resolver<'a> {
             let around = self.facts.types_at(node.start_byte() as u32).next()?;
             return Some(TypeAnswer::sure(self.around_type(around)));
         }
-        if let Some(declared) =
-            node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty())
-        {
+        let declared = node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
+        if let Some(wrapper) = self.decorated(node) {
+            let one = match declared {
+                Some(declared) => self.written(declared).args().first()?.clone(),
+                None => self.one_of_many(node.child_by_field_name(rule.body)?)?.ty,
+            };
+            return TypeAnswer::sure(Ty::object(wrapper).with(vec![one])).known();
+        }
+        if let Some(declared) = declared {
             let ty = self.written(declared);
-            return (ty != Ty::Unknown).then(|| wrapped(TypeAnswer::sure(ty)));
+            let told = (ty != Ty::Unknown).then(|| TypeAnswer::sure(ty))?;
+            // What gives one of many is not waited for as a whole.
+            let many =
+                waited && node.child_by_field_name(rule.body).is_some_and(|b| self.yields(b));
+            return Some(if many { told } else { wrapped(told) });
         }
         let body = node.child_by_field_name(rule.body)?;
         self.typing.bodies.set(true);
@@ -414,6 +425,41 @@ impl<'a> Resolver<'a> {
         let told = one_of(left)?;
         let says = if told.says == Certainty::Unsure { Certainty::Likely } else { told.says };
         Some(wrapped(TypeAnswer { says, ..told }))
+    }
+
+    /// The type of what is made of a function that gives one of many.
+    fn decorated(&self, node: Node<'a>) -> Option<&'static str> {
+        let decorators = self.language.typing.calls.decorators;
+        let around = node.parent().filter(|_| !decorators.is_empty())?;
+        named(around).into_iter().take_while(|n| n.id() != node.id()).find_map(|n| {
+            let text = span(n).of(self.text).trim_start_matches('@');
+            let last = text.split('(').next()?.rsplit(self.language.names.separator).next()?;
+            decorators.iter().find(|d| d.0 == last.trim()).map(|d| d.1)
+        })
+    }
+
+    fn yields(&self, body: Node<'a>) -> bool {
+        let rules = self.language.typing.branching.returns;
+        let mut found = false;
+        crate::tree::walk(body, |n| {
+            found |= rules.iter().any(|r| r.many && r.kind == n.kind());
+            !found && !self.is_function(n)
+        });
+        found
+    }
+
+    /// What a body gives one by one.
+    fn one_of_many(&self, body: Node<'a>) -> Option<TypeAnswer> {
+        let rules = self.language.typing.branching.returns;
+        let mut given = Vec::new();
+        crate::tree::walk(body, |n| {
+            let many = rules.iter().any(|r| r.many && r.kind == n.kind());
+            if many && given.len() < RETURNS {
+                given.push(named(n).into_iter().next().and_then(|v| self.type_of(v)));
+            }
+            !self.is_function(n)
+        });
+        one_of(given)
     }
 
     /// What a type of functions takes and gives: a function, or a type with one that is called.

@@ -3,6 +3,9 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
+use emendo_text::Span;
+use tree_sitter::Node;
+
 use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::Space;
@@ -56,7 +59,7 @@ impl<'a> Resolver<'a> {
                 out.params = self.params_of(t);
             }
             let mut rules = self.language.declares.declared.iter();
-            let node = self.leaf(t.at).and_then(|l| l.parent());
+            let node = self.declaring(t.at);
             let alias = node.and_then(|n| {
                 let rule = rules.find(|r| r.kind == n.kind() && !r.alias.is_empty())?;
                 n.child_by_field_name(rule.alias)
@@ -71,6 +74,16 @@ impl<'a> Resolver<'a> {
             out.alias = out.alias.take().or(called);
         }
         (!own.is_empty()).then_some(out)
+    }
+
+    /// What declares a type of this name: the name may be wrapped, with parameters of the type beside it.
+    fn declaring(&self, name: Span) -> Option<Node<'a>> {
+        let wraps = self.language.declares.hints.wraps;
+        let mut node = self.leaf(name)?.parent()?;
+        while wraps.contains(&node.kind()) {
+            node = node.parent()?;
+        }
+        Some(node)
     }
 
     /// The type that a variable at the top of this file is another name for.

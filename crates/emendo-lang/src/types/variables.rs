@@ -180,7 +180,7 @@ impl<'a> Resolver<'a> {
 
     /// The type of the variable, or member, that is introduced at a place.
     pub(crate) fn declared_at(&self, name: &str, at: Span) -> Option<TypeAnswer> {
-        let (leaf, node, rule) = self.introduced(at)?;
+        let Some((leaf, node, rule)) = self.introduced(at) else { return self.bound_in_case(at) };
         let steps = self.steps(leaf, node);
         let told = self.introduced_type(name, at, node, rule, &steps)?;
         let mut told = told;
@@ -231,9 +231,9 @@ impl<'a> Resolver<'a> {
                 let text = format!("`{name}` is an element of what line {{line}} goes through");
                 return Some(told.because(text, Some(at)));
             }
-            Origin::Opened => match self.caught(name, at, self.type_of(value?)?) {
+            Origin::Opened => match self.caught(name, at, node, self.type_of(value?)?) {
                 Ok(caught) => return Some(caught),
-                Err(opened) => opened,
+                Err(opened) => opened?,
             },
         };
         let text = self.value_in_words(name, value.filter(|_| steps.is_empty()), &told, steps);
@@ -263,17 +263,55 @@ impl<'a> Resolver<'a> {
     }
 
     /// What is caught where a type is named, or several: one of it. Else what comes of opening the value.
-    fn caught(&self, name: &str, at: Span, value: TypeAnswer) -> Result<TypeAnswer, TypeAnswer> {
+    fn caught(
+        &self,
+        name: &str,
+        at: Span,
+        node: Node<'a>,
+        value: TypeAnswer,
+    ) -> Result<TypeAnswer, Option<TypeAnswer>> {
         let ty = match value.ty {
             Ty::Tuple(all) => Ty::either(all),
             ty @ Ty::Of { named: true, .. } => ty,
             _ => {
-                let opened = self.passed(&value, self.language.typing.built_in.opened);
-                return Err(opened.unwrap_or_else(|| value.at_most(Certainty::Likely)));
+                let built_in = &self.language.typing.built_in;
+                let (word, later) = built_in.opened_later;
+                let waits = !word.is_empty() && self.begins_around(node, word);
+                let opened = self.passed(&value, if waits { later } else { built_in.opened });
+                let opened = opened.map(|o| match waits {
+                    true => self.passed(&o, "await").unwrap_or(o),
+                    false => o,
+                });
+                // Most often it is the value itself, if nothing tells.
+                let own = |s: &String| {
+                    self.is_declared_here(s)
+                        || self.project.is_standard(self.language, s)
+                        || self.project.type_of(s).is_some_and(|t| t.declared)
+                };
+                let told = value.ty.symbols().iter().any(own);
+                let itself = (!told).then(|| value.at_most(Certainty::Likely));
+                return Err(opened.or(itself));
             }
         };
         let text = format!("`{name}` is one of what line {{line}} names");
         Ok(TypeAnswer::sure(ty.instance()).because(text, Some(at)))
+    }
+
+    /// True if a statement around a node begins with a word.
+    fn begins_around(&self, node: Node<'a>, word: &str) -> bool {
+        let mut up = node.parent();
+        for _ in 0..4 {
+            let Some(n) = up else { return false };
+            if n.child(0).is_some_and(|c| c.kind() == word) {
+                return true;
+            }
+            up = n.parent();
+        }
+        false
+    }
+
+    fn is_declared_here(&self, symbol: &str) -> bool {
+        self.facts.types.iter().any(|t| self.own_name(t) == *symbol)
     }
 
     /// In words, why a name has the type of a value; `value` only where the name stands for the whole of it.
@@ -395,16 +433,24 @@ impl<'a> Resolver<'a> {
             TypePart::Wrapped(field) => {
                 let wrapper = span(part(holder, field)?).of(self.text);
                 let last = wrapper.rsplit(self.language.names.separator).next()?;
-                if let Some(inner) = self.passed(of, last) {
-                    return Some(TypeAnswer { why: of.why.clone(), ..inner });
+                let ty = self.written(part(holder, field)?);
+                if let Some(inner) = self.numbered(&ty, place()) {
+                    return Some(inner);
                 }
-                self.numbered(self.written(part(holder, field)?), place())
+                let inner = self.passed(of, last)?;
+                // A case of the project's own is a type, and not what it holds.
+                let itself = inner.ty.symbols().iter().any(|s| ty.symbols().contains(s));
+                (!itself).then(|| TypeAnswer { why: of.why.clone(), ..inner })
             }
         }
     }
 
     /// The member of a type with a number.
-    fn numbered(&self, ty: Ty, number: usize) -> Option<TypeAnswer> {
+    fn numbered(&self, ty: &Ty, number: usize) -> Option<TypeAnswer> {
+        if let Some(known) = self.member(&ty.clone().instance(), &number.to_string()) {
+            let one = known.all.first()?;
+            return TypeAnswer::sure(one.gives.clone()).at_most(known.says).known();
+        }
         let symbol = ty.symbols().first()?.clone();
         let own = self.facts.types.iter().find(|t| self.own_name(t) == symbol)?;
         let member = own.members.iter().filter(|m| m.space == Space::Value).nth(number)?;
@@ -421,7 +467,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of a member that a value is taken apart by.
-    fn part_of(&self, of: &TypeAnswer, name: &str) -> Option<TypeAnswer> {
+    pub(super) fn part_of(&self, of: &TypeAnswer, name: &str) -> Option<TypeAnswer> {
         let known = self.member(&of.ty, name)?;
         let one = known.all.first()?;
         let ty = if one.params.is_some() { one.as_function() } else { one.gives.clone() };

@@ -64,6 +64,8 @@ pub(crate) const SCOPES: Scopes = Scopes {
         ("attribute", ""),
         ("subscript", ""),
         ("call", ""),
+        ("case_pattern", ""),
+        ("type_parameter", ""),
         ("", "value"),
         ("", "type"),
     ],
@@ -79,6 +81,7 @@ pub(crate) const SCOPES: Scopes = Scopes {
     ],
     bindings: &[
         bind("class_definition", "name", Space::Type),
+        Binding { space: Space::Type, ..apart("type_alias_statement", "left", "") },
         bind("function_definition", "name", Space::Value),
         apart("parameters", "", ""),
         apart("lambda_parameters", "", ""),
@@ -87,6 +90,10 @@ pub(crate) const SCOPES: Scopes = Scopes {
         apart("for_statement", "left", ""),
         apart("for_in_clause", "left", ""),
         apart("as_pattern_target", "", ""),
+        apart("case_pattern", "", "dotted_name"),
+        apart("case_pattern", "", "as_pattern"),
+        apart("keyword_pattern", "", "dotted_name"),
+        apart("splat_pattern", "", "identifier"),
     ],
     member_scopes: &["class_definition"],
     ..Scopes::NONE
@@ -132,6 +139,7 @@ pub(crate) const DECLARES: Declares = Declares {
 };
 
 pub(crate) const NAMES: Names = Names {
+    globals: ("builtins", &["builtins"]),
     leading_dots: true,
     separator: ".",
     members_need_receiver: true,

@@ -1,8 +1,9 @@
 //! Types in Python.
 
 use emendo_lang::language::{
-    ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, FunctionRule, FunctionTypeRule,
-    Gives, Intro, Origin, Packing, ReturnRule, Syntax, Taken, Test, TypePart, Typing, Waiting,
+    ArgumentRule, Branch, Branching, BuiltIn, CalleeRule, Calls, CaseRule, FunctionRule,
+    FunctionTypeRule, Gives, Intro, Origin, Packing, ReturnRule, Syntax, Taken, Test, TypePart,
+    Typing, Waiting,
 };
 
 use crate::shared::{each, parameter, value};
@@ -109,6 +110,7 @@ const SYNTAX: Syntax = Syntax {
 
 const BUILT_IN: BuiltIn = BuiltIn {
     opened: "__enter__",
+    opened_later: ("async", "__aenter__"),
     primitives: &[
         ("str", "str"),
         ("int", "int"),
@@ -151,6 +153,16 @@ const BRANCHING: Branching = Branching {
     exits: &["return_statement", "raise_statement", "continue_statement", "break_statement"],
     negations: &[("not_operator", "not")],
     asserts: &["assert_statement"],
+    cases: Some(CaseRule {
+        case: "case_clause",
+        value: "subject",
+        pattern: "case_pattern",
+        class: "class_pattern",
+        member: "keyword_pattern",
+        alias: "as_pattern",
+        any: "union_pattern",
+        lists: &["list_pattern", "tuple_pattern"],
+    }),
     both: &["and"],
     returns: &[
         ReturnRule { kind: "return_statement", many: false },
@@ -161,6 +173,10 @@ const BRANCHING: Branching = Branching {
 
 const CALLS: Calls = Calls {
     overloads: false,
+    decorators: &[
+        ("contextmanager", "contextlib.AbstractContextManager"),
+        ("asynccontextmanager", "contextlib.AbstractAsyncContextManager"),
+    ],
     functions: &[
         FunctionRule {
             kind: "function_definition",

@@ -94,6 +94,7 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    future: "std::future::Future",
     primitives: &[
         ("str", "str"),
         ("bool", "bool"),

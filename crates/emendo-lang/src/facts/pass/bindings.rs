@@ -164,7 +164,9 @@ impl Pass<'_> {
                 let skipped = self.language.scopes.pattern_skips.iter().any(|(kind, field)| {
                     if field.is_empty() { *kind == node.kind() } else { Some(*field) == parent }
                 });
-                if skipped {
+                // A path of several names means something that is declared elsewhere.
+                let path = self.language.words.paths.contains(&node.kind());
+                if skipped || path && node.named_child_count() > 1 {
                     return false;
                 }
                 if self.language.words.kinds.iter().any(|(k, _)| *k == node.kind()) {

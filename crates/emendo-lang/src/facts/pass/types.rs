@@ -22,7 +22,9 @@ impl Pass<'_> {
             return self.open_type(rule, node, Span::at(body.start_byte()), vec![String::new()]);
         }
         let Some(name) = self.field(node, rule.name) else { return false };
-        let head = if rule.extends { core_of(self.language, name) } else { Some(name) };
+        // A name may be wrapped, with parameters of the type beside it.
+        let wrapped = self.language.declares.hints.wraps.contains(&name.kind());
+        let head = if rule.extends || wrapped { core_of(self.language, name) } else { Some(name) };
         let Some(name) = head else { return false };
         let outer = self.types.last().map(|t| self.facts.types[*t].path.clone());
         let mut path = outer.filter(|_| !rule.extends).unwrap_or_default();
