@@ -14,6 +14,10 @@ pub struct Scopes {
     pub pattern_skips: &'static [(&'static str, &'static str)],
     /// Kinds of patterns in which names in capitals are constants, and declare nothing.
     pub constants_in: &'static [&'static str],
+    /// The kind of what declares in the whole function around it, and the kinds of functions.
+    pub hoisting: (&'static str, &'static [&'static str]),
+    /// Kinds that declare only where a word stands in them.
+    pub marks: &'static [(&'static str, &'static str)],
     /// Kinds of nodes within which nothing is declared that other files can name.
     pub sealed: &'static [&'static str],
     /// Kinds that open a module of their own inside a file.
@@ -28,6 +32,8 @@ impl Scopes {
         member_scopes: &[],
         pattern_skips: &[],
         constants_in: &[],
+        hoisting: ("", &[]),
+        marks: &[],
         sealed: &[],
         inner_modules: &[],
     };

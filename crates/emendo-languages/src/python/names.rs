@@ -82,10 +82,14 @@ pub(crate) const SCOPES: Scopes = Scopes {
     bindings: &[
         bind("class_definition", "name", Space::Type),
         Binding { space: Space::Type, ..apart("type_alias_statement", "left", "") },
+        TYPE_PARAMS,
+        Binding { kind: "class_definition", ..TYPE_PARAMS },
         bind("function_definition", "name", Space::Value),
         apart("parameters", "", ""),
         apart("lambda_parameters", "", ""),
         apart("assignment", "left", ""),
+        apart("augmented_assignment", "left", ""),
+        apart("delete_statement", "", ""),
         apart("named_expression", "name", ""),
         apart("for_statement", "left", ""),
         apart("for_in_clause", "left", ""),
@@ -102,6 +106,16 @@ pub(crate) const SCOPES: Scopes = Scopes {
 pub(crate) const fn bind(kind: &'static str, field: &'static str, space: Space) -> Binding {
     Binding { kind, field, child: "", space, reach: Reach::Scope, deep: false }
 }
+
+/// Parameters of types in a list of their own.
+const TYPE_PARAMS: Binding = Binding {
+    kind: "function_definition",
+    field: "type_parameters",
+    child: "",
+    space: Space::Type,
+    reach: Reach::Inside,
+    deep: true,
+};
 
 /// What is declared by taking a value apart.
 pub(crate) const fn apart(kind: &'static str, field: &'static str, child: &'static str) -> Binding {

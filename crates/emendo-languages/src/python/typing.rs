@@ -49,6 +49,7 @@ pub(crate) const TYPING: Typing = Typing {
     intros: &[
         value("assignment", "left", "type", "right"),
         value("named_expression", "name", "", "value"),
+        value("augmented_assignment", "left", "", "left"),
         each("for_statement", "left", "", "right"),
         each("for_in_clause", "left", "", "right"),
         Intro { kind: "as_pattern", name: "alias", ty: "", value: "0", origin: Origin::Opened },

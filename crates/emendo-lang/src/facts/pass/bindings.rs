@@ -42,7 +42,12 @@ impl Pass<'_> {
             return;
         }
         let kind = node.kind();
-        for rule in self.language.scopes.bindings.iter().filter(|b| b.kind == kind) {
+        let marked = |b: &&Binding| {
+            let mark = self.language.scopes.marks.iter().find(|m| m.0 == b.kind);
+            mark.is_none_or(|m| children(node).iter().any(|c| c.kind() == m.1))
+        };
+        let rules = self.language.scopes.bindings.iter().filter(|b| b.kind == kind);
+        for rule in rules.filter(marked) {
             self.declare(rule, node, around);
         }
     }
@@ -51,7 +56,18 @@ impl Pass<'_> {
     fn declare(&mut self, rule: &Binding, node: Node<'_>, around: u32) {
         let names = &self.language.names;
         let mut cursor = node.walk();
-        let found: Vec<Node<'_>> = if rule.field.is_empty() {
+        let found: Vec<Node<'_>> = if let Ok(nth) = rule.field.parse::<usize>() {
+            // Without a field of its own.
+            let mut bare = Vec::new();
+            let mut more = cursor.goto_first_child();
+            while more {
+                let child = cursor.node();
+                let counts = child.is_named() && !child.is_extra() && cursor.field_id().is_none();
+                bare.extend(counts.then_some(child));
+                more = cursor.goto_next_sibling();
+            }
+            bare.into_iter().nth(nth).into_iter().collect()
+        } else if rule.field.is_empty() {
             node.named_children(&mut cursor)
                 .filter(|c| rule.child.is_empty() || c.kind() == rule.child)
                 .collect()
@@ -62,7 +78,7 @@ impl Pass<'_> {
         let mut words = Vec::new();
         for n in found {
             if rule.deep {
-                self.taken_apart(n, &mut words);
+                self.taken_apart(n, rule.space, &mut words);
                 if self.language.scopes.constants_in.contains(&rule.kind) {
                     let constant = |n: &Node<'_>| {
                         let text = span(*n).of(self.text);
@@ -76,7 +92,10 @@ impl Pass<'_> {
         }
         let scope = match rule.reach {
             Reach::Inside => self.open.last().copied().unwrap_or(around),
-            Reach::Scope | Reach::Onwards => around,
+            Reach::Scope | Reach::Onwards => match self.hoists(node) {
+                true => self.function_around().unwrap_or(around),
+                false => around,
+            },
         };
         let owner = self.parents.iter().rposition(|p| p.opened);
         let member = owner
@@ -112,6 +131,22 @@ impl Pass<'_> {
                 hint,
             });
         }
+    }
+
+    /// True for what declares in the whole function around, from wherever it stands.
+    fn hoists(&self, node: Node<'_>) -> bool {
+        let hoisting = self.language.scopes.hoisting.0;
+        !hoisting.is_empty() && node.parent().is_some_and(|p| p.kind() == hoisting)
+    }
+
+    /// The scope of the nearest function around, or of the file.
+    fn function_around(&self) -> Option<u32> {
+        let functions = self.language.scopes.hoisting.1;
+        let opened: Vec<&str> = self.parents.iter().filter(|p| p.opened).map(|p| p.kind).collect();
+        // The scopes that are open are those of the nodes above, the outermost first.
+        let first = self.open.len().checked_sub(opened.len())?;
+        let place = opened.iter().rposition(|k| functions.contains(k));
+        self.open.get(first + place.unwrap_or(0)).copied()
     }
 
     /// A name among several in a node whose own parts tell its type: parameters that are bound together.
@@ -154,7 +189,7 @@ impl Pass<'_> {
     }
 
     /// The names in a pattern that takes a value apart.
-    fn taken_apart<'t>(&self, pattern: Node<'t>, out: &mut Vec<Node<'t>>) {
+    fn taken_apart<'t>(&self, pattern: Node<'t>, space: Space, out: &mut Vec<Node<'t>>) {
         walk_cursor(
             pattern,
             |cursor| {
@@ -164,6 +199,8 @@ impl Pass<'_> {
                 let skipped = self.language.scopes.pattern_skips.iter().any(|(kind, field)| {
                     if field.is_empty() { *kind == node.kind() } else { Some(*field) == parent }
                 });
+                // A list of types is what a rule for types leads to.
+                let skipped = skipped && !(space == Space::Type && node.id() == pattern.id());
                 // A path of several names means something that is declared elsewhere.
                 let path = self.language.words.paths.contains(&node.kind());
                 if skipped || path && node.named_child_count() > 1 {
