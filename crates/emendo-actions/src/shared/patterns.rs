@@ -161,8 +161,14 @@ pub(crate) fn constrain(
         let types = types_of(language, t, "type", action, cx);
         let not_types = types_of(language, t, "not_type", action, cx);
         let within = slots.about(key);
+        let links = pattern.holds_links(key);
         let any = |word: &str, cx: &mut CompileCx<'_>| {
-            sub_patterns(language, t, word, action, within, Marks::None, cx).into_iter().flatten()
+            let mut out = Vec::new();
+            for text in t.groups(word).into_iter().flatten() {
+                let text = if links { as_link(text) } else { text.clone() };
+                out.extend(sub_pattern(language, &text, action, within, Marks::None, cx));
+            }
+            out
         };
         let constraint = Constraint {
             text: regex("text"),
@@ -172,11 +178,17 @@ pub(crate) fn constrain(
             means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
             types,
             not_types,
-            is: any("is", cx).collect(),
-            is_not: any("is_not", cx).collect(),
+            is: any("is", cx),
+            is_not: any("is_not", cx),
         };
         pattern.constrain(key, constraint);
     }
+}
+
+/// A pattern for a link of a chain: it begins with the dot, which need not be written.
+fn as_link(text: &Text) -> Text {
+    let bare = text.text.starts_with(|c: char| c.is_alphabetic() || c == '_' || c == '@');
+    if bare { Text::derived(format!(".{}", text.text), text.span) } else { text.clone() }
 }
 
 /// The types that a key of a slot names.

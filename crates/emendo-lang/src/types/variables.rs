@@ -284,9 +284,7 @@ impl<'a> Resolver<'a> {
                 });
                 // Most often it is the value itself, if nothing tells.
                 let own = |s: &String| {
-                    self.is_declared_here(s)
-                        || self.project.is_standard(self.language, s)
-                        || self.project.type_of(s).is_some_and(|t| t.declared)
+                    self.is_declared_here(s) || self.project.type_of(s).is_some_and(|t| t.declared)
                 };
                 let told = value.ty.symbols().iter().any(own);
                 let itself = (!told).then(|| value.at_most(Certainty::Likely));

@@ -4,8 +4,9 @@ use emendo_lang::tree::span;
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::compare::{Child, Matcher, TokenFit};
-use crate::model::{Inner, PNode, Pattern, PatternToken};
+use crate::compare::{Child, Matcher, TokenFit, form_of};
+use crate::found::Bound;
+use crate::model::{Constraint, Inner, PNode, Pattern, PatternToken};
 
 /// Longer chains are not compared link by link: each of their links is the end of a chain too.
 const MAX_LINKS: usize = 128;
@@ -29,6 +30,14 @@ fn many_links(pattern: &Pattern, inner: &Inner) -> Option<(usize, usize)> {
         }
         _ => None,
     })
+}
+
+/// True if a slot takes any number of links somewhere in a node of a pattern.
+pub(crate) fn links_in(pattern: &Pattern, node: &PNode, slot: &str) -> bool {
+    let PatternToken::Inner(inner) = &node.what else { return false };
+    let own = inner.chained.then(|| many_links(pattern, inner)).flatten();
+    own.is_some_and(|(ix, _)| pattern.slots[ix].name == slot)
+        || inner.children.iter().any(|c| links_in(pattern, c, slot))
 }
 
 /// True if a pattern ends in a slot for any number of links: it fits whole chains only, not their beginnings.
@@ -98,13 +107,12 @@ impl<'t> Matcher<'_, 't> {
             }
             Level::Many(ix, token, inner) => {
                 let least = usize::from(self.pattern.slots[*ix].repeat == Repeat::Some);
-                let mut steps = 0;
+                let mut cuts = vec![from];
                 let mut to = from;
                 loop {
-                    if steps >= least {
+                    if cuts.len() > least {
                         let saved = self.state.clone();
-                        let at = self.links_span(nodes, from, to);
-                        if self.bind_links(*ix, *token, at, steps)
+                        if self.bind_links(*ix, *token, nodes, &cuts)
                             && self.levels(rest, base, nodes, to)
                         {
                             if to > from {
@@ -118,7 +126,7 @@ impl<'t> Matcher<'_, 't> {
                     // The next step: a member with the calls and indices after it.
                     let Some(next) = self.step(nodes, to) else { return false };
                     to = next;
-                    steps += 1;
+                    cuts.push(to);
                 }
             }
         }
@@ -171,17 +179,56 @@ impl<'t> Matcher<'_, 't> {
         Span { start: base.end + skipped as u32, end: outer.end }
     }
 
-    fn bind_links(&mut self, ix: usize, token: usize, at: Span, steps: usize) -> bool {
-        if steps == 0 {
+    /// Binds the links between cuts of a chain, the last of them first. Each is asked by itself, with its arguments.
+    fn bind_links(&mut self, ix: usize, token: usize, nodes: &[Node<'t>], cuts: &[usize]) -> bool {
+        let (Some(from), Some(to)) = (cuts.first(), cuts.last()) else { return false };
+        let at = self.links_span(nodes, *from, *to);
+        if cuts.len() == 1 {
             self.bind_nothing(ix, at);
             self.state.tokens[token] = Some(at);
             return true;
         }
-        let fits = self.bind_text(ix, token, at);
-        if fits && let Some((_, bound)) = self.state.slots.last_mut() {
-            bound.count = steps;
+        if let Some(known) = self.same_as_before(ix, token, at) {
+            return known;
         }
-        fits
+        let def = &self.pattern.slots[ix];
+        let links = cuts.windows(2).map(|w| (nodes[w[0]], nodes[w[1]], (w[0], w[1])));
+        for (link, base, (outer, inner)) in links {
+            let text = self.links_span(nodes, outer, inner);
+            if !self.satisfies_as_link(&def.constraint, link, base, text) {
+                return false;
+            }
+        }
+        let bound = Bound::new(&def.name, at, "", cuts.len() - 1);
+        self.state.slots.push((ix, bound));
+        self.state.tokens[token] = Some(at);
+        true
+    }
+
+    /// True if a link fulfils what is asked of it; what it is a link of is not asked.
+    fn satisfies_as_link(
+        &mut self,
+        c: &Constraint,
+        link: Node<'t>,
+        base: Node<'t>,
+        text: Span,
+    ) -> bool {
+        let form = form_of(self.language(), self.language().core(link));
+        if !self.satisfies_text(c, text)
+            || (!c.form.is_empty() && !c.form.iter().any(|f| f == form))
+            || c.not_form.iter().any(|f| f == form)
+        {
+            return false;
+        }
+        let (whole, from) = (span(link), base.end_byte() as u32);
+        let fits = |p: &Pattern| {
+            let found = p.matches_at(self.tree, whole, self.text, self.resolver);
+            found.iter().any(|m| m.link && m.span.start >= from)
+        };
+        if (!c.is.is_empty() && !c.is.iter().any(fits)) || c.is_not.iter().any(fits) {
+            return false;
+        }
+        (c.means.is_empty() || self.means_any(&c.means, link)) && self.is_typed(c, link)
     }
 
     /// `@{x?}.call()` where the code says `call()`: the object itself is meant.

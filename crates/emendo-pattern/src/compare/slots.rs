@@ -85,7 +85,7 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// A slot that was bound before must hold equal code.
-    fn same_as_before(&mut self, ix: usize, token: usize, at: Span) -> Option<bool> {
+    pub(super) fn same_as_before(&mut self, ix: usize, token: usize, at: Span) -> Option<bool> {
         let (_, earlier) = self.state.slots.iter().find(|s| s.0 == ix)?;
         if !equal(self.tree, self.text, earlier.span, at) {
             return Some(false);
@@ -94,7 +94,7 @@ impl<'p, 't> Matcher<'p, 't> {
         Some(true)
     }
 
-    fn satisfies_text(&mut self, c: &Constraint, at: Span) -> bool {
+    pub(super) fn satisfies_text(&mut self, c: &Constraint, at: Span) -> bool {
         let text = at.of(self.text);
         if let Some(re) = &c.text {
             let Some(groups) = re.captures(text) else { return false };
@@ -129,7 +129,7 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// True if the static type of a node is not against a constraint; what is not known is noted.
-    fn is_typed(&mut self, c: &Constraint, node: Node<'t>) -> bool {
+    pub(super) fn is_typed(&mut self, c: &Constraint, node: Node<'t>) -> bool {
         if c.types.is_empty() && c.not_types.is_empty() {
             return true;
         }

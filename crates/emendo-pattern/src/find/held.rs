@@ -31,7 +31,9 @@ impl Asks<'_> {
             at.iter().any(|at| self.is(p, m, *at))
         };
         let defined = |m: &mut Match, p: &Pattern| self.defined(p, &bound, m);
-        (bound.count == 0 || any_group(&s.is, m, &is))
+        // Of several, and of links, each was asked where it was bound.
+        let alone = bound.count == 1 && !bound.kind.is_empty();
+        (!alone || any_group(&s.is, m, &is))
             && any_group(&s.holding, m, &within)
             && no_group(&s.not_holding, m, &within)
             && any_group(&s.defined_with, m, &defined)
