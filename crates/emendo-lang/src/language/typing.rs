@@ -283,7 +283,11 @@ pub struct BuiltIn {
     pub opened: &'static str,
     /// The same for what is waited for, with the word that says so.
     pub opened_later: (&'static str, &'static str),
-    /// The member of a function by which it is called; empty if there is none.
+    /// What is joined with a text is a text, whatever it is.
+    pub text_joins: bool,
+    /// Operators that types may declare: the sign, the member of the left side, and that of the right side.
+    pub operators: &'static [(&'static str, &'static str, &'static str)],
+    /// The member of a function, or of an object that is called like one; empty if there is none.
     pub invoke: &'static str,
     /// What stands for no parameters, where a list of one has no brackets.
     pub no_params: &'static str,
@@ -309,6 +313,8 @@ impl BuiltIn {
         future: "",
         opened: "",
         opened_later: ("", ""),
+        text_joins: false,
+        operators: &[],
         invoke: "",
         no_params: "",
         closure: ("", ""),

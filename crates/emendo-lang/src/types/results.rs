@@ -67,9 +67,19 @@ impl<'a> Resolver<'a> {
             Some(Gives::Name) | None => self.called_name(function, node),
             Some(_) => {
                 let told = self.type_of(function)?;
-                self.called_value(told)
+                self.called_object(&told, node).or_else(|| self.called_value(told))
             }
         }
+    }
+
+    /// What an object gives that is called like a function.
+    fn called_object(&self, of: &TypeAnswer, call: Node<'a>) -> Option<TypeAnswer> {
+        let invoke = self.language.typing.built_in.invoke;
+        if invoke.is_empty() || of.ty.is_named() {
+            return None;
+        }
+        let known = self.member(&of.ty, invoke)?;
+        self.chosen_result(&known, of, invoke, call)
     }
 
     fn called_value(&self, told: TypeAnswer) -> Option<TypeAnswer> {
@@ -225,7 +235,8 @@ impl<'a> Resolver<'a> {
                 let text = format!("`{single}` gives it (line {{line}})");
                 return told.because(text, Some(span(node))).known();
             }
-            return self.called_value(self.declared_at(single, own.at)?);
+            let told = self.declared_at(single, own.at)?;
+            return self.called_object(&told, call).or_else(|| self.called_value(told));
         }
         if !names.members_need_receiver {
             for t in self.facts.types_at(at) {

@@ -110,6 +110,16 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    text_joins: true,
+    operators: &[
+        ("+", "operator +", ""),
+        ("-", "operator -", ""),
+        ("*", "operator *", ""),
+        ("/", "operator /", ""),
+        ("%", "operator %", ""),
+        ("|", "operator |", ""),
+        ("&", "operator &", ""),
+    ],
     primitives: &[
         ("string", "System.String"),
         ("String", "System.String"),

@@ -86,6 +86,7 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    text_joins: true,
     primitives: &[
         ("int", "int"),
         ("long", "long"),

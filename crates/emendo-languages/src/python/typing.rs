@@ -110,6 +110,21 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    invoke: "__call__",
+    operators: &[
+        ("+", "__add__", "__radd__"),
+        ("-", "__sub__", "__rsub__"),
+        ("*", "__mul__", "__rmul__"),
+        ("/", "__truediv__", "__rtruediv__"),
+        ("//", "__floordiv__", "__rfloordiv__"),
+        ("%", "__mod__", "__rmod__"),
+        ("@", "__matmul__", "__rmatmul__"),
+        ("|", "__or__", "__ror__"),
+        ("&", "__and__", "__rand__"),
+        ("^", "__xor__", "__rxor__"),
+        ("<<", "__lshift__", "__rlshift__"),
+        (">>", "__rshift__", "__rrshift__"),
+    ],
     opened: "__enter__",
     opened_later: ("async", "__aenter__"),
     primitives: &[

@@ -94,6 +94,16 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    operators: &[
+        ("+", "add", ""),
+        ("-", "sub", ""),
+        ("*", "mul", ""),
+        ("/", "div", ""),
+        ("%", "rem", ""),
+        ("|", "bitor", ""),
+        ("&", "bitand", ""),
+        ("^", "bitxor", ""),
+    ],
     future: "std::future::Future",
     primitives: &[
         ("str", "str"),

@@ -108,6 +108,7 @@ const SYNTAX: Syntax = Syntax {
 };
 
 const BUILT_IN: BuiltIn = BuiltIn {
+    text_joins: true,
     primitives: &[
         ("string", "string"),
         ("number", "number"),
