@@ -178,6 +178,8 @@ pub struct Writing {
     pub line_items: &'static [&'static str],
     /// Names of functions and variables are written with underscores.
     pub snake: bool,
+    /// Kinds of lists in which one item by itself needs a comma behind it.
+    pub lone_comma: &'static [&'static str],
     /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
     /// has a form of its own.
     pub property: (&'static str, &'static str),
@@ -193,6 +195,7 @@ impl Writing {
         expression_statement: "",
         line_items: &[],
         snake: false,
+        lone_comma: &[],
         property: ("", ""),
         bare_single: false,
     };

@@ -51,6 +51,7 @@ const FRAGMENTS: Fragments = Fragments {
         Placeholder { before: "@", after: "", capital: false, also: false },
         Placeholder { before: "case ", after: ": pass", capital: false, also: true },
         Placeholder { before: "**", after: "", capital: false, also: true },
+        Placeholder { before: "", after: ",", capital: false, also: true },
     ],
     bare_bodies: &["block"],
     forms: &[
@@ -168,6 +169,7 @@ const WRITING: Writing = Writing {
         "except_clause",
     ],
     snake: true,
+    lone_comma: &["tuple", "tuple_pattern"],
     property: ("", "@property"),
     ..Writing::NONE
 };

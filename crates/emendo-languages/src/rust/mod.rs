@@ -62,6 +62,7 @@ const FRAGMENTS: Fragments = Fragments {
         Placeholder { before: "fn ", after: "() {}", capital: false, also: false },
         Placeholder { before: "'", after: "", capital: false, also: false },
         Placeholder { before: "", after: " => {}", capital: false, also: false },
+        Placeholder { before: "", after: ",", capital: false, also: true },
     ],
     token_runs: &["token_tree"],
     forms: &[
@@ -186,6 +187,7 @@ const WRITING: Writing = Writing {
         "match_arm",
     ],
     snake: true,
+    lone_comma: &["tuple_expression", "tuple_pattern", "tuple_type"],
     bare_single: true,
     ..Writing::NONE
 };

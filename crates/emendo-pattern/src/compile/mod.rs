@@ -180,20 +180,62 @@ impl Compiler<'_> {
                 readings.push(read.0);
             }
         }
+        // A list is no expression in needless parentheses, where it can be all that stands in brackets.
+        let bracketed = self.bracketed_lists();
+        let comma = self.language.fragments.placeholders.iter().position(|p| p.after == ",");
+        if let Some(comma) = comma.filter(|_| !bracketed.is_empty()) {
+            let mut other = choice;
+            bracketed.iter().for_each(|s| other[*s] = comma);
+            if let Ok(read) = self.trial(index, context, &other) {
+                return vec![read.0];
+            }
+        }
         readings
+    }
+
+    /// True for a slot of any number of nodes; in `new` it need not be marked as one once more.
+    fn takes_many(&self, name: &str, repeat: Repeat) -> bool {
+        let many = |r: Repeat| matches!(r, Repeat::Any | Repeat::Some);
+        many(repeat) || name != "_" && self.slots.iter().any(|s| s.name == name && many(s.repeat))
+    }
+
+    /// The list slots that stand alone in parentheses, where nothing before them is called.
+    fn bracketed_lists(&self) -> Vec<usize> {
+        let chunks = &self.template.chunks;
+        let mut out = Vec::new();
+        let mut slot = 0;
+        for (i, chunk) in chunks.iter().enumerate() {
+            let Chunk::Slot { repeat, name, .. } = chunk else { continue };
+            let (own, around) = (slot, i.checked_sub(1).map(|b| (&chunks[b], chunks.get(i + 1))));
+            slot += 1;
+            let Some((Chunk::Text { text: before, .. }, Some(Chunk::Text { text: behind, .. }))) =
+                around
+            else {
+                continue;
+            };
+            let Some(outer) = before.trim_end().strip_suffix('(').map(str::trim_end) else {
+                continue;
+            };
+            let word = outer.rsplit(|c: char| !(c.is_alphanumeric() || c == '_')).next();
+            let called = match word.filter(|w| !w.is_empty()) {
+                Some(word) => !self.language.names.reserved.contains(&word),
+                None => outer.ends_with([')', ']', '>', '!', '?', '|', '}']),
+            };
+            let lone = self.takes_many(name, *repeat) && behind.trim_start().starts_with(')');
+            out.extend((lone && !called).then_some(own));
+        }
+        out
     }
 
     /// How list slots may be spelled too, all of them or one, where the first spelling reads as something else.
     fn alternatives(&self, choice: &[usize]) -> Vec<Vec<usize>> {
         let lists: Vec<usize> = (self.template.slots().enumerate())
-            .filter(|(_, (name, _, repeat))| {
-                *name == HERE || matches!(repeat, Repeat::Any | Repeat::Some)
-            })
+            .filter(|(_, (name, _, repeat))| *name == HERE || self.takes_many(name, *repeat))
             .map(|(i, _)| i)
             .collect();
         let mut out: Vec<Vec<usize>> = Vec::new();
         for (spelling, p) in self.language.fragments.placeholders.iter().enumerate() {
-            if !p.also {
+            if !p.also || p.after == "," {
                 continue;
             }
             let with = |slots: &[usize]| {

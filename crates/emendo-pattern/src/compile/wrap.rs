@@ -67,7 +67,12 @@ pub(crate) fn source_span(wrapped: &Wrapped, at: Span) -> Option<Span> {
 impl Wrapped {
     /// The slot that stands exactly here.
     pub(crate) fn slot_at(&self, at: Span) -> Option<&Placed> {
-        self.chunks.iter().find(|c| c.slot.is_some() && c.at == at)
+        // A comma behind it makes a list of it, and is no part of it.
+        let comma = |c: &Placed| {
+            let behind = Span { start: c.word.end, end: c.at.end };
+            c.at.start == c.word.start && behind.of(&self.text) == ","
+        };
+        self.chunks.iter().find(|c| c.slot.is_some() && (c.at == at || c.word == at && comma(c)))
     }
 
     /// The text of a place, the words of the slots left out.

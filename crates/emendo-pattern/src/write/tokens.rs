@@ -94,6 +94,7 @@ pub(super) fn new_tokens(
     if scattered.trailing {
         trailing(&mut out, &pairs);
     }
+    new.roots.iter().for_each(|r| lone_items(language, r, m, &mut out));
     Ok(out.into_iter().map(|t| t.1).collect())
 }
 
@@ -188,6 +189,33 @@ fn trailing(out: &mut Vec<(usize, NewToken)>, pairs: &[TokenPair]) {
     let closes = |t: &(usize, NewToken)| matches!(&t.1.key, Key::Text(k) if [")", "]", "}"].contains(&k.as_str()));
     if out.get(last + 1).is_some_and(closes) {
         out.insert(last + 1, (usize::MAX, NewToken::comma()));
+    }
+}
+
+/// One item by itself, where that needs a comma to be a list.
+fn lone_items(language: &Language, node: &PNode, m: &Match, out: &mut Vec<(usize, NewToken)>) {
+    let PatternToken::Inner(inner) = &node.what else { return };
+    inner.children.iter().for_each(|c| lone_items(language, c, m, out));
+    if !language.writing.lone_comma.contains(&node.kind) {
+        return;
+    }
+    let held = |name: &str| m.slot(name).map_or(1, |b| b.count);
+    let items = inner.children.iter().map(|c| match &c.what {
+        PatternToken::Leaf(text, _) if matches!(text.as_str(), "(" | ")") => 0,
+        PatternToken::Slot(_, token) => {
+            let slot = out.iter().find(|t| t.0 == *token).and_then(|t| slot_of(&t.1.key));
+            slot.map_or(0, held)
+        }
+        _ => 1,
+    });
+    let tokens = tokens_of(node);
+    let own = |t: &(usize, NewToken)| tokens.contains(&t.0);
+    let comma = inner.separators.iter().any(|(_, i)| out.iter().any(|t| t.0 == *i));
+    if items.sum::<usize>() == 1
+        && !comma
+        && let Some(last) = out.iter().rposition(own)
+    {
+        out.insert(last, (usize::MAX, NewToken::comma()));
     }
 }
 
