@@ -29,7 +29,10 @@ pub struct Word {
 #[derive(Debug)]
 struct Scope {
     span: Span,
+    /// The one whose names it sees.
     parent: Option<u32>,
+    /// The one that it stands in.
+    around: Option<u32>,
     bindings: Vec<BoundName>,
 }
 
@@ -231,7 +234,8 @@ impl FileFacts {
         let mut scope = Some(self.scope_at(at));
         while let Some(i) = scope {
             let s = &self.scopes[i as usize];
-            let fits = |b: &&BoundName| b.name == name && spaces.contains(&b.space) && b.from <= at;
+            let seen = |b: &BoundName| b.from <= at || b.at.start <= at && at < b.at.end;
+            let fits = |b: &&BoundName| b.name == name && spaces.contains(&b.space) && seen(b);
             // Declared twice: what tells the type stands with one of them.
             if let Some(b) = s.bindings.iter().find(fits) {
                 let told = || s.bindings.iter().filter(fits).find(|b| b.hint.is_some());
@@ -322,8 +326,8 @@ impl FileFacts {
     fn scope_at(&self, at: u32) -> u32 {
         let mut i = self.scopes.partition_point(|s| s.span.start <= at).max(1) as u32 - 1;
         while !(self.scopes[i as usize].span.start <= at && at < self.scopes[i as usize].span.end) {
-            match self.scopes[i as usize].parent {
-                Some(parent) => i = parent,
+            match self.scopes[i as usize].around {
+                Some(around) => i = around,
                 None => return i,
             }
         }

@@ -16,12 +16,25 @@ pub struct Scopes {
     pub constants_in: &'static [&'static str],
     /// The kind of what declares in the whole function around it, and the kinds of functions.
     pub hoisting: (&'static str, &'static [&'static str]),
+    /// What stands in a scope and is evaluated outside of it.
+    pub outside: &'static [Outside],
     /// Kinds that declare only where a word stands in them.
     pub marks: &'static [(&'static str, &'static str)],
     /// Kinds of nodes within which nothing is declared that other files can name.
     pub sealed: &'static [&'static str],
     /// Kinds that open a module of their own inside a file.
     pub inner_modules: &'static [&'static str],
+}
+
+/// What stands in a scope and is evaluated outside of it.
+#[derive(Clone, Copy, Debug)]
+pub struct Outside {
+    /// Kind of the node.
+    pub kind: &'static str,
+    /// Field of what is evaluated outside.
+    pub field: &'static str,
+    /// Only in the first of several such nodes.
+    pub first: bool,
 }
 
 impl Scopes {
@@ -33,6 +46,7 @@ impl Scopes {
         pattern_skips: &[],
         constants_in: &[],
         hoisting: ("", &[]),
+        outside: &[],
         marks: &[],
         sealed: &[],
         inner_modules: &[],

@@ -22,6 +22,10 @@ pub enum Reach {
     Scope,
     /// In the scope around the node, from the node on.
     Onwards,
+    /// In the scope around the node, behind the node: its own value does not see it.
+    Behind,
     /// In the scope that the node itself opens.
     Inside,
+    /// In the scope that the node itself opens, from its body on.
+    Body,
 }

@@ -1,7 +1,8 @@
 //! Names in Python: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words, declares,
+    Binding, Declares, Hints, KeyRule, Names, Outside, Reach, Scopes, Space, TypeRule, Words,
+    declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -100,6 +101,12 @@ pub(crate) const SCOPES: Scopes = Scopes {
         apart("splat_pattern", "", "identifier"),
     ],
     member_scopes: &["class_definition"],
+    outside: &[
+        Outside { kind: "for_in_clause", field: "right", first: true },
+        Outside { kind: "default_parameter", field: "value", first: false },
+        Outside { kind: "typed_default_parameter", field: "value", first: false },
+        Outside { kind: "class_definition", field: "superclasses", first: false },
+    ],
     ..Scopes::NONE
 };
 

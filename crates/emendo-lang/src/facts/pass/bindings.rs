@@ -91,8 +91,8 @@ impl Pass<'_> {
             }
         }
         let scope = match rule.reach {
-            Reach::Inside => self.open.last().copied().unwrap_or(around),
-            Reach::Scope | Reach::Onwards => match self.hoists(node) {
+            Reach::Inside | Reach::Body => self.open.last().copied().unwrap_or(around),
+            Reach::Scope | Reach::Onwards | Reach::Behind => match self.hoists(node) {
                 true => self.function_around().unwrap_or(around),
                 false => around,
             },
@@ -104,8 +104,13 @@ impl Pass<'_> {
         let of_type = owner.is_some_and(|o| {
             self.parents[o].is_type || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
         });
-        let onwards = rule.reach == Reach::Onwards && !member;
-        let from = if onwards { node.start_byte() as u32 } else { 0 };
+        let from = match rule.reach {
+            Reach::Onwards if !member => node.start_byte(),
+            Reach::Behind if !member => node.end_byte(),
+            Reach::Body => node.child_by_field_name("body").map_or(0, |b| b.start_byte()),
+            _ => 0,
+        };
+        let from = from as u32;
         let space = if member && names.members_need_receiver && rule.space != Space::Type {
             Space::Member
         } else {
@@ -120,7 +125,11 @@ impl Pass<'_> {
             let deep = || self.hint_of_pattern(name, node);
             let hint = hint.clone().or_else(|| rule.deep.then(deep).flatten());
             let (at, name) = (span(name), span(name).of(self.text).to_owned());
-            if member && of_type && rule.space != Space::Type && rule.reach != Reach::Inside {
+            if member
+                && of_type
+                && rule.space != Space::Type
+                && !matches!(rule.reach, Reach::Inside | Reach::Body)
+            {
                 self.member(name.clone(), at, rule.space, hint.clone());
             }
             self.facts.scopes[scope as usize].bindings.push(BoundName {

@@ -52,7 +52,7 @@ impl Pass<'_> {
         let tokens = self.is_layered(node);
         let opened = known.is(bits::SCOPE) || tokens;
         if opened {
-            self.open_scope(node, around);
+            self.open_scope(node, around, around);
         }
         if known.is(bits::BINDS) {
             self.bind(node, around);
@@ -72,10 +72,15 @@ impl Pass<'_> {
         self.leave();
     }
 
-    /// Opens a scope for a node.
-    pub(crate) fn open_scope(&mut self, node: Node<'_>, around: u32) {
+    /// Opens a scope for a node, which sees the names of another.
+    pub(crate) fn open_scope(&mut self, node: Node<'_>, sees: u32, around: u32) {
         let id = self.facts.scopes.len() as u32;
-        let scope = Scope { span: span(node), parent: Some(around), bindings: Vec::new() };
+        let scope = Scope {
+            span: span(node),
+            parent: Some(sees),
+            around: Some(around),
+            bindings: Vec::new(),
+        };
         self.facts.scopes.push(scope);
         self.open.push(id);
     }

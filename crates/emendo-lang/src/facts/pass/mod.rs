@@ -42,7 +42,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         comments: Vec::new(),
         strings: Vec::new(),
         quoted: FxHashSet::default(),
-        scopes: vec![Scope { span: whole, parent: None, bindings: Vec::new() }],
+        scopes: vec![Scope { span: whole, parent: None, around: None, bindings: Vec::new() }],
         words: FxHashMap::default(),
         outer: std::sync::OnceLock::new(),
     };
@@ -169,9 +169,14 @@ impl Pass<'_> {
         let token = self.word(cursor, known);
         let around = self.open.last().copied().unwrap_or(0);
         let layered = self.is_layered(node);
-        let opens = known.is(bits::SCOPE) && !self.parents.is_empty() || layered;
+        let outside = self.is_outside(cursor);
+        let opens = known.is(bits::SCOPE) && !self.parents.is_empty() || layered || outside;
         if opens {
-            self.open_scope(node, around);
+            let sees = match outside {
+                true => self.facts.scopes[around as usize].parent.unwrap_or(around),
+                false => around,
+            };
+            self.open_scope(node, sees, around);
         }
         let is_type = known.is(bits::TYPE) && self.declares(node, kind);
         if known.is(bits::BINDS) {
@@ -200,6 +205,21 @@ impl Pass<'_> {
             }
         }
         true
+    }
+
+    /// True for what stands in a scope and is evaluated outside of it: it sees nothing that the scope declares.
+    fn is_outside(&self, cursor: &TreeCursor<'_>) -> bool {
+        let outside = self.language.scopes.outside;
+        let Some(above) = self.parents.last().filter(|_| !outside.is_empty()) else { return false };
+        let mut rules = outside.iter().filter(|o| o.kind == above.kind);
+        let Some(rule) = rules.find(|o| Some(o.field) == cursor.field_name()) else { return false };
+        // Only the first of its kind: those behind it see what it declares.
+        let first = || {
+            let holder = cursor.node().parent();
+            let before = holder.and_then(|h| h.prev_named_sibling());
+            before.is_none_or(|b| b.kind() != rule.kind)
+        };
+        !rule.first || first()
     }
 
     /// Passes a sign or a word of the language.
