@@ -269,14 +269,30 @@ impl<'p, 't> Matcher<'p, 't> {
         let at = node.start_byte() as u32;
         for wanted in symbols {
             let glob = wanted.strip_suffix("**").or_else(|| wanted.strip_suffix('*'));
-            let symbol = match glob {
-                None => wanted.clone(),
-                // `a.b.*` is every name directly below; the code's own last word completes it.
-                Some(prefix) => format!("{prefix}{}", path.join(separator)),
+            // `a.b.*` is every name directly below, `a.b.**` all below: what the code may mean completes it.
+            let below = |symbol: &String| {
+                let rest = glob.and_then(|prefix| symbol.strip_prefix(prefix));
+                rest.is_some_and(|r| {
+                    !r.is_empty() && (wanted.ends_with("**") || !r.contains(separator))
+                })
             };
-            if let Some(fact) = self.resolver.means(&path, space, at, &symbol) {
-                self.state.facts.push(fact);
-                return true;
+            let meant: Vec<String> = match glob {
+                None => vec![wanted.clone()],
+                Some(prefix) => {
+                    let mut meant = self.resolver.candidates(&path, space, at);
+                    meant.retain(below);
+                    // A wildcard import, or a name in full, says it only when it is asked for.
+                    let last = path.last().map(|last| format!("{prefix}{last}"));
+                    let known = last.filter(|l| !meant.contains(l));
+                    meant.extend(known);
+                    meant
+                }
+            };
+            for symbol in meant {
+                if let Some(fact) = self.resolver.means(&path, space, at, &symbol) {
+                    self.state.facts.push(fact);
+                    return true;
+                }
             }
         }
         false
