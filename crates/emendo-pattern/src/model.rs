@@ -258,11 +258,6 @@ impl Pattern {
         }
     }
 
-    /// True if a slot of this name takes links of a chain.
-    pub fn holds_links(&self, slot: &str) -> bool {
-        self.readings.iter().flat_map(|r| &r.roots).any(|n| crate::compare::links_in(self, n, slot))
-    }
-
     /// What the contexts of the readings are called, in order.
     pub fn readings(&self) -> Vec<&'static str> {
         let contexts = self.language.fragments.contexts;

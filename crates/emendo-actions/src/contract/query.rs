@@ -59,7 +59,7 @@ impl Query {
         for m in &found {
             let named = m.slots.iter().filter(|b| b.name != "_");
             let slots = named.map(|b| b.held(text)).collect();
-            let facts = m.told().map(|f| Fact { at: None, ..f.clone() }).collect();
+            let facts = m.told().map(|f| f.from_file(Some(path), text)).collect();
             let answer = Answer { path: path.clone(), slots, facts };
             if !out.iter().any(|a| a.slots == answer.slots) {
                 out.push(answer);

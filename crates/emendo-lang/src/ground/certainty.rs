@@ -1,6 +1,6 @@
 //! How sure a place is, why, and the names under which a run knows a symbol.
 
-use emendo_text::Span;
+use emendo_text::{Lines, RelPath, Span};
 use serde::{Deserialize, Serialize};
 
 /// How sure it is that a place is what a recipe means.
@@ -38,6 +38,20 @@ pub struct Fact {
     pub text: String,
     /// Where it stands.
     pub at: Option<Span>,
+}
+
+impl Fact {
+    /// The same fact as another file tells it: nothing of it stands in the file that is told.
+    #[must_use]
+    pub fn from_file(&self, path: Option<&RelPath>, text: &str) -> Self {
+        let line = self.at.map(|at| Lines::new(text).line(at.start));
+        let place = match (line, path) {
+            (Some(line), Some(path)) => format!("{line} of {path}"),
+            (Some(line), None) => line.to_string(),
+            (None, _) => String::new(),
+        };
+        Self { says: self.says, text: self.text.replace("{line}", &place), at: None }
+    }
 }
 
 /// How sure facts leave a place: as sure as the weakest of them. A place that nothing speaks for is unsure.

@@ -187,47 +187,6 @@ impl<'a> Resolver<'a> {
         Some(self.passed(&of, how).unwrap_or_else(|| of.at_most(Certainty::Likely)))
     }
 
-    /// What an operator makes of two values.
-    fn joined_by(&self, sign: &str, left: Node<'a>, right: Node<'a>) -> Option<TypeAnswer> {
-        let built_in = &self.language.typing.built_in;
-        let (left, right) = (self.type_of(left), self.type_of(right));
-        // One of the two, whatever they are.
-        if ["??", "||", "&&", "?:"].contains(&sign) {
-            return one_of(vec![left, right]);
-        }
-        let is = |t: &Option<TypeAnswer>, symbol: &str| {
-            t.as_ref().is_some_and(|t| t.ty.symbols().first().is_some_and(|s| s == symbol))
-        };
-        if let Some((_, own, reflected)) = built_in.operators.iter().find(|o| o.0 == sign) {
-            let declared = |of: &Option<TypeAnswer>, member: &str| {
-                let of = of.as_ref().filter(|_| !member.is_empty())?;
-                let known = self.member(&of.ty, member)?;
-                let one = known.all.first()?;
-                let says = of.says.min(known.says).min(one.says);
-                let text =
-                    format!("`{sign}` of `{}` gives it", self.language.names.last(&known.owner));
-                TypeAnswer { ty: one.gives.clone(), says, why: None }.because(text, None).known()
-            };
-            let told = declared(&left, own).or_else(|| declared(&right, reflected));
-            if told.is_some() {
-                return told;
-            }
-        }
-        let (first, second) = (is(&left, built_in.text), is(&right, built_in.text));
-        // A text on the left takes what stands on the right for one, unless that is known to be something else.
-        let joins = first && (second || right.is_none() || built_in.text_joins);
-        if sign == "+" && (joins || second && built_in.text_joins) {
-            return Some(TypeAnswer::sure(Ty::object(built_in.text)));
-        }
-        // Of the language's own types one gives itself; those of others may give anything, and a quotient too.
-        let (left, right) = (left?, right?);
-        let own = |t: &TypeAnswer| {
-            let symbol = t.ty.symbols().first();
-            symbol.is_some_and(|s| built_in.primitives.iter().any(|p| p.1 == s))
-        };
-        (left.ty == right.ty && own(&left) && sign != "/").then_some(left)
-    }
-
     /// What a macro gives: a type by its name, or a list of what stands first in it.
     fn of_macro(&self, node: Node<'a>, name: &str, all: &[(&str, &str)]) -> Option<TypeAnswer> {
         let (_, text) = all.iter().find(|m| m.0 == name)?;

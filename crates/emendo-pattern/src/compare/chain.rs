@@ -33,11 +33,18 @@ fn many_links(pattern: &Pattern, inner: &Inner) -> Option<(usize, usize)> {
 }
 
 /// True if a slot takes any number of links somewhere in a node of a pattern.
-pub(crate) fn links_in(pattern: &Pattern, node: &PNode, slot: &str) -> bool {
+fn links_in(pattern: &Pattern, node: &PNode, slot: &str) -> bool {
     let PatternToken::Inner(inner) = &node.what else { return false };
     let own = inner.chained.then(|| many_links(pattern, inner)).flatten();
     own.is_some_and(|(ix, _)| pattern.slots[ix].name == slot)
         || inner.children.iter().any(|c| links_in(pattern, c, slot))
+}
+
+impl Pattern {
+    /// True if a slot of this name takes links of a chain.
+    pub fn holds_links(&self, slot: &str) -> bool {
+        self.readings.iter().flat_map(|r| &r.roots).any(|n| links_in(self, n, slot))
+    }
 }
 
 /// True if a pattern ends in a slot for any number of links: it fits whole chains only, not their beginnings.

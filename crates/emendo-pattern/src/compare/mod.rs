@@ -8,7 +8,7 @@ mod names;
 mod slots;
 mod text;
 
-pub(crate) use chain::{ends_in_links, links_in};
+pub(crate) use chain::ends_in_links;
 
 use emendo_lang::language::{DeclarationShape, Language};
 use emendo_lang::tree::{Root, Tree, is_item, is_separator, skipped, span, spliced};

@@ -94,7 +94,7 @@ impl Asks<'_> {
             m.slots.push(here);
         }
         let says = format!("`{name}` is declared in {path}");
-        let mut told: Vec<Fact> = found.told().map(|f| Fact { at: None, ..f.clone() }).collect();
+        let mut told: Vec<Fact> = found.told().map(|f| f.from_file(Some(&path), &text)).collect();
         told.push(Fact { says: Certainty::Certain, text: says, at: None });
         m.beside.push(told);
         Some(())

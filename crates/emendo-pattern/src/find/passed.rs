@@ -64,7 +64,11 @@ impl Look<'_> {
                 let found = p.matches_at(call.tree, at, call.text, call.resolver);
                 let found = found.first();
                 // What another file tells has no place in this one.
-                let told = found.map(|m| m.told().map(|f| Fact { at: None, ..f.clone() }));
+                let told = found.map(|m| {
+                    m.told()
+                        .map(|f| f.from_file(call.resolver.path(), call.text))
+                        .collect::<Vec<_>>()
+                });
                 facts.borrow_mut().extend(told.into_iter().flatten());
                 found.is_some()
             };
