@@ -258,6 +258,14 @@ impl Pattern {
         }
     }
 
+    /// True if the types or symbols of what slots hold are asked for.
+    pub(crate) fn asks_types(&self) -> bool {
+        self.slots
+            .iter()
+            .map(|s| &s.constraint)
+            .any(|c| !(c.types.is_empty() && c.not_types.is_empty() && c.means.is_empty()))
+    }
+
     /// What the contexts of the readings are called, in order.
     pub fn readings(&self) -> Vec<&'static str> {
         let contexts = self.language.fragments.contexts;

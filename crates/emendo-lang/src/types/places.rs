@@ -387,9 +387,10 @@ impl<'a> Resolver<'a> {
     /// The type that is named at a place: as a type, as what a class is built on, or behind the word for making one.
     pub fn type_named(&self, at: Span) -> Option<crate::ty::TypeAnswer> {
         let text = at.of(self.text);
+        let lead = text.len() - text.trim_start().len();
         let head = text.split(self.language.typing.syntax.generic.0).next().unwrap_or(text).trim();
         let last = self.language.names.last(head);
-        let end = at.start as usize + head.len();
+        let end = at.start as usize + lead + head.len();
         let name = Span::new(end.checked_sub(last.len())?, end);
         let typed = |w: &crate::facts::Word| w.span == name && w.space == Space::Type;
         let base = || {
@@ -400,7 +401,7 @@ impl<'a> Resolver<'a> {
         let kinds = forms.iter().find(|f| f.0 == "type").map_or(&[][..], |f| f.1);
         let root = self.tree.roots_at(at).last()?.node;
         let node = root.descendant_for_byte_range(at.start as usize, at.end as usize)?;
-        let rest = text[head.len()..].trim();
+        let rest = text.get(lead + head.len()..).unwrap_or("").trim();
         let arguments = rest.is_empty() || rest.ends_with(self.language.typing.syntax.generic.1);
         let variable = !arguments
             || head == last

@@ -235,7 +235,8 @@ impl<'t> Matcher<'_, 't> {
         if (!c.is.is_empty() && !c.is.iter().any(fits)) || c.is_not.iter().any(fits) {
             return false;
         }
-        (c.means.is_empty() || self.means_any(&c.means, link)) && self.is_typed(c, link)
+        self.untyped
+            || (c.means.is_empty() || self.means_any(&c.means, link)) && self.is_typed(c, link)
     }
 
     /// `@{x?}.call()` where the code says `call()`: the object itself is meant.

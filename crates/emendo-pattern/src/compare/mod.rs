@@ -99,6 +99,8 @@ pub(super) struct Matcher<'p, 't> {
     /// Asked for: the tokens that fitted at best, what stands where it stopped, the token that is wanted there.
     furthest: Option<(usize, Span, Option<usize>)>,
     explains: bool,
+    /// Types and symbols of slots are not asked for.
+    pub(super) untyped: bool,
 }
 
 impl<'p, 't> Matcher<'p, 't> {
@@ -121,6 +123,7 @@ impl<'p, 't> Matcher<'p, 't> {
             state,
             furthest: None,
             explains: false,
+            untyped: false,
         }
     }
 
@@ -171,6 +174,12 @@ impl<'p, 't> Matcher<'p, 't> {
         }
         let known = self.given.known.filter(|_| name != "_");
         known.is_none_or(|m| m.allows(name, at, self.tree, self.text))
+    }
+
+    /// Asks nothing about types and symbols of slots: what does not fit so does not fit at all, and that costs little.
+    pub(crate) fn untyped(mut self) -> Self {
+        self.untyped = true;
+        self
     }
 
     /// It remembers how far it comes.

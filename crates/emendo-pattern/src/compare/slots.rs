@@ -125,7 +125,8 @@ impl<'p, 't> Matcher<'p, 't> {
         if (!c.is.is_empty() && !c.is.iter().any(fits)) || c.is_not.iter().any(fits) {
             return false;
         }
-        (c.means.is_empty() || self.means_any(&c.means, node)) && self.is_typed(c, node)
+        self.untyped
+            || (c.means.is_empty() || self.means_any(&c.means, node)) && self.is_typed(c, node)
     }
 
     /// True if the static type of a node is not against a constraint; what is not known is noted.

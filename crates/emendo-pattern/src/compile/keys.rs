@@ -1,6 +1,6 @@
 //! The words by which a pattern is looked for, and what of it may be missing.
 
-use emendo_lang::language::Language;
+use emendo_lang::language::{Keyed, Language};
 use emendo_text::Repeat;
 
 use crate::model::{KeyWords, NameDef, PNode, PatternToken, SlotDef};
@@ -17,13 +17,13 @@ pub(super) fn keys(
     let mut out = Vec::new();
     if loose {
         // The run that holds a word is looked for below what holds the word.
-        roots.iter().for_each(|r| collect_keys(language, r, names, optional, 0, &mut out));
+        roots.iter().for_each(|r| collect_keys(language, r, names, optional, (0, ""), &mut out));
         return out;
     }
     if let [root] = roots {
         let statement = language.imports.is_head(root.kind);
         if !statement {
-            collect_keys(language, root, names, optional, 0, &mut out);
+            collect_keys(language, root, names, optional, (0, ""), &mut out);
         }
     }
     out
@@ -62,7 +62,7 @@ fn collect_keys(
     node: &PNode,
     names: &[NameDef],
     optional: &[std::ops::Range<usize>],
-    depth: usize,
+    (depth, parent): (usize, &str),
     out: &mut Vec<KeyWords>,
 ) {
     let facts = &language.names;
@@ -76,7 +76,9 @@ fn collect_keys(
         | PatternToken::Base => {}
         PatternToken::Leaf(text, _) => {
             // The key of a pair may stand in quotes, which are no words.
-            let quoted = language.is_key(node.field);
+            let is_key =
+                |k: &Keyed| k.pair == parent && !k.key.is_empty() && node.field == Some(k.key);
+            let quoted = language.compare.keyed.iter().any(is_key);
             if !quoted && language.words.kinds.iter().any(|(k, _)| *k == node.kind) {
                 out.push(KeyWords { words: vec![text.clone()], symbols: Vec::new(), depth });
             }
@@ -101,7 +103,7 @@ fn collect_keys(
             // Any number of links may stand between a chain's end and its start.
             let below = if inner.chained { 1 } else { 0 };
             for child in inner.children.iter().skip(below).filter(|c| !unwritten(c)) {
-                collect_keys(language, child, names, optional, depth + 1, out);
+                collect_keys(language, child, names, optional, (depth + 1, node.kind), out);
             }
         }
     }

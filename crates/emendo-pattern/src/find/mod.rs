@@ -286,10 +286,17 @@ impl<'t> Search<'_, 't> {
                 if !self.begins_chain(ix, node, place.0) {
                     self.one(ix, node, place);
                 }
-            } else if node.child_count() > 0 {
+            } else if node.child_count() > 0 && self.may_run(reading, node) {
                 self.runs(ix, reading, node, None);
             }
         }
+    }
+
+    /// Loose tokens stand where the language has them, and nowhere else.
+    fn may_run(&self, reading: &Reading, node: Node<'t>) -> bool {
+        let fragments = &self.pattern.language.fragments;
+        let tokens = fragments.contexts[reading.context].name == TOKENS;
+        !tokens || fragments.token_runs.is_empty() || fragments.token_runs.contains(&node.kind())
     }
 
     /// One reading at one node.
@@ -302,6 +309,15 @@ impl<'t> Search<'_, 't> {
         let context = &self.pattern.language.fragments.contexts[reading.context];
         if context.name == "type" && !self.is_type(node) {
             return;
+        }
+        if self.pattern.asks_types() {
+            let mut m = self.untyped(reading);
+            if !m.root(root, node) {
+                if m.gave_up() {
+                    self.out.gave_up.push(span(node));
+                }
+                return;
+            }
         }
         let mut taken: Vec<Way> = Vec::new();
         loop {
@@ -417,6 +433,9 @@ impl<'t> Search<'_, 't> {
         (parent, loose): (Node<'t>, bool),
         items: &[Child<'t>],
     ) -> Option<usize> {
+        if self.pattern.asks_types() {
+            self.untyped(reading).run(&reading.roots, items, loose)?;
+        }
         let mut taken: Vec<Way> = Vec::new();
         let mut first_len = None;
         loop {
@@ -435,6 +454,13 @@ impl<'t> Search<'_, 't> {
             }
             taken.push(way);
         }
+    }
+
+    fn untyped<'p>(&self, reading: &'p Reading) -> Matcher<'p, 't>
+    where
+        Self: 'p,
+    {
+        self.matcher(reading).untyped()
     }
 
     fn matcher<'p>(&self, reading: &'p Reading) -> Matcher<'p, 't>
