@@ -99,7 +99,10 @@ impl<'a> Resolver<'a> {
             let module = names.globals.0;
             let told = self.project.learned(self.language, module);
             let hidden = self.facts.imports.iter().any(|i| i.wildcard && !i.global);
-            if !hidden && told.is_some_and(|m| m.has(own[0])) {
+            let symbol = names.join(&[module, own[0]]);
+            let known = told.is_some_and(|m| m.has(own[0]))
+                || self.project.learned(self.language, &symbol).is_some();
+            if !hidden && known {
                 let whole: Vec<&str> = std::iter::once(module).chain(own.iter().copied()).collect();
                 return vec![names.join(&whole)];
             }

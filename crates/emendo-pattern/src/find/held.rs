@@ -133,6 +133,12 @@ impl Look<'_> {
 
     /// The whole declaration of a name.
     fn declaration(&self, name: Span) -> Option<Span> {
+        // A parameter is declared by itself, and not by the whole function.
+        if let Some((function, place)) = self.resolver.parameter_at(name)
+            && function.params[place].span.contains(name)
+        {
+            return Some(function.params[place].span);
+        }
         let path = descend(self.tree.root(), name);
         let declares = |kind: &str| {
             self.language.writing.line_items.contains(&kind)
