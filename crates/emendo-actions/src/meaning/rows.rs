@@ -137,8 +137,12 @@ impl Rows {
     pub(crate) fn needs(&self) -> impl Iterator<Item = Vec<String>> {
         let names = &self.language.names;
         let olds = self.all.iter().flat_map(|r| &r.olds);
-        olds.map(|old| {
-            if self.what.member() {
+        let global = names.globals.0;
+        olds.map(move |old| {
+            // What belongs to no module is named without one.
+            if !global.is_empty() && names.package(old) == global {
+                vec![names.last(old).to_owned()]
+            } else if self.what.member() {
                 vec![names.package(old), names.last(old).to_owned()]
             } else if !names.default.is_empty() && names.last(old) == names.default {
                 // What a module gives unnamed is called as each file likes.
