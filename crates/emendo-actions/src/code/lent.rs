@@ -34,17 +34,25 @@ pub(super) struct Written {
     /// What is written.
     new: Pattern,
     /// What it replaces: its type is that of what is written, where the recipe says no other.
-    old: Pattern,
+    old: Arc<Pattern>,
     /// The type that the recipe says.
     told: Option<Ty>,
 }
 
 impl Written {
-    /// What lends the type of what is written, if a recipe can know it: both are one expression, and `new` names a
-    /// symbol.
-    pub(super) fn lender(old: Pattern, new: Pattern, told: Option<Ty>) -> Option<Arc<dyn Lender>> {
-        let expression = |p: &Pattern| p.readings().contains(&"expression");
-        let lends = expression(&old) && expression(&new) && new.names_symbols();
+    /// True for a pattern that reads as one expression.
+    pub(super) fn is_expression(pattern: &Pattern) -> bool {
+        pattern.readings().contains(&"expression")
+    }
+
+    /// What lends the type of what is written for one expression, if a recipe can know it: that is an expression too, and
+    /// names a symbol.
+    pub(super) fn lender(
+        old: Arc<Pattern>,
+        new: Pattern,
+        told: Option<Ty>,
+    ) -> Option<Arc<dyn Lender>> {
+        let lends = Self::is_expression(&new) && new.names_symbols();
         lends.then(|| Arc::new(Self { new, old, told }) as Arc<dyn Lender>)
     }
 

@@ -119,7 +119,7 @@ impl Kind for Code {
         let mut lenders = Vec::new();
         let mut rules = Vec::new();
         for (row, old) in rows.iter().zip(olds) {
-            let Some(old) = old else { continue };
+            let Some(old) = old.map(Arc::new) else { continue };
             let made = match outcome(&old, row, action, &extra, cx) {
                 Ok(outcome) => outcome,
                 Err(Broken::Row) => continue,
@@ -134,7 +134,7 @@ impl Kind for Code {
                 news.extend(t.text("new").map(|n| (n, told)));
             }
             for (new, told) in news {
-                lenders.extend(lender(&old, (&row.old, new), told, action, cx));
+                lenders.extend(lender(&old, new, told, action, cx));
             }
             let digest = action_digest("code", &row.old.text);
             rules.push(CodeRule {
@@ -169,20 +169,20 @@ impl Kind for Code {
 
 /// What lends the type of what a row writes.
 fn lender(
-    old: &Pattern,
-    (before, after): (&Text, &Text),
+    old: &Arc<Pattern>,
+    new: &Text,
     told: Option<Ty>,
     action: &Action,
     cx: &CompileCx<'_>,
 ) -> Option<Arc<dyn Lender>> {
+    if !Written::is_expression(old) {
+        return None;
+    }
     let names = crate::shared::names(action, cx);
-    let read = |text: &Text| {
-        let mut read = Pattern::compile(old.language(), &text.text, &names, None).ok()?;
-        read.spell(cx.spellings);
-        read.constrain_types_like(old);
-        Some(read)
-    };
-    Written::lender(read(before)?, read(after)?, told)
+    let mut written = Pattern::compile(old.language(), &new.text, &names, None).ok()?;
+    written.spell(cx.spellings);
+    written.constrain_types_like(old);
+    Written::lender(old.clone(), written, told)
 }
 
 /// Says what an action lacks before anything of it is read.

@@ -34,7 +34,7 @@ pub(crate) struct CodeRule {
     pub(crate) digest: Digest,
     /// `old` as the recipe writes it.
     pub(crate) written: String,
-    pub(crate) old: Pattern,
+    pub(crate) old: Arc<Pattern>,
     pub(crate) outcome: Outcome,
     /// `old` fits what `new` writes: a place must be looked at before it is changed again.
     pub(crate) grows: bool,
@@ -113,7 +113,7 @@ impl Runner for CodeRunner {
             grows: !self.once && self.rules.iter().any(|r| r.grows),
             rows: self.rules.iter().map(|r| r.written.clone()).collect(),
             once: self.once,
-            subjects: self.finder.subjects(self.rules.iter().map(|r| &r.old)),
+            subjects: self.finder.subjects(self.rules.iter().map(|r| r.old.as_ref())),
             queries: self.finder.queries.clone(),
             asks_files: self.finder.asks_files(),
             changes_declarations: self.rules.iter().any(|r| r.old.declares_types()),
