@@ -24,8 +24,21 @@ pub struct Bound {
     pub(crate) scattered: Vec<Span>,
     /// The separators of that list, and whether one stands behind its last item.
     pub(crate) separators: (Vec<Span>, bool),
-    /// Set for what was collected: what is written for it.
+    /// Set for what was collected: its pieces.
+    pub gathered: Vec<GatheredPiece>,
+}
+
+/// One piece of what was collected.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct GatheredPiece {
+    /// What is written for it, indented as it stands in the file.
     pub parts: Vec<emendo_text::Part>,
+    /// That indentation.
+    pub indent: String,
+    /// What stands between the piece before and this one; a line end there goes on where the first piece begins.
+    pub before: String,
+    /// Where lines of the file begin that keep their indentation.
+    pub fixed: Vec<u32>,
 }
 
 impl Bound {
@@ -45,7 +58,7 @@ impl Bound {
             text: None,
             scattered: Vec::new(),
             separators: (Vec::new(), false),
-            parts: Vec::new(),
+            gathered: Vec::new(),
         }
     }
 }
@@ -171,6 +184,13 @@ impl Match {
             }
         }
         out
+    }
+
+    /// Empties a slot: all that it held is taken elsewhere.
+    pub(crate) fn empty(&mut self, name: &str) {
+        for slot in self.slots.iter_mut().filter(|s| s.name == name) {
+            (slot.span, slot.count) = (Span::at(slot.span.start as usize), 0);
+        }
     }
 
     /// Binds one more slot.

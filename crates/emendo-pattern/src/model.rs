@@ -230,6 +230,13 @@ impl Pattern {
         self.language
     }
 
+    /// How far in one level of its lines is: the least that a line is indented by.
+    pub(crate) fn unit(&self) -> usize {
+        let lines = self.source.lines().filter(|l| !l.trim().is_empty());
+        let widths = lines.map(|l| l.len() - l.trim_start().len());
+        widths.filter(|w| *w > 0).min().unwrap_or(4)
+    }
+
     /// The names of the slots, each once, unnamed ones left out.
     pub fn slots(&self) -> impl Iterator<Item = &str> {
         self.slots.iter().map(|s| s.name.as_str()).filter(|n| *n != "_")

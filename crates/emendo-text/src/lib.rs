@@ -17,22 +17,25 @@
 
 mod diag;
 mod digest;
+mod frame;
 mod hunk;
+mod part;
 mod path;
 mod piece;
+mod render;
 mod slots;
 mod span;
-mod splice;
 mod text;
 mod visible;
 
 pub use diag::{Diagnostic, Help, Label, Severity};
 pub use digest::{Digest, Hasher};
 pub use hunk::{Hunk, HunkLine, LineKind, hunks};
+pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};
-pub use piece::{Part, Piece, PieceMap, Placed, Rendered, render};
+pub use piece::{Piece, PieceMap};
+pub use render::{Placed, Rendered, render};
 pub use slots::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use span::{Lines, Span};
-pub use splice::Splice;
-pub use text::{Encoding, Text, Unreadable};
+pub use text::{Encoding, Text, Unreadable, indent_unit};
 pub use visible::{is_hidden, one_line, visible, visible_name};

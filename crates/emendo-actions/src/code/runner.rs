@@ -393,7 +393,7 @@ impl CodeRunner {
         let mut along = Written::default();
         let mut m = m.clone();
         for g in &self.along.gather {
-            let collected = g.collect(&m, at, &mut along).map_err(|e| e.0)?;
+            let collected = g.collect(&mut m, at, &mut along).map_err(|e| e.0)?;
             let needed = replacement.pattern().is_some_and(|p| p.slots().any(|s| s == g.name));
             if needed && collected.count == 0 {
                 return Ok((Change::default(), Vec::new()));

@@ -229,7 +229,7 @@ fn gather(
         name: name.to_owned(),
         from: from.text.clone(),
         rules,
-        join: text("join").unwrap_or_default(),
+        join: text("join"),
         leave: leave_of(t, name, bound, cx).ok()?,
         keep: t.is_true("keep"),
         deep: t.is_true("deep"),

@@ -406,15 +406,7 @@ impl SymbolRunner {
         out: &mut Found,
     ) {
         let changes = |s: &Splice| {
-            let text: String = s
-                .parts
-                .iter()
-                .map(|part| match part {
-                    emendo_text::Part::Text(t) => t.as_str(),
-                    emendo_text::Part::Copy(c) => c.of(p.cx.text),
-                })
-                .collect();
-            text != s.span.of(p.cx.text)
+            emendo_text::Part::plain(&s.parts, p.cx.text) != s.span.of(p.cx.text)
         };
         let mut splices: Vec<Splice> = written.splices.into_iter().filter(changes).collect();
         if splices.is_empty() {

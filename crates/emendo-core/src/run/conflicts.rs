@@ -54,8 +54,7 @@ fn inside(outer: &FoldedDraft, inner: &FoldedDraft) -> bool {
     let hull = inner.draft.hull;
     let claims = outer.claims();
     let copied = || {
-        let mut parts = claims.iter().flat_map(|s| &s.parts);
-        parts.any(|p| matches!(p, Part::Copy(c) if c.contains(hull)))
+        claims.iter().any(|s| Part::copies(&s.parts).any(|c| c.contains(hull)))
     };
     // What is copied elsewhere may stand in a place that is written over: two things that change places.
     outer.draft.hull.contains(hull)

@@ -284,14 +284,7 @@ impl FileRun {
 
 /// The bytes that a splice takes away without copying them.
 pub(crate) fn uncopied(s: &Splice) -> Vec<Span> {
-    let mut copies: Vec<Span> = s
-        .parts
-        .iter()
-        .filter_map(|p| match p {
-            Part::Copy(c) if s.span.contains(*c) => Some(*c),
-            _ => None,
-        })
-        .collect();
+    let mut copies: Vec<Span> = Part::copies(&s.parts).filter(|c| s.span.contains(*c)).collect();
     copies.sort();
     let mut out = Vec::new();
     let mut at = s.span.start;
@@ -310,11 +303,11 @@ pub(crate) fn uncopied(s: &Splice) -> Vec<Span> {
 /// All text that a draft would write, to see whether the file can hold it.
 pub(crate) fn written(d: &Draft) -> String {
     let changes = std::iter::once(&d.change).chain(d.alternatives.iter().map(|a| &a.change));
-    let parts = changes.flat_map(|c| &c.splices).flat_map(|s| &s.parts);
+    let parts = changes.flat_map(|c| &c.splices).flat_map(|s| Part::leaves(&s.parts));
     parts
         .filter_map(|p| match p {
             Part::Text(t) => Some(t.as_str()),
-            Part::Copy(_) => None,
+            _ => None,
         })
         .collect()
 }
@@ -326,21 +319,11 @@ pub(crate) fn applied(text: &str, hull: Span, change: &Change) -> String {
     let mut at = around.start;
     for s in &change.splices {
         out.push_str(Span { start: at, end: s.span.start.max(at) }.of(text));
-        out.push_str(&plain_parts(&s.parts, text));
+        out.push_str(&Part::plain(&s.parts, text));
         at = s.span.end.max(at);
     }
     out.push_str(Span { start: at, end: around.end }.of(text));
     out
-}
-
-pub(crate) fn plain_parts(parts: &[Part], text: &str) -> String {
-    parts
-        .iter()
-        .map(|p| match p {
-            Part::Text(t) => t.as_str(),
-            Part::Copy(span) => span.of(text),
-        })
-        .collect()
 }
 
 pub(crate) fn excerpt(text: &str) -> String {

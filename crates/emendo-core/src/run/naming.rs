@@ -104,10 +104,11 @@ impl FileRun {
         for s in &change.splices {
             h.number(u64::from(s.span.start - draft.hull.start.min(s.span.start)));
             source(s.span, &mut h);
-            for part in &s.parts {
+            for part in Part::leaves(&s.parts) {
                 match part {
                     Part::Text(t) => drop(h.part(t)),
                     Part::Copy(span) => source(*span, &mut h),
+                    Part::Shifted(_) => {}
                 }
             }
         }

@@ -122,10 +122,10 @@ impl FileRun {
 fn shape(step: &PlanStep, draft: &Draft) -> Digest {
     let mut h = Hasher::new();
     h.part(&step.info.key.recipe).part(&step.info.key.step).digest(draft.digest);
-    for p in draft.change.splices.iter().flat_map(|s| &s.parts) {
+    for p in draft.change.splices.iter().flat_map(|s| Part::leaves(&s.parts)) {
         h.part(match p {
             Part::Text(t) => t.as_str(),
-            Part::Copy(_) => "",
+            _ => "",
         });
     }
     h.finish()

@@ -3,11 +3,11 @@
 use emendo_actions::Change;
 use emendo_lang::{Certainty, Language, Tree};
 use emendo_pattern::ImportPlan;
-use emendo_text::{Hasher, Piece, PieceMap, Placed, Span, Splice, render};
+use emendo_text::{Hasher, Part, Piece, PieceMap, Placed, Span, Splice, render};
 
 use crate::edits::{Edit, Evidence, Standing};
 use crate::plan::PlanStep;
-use crate::run::file::{FileRun, StepText, excerpt, plain_parts, uncopied};
+use crate::run::file::{FileRun, StepText, excerpt, uncopied};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
 
@@ -108,7 +108,7 @@ impl FileRun {
                 }],
                 caution: None,
                 before: excerpt(e.splice.span.of(&self.text)),
-                after: excerpt(&plain_parts(&e.splice.parts, &self.text)),
+                after: excerpt(&Part::plain(&e.splice.parts, &self.text)),
                 seal: id,
                 shape: id,
                 parents: Vec::new(),

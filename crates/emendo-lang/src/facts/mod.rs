@@ -153,6 +153,8 @@ pub struct FileFacts {
     words: FxHashMap<String, Vec<Word>>,
     /// The places of declarations that other files may name, gathered when they are asked for.
     outer: std::sync::OnceLock<FxHashSet<Span>>,
+    /// One level of indentation, worked out when it is asked for.
+    level: std::sync::OnceLock<Option<String>>,
 }
 
 impl FileFacts {
@@ -166,6 +168,22 @@ impl FileFacts {
             }
         }
         scopes.into_iter().flat_map(|i| &self.scopes[i as usize].bindings).map(|b| b.name.as_str())
+    }
+
+    /// Where lines begin inside string literals at a place: their indentation belongs to the string.
+    pub fn lines_in_strings(&self, text: &str, place: Span) -> Vec<u32> {
+        let from = self.strings.partition_point(|s| s.end < place.start);
+        let inside = self.strings[from..].iter().take_while(|s| s.start < place.end);
+        let lines = inside.flat_map(|s| {
+            let breaks = s.of(text).match_indices('\n');
+            breaks.map(|(i, _)| s.start + i as u32 + 1)
+        });
+        lines.collect()
+    }
+
+    /// One level of indentation in the file's text: a tab, or so many blanks. `None` if nothing is indented.
+    pub fn indent_unit(&self, text: &str) -> Option<&str> {
+        self.level.get_or_init(|| emendo_text::indent_unit(text)).as_deref()
     }
 
     /// The package at a place.

@@ -187,6 +187,7 @@ const WRITING: Writing = Writing {
         "match_arm",
     ],
     snake: true,
+    last_items: &["base_field_initializer", "remaining_field_pattern"],
     lone_comma: &["tuple_expression", "tuple_pattern", "tuple_type"],
     bare_single: true,
     ..Writing::NONE

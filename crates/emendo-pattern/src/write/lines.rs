@@ -2,7 +2,9 @@
 
 use emendo_lang::language::Language;
 use emendo_lang::tree::{Tree, descend};
-use emendo_text::{Span, Splice};
+use emendo_text::{Part, Shifted, Span, Splice};
+
+use crate::found::GatheredPiece;
 
 /// An item with the mark that ends it, where that belongs to the list around it.
 pub(crate) fn with_end(language: &Language, text: &str, item: Span) -> Span {
@@ -97,6 +99,33 @@ pub fn delete_splice(
         return Splice::text(Span::new(line, after), "");
     }
     Splice::text(Span::new(line, after), "")
+}
+
+/// What was collected, laid out from a place on whose line begins with `indent`.
+pub(crate) fn gathered(pieces: &[GatheredPiece], line_end: &str, indent: &str) -> Vec<Part> {
+    let mut out = Vec::new();
+    for piece in pieces {
+        let mut lines = piece.before.split('\n');
+        let mut before = lines.next().unwrap_or("").to_owned();
+        let rest: Vec<&str> = lines.collect();
+        for (i, line) in rest.iter().enumerate() {
+            before.push_str(line_end);
+            if i + 1 == rest.len() || !line.is_empty() {
+                before.push_str(indent);
+            }
+            before.push_str(line);
+        }
+        if !before.is_empty() {
+            out.push(Part::Text(before));
+        }
+        let parts = piece.parts.clone();
+        let (from, to, fixed) = (piece.indent.clone(), indent.to_owned(), piece.fixed.clone());
+        match from == to {
+            true => out.extend(parts),
+            false => out.push(Part::Shifted(Box::new(Shifted { parts, from, to, fixed }))),
+        }
+    }
+    out
 }
 
 /// Where the line that holds `at` begins.

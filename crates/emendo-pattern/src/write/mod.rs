@@ -2,7 +2,9 @@
 
 mod align;
 mod delete;
+mod layout;
 mod lines;
+mod nest;
 mod place;
 mod tokens;
 mod writer;
@@ -14,7 +16,7 @@ use emendo_lang::{Resolver, Spellings};
 use emendo_text::{Chunk, Filter, Part, Repeat, Span};
 
 pub use lines::{delete_item, delete_splice};
-pub(crate) use lines::{indent_at, line_start, with_end};
+pub(crate) use lines::{comment_behind, gathered, indent_at, line_start, next_line, with_end};
 
 use crate::found::Match;
 use crate::model::{Pattern, PatternError, TOKENS};
@@ -162,6 +164,7 @@ impl Replacement {
             &old.readings[m.reading],
             (readings, &new.source),
         )?;
+        writer.plan(&[], new.unit());
         let mut parts = Vec::new();
         for i in 0..writer.new.len() {
             if i > 0 {
@@ -223,7 +226,7 @@ impl Replacement {
             && !(language.writing.loose.contains(&old_kind) && old_kind == root.kind)
             && language.binds(m.place.0, m.place.1)
             || new.readings[ix].parens && !old.readings[m.reading].parens;
-        writer.run(wrap);
+        writer.run(new.unit(), wrap);
         match writer.failed {
             Some(failed) => Err(failed),
             None => Ok(writer.out),

@@ -4,125 +4,111 @@ use emendo_text::{Part, Span, Splice};
 
 use crate::found::is_piece;
 use crate::model::Key;
-use crate::write::lines::line_start;
+use crate::write::nest::is_open;
 use crate::write::tokens::{NewToken, OldToken};
 use crate::write::writer::{Region, Writer, add};
 
 impl Writer<'_> {
     /// The text for the new tokens of a region: the gap before, the tokens, the gap after.
     pub(crate) fn inserted(&mut self, r: &Region) -> (String, Vec<Part>, String) {
-        let gap_of = |w: &Self, n: (usize, usize)| w.gap(n.1);
         if r.range.is_empty() {
             let between = match (r.prev, r.next) {
-                (Some(_), Some(n)) => self.layout_kept(r, n).unwrap_or_else(|| gap_of(self, n)),
+                (Some(_), Some(n)) => self.gap(n.1),
                 _ => String::new(),
             };
             return (between, Vec::new(), String::new());
         }
         let mut before = r.prev.map_or(String::new(), |_| self.gap(r.range.start));
-        let mut after = r.next.map_or(String::new(), |n| gap_of(self, n));
-        let own_line = self.layout(r, &mut before, &mut after);
+        let mut after = r.next.map_or(String::new(), |n| self.gap(n.1));
+        self.inner_blanks(r, &mut before, &mut after);
         let mut parts = Vec::new();
-        for i in r.range.clone() {
-            let token = &self.new[i];
-            let inner_gap = (i + 1 < r.range.end).then(|| i + 1);
-            let separator = token.separator;
-            self.token(i, &mut parts);
-            if let Some(inner_gap) = inner_gap {
-                let blank = self.new[inner_gap].gap.trim().is_empty();
-                let written = match &own_line {
-                    Some(line) if separator && blank => line.clone(),
-                    _ => self.gap(inner_gap),
-                };
-                add(&mut parts, written);
-            } else if separator
-                && let Some(line) = &own_line
-                && after.trim().is_empty()
-            {
-                after.clone_from(line);
-            }
-        }
+        self.write_tokens(r.range.clone(), &mut parts);
         (before, parts, after)
     }
 
-    /// The exceptions to "white space comes from `new`": one-per-line lists, and brackets inside brackets.
-    /// Gives the break that follows each separator, if the list has one item a line.
-    fn layout(&self, r: &Region, before: &mut String, after: &mut String) -> Option<String> {
+    /// New tokens with what stands between them.
+    fn write_tokens(&mut self, range: std::ops::Range<usize>, parts: &mut Vec<Part>) {
+        for i in range.clone() {
+            if i > range.start {
+                let gap = self.gap(i);
+                add(parts, gap);
+            }
+            self.token(i, parts);
+        }
+    }
+
+    /// Blanks that the author of the code set inside brackets stay inside them.
+    fn inner_blanks(&self, r: &Region, before: &mut String, after: &mut String) {
         let original = Span { start: r.start, end: r.end }.of(self.text);
-        let is = |t: &NewToken, set: &[&str]| matches!(&t.key, Key::Text(k) if set.contains(&k.as_str()));
-        let (first, last) = (&self.new[r.range.start], &self.new[r.range.end - 1]);
-        let breaks = |s: &str| s.contains('\n') || s.contains('\r');
-        const OPEN: &[&str] = &["(", "[", "{"];
-        const CLOSE: &[&str] = &[")", "]", "}"];
-        if r.deleted.is_empty() && breaks(original) && original.trim().is_empty() {
-            if r.prev.is_some_and(|p| is(&self.new[p.1], OPEN)) && is(last, OPEN) {
-                original.clone_into(after);
-                return None;
-            }
-            if r.next.is_some_and(|n| is(&self.new[n.1], CLOSE)) && is(first, CLOSE) {
-                original.clone_into(before);
-                return None;
-            }
+        if !r.deleted.is_empty() || breaks(original) || !original.trim().is_empty() {
+            return;
         }
-        if r.deleted.is_empty()
-            && breaks(original)
-            && original.trim().is_empty()
-            && !first.separator
-            && !last.separator
+        let closes = |t: &NewToken| matches!(&t.key, Key::Text(k) if [")", "]", "}"].contains(&k.as_str()));
+        let unlike = |n: (usize, usize)| self.old[n.0].gap != original;
+        if let Some(next) = r.next.filter(|n| closes(&self.new[n.1]) && unlike(*n)) {
+            if after.as_str() == self.old[next.0].gap {
+                original.clone_into(after);
+            }
+        } else if let (Some(prev), Some(next)) = (r.prev, r.next.filter(|n| unlike(*n)))
+            && is_open(&self.new[prev.1].key)
+            && *before == self.old[next.0].gap
         {
-            // What comes into brackets that are broken over lines stands on the line of what was there.
-            if r.prev.is_some_and(|p| is(&self.new[p.1], OPEN)) && !breaks(before) && !breaks(after)
-            {
-                original.clone_into(before);
-                return None;
-            }
-        }
-        if r.deleted.is_empty() && !breaks(original) && original.trim().is_empty() {
-            // Blanks that the author of the code set inside brackets stay inside them.
-            let unlike = |n: (usize, usize)| self.old[n.0].gap != original;
-            if let Some(next) = r.next.filter(|n| is(&self.new[n.1], CLOSE) && unlike(*n)) {
-                if after.as_str() == self.old[next.0].gap {
-                    original.clone_into(after);
-                }
-            } else if let (Some(prev), Some(next)) = (r.prev, r.next.filter(|n| unlike(*n)))
-                && is(&self.new[prev.1], OPEN)
-                && *before == self.old[next.0].gap
-            {
-                original.clone_into(before);
-            }
-        }
-        // Only items of a list that is written so stand on lines of their own.
-        let is_comma = |t: &NewToken| {
-            t.separator && matches!(&t.key, Key::Text(k) if [",", ";"].contains(&k.as_str()))
-        };
-        let in_list = |i: usize| {
-            let before = i.checked_sub(1).map(|b| &self.old[b].key);
-            matches!(before, Some(Key::Text(k)) if OPEN.contains(&k.as_str()) || matches!(k.as_str(), "," | ";"))
-        };
-        let line_of = |i: usize| {
-            let at = self.old[i].at.start;
-            let start = line_start(self.text, at as usize);
-            let lead = &self.text[start..at as usize];
-            (in_list(i) && lead.trim().is_empty() && start > 0)
-                .then(|| format!("{}{lead}", self.line_end))
-        };
-        if is_comma(first) {
-            let line = line_of(r.prev?.0);
-            if line.is_some()
-                && r.deleted.is_empty()
-                && breaks(original)
-                && original.trim().is_empty()
-            {
-                original.clone_into(after);
-            }
-            return line;
-        }
-        if is_comma(last) && r.deleted.is_empty() && original.trim().is_empty() {
-            let line = line_of(r.next?.0)?;
             original.clone_into(before);
-            return Some(line);
         }
-        None
+    }
+
+    /// New tokens beside comments, where nothing goes: what ends an item stands behind it, what begins one before it.
+    fn beside_comments(&mut self, r: &Region, lead: &str, tail: &str) {
+        let file = Span { start: r.start, end: r.end }.of(self.text);
+        let line = |w: &Self, i: usize| breaks(&w.gap(i));
+        let split = r.range.clone().find(|i| line(self, *i));
+        let first = split.unwrap_or(r.range.end);
+        let mut parts = Vec::new();
+        if first > r.range.start {
+            // Behind a comma they belong to what follows.
+            let behind_comma = split.is_none()
+                && r.prev.is_some_and(|p| self.new[p.1].separator)
+                && r.next.is_some()
+                && !self.new[r.range.end - 1].separator;
+            let to_prev = r.prev.is_some() && !behind_comma;
+            add(&mut parts, lead.to_owned());
+            if to_prev {
+                let gap = self.gap(r.range.start);
+                add(&mut parts, gap);
+            }
+            self.write_tokens(r.range.start..first, &mut parts);
+            if !to_prev {
+                let gap = r.next.map_or(String::new(), |n| self.gap(n.1));
+                add(&mut parts, gap);
+            }
+            if split.is_none() {
+                add(&mut parts, tail.to_owned());
+            }
+            let at = Span::at(if to_prev { r.start } else { r.end } as usize);
+            self.push(Splice { span: at, parts: std::mem::take(&mut parts), inner: false });
+        } else {
+            add(&mut parts, lead.to_owned());
+        }
+        if split.is_none() {
+            return;
+        }
+        let whole = r.next.is_none_or(|n| line(self, n.1));
+        if whole {
+            // The comment on the line belongs to what stands before it.
+            let own = r.prev.map_or(0, |_| file.find(['\n', '\r']).unwrap_or(file.len()));
+            let own = file[..own].trim_end().len();
+            let gap = self.gap(first);
+            add(&mut parts, gap);
+            self.write_tokens(first..r.range.end, &mut parts);
+            add(&mut parts, tail.to_owned());
+            let at = Span::at(r.start as usize + own);
+            self.push(Splice { span: at, parts, inner: false });
+        } else {
+            self.write_tokens(first..r.range.end, &mut parts);
+            let gap = r.next.map_or(String::new(), |n| self.gap(n.1));
+            add(&mut parts, gap + tail);
+            self.push(Splice { span: Span::at(r.end as usize), parts, inner: false });
+        }
     }
 
     /// Puts new text into the file: over the old tokens, with everything between them that is not a blank kept.
@@ -171,22 +157,12 @@ impl Writer<'_> {
             return;
         }
         let Some(first) = r.deleted.first().copied() else {
-            // Nothing goes: the new tokens stand directly after the kept one.
-            // Behind a comma they belong to what follows.
-            let behind_comma = r.prev.is_some_and(|p| self.new[p.1].separator)
-                && r.next.is_some()
-                && !self.new[r.range.end - 1].separator;
-            let to_prev = r.prev.is_some() && !behind_comma;
-            let point = if to_prev { r.start } else { r.end };
-            let (before, after) =
-                if to_prev { (before, String::new()) } else { (String::new(), after) };
-            self.push(Splice {
-                span: Span { start: point, end: point },
-                parts: join(before, after),
-                inner: false,
-            });
+            self.beside_comments(r, &lead, &tail);
             return;
         };
+        if r.range.is_empty() && lead.is_empty() && tail.is_empty() && self.line_stays(r, &gaps) {
+            return;
+        }
         let last_gap = gaps[gaps.len() - 1];
         let keep_first = full(&gaps[0]) || r.prev.is_none();
         let span = Span { start: if keep_first { first.start } else { r.start }, end: first.end };
@@ -233,6 +209,7 @@ impl Writer<'_> {
             let stays = |k: &Key| matches!(k, Key::Slot(name, _) if is_piece(name));
             if !matches!(self.new[here.1].key, Key::Slot(..))
                 || stays(&self.new[here.1].key)
+                || self.layout.listed(here.1)
                 || prev.0 + 1 != here.0
                 || prev.1 + 1 != here.1
             {
@@ -246,7 +223,6 @@ impl Writer<'_> {
                 .map_or(here.1 + 1 < self.new.len() || here.0 + 1 < self.old.len(), |n| {
                     n.0 != here.0 + 1 || n.1 != here.1 + 1
                 });
-            let breaks = |s: &str| s.contains(['\n', '\r']);
             let line_end = self.text[at.end as usize..]
                 .find(['\n', '\r'])
                 .map_or(self.text.len(), |i| at.end as usize + i);
@@ -273,54 +249,27 @@ impl Writer<'_> {
         }
     }
 
-    /// Where items of a list go that has one a line, what follows them stays on its own line.
-    fn layout_kept(&self, r: &Region, next: (usize, usize)) -> Option<String> {
-        let breaks = |s: &str| s.contains(['\n', '\r']);
-        let first = Span { start: r.start, end: r.deleted.first()?.start.max(r.start) };
-        let last = Span { start: r.deleted.last()?.end.min(r.end), end: r.end };
-        let closes =
-            matches!(&self.new[next.1].key, Key::Text(t) if [")", "]", "}"].contains(&t.as_str()));
-        let own = last.of(self.text);
-        let kept = breaks(own)
-            && own.trim().is_empty()
-            && !breaks(&self.old[next.0].gap)
-            && (closes || breaks(first.of(self.text)));
-        kept.then(|| own.to_owned())
+    /// Where what goes ends in a line of its own, and what follows begins one, that line end stays, with the comments.
+    fn line_stays(&mut self, r: &Region, gaps: &[Span]) -> bool {
+        let last = gaps[gaps.len() - 1];
+        let begins = r.next.is_some_and(|n| breaks(&self.gap(n.1)));
+        if !begins || !breaks(last.of(self.text)) {
+            return false;
+        }
+        for (i, d) in r.deleted.iter().enumerate() {
+            let text = gaps[i].of(self.text);
+            let start = gaps[i].start + text.trim_end_matches([' ', '\t']).len() as u32;
+            self.push(Splice::text(Span { start, end: d.end }, ""));
+        }
+        true
     }
 
     /// What stands before a token of `new`, as it is written into the file.
     pub(crate) fn gap(&self, i: usize) -> String {
-        let token = &self.new[i];
-        if token.as_it_stands { token.gap.clone() } else { self.reindent(&token.gap) }
+        self.layout.gaps.get(i).cloned().unwrap_or_default()
     }
+}
 
-    /// A gap of `new` with the file's line ends and the indentation of the place.
-    pub(crate) fn reindent(&self, gap: &str) -> String {
-        if !gap.contains('\n') {
-            return gap.to_owned();
-        }
-        let tabs = self.indent.contains('\t');
-        let mut out = String::new();
-        for (i, line) in gap.split('\n').enumerate() {
-            if i == 0 {
-                out.push_str(line.trim_end_matches('\r'));
-                continue;
-            }
-            out.push_str(self.line_end);
-            let body = line.trim_start_matches(' ');
-            let width = line.len() - body.len();
-            if body.is_empty() && i + 1 < gap.split('\n').count() {
-                continue;
-            }
-            out.push_str(self.indent);
-            if tabs {
-                out.push_str(&"\t".repeat(width / 4));
-                out.push_str(&" ".repeat(width % 4));
-            } else {
-                out.push_str(&" ".repeat(width));
-            }
-            out.push_str(body);
-        }
-        out
-    }
+fn breaks(text: &str) -> bool {
+    text.contains(['\n', '\r'])
 }

@@ -5,8 +5,9 @@ use std::ops::Range;
 use emendo_lang::language::Language;
 use emendo_text::Span;
 
-use crate::found::{Match, piece};
+use crate::found::{Bound, Match, piece};
 use crate::model::{Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of};
+use crate::write::nest::is_open;
 use crate::written::Unresolved;
 
 pub(super) struct OldToken {
@@ -29,6 +30,14 @@ pub(super) struct NewToken {
     /// A slot that needs parentheses here.
     pub(super) parens: bool,
     pub(super) separator: bool,
+    /// It begins a statement, a member, or what else has lines of its own.
+    pub(super) starts: bool,
+    /// It separates the items of the list whose brackets are around it.
+    pub(super) separates: bool,
+    /// It ends an item that nothing may follow in its list, no separator either.
+    pub(super) final_item: bool,
+    /// What it copies.
+    pub(super) span: Option<Span>,
 }
 
 /// The tokens of `old` where they stand in the file, in the file's order.
@@ -84,8 +93,22 @@ pub(super) fn new_tokens(
         let before = placed.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
         let parens = loose && t.binds.is_some() && before != t.binds;
         let (key, text) = (t.key.clone(), t.text.clone());
-        let as_it_stands = false;
-        out.push((i, NewToken { key, text, gap, as_it_stands, parens, separator: t.separator }));
+        let copied = |b: &&Bound| b.text.is_none() && b.gathered.is_empty() && !b.span.is_empty();
+        let plain = matches!(&t.key, Key::Slot(_, f) if f.is_empty());
+        let span = bound.filter(|b| plain && copied(b)).map(|b| b.span);
+        let token = NewToken {
+            key,
+            text,
+            gap,
+            as_it_stands: false,
+            parens,
+            separator: t.separator,
+            starts: false,
+            separates: false,
+            final_item: false,
+            span,
+        };
+        out.push((i, token));
     }
     pairs.extend(scattered.pieces);
     let mut old_pairs = Vec::new();
@@ -95,7 +118,48 @@ pub(super) fn new_tokens(
         trailing(&mut out, &pairs);
     }
     new.roots.iter().for_each(|r| lone_items(language, r, m, &mut out));
+    items(language, &new.roots, &mut out);
     Ok(out.into_iter().map(|t| t.1).collect())
+}
+
+/// Marks where items begin that have lines of their own, and what separates the items of lists.
+fn items(language: &Language, nodes: &[PNode], out: &mut [(usize, NewToken)]) {
+    // What stands in a field, as the body of a condition, belongs to what is before it.
+    let lined = |n: &&PNode| {
+        let kind = language.writing.line_items.contains(&n.kind);
+        n.field.is_none() && (kind || matches!(n.what, PatternToken::Slot(..)))
+    };
+    if nodes.len() > 1 && nodes.iter().any(|n| language.writing.line_items.contains(&n.kind)) {
+        for node in nodes.iter().filter(lined) {
+            let tokens = tokens_of(node);
+            let first = out.iter_mut().find(|t| tokens.contains(&t.0));
+            if let Some(first) = first.filter(|t| !is_open(&t.1.key)) {
+                first.1.starts = true;
+            }
+        }
+    }
+    for node in nodes {
+        let PatternToken::Inner(inner) = &node.what else { continue };
+        if language.writing.last_items.contains(&node.kind) {
+            let tokens = tokens_of(node);
+            if let Some(last) = out.iter_mut().rev().find(|t| tokens.contains(&t.0)) {
+                last.1.final_item = true;
+            }
+        }
+        let run = language.fragments.token_runs.contains(&node.kind);
+        if run || inner.children.iter().any(is_bracket) {
+            for (_, at) in &inner.separators {
+                if let Some(sign) = out.iter_mut().find(|t| t.0 == *at) {
+                    sign.1.separates = true;
+                }
+            }
+        }
+        items(language, &inner.children, out);
+    }
+}
+
+fn is_bracket(node: &PNode) -> bool {
+    matches!(&node.what, PatternToken::Leaf(t, _) if matches!(t.as_str(), "(" | ")" | "[" | "]" | "{" | "}"))
 }
 
 fn slot_of(key: &Key) -> Option<&str> {
@@ -158,6 +222,10 @@ impl<'a> Scattered<'a> {
                 as_it_stands: !first,
                 parens: false,
                 separator: false,
+                starts: false,
+                separates: false,
+                final_item: false,
+                span: Some(*at),
             };
             out.push((self.next, token));
             let tokens = self.next..self.next + 1;
@@ -171,13 +239,23 @@ impl<'a> Scattered<'a> {
 
 impl NewToken {
     fn comma() -> Self {
+        Self::separator(Key::Text(",".to_owned()))
+    }
+
+    /// A separator that the file has, and `new` does not.
+    pub(super) fn separator(key: Key) -> Self {
+        let text = if let Key::Text(text) = &key { text.clone() } else { String::new() };
         Self {
-            key: Key::Text(",".to_owned()),
-            text: ",".to_owned(),
+            key,
+            text,
             gap: String::new(),
             as_it_stands: false,
             parens: false,
             separator: true,
+            starts: false,
+            separates: true,
+            final_item: false,
+            span: None,
         }
     }
 }

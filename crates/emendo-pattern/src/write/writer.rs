@@ -3,13 +3,15 @@
 use emendo_lang::language::{Language, Space};
 use emendo_lang::tree::{Tree, span, walk};
 use emendo_lang::{Certainty, Fact, ImportName, Resolver, TypePiece};
-use emendo_text::{Filter, Part, Span, Splice};
+use emendo_text::{Filter, Part, Shifted, Span, Splice};
 
 use crate::Written;
 use crate::found::{Bound, Match};
 use crate::model::{Key, Pattern};
 use crate::write::align::{align, shrink};
-use crate::write::lines::indent_at;
+use crate::write::layout::{Indents, Layout, Tokens};
+use crate::write::lines::{gathered, indent_at};
+use crate::write::nest::{Nest, pair_up};
 use crate::write::tokens::{NewToken, OldToken, old_tokens};
 use crate::written::{Place, Unresolved};
 
@@ -23,6 +25,7 @@ pub(crate) struct Writer<'a> {
     pub(crate) new: Vec<NewToken>,
     pub(crate) indent: &'a str,
     pub(crate) line_end: &'a str,
+    pub(crate) layout: Layout,
     pub(crate) out: Written,
     pub(crate) failed: Option<Unresolved>,
 }
@@ -39,6 +42,7 @@ impl<'a> Writer<'a> {
             new: Vec::new(),
             indent: indent_at(at.text, m.span.start as usize),
             line_end: at.line_end,
+            layout: Layout::default(),
             out: Written::default(),
             failed: None,
         }
@@ -46,8 +50,12 @@ impl<'a> Writer<'a> {
 }
 
 impl Writer<'_> {
-    pub(crate) fn run(&mut self, wrap: bool) {
-        let anchors = align(&self.old, &self.new);
+    pub(crate) fn run(&mut self, unit: usize, wrap: bool) {
+        let mut anchors = self.anchors();
+        if self.trailing(&anchors) {
+            anchors = self.anchors();
+        }
+        self.plan(&anchors, unit);
         let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
         let named = self
             .old
@@ -56,6 +64,7 @@ impl Writer<'_> {
             .filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
         self.out.released = named.map(|(_, t)| t.at).collect();
         self.effects(&anchors);
+        self.marks(&anchors);
         let mut edges: Vec<Option<(usize, usize)>> = vec![None];
         edges.extend(anchors.into_iter().map(Some));
         edges.push(None);
@@ -64,7 +73,121 @@ impl Writer<'_> {
         }
         self.pull_up(&edges);
         self.push_down(&edges);
+        self.shift(&edges);
         self.out.splices.sort_by_key(|s| (s.span.start, s.span.end));
+    }
+
+    /// The tokens that stay, in order: old and new.
+    fn anchors(&self) -> Vec<(usize, usize)> {
+        let mut anchors = align(&self.old, &self.new);
+        pair_up(&mut anchors, &Nest::of(self.old.iter().map(|t| &t.key)), &Nest::of(self.new.iter().map(|t| &t.key)));
+        anchors
+    }
+
+    /// Plans where lines end in what is written; `unit` is how far in one level of `new` is.
+    pub(crate) fn plan(&mut self, anchors: &[(usize, usize)], unit: usize) {
+        let facts = self.resolver.facts;
+        let own = if self.indent.contains('\t') { "\t" } else { "" };
+        let level = facts.indent_unit(self.text).unwrap_or(own);
+        let level = if level.is_empty() { " ".repeat(unit) } else { level.to_owned() };
+        let mut indents = Indents::new((&level, unit), self.line_end, self.indent);
+        self.layout = Layout::new(&self.tokens(anchors), &mut indents);
+    }
+
+    fn tokens<'t>(&'t self, anchors: &'t [(usize, usize)]) -> Tokens<'t> {
+        let (text, old, new) = (self.text, self.old.as_slice(), self.new.as_slice());
+        let mut kept = vec![None; new.len()];
+        anchors.iter().for_each(|(o, n)| kept[*n] = Some(*o));
+        Tokens { text, old, new, anchors, kept, start: self.m.span.start as usize }
+    }
+
+    /// A separator behind the last item of a list in the file is a token of the old code, and stays behind the last
+    /// item of the list that takes it over. Tells whether there is one.
+    fn trailing(&mut self, anchors: &[(usize, usize)]) -> bool {
+        let (old, new) = (Nest::of(self.old.iter().map(|t| &t.key)), Nest::of(self.new.iter().map(|t| &t.key)));
+        let heirs = self.tokens(anchors).heirs(&old, &new);
+        let (mut come, mut stay) = (Vec::new(), Vec::new());
+        for list in old.pairs() {
+            let Some(end) = old.partner[list] else { continue };
+            let Some(sign) = self.sign_between(self.old[end - 1].at.end, self.old[end].at.start) else {
+                continue;
+            };
+            let key = Key::Text(sign.of(self.text).to_owned());
+            come.push((end, OldToken { key: key.clone(), at: sign, gap: String::new(), binds: None }));
+            let heir = heirs.iter().find(|h| h.0 == list).map(|h| h.1);
+            let last = heir.and_then(|h| new.partner[h].filter(|end| *end > h + 1));
+            stay.extend(last.filter(|l| self.takes_sign(*l)).map(|end| (end, key)));
+        }
+        stay.sort_by_key(|s| std::cmp::Reverse(s.0));
+        stay.dedup_by_key(|s| s.0);
+        for (end, key) in stay {
+            self.new.insert(end, NewToken::separator(key));
+        }
+        let any = !come.is_empty();
+        for (end, token) in come.into_iter().rev() {
+            self.old.insert(end, token);
+        }
+        any
+    }
+
+    /// True if a separator may follow the last item of a list of `new`, and none does.
+    fn takes_sign(&self, end: usize) -> bool {
+        let last = &self.new[end - 1];
+        !last.separates && !last.separator && !last.final_item
+    }
+
+    /// A separator between two places, outside of comments.
+    fn sign_between(&self, start: u32, end: u32) -> Option<Span> {
+        let gap = Span { start, end: end.max(start) };
+        let text = gap.of(self.text);
+        let signs = self.language.compare.separators.iter();
+        let mut all = signs.flat_map(|s| {
+            text.match_indices(s).map(|(i, s)| {
+                let at = start as usize + i;
+                Span::new(at, at + s.len())
+            })
+        });
+        let comments = &self.resolver.facts.comments;
+        all.find(|at| {
+            let i = comments.partition_point(|c| c.end <= at.start);
+            comments.get(i).is_none_or(|c| !c.contains(*at))
+        })
+    }
+
+    /// A mark of the file that has a meaning of its own, as the question mark before a dot, and does not stay.
+    fn marks(&mut self, anchors: &[(usize, usize)]) {
+        for (i, old) in self.old.iter().enumerate() {
+            let Key::Text(key) = &old.key else { continue };
+            let stands = old.at.of(self.text);
+            let lost = stands != key
+                && stands.starts_with('?')
+                && !anchors.iter().any(|(o, _)| *o == i);
+            if lost {
+                self.out.facts.push(Fact {
+                    says: Certainty::Unsure,
+                    text: format!("`{stands}` stands here, and has no place in what is written"),
+                    at: Some(old.at),
+                });
+            }
+        }
+    }
+
+    /// What comes to stand deeper, or less deep, takes its lines along.
+    fn shift(&mut self, edges: &[Option<(usize, usize)>]) {
+        for (_, n) in edges.iter().flatten() {
+            if let (Some(span), Some(_)) = (self.new[*n].span, &self.layout.shifts[*n]) {
+                let parts = self.shifted(*n, vec![Part::Copy(span)]);
+                self.out.splices.push(Splice { span, parts, inner: false });
+            }
+        }
+    }
+
+    /// Parts of a token, indented like the place that it goes to.
+    fn shifted(&self, i: usize, parts: Vec<Part>) -> Vec<Part> {
+        let Some((from, to)) = self.layout.shifts.get(i).cloned().flatten() else { return parts };
+        let Some(span) = self.new[i].span else { return parts };
+        let fixed = self.resolver.facts.lines_in_strings(self.text, span);
+        vec![Part::Shifted(Box::new(Shifted { parts, from, to, fixed }))]
     }
 
     /// A token that `new` sets on a line of its own, and `old` did not, begins one, unless it does so already.
@@ -75,13 +198,10 @@ impl Writer<'_> {
             let (old, new) = (&self.old[here.0], &self.new[here.1]);
             let gap = Span { start: self.old[prev.0].at.end, end: old.at.start };
             let text = gap.of(self.text);
-            let breaks = |s: &str| s.contains(['\n', '\r']);
-            if adjacent
-                && breaks(&new.gap)
-                && !breaks(&old.gap)
-                && !breaks(text)
-                && text.trim().is_empty()
-            {
+            let lines = |s: &str| s.matches('\n').count();
+            let more = lines(&new.gap) > lines(&old.gap).max(lines(text));
+            let says = !new.gap.trim().is_empty() && old.gap.trim().is_empty();
+            if adjacent && (more || says) && text.trim().is_empty() && !new.as_it_stands {
                 let written = self.gap(here.1);
                 self.push(Splice::text(gap, written));
             }
@@ -198,7 +318,19 @@ impl Writer<'_> {
                 if parens {
                     add(parts, "(".to_owned());
                 }
-                slot(&bound, filters, self.text, parts);
+                let mut own = Vec::new();
+                if bound.gathered.is_empty() {
+                    slot(&bound, filters, self.text, &mut own);
+                } else {
+                    let line = self.layout.lines.get(i).map_or("", String::as_str);
+                    own.extend(gathered(&bound.gathered, self.line_end, line));
+                }
+                for part in self.shifted(i, own) {
+                    match part {
+                        Part::Text(t) => add(parts, t),
+                        other => parts.push(other),
+                    }
+                }
                 if parens {
                     add(parts, ")".to_owned());
                 }
@@ -366,7 +498,6 @@ pub(crate) fn slot(bound: &Bound, filters: &[Filter], text: &str, parts: &mut Ve
     }
     match own {
         Some(text) => add(parts, text),
-        None if !bound.parts.is_empty() => parts.extend(bound.parts.iter().cloned()),
         None if bound.span.is_empty() => {}
         None => parts.push(Part::Copy(bound.span)),
     }

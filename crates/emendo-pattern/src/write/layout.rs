@@ -1,0 +1,276 @@
+//! What stands before each token that is written: lists with one item a line stay so, lines are indented like what is
+//! around them, and what comes to stand deeper takes its lines along.
+//!
+//! A list of the old code is taken over by the list of the new code that holds all that stays of it: the same
+//! brackets, or brackets directly inside those. If its items stood on lines of their own, they do so there.
+
+use std::collections::BTreeMap;
+
+use emendo_text::Span;
+
+use crate::model::Key;
+use crate::write::lines::{indent_at, line_start};
+use crate::write::nest::{Nest, TOP};
+use crate::write::tokens::{NewToken, OldToken};
+
+/// A list of the new code that has one item a line.
+#[derive(Clone, Debug)]
+pub(super) struct Lines {
+    /// The indentation of its items.
+    pub(super) items: String,
+    /// That of the bracket that ends it; `None` if it follows the last item.
+    pub(super) end: Option<String>,
+}
+
+/// How a line of `new` is indented in the file.
+pub(super) struct Indents<'a> {
+    /// One level in the file, and in `new`.
+    pub(super) unit: (&'a str, usize),
+    pub(super) line_end: &'a str,
+    /// The widths of lines in `new` with the indentation that they have in the file, growing.
+    known: Vec<(usize, String)>,
+}
+
+impl<'a> Indents<'a> {
+    pub(super) fn new(unit: (&'a str, usize), line_end: &'a str, base: &str) -> Self {
+        Self { unit, line_end, known: vec![(0, base.to_owned())] }
+    }
+
+    /// The indentation of a line that is so far in.
+    fn at(&self, width: usize) -> String {
+        let below = self.known.iter().rev().find(|k| k.0 <= width);
+        let (from, base) = below.map_or((0, ""), |k| (k.0, k.1.as_str()));
+        let (level, more) = (self.unit.1.max(1), width - from);
+        format!("{base}{}{}", self.unit.0.repeat(more / level), " ".repeat(more % level))
+    }
+
+    /// A gap of `new` with the file's line ends; its last line is indented by `last`, if that is said.
+    fn gap(&mut self, gap: &str, last: Option<&str>) -> String {
+        let lines: Vec<&str> = gap.split('\n').collect();
+        let mut out = lines[0].trim_end_matches('\r').to_owned();
+        if lines.len() > 1 && out.trim().is_empty() {
+            out.clear();
+        }
+        for (i, line) in lines.iter().enumerate().skip(1) {
+            out.push_str(self.line_end);
+            let body = line.trim_start_matches([' ', '\t']).trim_end_matches('\r');
+            let (width, ends) = (line.len() - body.len(), i + 1 == lines.len());
+            if body.is_empty() && !ends {
+                continue;
+            }
+            let indent = last.map_or_else(|| self.at(width), str::to_owned);
+            if ends {
+                self.known.retain(|k| k.0 < width);
+                self.known.push((width, indent.clone()));
+            }
+            out.push_str(&indent);
+            out.push_str(body);
+        }
+        out
+    }
+}
+
+/// The plan for one match.
+#[derive(Default)]
+pub(super) struct Layout {
+    /// What is written before each token, where its gap is written anew.
+    pub(super) gaps: Vec<String>,
+    /// The lists that have one item a line, by the bracket that opens them.
+    pub(super) lists: BTreeMap<usize, Lines>,
+    pub(super) nest: Nest,
+    /// For slots over several lines that come to stand at another depth: the indentation that they had, and get.
+    pub(super) shifts: Vec<Option<(String, String)>>,
+    /// The indentation of the line that each token comes to stand on.
+    pub(super) lines: Vec<String>,
+}
+
+/// What the plan is made of.
+pub(super) struct Tokens<'a> {
+    pub(super) text: &'a str,
+    pub(super) old: &'a [OldToken],
+    pub(super) new: &'a [NewToken],
+    pub(super) anchors: &'a [(usize, usize)],
+    /// For each new token, the old one that stays for it.
+    pub(super) kept: Vec<Option<usize>>,
+    /// Where the match begins.
+    pub(super) start: usize,
+}
+
+impl Tokens<'_> {
+    /// The blanks before a token, if nothing else stands before it on its line.
+    fn lead(&self, old: usize) -> Option<&str> {
+        let at = self.old[old].at.start as usize;
+        let start = line_start(self.text, at);
+        let lead = &self.text[start..at];
+        lead.trim().is_empty().then_some(lead)
+    }
+
+    /// The first token of the item of a list that a token of the old code belongs to.
+    fn item(&self, nest: &Nest, list: usize, old: usize) -> usize {
+        let mut at = nest.lift(list, old);
+        let own = |t: &OldToken| matches!(t.key, Key::Slot(..));
+        while !own(&self.old[at])
+            && let Some(before) = at.checked_sub(1).filter(|b| *b != list)
+        {
+            let sign = |t: &OldToken| matches!(&t.key, Key::Text(k) if matches!(k.as_str(), "," | ";"));
+            if nest.around[before] == list && sign(&self.old[before]) {
+                break;
+            }
+            at = nest.lift(list, before);
+            if nest.around[at] != list {
+                return old;
+            }
+            // A bracket that ends is lifted to no level: its partner begins the pair.
+            at = nest.partner[at].filter(|p| *p < at).unwrap_or(at);
+        }
+        at
+    }
+
+    /// The lists of the old code, inner ones first, each with the list of the new code that takes it over.
+    pub(super) fn heirs(&self, old: &Nest, new: &Nest) -> Vec<(usize, usize)> {
+        let mut all: Vec<usize> = old.pairs().collect();
+        all.reverse();
+        let heir = |list: usize| Some((list, self.heir(list, &self.inside(old, list), new)?));
+        all.into_iter().filter_map(heir).collect()
+    }
+
+    /// The words and slots that stay of a list, with their new places.
+    fn inside(&self, old: &Nest, list: usize) -> Vec<(usize, usize)> {
+        let weighs = |o: usize| match &self.old[o].key {
+            Key::Text(t) => t.starts_with(|c: char| c.is_alphanumeric()),
+            _ => true,
+        };
+        let own = |a: &(usize, usize)| old.holds(list, a.0) && weighs(a.0);
+        self.anchors.iter().copied().filter(own).collect()
+    }
+
+    /// The lists of the new code that have one item a line, by what stands in the file.
+    fn lists(&self, old: &Nest, new: &Nest) -> BTreeMap<usize, Lines> {
+        let mut out: BTreeMap<usize, Lines> = BTreeMap::new();
+        let all = self.heirs(old, new).into_iter().chain([(TOP, TOP)]);
+        for (list, heir) in all {
+            if out.contains_key(&heir) {
+                // Inner lists know better how their items stand.
+                continue;
+            }
+            let inside = self.inside(old, list);
+            let mut firsts: Vec<usize> =
+                inside.iter().map(|(o, _)| self.item(old, list, *o)).collect();
+            if list == TOP {
+                firsts.insert(0, 0);
+            } else if firsts.is_empty() && list + 1 < self.old.len() {
+                firsts.push(list + 1);
+            }
+            firsts.retain(|f| *f < self.old.len());
+            firsts.dedup();
+            let leads: Option<Vec<&str>> = firsts.iter().map(|f| self.lead(*f)).collect();
+            if let Some(items) = leads.as_deref().and_then(<[&str]>::first) {
+                let end = old.partner.get(list).copied().flatten();
+                let end = end.and_then(|e| self.lead(e)).map(str::to_owned);
+                out.insert(heir, Lines { items: (*items).to_owned(), end });
+            }
+        }
+        out
+    }
+
+    /// The list of the new code that takes an old one over: the one that holds all that stays of it.
+    fn heir(&self, list: usize, inside: &[(usize, usize)], new: &Nest) -> Option<usize> {
+        let all = |h: usize| inside.iter().all(|(_, n)| new.holds(h, *n));
+        let kept = self.anchors.iter().find(|a| a.0 == list).map(|a| a.1);
+        let mut heir = match kept {
+            Some(kept) => Some(kept).filter(|k| new.partner[*k].is_some() && all(*k))?,
+            None => {
+                let first = inside.first()?;
+                let mut at = new.around[first.1];
+                while at != TOP && !all(at) {
+                    at = new.around[at];
+                }
+                Some(at).filter(|a| *a != TOP)?
+            }
+        };
+        // A bracket directly inside takes over the lines.
+        while let Some(next) = Some(heir + 1).filter(|n| {
+            !inside.is_empty() && new.partner.get(*n).is_some_and(|p| p.is_some_and(|p| p > *n)) && all(*n)
+        }) {
+            heir = next;
+        }
+        Some(heir)
+    }
+}
+
+impl Layout {
+    /// Plans the gaps of the new tokens.
+    pub(super) fn new(t: &Tokens<'_>, indents: &mut Indents<'_>) -> Self {
+        let (old, nest) = (Nest::of(t.old.iter().map(|t| &t.key)), Nest::of(t.new.iter().map(|t| &t.key)));
+        let lists = t.lists(&old, &nest);
+        let mut out = Self { gaps: Vec::new(), lists, nest, shifts: Vec::new(), lines: Vec::new() };
+        let mut line = indent_at(t.text, t.start).to_owned();
+        for (i, token) in t.new.iter().enumerate() {
+            let kept = t.kept[i];
+            let own = if token.as_it_stands { token.gap.clone() } else { out.gap(t.new, i, indents) };
+            let before = i.checked_sub(1).and_then(|b| t.kept[b]);
+            let gap = match (before, kept) {
+                (Some(b), Some(k)) if b + 1 == k => {
+                    Span { start: t.old[b].at.end, end: t.old[k].at.start }.of(t.text)
+                }
+                _ => own.as_str(),
+            };
+            if i == 0 && kept.is_some() {
+                line = indent_at(t.text, t.old[0].at.start as usize).to_owned();
+            } else if let Some((_, last)) = gap.rsplit_once('\n') {
+                let blanks = last.len() - last.trim_start().len();
+                last[..blanks].clone_into(&mut line);
+            }
+            out.gaps.push(own);
+            out.shifts.push(None);
+            out.lines.push(line.clone());
+            if let (Key::Slot(..), Some(span)) = (&token.key, token.span)
+                && span.of(t.text).contains('\n')
+            {
+                let from = indent_at(t.text, span.start as usize).to_owned();
+                let last = indent_at(t.text, span.end as usize).to_owned();
+                let moved = (from != line).then(|| (from.clone(), line.clone()));
+                line = match last.strip_prefix(&from) {
+                    Some(more) => format!("{line}{more}"),
+                    None => last,
+                };
+                out.shifts[i] = moved;
+            }
+        }
+        out
+    }
+
+    /// What stands before a token where it is written anew.
+    fn gap(&self, new: &[NewToken], i: usize, indents: &mut Indents<'_>) -> String {
+        let (token, gap) = (&new[i], &new[i].gap);
+        let around = self.nest.around[i];
+        let end = self.nest.partner[i].filter(|p| *p < i);
+        if let Some(open) = end {
+            let Some(list) = self.lists.get(&open) else { return indents.gap(gap, None) };
+            return match &list.end {
+                Some(end) if open + 1 < i => self.broken(gap, end, indents),
+                _ => indents.gap(gap, None),
+            };
+        }
+        let begins = i > 0
+            && (token.starts
+                || around != TOP && (around + 1 == i || new[i - 1].separates && self.nest.around[i - 1] == around));
+        match self.lists.get(&around).filter(|_| begins) {
+            Some(list) => self.broken(gap, &list.items.clone(), indents),
+            None => indents.gap(gap, None),
+        }
+    }
+
+    /// A gap that ends a line.
+    fn broken(&self, gap: &str, indent: &str, indents: &mut Indents<'_>) -> String {
+        if gap.contains('\n') {
+            return indents.gap(gap, Some(indent));
+        }
+        format!("{}{indent}", indents.line_end)
+    }
+
+    /// True if a token stands in a list that has one item a line.
+    pub(super) fn listed(&self, new: usize) -> bool {
+        self.nest.around[new] != TOP && self.lists.contains_key(&self.nest.around[new])
+    }
+}
