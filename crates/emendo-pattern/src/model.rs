@@ -12,6 +12,9 @@ pub const HERE: &str = "here";
 /// The context of runs of loose tokens.
 pub(crate) const TOKENS: &str = "tokens";
 
+/// The context of the clauses of a declaration's header.
+pub(crate) const CLAUSE: &str = "clause";
+
 /// The words for `form`.
 pub const FORMS: &[&str] = &[
     "number",

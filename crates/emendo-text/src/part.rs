@@ -136,4 +136,35 @@ impl Splice {
         let parts = if text.is_empty() { Vec::new() } else { vec![Part::Text(text)] };
         Self { span, parts, inner: false }
     }
+
+    /// The same without blanks that it would leave at the end of a line: those that it writes, and those before bytes
+    /// that it takes away.
+    #[must_use]
+    pub fn without_end_blanks(mut self, text: &str) -> Self {
+        const BLANKS: [char; 2] = [' ', '\t'];
+        let rest = &text[self.span.end as usize..];
+        if !(rest.is_empty() || rest.starts_with(['\n', '\r'])) {
+            return self;
+        }
+        if let Some(Part::Text(last)) = self.parts.last_mut() {
+            let kept = last.trim_end_matches(BLANKS).len();
+            // A line that holds nothing but its indentation is for what follows.
+            if kept > 0 && !last[..kept].ends_with('\n') || kept == 0 && self.parts.len() > 1 {
+                if let Some(Part::Text(last)) = self.parts.last_mut() {
+                    last.truncate(kept);
+                }
+            } else if kept == 0 {
+                self.parts.clear();
+            }
+        }
+        if matches!(self.parts.last(), Some(Part::Text(t)) if t.is_empty()) {
+            self.parts.pop();
+        }
+        let before = &text[..self.span.start as usize];
+        let kept = before.trim_end_matches(BLANKS).len();
+        if self.parts.is_empty() && !self.span.is_empty() && !before[..kept].ends_with('\n') {
+            self.span.start = kept as u32;
+        }
+        self
+    }
 }

@@ -264,7 +264,13 @@ impl Packs {
         }
         let ty = pack.ty.as_deref().filter(|_| pack.how.open.contains("{}"));
         let ty = self.ty(p, ty, Space::Value, hull.start, change)?;
-        put_around(hull, &pack.how.open.replacen("{}", &ty, 1), pack.how.close, change);
+        let open = pack.how.open.replacen("{}", &ty, 1);
+        let around = lines_around(p, call, hull, given.len());
+        match around {
+            // The lines of the arguments become the lines of the object.
+            Some(list) => put_around(list, open.trim_end(), pack.how.close.trim_start(), change),
+            None => put_around(hull, &open, pack.how.close, change),
+        }
         for (i, a) in &given {
             let key = pack.key(callable, *i);
             let value = p.text(a.value);
@@ -275,7 +281,7 @@ impl Packs {
                 sign => format!("{key}{sign}"),
             };
             if p.text(before) != text {
-                match change.splices.iter_mut().find(|s| s.span == before) {
+                match change.splices.iter_mut().find(|s| s.span == before && around.is_none()) {
                     Some(known) => known.parts.push(Part::Text(text)),
                     None => change.splices.push(Splice::text(before, text)),
                 }
@@ -314,6 +320,20 @@ impl Packs {
             _ => Ok(()),
         }
     }
+}
+
+/// What stands within the brackets of a call, if all its arguments are gathered and stand on lines of their own.
+fn lines_around(p: &Place<'_>, call: &CallSite, hull: Span, given: usize) -> Option<Span> {
+    let list = Span { start: call.list.start + 1, end: call.list.end.checked_sub(1)? };
+    let begins = |a: &ArgumentSite| {
+        let before = p.text(Span { start: list.start, end: a.span.start });
+        let (_, lead) = before.rsplit_once(['\n', '\r'])?;
+        lead.trim().is_empty().then_some(())
+    };
+    let all = call.arguments.len() == given && call.arguments.iter().all(|a| begins(a).is_some());
+    let ends = list.contains(hull)
+        && p.text(Span { start: hull.end, end: list.end }).contains(['\n', '\r']);
+    (all && ends).then_some(list)
 }
 
 impl Pack {

@@ -405,9 +405,8 @@ impl SymbolRunner {
         evidence: Vec<Fact>,
         out: &mut Found,
     ) {
-        let changes = |s: &Splice| {
-            emendo_text::Part::plain(&s.parts, p.cx.text) != s.span.of(p.cx.text)
-        };
+        let changes =
+            |s: &Splice| emendo_text::Part::plain(&s.parts, p.cx.text) != s.span.of(p.cx.text);
         let mut splices: Vec<Splice> = written.splices.into_iter().filter(changes).collect();
         if splices.is_empty() {
             return;

@@ -53,9 +53,7 @@ pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
 fn inside(outer: &FoldedDraft, inner: &FoldedDraft) -> bool {
     let hull = inner.draft.hull;
     let claims = outer.claims();
-    let copied = || {
-        claims.iter().any(|s| Part::copies(&s.parts).any(|c| c.contains(hull)))
-    };
+    let copied = || claims.iter().any(|s| Part::copies(&s.parts).any(|c| c.contains(hull)));
     // What is copied elsewhere may stand in a place that is written over: two things that change places.
     outer.draft.hull.contains(hull)
         && claims.iter().filter(|s| s.span.meets(hull)).all(|s| s.span.contains(hull) && copied())

@@ -77,9 +77,8 @@ impl FileRun {
         }
         let active = folded.iter().filter(|f| f.withheld.is_none() && f.wanted(mode));
         let splices = active.filter_map(FoldedDraft::change).flat_map(|c| &c.splices);
-        let gone: Vec<(Span, Vec<Span>)> = splices
-            .map(|s| (s.span, Part::copies(&s.parts).collect()))
-            .collect();
+        let gone: Vec<(Span, Vec<Span>)> =
+            splices.map(|s| (s.span, Part::copies(&s.parts).collect())).collect();
         let is_gone = |u: &Span| {
             gone.iter().any(|(at, kept)| at.contains(*u) && !kept.iter().any(|k| k.contains(*u)))
         };

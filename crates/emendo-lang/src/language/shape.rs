@@ -180,6 +180,8 @@ pub struct Writing {
     pub snake: bool,
     /// Kinds of lists in which one item by itself needs a comma behind it.
     pub lone_comma: &'static [&'static str],
+    /// What is written before the brackets of a call or of an item that is only taken where there is a value.
+    pub optional_call: &'static str,
     /// Kinds of items that end their list: nothing may follow them, no separator either.
     pub last_items: &'static [&'static str],
     /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
@@ -198,6 +200,7 @@ impl Writing {
         line_items: &[],
         snake: false,
         lone_comma: &[],
+        optional_call: "",
         last_items: &[],
         property: ("", ""),
         bare_single: false,

@@ -201,6 +201,7 @@ const WRITING: Writing = Writing {
         "jsx_attribute",
     ],
     property: ("get ", ""),
+    optional_call: "?.",
     ..Writing::NONE
 };
 

@@ -83,7 +83,7 @@ impl Gather {
             } else {
                 format!("{}{between}", if blank { "\n" } else { "" })
             };
-            result.gathered.push(item.piece(at, parts, before));
+            result.gathered.push(item.piece(at, parts, before, between.ends_with('\n')));
             result.count += 1;
             taken.push(item);
         }
@@ -201,17 +201,30 @@ impl Taken {
         Self { item, above, behind, blank, whole }
     }
 
-    /// What is written for it elsewhere.
-    fn piece(&self, at: Place<'_>, written: Vec<Part>, before: String) -> GatheredPiece {
+    /// What is written for it elsewhere; `lines` if the pieces stand on lines of their own there.
+    fn piece(
+        &self,
+        at: Place<'_>,
+        written: Vec<Part>,
+        before: String,
+        lines: bool,
+    ) -> GatheredPiece {
         let indent = indent_at(at.text, self.item.start as usize).to_owned();
         let mut parts = Vec::new();
         if let Some(above) = self.above {
             parts.push(Part::Copy(above));
-            push(&mut parts, &format!("{}{indent}", at.line_end));
+            let inline = !lines && above.of(at.text).ends_with("*/");
+            let line = format!("{}{indent}", at.line_end);
+            push(&mut parts, if inline { " " } else { &line });
         }
         parts.extend(written);
         parts.extend(self.behind.map(Part::Copy));
-        GatheredPiece { parts, indent, before, fixed: at.resolver.facts.lines_in_strings(at.text, self.item) }
+        GatheredPiece {
+            parts,
+            indent,
+            before,
+            fixed: at.resolver.facts.lines_in_strings(at.text, self.item),
+        }
     }
 
     /// All of it that lies in the slot.
@@ -246,7 +259,10 @@ fn removed(at: Place<'_>, slot: Span, taken: &[Taken], list: &[Span], out: &mut 
     for t in taken {
         match runs.last_mut() {
             Some((run, _))
-                if !list.iter().filter(stays).any(|i| i.start >= run.end && i.end <= t.whole.start) =>
+                if !list
+                    .iter()
+                    .filter(stays)
+                    .any(|i| i.start >= run.end && i.end <= t.whole.start) =>
             {
                 *run = run.hull(t.whole);
             }
@@ -259,7 +275,9 @@ fn removed(at: Place<'_>, slot: Span, taken: &[Taken], list: &[Span], out: &mut 
         let next = list.iter().filter(stays).find(|i| i.start >= run.end);
         let next = next.map(|i| comments_before(at, *i).map_or(i.start, |c| c.start));
         let line = line_start(at.text, run.start as usize);
-        let end = at.text[run.end as usize..].find(['\n', '\r']).map_or(at.text.len(), |i| run.end as usize + i);
+        let end = at.text[run.end as usize..]
+            .find(['\n', '\r'])
+            .map_or(at.text.len(), |i| run.end as usize + i);
         let alone = at.text[line..run.start as usize].trim().is_empty()
             && at.text[run.end as usize..end].trim().is_empty();
         let span = match next {
@@ -296,7 +314,10 @@ fn comments_before(at: Place<'_>, item: Span) -> Option<Span> {
         let first = above + (at.text[above..top].len() - at.text[above..top].trim_start().len());
         let node = at.tree.root().descendant_for_byte_range(first, first + 1)?;
         let begins = line_start(at.text, node.start_byte());
-        if line.is_empty() || !node.is_extra() || !at.text[begins..node.start_byte()].trim().is_empty() {
+        if line.is_empty()
+            || !node.is_extra()
+            || !at.text[begins..node.start_byte()].trim().is_empty()
+        {
             break;
         }
         top = begins;

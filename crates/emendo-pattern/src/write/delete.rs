@@ -23,8 +23,10 @@ pub(super) fn delete(
         return Ok(Written { splices: vec![Splice::text(span, "")], ..Written::default() });
     }
     let comment = |at: u32| comment_behind(tree, text, at);
+    let listed = language.compare.keyed.iter().any(|k| k.list == m.place.0)
+        || language.compare.lists.contains(&m.place.0);
     if let Some(span) = whole {
-        let held = descend(tree.root(), span)
+        let held = !listed && descend(tree.root(), span)
             .into_iter()
             .any(|(n, field)| emendo_lang::tree::span(n) == span && field.is_some());
         if held {
@@ -36,8 +38,6 @@ pub(super) fn delete(
         let splice = delete_splice(text, with_end(language, text, span), comment);
         return Ok(Written { splices: vec![splice], ..Written::default() });
     }
-    let listed = language.compare.keyed.iter().any(|k| k.list == m.place.0)
-        || language.compare.lists.contains(&m.place.0);
     if listed && let Some(list) = m.parent {
         return Ok(Written {
             splices: vec![delete_item(language.compare.separators, text, m.span, list)],

@@ -108,11 +108,13 @@ impl Tokens<'_> {
     /// The first token of the item of a list that a token of the old code belongs to.
     fn item(&self, nest: &Nest, list: usize, old: usize) -> usize {
         let mut at = nest.lift(list, old);
-        let own = |t: &OldToken| matches!(t.key, Key::Slot(..));
-        while !own(&self.old[at])
+        // Statements end without a sign in some languages.
+        let own = |i: usize| matches!(self.old[i].key, Key::Slot(..)) && self.lead(i).is_some();
+        while !own(at)
             && let Some(before) = at.checked_sub(1).filter(|b| *b != list)
         {
-            let sign = |t: &OldToken| matches!(&t.key, Key::Text(k) if matches!(k.as_str(), "," | ";"));
+            let sign =
+                |t: &OldToken| matches!(&t.key, Key::Text(k) if matches!(k.as_str(), "," | ";"));
             if nest.around[before] == list && sign(&self.old[before]) {
                 break;
             }
@@ -190,7 +192,9 @@ impl Tokens<'_> {
         };
         // A bracket directly inside takes over the lines.
         while let Some(next) = Some(heir + 1).filter(|n| {
-            !inside.is_empty() && new.partner.get(*n).is_some_and(|p| p.is_some_and(|p| p > *n)) && all(*n)
+            !inside.is_empty()
+                && new.partner.get(*n).is_some_and(|p| p.is_some_and(|p| p > *n))
+                && all(*n)
         }) {
             heir = next;
         }
@@ -201,13 +205,15 @@ impl Tokens<'_> {
 impl Layout {
     /// Plans the gaps of the new tokens.
     pub(super) fn new(t: &Tokens<'_>, indents: &mut Indents<'_>) -> Self {
-        let (old, nest) = (Nest::of(t.old.iter().map(|t| &t.key)), Nest::of(t.new.iter().map(|t| &t.key)));
+        let (old, nest) =
+            (Nest::of(t.old.iter().map(|t| &t.key)), Nest::of(t.new.iter().map(|t| &t.key)));
         let lists = t.lists(&old, &nest);
         let mut out = Self { gaps: Vec::new(), lists, nest, shifts: Vec::new(), lines: Vec::new() };
         let mut line = indent_at(t.text, t.start).to_owned();
         for (i, token) in t.new.iter().enumerate() {
             let kept = t.kept[i];
-            let own = if token.as_it_stands { token.gap.clone() } else { out.gap(t.new, i, indents) };
+            let own =
+                if token.as_it_stands { token.gap.clone() } else { out.gap(t.new, i, indents) };
             let before = i.checked_sub(1).and_then(|b| t.kept[b]);
             let gap = match (before, kept) {
                 (Some(b), Some(k)) if b + 1 == k => {
@@ -253,8 +259,10 @@ impl Layout {
             };
         }
         let begins = i > 0
-            && (token.starts
-                || around != TOP && (around + 1 == i || new[i - 1].separates && self.nest.around[i - 1] == around));
+            && (token.starts && (around != TOP || token.root)
+                || around != TOP
+                    && (around + 1 == i
+                        || new[i - 1].separates && self.nest.around[i - 1] == around));
         match self.lists.get(&around).filter(|_| begins) {
             Some(list) => self.broken(gap, &list.items.clone(), indents),
             None => indents.gap(gap, None),

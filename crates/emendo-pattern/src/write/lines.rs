@@ -32,7 +32,8 @@ pub fn delete_item(separators: &[&str], text: &str, item: Span, list: Span) -> S
             }
             let after = &behind[skipped + s.len()..];
             let blanks = after.len() - after.trim_start_matches([' ', '\t']).len();
-            return Splice::text(Span::new(item.start as usize, comma + blanks), "");
+            let span = Span::new(item.start as usize, comma + blanks);
+            return Splice::text(span, "").without_end_blanks(text);
         }
     }
     let before = text[list.start as usize..item.start as usize].trim_end();
@@ -87,7 +88,10 @@ pub fn delete_splice(
         return Splice::text(Span::new(s, e), "");
     }
     let after = next_line(text, line_end);
-    let blank_before = line == 0 || text[line_start(text, line - 1)..line].trim().is_empty();
+    // Behind a line that opens a body a blank line has nothing to set apart.
+    let opens = text[..line].trim_end().ends_with(['{', '(', '[', ':']);
+    let blank_before =
+        line == 0 || opens || text[line_start(text, line - 1)..line].trim().is_empty();
     let next_end = to_line_end(after);
     let blank_after = after < text.len() && text[after..next_end].trim().is_empty();
     if blank_before && blank_after {

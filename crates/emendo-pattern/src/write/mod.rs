@@ -15,8 +15,8 @@ use emendo_lang::tree::Tree;
 use emendo_lang::{Resolver, Spellings};
 use emendo_text::{Chunk, Filter, Part, Repeat, Span};
 
-pub use lines::{delete_item, delete_splice};
 pub(crate) use lines::{comment_behind, gathered, indent_at, line_start, next_line, with_end};
+pub use lines::{delete_item, delete_splice};
 
 use crate::found::Match;
 use crate::model::{Pattern, PatternError, TOKENS};
@@ -220,6 +220,10 @@ impl Replacement {
             &old.readings[m.reading],
             (&new.readings[ix], &new.source),
         )?;
+        if writer.new.is_empty() {
+            // All that is left are slots that hold nothing.
+            return delete(language, m, tree, text);
+        }
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
         let wrap = language.writing.loose.contains(&root.kind)

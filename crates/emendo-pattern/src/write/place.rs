@@ -43,7 +43,8 @@ impl Writer<'_> {
         if !r.deleted.is_empty() || breaks(original) || !original.trim().is_empty() {
             return;
         }
-        let closes = |t: &NewToken| matches!(&t.key, Key::Text(k) if [")", "]", "}"].contains(&k.as_str()));
+        let closes =
+            |t: &NewToken| matches!(&t.key, Key::Text(k) if [")", "]", "}"].contains(&k.as_str()));
         let unlike = |n: (usize, usize)| self.old[n.0].gap != original;
         if let Some(next) = r.next.filter(|n| closes(&self.new[n.1]) && unlike(*n)) {
             if after.as_str() == self.old[next.0].gap {
@@ -184,7 +185,9 @@ impl Writer<'_> {
             // Nothing follows: the blanks that led to what goes, go too.
             span.start = r.start + gaps[0].of(self.text).trim_end().len() as u32;
         }
-        let before = if keep_first { String::new() } else { before };
+        // Nothing new comes, and what stays after it brings its own blanks.
+        let spaced = r.range.is_empty() && keep_last && last_text.starts_with(char::is_whitespace);
+        let before = if keep_first || spaced { String::new() } else { before };
         let next = r.next.and_then(|n| self.old.get(n.0));
         let tail_gap = if extend { keep(&last_gap, next, after.clone()) } else { String::new() };
         self.push(Splice { span, parts: join(before, tail_gap), inner: false });

@@ -6,7 +6,7 @@ use emendo_lang::language::Language;
 use emendo_text::Span;
 
 use crate::found::{Bound, Match, piece};
-use crate::model::{Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of};
+use crate::model::{CLAUSE, Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of};
 use crate::write::nest::is_open;
 use crate::written::Unresolved;
 
@@ -32,6 +32,8 @@ pub(super) struct NewToken {
     pub(super) separator: bool,
     /// It begins a statement, a member, or what else has lines of its own.
     pub(super) starts: bool,
+    /// That stands at the level of the whole.
+    pub(super) root: bool,
     /// It separates the items of the list whose brackets are around it.
     pub(super) separates: bool,
     /// It ends an item that nothing may follow in its list, no separator either.
@@ -78,6 +80,7 @@ pub(super) fn new_tokens(
     build.unwritten(&old.tokens);
     build.left_out_marks(&old.tokens);
     build.empty(&pairs, &old.tokens);
+    new.roots.iter().for_each(|r| build.clauses(r));
     build.scattered()?;
     let drop = build.drop;
     let mut out: Vec<(usize, NewToken)> = Vec::new();
@@ -104,6 +107,7 @@ pub(super) fn new_tokens(
             parens,
             separator: t.separator,
             starts: false,
+            root: false,
             separates: false,
             final_item: false,
             span,
@@ -118,12 +122,12 @@ pub(super) fn new_tokens(
         trailing(&mut out, &pairs);
     }
     new.roots.iter().for_each(|r| lone_items(language, r, m, &mut out));
-    items(language, &new.roots, &mut out);
+    items(language, &new.roots, true, &mut out);
     Ok(out.into_iter().map(|t| t.1).collect())
 }
 
 /// Marks where items begin that have lines of their own, and what separates the items of lists.
-fn items(language: &Language, nodes: &[PNode], out: &mut [(usize, NewToken)]) {
+fn items(language: &Language, nodes: &[PNode], root: bool, out: &mut [(usize, NewToken)]) {
     // What stands in a field, as the body of a condition, belongs to what is before it.
     let lined = |n: &&PNode| {
         let kind = language.writing.line_items.contains(&n.kind);
@@ -134,7 +138,7 @@ fn items(language: &Language, nodes: &[PNode], out: &mut [(usize, NewToken)]) {
             let tokens = tokens_of(node);
             let first = out.iter_mut().find(|t| tokens.contains(&t.0));
             if let Some(first) = first.filter(|t| !is_open(&t.1.key)) {
-                first.1.starts = true;
+                (first.1.starts, first.1.root) = (true, root);
             }
         }
     }
@@ -154,7 +158,7 @@ fn items(language: &Language, nodes: &[PNode], out: &mut [(usize, NewToken)]) {
                 }
             }
         }
-        items(language, &inner.children, out);
+        items(language, &inner.children, false, out);
     }
 }
 
@@ -223,6 +227,7 @@ impl<'a> Scattered<'a> {
                 parens: false,
                 separator: false,
                 starts: false,
+                root: false,
                 separates: false,
                 final_item: false,
                 span: Some(*at),
@@ -253,6 +258,7 @@ impl NewToken {
             parens: false,
             separator: true,
             starts: false,
+            root: false,
             separates: true,
             final_item: false,
             span: None,
@@ -401,6 +407,21 @@ impl Build<'_> {
         }
     }
 
+    /// A clause that nothing is left in goes with its keyword.
+    fn clauses(&mut self, node: &PNode) {
+        let PatternToken::Inner(inner) = &node.what else { return };
+        inner.children.iter().for_each(|c| self.clauses(c));
+        let mut clauses = self.language.fragments.contexts.iter().filter(|c| c.name == CLAUSE);
+        if !clauses.any(|c| c.accepts.contains(&node.kind)) {
+            return;
+        }
+        let [keyword, rest @ ..] = inner.children.as_slice() else { return };
+        let gone = |n: &PNode| tokens_of(n).all(|i| self.drop[i]);
+        if matches!(keyword.what, PatternToken::Leaf(..)) && !rest.is_empty() && rest.iter().all(gone) {
+            self.drop[tokens_of(node)].iter_mut().for_each(|d| *d = true);
+        }
+    }
+
     /// Takes a slot out together with the brackets around it, if those are not there either.
     fn without_brackets(&mut self, i: usize, old: &[PToken]) -> bool {
         let Some(o) = old.iter().position(|t| t.key == self.tokens[i].key) else { return false };
@@ -463,12 +484,30 @@ impl Build<'_> {
     }
 }
 
-/// What stands before a token of `new`. Where tokens before it are dropped, the gap goes with the separator.
+/// What stands before a token of `new`. Where tokens before it are dropped, the gap goes with the separator, or with
+/// what stood on lines of its own: of the gaps around it the first after a bracket, the last before one, else the one
+/// with more lines.
 fn gap_before(tokens: &[PToken], drop: &[bool], i: usize, source: &str) -> String {
     let first = (0..i).rev().take_while(|j| drop[*j]).last().unwrap_or(i);
-    let at = if first < i && tokens[i - 1].separator { first } else { i };
-    let before = at.checked_sub(1).map_or(0, |b| tokens[b].at.end);
-    Span { start: before, end: tokens[at].at.start.max(before) }.of(source).to_owned()
+    let gap = |at: usize| {
+        let before = at.checked_sub(1).map_or(0, |b| tokens[b].at.end);
+        Span { start: before, end: tokens[at].at.start.max(before) }.of(source)
+    };
+    let lines = |at: usize| gap(at).matches('\n').count();
+    if first == i {
+        return gap(i).to_owned();
+    }
+    if tokens[i - 1].separator {
+        return gap(first).to_owned();
+    }
+    let text = |at: usize| tokens[at].text.as_str();
+    let opens = first.checked_sub(1).is_none_or(|b| matches!(text(b), "{" | "(" | "["));
+    let at = match text(i) {
+        "}" | ")" | "]" => i,
+        _ if opens || lines(first) > lines(i) => first,
+        _ => i,
+    };
+    gap(at).to_owned()
 }
 
 /// Puts keyed pairs into the order that their partners have in the file.

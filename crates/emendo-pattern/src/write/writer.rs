@@ -10,8 +10,8 @@ use crate::found::{Bound, Match};
 use crate::model::{Key, Pattern};
 use crate::write::align::{align, shrink};
 use crate::write::layout::{Indents, Layout, Tokens};
-use crate::write::lines::{gathered, indent_at};
-use crate::write::nest::{Nest, pair_up};
+use crate::write::lines::{comment_behind, gathered, indent_at};
+use crate::write::nest::{Nest, is_open, pair_up};
 use crate::write::tokens::{NewToken, OldToken, old_tokens};
 use crate::written::{Place, Unresolved};
 
@@ -52,6 +52,9 @@ impl<'a> Writer<'a> {
 impl Writer<'_> {
     pub(crate) fn run(&mut self, unit: usize, wrap: bool) {
         let mut anchors = self.anchors();
+        if self.question_marks(&anchors) {
+            anchors = self.anchors();
+        }
         if self.trailing(&anchors) {
             anchors = self.anchors();
         }
@@ -64,7 +67,6 @@ impl Writer<'_> {
             .filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
         self.out.released = named.map(|(_, t)| t.at).collect();
         self.effects(&anchors);
-        self.marks(&anchors);
         let mut edges: Vec<Option<(usize, usize)>> = vec![None];
         edges.extend(anchors.into_iter().map(Some));
         edges.push(None);
@@ -80,7 +82,11 @@ impl Writer<'_> {
     /// The tokens that stay, in order: old and new.
     fn anchors(&self) -> Vec<(usize, usize)> {
         let mut anchors = align(&self.old, &self.new);
-        pair_up(&mut anchors, &Nest::of(self.old.iter().map(|t| &t.key)), &Nest::of(self.new.iter().map(|t| &t.key)));
+        pair_up(
+            &mut anchors,
+            &Nest::of(self.old.iter().map(|t| &t.key)),
+            &Nest::of(self.new.iter().map(|t| &t.key)),
+        );
         anchors
     }
 
@@ -104,16 +110,21 @@ impl Writer<'_> {
     /// A separator behind the last item of a list in the file is a token of the old code, and stays behind the last
     /// item of the list that takes it over. Tells whether there is one.
     fn trailing(&mut self, anchors: &[(usize, usize)]) -> bool {
-        let (old, new) = (Nest::of(self.old.iter().map(|t| &t.key)), Nest::of(self.new.iter().map(|t| &t.key)));
+        let (old, new) =
+            (Nest::of(self.old.iter().map(|t| &t.key)), Nest::of(self.new.iter().map(|t| &t.key)));
         let heirs = self.tokens(anchors).heirs(&old, &new);
         let (mut come, mut stay) = (Vec::new(), Vec::new());
         for list in old.pairs() {
             let Some(end) = old.partner[list] else { continue };
-            let Some(sign) = self.sign_between(self.old[end - 1].at.end, self.old[end].at.start) else {
+            let Some(sign) = self.sign_between(self.old[end - 1].at.end, self.old[end].at.start)
+            else {
                 continue;
             };
             let key = Key::Text(sign.of(self.text).to_owned());
-            come.push((end, OldToken { key: key.clone(), at: sign, gap: String::new(), binds: None }));
+            come.push((
+                end,
+                OldToken { key: key.clone(), at: sign, gap: String::new(), binds: None },
+            ));
             let heir = heirs.iter().find(|h| h.0 == list).map(|h| h.1);
             let last = heir.and_then(|h| new.partner[h].filter(|end| *end > h + 1));
             stay.extend(last.filter(|l| self.takes_sign(*l)).map(|end| (end, key)));
@@ -154,22 +165,34 @@ impl Writer<'_> {
         })
     }
 
-    /// A mark of the file that has a meaning of its own, as the question mark before a dot, and does not stay.
-    fn marks(&mut self, anchors: &[(usize, usize)]) {
+    /// The question mark before a dot that goes: it stays before what is called or taken there, where the language
+    /// writes that; else it is lost. Tells whether one comes.
+    fn question_marks(&mut self, anchors: &[(usize, usize)]) -> bool {
+        let mut come = Vec::new();
         for (i, old) in self.old.iter().enumerate() {
-            let Key::Text(key) = &old.key else { continue };
-            let stands = old.at.of(self.text);
-            let lost = stands != key
-                && stands.starts_with('?')
-                && !anchors.iter().any(|(o, _)| *o == i);
-            if lost {
-                self.out.facts.push(Fact {
+            let dot = matches!(&old.key, Key::Text(t) if t == ".");
+            let marked = self.text[..old.at.end as usize].trim_end_matches('.').ends_with('?');
+            if !dot || !marked || anchors.iter().any(|(o, _)| *o == i) {
+                continue;
+            }
+            let kept = i.checked_sub(1).and_then(|b| anchors.iter().find(|a| a.0 == b));
+            let next = kept.map(|(_, n)| n + 1).filter(|n| *n < self.new.len());
+            let mark = self.language.writing.optional_call;
+            match next.filter(|n| !mark.is_empty() && is_open(&self.new[*n].key)) {
+                Some(next) => come.push(next),
+                None => self.out.facts.push(Fact {
                     says: Certainty::Unsure,
-                    text: format!("`{stands}` stands here, and has no place in what is written"),
+                    text: "`?.` stands here, and has no place in what is written".to_owned(),
                     at: Some(old.at),
-                });
+                }),
             }
         }
+        let any = !come.is_empty();
+        for next in come.into_iter().rev() {
+            let key = Key::Text(self.language.writing.optional_call.to_owned());
+            self.new.insert(next, NewToken { separates: false, ..NewToken::separator(key) });
+        }
+        any
     }
 
     /// What comes to stand deeper, or less deep, takes its lines along.
@@ -280,6 +303,11 @@ impl Writer<'_> {
             (None, Some(e)) => (e, e),
             (None, None) => (self.m.span.start, self.m.span.start),
         };
+        let behind = (next.is_none() && deleted.is_empty() && !range.is_empty())
+            .then(|| comment_behind(self.tree, self.text, end))
+            .flatten()
+            .filter(|_| self.gap(range.start).contains('\n'));
+        let (start, end) = behind.map_or((start, end), |c| (c, c));
         if deleted.is_empty() && range.is_empty() {
             // Only parentheses.
             if !lead.is_empty() {
@@ -463,7 +491,7 @@ impl Writer<'_> {
 
     /// Adds a splice, without the bytes that it would write as they stand.
     pub(crate) fn push(&mut self, splice: Splice) {
-        let splice = shrink(splice, self.text);
+        let splice = shrink(splice, self.text).without_end_blanks(self.text);
         if !(splice.span.is_empty() && splice.parts.is_empty()) {
             self.out.splices.push(splice);
         }
