@@ -417,7 +417,13 @@ impl CodeRunner {
         for symbol in &self.add {
             imports.push(self.head.language.import_of(symbol, Space::Value));
         }
+        let beside = |new: &emendo_lang::ImportName| {
+            m.names.iter().map(|n| (n.symbol.clone(), new.path.clone())).collect::<Vec<_>>()
+        };
+        let beside = imports.iter().flat_map(beside).collect();
         let drop_imports = self.drop.clone();
-        Ok((Change { splices, imports, drop_imports, released, ..Change::default() }, facts))
+        let change =
+            Change { splices, imports, drop_imports, beside, released, ..Change::default() };
+        Ok((change, facts))
     }
 }

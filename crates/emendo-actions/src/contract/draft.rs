@@ -74,6 +74,8 @@ pub struct Change {
     pub imports: Vec<ImportName>,
     /// Imports that become others: the path of the old, the path of the new.
     pub partners: Vec<(String, String)>,
+    /// Imports that stand for what others stood for: a new one goes where the old one was. Less sure than partners.
+    pub beside: Vec<(String, String)>,
     /// Items of imports that change themselves, and so stay.
     pub kept: Vec<Span>,
     /// Items of import lists that go.

@@ -282,20 +282,24 @@ impl FileRun {
     }
 }
 
-/// The bytes that a splice takes away without copying them.
-pub(crate) fn uncopied(s: &Splice) -> Vec<Span> {
-    let mut copies: Vec<Span> = Part::copies(&s.parts).filter(|c| s.span.contains(*c)).collect();
+/// The bytes that a change takes away without copying them anywhere.
+pub(crate) fn uncopied(change: &Change) -> Vec<Span> {
+    let all = || change.splices.iter().filter(|s| !s.span.is_empty());
+    let mut copies: Vec<Span> = all().flat_map(|s| Part::copies(&s.parts)).collect();
     copies.sort();
     let mut out = Vec::new();
-    let mut at = s.span.start;
-    for c in copies {
-        if c.start > at {
-            out.push(Span { start: at, end: c.start });
+    for s in all() {
+        let mut at = s.span.start;
+        let from = copies.partition_point(|c| c.end <= s.span.start);
+        for c in copies[from..].iter().take_while(|c| c.start < s.span.end) {
+            if c.start > at {
+                out.push(Span { start: at, end: c.start });
+            }
+            at = at.max(c.end);
         }
-        at = at.max(c.end);
-    }
-    if s.span.end > at {
-        out.push(Span { start: at, end: s.span.end });
+        if s.span.end > at {
+            out.push(Span { start: at, end: s.span.end });
+        }
     }
     out
 }

@@ -75,9 +75,13 @@ impl FileRun {
             plan.gone.extend(change.gone.iter().copied());
             plan.partners.extend(change.partners.iter().cloned());
             plan.removed.extend(&change.released);
-            for s in &change.splices {
-                plan.removed.extend(uncopied(s));
-            }
+            plan.removed.extend(uncopied(change));
+            plan.beside.extend(change.beside.iter().cloned());
+            let parts = change.splices.iter().flat_map(|s| Part::leaves(&s.parts));
+            plan.written.extend(parts.filter_map(|p| match p {
+                Part::Text(t) => Some(t.clone()),
+                _ => None,
+            }));
         }
         let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
         let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();

@@ -6,22 +6,18 @@ use emendo_text::{Part, Span, Splice};
 
 use crate::written::ImportEdit;
 
-pub(crate) fn insertions(
+/// The statements for some imports, each with those that it makes: several names of one module in one.
+pub(crate) fn statements<'n>(
     language: &Language,
-    facts: &FileFacts,
-    text: &str,
-    line_end: &str,
-    add: &[&ImportName],
-) -> Vec<ImportEdit> {
-    let mut out: Vec<ImportEdit> = Vec::new();
+    add: &[&'n ImportName],
+    like: Option<&str>,
+) -> Vec<(String, Vec<&'n ImportName>)> {
     let names = &language.names;
-    let mut done: Vec<&ImportName> = Vec::new();
+    let mut out: Vec<(String, Vec<&ImportName>)> = Vec::new();
     for name in add {
-        if done.contains(name) {
+        if out.iter().any(|(_, done)| done.contains(name)) {
             continue;
         }
-        let like = facts.imports.iter().find(|i| i.is_static == name.is_static);
-        let like = like.or(facts.imports.first()).map(|i| i.span.of(text));
         let module = names.parent(&name.path);
         let plain = |n: &&ImportName| !n.wildcard && !n.whole && !n.is_static && !module.is_empty();
         let kin: Vec<&ImportName> = add
@@ -38,15 +34,33 @@ pub(crate) fn insertions(
         let items: Vec<String> = kin.iter().map(item).collect();
         let list =
             if kin.len() > 1 { (language.imports.write_list)(&module, &items, like) } else { None };
-        let about: Vec<String> = match list {
-            Some(_) => kin.iter().map(|n| n.path.clone()).collect(),
-            None => vec![name.path.clone()],
-        };
-        if list.is_some() {
-            done.extend(kin);
-        }
-        let statement = list.unwrap_or_else(|| (language.imports.write_import)(name, like));
-        let (at, before, after) = insertion(language, facts, text, line_end, name);
+        out.push(match list {
+            Some(list) => (list, kin),
+            None => ((language.imports.write_import)(name, like), vec![name]),
+        });
+    }
+    out
+}
+
+pub(crate) fn insertions(
+    language: &Language,
+    facts: &FileFacts,
+    text: &str,
+    line_end: &str,
+    add: &[&ImportName],
+) -> Vec<ImportEdit> {
+    let mut out: Vec<ImportEdit> = Vec::new();
+    let like = |is_static: bool| {
+        let like = facts.imports.iter().find(|i| i.is_static == is_static);
+        like.or(facts.imports.first()).map(|i| i.span.of(text))
+    };
+    let (fixed, free): (Vec<&ImportName>, Vec<&ImportName>) =
+        add.iter().copied().partition(|n| n.is_static);
+    let all = [(free, false), (fixed, true)];
+    let all = all.iter().flat_map(|(add, is)| statements(language, add, like(*is)));
+    for (statement, made) in all {
+        let about: Vec<String> = made.iter().map(|n| n.path.clone()).collect();
+        let (at, before, after) = insertion(language, facts, text, line_end, made[0]);
         let written = format!("{before}{statement}{after}");
         match out.iter_mut().find(|e| e.splice.span == Span::at(at)) {
             Some(same) => {
@@ -69,6 +83,13 @@ pub(crate) fn insertions(
         }
     }
     out
+}
+
+/// The blanks at the start of the line of a statement.
+pub(crate) fn lead_of(text: &str, at: usize) -> &str {
+    let start = text[..at].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+    let lead = &text[start..at];
+    &lead[..lead.len() - lead.trim_start().len()]
 }
 
 /// Where a new import goes, and the text before and after it.

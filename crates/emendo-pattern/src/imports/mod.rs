@@ -6,7 +6,7 @@ use emendo_lang::language::{Language, Names, Space};
 use emendo_lang::{FileFacts, Import, ImportName};
 use emendo_text::{Part, Span, Splice};
 
-use crate::imports::insert::insertions;
+use crate::imports::insert::{insertions, lead_of, line_stop, statements};
 use crate::written::ImportEdit;
 use crate::{delete_item, delete_splice};
 
@@ -21,6 +21,10 @@ pub struct ImportPlan {
     pub drop: Vec<String>,
     /// Imports of which another one is what they become: the path of the old, the path of the new.
     pub partners: Vec<(String, String)>,
+    /// New imports with the symbols whose uses they replace: old, new.
+    pub beside: Vec<(String, String)>,
+    /// What edits write.
+    pub written: Vec<String>,
     /// Items that change themselves, and so stay.
     pub kept: Vec<Span>,
     /// Items of lists that go, used or not.
@@ -43,16 +47,17 @@ impl ImportPlan {
         add.dedup();
         let dropped: Vec<&Import> =
             facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
-        let partners = &self.partners;
         let out = Vec::new();
-        let mut changes = Changes { language, facts, text, dropped, partners, out };
-        // A new import stands on the line of the one it replaces: one of the same list first, then one of the same name.
-        for how in [Like::Partner, Like::List, Like::Name, Like::Any] {
-            if how == Like::Name {
+        let mut changes = Changes { language, facts, text, line_end, dropped, plan: self, out };
+        // A new import goes into a list of its module; else it stands on the line of the one that it replaces, or below
+        // that where other names of it stay.
+        for how in [Like::ListPartner, Like::List, Like::Partner, Like::Name, Like::Any] {
+            if how == Like::Partner {
                 add.retain(|new| !changes.add_to_list(new));
             }
             add.retain(|new| !changes.instead(new, how));
         }
+        let add = changes.in_place(add);
         changes.drop_rest();
         let mut edits = changes.out;
         for new in insertions(language, facts, text, line_end, &add) {
@@ -106,8 +111,26 @@ impl ImportPlan {
             any |= !facts.hides(local, w, import);
             goes(w.span) || (!facts.has_errors && facts.hides(local, w, import))
         });
-        all_go && (any || self.drop.iter().any(|d| d == import.path()))
+        let again = || {
+            let other = self.add.iter().any(|a| language.names.last(&a.path) == local);
+            !other && self.written.iter().any(|t| writes_name(language, t, local))
+        };
+        all_go && !again() && (any || self.drop.iter().any(|d| d == import.path()))
     }
+}
+
+/// True if a text holds a name that is no member of something else.
+fn writes_name(language: &Language, text: &str, name: &str) -> bool {
+    let word = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
+    text.match_indices(name).any(|(i, _)| {
+        let before = text[..i].trim_end();
+        let rest = &text[i + name.len()..];
+        let whole = !text[..i].ends_with(word) && !rest.starts_with(word);
+        // The key of a pair.
+        let colon = rest.trim_start().starts_with(':') && !rest.trim_start().starts_with("::");
+        let key = colon && (before.is_empty() || before.ends_with(['{', ',', '(']));
+        whole && !key && !language.words.member_after.iter().any(|d| before.ends_with(d))
+    })
 }
 
 /// A new statement that would stand beside one that goes takes its place. Gives it back if there is none.
@@ -145,10 +168,12 @@ fn joined(mut spans: Vec<Span>) -> Vec<Span> {
 /// Which dropped import a new one may take the place of.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Like {
-    /// The one that it is said to become of.
-    Partner,
+    /// One of the same list that it is said to become of.
+    ListPartner,
     /// One of the same list.
     List,
+    /// The one that it is said to become of.
+    Partner,
     /// One of the same last name.
     Name,
     /// Any of the same root.
@@ -160,8 +185,9 @@ struct Changes<'a> {
     language: &'a Language,
     facts: &'a FileFacts,
     text: &'a str,
+    line_end: &'a str,
     dropped: Vec<&'a Import>,
-    partners: &'a [(String, String)],
+    plan: &'a ImportPlan,
     out: Vec<ImportEdit>,
 }
 
@@ -173,9 +199,12 @@ impl<'a> Changes<'a> {
             let same_root = !self.language.names.module_separator.is_empty()
                 || old.segments.first().map(|s| s.0.as_str()) == segments.first().copied();
             let partner = |p: &&(String, String)| p.0 == old.path() && p.1 == new.path;
+            let partners = || self.plan.partners.iter();
+            let listed = old.item.is_some() && head_of(old) == segments[..segments.len() - 1];
             let liked = match how {
-                Like::Partner => self.partners.iter().find(partner).is_some(),
-                Like::List => old.item.is_some() && head_of(old) == segments[..segments.len() - 1],
+                Like::Partner => partners().find(partner).is_some(),
+                Like::ListPartner => listed && partners().find(partner).is_some(),
+                Like::List => listed,
                 Like::Name => old.segments.last().map(|s| s.0.as_str()) == segments.last().copied(),
                 Like::Any => true,
             };
@@ -199,6 +228,70 @@ impl<'a> Changes<'a> {
             self.out.push(ImportEdit { splice, about: about.clone(), statement });
         }
         true
+    }
+
+    /// Writes new imports in the place of the statement whose uses they replace: over it, if nothing of it stays, else on
+    /// the line below. Gives back those that have no such place.
+    fn in_place<'n>(&mut self, add: Vec<&'n ImportName>) -> Vec<&'n ImportName> {
+        let mut places: Vec<(&'a Import, Vec<&'n ImportName>)> = Vec::new();
+        let mut rest = Vec::new();
+        for new in add {
+            match self.replaced_by(new) {
+                Some(old) => match places.iter_mut().find(|p| p.0.span == old.span) {
+                    Some(known) => known.1.push(new),
+                    None => places.push((old, vec![new])),
+                },
+                None => rest.push(new),
+            }
+        }
+        for (old, new) in places {
+            let about: Vec<String> = new.iter().map(|n| n.path.clone()).collect();
+            let statements = statements(self.language, &new, Some(old.span.of(self.text)));
+            let lead = lead_of(self.text, old.span.start as usize);
+            let between = format!("{}{lead}", self.line_end);
+            let statements: Vec<String> = statements.into_iter().map(|s| s.0).collect();
+            let written = statements.join(&between);
+            let mut own = self.facts.imports.iter().filter(|i| i.span == old.span);
+            let changed = self.out.iter().any(|e| e.statement == Some(old.span));
+            let (splice, statement) = if !changed && own.all(|i| self.goes(i)) {
+                self.dropped.retain(|d| d.span != old.span);
+                (Splice::text(old.span, written), Some(old.span))
+            } else {
+                let at = Span::at(line_stop(self.text, old.span.end as usize));
+                (Splice::text(at, between + &written), None)
+            };
+            self.out.push(ImportEdit { splice, about, statement });
+        }
+        rest
+    }
+
+    fn goes(&self, import: &Import) -> bool {
+        self.dropped.iter().any(|d| d.span == import.span && d.item == import.item)
+    }
+
+    /// The import whose uses a new one replaces, where the new one may stand in its place.
+    fn replaced_by(&self, new: &ImportName) -> Option<&'a Import> {
+        let names = &self.language.names;
+        let beside = |i: &&'a Import| {
+            let pair = |p: &(String, String)| {
+                let below = p.0.strip_prefix(i.path());
+                let below = below.is_some_and(|r| !r.starts_with(char::is_alphanumeric));
+                p.1 == new.path && (below || names.parent(&p.0) == names.parent(i.path()))
+            };
+            self.plan.beside.iter().chain(&self.plan.partners).any(pair)
+                && !i.passes_on
+                && i.is_static == new.is_static
+        };
+        let all = self.facts.imports.iter();
+        let mut fits: Vec<&Import> = all.filter(beside).collect();
+        // One that goes before one that stays.
+        fits.sort_by_key(|i| (!self.goes(i), i.span.start));
+        let old = fits.first().copied()?;
+        let one = |i: &&Import| i.span == old.span || i.passes_on;
+        let alone = self.facts.imports.iter().all(|i| one(&i));
+        let mut own = self.facts.imports.iter().filter(|i| i.span == old.span);
+        let place = !names.module_separator.is_empty() || alone && own.all(|i| self.goes(i));
+        place.then_some(old)
     }
 
     /// The import with another path: `None` if that takes more than other segments.

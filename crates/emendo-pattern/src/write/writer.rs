@@ -66,6 +66,7 @@ impl Writer<'_> {
             .enumerate()
             .filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
         self.out.released = named.map(|(_, t)| t.at).collect();
+        self.out.released.extend(self.become_members(&anchors));
         self.effects(&anchors);
         let mut edges: Vec<Option<(usize, usize)>> = vec![None];
         edges.extend(anchors.into_iter().map(Some));
@@ -229,6 +230,19 @@ impl Writer<'_> {
                 self.push(Splice::text(gap, written));
             }
         }
+    }
+
+    /// Words that stay, and name a member now where they named something by themselves.
+    fn become_members(&self, anchors: &[(usize, usize)]) -> Vec<Span> {
+        let after = self.language.words.member_after;
+        let dot = |key: Option<&Key>| matches!(key, Some(Key::Text(t)) if after.contains(&t.as_str()));
+        let old = |o: usize| dot(o.checked_sub(1).map(|b| &self.old[b].key));
+        let new = |n: usize| dot(n.checked_sub(1).map(|b| &self.new[b].key));
+        let all = anchors.iter().filter(|(o, n)| {
+            let word = !matches!(self.old[*o].key, Key::Slot(..) | Key::Literal(..));
+            word && new(*n) && !old(*o)
+        });
+        all.map(|(o, _)| self.old[*o].at).collect()
     }
 
     /// A slot with effects that is dropped, repeated or moved past another may change what happens.
