@@ -2,7 +2,7 @@
 
 use emendo_lang::language::Names;
 use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
-use emendo_pattern::{doubled, respell};
+use emendo_pattern::{delete_splice, doubled, respell};
 use emendo_text::{Span, Splice};
 
 use crate::contract::{Found, NoteDraft, SymbolKind};
@@ -74,7 +74,7 @@ impl SymbolRunner {
         }
         let both = import.wildcard
             && p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
-        if both {
+        if both && self.kept_below(p, import) {
             // Both are here already: a wildcard that was split before.
             return None;
         }
@@ -150,6 +150,11 @@ impl SymbolRunner {
         for m in &twice {
             self.aliased(p, m, out);
         }
+        let (merging, moved): (Vec<Moved<'_>>, Vec<Moved<'_>>) =
+            moved.into_iter().partition(|m| self.is_imported_too(p, m));
+        for m in &merging {
+            self.merged(p, m, out);
+        }
         let Some(first) = moved.first() else { return };
         if all.len() == 1 && self.kept_below(p, first.import) {
             // Some names of the wildcard stay after: it becomes two.
@@ -185,6 +190,41 @@ impl SymbolRunner {
             }
             self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
         }
+    }
+
+    /// True if the file has what an import becomes already, under the same name, or gets it from an import before this.
+    fn is_imported_too(&self, p: &Place<'_>, m: &Moved<'_>) -> bool {
+        let own = m.import;
+        let alias = |i: &Import| i.local().map(str::to_owned).filter(|_| i.aliased());
+        let same = |i: &&Import| {
+            i.wildcard == own.wildcard
+                && i.is_static == own.is_static
+                && i.passes_on == own.passes_on
+                && i.binds_root == own.binds_root
+                && i.scope == own.scope
+                && i.inside == own.inside
+                && i.is_type == own.is_type
+                && alias(i) == alias(own)
+        };
+        let place = |i: &Import| i.item.unwrap_or(i.span).start;
+        let becomes = |i: &Import| {
+            let (row, old) = self.rows.deciding(i.path())?;
+            Some(format!("{}{}", self.rows.all[row].new.as_ref()?, &i.path()[old.len()..]))
+        };
+        p.code.facts.imports.iter().filter(same).any(|i| match becomes(i) {
+            Some(new) => new == m.target && place(i) < place(own),
+            None => i.path() == m.target,
+        })
+    }
+
+    /// An import whose new name the file has already: it goes.
+    fn merged(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
+        if m.import.item.is_some() {
+            let name = ImportName { path: m.target.clone(), ..m.import.name() };
+            return self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
+        }
+        let splice = delete_splice(p.cx.text, m.import.span, |_| None);
+        self.move_draft(p, m, vec![splice], out);
     }
 
     /// True if the name may come from elsewhere too: it stays for the rest of the file.

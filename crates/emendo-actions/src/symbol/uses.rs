@@ -304,6 +304,11 @@ impl SymbolRunner {
         if names.parent(old) == names.parent(new) {
             return Ok(only(Splice::text(path[path.len() - 1].1, names.last(new))));
         }
+        if p.resolver.in_own_module(new) {
+            let spelled = p.resolver.spell(new, Space::Value, word.span.start)?;
+            let splices = vec![Splice::text(whole(path), spelled.text)];
+            return Ok(Rewritten { splices, imports: spelled.imports, kept: Vec::new() });
+        }
         let written: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
         let import = p.resolver.import_at(first, path[0].1.start);
         if names.full_names && import.is_none() && written == names.segments(old) {
@@ -347,7 +352,14 @@ impl SymbolRunner {
         if names.full_names && !language.imports.packages.is_empty() && symbol == package {
             return Ok(only(respell(names, path, &wanted)));
         }
-        let spelled = p.resolver.spell(&symbol, Space::Type, word.span.start)?;
+        let mut spelled = p.resolver.spell(&symbol, Space::Type, word.span.start)?;
+        if head == 1 && !names.full_names && spelled.imports.is_empty() && !rest.is_empty() {
+            // A module at the outermost level is imported by itself.
+            if p.resolver.taken(&symbol, Space::Value, word.span.start, &symbol) {
+                return Err(format!("`{symbol}` means something else here"));
+            }
+            spelled.imports.push(ImportName::plain(&symbol));
+        }
         let head_spans = &path[..path.len().saturating_sub(rest.len()).max(1)];
         let mut splices = vec![Splice::text(whole(head_spans), spelled.text)];
         for (segment, name) in path[head_spans.len()..].iter().zip(rest) {

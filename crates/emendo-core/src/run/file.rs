@@ -285,7 +285,8 @@ impl FileRun {
 /// The bytes that a change takes away without copying them anywhere.
 pub(crate) fn uncopied(change: &Change) -> Vec<Span> {
     let all = || change.splices.iter().filter(|s| !s.span.is_empty());
-    let mut copies: Vec<Span> = all().flat_map(|s| Part::copies(&s.parts)).collect();
+    let mut copies: Vec<Span> =
+        change.splices.iter().flat_map(|s| Part::copies(&s.parts)).collect();
     copies.sort();
     let mut out = Vec::new();
     for s in all() {

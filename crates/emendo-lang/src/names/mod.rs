@@ -163,7 +163,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// A path of modules made absolute, where it begins with a word for the file's own.
-    fn absolute(&self, path: &[&str]) -> Option<String> {
+    pub(crate) fn absolute(&self, path: &[&str]) -> Option<String> {
         let names = &self.language.names;
         if path.len() < 2 || names.builtin.iter().all(|b| *b != path[0]) {
             return None;

@@ -42,6 +42,9 @@ impl Resolver<'_> {
         }
         let names = &self.language.names;
         let simple = names.last(symbol);
+        if self.in_own_module(symbol) && !self.hidden(simple, space, at) {
+            return Ok(Spelled { text: simple.to_owned(), imports: Vec::new() });
+        }
         let taken = self.taken(simple, space, at, symbol);
         if (taken && names.full_names) || names.segments(symbol).len() < 2 {
             return Ok(Spelled { text: symbol.to_owned(), imports: Vec::new() });
@@ -56,6 +59,26 @@ impl Resolver<'_> {
         }
         let text = import.alias.clone().unwrap_or_else(|| simple.to_owned());
         Ok(Spelled { text, imports: vec![import] })
+    }
+
+    /// True if a symbol belongs to the module that the file is: what it declares needs no import there.
+    pub fn in_own_module(&self, symbol: &str) -> bool {
+        let names = &self.language.names;
+        let own = &self.facts.module;
+        if own.is_empty() || self.language.modules.is_none() {
+            return false;
+        }
+        let segments = names.segments(symbol);
+        let whole = self.absolute(&segments);
+        names.parent(whole.as_deref().unwrap_or(symbol)) == *own
+    }
+
+    /// True if what the file declares at its top cannot be named so here: something nearer has the name.
+    fn hidden(&self, name: &str, space: Space, at: u32) -> bool {
+        let spaces = [Space::Value, Space::Type];
+        let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
+        self.facts.lookup(name, looked, at).is_some_and(|d| !d.top)
+            || self.facts.imports.iter().any(|i| !i.passes_on && i.local() == Some(name))
     }
 
     /// A name of the file's own for a symbol whose name is taken: that of its library before it, in the same manner.

@@ -139,7 +139,7 @@ fn over_dropped(new: ImportEdit, edits: &mut [ImportEdit]) -> Option<ImportEdit>
     let beside = |e: &&mut ImportEdit| {
         let span = e.splice.span;
         e.splice.parts.is_empty()
-            && span.start < at
+            && span.start <= at
             && at < span.end
             && e.statement.is_some_and(|s| span.contains(s))
     };

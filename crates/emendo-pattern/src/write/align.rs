@@ -75,7 +75,10 @@ pub(super) fn align(old: &[OldToken], new: &[NewToken]) -> Vec<(usize, usize)> {
         Key::Text(_) | Key::Quote(..) => 2,
     };
     let same = |a: &Key, b: &Key| match (a, b) {
-        (Key::Name { symbol: a, .. }, Key::Name { symbol: b, .. }) => a == b,
+        // A symbol that the run renames is one under both its names.
+        (Key::Name { symbol: a, also: x, .. }, Key::Name { symbol: b, also: y, .. }) => {
+            a == b || x.contains(b) || y.contains(a)
+        }
         (a, b) => a == b,
     };
     let (n, m) = (old.len(), new.len());
