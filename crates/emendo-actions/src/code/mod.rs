@@ -17,7 +17,9 @@ use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::shared::{
     Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error, type_of,
 };
+use crate::meaning::SymbolRunner;
 use crate::shared::{Finder, Head, SlotTables};
+use crate::symbol::import_in;
 
 /// The kind.
 pub(super) static CODE: Code = Code;
@@ -137,7 +139,15 @@ impl Kind for Code {
                 lenders.extend(lender(&old, new, told, action, cx));
             }
             let digest = action_digest("code", &row.old.text);
+            let import = row.new.as_ref().and_then(|new| {
+                let plain = !WHERE.iter().any(|k| action.table.get(k.name).is_some());
+                let read = |text: &Text| import_in(language, &text.text).filter(|_| plain);
+                let (old, new) = (read(&row.old)?, read(new)?);
+                let same = old.1 == new.1 && old.0 != new.0;
+                same.then(|| SymbolRunner::of_imports(language, digest, old, new.0))
+            });
             rules.push(CodeRule {
+                import,
                 grows,
                 digest,
                 written: row.old.text.clone(),

@@ -12,6 +12,7 @@ use crate::contract::{
     Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old,
     Replaces, Runner, SymbolKind, Uses, written_before,
 };
+use crate::meaning::SymbolRunner;
 use crate::shared::Head;
 use crate::shared::{Along, Finder};
 
@@ -36,6 +37,8 @@ pub(crate) struct CodeRule {
     pub(crate) written: String,
     pub(crate) old: Arc<Pattern>,
     pub(crate) outcome: Outcome,
+    /// It writes one import in place of another.
+    pub(crate) import: Option<SymbolRunner>,
     /// `old` fits what `new` writes: a place must be looked at before it is changed again.
     pub(crate) grows: bool,
 }
@@ -140,6 +143,12 @@ impl Runner for CodeRunner {
         self.follow_here(cx, code, action, out);
         let first = out.drafts.len();
         for (row, rule) in self.rules.iter().enumerate() {
+            if let Some(import) = &rule.import {
+                let first = out.drafts.len();
+                import.imports(&crate::meaning::Place::new(cx, code, action), out);
+                out.drafts[first..].iter_mut().for_each(|d| d.action.1 = row);
+                continue;
+            }
             let matches = self.finder.places(&rule.old, cx, code, &resolver, out);
             if matches.is_empty() {
                 continue;

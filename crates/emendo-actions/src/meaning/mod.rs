@@ -24,9 +24,18 @@ pub struct SymbolRunner {
     pub(crate) strings: bool,
     pub(crate) docs: bool,
     pub(crate) becomes: bool,
+    /// It changes import statements of just this form, and nothing else.
+    pub(crate) import: Option<ImportForm>,
     /// It only looks for what is left.
     pub(crate) watching: bool,
     pub(crate) rows: Rows,
+}
+
+/// What an import statement takes.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) struct ImportForm {
+    pub(crate) wildcard: bool,
+    pub(crate) is_static: bool,
 }
 
 /// What a word is to a row.

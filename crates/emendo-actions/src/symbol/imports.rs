@@ -1,12 +1,13 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
 use emendo_lang::language::Names;
-use emendo_lang::{Certainty, Fact, Import, ImportName, Project, Space};
+use emendo_lang::{Certainty, Fact, Import, ImportName, Language, Project, Space, Tree};
 use emendo_pattern::{delete_splice, doubled, respell};
-use emendo_text::{Span, Splice};
+use emendo_text::{Digest, Span, Splice};
 
-use crate::contract::{Found, NoteDraft, SymbolKind};
-use crate::meaning::{Place, Rewritten, SymbolRunner};
+use crate::contract::{Found, Needs, NoteDraft, SymbolKind};
+use crate::meaning::{ImportForm, Place, Rewritten, Row, Rows, SymbolRunner};
+use crate::shared::Head;
 
 /// An import that is to name something else.
 struct Moved<'a> {
@@ -16,9 +17,48 @@ struct Moved<'a> {
     fact: Fact,
 }
 
+/// The import that a pattern is, if it is one whole statement that imports one thing under its own name.
+pub(crate) fn import_in(language: &Language, source: &str) -> Option<(String, ImportForm)> {
+    let tree = Tree::parse(language, source);
+    let roots: Vec<_> = tree.root().named_children(&mut tree.root().walk()).collect();
+    let [statement] = roots.as_slice() else { return None };
+    if tree.has_error() || !language.imports.kinds.contains(&statement.kind()) {
+        return None;
+    }
+    let all = (language.imports.read_import)(*statement, source);
+    let [import] = all.as_slice() else { return None };
+    let plain = !import.aliased() && !import.passes_on && !import.binds_root && !import.implied;
+    let form = ImportForm { wildcard: import.wildcard, is_static: import.is_static };
+    plain.then(|| (import.path().to_owned(), form))
+}
+
 impl SymbolRunner {
+    /// Writes one import in place of another, wherever it stands: in a list, under another name.
+    pub(crate) fn of_imports(
+        language: &'static Language,
+        digest: Digest,
+        old: (String, ImportForm),
+        new: String,
+    ) -> Self {
+        let row = Row {
+            digest,
+            olds: vec![old.0],
+            new: Some(new),
+            advice: None,
+            parameters: None,
+            carried: false,
+            short_for: None,
+        };
+        // Other forms of the name are not meant.
+        let what = SymbolKind::Constant;
+        let rows = Rows::new(language, what, vec![row], Vec::new());
+        let head = Head::everywhere("code", language, Needs::of(rows.needs()));
+        let (strings, docs, becomes, watching) = (false, false, false, false);
+        Self { head, what, strings, docs, becomes, import: Some(old.1), watching, rows }
+    }
+
     /// All import statements of a file.
-    pub(super) fn imports(&self, p: &Place<'_>, out: &mut Found) {
+    pub(crate) fn imports(&self, p: &Place<'_>, out: &mut Found) {
         let all = &p.code.facts.imports;
         let mut at = 0;
         while at < all.len() {
@@ -35,6 +75,14 @@ impl SymbolRunner {
     fn moved<'i>(&self, p: &Place<'_>, import: &'i Import, out: &mut Found) -> Option<Moved<'i>> {
         let names = &self.rows.language.names;
         let path = import.path();
+        if let Some(form) = self.import {
+            let own = ImportForm { wildcard: import.wildcard, is_static: import.is_static };
+            let row = self.rows.deciding(path).filter(|d| d.1 == path && own == form)?.0;
+            let target = self.rows.all[row].new.clone().filter(|n| n != path)?;
+            let text = format!("`{path}` is imported by its full name");
+            let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
+            return Some(Moved { import, row, target, fact });
+        }
         let Some((row, old)) = self.rows.deciding(path) else {
             self.passed_through(p, import, out);
             if import.wildcard && !import.is_static && self.what != SymbolKind::Package {

@@ -10,6 +10,7 @@ use emendo_text::RelPath;
 
 pub(crate) use crate::meaning::overload;
 use crate::shared::Head;
+pub(crate) use crate::symbol::imports::import_in;
 pub use crate::symbol::mentions::TextWatch;
 
 use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, Remains, Runner, SymbolKind};
@@ -120,6 +121,7 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
         strings: mentions("strings"),
         docs: mentions("docs"),
         becomes: action.table.text("becomes").is_some(),
+        import: None,
         watching: false,
         rows,
     })

@@ -46,6 +46,7 @@ impl SymbolRunner {
             strings: true,
             docs: true,
             becomes: false,
+            import: None,
             watching: true,
             rows,
         }

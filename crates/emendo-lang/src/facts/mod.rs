@@ -271,7 +271,7 @@ impl FileFacts {
     }
 
     /// True for the scope that is the whole file.
-    pub(crate) fn is_whole(&self, scope: Span) -> bool {
+    pub fn is_whole(&self, scope: Span) -> bool {
         scope.end == u32::MAX || scope == self.scopes[0].span
     }
 

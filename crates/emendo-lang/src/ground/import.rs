@@ -61,6 +61,11 @@ pub struct ImportName {
 }
 
 impl ImportName {
+    /// True if both bring in the same name, as a type or not.
+    pub fn same(&self, other: &Self) -> bool {
+        Self { is_type: false, ..self.clone() } == Self { is_type: false, ..other.clone() }
+    }
+
     /// The name of a symbol by itself.
     pub fn plain(symbol: &str) -> Self {
         Self {

@@ -24,6 +24,10 @@ pub struct Imports {
     /// Writes several names of one module in one statement, in the manner of another one; `None` where a statement
     /// takes one name.
     pub write_list: fn(&str, &[String], Option<&str>) -> Option<String>,
+    /// An item of a list may be a path of several segments.
+    pub paths_in_lists: bool,
+    /// The group that an import belongs to by the first segment of its path, in the order in which groups stand.
+    pub group: fn(&str) -> u8,
     /// Whether a symbol used in this space is imported as a member.
     pub imports_member: fn(&str, Space) -> bool,
     /// The imports that a file has by the project that it belongs to.
@@ -46,6 +50,8 @@ impl Imports {
         read_import: |_, _| Vec::new(),
         write_import: |_, _| String::new(),
         write_list: |_, _, _| None,
+        paths_in_lists: false,
+        group: |_| 0,
         imports_member: |_, _| false,
         of_project: |_, _| Vec::new(),
     };

@@ -15,6 +15,7 @@ pub(crate) const IMPORTS: Imports = Imports {
     read_import,
     write_import,
     write_list: |module, items, _| Some(format!("from {module} import {}", items.join(", "))),
+    group: |root| u8::from(root.starts_with('.')),
     imports_member: |_, _| false,
     ..Imports::NONE
 };

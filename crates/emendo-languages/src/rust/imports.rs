@@ -16,6 +16,12 @@ pub(crate) const IMPORTS: Imports = Imports {
     read_import,
     write_import,
     write_list: |module, items, _| Some(format!("use {module}::{{{}}};", items.join(", "))),
+    paths_in_lists: true,
+    group: |root| match root {
+        "std" | "core" | "alloc" => 0,
+        "crate" | "self" | "super" => 2,
+        _ => 1,
+    },
     imports_member: |_, _| false,
     ..Imports::NONE
 };

@@ -15,6 +15,7 @@ pub(crate) const IMPORTS: Imports = Imports {
     preamble: &[("hash_bang_line", ""), ("expression_statement", "string")],
     read_import,
     write_import,
+    group: |module| u8::from(module.starts_with('.')),
     write_list,
     imports_member: |_, _| false,
     ..Imports::NONE
@@ -262,7 +263,7 @@ pub(crate) fn read_required(node: Node<'_>, text: &str) -> Vec<Import> {
 /// Several names of one module, in the manner of another import.
 pub(crate) fn write_list(module: &str, items: &[String], like: Option<&str>) -> Option<String> {
     let one = ImportName::plain(&format!("{module}:zq"));
-    let required = like.is_some_and(|l| l.contains("require("));
+    let required = like.is_some_and(|l| l.contains("require(") || l.contains("import("));
     let plain = items.iter().all(|i| !i.starts_with("default"));
     let list: Vec<String> =
         items.iter().map(|i| if required { i.replace(" as ", ": ") } else { i.clone() }).collect();
@@ -275,9 +276,13 @@ pub(crate) fn write_import(name: &ImportName, like: Option<&str>) -> String {
     let like_text = like.unwrap_or("import x from \"m\";").trim_end();
     let quote = if like_text.contains('\'') { '\'' } else { '"' };
     let end = if like_text.ends_with(';') { ";" } else { "" };
-    let required = like_text.contains("require(");
+    // What is loaded inside a function stays there, in the manner that it has.
+    let awaited = like_text.contains("import(");
+    let required = awaited || like_text.contains("require(");
     let module = segments[0];
-    let from = if required {
+    let from = if awaited {
+        format!("await import({quote}{module}{quote})")
+    } else if required {
         format!("require({quote}{module}{quote})")
     } else {
         format!("{quote}{module}{quote}")

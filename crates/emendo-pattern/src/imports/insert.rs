@@ -110,13 +110,42 @@ pub(crate) fn insertion(
         start - from
     };
     // Imports inside functions and conditions are not place for one that holds for the file.
-    let outermost = facts.imports.iter().map(indent).min().unwrap_or(0);
-    let all: Vec<&Import> = facts.imports.iter().filter(|i| indent(i) == outermost).collect();
+    let whole = |i: &&Import| {
+        facts.is_whole(i.scope) || facts.packages.iter().any(|(p, _)| *p == i.scope)
+    };
+    let outermost = facts.imports.iter().filter(whole).map(indent).min().unwrap_or(0);
+    let here = |i: &&Import| whole(i) && indent(i) == outermost;
+    let all: Vec<&Import> = facts.imports.iter().filter(here).collect();
     let lead = " ".repeat(outermost);
     let like: Vec<&&Import> = all.iter().filter(|i| i.is_static == name.is_static).collect();
     if let Some(best) = like.iter().map(|i| shared(i)).max() {
         // The run of imports of the nearest kin, in file order; the new one goes before the first that sorts after it.
-        let kin: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
+        let group = |root: &str| (language.imports.group)(root);
+        let own = wanted.first().map_or(0, |root| group(root));
+        let group_of = |i: &Import| i.segments.first().map_or(0, |s| group(&s.0));
+        let close: Vec<&&&Import> = like.iter().filter(|i| shared(i) == best).collect();
+        let same: Vec<&&&Import> = close.iter().copied().filter(|i| group_of(i) == own).collect();
+        let gap = |before: &Import, behind: bool| {
+            let apart = group_of(before) != own;
+            let blank = (best == 0 || apart) && grouped(facts, text) && (behind || apart);
+            if blank { line_end.repeat(2) } else { line_end.to_owned() }
+        };
+        if same.is_empty() {
+            // The first of its group: after the groups before it.
+            let before = like.iter().rev().find(|i| group_of(i) < own);
+            return match before {
+                Some(last) => {
+                    let at = line_stop(text, last.span.end as usize);
+                    (at, gap(last, true) + &lead, String::new())
+                }
+                None => {
+                    let first = like[0];
+                    let at = line_start(text, first.span.start as usize);
+                    (at, lead, gap(first, false))
+                }
+            };
+        }
+        let kin = same;
         let sorts_behind =
             |i: &Import| i.segments.iter().map(|s| s.0.as_str()).gt(wanted.iter().copied());
         let behind = kin.iter().find(|i| sorts_behind(i));

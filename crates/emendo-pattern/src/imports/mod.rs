@@ -41,10 +41,18 @@ impl ImportPlan {
         line_end: &str,
     ) -> Vec<ImportEdit> {
         let removed = joined(self.removed.clone());
-        let mut add: Vec<&ImportName> =
-            self.add.iter().filter(|a| !known(language, facts, a)).collect();
-        add.sort();
-        add.dedup();
+        // A name that is used as a type only is marked so where the file marks types.
+        let marks = facts.imports.iter().any(|i| i.is_type);
+        let as_value = |n: &ImportName| self.add.iter().any(|a| !a.is_type && a.same(n));
+        let marked = |a: &ImportName| ImportName {
+            is_type: a.is_type && marks && !as_value(a),
+            ..a.clone()
+        };
+        let mut wanted: Vec<ImportName> =
+            self.add.iter().filter(|a| !known(language, facts, a)).map(marked).collect();
+        wanted.sort();
+        wanted.dedup();
+        let mut add: Vec<&ImportName> = wanted.iter().collect();
         let dropped: Vec<&Import> =
             facts.imports.iter().filter(|i| self.unused(language, facts, &removed, i)).collect();
         let out = Vec::new();
@@ -84,7 +92,7 @@ impl ImportPlan {
             return false;
         }
         let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
-        if self.add.contains(&import.name())
+        if self.add.iter().any(|a| a.same(&import.name()))
             || facts.bound_twice(import)
             || language.imports.kinds.is_empty()
             || facts.quotes(local)
@@ -304,6 +312,11 @@ impl<'a> Changes<'a> {
             return Some(vec![doubled(old, last)?]);
         }
         let (head, tail) = old.segments.split_at(old.shared);
+        let below = head.iter().map(|s| s.0.as_str()).eq(new.iter().copied().take(head.len()));
+        let longer = new.len() > old.segments.len();
+        if below && longer && self.language.imports.paths_in_lists && !old.implied {
+            return Some(vec![respell(&self.language.names, tail, &new[head.len()..])]);
+        }
         if head.is_empty() {
             return Some(vec![respell(&self.language.names, tail, new)]);
         }
@@ -327,7 +340,8 @@ impl<'a> Changes<'a> {
     /// Adds a new import to a list of its own module that stays.
     fn add_to_list(&mut self, new: &ImportName) -> bool {
         let segments = self.language.names.segments(&new.path);
-        let Some((last, head)) = segments.split_last() else { return false };
+        let Some(last) = segments.last() else { return false };
+        let module = self.language.names.parent(&new.path);
         let stays =
             |i: &&Import| !self.dropped.iter().any(|d| d.span == i.span && d.item == i.item);
         let kin: Vec<&Import> = self
@@ -335,21 +349,24 @@ impl<'a> Changes<'a> {
             .imports
             .iter()
             .filter(|i| {
-                i.open
+                // Of a list within a list, and from the file's own place, as of one by itself.
+                (i.open || i.is_type && new.is_type && i.group.is_some())
                     && i.is_static == new.is_static
-                    && head_of(i) == head
+                    && i.segments.len() == i.shared + 1
+                    && self.language.names.parent(i.path()) == module
                     && !new.wildcard
                     && !new.whole
                     && !i.passes_on
             })
             .collect();
-        let Some(first) = kin.iter().find(|i| stays(i)) else { return false };
+        // Types beside types.
+        let beside = |i: &&&Import| stays(i) && i.open != new.is_type;
+        let first = kin.iter().find(beside).or_else(|| kin.iter().find(|i| stays(i)));
+        let Some(first) = first else { return false };
         let list: Vec<&&Import> = kin.iter().filter(|i| i.span == first.span && stays(i)).collect();
-        let mark = if new.is_type && !first.span.of(self.text).starts_with("import type") {
-            "type "
-        } else {
-            ""
-        };
+        // Types are marked one by one only where the file does so.
+        let one_by_one = self.facts.imports.iter().any(|i| i.is_type && i.open);
+        let mark = if new.is_type && first.open && one_by_one { "type " } else { "" };
         let written = match &new.alias {
             Some(alias) => format!("{mark}{last} as {alias}"),
             None => format!("{mark}{last}"),

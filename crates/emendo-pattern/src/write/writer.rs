@@ -461,7 +461,9 @@ impl Writer<'_> {
             return Ok(symbol.to_owned());
         }
         let spelled = self.resolver.spell(symbol, space, at).map_err(Unresolved)?;
-        self.out.imports.extend(spelled.imports);
+        let is_type = space == Space::Type;
+        let imports = spelled.imports.into_iter().map(|i| ImportName { is_type, ..i });
+        self.out.imports.extend(imports);
         Ok(spelled.text)
     }
 
