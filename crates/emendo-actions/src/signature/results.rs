@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, Certainty, Expected, Fact, FunctionSite, Language, Space, Word};
+use emendo_lang::{CallSite, Certainty, Expected, Fact, FunctionSite, Language, LeaveSite, Space, Word};
 use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::Action;
 use emendo_text::{Part, Span, Splice};
@@ -232,7 +232,9 @@ impl Results {
         for r in &self.returns {
             rules.push((r, r.old.matches(&p.code.tree, p.cx.text, &p.resolver)));
         }
-        for leave in &f.leaves {
+        // A value that no rule fits may be one of several: those of its branches are looked at one by one.
+        let mut open: Vec<LeaveSite> = f.leaves.iter().rev().cloned().collect();
+        while let Some(leave) = &open.pop() {
             let hit = rules.iter().filter(|(r, _)| !r.last || leave.last).find_map(|(r, found)| {
                 let m = found.iter().find(|m| {
                     m.span == leave.value
@@ -249,6 +251,12 @@ impl Results {
                 change.splices.extend(written.splices);
                 change.imports.extend(written.imports);
                 change.released.extend(written.released);
+                continue;
+            }
+            let parts = p.resolver.branches_of(leave.value);
+            if !self.returns.is_empty() && !parts.is_empty() {
+                let part = |value: Span| LeaveSite { statement: value, value, last: leave.last };
+                open.extend(parts.into_iter().rev().map(part));
                 continue;
             }
             match &self.wrap {

@@ -224,7 +224,10 @@ impl SymbolRunner {
         }
         let rest: Vec<&Moved<'_>> = moved.iter().filter(|m| !relative(m)).collect();
         let reshaped = rest.iter().any(|m| statement.default_changes(m));
-        let over = |m: &&Moved<'_>| !reshaped && (statement.in_place(m) || statement.together(m));
+        let over = |m: &&Moved<'_>| {
+            let place = statement.in_place(m) || statement.together(m);
+            !reshaped && place && !self.joins_list(p, m)
+        };
         let (over, leaving): (Vec<&Moved<'_>>, Vec<&Moved<'_>>) =
             rest.into_iter().partition(|m| over(m));
         if let Some(first) = over.first() {
@@ -238,6 +241,27 @@ impl SymbolRunner {
             }
             self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
         }
+    }
+
+    /// True if the file imports a list from the module that an import moves to, and that list may take it in.
+    fn joins_list(&self, p: &Place<'_>, m: &Moved<'_>) -> bool {
+        let names = &self.rows.language.names;
+        let module = names.parent(&m.target);
+        let own = m.import;
+        names.parent(own.path()) != module
+            && !own.passes_on
+            && !own.wildcard
+            && !own.aliased()
+            && p.code.facts.imports.iter().any(|i| {
+                i.open
+                    && i.span != own.span
+                    && i.scope == own.scope
+                    && i.is_static == own.is_static
+                    && !i.passes_on
+                    && i.segments.len() == i.shared + 1
+                    && names.parent(i.path()) == module
+                    && self.rows.deciding(i.path()).is_none()
+            })
     }
 
     /// True if the file has what an import becomes already, under the same name, or gets it from an import before this.
@@ -267,7 +291,7 @@ impl SymbolRunner {
 
     /// An import whose new name the file has already: it goes.
     fn merged(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
-        if m.import.item.is_some() {
+        if m.import.item.is_some() || !m.import.wildcard {
             let name = ImportName { path: m.target.clone(), ..m.import.name() };
             return self.draft_import(p, m.row, m.import, name, m.fact.clone(), out);
         }

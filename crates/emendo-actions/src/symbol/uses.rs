@@ -1,7 +1,8 @@
 //! Uses of a symbol: what is written over them, and what must be imported for it.
 
+use emendo_lang::tree::{children, span};
 use emendo_lang::{Fact, Import, ImportName, Project, Space, Word, token_texts};
-use emendo_pattern::respell;
+use emendo_pattern::{delete_item, respell};
 use emendo_text::{Span, Splice};
 
 use crate::contract::{Change, Draft, Found, NoteDraft, SymbolKind, Tie};
@@ -56,6 +57,10 @@ impl SymbolRunner {
         };
         let hull = path.as_ref().map_or(word.span, |p| whole(p));
         let written = match &path {
+            _ if self.listed_too(p, &word, last).is_some() => {
+                let splices = self.listed_too(p, &word, last).into_iter().collect();
+                Ok(Rewritten { splices, imports: Vec::new(), kept: Vec::new() })
+            }
             Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
             Some(_) if single => self.renamed(p, &word, old, new),
             _ => {
@@ -94,6 +99,35 @@ impl SymbolRunner {
         }
         self.file_name(p, &word, last, out);
         self.draft(p, row, (hull, vec![hull]), written, facts, out);
+    }
+
+    /// A name in the list of those that the file passes on: it goes if its new name stands there too, or another name
+    /// before it becomes that.
+    fn listed_too(&self, p: &Place<'_>, word: &Word, last: &str) -> Option<Splice> {
+        let language = self.rows.language;
+        if language.exports.export_list.is_empty() || !p.code.facts.strings.contains(&word.span) {
+            return None;
+        }
+        let kinds = language.compare.strings;
+        let mut item = p.code.tree.node_at(word.span, &[])?;
+        while !kinds.contains(&item.kind()) {
+            item = item.parent()?;
+        }
+        let list = item.parent()?;
+        let mut others = children(list).into_iter().filter(|n| kinds.contains(&n.kind()));
+        let twice = others.any(|n| {
+            let inner = p.code.facts.strings.iter().find(|s| span(n).contains(**s));
+            let Some(name) = inner.map(|s| p.text(*s)) else { return false };
+            let becomes = self.rows.called(name).first();
+            let becomes = becomes.and_then(|(row, _)| self.rows.all[*row].new.as_deref());
+            match becomes.map(|new| language.names.last(new)) {
+                Some(new) => new == last && n.end_byte() <= item.start_byte(),
+                None => name == last,
+            }
+        });
+        let inner = Span::new(list.start_byte() + 1, list.end_byte().saturating_sub(1));
+        let separators = language.compare.separators;
+        twice.then(|| delete_item(separators, p.cx.text, span(item), inner))
     }
 
     /// What must be imported for a member that moves to another owner, where members are known by that import: the
@@ -380,7 +414,7 @@ impl SymbolRunner {
         fact: Fact,
         out: &mut Found,
     ) {
-        let Some(item) = before.item else { return };
+        let item = before.item.unwrap_or(before.span);
         let partners = vec![(before.path().to_owned(), name.path.clone())];
         let change =
             Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };

@@ -342,6 +342,8 @@ pub struct Branching {
     pub cases: Option<CaseRule>,
     /// Operators that join tests, both of which hold.
     pub both: &'static [&'static str],
+    /// Kinds of arms of an expression that chooses one by a value: the last part of an arm is what it gives.
+    pub arms: &'static [&'static str],
     /// What leaves a function with a value.
     pub returns: &'static [ReturnRule],
     /// Kinds of blocks: what stands in one is done only where it is done.
@@ -359,6 +361,7 @@ impl Branching {
         asserts: &[],
         cases: None,
         both: &[],
+        arms: &[],
         returns: &[],
         blocks: &[],
     };

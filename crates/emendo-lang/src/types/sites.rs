@@ -295,6 +295,41 @@ impl<'a> Resolver<'a> {
         out
     }
 
+    /// The values, one of which a value is: those of its branches and arms, or what stands in brackets.
+    pub fn branches_of(&self, value: Span) -> Vec<Span> {
+        let Some(node) = self.tree.node_at(value, &[]) else { return Vec::new() };
+        let language = self.language;
+        let field = |f: &&str| match f.parse::<usize>() {
+            Ok(n) => named(node).into_iter().nth(n),
+            Err(_) => node.child_by_field_name(f),
+        };
+        let last = |n: Node<'a>| match n.kind() == language.writing.expression_statement {
+            true => n.named_child(0),
+            false => Some(n),
+        };
+        let inner: Vec<Node<'a>> = match language.typing.gives(node.kind()) {
+            Some(Gives::Same("")) => named(node).into_iter().next().into_iter().collect(),
+            Some(Gives::Either(fields)) => fields.iter().filter_map(field).collect(),
+            Some(Gives::Branches(fields)) => {
+                let blocks = fields.iter().filter_map(field).map(|b| {
+                    // `else` stands around a block, or another condition.
+                    let inner = named(b).into_iter().next_back();
+                    inner.filter(|i| named(b).len() == 1 && i.kind() == node.kind()).unwrap_or(b)
+                });
+                blocks.collect()
+            }
+            Some(Gives::Tail) => named(node).into_iter().next_back().and_then(last).into_iter().collect(),
+            _ => {
+                let arms = language.typing.branching.arms;
+                let own = named(node).into_iter();
+                let below = own.clone().flat_map(named);
+                let all = own.chain(below).filter(|n| arms.contains(&n.kind()));
+                all.filter_map(|arm| named(arm).into_iter().next_back().and_then(last)).collect()
+            }
+        };
+        inner.into_iter().map(span).filter(|s| *s != value).collect()
+    }
+
     /// Is the value at a place of a type? `None` if nothing tells.
     pub fn value_fits(&self, at: Span, wanted: &Ty) -> Option<bool> {
         if matches!(wanted, Ty::Unknown | Ty::Param(_, None)) {

@@ -163,6 +163,7 @@ const BRANCHING: Branching = Branching {
     exits: &["return_statement", "throw_statement", "continue_statement", "break_statement"],
     negations: &[("prefix_unary_expression", "!")],
     both: &["&&"],
+    arms: &["switch_expression_arm"],
     returns: &[
         ReturnRule { kind: "return_statement", many: false },
         ReturnRule { kind: "yield_statement", many: true },

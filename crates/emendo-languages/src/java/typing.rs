@@ -111,6 +111,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
 
 const BRANCHING: Branching = Branching {
     both: &["&&"],
+    arms: &["switch_rule"],
     returns: &[
         ReturnRule { kind: "return_statement", many: false },
         ReturnRule { kind: "yield_statement", many: true },

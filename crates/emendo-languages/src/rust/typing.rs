@@ -148,6 +148,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
 };
 
 const BRANCHING: Branching = Branching {
+    arms: &["match_arm"],
     returns: &[ReturnRule { kind: "return_expression", many: false }],
     blocks: &["block", "source_file"],
     ..Branching::NONE

@@ -179,9 +179,9 @@ pub(crate) fn grouped(facts: &FileFacts, text: &str) -> bool {
             return false;
         }
         let between = &text[w[0].span.end as usize..w[1].span.start as usize];
-        root(&w[0]) != root(&w[1])
-            && between.lines().skip(1).any(|l| l.trim().is_empty())
-            && between.lines().count() > 2
+        let lines: Vec<&str> = between.split('\n').collect();
+        let inner = lines.get(1..lines.len().saturating_sub(1)).unwrap_or(&[]);
+        root(&w[0]) != root(&w[1]) && inner.iter().any(|l| l.trim().is_empty())
     })
 }
 

@@ -85,7 +85,7 @@ impl ImportPlan {
         removed: &[Span],
         import: &Import,
     ) -> bool {
-        if import.item.is_some_and(|i| self.gone.contains(&i)) {
+        if self.gone.contains(&import.item.unwrap_or(import.span)) {
             return true;
         }
         if import.item.is_some_and(|i| self.kept.contains(&i)) {
