@@ -20,6 +20,8 @@ pub struct Bound {
     pub count: usize,
     /// Set for named groups of a `text` constraint: the group's text.
     pub text: Option<String>,
+    /// The type that such a text names.
+    pub(crate) symbol: Option<String>,
     /// What else of a list it holds, where something of the pattern stands between: empty for all in one piece.
     pub(crate) scattered: Vec<Span>,
     /// The separators of that list, and whether one stands behind its last item.
@@ -56,6 +58,7 @@ impl Bound {
             kind,
             count,
             text: None,
+            symbol: None,
             scattered: Vec::new(),
             separators: (Vec::new(), false),
             gathered: Vec::new(),
@@ -170,8 +173,13 @@ impl Match {
 
     /// Binds one more slot to a text.
     pub fn add_text(&mut self, name: &str, text: String) {
+        self.add_named(name, text, None);
+    }
+
+    /// Binds one more slot to a text, which names a type: what is written for it needs the import of that.
+    pub fn add_named(&mut self, name: &str, text: String, symbol: Option<String>) {
         let mut bound = Bound::new(name, Span::at(self.span.start as usize), "", 1);
-        bound.text = Some(text);
+        (bound.text, bound.symbol) = (Some(text), symbol);
         self.slots.push(bound);
     }
 

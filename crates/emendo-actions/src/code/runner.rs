@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, Language, Lender, Space};
+use emendo_lang::{Certainty, Fact, Language, Lender, Resolver, Space, Word};
 use emendo_pattern::{Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Digest, RelPath, Span};
@@ -430,9 +430,33 @@ impl CodeRunner {
             m.names.iter().map(|n| (n.symbol.clone(), new.path.clone())).collect::<Vec<_>>()
         };
         let beside = imports.iter().flat_map(beside).collect();
-        let drop_imports = self.drop.clone();
+        let own: Vec<&str> = m.own_tokens(&rule.old).map(|t| t.of(cx.text)).collect();
+        let drops = |s: &&String| !may_come_from(s, &own, &resolver, code);
+        let drop_imports = self.drop.iter().filter(drops).cloned().collect();
         let change =
             Change { splices, imports, drop_imports, beside, released, ..Change::default() };
         Ok((change, facts))
     }
+}
+
+/// True if something else in the file may be known by the import that brings in all names beside a symbol: a type, or a
+/// member that nothing else gives.
+fn may_come_from(
+    symbol: &str,
+    own: &[&str],
+    resolver: &Resolver<'_>,
+    code: &crate::contract::Code,
+) -> bool {
+    let names = &resolver.language.names;
+    let package = names.parent(symbol);
+    let whole = code.facts.imports.iter().any(|i| i.wildcard && i.path() == package);
+    let another = |name: &str, words: &[Word]| {
+        let full = names.join(&[package.as_str(), name]);
+        words.iter().any(|w| match w.space {
+            Space::Type => resolver.means(&[name], Space::Type, w.span.start, &full).is_some(),
+            Space::Member => w.receiver.is_some_and(|r| !resolver.has_member(r, name)),
+            _ => false,
+        })
+    };
+    whole && code.facts.all_words().any(|(name, words)| !own.contains(&name) && another(name, words))
 }

@@ -126,7 +126,7 @@ fn answered(m: &Match, label: &str, a: &Answer) -> (Match, String) {
     let mut with = m.clone();
     for (slot, text) in &a.slots {
         if with.slot(slot).is_none() {
-            with.add_text(slot, text.clone());
+            with.add_named(slot, text.clone(), a.types.get(slot).cloned());
         }
     }
     with.facts.extend(a.facts.iter().cloned());

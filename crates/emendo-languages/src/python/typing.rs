@@ -157,6 +157,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
 };
 
 const BRANCHING: Branching = Branching {
+    arms: &[],
     kind_tests: &[],
     tests: &[Test { kind: "call", value: "function", by: "isinstance", ty: "arguments," }],
     branches: &[

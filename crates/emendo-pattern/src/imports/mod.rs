@@ -91,6 +91,10 @@ impl ImportPlan {
         if import.item.is_some_and(|i| self.kept.contains(&i)) {
             return false;
         }
+        if import.wildcard && !import.passes_on {
+            // Whether something else comes by it was asked where it was said to go.
+            return self.drop.iter().any(|d| language.names.parent(d) == import.path());
+        }
         let Some(local) = import.local().filter(|_| !import.passes_on) else { return false };
         if self.add.iter().any(|a| a.same(&import.name()))
             || facts.bound_twice(import)

@@ -357,6 +357,14 @@ impl Writer<'_> {
                     }
                     return;
                 }
+                if let (Some(symbol), true) = (bound.symbol.as_deref(), filters.is_empty()) {
+                    let word = self.language.names.last(symbol).to_owned();
+                    match self.name(&word, symbol, &[], Space::Type) {
+                        Ok(written) => add(parts, written),
+                        Err(e) => self.failed = Some(e),
+                    }
+                    return;
+                }
                 if parens {
                     add(parts, "(".to_owned());
                 }
