@@ -78,6 +78,11 @@ pub struct FileCx<'a> {
 static NO_MANIFESTS: BTreeMap<RelPath, Arc<Manifest>> = BTreeMap::new();
 
 impl<'a> FileCx<'a> {
+    /// The same once more.
+    pub fn copied(&self) -> Self {
+        Self { ..*self }
+    }
+
     /// A text with its line end, and nothing else known.
     pub fn new(
         tables: &'a Tables,

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{Certainty, Fact, Space};
+use emendo_lang::language::Names;
+use emendo_lang::{Certainty, Fact, FileFacts, Space};
 use emendo_recipe::Action;
 use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
@@ -42,9 +43,11 @@ impl SymbolRunner {
         }
         if self.docs {
             let rows = self.rows.hinted(p.cx.text);
-            for at in p.code.facts.comments.iter().filter(|_| !rows.is_empty()) {
+            let docs = p.code.facts.comments.iter().chain(&p.code.facts.docs);
+            for at in docs.filter(|_| !rows.is_empty()) {
                 self.comment(p, *at, &rows, out);
             }
+            self.in_doc_code(p, out);
         }
     }
 
@@ -105,6 +108,17 @@ impl SymbolRunner {
         for row in rows {
             let r = &self.rows.all[*row];
             let Some(new) = &r.new else { continue };
+            for (local, module) in aliases(&p.code.facts) {
+                let under = |symbol: &str| under(names, symbol, local, module);
+                for (alias, old) in r.olds.iter().filter_map(|o| Some((under(o)?, o))) {
+                    let target = under(new).unwrap_or_else(|| new.clone());
+                    for at in spelled_in(text, &alias, self.what == SymbolKind::Package) {
+                        let at = at.shifted(comment.start as usize);
+                        let why = format!("the comment spells `{old}` by the file's own name for `{module}`");
+                        self.mention(p, *row, at, target.clone(), &why, out);
+                    }
+                }
+            }
             for old in &r.olds {
                 let last = names.last(old);
                 if names.last(new) == last {
@@ -120,6 +134,20 @@ impl SymbolRunner {
             }
         }
     }
+}
+
+/// The file's own names for modules and types: the name, and what it stands for.
+pub(super) fn aliases(facts: &FileFacts) -> Vec<(&str, &str)> {
+    let own = facts.imports.iter().filter(|i| i.aliased() && !i.binds_root && !i.wildcard);
+    own.filter_map(|i| Some((i.local()?, i.path()))).collect()
+}
+
+/// A symbol as it is written below the file's own name for what it lies in.
+pub(super) fn under(names: &Names, symbol: &str, local: &str, module: &str) -> Option<String> {
+    let rest = symbol.strip_prefix(module)?;
+    let separators = [names.module_separator, names.separator];
+    let mut cut = separators.iter().filter(|s| !s.is_empty()).filter_map(|s| rest.strip_prefix(s));
+    cut.next().map(|rest| format!("{local}{}{rest}", names.separator))
 }
 
 impl Rows {

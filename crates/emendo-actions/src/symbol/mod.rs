@@ -1,5 +1,6 @@
 //! `symbol`: the library's names become others, in imports, uses, declarations that follow them, and mentions.
 
+mod doc_code;
 mod imports;
 mod mentions;
 mod remains;
@@ -152,12 +153,7 @@ impl Runner for SymbolRunner {
         let Some(code) = cx.code else { return };
         let place = Place::new(cx, code, action);
         self.imports(&place, out);
-        let words = self.rows.words(&code.facts);
-        for same in words.chunk_by(|a, b| a.0.span == b.0.span) {
-            for (row, old, meant) in self.meanings(&place, same) {
-                self.word(&place, same[0].0, row, &self.rows.all[row].olds[old], meant, out);
-            }
-        }
+        self.words_of(&place, out);
         self.in_text(&place, out);
     }
 

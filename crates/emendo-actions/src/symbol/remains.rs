@@ -8,7 +8,7 @@ use crate::contract::{Needs, Remains, SymbolKind};
 use crate::meaning::spelled_on;
 use crate::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
 use crate::shared::Head;
-use crate::symbol::mentions::{comment_mentions, spelled_in};
+use crate::symbol::mentions::{aliases, comment_mentions, spelled_in, under};
 
 impl SymbolRunner {
     /// A runner that only looks for symbols.
@@ -65,6 +65,7 @@ impl SymbolRunner {
         for span in &p.code.facts.comments {
             rows.iter().for_each(|row| self.still_linked(p, *row, *span, out));
         }
+        self.still_in_doc_code(p, out);
     }
 
     fn remains(&self, row: usize, at: Span, certainty: Certainty, why: &str) -> Remains {
@@ -72,7 +73,7 @@ impl SymbolRunner {
         Remains { at, symbol, certainty, why: why.to_owned(), fact: None }
     }
 
-    fn still_imported(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
+    pub(super) fn still_imported(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
         for import in &p.code.facts.imports {
             let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
             let exact = old.len() == import.path().len();
@@ -85,7 +86,7 @@ impl SymbolRunner {
         }
     }
 
-    fn still_used(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
+    pub(super) fn still_used(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
         let words = self.rows.words(&p.code.facts);
         let uses = words.chunk_by(|a, b| a.0.span == b.0.span).flat_map(|same| {
             let found = self.meanings(p, same).into_iter();
@@ -133,6 +134,13 @@ impl SymbolRunner {
         let text = p.text(span);
         for at in spelled_in(text, old, self.what == SymbolKind::Package) {
             if !self.rows.keeps(&spelled_on(text, at)) {
+                let at = at.shifted(span.start as usize);
+                out.push(self.remains(row, at, Certainty::Likely, why));
+            }
+        }
+        for (local, module) in aliases(&p.code.facts) {
+            let Some(alias) = under(names, old, local, module) else { continue };
+            for at in spelled_in(text, &alias, self.what == SymbolKind::Package) {
                 let at = at.shifted(span.start as usize);
                 out.push(self.remains(row, at, Certainty::Likely, why));
             }

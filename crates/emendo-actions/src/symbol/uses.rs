@@ -9,6 +9,16 @@ use crate::contract::{Change, Draft, Found, NoteDraft, SymbolKind, Tie};
 use crate::meaning::{Meant, Place, Rewritten, SymbolRunner};
 
 impl SymbolRunner {
+    /// All words of a file that mean an old name.
+    pub(super) fn words_of(&self, p: &Place<'_>, out: &mut Found) {
+        let words = self.rows.words(&p.code.facts);
+        for same in words.chunk_by(|a, b| a.0.span == b.0.span) {
+            for (row, old, meant) in self.meanings(p, same) {
+                self.word(p, same[0].0, row, &self.rows.all[row].olds[old], meant, out);
+            }
+        }
+    }
+
     /// A word that ends like an old name.
     pub(crate) fn word(
         &self,

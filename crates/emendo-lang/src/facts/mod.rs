@@ -147,6 +147,8 @@ pub struct FileFacts {
     pub comments: Vec<Span>,
     /// The places of what stands within string literals.
     pub strings: Vec<Span>,
+    /// Those of the strings that are documentation.
+    pub docs: Vec<Span>,
     /// Words of types that are written in strings and comments: they use imports too.
     quoted: FxHashSet<String>,
     scopes: Vec<Scope>,

@@ -30,7 +30,7 @@ pub use typing::{
     Branch, Branching, BuiltIn, CaseRule, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test,
     TypePart, Typing,
 };
-pub use words::Words;
+pub use words::{DocCode, Words};
 
 pub use space::{Reach, Space};
 

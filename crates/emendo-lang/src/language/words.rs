@@ -29,6 +29,22 @@ pub struct Words {
     /// Where texts in a type name members of the type that stands first: the kind, and the names before it (any if there
     /// are none).
     pub member_texts: &'static [(&'static str, &'static [&'static str])],
+    /// A literal that is a statement of its own is documentation.
+    pub doc_literals: bool,
+    /// How documentation holds code that is compiled; none where it does not.
+    pub doc_code: Option<DocCode>,
+}
+
+/// Code in documentation.
+pub struct DocCode {
+    /// How lines of documentation begin.
+    pub marks: &'static [&'static str],
+    /// What stands on a line of its own before and after the code.
+    pub fence: &'static str,
+    /// The words that may follow the fence, with any others that begin with these: other words say that it is no such code.
+    pub tags: &'static [&'static str],
+    /// What stands before a line of code that is compiled and not shown.
+    pub hidden: &'static str,
 }
 
 impl Words {
@@ -46,5 +62,7 @@ impl Words {
         methods_apart: ("", "", ""),
         inline_names: "",
         member_texts: &[],
+        doc_literals: false,
+        doc_code: None,
     };
 }

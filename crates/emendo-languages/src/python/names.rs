@@ -42,6 +42,7 @@ pub(crate) const WORDS: Words = Words {
         ("generic_type", ""),
     ],
     quoted_types: Some(("type", "# type:")),
+    doc_literals: true,
     ..Words::NONE
 };
 

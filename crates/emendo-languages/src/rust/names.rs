@@ -1,7 +1,7 @@
 //! Names in Rust: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words, declares,
+    Binding, Declares, DocCode, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words, declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -63,6 +63,12 @@ pub(crate) const WORDS: Words = Words {
         ("reference_expression", "value"),
         ("macro_invocation", "macro"),
     ],
+    doc_code: Some(DocCode {
+        marks: &["///", "//!"],
+        fence: "```",
+        tags: &["rust", "no_run", "should_panic", "compile_fail", "edition"],
+        hidden: "# ",
+    }),
     ..Words::NONE
 };
 

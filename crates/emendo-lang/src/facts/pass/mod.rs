@@ -41,6 +41,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         has_errors: tree.has_error(),
         comments: Vec::new(),
         strings: Vec::new(),
+        docs: Vec::new(),
         quoted: FxHashSet::default(),
         scopes: vec![Scope { span: whole, parent: None, around: None, bindings: Vec::new() }],
         words: FxHashMap::default(),

@@ -16,6 +16,12 @@ impl Pass<'_> {
         let literal = self.language.compare.strings.contains(&kind);
         if literal {
             self.facts.strings.push(within(node));
+            let alone = self.parents.last().is_some_and(|p| {
+                p.kind == self.language.writing.expression_statement && p.span == span(node)
+            });
+            if alone && self.language.words.doc_literals {
+                self.facts.docs.push(within(node));
+            }
             self.member_text(node);
         }
         let Some((kind, comment)) = self.language.words.quoted_types else { return };
