@@ -80,10 +80,10 @@ impl MentionRunner {
             return code.facts.strings.clone();
         }
         let Some(format) = cx.tables.format_of(cx.path) else {
-            return vec![Span::new(0, cx.text.len())];
+            return outside_comments(cx.text);
         };
         if format.mentions_anywhere {
-            return vec![Span::new(0, cx.text.len())];
+            return outside_comments(cx.text);
         }
         let doc: Doc = (format.read)(cx.text);
         let mut out = Vec::new();
@@ -96,6 +96,27 @@ impl MentionRunner {
         }
         out
     }
+}
+
+/// What stands in a page or a template outside of its comments: these set nothing.
+fn outside_comments(text: &str) -> Vec<Span> {
+    let (mut out, mut at) = (Vec::new(), 0);
+    while let Some(start) = text[at..].find("<!--").map(|i| at + i) {
+        out.push(Span::new(at, start));
+        at = text[start..].find("-->").map_or(text.len(), |i| start + i + 3);
+    }
+    out.push(Span::new(at, text.len()));
+    out
+}
+
+/// The places of keys in a settings file: they are the settings themselves, and mention none.
+fn keys(cx: &FileCx<'_>) -> Vec<Span> {
+    let Some(format) = cx.tables.format_of(cx.path).filter(|_| cx.code.is_none()) else {
+        return Vec::new();
+    };
+    let doc: Doc = (format.read)(cx.text);
+    let named = doc.all().into_iter().filter(|e| !e.pair().keys.is_empty());
+    named.map(|e| e.pair().key_span()).collect()
 }
 
 /// The places within a text where a key stands by itself: nothing of a longer key beside it.
@@ -141,7 +162,7 @@ impl Runner for MentionRunner {
         let places = self.places(cx);
         let mut order: Vec<usize> = (0..self.rules.len()).collect();
         order.sort_by_key(|i| std::cmp::Reverse(self.rules[*i].key.len()));
-        let mut done: Vec<Span> = Vec::new();
+        let mut done: Vec<Span> = keys(cx);
         for row in order {
             let rule = &self.rules[row];
             // A single word is too little of a key where nothing else tells.
@@ -163,7 +184,11 @@ impl Runner for MentionRunner {
                     // Within code the literal's own quotes stand outside of the place.
                     let literal = cx.code.is_some() && full == *place;
                     let fits = |f: &Form| f.fits(cx.text, full) || f.whole && literal;
-                    if self.forms.iter().any(fits) {
+                    if literal && is_joined(cx.text, *place) {
+                        done.push(at);
+                        let say = self.say(rule, place.of(cx.text));
+                        out.notes.push(NoteDraft { at: *place, say });
+                    } else if self.forms.iter().any(fits) {
                         done.push(at);
                         self.mention(cx, (action, row), at, out);
                     }
@@ -230,7 +255,10 @@ impl MentionRunner {
 
     /// True if a literal is the beginning of a key to which something is added at run time.
     fn put_together(&self, cx: &FileCx<'_>, rule: &SettingRule, place: Span) -> bool {
-        let text = place.of(cx.text);
+        // What opens a placeholder stands before the key.
+        let own = place.of(cx.text);
+        let open = self.forms.iter().map(|f| f.before.as_str()).filter(|b| own.starts_with(b));
+        let text = &own[open.map(str::len).max().unwrap_or(0)..];
         let cut = ["${", "#{", "{", "%s", "%{"].iter().filter_map(|m| text.find(m)).min();
         let start = &text[..cut.unwrap_or(text.len())];
         let whole = rule.key.trim_end_matches('.');
@@ -253,6 +281,14 @@ impl MentionRunner {
         };
         format!("a key is put together here from `{text}`: `{key}` {now}")
     }
+}
+
+/// True if more is put before or after a literal.
+fn is_joined(text: &str, place: Span) -> bool {
+    let quotes = ['"', '\'', '`'];
+    let rest = text[place.end as usize..].trim_start_matches(quotes).trim_start();
+    let lead = text[..place.start as usize].trim_end_matches(quotes).trim_end();
+    rest.starts_with('+') && !rest.starts_with("+=") || lead.ends_with('+') && !lead.ends_with("++")
 }
 
 /// The whole key of which a beginning stands at a place.

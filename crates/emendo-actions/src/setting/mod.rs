@@ -322,7 +322,14 @@ impl SettingRunner {
     ) -> bool {
         let rule = &self.rules[action.1];
         let pair = entry.pair();
+        if pair.keys.is_empty() && (rule.new.is_some() || rule.advice.is_some() || self.remove || self.comment_out) {
+            // The text beside attributes: what becomes of the element is said of the element.
+            return false;
+        }
         if let Some(advice) = rule.advice.as_ref().filter(|_| rule.new.is_none()) {
+            if self.when.is_some() && self.fitting(&pair.node).is_none() {
+                return false;
+            }
             out.notes.push(NoteDraft { at: pair.key_span(), say: advice.clone() });
             return true;
         }
@@ -400,7 +407,7 @@ impl SettingRunner {
                     slots.iter().find(|(n, _)| n == name).map(|(_, v)| Filled::Text(v.clone()))
                 };
                 let new = fill(to, value).unwrap_or_else(|_| to.clone());
-                if new != old {
+                if !edits.format.stands(&new, old, item.span.of(edits.text)) {
                     patches.push(edits.value(item, &new));
                 }
             }
@@ -469,7 +476,7 @@ impl SettingRunner {
                 continue;
             }
             let path: Vec<String> = key.split('.').map(str::to_owned).collect();
-            let raw = (edits.format.write_value)(to, "");
+            let raw = edits.format.written(to, "");
             let doc = all.iter().find(|e| e.path().starts_with(near)).map_or(0, |e| e.doc);
             match edits.insert(&path, &raw, doc) {
                 Some(patch) => {

@@ -3,7 +3,7 @@
 use emendo_text::Span;
 
 use crate::doc::{Found, Node, NodeKind, Pair};
-use crate::edits::{Edits, Patch, nested_flow};
+use crate::edits::{Edits, Patch, elements, nested_flow};
 use crate::formats::Style;
 
 impl Edits<'_> {
@@ -11,7 +11,7 @@ impl Edits<'_> {
     pub fn insert(&self, path: &[String], raw: &str, doc: usize) -> Option<Patch> {
         let root = self.doc.roots.get(doc);
         match self.format.style {
-            Style::Elements => None,
+            Style::Elements => elements::insert(self, path, raw, root?),
             Style::Lines => Some(self.insert_line(&path.join("."), raw, root)),
             Style::Sections { header } => self.insert_section(path, raw, root, header),
             Style::Indented => self.insert_indented(path, raw, root?),
@@ -149,7 +149,7 @@ impl Edits<'_> {
     }
 
     /// The deepest map on a path that stands, with what is left of the path.
-    fn deepest<'n, 'p>(&self, root: &'n Node, path: &'p [String]) -> (&'n Node, &'p [String]) {
+    pub(crate) fn deepest<'n, 'p>(&self, root: &'n Node, path: &'p [String]) -> (&'n Node, &'p [String]) {
         let (mut node, mut rest) = (root, path);
         'down: while rest.len() > 1 {
             for p in node.pairs() {
@@ -221,7 +221,7 @@ impl Edits<'_> {
     }
 
     /// How much deeper a level stands than the one around it.
-    fn step(&self) -> String {
+    pub(crate) fn step(&self) -> String {
         let deeper = self.doc.all().into_iter().find_map(|f| {
             let [.., parent, pair] = f.way.as_slice() else { return None };
             let column = |at: u32| at as usize - self.line_start(at as usize);

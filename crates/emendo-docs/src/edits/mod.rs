@@ -2,6 +2,7 @@
 //! Every other byte stays.
 
 mod append;
+mod elements;
 mod insert;
 mod remove;
 
@@ -49,7 +50,7 @@ impl Edits<'_> {
             }
             _ => "",
         };
-        Patch::new(node.span, format!("{lead}{}", (self.format.write_value)(new, old)))
+        Patch::new(node.span, format!("{lead}{}", self.format.written(new, old)))
     }
 
     /// Another name for the last part of a key.
@@ -92,7 +93,7 @@ impl Edits<'_> {
     }
 
     /// Where the line begins that a place is on.
-    fn line_start(&self, at: usize) -> usize {
+    pub(crate) fn line_start(&self, at: usize) -> usize {
         self.text[..at].rfind('\n').map_or(0, |i| i + 1)
     }
 

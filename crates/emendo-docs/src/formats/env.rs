@@ -19,6 +19,7 @@ pub(super) const ENV: Format = Format {
     relaxed: |_| false,
     mentions_anywhere: false,
     constant: true,
+    typed: false,
     read,
     write_key: |key, _| key.to_owned(),
     write_value,

@@ -30,6 +30,8 @@ pub struct Format {
     pub mentions_anywhere: bool,
     /// Keys are written in the form of environment variables.
     pub constant: bool,
+    /// Its values are of kinds: a text that reads as a number is told from the number by its quotes.
+    pub typed: bool,
     /// Reads a text.
     pub read: fn(&str) -> Doc,
     /// Writes a key where another stands, as written there.
@@ -84,6 +86,28 @@ impl Format {
     pub fn spelled_like(&self, new: &str, written: &str) -> String {
         let small = written.chars().any(char::is_lowercase);
         if small { new.to_owned() } else { self.spelled_key(new) }
+    }
+
+    /// A value as it is written where another stands. With quotes of its own it is a text, whatever it reads as.
+    pub fn written(&self, value: &str, old: &str) -> String {
+        match self.text_in(value) {
+            Some(text) => (self.write_value)(text, &value[..1]),
+            None => (self.write_value)(value, old),
+        }
+    }
+
+    /// True if a value stands there already.
+    pub fn stands(&self, value: &str, text: &str, raw: &str) -> bool {
+        match self.text_in(value) {
+            Some(inner) => inner == text && raw.starts_with(['"', '\'']),
+            None => value == text,
+        }
+    }
+
+    /// What stands between the quotes of a value, where values are of kinds.
+    fn text_in<'v>(&self, value: &'v str) -> Option<&'v str> {
+        let quoted = |q: char| value.strip_prefix(q)?.strip_suffix(q);
+        quoted('"').or_else(|| quoted('\'')).filter(|_| self.typed)
     }
 
     /// True if a text begins with a comment.

@@ -19,6 +19,7 @@ pub(super) const INI: Format = Format {
     relaxed: |_| false,
     mentions_anywhere: false,
     constant: false,
+    typed: false,
     read,
     write_key: |key, _| key.to_owned(),
     write_value,

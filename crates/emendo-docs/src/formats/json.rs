@@ -18,6 +18,7 @@ pub(super) const JSON: Format = Format {
     relaxed: |_| false,
     mentions_anywhere: false,
     constant: false,
+    typed: true,
     read,
     write_key: |key, _| quote(key),
     write_value,

@@ -18,6 +18,7 @@ pub(super) const PROPERTIES: Format = Format {
     relaxed: crate::formats::format::relaxed,
     mentions_anywhere: false,
     constant: false,
+    typed: false,
     read,
     write_key: |key, _| escape(key, true),
     write_value: |value, _| escape(value, false),

@@ -20,6 +20,7 @@ pub(super) const TOML: Format = Format {
     relaxed: |_| false,
     mentions_anywhere: false,
     constant: false,
+    typed: true,
     read,
     write_key: |key, _| bare_or_quoted(key),
     write_value,

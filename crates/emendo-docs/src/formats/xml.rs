@@ -21,6 +21,7 @@ pub(super) const XML: Format = Format {
     relaxed: |_| false,
     mentions_anywhere: true,
     constant: false,
+    typed: false,
     read,
     write_key: |key, _| key.to_owned(),
     write_value: |value, _| escape(value),
@@ -73,23 +74,39 @@ fn element(text: &str, node: Element<'_, '_>, depth: usize, whole: &mut Vec<Pair
     let mut pairs = Vec::new();
     for a in node.attributes() {
         let name = KeyPart { text: a.name().to_owned(), span: span(a.range_qname()) };
-        let value =
-            Node { span: span(a.range_value()), kind: NodeKind::Text(a.value().to_owned()) };
+        let value = attribute(text, span(a.range_value()), a.value());
         pairs.push(Pair { keys: vec![name], node: value, span: span(a.range()), heading: false });
     }
     for child in node.children().filter(|c| c.is_element() && depth < DEPTH) {
-        let pair = child_pair(text, child, depth, whole);
-        let named = pair.keys.iter().any(|k| k.text.contains('.'));
+        let (pair, named) = child_pair(text, child, depth, whole);
         if named { whole.push(pair) } else { pairs.push(pair) }
     }
     let (inner, at) = inner(text, node);
     if pairs.is_empty() {
         return Node { span: at, kind: NodeKind::Text(inner) };
     }
+    if !inner.is_empty() && !node.children().any(|c| c.is_element()) {
+        // The text beside attributes is the value of the element itself.
+        let node = Node { span: at, kind: NodeKind::Text(inner) };
+        pairs.push(Pair { keys: Vec::new(), node, span: at, heading: false });
+    }
     Node { span: span(node.range()), kind: NodeKind::Map(pairs) }
 }
 
-fn child_pair(text: &str, child: Element<'_, '_>, depth: usize, out: &mut Vec<Pair>) -> Pair {
+/// An attribute's value as it stands, with its line ends: only what is escaped is read.
+fn attribute(text: &str, at: Span, read: &str) -> Node {
+    let raw = at.of(text);
+    let value = if raw.contains('&') { read } else { raw };
+    Node { span: at, kind: NodeKind::Text(value.to_owned()) }
+}
+
+/// An element as an entry, and whether an attribute gives it a name of several parts: then it is a key by itself.
+fn child_pair(
+    text: &str,
+    child: Element<'_, '_>,
+    depth: usize,
+    out: &mut Vec<Pair>,
+) -> (Pair, bool) {
     let whole = span(child.range());
     let start = whole.start as usize + 1;
     let tag_len =
@@ -116,15 +133,12 @@ fn child_pair(text: &str, child: Element<'_, '_>, depth: usize, out: &mut Vec<Pa
             None => None,
         };
         if let Some(node) = node {
-            return Pair { keys: vec![part], node, span: whole, heading: false };
+            let named = part.text.contains('.');
+            return (Pair { keys: vec![part], node, span: whole, heading: false }, named);
         }
     }
-    Pair {
-        keys: vec![tag],
-        node: element(text, child, depth + 1, out),
-        span: whole,
-        heading: false,
-    }
+    let node = element(text, child, depth + 1, out);
+    (Pair { keys: vec![tag], node, span: whole, heading: false }, false)
 }
 
 /// The text of an element, and where it stands without blanks at the ends. With CDATA, or with text in several pieces, that is the

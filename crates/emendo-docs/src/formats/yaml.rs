@@ -22,6 +22,7 @@ pub(super) const YAML: Format = Format {
     relaxed: crate::formats::format::relaxed,
     mentions_anywhere: false,
     constant: false,
+    typed: true,
     read,
     write_key: |key, old| write_value(key, old),
     write_value,

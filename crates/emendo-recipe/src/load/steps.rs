@@ -123,7 +123,9 @@ impl Loader<'_> {
                 let inherited = if kind.about_code() {
                     scope.clone()
                 } else {
-                    Scope { files: None, lang: None, names: BTreeMap::new(), ..scope.clone() }
+                    // What a recipe says of files is about code; what a step says binds all of it.
+                    let files = scope.files.clone().filter(|_| step.get("files").is_some());
+                    Scope { files, lang: None, names: BTreeMap::new(), ..scope.clone() }
                 };
                 let scope = self.scope(table, &inherited);
                 let broken = self.errors() > before;
