@@ -72,6 +72,8 @@ pub struct KeyPart {
 pub struct Found<'d> {
     /// The pairs from the outermost to its own.
     pub way: Vec<&'d Pair>,
+    /// The lists that it stands in: the place of each among the pairs, and the item, counted from 0.
+    pub items: Vec<(usize, usize)>,
     /// The number of its document.
     pub doc: usize,
 }
@@ -136,6 +138,32 @@ impl<'d> Found<'d> {
         self.way.iter().flat_map(|p| &p.keys)
     }
 
+    /// Its whole key, with the numbers of the items that it stands in: `feeds[1].mode`.
+    pub fn numbered(&self) -> String {
+        let mut out = String::new();
+        for (i, pair) in self.way.iter().enumerate() {
+            for key in &pair.keys {
+                let dot = if out.is_empty() { "" } else { "." };
+                out.push_str(&format!("{dot}{}", key.text));
+            }
+            for (_, item) in self.items.iter().filter(|(at, _)| *at == i) {
+                out.push_str(&format!("[{item}]"));
+            }
+        }
+        out
+    }
+
+    /// The map that it stands in, where that is an item of a list.
+    pub fn item(&self) -> Option<&'d Node> {
+        let list = &self.way.get(self.way.len().checked_sub(2)?)?.node;
+        let depth = self.way.len() - 2;
+        let mut node = list;
+        for (_, item) in self.items.iter().filter(|(at, _)| *at == depth) {
+            node = node.items().get(*item)?;
+        }
+        (!std::ptr::eq(node, list)).then_some(node)
+    }
+
     /// Its whole key, with dots.
     pub fn path(&self) -> String {
         let parts: Vec<&str> = self.parts().map(|k| k.text.as_str()).collect();
@@ -148,7 +176,16 @@ impl Doc {
     pub fn all(&self) -> Vec<Found<'_>> {
         let mut out = Vec::new();
         for (doc, root) in self.roots.iter().enumerate() {
-            gather(root, &mut Vec::new(), doc, &mut out);
+            gather(root, &mut Way::default(), (doc, false), &mut out);
+        }
+        out
+    }
+
+    /// The same with those within lists.
+    pub fn all_with_items(&self) -> Vec<Found<'_>> {
+        let mut out = Vec::new();
+        for (doc, root) in self.roots.iter().enumerate() {
+            gather(root, &mut Way::default(), (doc, true), &mut out);
         }
         out
     }
@@ -192,12 +229,30 @@ impl Doc {
     }
 }
 
-fn gather<'d>(node: &'d Node, way: &mut Vec<&'d Pair>, doc: usize, out: &mut Vec<Found<'d>>) {
+#[derive(Default)]
+struct Way<'d> {
+    pairs: Vec<&'d Pair>,
+    items: Vec<(usize, usize)>,
+}
+
+fn gather<'d>(
+    node: &'d Node,
+    way: &mut Way<'d>,
+    (doc, lists): (usize, bool),
+    out: &mut Vec<Found<'d>>,
+) {
     // The depth is that of the parser, which is bounded.
     for pair in node.pairs() {
-        way.push(pair);
-        out.push(Found { way: way.clone(), doc });
-        gather(&pair.node, way, doc, out);
-        way.pop();
+        way.pairs.push(pair);
+        out.push(Found { way: way.pairs.clone(), items: way.items.clone(), doc });
+        gather(&pair.node, way, (doc, lists), out);
+        way.pairs.pop();
+    }
+    let above = way.pairs.len().checked_sub(1).filter(|_| lists);
+    for (i, item) in node.items().iter().enumerate() {
+        let Some(at) = above else { break };
+        way.items.push((at, i));
+        gather(item, way, (doc, lists), out);
+        way.items.pop();
     }
 }

@@ -59,9 +59,22 @@ pub struct Old {
     pub advice: Option<String>,
 }
 
+/// A key of settings that an action renames or takes away.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OldKey {
+    /// The key, or what stands before the rest of all keys that begin so.
+    pub key: String,
+    /// What it becomes.
+    pub new: Option<String>,
+    /// What to do with a mention that is left.
+    pub advice: Option<String>,
+}
+
 /// What an action replaces, and by what.
 #[derive(Clone, Debug)]
 pub struct Replaces {
+    /// Keys of settings that are to be gone.
+    pub keys: Vec<OldKey>,
     /// What is to be gone.
     pub old: Vec<Old>,
     /// What is there instead.
@@ -72,7 +85,8 @@ pub struct Replaces {
 
 impl Replaces {
     /// It replaces nothing.
-    pub const NONE: Self = Self { old: Vec::new(), new: Vec::new(), kept: Vec::new() };
+    pub const NONE: Self =
+        Self { keys: Vec::new(), old: Vec::new(), new: Vec::new(), kept: Vec::new() };
 }
 
 /// A place that still means or mentions an old symbol, in the text of a run.

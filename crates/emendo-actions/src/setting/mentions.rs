@@ -120,7 +120,7 @@ fn keys(cx: &FileCx<'_>) -> Vec<Span> {
 }
 
 /// The places within a text where a key stands by itself: nothing of a longer key beside it.
-fn spelled(text: &str, within: Span, key: &str, below: bool) -> Vec<Span> {
+pub(super) fn spelled(text: &str, within: Span, key: &str, below: bool) -> Vec<Span> {
     let part = within.of(text);
     let word = |c: char| c.is_alphanumeric() || c == '_' || c == '-';
     let mut out = Vec::new();

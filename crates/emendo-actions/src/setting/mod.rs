@@ -2,9 +2,12 @@
 //!
 //! This file finds keys, `moves.rs` moves them, `mentions.rs` finds what mentions them.
 
+mod keys;
 mod mentions;
 mod moves;
 mod rule;
+
+pub use self::keys::KeyWatch;
 
 use std::sync::Arc;
 
@@ -17,7 +20,7 @@ use self::mentions::{Form, MentionRunner};
 use self::moves::Moves;
 use crate::contract::Tables;
 use crate::contract::{
-    Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, Runner, action_digest,
+    Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, OldKey, Replaces, Runner, action_digest,
 };
 use crate::setting::rule::{SettingRule, draft};
 use crate::shared::{Filled, ValuePattern, fill};
@@ -156,6 +159,25 @@ impl Kind for SettingKind {
     }
 }
 
+/// A key without the numbers of items.
+fn without_numbers(key: &str) -> String {
+    let parts = key.split('.').map(|p| p.split_once('[').map_or(p, |(name, _)| name));
+    parts.collect::<Vec<_>>().join(".")
+}
+
+/// A new key with the numbers of items that the old one has.
+fn numbers_kept(new: &str, old: &str) -> String {
+    if new.contains('[') || new.split('.').count() != old.split('.').count() {
+        return new.to_owned();
+    }
+    let parts = new.split('.').zip(old.split('.'));
+    let part = |(new, old): (&str, &str)| match old.find('[') {
+        Some(i) => format!("{new}{}", &old[i..]),
+        None => new.to_owned(),
+    };
+    parts.map(part).collect::<Vec<_>>().join(".")
+}
+
 /// What the action says of keys.
 fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<SettingRule>> {
     let table = &action.table;
@@ -240,6 +262,7 @@ impl Runner for SettingRunner {
         Asks {
             kind: "setting",
             needs: self.needs.clone(),
+            replaces: Replaces { keys: self.old_keys(), ..Replaces::NONE },
             rows: {
                 let star = |r: &SettingRule| if r.all_below { "*" } else { "" };
                 self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()
@@ -264,7 +287,7 @@ impl Runner for SettingRunner {
             return;
         }
         let edits = Edits { format, text: cx.text, doc: &doc };
-        let all = doc.all();
+        let all = doc.all_with_items();
         // The longest key that fits decides.
         let mut order: Vec<usize> = (0..self.rules.len()).collect();
         order.sort_by_key(|i| {
@@ -277,9 +300,10 @@ impl Runner for SettingRunner {
                 continue;
             }
             let key = entry.path();
+            let spelled = [key.clone(), entry.numbered(), without_numbers(&key)];
             let fit = order.iter().find_map(|i| {
-                let rest = self.rules[*i].fits(format, cx.path, &key)?;
-                Some((*i, rest))
+                let fits = |k: &String| self.rules[*i].fits(format, cx.path, k).map(str::to_owned);
+                Some((*i, spelled.iter().find_map(fits)?))
             });
             let Some((row, rest)) = fit else { continue };
             let map = matches!(entry.pair().node.kind, NodeKind::Map(_));
@@ -295,7 +319,7 @@ impl Runner for SettingRunner {
             if map && (by_value || (whole && split())) || whole && single {
                 continue;
             }
-            if self.one(&edits, (action, row), (n, entry), rest, &mut moves, out) && map {
+            if self.one(&edits, (action, row), (n, entry), &rest, &mut moves, out) && map {
                 taken.push(entry.pair().span);
             }
         }
@@ -310,6 +334,19 @@ impl Runner for SettingRunner {
 }
 
 impl SettingRunner {
+    /// The keys that it renames or takes away.
+    fn old_keys(&self) -> Vec<OldKey> {
+        // Where a value decides, the key itself stays.
+        let all = self.rules.iter().filter(|_| self.when.is_none());
+        let goes = all.filter(|r| r.new.is_some() || r.advice.is_some() || self.remove);
+        let old = |r: &SettingRule| OldKey {
+            key: r.key.clone(),
+            new: r.new.clone(),
+            advice: r.advice.clone(),
+        };
+        goes.map(old).collect()
+    }
+
     /// What becomes of an entry. True if what stands in it goes with it.
     fn one(
         &self,
@@ -346,8 +383,16 @@ impl SettingRunner {
             return true;
         }
         if self.remove {
-            if self.fitting(&pair.node).is_some() {
-                moves.remove(n, action.1, evidence);
+            if self.fitting(&pair.node).is_none() {
+                return true;
+            }
+            match (entry.item(), edits.remove_in_item(entry)) {
+                (None, _) => moves.remove(n, action.1, evidence),
+                (_, Some(patch)) => self.push(action, pair.span, vec![patch], evidence, out),
+                _ => {
+                    let say = "nothing else of this item would be left: take it out by hand".into();
+                    out.notes.push(NoteDraft { at: pair.span, say });
+                }
             }
             return true;
         }
@@ -359,6 +404,10 @@ impl SettingRunner {
             self.push(action, pair.span, patches, evidence, out);
             return true;
         };
+        let target = match entry.items.is_empty() {
+            true => numbers_kept(&target, &entry.path()),
+            false => without_numbers(&target),
+        };
         if target == entry.path() {
             return true;
         }
@@ -366,6 +415,10 @@ impl SettingRunner {
             Ok(Some(patch)) => {
                 patches.extend(patch);
                 self.push(action, pair.span, patches, evidence, out);
+            }
+            Ok(None) if entry.item().is_some() => {
+                let say = format!("this is `{target}` from now on: move it by hand");
+                out.notes.push(NoteDraft { at: pair.key_span(), say });
             }
             // It goes to another place, with its value as it is then.
             Ok(None) => moves.shift(n, action.1, target, patches, evidence),

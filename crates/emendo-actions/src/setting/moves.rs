@@ -52,7 +52,8 @@ impl<'a> Moves<'a> {
         let entry = &self.all[n];
         let (format, pair) = (self.edits.format, entry.pair());
         let spelled = format.spelled_like(target, &entry.path());
-        let taken = |e: &&Entry<'_>| e.doc == entry.doc && e.path() == spelled;
+        let own = |e: &&Entry<'_>| e.doc == entry.doc && e.items == entry.items;
+        let taken = |e: &&Entry<'_>| own(e) && e.path() == spelled;
         if self.all.iter().any(|e| taken(&e)) {
             let key = entry.path();
             return Err(format!(
@@ -172,7 +173,7 @@ impl<'a> Moves<'a> {
         if emptied {
             let way = self.all[first.entry].way.clone();
             let parent =
-                Entry { way: way[..way.len() - 1].to_vec(), doc: self.all[first.entry].doc };
+                Entry { way: way[..way.len() - 1].to_vec(), items: Vec::new(), doc: self.all[first.entry].doc };
             patches.push(self.edits.remove_below(&parent, &kept));
         } else {
             patches.extend(group.iter().map(|g| self.gone(g, &kept)));

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use std::sync::Arc;
 
-use emendo_actions::{Runner as _, SymbolKind, SymbolRunner, TextWatch, World};
+use emendo_actions::{KeyWatch, OldKey, Runner as _, SymbolKind, SymbolRunner, TextWatch, World};
 use emendo_lang::Ty;
 
 use crate::plan::step::{About, PlanStep, Watch};
@@ -33,7 +33,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             }
         }
     }
-    let mut out = Vec::new();
+    let mut out = key_watches(world, steps);
     let mut mentioned: About = BTreeMap::new();
     for ((id, _), (what, mut about)) in by_kind {
         about.retain(|symbol, _| !new.contains(symbol));
@@ -57,4 +57,27 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
     }
     out
+}
+
+/// The watches for keys of settings: one for each language, and one for all other files.
+fn key_watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
+    let (mut keys, mut about): (Vec<OldKey>, About) = (Vec::new(), BTreeMap::new());
+    for step in steps {
+        for old in step.actions.iter().flat_map(|a| &a.asks.replaces.keys) {
+            let advice = old.advice.clone().or_else(|| step.info.why.clone());
+            about.entry(old.key.clone()).or_insert_with(|| (step.info.key.clone(), advice));
+            keys.push(old.clone());
+        }
+    }
+    let becomes = |k: &OldKey| keys.iter().any(|o| o.new.as_deref() == Some(k.key.as_str()));
+    let keys: Vec<OldKey> = keys.iter().filter(|k| !becomes(k)).cloned().collect();
+    if keys.is_empty() {
+        return Vec::new();
+    }
+    let languages = world.languages.iter().copied().map(Some).chain([None]);
+    let watches = languages.map(|language| {
+        let runner = KeyWatch::new(world.tables.clone(), language, &keys);
+        Watch { asks: runner.asks(), runner: Box::new(runner), about: about.clone() }
+    });
+    watches.collect()
 }

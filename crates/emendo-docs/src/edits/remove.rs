@@ -40,6 +40,19 @@ impl Edits<'_> {
         self.without(pair.span, siblings.iter().map(|p| p.span), self.is_flow(pair.span, way))
     }
 
+    /// Takes an entry out of a map that is an item of a list; `None` if nothing of the item would be left.
+    pub fn remove_in_item(&self, found: &Found<'_>) -> Option<Patch> {
+        let item = found.item()?;
+        let (pair, pairs) = (found.pair(), item.pairs());
+        let next = pairs.get(1)?;
+        let flow = self.text[item.span.start as usize..].starts_with('{');
+        if !flow && pairs[0].span == pair.span {
+            // The next one moves up beside the dash.
+            return Some(Patch::new(Span { start: pair.span.start, end: next.span.start }, ""));
+        }
+        Some(self.without(pair.span, pairs.iter().map(|p| p.span), flow))
+    }
+
     /// Takes an item of a list away.
     pub fn remove_item(&self, list: &Node, item: &Node) -> Patch {
         let flow = self.text[list.span.start as usize..].starts_with(['[', '{']);
