@@ -26,12 +26,12 @@ mod world;
 
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
-    Followed, Found, Kind, Needs, NoteDraft, Old, OldKey, Query, Remains, Replaces, Runner, Subject,
-    SymbolKind, Tables, Tie, Uses, WORD, lossy, words,
+    Followed, Found, Kind, Needs, NoteDraft, Old, OldKey, Query, Remains, Replaces, Runner,
+    Subject, SymbolKind, Tables, Tie, Uses, WORD, lossy, words,
 };
 pub use meaning::{SymbolRunner, renames};
-pub use shared::named_symbol;
 pub use setting::KeyWatch;
+pub use shared::named_symbol;
 pub use symbol::TextWatch;
 pub use table::KINDS;
 pub use world::World;

@@ -235,9 +235,7 @@ impl Pattern {
 
     /// How far in one level of its lines is: the least that a line is indented by.
     pub(crate) fn unit(&self) -> usize {
-        let lines = self.source.lines().filter(|l| !l.trim().is_empty());
-        let widths = lines.map(|l| l.len() - l.trim_start().len());
-        widths.filter(|w| *w > 0).min().unwrap_or(4)
+        emendo_text::template_unit(&self.source)
     }
 
     /// The names of the slots, each once, unnamed ones left out.

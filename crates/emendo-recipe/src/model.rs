@@ -394,7 +394,8 @@ pub fn check_glob(text: &str) -> Result<(), String> {
 /// A glob whose `*` stays within a folder.
 pub(crate) fn glob(text: &str) -> Result<Glob, String> {
     check_glob(text)?;
-    let glob = globset::GlobBuilder::new(text).literal_separator(true).empty_alternates(true).build();
+    let glob =
+        globset::GlobBuilder::new(text).literal_separator(true).empty_alternates(true).build();
     glob.map(|g| Glob(g.compile_matcher())).map_err(|e| e.kind().to_string())
 }
 

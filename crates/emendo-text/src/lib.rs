@@ -17,8 +17,8 @@
 
 mod diag;
 mod digest;
-mod frame;
 mod hunk;
+mod indent;
 mod part;
 mod path;
 mod piece;
@@ -31,11 +31,12 @@ mod visible;
 pub use diag::{Diagnostic, Help, Label, Severity};
 pub use digest::{Digest, Hasher};
 pub use hunk::{Hunk, HunkLine, LineKind, hunks};
+pub use indent::{Indents, indent_unit, template_unit};
 pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};
 pub use piece::{Piece, PieceMap};
 pub use render::{Placed, Rendered, render};
 pub use slots::{Chunk, Filter, Marks, Repeat, Template, TemplateError};
 pub use span::{Lines, Span};
-pub use text::{Encoding, Text, Unreadable, indent_unit};
+pub use text::{Encoding, Text, Unreadable};
 pub use visible::{is_hidden, one_line, visible, visible_name};

@@ -128,29 +128,6 @@ fn prevailing_line_end(text: &str) -> &'static str {
     }
 }
 
-/// One level of indentation in a text: what lines have more than the one before, most often. `None` if no line has.
-///
-/// One blank more is taken for the inside of a comment, and only the first 4,000 lines are looked at.
-pub fn indent_unit(text: &str) -> Option<String> {
-    let mut steps: Vec<(&str, usize)> = Vec::new();
-    let mut above = "";
-    let lines = text.split(['\n', '\r']).filter(|l| !l.trim().is_empty());
-    for line in lines.take(4000) {
-        let indent = &line[..line.len() - line.trim_start_matches([' ', '\t']).len()];
-        if let Some(step) = indent.strip_prefix(above).filter(|s| !s.is_empty() && *s != " ") {
-            let step = if step.starts_with('\t') { "\t" } else { step };
-            match steps.iter_mut().find(|s| s.0 == step) {
-                Some(known) => known.1 += 1,
-                None => steps.push((step, 1)),
-            }
-        }
-        above = indent;
-    }
-    // Of steps that are equally frequent the smallest: a wider one is a line that goes on.
-    let most = steps.iter().max_by_key(|s| (s.1, std::cmp::Reverse(s.0.len())));
-    most.map(|s| s.0.to_owned())
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -169,15 +146,6 @@ mod tests {
     fn wide_encodings_and_binary_are_refused() {
         assert_eq!(Text::decode(b"\xff\xfea\0").err(), Some(Unreadable::WideEncoding));
         assert_eq!(Text::decode(b"a\0b").err(), Some(Unreadable::Binary));
-    }
-
-    #[test]
-    fn one_level_of_indentation_is_the_most_frequent_step() {
-        let level = |s: &str| indent_unit(s);
-        assert_eq!(level("a\n  b\n    c(\n            d)\n  b\n"), Some("  ".into()));
-        assert_eq!(level("a\r\n\tb\r\n\t\tc\r\n"), Some("\t".into()));
-        assert_eq!(level("/**\n * x\n */\na\n    b\n"), Some("    ".into()));
-        assert_eq!(level("a\nb\n"), None);
     }
 
     #[test]

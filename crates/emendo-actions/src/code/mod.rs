@@ -14,10 +14,10 @@ use emendo_text::Diagnostic;
 use crate::code::lent::Written;
 use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
+use crate::meaning::SymbolRunner;
 use crate::shared::{
     Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error, type_of,
 };
-use crate::meaning::SymbolRunner;
 use crate::shared::{Finder, Head, SlotTables};
 use crate::symbol::import_in;
 

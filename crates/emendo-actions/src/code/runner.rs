@@ -458,5 +458,6 @@ fn may_come_from(
             _ => false,
         })
     };
-    whole && code.facts.all_words().any(|(name, words)| !own.contains(&name) && another(name, words))
+    whole
+        && code.facts.all_words().any(|(name, words)| !own.contains(&name) && another(name, words))
 }

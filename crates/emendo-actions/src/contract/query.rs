@@ -69,13 +69,18 @@ impl Query {
                 let names = &resolver.language.names;
                 let own = |s: &&String| {
                     resolver.project.type_of(s).is_some()
-                        || resolver.project.holds(resolver.language, &names.parent(s), names.last(s))
+                        || resolver.project.holds(
+                            resolver.language,
+                            &names.parent(s),
+                            names.last(s),
+                        )
                 };
                 let imported = |s: &&String| {
                     let package = names.parent(s);
                     resolver.facts.imports.iter().any(|i| i.wildcard && i.path() == package)
                 };
-                let only = |mut found: std::slice::Iter<'_, String>, fits: &dyn Fn(&&String) -> bool| {
+                let only = |mut found: std::slice::Iter<'_, String>,
+                            fits: &dyn Fn(&&String) -> bool| {
                     let first = found.find(|s| fits(s)).cloned();
                     first.filter(|_| !found.any(|s| fits(&s)))
                 };

@@ -2,7 +2,7 @@
 
 use emendo_docs::{Entry, EntryKind, Manifest, New, beside};
 use emendo_lang::{Certainty, Fact};
-use emendo_text::Span;
+use emendo_text::{Digest, Span};
 
 use crate::contract::{FileCx, Found, NoteDraft};
 use crate::library::runner::{LibraryPart, LibraryRunner, patched};
@@ -14,32 +14,54 @@ impl LibraryRunner {
         else {
             return;
         };
+        let places = std::iter::once(self.place.as_deref().unwrap_or(""));
+        for place in places.chain(self.more_places.iter().map(String::as_str)) {
+            self.add_at(cx, action, manifest, (*digest, coordinate, kind, place), out);
+        }
+    }
+
+    /// Adds what is missing at one place.
+    fn add_at(
+        &self,
+        cx: &FileCx<'_>,
+        action: usize,
+        manifest: &Manifest,
+        (digest, coordinate, kind, place): (Digest, &str, EntryKind, &str),
+        out: &mut Found,
+    ) {
         let plain = self.ecosystem.plain;
         let named = |e: &&Entry, c: &str| {
             let word = kind == EntryKind::Repository && e.names.get(1).is_some_and(|n| n.text == c);
             e.kind == kind && (word || plain(&e.coordinate) == plain(c))
         };
         let has = |c: &str| manifest.entries.iter().any(|e| named(&e, c));
+        // A place that code comes from may be there for other uses only.
+        let here =
+            |e: &&Entry| kind != EntryKind::Repository || place.is_empty() || e.scope == place;
+        let there = manifest.entries.iter().filter(here).any(|e| named(&e, coordinate));
         let near = match (&self.near, self.rules.first()) {
-            (Some((c, _)), _) => has(c),
+            (Some(_), _) => self.awaited || self.anchors.iter().any(|c| has(c)),
             (None, Some(_)) => manifest.entries.iter().any(|e| self.row(e).is_some()),
             // It goes where something of the kind is, or where a condition says.
             (None, None) => self.chosen || manifest.entries.iter().any(|e| e.kind == kind),
         };
-        if has(coordinate) || !near {
+        if there || !near {
             return;
         }
         let new = New {
             kind,
             coordinate,
             version: self.target.as_deref(),
-            scope: self.place.as_deref().unwrap_or(""),
+            scope: place,
             features: &self.features_add,
             id: self.id.as_deref(),
         };
         let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match &self.near {
-            Some((c, behind)) => {
-                let anchors = manifest.entries.iter().filter(|e| named(e, c));
+            Some((_, behind)) => {
+                let anchors = self
+                    .anchors
+                    .iter()
+                    .flat_map(|c| manifest.entries.iter().filter(move |e| named(e, c)));
                 beside(self.ecosystem, cx.path, cx.text, p, anchors, *behind)
             }
             None => p,
@@ -50,7 +72,7 @@ impl LibraryRunner {
                 let fact = Fact { says: Certainty::Certain, text, at: None };
                 let row = self.rules.len();
                 let splices = vec![patched(&patch)];
-                self.push((action, row), *digest, patch.span, splices, vec![fact], out);
+                self.push((action, row), digest, patch.span, splices, vec![fact], out);
             }
             None => {
                 let say = format!("`{coordinate}` is to be added here by hand");

@@ -30,6 +30,14 @@ impl LibraryRunner {
         out
     }
 
+    /// True if a library that stays uses the property that an entry of this file refers to.
+    pub(super) fn shares(&self, cx: &FileCx<'_>, name: &str) -> bool {
+        let found = self.follow(cx.manifests, cx.path, name);
+        found.is_some_and(|(definer, name)| {
+            !self.other_users(cx.manifests, definer, name).is_empty()
+        })
+    }
+
     /// Libraries that the action is not about and that share the property.
     fn other_users(
         &self,
@@ -39,7 +47,12 @@ impl LibraryRunner {
     ) -> Vec<String> {
         let mut out: Vec<String> = Vec::new();
         for (user, manifest) in manifests.iter().filter(|m| self.reads(m.0)) {
-            for e in manifest.entries.iter().filter(|e| self.row(e).is_none()) {
+            let moves = |e: &&emendo_docs::Entry| {
+                let plain = self.ecosystem.plain;
+                self.moving.iter().any(|m| plain(&m.old) == plain(&e.coordinate))
+            };
+            let others = manifest.entries.iter().filter(|e| self.row(e).is_none() && !moves(e));
+            for e in others {
                 let uses = e.version.as_ref().and_then(Value::property) == Some(name);
                 if uses
                     && self.definer(manifests, user, name) == Some(definer)

@@ -4,6 +4,7 @@
 //! `runner.rs` raises and renames, `held.rs` follows a version to where it is held, `rework.rs` rewrites inside an entry.
 
 mod adding;
+mod around;
 mod features;
 mod held;
 mod levels;
@@ -15,6 +16,7 @@ use emendo_recipe::{Action, ActionKind, Condition, Key, Shape, Table, Text, Valu
 use emendo_text::Diagnostic;
 
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
+use crate::library::around::Around;
 use crate::library::rework::reworks;
 use crate::library::runner::{LibraryPart, LibraryRule, LibraryRunner};
 
@@ -114,7 +116,10 @@ impl Kind for LibraryKind {
             Some(t) => {
                 let (eco, coordinate) = coordinate(t, named, what, cx)?;
                 ecosystem = ecosystem.or(Some(eco));
-                Some((action_digest("library add", &t.text), coordinate))
+                // One address may be added for several uses.
+                let uses = table.texts("for").into_iter().map(|t| t.text.as_str());
+                let what: Vec<&str> = std::iter::once(t.text.as_str()).chain(uses).collect();
+                Some((action_digest("library add", &what.join(" ")), coordinate))
             }
             None => None,
         };
@@ -127,6 +132,7 @@ impl Kind for LibraryKind {
                 near = Some((coordinate(t, named, what, cx)?.1, behind));
             }
         }
+        let around = Around::of(action, cx);
         let ecosystem = ecosystem?;
         if source && added.is_some() && id.is_none() && ecosystem.named_sources {
             let message = format!("{} knows its repositories by a word", ecosystem.title);
@@ -147,8 +153,12 @@ impl Kind for LibraryKind {
             joined: !table.texts("family").is_empty(),
             target: version.map(text),
             place: table.text("scope").or(table.texts("for").first().copied()).map(text),
+            more_places: table.texts("for").into_iter().skip(1).map(text).collect(),
             added,
+            anchors: near.as_ref().map_or(Vec::new(), |(c, _)| around.anchors(c)),
+            awaited: near.as_ref().is_some_and(|(c, _)| around.adds(c)),
             near,
+            moving: around.moving(version.map(|v| v.text.as_str())),
             chosen: Condition::of(table).iter().any(|c| c.wanted),
             id: id.map(text),
             reworks,

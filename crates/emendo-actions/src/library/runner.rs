@@ -1,11 +1,14 @@
 //! Finds the entries of manifests that an action is about.
 
-use emendo_docs::{Ecosystem, Entry, EntryKind, Patch, Raised, Value as ManifestValue, raise};
+use emendo_docs::{
+    Ecosystem, Entry, EntryKind, Patch, Property, Raised, Value as ManifestValue, raise,
+};
 use emendo_lang::{Certainty, Fact};
 use emendo_recipe::Scope;
 use emendo_text::{Digest, RelPath, Span, Splice};
 
 use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Runner};
+use crate::library::around::Moving;
 use crate::library::rework::{Rework, rework};
 
 /// What an action is about.
@@ -28,6 +31,14 @@ pub(crate) struct LibraryRunner {
     pub(crate) added: Option<(Digest, String)>,
     /// What is added comes beside this one: after it, or before.
     pub(crate) near: Option<(String, bool)>,
+    /// Entries that stand for that one: under another name, or beside one that the step adds.
+    pub(crate) anchors: Vec<String>,
+    /// The step adds that one too.
+    pub(crate) awaited: bool,
+    /// Other libraries that the step renames to the same version.
+    pub(crate) moving: Vec<Moving>,
+    /// Other places where what is added belongs too.
+    pub(crate) more_places: Vec<String>,
     /// A condition says where things are added.
     pub(crate) chosen: bool,
     /// The word of a repository.
@@ -95,9 +106,14 @@ impl Runner for LibraryRunner {
                 self.entry(cx, (action, row), entry, out);
             }
         }
+        for mention in &manifest.mentions {
+            if let Some(row) = self.row(mention) {
+                self.mentioned((action, row), mention, out);
+            }
+        }
         for held in self.held_here(cx) {
             for p in manifest.properties.iter().filter(|p| p.name == held.name) {
-                self.property(cx, action, &held, &p.value, out);
+                self.property(cx, action, &held, p, out);
             }
         }
         if self.joined {
@@ -198,7 +214,9 @@ impl LibraryRunner {
         if let (Some(version), Some(target)) = (&entry.version, &self.target) {
             match version.property() {
                 Some(name) => {
-                    if self.definer(cx.manifests, cx.path, name).is_none() {
+                    if rule.new.is_some() && self.shares(cx, name) {
+                        splices.push(Splice::text(version.span, target.clone()));
+                    } else if self.definer(cx.manifests, cx.path, name).is_none() {
                         let say = format!(
                             "the version of `{}` is held in `{name}`, which no file of the project defines",
                             entry.coordinate
@@ -229,6 +247,32 @@ impl LibraryRunner {
         self.push(action, rule.digest, entry.span, splices, vec![self.named(entry)], out);
     }
 
+    /// A place that names a library without asking for it: it follows a rename, and a version that stands there is raised.
+    fn mentioned(&self, action: (usize, usize), entry: &Entry, out: &mut Found) {
+        let rule = &self.rules[action.1];
+        let mut splices = Vec::new();
+        if let Some(new) = &rule.new {
+            for (value, part) in entry.names.iter().zip(&(self.ecosystem.split)(new)) {
+                if value.text != *part && !value.span.is_empty() {
+                    splices.push(Splice::text(value.span, part.clone()));
+                }
+            }
+        }
+        if let (Some(version), Some(target)) = (&entry.version, &self.target)
+            && version.property().is_none()
+            && let Ok(Some(text)) = self.raised(version, target, rule.new.is_some())
+        {
+            splices.push(Splice::text(version.span, text));
+        }
+        if splices.is_empty() {
+            return;
+        }
+        // What is left out may still come under its old name.
+        let text = format!("`{}` is named here, and not asked for", entry.coordinate);
+        let fact = Fact { says: Certainty::Likely, text, at: Some(entry.span) };
+        self.push(action, rule.digest, entry.span, splices, vec![fact], out);
+    }
+
     fn named(&self, entry: &Entry) -> Fact {
         let text = format!("the entry names `{}`", entry.coordinate);
         Fact { says: Certainty::Certain, text, at: Some(entry.span) }
@@ -240,12 +284,18 @@ impl LibraryRunner {
         cx: &FileCx<'_>,
         action: usize,
         held: &Held<'_>,
-        value: &ManifestValue,
+        property: &Property,
         out: &mut Found,
     ) {
+        let value = &property.value;
         let Some(target) = &self.target else { return };
         let rule = &self.rules[held.row];
-        match self.raised(value, target, false) {
+        let renamed = rule.new.is_some();
+        if renamed && !held.others.is_empty() {
+            // Another library means it too: the entry has a version of its own.
+            return;
+        }
+        match self.raised(value, target, renamed) {
             Ok(Some(text)) => {
                 let place = if held.user == cx.path {
                     "this file".to_owned()
@@ -264,6 +314,13 @@ impl LibraryRunner {
                     evidence.push(Fact {
                         says: Certainty::Likely,
                         text: format!("`{}` holds the version of `{other}` too", held.name),
+                        at: Some(value.span),
+                    });
+                }
+                if property.overrides {
+                    evidence.push(Fact {
+                        says: Certainty::Likely,
+                        text: format!("a profile gives `{}` a value of its own", held.name),
                         at: Some(value.span),
                     });
                 }

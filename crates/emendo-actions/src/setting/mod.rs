@@ -359,7 +359,9 @@ impl SettingRunner {
     ) -> bool {
         let rule = &self.rules[action.1];
         let pair = entry.pair();
-        if pair.keys.is_empty() && (rule.new.is_some() || rule.advice.is_some() || self.remove || self.comment_out) {
+        if pair.keys.is_empty()
+            && (rule.new.is_some() || rule.advice.is_some() || self.remove || self.comment_out)
+        {
             // The text beside attributes: what becomes of the element is said of the element.
             return false;
         }

@@ -172,8 +172,11 @@ impl<'a> Moves<'a> {
             };
         if emptied {
             let way = self.all[first.entry].way.clone();
-            let parent =
-                Entry { way: way[..way.len() - 1].to_vec(), items: Vec::new(), doc: self.all[first.entry].doc };
+            let parent = Entry {
+                way: way[..way.len() - 1].to_vec(),
+                items: Vec::new(),
+                doc: self.all[first.entry].doc,
+            };
             patches.push(self.edits.remove_below(&parent, &kept));
         } else {
             patches.extend(group.iter().map(|g| self.gone(g, &kept)));

@@ -1,13 +1,18 @@
 //! Pieces of text with slots that no language reads: compared token by token, so that white space and the kind of quotes do
 //! not matter, and written so that only tokens that differ are touched.
 
-use emendo_text::{Chunk, Filter, Repeat, Span, Splice, Template, TemplateError};
+use emendo_text::{
+    Chunk, Filter, Indents, Repeat, Span, Splice, Template, TemplateError, template_unit,
+};
 
 /// A piece of text with slots.
 #[derive(Debug)]
 pub(crate) struct Snippet {
     parts: Vec<SnippetPart>,
     template: Template,
+    /// It stands on several lines, each level so far in.
+    lines: bool,
+    unit: usize,
 }
 
 #[derive(Debug)]
@@ -45,7 +50,8 @@ impl Snippet {
                 }
             }
         }
-        Ok(Self { parts, template })
+        let (lines, unit) = (text.contains('\n'), template_unit(text));
+        Ok(Self { parts, template, lines, unit })
     }
 
     /// True if it holds nothing.
@@ -82,9 +88,17 @@ impl Snippet {
     /// Writes this over a place that fits another; nothing if it says the same already.
     pub(crate) fn write(&self, text: &str, fit: &SnippetFit) -> Option<Splice> {
         let mut new = String::new();
+        let line = text[..fit.span.start as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
+        let lead = &text[line..fit.span.start as usize];
+        let lead = &lead[..lead.len() - lead.trim_start().len()];
+        let own = " ".repeat(self.unit);
+        let level = if self.lines { emendo_text::indent_unit(text) } else { None };
+        let line_end = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        let unit = (level.as_deref().unwrap_or(&own), self.unit);
+        let mut indents = Indents::new(unit, line_end, lead);
         for chunk in &self.template.chunks {
             match chunk {
-                Chunk::Text { text, .. } => new.push_str(text),
+                Chunk::Text { text, .. } => new.push_str(&indents.gap(text, None)),
                 Chunk::Slot { name, filters, .. } => {
                     let held = fit.slots.iter().find(|s| s.0 == *name).map(|s| s.1.of(text));
                     let filtered =

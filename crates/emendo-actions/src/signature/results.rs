@@ -2,7 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, Certainty, Expected, Fact, FunctionSite, Language, LeaveSite, Space, Word};
+use emendo_lang::{
+    CallSite, Certainty, Expected, Fact, FunctionSite, Language, LeaveSite, Space, Word,
+};
 use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::Action;
 use emendo_text::{Part, Span, Splice};

@@ -123,7 +123,8 @@ impl SymbolRunner {
             return Vec::new();
         }
         let names = &self.rows.language.names;
-        let lasts: Vec<&str> = self.rows.all.iter().flat_map(|r| &r.olds).map(|o| names.last(o)).collect();
+        let lasts: Vec<&str> =
+            self.rows.all.iter().flat_map(|r| &r.olds).map(|o| names.last(o)).collect();
         let mut all = snippets(p);
         all.retain(|s| lasts.iter().any(|l| s.text.contains(l)));
         all

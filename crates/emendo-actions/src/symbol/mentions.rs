@@ -114,7 +114,9 @@ impl SymbolRunner {
                     let target = under(new).unwrap_or_else(|| new.clone());
                     for at in spelled_in(text, &alias, self.what == SymbolKind::Package) {
                         let at = at.shifted(comment.start as usize);
-                        let why = format!("the comment spells `{old}` by the file's own name for `{module}`");
+                        let why = format!(
+                            "the comment spells `{old}` by the file's own name for `{module}`"
+                        );
                         self.mention(p, *row, at, target.clone(), &why, out);
                     }
                 }

@@ -25,7 +25,8 @@ pub(super) fn insert(edits: &Edits<'_>, path: &[String], raw: &str, root: &Node)
     }
     // An element that holds nothing yet.
     let (name, below) = rest.split_first()?;
-    let empty = node.pairs().iter().filter(is_element).find(|p| p.keys.iter().any(|k| k.text == *name));
+    let empty =
+        node.pairs().iter().filter(is_element).find(|p| p.keys.iter().any(|k| k.text == *name));
     let (parent, rest) = match empty.filter(|_| !below.is_empty()) {
         Some(pair) => (pair.span, below),
         None => (node.span, rest),
@@ -34,7 +35,13 @@ pub(super) fn insert(edits: &Edits<'_>, path: &[String], raw: &str, root: &Node)
 }
 
 /// Writes the first child of an element.
-fn into_empty(edits: &Edits<'_>, parent: Span, rest: &[String], raw: &str, step: &str) -> Option<Patch> {
+fn into_empty(
+    edits: &Edits<'_>,
+    parent: Span,
+    rest: &[String],
+    raw: &str,
+    step: &str,
+) -> Option<Patch> {
     let text = parent.of(edits.text);
     let line = edits.line_start(parent.start as usize);
     let before = &edits.text[line..parent.start as usize];
@@ -43,8 +50,10 @@ fn into_empty(edits: &Edits<'_>, parent: Span, rest: &[String], raw: &str, step:
     let nl = edits.line_end();
     let entry = nested(rest, raw, false, Some((&deeper, step, nl)));
     if let Some(open) = text.strip_suffix("/>") {
-        let name: String =
-            text[1..].chars().take_while(|c| !(c.is_whitespace() || matches!(c, '/' | '>'))).collect();
+        let name: String = text[1..]
+            .chars()
+            .take_while(|c| !(c.is_whitespace() || matches!(c, '/' | '>')))
+            .collect();
         let at = parent.start as usize + open.trim_end().len();
         let text = format!(">{nl}{deeper}{entry}{nl}{lead}</{name}>");
         return Some(Patch { span: Span::new(at, parent.end as usize), text });
@@ -68,7 +77,9 @@ fn nested(path: &[String], raw: &str, flat: bool, lines: Option<(&str, &str, &st
     for (i, name) in path.iter().enumerate() {
         let last = i + 1 == path.len();
         let gap = |depth: usize| {
-            lines.map_or(String::new(), |(lead, step, nl)| format!("{nl}{lead}{}", step.repeat(depth)))
+            lines.map_or(String::new(), |(lead, step, nl)| {
+                format!("{nl}{lead}{}", step.repeat(depth))
+            })
         };
         if i > 0 {
             open.push_str(&gap(i));

@@ -149,7 +149,11 @@ impl Edits<'_> {
     }
 
     /// The deepest map on a path that stands, with what is left of the path.
-    pub(crate) fn deepest<'n, 'p>(&self, root: &'n Node, path: &'p [String]) -> (&'n Node, &'p [String]) {
+    pub(crate) fn deepest<'n, 'p>(
+        &self,
+        root: &'n Node,
+        path: &'p [String],
+    ) -> (&'n Node, &'p [String]) {
         let (mut node, mut rest) = (root, path);
         'down: while rest.len() > 1 {
             for p in node.pairs() {

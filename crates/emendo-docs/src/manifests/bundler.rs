@@ -43,8 +43,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
             && !script.is(i.wrapping_sub(1), ".")
             && let Some(value) = script.value(i + 2)
         {
-            out.properties
-                .push(crate::manifests::ecosystem::Property { name: word.to_owned(), value });
+            out.properties.push(crate::manifests::ecosystem::Property::new(word.to_owned(), value));
         }
         if word == "ruby" || word == "required_ruby_version" {
             let at = if script.is(i + 1, "=") { i + 2 } else { first };

@@ -80,6 +80,8 @@ pub struct Manifest {
     pub properties: Vec<Property>,
     /// Levels of toolchains.
     pub toolchains: Vec<Toolchain>,
+    /// Other places that name a library: what is left out, what a plugin takes.
+    pub mentions: Vec<Entry>,
 }
 
 /// What an entry is.
@@ -210,6 +212,15 @@ pub struct Property {
     pub name: String,
     /// Its value.
     pub value: Value,
+    /// It holds in a part of the project's own choosing only, in place of one that holds for all.
+    pub overrides: bool,
+}
+
+impl Property {
+    /// A named value that holds for all.
+    pub(crate) fn new(name: String, value: Value) -> Self {
+        Self { name, value, overrides: false }
+    }
 }
 
 /// The contents of a quoted value.

@@ -66,7 +66,7 @@ fn properties(text: &str) -> Result<Manifest, ManifestError> {
     let mut out = Manifest::default();
     for found in doc.all() {
         let value = value_of(text, &found);
-        out.properties.extend(value.map(|value| Property { name: found.path(), value }));
+        out.properties.extend(value.map(|value| Property::new(found.path(), value)));
     }
     Ok(out)
 }
@@ -118,9 +118,8 @@ fn catalogue(text: &str) -> Result<Manifest, ManifestError> {
     for found in doc.below(&["versions"]) {
         let name = found.pair().keys.last().map_or("", |k| k.text.as_str());
         let value = value_of(text, &found).or_else(|| rich_in(text, &doc, &["versions", name]));
-        out.properties.extend(value.map(|value| Property {
-            name: found.pair().keys.last().map_or(String::new(), |k| k.text.clone()),
-            value,
+        out.properties.extend(value.map(|value| {
+            Property::new(found.pair().keys.last().map_or(String::new(), |k| k.text.clone()), value)
         }));
     }
     for (list, kind) in [("libraries", EntryKind::Dependency), ("plugins", EntryKind::Plugin)] {
@@ -416,7 +415,7 @@ fn property(s: &Script<'_>, i: usize, inner: &str, starts: bool, out: &mut Manif
     let word = s.word(i).unwrap_or("");
     let mut push = |name: &str, at: usize| {
         if let Some(value) = s.value(at) {
-            out.properties.push(Property { name: name.to_owned(), value });
+            out.properties.push(Property::new(name.to_owned(), value));
         }
     };
     match word {

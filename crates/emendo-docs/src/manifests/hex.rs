@@ -40,8 +40,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         if script.is(i, "@")
             && let (Some(name), Some(value)) = (script.word(i + 1), script.value(i + 2))
         {
-            out.properties
-                .push(crate::manifests::ecosystem::Property { name: name.to_owned(), value });
+            out.properties.push(crate::manifests::ecosystem::Property::new(name.to_owned(), value));
         }
         if script.word(i) == Some("app") && script.is(i + 1, ":") && script.is(i + 2, ":") {
             out.own = script.word(i + 3).map(str::to_owned);

@@ -84,8 +84,17 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                     .and_then(|p| p.parent_element())
                     .map_or("", |g| g.tag_name().name());
                 if matches!(grand, "project" | "profile") {
-                    out.properties
-                        .push(Property { name: name.to_owned(), value: value(text, node) });
+                    out.properties.push(Property {
+                        name: name.to_owned(),
+                        value: value(text, node),
+                        overrides: grand == "profile",
+                    });
+                }
+            }
+            (_, tag) if !matches!(tag, "project" | "dependency" | "plugin" | "parent") => {
+                // What is left out, what a plugin takes: a group and an artifact by name.
+                if child(node, "groupId").is_some() {
+                    out.mentions.extend(entry(text, node, EntryKind::Dependency));
                 }
             }
             _ => {}

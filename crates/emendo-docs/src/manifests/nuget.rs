@@ -75,7 +75,7 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                     }
                     _ => {}
                 }
-                out.properties.push(Property { name: name.to_owned(), value });
+                out.properties.push(Property::new(name.to_owned(), value));
             }
             _ => {}
         }

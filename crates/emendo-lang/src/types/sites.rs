@@ -318,7 +318,9 @@ impl<'a> Resolver<'a> {
                 });
                 blocks.collect()
             }
-            Some(Gives::Tail) => named(node).into_iter().next_back().and_then(last).into_iter().collect(),
+            Some(Gives::Tail) => {
+                named(node).into_iter().next_back().and_then(last).into_iter().collect()
+            }
             _ => {
                 let arms = language.typing.branching.arms;
                 let own = named(node).into_iter();

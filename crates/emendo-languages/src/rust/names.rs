@@ -1,7 +1,8 @@
 //! Names in Rust: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, DocCode, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words, declares,
+    Binding, Declares, DocCode, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words,
+    declares,
 };
 
 pub(crate) const WORDS: Words = Words {

@@ -110,9 +110,8 @@ pub(crate) fn insertion(
         start - from
     };
     // Imports inside functions and conditions are not place for one that holds for the file.
-    let whole = |i: &&Import| {
-        facts.is_whole(i.scope) || facts.packages.iter().any(|(p, _)| *p == i.scope)
-    };
+    let whole =
+        |i: &&Import| facts.is_whole(i.scope) || facts.packages.iter().any(|(p, _)| *p == i.scope);
     let outermost = facts.imports.iter().filter(whole).map(indent).min().unwrap_or(0);
     let here = |i: &&Import| whole(i) && indent(i) == outermost;
     let all: Vec<&Import> = facts.imports.iter().filter(here).collect();

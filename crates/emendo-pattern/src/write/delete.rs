@@ -26,9 +26,10 @@ pub(super) fn delete(
     let listed = language.compare.keyed.iter().any(|k| k.list == m.place.0)
         || language.compare.lists.contains(&m.place.0);
     if let Some(span) = whole {
-        let held = !listed && descend(tree.root(), span)
-            .into_iter()
-            .any(|(n, field)| emendo_lang::tree::span(n) == span && field.is_some());
+        let held = !listed
+            && descend(tree.root(), span)
+                .into_iter()
+                .any(|(n, field)| emendo_lang::tree::span(n) == span && field.is_some());
         if held {
             return Err(Unresolved(
                 "something must stand here, so it cannot be deleted: put braces around it first"

@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use emendo_text::Span;
+use emendo_text::{Indents, Span};
 
 use crate::model::Key;
 use crate::write::lines::{indent_at, line_start};
@@ -20,54 +20,6 @@ pub(super) struct Lines {
     pub(super) items: String,
     /// That of the bracket that ends it; `None` if it follows the last item.
     pub(super) end: Option<String>,
-}
-
-/// How a line of `new` is indented in the file.
-pub(super) struct Indents<'a> {
-    /// One level in the file, and in `new`.
-    pub(super) unit: (&'a str, usize),
-    pub(super) line_end: &'a str,
-    /// The widths of lines in `new` with the indentation that they have in the file, growing.
-    known: Vec<(usize, String)>,
-}
-
-impl<'a> Indents<'a> {
-    pub(super) fn new(unit: (&'a str, usize), line_end: &'a str, base: &str) -> Self {
-        Self { unit, line_end, known: vec![(0, base.to_owned())] }
-    }
-
-    /// The indentation of a line that is so far in.
-    fn at(&self, width: usize) -> String {
-        let below = self.known.iter().rev().find(|k| k.0 <= width);
-        let (from, base) = below.map_or((0, ""), |k| (k.0, k.1.as_str()));
-        let (level, more) = (self.unit.1.max(1), width - from);
-        format!("{base}{}{}", self.unit.0.repeat(more / level), " ".repeat(more % level))
-    }
-
-    /// A gap of `new` with the file's line ends; its last line is indented by `last`, if that is said.
-    fn gap(&mut self, gap: &str, last: Option<&str>) -> String {
-        let lines: Vec<&str> = gap.split('\n').collect();
-        let mut out = lines[0].trim_end_matches('\r').to_owned();
-        if lines.len() > 1 && out.trim().is_empty() {
-            out.clear();
-        }
-        for (i, line) in lines.iter().enumerate().skip(1) {
-            out.push_str(self.line_end);
-            let body = line.trim_start_matches([' ', '\t']).trim_end_matches('\r');
-            let (width, ends) = (line.len() - body.len(), i + 1 == lines.len());
-            if body.is_empty() && !ends {
-                continue;
-            }
-            let indent = last.map_or_else(|| self.at(width), str::to_owned);
-            if ends {
-                self.known.retain(|k| k.0 < width);
-                self.known.push((width, indent.clone()));
-            }
-            out.push_str(&indent);
-            out.push_str(body);
-        }
-        out
-    }
 }
 
 /// The plan for one match.
@@ -274,7 +226,7 @@ impl Layout {
         if gap.contains('\n') {
             return indents.gap(gap, Some(indent));
         }
-        format!("{}{indent}", indents.line_end)
+        format!("{}{indent}", indents.line_end())
     }
 
     /// True if a token stands in a list that has one item a line.

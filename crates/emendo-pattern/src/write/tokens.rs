@@ -6,7 +6,9 @@ use emendo_lang::language::Language;
 use emendo_text::Span;
 
 use crate::found::{Bound, Match, piece};
-use crate::model::{CLAUSE, Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of};
+use crate::model::{
+    CLAUSE, Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of,
+};
 use crate::write::nest::is_open;
 use crate::written::Unresolved;
 
@@ -417,7 +419,10 @@ impl Build<'_> {
         }
         let [keyword, rest @ ..] = inner.children.as_slice() else { return };
         let gone = |n: &PNode| tokens_of(n).all(|i| self.drop[i]);
-        if matches!(keyword.what, PatternToken::Leaf(..)) && !rest.is_empty() && rest.iter().all(gone) {
+        if matches!(keyword.what, PatternToken::Leaf(..))
+            && !rest.is_empty()
+            && rest.iter().all(gone)
+        {
             self.drop[tokens_of(node)].iter_mut().for_each(|d| *d = true);
         }
     }

@@ -3,13 +3,13 @@
 use emendo_lang::language::{Language, Space};
 use emendo_lang::tree::{Tree, span, walk};
 use emendo_lang::{Certainty, Fact, ImportName, Resolver, TypePiece};
-use emendo_text::{Filter, Part, Shifted, Span, Splice};
+use emendo_text::{Filter, Indents, Part, Shifted, Span, Splice};
 
 use crate::Written;
 use crate::found::{Bound, Match};
 use crate::model::{Key, Pattern};
 use crate::write::align::{align, shrink};
-use crate::write::layout::{Indents, Layout, Tokens};
+use crate::write::layout::{Layout, Tokens};
 use crate::write::lines::{comment_behind, gathered, indent_at};
 use crate::write::nest::{Nest, is_open, pair_up};
 use crate::write::tokens::{NewToken, OldToken, old_tokens};
@@ -235,7 +235,8 @@ impl Writer<'_> {
     /// Words that stay, and name a member now where they named something by themselves.
     fn become_members(&self, anchors: &[(usize, usize)]) -> Vec<Span> {
         let after = self.language.words.member_after;
-        let dot = |key: Option<&Key>| matches!(key, Some(Key::Text(t)) if after.contains(&t.as_str()));
+        let dot =
+            |key: Option<&Key>| matches!(key, Some(Key::Text(t)) if after.contains(&t.as_str()));
         let old = |o: usize| dot(o.checked_sub(1).map(|b| &self.old[b].key));
         let new = |n: usize| dot(n.checked_sub(1).map(|b| &self.new[b].key));
         let all = anchors.iter().filter(|(o, n)| {
