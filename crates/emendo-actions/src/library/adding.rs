@@ -2,7 +2,7 @@
 
 use emendo_docs::{Entry, EntryKind, Manifest, New, beside};
 use emendo_lang::{Certainty, Fact};
-use emendo_text::{Digest, Span};
+use emendo_text::{Digest, Hasher, Span};
 
 use crate::contract::{FileCx, Found, NoteDraft};
 use crate::library::runner::{LibraryPart, LibraryRunner, patched};
@@ -48,6 +48,9 @@ impl LibraryRunner {
         if there || !near {
             return;
         }
+        let stands =
+            self.anchors.iter().find_map(|c| manifest.entries.iter().find(|e| named(e, c)));
+        let like = stands.map(|e| e.span.of(cx.text));
         let new = New {
             kind,
             coordinate,
@@ -55,6 +58,7 @@ impl LibraryRunner {
             scope: place,
             features: &self.features_add,
             id: self.id.as_deref(),
+            like,
         };
         let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match &self.near {
             Some((_, behind)) => {
@@ -72,6 +76,11 @@ impl LibraryRunner {
                 let fact = Fact { says: Certainty::Certain, text, at: None };
                 let row = self.rules.len();
                 let splices = vec![patched(&patch)];
+                // Of one address for several uses, each is an edit of its own.
+                let digest = match place {
+                    "" => digest,
+                    place => Hasher::new().digest(digest).part(place).finish(),
+                };
                 self.push((action, row), digest, patch.span, splices, vec![fact], out);
             }
             None => {

@@ -66,9 +66,11 @@ impl<'a> Around<'a> {
         out
     }
 
-    /// True if the step adds this entry.
+    /// True if the step adds this entry wherever others of its kind are.
     pub(super) fn adds(&self, coordinate: &str) -> bool {
-        self.beside.iter().any(|a| self.said(a, "add").as_deref() == Some(coordinate))
+        let free = |a: &&&Action| ["after", "before"].iter().all(|k| a.table.get(k).is_none());
+        let mut all = self.beside.iter().filter(free);
+        all.any(|a| self.said(a, "add").as_deref() == Some(coordinate))
     }
 
     /// The libraries that the step renames too, to the same version.

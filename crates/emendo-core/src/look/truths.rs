@@ -26,7 +26,7 @@ impl Conditions {
         for c in self.all.iter().filter(|c| c.now == now) {
             let mut found: Option<BTreeSet<String>> = None;
             for ask in &c.asks {
-                let own = self.answer(ask, files, told, &units);
+                let own = self.answer(ask, c.unit, files, told, &units);
                 found = Some(match found {
                     Some(f) if c.unit => f.intersection(&own).cloned().collect(),
                     Some(f) => {
@@ -51,6 +51,7 @@ impl Conditions {
     fn answer(
         &self,
         ask: &Ask,
+        unit: bool,
         files: &ProjectFiles,
         told: &Survey,
         units: &[String],
@@ -72,7 +73,13 @@ impl Conditions {
                 let found = named(world, told, wanted, known);
                 found.into_iter().map(|p| of(&p)).collect()
             }
-            Ask::File(globs) => where_(&|p| globs.matches(p)),
+            // Of a module: as its own manifest sees the file.
+            Ask::File(globs) => where_(&|p| {
+                let below = |u: &str| p.as_str().strip_prefix(u)?.strip_prefix('/');
+                let own = below(unit_of(p, units)).filter(|_| unit);
+                own.and_then(|o| RelPath::new(o).ok())
+                    .map_or_else(|| globs.matches(p), |own| globs.matches(&own))
+            }),
             Ask::Lang(id) => where_(&|p| world.language_of(p).is_some_and(|l| l.id == id)),
             Ask::Setting(key) => {
                 let last = key.rsplit('.').next().unwrap_or(key);

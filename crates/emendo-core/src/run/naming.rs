@@ -16,16 +16,10 @@ impl FileRun {
         drafts.sort_by_key(|d| (d.action, d.hull.start, std::cmp::Reverse(d.hull.end)));
         let kept = merged(drafts);
         let names = self.ids(step, &kept);
-        let mut count: HashMap<Digest, usize> = HashMap::new();
-        names.iter().for_each(|(id, _)| *count.entry(*id).or_default() += 1);
+        let ids = told_apart(names.iter().map(|n| n.0).collect(), &kept);
         kept.into_iter()
-            .zip(names)
-            .map(|(draft, (id, weak))| {
-                let id = if count[&id] > 1 {
-                    Hasher::new().digest(id).digest(draft.digest).finish()
-                } else {
-                    id
-                };
+            .zip(names.into_iter().zip(ids))
+            .map(|(draft, ((_, weak), id))| {
                 let (parents, seal) = self.seal(&draft, &draft.change);
                 let options = draft
                     .alternatives
@@ -119,6 +113,36 @@ impl FileRun {
         parents.dedup();
         (parents, h.finish())
     }
+}
+
+/// Ids of which no two are equal: those of several edits at one place are told apart by what they look for, then by what
+/// they write, then by their order.
+fn told_apart(mut ids: Vec<Digest>, drafts: &[Draft]) -> Vec<Digest> {
+    let written = |d: &Draft| {
+        let mut h = Hasher::new();
+        let all = d.alternatives.iter().map(|a| &a.change).chain([&d.change]);
+        for s in all.flat_map(|c| &c.splices) {
+            for part in Part::leaves(&s.parts) {
+                h.part(if let Part::Text(t) = part { t } else { "" });
+            }
+        }
+        h.finish()
+    };
+    let more: [&dyn Fn(usize) -> Digest; 3] =
+        [&|i| drafts[i].digest, &|i| written(&drafts[i]), &|i| {
+            Hasher::new().number(i as u64).finish()
+        }];
+    for more in more {
+        let mut count: HashMap<Digest, usize> = HashMap::new();
+        ids.iter().for_each(|id| *count.entry(*id).or_default() += 1);
+        if count.len() == ids.len() {
+            break;
+        }
+        for (i, id) in ids.iter_mut().enumerate().filter(|(_, id)| count[*id] > 1) {
+            *id = Hasher::new().digest(*id).digest(more(i)).finish();
+        }
+    }
+    ids
 }
 
 /// Equal drafts merged: the one that stands first in the recipe speaks for both.

@@ -91,13 +91,18 @@ impl FileRun {
         let touched =
             |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
         let key = &step.info.key;
+        let mut named: Vec<emendo_text::Digest> = Vec::new();
         let derived = edits.into_iter().filter(|e| !touched(e.splice.span)).map(|e| {
             let mut h = Hasher::new();
             h.part("import").part(&key.recipe).part(&key.step).part(self.path.as_str());
             for a in &e.about {
                 h.part(a);
             }
-            let id = h.finish();
+            let mut id = h.finish();
+            while named.contains(&id) {
+                id = Hasher::new().digest(id).number(named.len() as u64).finish();
+            }
+            named.push(id);
             let what = e.about.join(", ");
             let edit = Edit {
                 id,

@@ -53,6 +53,8 @@ pub struct New<'a> {
     pub features: &'a [String],
     /// The name under which a place that code comes from is known.
     pub id: Option<&'a str>,
+    /// The entry that it comes beside, as it is written.
+    pub like: Option<&'a str>,
 }
 
 /// Why a manifest cannot be read.

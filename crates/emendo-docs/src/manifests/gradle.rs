@@ -459,7 +459,12 @@ fn toolchain(s: &Script<'_>, i: usize, out: &mut Manifest) {
         "sourceCompatibility" | "targetCompatibility" | "jvmTarget" | "release" => {
             let k = i + 1 + usize::from(s.is(i + 1, "="));
             if s.word(k) == Some("JavaVersion") && s.is(k + 1, ".") {
-                if let Some(t) = s.tokens.get(k + 2) {
+                if s.word(k + 2) == Some("toVersion") && s.is(k + 3, "(") {
+                    let number = || Some(Value::new(s.text, s.tokens.get(k + 4)?.span));
+                    if let Some(v) = s.value(k + 4).or_else(number) {
+                        push(v, Form::Plain);
+                    }
+                } else if let Some(t) = s.tokens.get(k + 2) {
                     push(Value::new(s.text, t.span), Form::Words);
                 }
             } else if let Some(v) = s.value(k) {
@@ -524,7 +529,7 @@ fn add(path: &RelPath, text: &str, new: &New<'_>) -> Option<Patch> {
     } else {
         format!("{}:{version}", new.coordinate)
     };
-    let sample = like.last().map_or("", |e| e.span.of(text));
+    let sample = new.like.or_else(|| Some(like.last()?.span.of(text))).unwrap_or("");
     let quote = if sample.contains('\'') {
         '\''
     } else if kotlin || sample.contains('"') {
