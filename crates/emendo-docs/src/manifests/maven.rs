@@ -91,11 +91,12 @@ fn read(_: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
                     });
                 }
             }
-            (_, tag) if !matches!(tag, "project" | "dependency" | "plugin" | "parent") => {
-                // What is left out, what a plugin takes: a group and an artifact by name.
-                if child(node, "groupId").is_some() {
-                    out.mentions.extend(entry(text, node, EntryKind::Dependency));
-                }
+            // What is left out, what a plugin takes: a group and an artifact by name.
+            (_, tag)
+                if !matches!(tag, "project" | "dependency" | "plugin" | "parent")
+                    && child(node, "groupId").is_some() =>
+            {
+                out.mentions.extend(entry(text, node, EntryKind::Dependency));
             }
             _ => {}
         }
