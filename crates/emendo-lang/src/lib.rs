@@ -21,6 +21,7 @@
 
 mod facts;
 mod ground;
+mod guard;
 mod index;
 pub mod language;
 mod names;
@@ -35,6 +36,7 @@ pub use crate::facts::{Declared, FileFacts, Hint, Member, Tells, TypeDecl, Word}
 pub use crate::ground::{
     Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings, remembered, weakest,
 };
+pub use crate::guard::{Fault, faults};
 pub use crate::index::{CachedIndex, DeclaredIn, Index};
 pub use crate::language::{
     Context, DeclarationShape, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,

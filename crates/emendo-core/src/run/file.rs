@@ -56,6 +56,8 @@ pub(crate) struct StepText {
     pub(crate) text: String,
     pub(crate) pieces: Vec<Piece>,
     pub(crate) trees: Vec<(&'static Language, Tree)>,
+    /// What was written, in the new text and in order.
+    pub(crate) changed: Vec<Span>,
     /// Import statements that follow, with their changes.
     pub(crate) derived: Vec<(Edit, Vec<Splice>)>,
 }

@@ -47,9 +47,9 @@ impl FileRun {
         self.still_used(step, &mut folded, env.mode);
         let first = self.edits.len() as u32;
         for round in 0..=ROUNDS {
-            let StepText { text, pieces, trees, derived } =
-                self.write(step, &folded, first, env.mode);
-            let bad = self.broken(&text, &pieces, &trees, first, folded.len());
+            let new = self.write(step, &folded, first, env.mode);
+            let bad = self.broken(&new, first, folded.len());
+            let StepText { text, pieces, trees, derived, .. } = new;
             if bad.is_empty() {
                 self.record(step, folded, derived);
                 let before = std::mem::replace(&mut self.text, text);
@@ -63,8 +63,9 @@ impl FileRun {
             }
             let all = round + 1 >= ROUNDS;
             for (i, f) in folded.iter_mut().enumerate() {
-                if (all || bad.contains(&(i as u32))) && f.withheld.is_none() {
-                    f.withheld = Some("the file would no longer parse with it".into());
+                let why = bad.iter().find(|b| b.0 == i as u32).or(bad.first().filter(|_| all));
+                if f.withheld.is_none() {
+                    f.withheld = why.map(|(_, why)| why.clone());
                 }
             }
         }

@@ -1,9 +1,9 @@
 //! What is in is written into the text, and what broke it is withheld.
 
 use emendo_actions::Change;
-use emendo_lang::{Certainty, Language, Tree};
+use emendo_lang::Certainty;
 use emendo_pattern::ImportPlan;
-use emendo_text::{Hasher, Part, Piece, PieceMap, Placed, Span, Splice, render};
+use emendo_text::{Hasher, Part, PieceMap, Placed, Span, Splice, render};
 
 use crate::edits::{Edit, Evidence, Standing};
 use crate::plan::PlanStep;
@@ -49,14 +49,21 @@ impl FileRun {
         }
         if placed.is_empty() {
             let (text, pieces) = (self.text.clone(), self.map.pieces().to_vec());
-            return StepText { text, pieces, trees: Vec::new(), derived };
+            return StepText { text, pieces, trees: Vec::new(), changed: Vec::new(), derived };
         }
         let out = render(&self.text, &self.map, &mut placed);
         let trees = self.code.iter().map(|c| {
             (c.language, c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced))
         });
         let trees = trees.collect();
-        StepText { text: out.text, pieces: out.pieces, trees, derived }
+        let mut moved = 0_i64;
+        let changed = out.replaced.iter().map(|(old, len)| {
+            let start = (i64::from(old.start) + moved) as usize;
+            moved += *len as i64 - old.len() as i64;
+            Span::new(start, start + len)
+        });
+        let changed = changed.collect();
+        StepText { text: out.text, pieces: out.pieces, trees, changed, derived }
     }
 
     /// Import statements that follow from the active edits of the step, and the edits of statements that
@@ -134,21 +141,23 @@ impl FileRun {
         (derived.collect(), absorbed)
     }
 
-    /// The edits of this step that made the text stop parsing, as indices among its drafts.
-    pub(crate) fn broken(
-        &self,
-        text: &str,
-        pieces: &[Piece],
-        trees: &[(&'static Language, Tree)],
-        first: u32,
-        count: usize,
-    ) -> Vec<u32> {
+    /// The edits of this step that made the text stop parsing, or brought what the language refuses: as indices among its
+    /// drafts, with the reason.
+    pub(crate) fn broken(&self, new: &StepText, first: u32, count: usize) -> Vec<(u32, String)> {
+        const UNREAD: &str = "the file would no longer parse with it";
         let mut out = Vec::new();
+        let (text, trees) = (new.text.as_str(), &new.trees);
         let faults = self.new_faults(text);
-        if faults.is_empty() && trees.iter().all(|t| !t.1.has_error()) {
+        let sound = self.code.iter().zip(trees).filter(|t| !t.1.1.has_error());
+        let refused: Vec<emendo_lang::Fault> = sound
+            .flat_map(|(old, (language, tree))| {
+                emendo_lang::faults(language, tree, text, &new.changed, &old.facts)
+            })
+            .collect();
+        if faults.is_empty() && refused.is_empty() && trees.iter().all(|t| !t.1.has_error()) {
             return out;
         }
-        let map = PieceMap::new(pieces.to_vec());
+        let map = PieceMap::new(new.pieces.clone());
         let mine = |by: &u32| *by >= first && *by < first + count as u32;
         // An error shows up at the wrong bytes or right after them.
         let near = |e: &Span| {
@@ -166,7 +175,11 @@ impl FileRun {
         };
         for e in &faults {
             // The one that stands last in the recipe made it a fault.
-            out.extend(near(e).into_iter().max().map(|by| by - first));
+            out.extend(near(e).into_iter().max().map(|by| (by - first, UNREAD.to_owned())));
+        }
+        for fault in refused {
+            let by = near(&fault.at).into_iter().max();
+            out.extend(by.map(|by| (by - first, fault.why)));
         }
         for (old, (_, new)) in self.code.iter().zip(trees).filter(|t| t.1.1.has_error()) {
             let errors = new.errors();
@@ -175,10 +188,10 @@ impl FileRun {
             }
             let before = out.len();
             for e in &errors {
-                out.extend(near(e).into_iter().map(|by| by - first));
+                out.extend(near(e).into_iter().map(|by| (by - first, UNREAD.to_owned())));
             }
             if out.len() == before {
-                out.extend(0..count as u32);
+                out.extend((0..count as u32).map(|i| (i, UNREAD.to_owned())));
             }
         }
         out

@@ -282,6 +282,11 @@ impl FileFacts {
         self.scopes[0].bindings.iter().map(|b| b.name.as_str())
     }
 
+    /// True if the file declares a type of this name at its top.
+    pub fn declares_type(&self, name: &str) -> bool {
+        self.scopes[0].bindings.iter().any(|b| b.name == name && b.space == Space::Type)
+    }
+
     /// Where a name at the top of the file is declared.
     pub(crate) fn lookup_top(&self, name: &str, spaces: &[Space]) -> Option<Span> {
         let mut all = self.scopes[0].bindings.iter();
@@ -289,7 +294,7 @@ impl FileFacts {
     }
 
     /// All places where a scope declares a name as a value, in order.
-    pub(crate) fn declared_again(&self, name: &str, scope: Span) -> Vec<Span> {
+    pub fn declared_again(&self, name: &str, scope: Span) -> Vec<Span> {
         let all = self.scopes.iter().filter(|s| s.span == scope).flat_map(|s| &s.bindings);
         let own = all.filter(|b| b.name == name && b.space == Space::Value);
         let mut out: Vec<Span> = own.map(|b| b.at).collect();

@@ -20,6 +20,8 @@ pub struct Scopes {
     pub outside: &'static [Outside],
     /// Kinds that declare only where a word stands in them.
     pub marks: &'static [(&'static str, &'static str)],
+    /// Kinds of declarations of which a scope takes one of a name.
+    pub single: &'static [&'static str],
     /// Kinds of nodes within which nothing is declared that other files can name.
     pub sealed: &'static [&'static str],
     /// Kinds that open a module of their own inside a file.
@@ -48,6 +50,7 @@ impl Scopes {
         hoisting: ("", &[]),
         outside: &[],
         marks: &[],
+        single: &[],
         sealed: &[],
         inner_modules: &[],
     };

@@ -182,6 +182,8 @@ pub struct Writing {
     pub lone_comma: &'static [&'static str],
     /// What is written before the brackets of a call or of an item that is only taken where there is a value.
     pub optional_call: &'static str,
+    /// Kinds of lists in which an item may be missing.
+    pub holes: &'static [&'static str],
     /// Kinds of items that end their list: nothing may follow them, no separator either.
     pub last_items: &'static [&'static str],
     /// How a function of a type is declared as a property: before its name, and on a line above it; both empty where it
@@ -201,6 +203,7 @@ impl Writing {
         snake: false,
         lone_comma: &[],
         optional_call: "",
+        holes: &[],
         last_items: &[],
         property: ("", ""),
         bare_single: false,

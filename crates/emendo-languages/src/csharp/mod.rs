@@ -224,6 +224,7 @@ const WRITING: Writing = Writing {
         "attribute_list",
         "accessor_declaration",
     ],
+    holes: &["array_rank_specifier", "type_argument_list", "tuple_pattern"],
     ..Writing::NONE
 };
 

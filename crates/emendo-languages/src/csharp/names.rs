@@ -79,6 +79,7 @@ pub(crate) const WORDS: Words = Words {
 };
 
 pub(crate) const SCOPES: Scopes = Scopes {
+    single: &["variable_declarator", "parameter"],
     kinds: &[
         "compilation_unit",
         "namespace_declaration",

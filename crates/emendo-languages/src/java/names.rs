@@ -56,6 +56,7 @@ pub(crate) const WORDS: Words = Words {
 };
 
 pub(crate) const SCOPES: Scopes = Scopes {
+    single: &["variable_declarator", "formal_parameter"],
     kinds: &[
         "program",
         "class_declaration",

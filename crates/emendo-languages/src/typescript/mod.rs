@@ -202,6 +202,7 @@ const WRITING: Writing = Writing {
     ],
     property: ("get ", ""),
     optional_call: "?.",
+    holes: &["array", "array_pattern"],
     ..Writing::NONE
 };
 

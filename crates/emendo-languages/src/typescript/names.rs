@@ -62,6 +62,7 @@ pub(crate) const WORDS: Words = Words {
 };
 
 pub(crate) const SCOPES: Scopes = Scopes {
+    single: &["variable_declarator", "required_parameter", "optional_parameter"],
     pattern_skips: &[
         ("", "key"),
         ("", "right"),

@@ -1,0 +1,137 @@
+//! What a grammar takes and a language does not: looked for where a step wrote.
+
+use emendo_text::Span;
+use tree_sitter::Node;
+
+use crate::facts::FileFacts;
+use crate::ground::Import;
+use crate::language::{Language, Space};
+use crate::tree::{Tree, children, span, walk};
+
+/// A fault that a step brought: where it is, and what it is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fault {
+    /// Where.
+    pub at: Span,
+    /// What, as a part of a sentence.
+    pub why: String,
+}
+
+/// The faults at the places that a step wrote; `before` is what the file said until then.
+pub fn faults(
+    language: &'static Language,
+    tree: &Tree,
+    text: &str,
+    changed: &[Span],
+    before: &FileFacts,
+) -> Vec<Fault> {
+    let mut out = Vec::new();
+    let mut declares: Vec<Span> = Vec::new();
+    let mut imports = false;
+    let near = |at: Span| {
+        let i = changed.partition_point(|c| c.end < at.start);
+        changed.get(i).is_some_and(|c| c.start <= at.end)
+    };
+    walk(tree.root(), |n| {
+        let at = span(n);
+        if !near(at) || n.child_count() == 0 {
+            return false;
+        }
+        hole(language, n, &mut out);
+        lists(language, n, &mut out);
+        if language.scopes.single.contains(&n.kind())
+            && let Some(name) = n.child_by_field_name("name").map(span).filter(|s| near(*s))
+        {
+            declares.push(name);
+        }
+        imports |= language.imports.kinds.contains(&n.kind());
+        true
+    });
+    if !declares.is_empty() || imports {
+        let facts = FileFacts::read(language, tree, text);
+        twice(&facts, text, &declares, &mut out);
+        imported(&facts, changed, before, &mut out);
+    }
+    out
+}
+
+/// An item is missing in a list: a separator follows another, or the bracket.
+fn hole(language: &Language, node: Node<'_>, out: &mut Vec<Fault>) {
+    if language.writing.holes.contains(&node.kind()) {
+        return;
+    }
+    let separator = |n: &Node<'_>| !n.is_named() && language.compare.separators.contains(&n.kind());
+    let opens = |n: &Node<'_>| matches!(n.kind(), "(" | "[" | "{");
+    let all: Vec<Node<'_>> = children(node).into_iter().filter(|n| !n.is_extra()).collect();
+    for w in all.windows(2) {
+        if separator(&w[1]) && (separator(&w[0]) || opens(&w[0])) {
+            let why = "an item of a list would be missing".to_owned();
+            out.push(Fault { at: span(w[1]), why });
+        }
+    }
+}
+
+/// Two lists of parameters where there can be one.
+fn lists(language: &Language, node: Node<'_>, out: &mut Vec<Fault>) {
+    if !language.typing.calls.functions.iter().any(|f| f.kind == node.kind()) {
+        return;
+    }
+    let mut cursor = node.walk();
+    let lists: Vec<Node<'_>> = node.children_by_field_name("parameters", &mut cursor).collect();
+    if let [first, .., last] = lists.as_slice()
+        && first.kind() == last.kind()
+    {
+        let why = "there would be two lists of parameters".to_owned();
+        out.push(Fault { at: span(*last), why });
+    }
+}
+
+/// A name that its scope declares already.
+fn twice(facts: &FileFacts, text: &str, declared: &[Span], out: &mut Vec<Fault>) {
+    for at in declared {
+        let name = at.of(text);
+        let Some(own) = facts.lookup(name, &[Space::Value], at.start) else { continue };
+        let all = facts.declared_again(name, own.scope);
+        if all.len() > 1 && all.contains(at) {
+            out.push(Fault { at: *at, why: format!("`{name}` would be declared twice") });
+        }
+    }
+}
+
+/// A name that is imported twice, or that the file declares itself.
+fn imported(facts: &FileFacts, changed: &[Span], before: &FileFacts, out: &mut Vec<Fault>) {
+    // One of two may hold where the other cannot: a file that has such before may have them after.
+    let had = double(before);
+    let written = |at: Span| changed.iter().any(|c| c.meets(at) || at.contains(*c));
+    let twice = double(facts);
+    for import in named(facts) {
+        let at = import.item.unwrap_or(import.span);
+        let Some(local) = import.local().filter(|_| written(at)) else { continue };
+        if twice.len() > had.len() && twice.contains(&at) {
+            out.push(Fault { at, why: format!("`{local}` would be imported twice") });
+        } else if facts.is_whole(import.scope) && facts.declares_type(local) {
+            let why = format!("`{local}` would be imported where the file declares it");
+            out.push(Fault { at, why });
+        }
+    }
+}
+
+fn named(facts: &FileFacts) -> impl Iterator<Item = &Import> {
+    facts.imports.iter().filter(|i| !i.wildcard && !i.passes_on && !i.binds_root)
+}
+
+/// The imports that make a name known which another one makes known too.
+fn double(facts: &FileFacts) -> Vec<Span> {
+    let at = |i: &Import| i.item.unwrap_or(i.span);
+    let twice = named(facts).filter(|i| {
+        named(facts).any(|other| {
+            at(other) != at(i)
+                && i.local().is_some()
+                && other.local() == i.local()
+                && other.scope == i.scope
+                && other.inside == i.inside
+                && other.is_type == i.is_type
+        })
+    });
+    twice.map(at).collect()
+}
