@@ -11,15 +11,16 @@ mod writer;
 
 use std::collections::BTreeMap;
 
+use emendo_lang::language::Language;
 use emendo_lang::tree::Tree;
-use emendo_lang::{Resolver, Spellings};
+use emendo_lang::{Resolver, Space, Spellings};
 use emendo_text::{Chunk, Filter, Part, Repeat, Span};
 
 pub(crate) use lines::{comment_behind, gathered, indent_at, line_start, next_line, with_end};
 pub use lines::{delete_item, delete_splice};
 
-use crate::found::Match;
-use crate::model::{Pattern, PatternError, TOKENS};
+use crate::found::{Bound, Match};
+use crate::model::{PNode, Pattern, PatternError, PatternToken, TOKENS};
 use crate::write::delete::delete;
 use crate::write::tokens::new_tokens;
 use crate::write::writer::{Writer, add};
@@ -33,6 +34,8 @@ pub struct Replacement {
     readings: Vec<Option<usize>>,
     /// The reading of `new` as loose tokens, where it may stand among such.
     tokens: Option<usize>,
+    /// Names that `new` declares and `old` does not: what a slot holds must not come to mean them.
+    declares: Vec<String>,
 }
 
 impl Replacement {
@@ -48,7 +51,7 @@ impl Replacement {
     ) -> Result<Self, PatternError> {
         if new.trim().is_empty() {
             let readings = vec![None; old.readings.len()];
-            return Ok(Self { pattern: None, readings, tokens: None });
+            return Ok(Self { pattern: None, readings, tokens: None, declares: Vec::new() });
         }
         let mut pattern = Pattern::compile_like(old, new, names, None)?;
         unbound(old, &pattern, new, extra)?;
@@ -89,7 +92,8 @@ impl Replacement {
         let pattern = Pattern::compile(old.language, &dedent(new), names, None)?;
         unbound(old, &pattern, new, extra)?;
         let readings = vec![Some(0); old.readings.len()];
-        Ok(Self { pattern: Some(pattern), readings, tokens: None })
+        let declares = declared_anew(old, &pattern);
+        Ok(Self { pattern: Some(pattern), readings, tokens: None, declares })
     }
 
     /// Pairs the readings of `old` with those of `new`.
@@ -115,7 +119,8 @@ impl Replacement {
             });
         }
         let tokens = pattern.readings.iter().position(|n| contexts[n.context].name == TOKENS);
-        Ok(Self { pattern: Some(pattern), readings, tokens })
+        let declares = declared_anew(old, &pattern);
+        Ok(Self { pattern: Some(pattern), readings, tokens, declares })
     }
 
     /// Makes the replacement know its symbols under their other names too.
@@ -179,6 +184,35 @@ impl Replacement {
         }
     }
 
+    /// A name in a slot that would come to mean what `new` declares.
+    fn captures(&self, m: &Match, text: &str, resolver: &Resolver<'_>) -> Result<(), Unresolved> {
+        let facts = resolver.facts;
+        let spaces = [Space::Value, Space::Callable];
+        let written = |b: &&Bound| {
+            b.text.is_none()
+                && self.pattern.as_ref().is_some_and(|p| p.slots().any(|s| s == b.name))
+        };
+        for name in &self.declares {
+            for slot in m.slots.iter().filter(written) {
+                let inside = facts
+                    .words(name)
+                    .iter()
+                    .filter(|w| slot.span.contains(w.span) && !w.key && w.space == Space::Value);
+                // What the slot declares itself goes along.
+                let own = |at: u32| {
+                    facts.lookup(name, &spaces, at).is_some_and(|d| slot.span.contains(d.at))
+                };
+                if inside.into_iter().any(|w| !own(w.span.start)) {
+                    let held = emendo_lang::tree::in_line(slot.span.of(text));
+                    return Err(Unresolved(format!(
+                        "`{name}` in `{held}` would mean what is declared here: give it another name in `new`"
+                    )));
+                }
+            }
+        }
+        Ok(())
+    }
+
     /// The splices that write it over a match.
     ///
     /// # Errors
@@ -211,6 +245,7 @@ impl Replacement {
                 "`new` has {new_count} parts where only one can stand: put braces around this place first"
             )));
         }
+        self.captures(m, text, resolver)?;
         let whole = m.in_pieces();
         let m = &whole;
         let mut writer = Writer::new(old, m, Place { tree, text, line_end, resolver });
@@ -287,4 +322,48 @@ fn dedent(source: &str) -> String {
     let shared = lines().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
     let cut = body.lines().map(|l| l.get(shared..).unwrap_or(""));
     cut.collect::<Vec<_>>().join("\n")
+}
+
+/// Names of variables and parameters that a pattern declares, and another does not.
+fn declared_anew(old: &Pattern, new: &Pattern) -> Vec<String> {
+    let all = |p: &Pattern| {
+        let mut out = Vec::new();
+        p.readings
+            .iter()
+            .flat_map(|r| &r.roots)
+            .for_each(|n| declared(p.language, n, false, &mut out));
+        out
+    };
+    let known = all(old);
+    let mut out = all(new);
+    out.retain(|n| !known.contains(n));
+    out.sort();
+    out.dedup();
+    out
+}
+
+/// What functions of a pattern declare: elsewhere what stands in a slot is evaluated before the name is there.
+fn declared(language: &Language, node: &PNode, within: bool, out: &mut Vec<String>) {
+    let PatternToken::Inner(inner) = &node.what else { return };
+    let within = within || language.typing.calls.functions.iter().any(|f| f.kind == node.kind);
+    for rule in language
+        .scopes
+        .bindings
+        .iter()
+        .filter(|b| within && b.kind == node.kind && b.space == Space::Value)
+    {
+        let named = inner.children.iter().filter(|c| match rule.field {
+            "" => c.kind == rule.child,
+            field => c.field == Some(field),
+        });
+        out.extend(named.filter_map(|c| match &c.what {
+            PatternToken::Leaf(word, _)
+                if word.starts_with(|c: char| c.is_alphabetic() || c == '_') =>
+            {
+                Some(word.clone())
+            }
+            _ => None,
+        }));
+    }
+    inner.children.iter().for_each(|c| declared(language, c, within, out));
 }
