@@ -12,7 +12,7 @@ use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
 use emendo_text::Diagnostic;
 
 use crate::code::lent::Written;
-use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result};
+use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result, grows_on};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::meaning::SymbolRunner;
 use crate::shared::{
@@ -129,6 +129,8 @@ impl Kind for Code {
             };
             warn_readings(&old, &made, row, action, cx);
             let grows = made.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
+            let grows_on = grows
+                && made.news().any(|new| grows_on(language, &row.old, new, &finder, action, cx));
             let mut news: Vec<(&Text, Option<Ty>)> =
                 row.new.iter().map(|n| (n, told.clone())).collect();
             for (t, _) in &choices {
@@ -149,6 +151,7 @@ impl Kind for Code {
             rules.push(CodeRule {
                 import,
                 grows,
+                grows_on,
                 digest,
                 written: row.old.text.clone(),
                 old,

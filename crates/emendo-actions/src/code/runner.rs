@@ -41,6 +41,8 @@ pub(crate) struct CodeRule {
     pub(crate) import: Option<SymbolRunner>,
     /// `old` fits what `new` writes: a place must be looked at before it is changed again.
     pub(crate) grows: bool,
+    /// The same, and nothing that the action asks tells the two apart.
+    pub(crate) grows_on: bool,
 }
 
 pub(crate) enum Outcome {
@@ -87,6 +89,23 @@ pub(crate) fn fits_own_result(
     new.fits_as_code(&probe)
 }
 
+/// True if such a place, once written, would be found again by all that the action asks.
+pub(crate) fn grows_on(
+    language: &'static Language,
+    old: &Text,
+    new: &Pattern,
+    finder: &Finder,
+    action: &Action,
+    cx: &CompileCx<'_>,
+) -> bool {
+    let names = crate::shared::names(action, cx);
+    let Ok(mut probe) = Pattern::compile(language, &old.text, &names, None) else { return true };
+    crate::shared::constrain_texts(&mut probe, action);
+    let entries = action.table.table("slots").map_or(&[][..], |s| &s.entries);
+    let told: Vec<String> = entries.iter().map(|e| e.key.clone()).collect();
+    !probe.same_as(new) && new.grows_as_code(&probe, &finder.conditions, &told)
+}
+
 impl Runner for CodeRunner {
     fn asks(&self) -> Asks {
         Asks {
@@ -113,7 +132,7 @@ impl Runner for CodeRunner {
             },
             asks_declarations: !self.symbols.is_empty(),
             follows: !self.along.follow.is_empty(),
-            grows: !self.once && self.rules.iter().any(|r| r.grows),
+            grows: !self.once && self.rules.iter().any(|r| r.grows_on),
             rows: self.rules.iter().map(|r| r.written.clone()).collect(),
             once: self.once,
             subjects: self.finder.subjects(self.rules.iter().map(|r| r.old.as_ref())),

@@ -247,10 +247,6 @@ fn narrow(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Dia
 
 /// Actions whose result looks as if it were still to be done.
 fn grows(checked: &Checked, recipe: &Recipe, action: &Action, out: &mut Vec<Diagnostic>) {
-    // What a slot may hold tells the two apart.
-    if action.table.get("slots").is_some() {
-        return;
-    }
     let all = checked.plan.steps.iter().filter(|s| s.source == recipe.source.path);
     let own = all.flat_map(|s| s.actions.iter().map(|a| (&a.place, &a.asks)));
     if own.filter(|(place, _)| **place == action.span).any(|(_, r)| r.grows) {

@@ -105,11 +105,15 @@ impl FileRun {
         } else {
             Vec::new()
         };
+        // Steps that take one another back change nothing: there is nothing to decide.
+        let taken_back = |e: &Edit| e.standing == Standing::In && e.options.is_empty();
+        let undone = !changed && self.edits.iter().all(taken_back);
+        let edits = if undone { Vec::new() } else { self.edits };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
         FileResult {
             path: self.path,
             base: self.digest,
-            edits: self.edits,
+            edits,
             notes: self.notes,
             leftovers: self.leftovers,
             hunks,

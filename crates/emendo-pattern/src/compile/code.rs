@@ -6,6 +6,8 @@ use emendo_lang::{FileFacts, NoProject, Project, Resolver, TypeAnswer};
 use emendo_text::{Span, Template};
 
 use crate::compile::wrap::Compiler;
+use crate::find::Conditions;
+use crate::found::{Bound, Match};
 use crate::model::{Key, Pattern};
 
 /// A pattern as code of its own, in one reading.
@@ -119,6 +121,26 @@ impl Pattern {
             let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);
             // Anywhere inside: an edit inside the result grows it too.
             other.matches(&tree, text, &resolver).iter().any(|m| at.contains(m.span))
+        })
+    }
+
+    /// True if another pattern matches what this one writes, though `conditions` keep it from what they can, and though
+    /// slots of these names ask for more than a text: they hold the same there.
+    pub fn grows_as_code(&self, other: &Self, conditions: &Conditions, told: &[String]) -> bool {
+        as_code(self).iter().any(|AsCode { text, at, slots, .. }| {
+            let tree = Tree::parse(self.language, text);
+            let facts = FileFacts::read(self.language, &tree, text);
+            let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, text);
+            let same = |name: &String, m: &Match| {
+                let of = |s: &(Span, usize)| self.slots.get(s.1).is_some_and(|d| d.name == *name);
+                let own = |b: &Bound| slots.iter().any(|s| s.0 == b.span && of(s));
+                m.slot(name).is_none_or(own)
+            };
+            other.matches(&tree, text, &resolver).iter().any(|m| {
+                at.contains(m.span)
+                    && told.iter().all(|name| same(name, m))
+                    && !conditions.bar(m, &tree, text, &resolver)
+            })
         })
     }
 }

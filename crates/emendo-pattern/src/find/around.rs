@@ -100,6 +100,17 @@ impl Conditions {
         fulfilled
     }
 
+    /// True if what stands around or within a match keeps it from counting.
+    pub(crate) fn bar(&self, m: &Match, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> bool {
+        let look = Look::new(tree, text, resolver);
+        let asks = Asks { slots: &[], look: &look };
+        let around = |m: &mut Match, p: &Pattern| asks.around(p, m);
+        let within = |m: &mut Match, p: &Pattern| asks.within(p, m, m.span);
+        let mut m = m.clone();
+        !(no_group(&self.not_surrounded_by, &mut m, &around)
+            && no_group(&self.not_holding, &mut m, &within))
+    }
+
     fn fulfilled_by(&self, mut m: Match, look: &Look<'_>) -> Option<Match> {
         if self.unused && !look.is_unused(&m) {
             return None;
