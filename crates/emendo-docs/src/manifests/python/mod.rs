@@ -1,4 +1,6 @@
-//! Python packages: pyproject.toml in both layouts, requirements files, constraints, setup.cfg.
+//! Python packages: pyproject.toml in both layouts, requirements files, constraints, setup.cfg, setup.py.
+
+mod setup;
 
 use emendo_text::{RelPath, Span};
 
@@ -35,7 +37,7 @@ fn claims(path: &RelPath) -> bool {
     let name = path.name();
     let listed = |n: &str| n.starts_with("requirements") || n.starts_with("constraints");
     let folder = path.folder().rsplit('/').next().is_some_and(|f| f == "requirements");
-    matches!(name, "pyproject.toml" | "setup.cfg" | "Pipfile")
+    matches!(name, "pyproject.toml" | "setup.cfg" | "setup.py" | "Pipfile")
         || ((listed(name) || folder) && (name.ends_with(".txt") || name.ends_with(".in")))
 }
 
@@ -57,6 +59,7 @@ fn read(path: &RelPath, text: &str) -> Result<Manifest, ManifestError> {
         "pyproject.toml" => project(text),
         "Pipfile" => pipfile(text),
         "setup.cfg" => setup(text),
+        "setup.py" => Ok(setup::script(text)),
         _ => Ok(lines(text)),
     }
 }
