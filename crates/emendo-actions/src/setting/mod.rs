@@ -300,10 +300,14 @@ impl Runner for SettingRunner {
                 continue;
             }
             let key = entry.path();
+            // A number at the end tells an item of a list: a rename takes it along.
             let spelled = [key.clone(), entry.numbered(), without_numbers(&key)];
+            let inner = spelled[2].len() == key.len() || !key.ends_with(']');
             let fit = order.iter().find_map(|i| {
-                let fits = |k: &String| self.rules[*i].fits(format, cx.path, k).map(str::to_owned);
-                Some((*i, spelled.iter().find_map(fits)?))
+                let rule = &self.rules[*i];
+                let known = if inner || rule.new.is_some() { 3 } else { 2 };
+                let fits = |k: &String| rule.fits(format, cx.path, k).map(str::to_owned);
+                Some((*i, spelled[..known].iter().find_map(fits)?))
             });
             let Some((row, rest)) = fit else { continue };
             let map = matches!(entry.pair().node.kind, NodeKind::Map(_));

@@ -275,6 +275,10 @@ impl<'a> Moves<'a> {
     }
 
     fn inserted(&self, coming: &[Coming<'_>], doc: usize) -> Option<Patch> {
+        if matches!(self.edits.format.style, Style::Elements) {
+            // Whether an element or an attribute is meant there, nothing tells; and its remarks would be lost.
+            return None;
+        }
         let segments = |key: &str| key.split('.').map(str::to_owned).collect::<Vec<_>>();
         let first = coming.first()?;
         let alone = |c: &Coming<'_>| {
