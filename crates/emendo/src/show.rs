@@ -38,6 +38,7 @@ pub(crate) fn proposal(
     counts(out, &p.trailer.counts)?;
     writeln!(out)?;
     steps(out, s)?;
+    left_out(out, p)?;
     notes(out, p)?;
     held_back(out, p, d)?;
     choices(out, p, d)?;
@@ -153,6 +154,19 @@ pub(crate) fn decided(out: &mut impl Write, t: &Tally) -> io::Result<()> {
         parts.push(format!("{} to decide again, since they say something else now", t.again));
     }
     writeln!(out, "{}", parts.join(", "))
+}
+
+/// Recipes whose steps wait for something.
+fn left_out(out: &mut impl Write, p: &Proposal) -> io::Result<()> {
+    if p.trailer.left_out.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{BOLD}Left out: recipes that cannot run yet{BOLD:#}")?;
+    for m in &p.trailer.left_out {
+        writeln!(out, "  {}: {}", visible_name(&m.recipe), one_line(&m.says))?;
+        writeln!(out, "      {DIM}{}{DIM:#}", one_line(&m.help))?;
+    }
+    Ok(())
 }
 
 fn notes(out: &mut impl Write, p: &Proposal) -> io::Result<()> {

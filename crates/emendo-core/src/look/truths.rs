@@ -8,7 +8,7 @@ use emendo_lang::{FileFacts, Language, Tree};
 use emendo_text::RelPath;
 use rayon::prelude::*;
 
-use crate::plan::{Ask, Conditions, Plan, PlannedAction, named};
+use crate::plan::{Ask, Conditions, MissingRequirement, Plan, PlannedAction, named};
 use crate::project::{ProjectFiles, Survey, survey_files};
 
 impl Conditions {
@@ -44,7 +44,12 @@ impl Conditions {
             let fits = |u: &String| if c.unit { found.contains(u) } else { !found.is_empty() };
             holds.retain(|u| fits(u) == c.wanted);
         }
-        Truth { units, holds }
+        let asks = self.all.iter().filter(|c| c.now == now).flat_map(|c| &c.asks);
+        let missing = asks.filter_map(|a| match a {
+            Ask::Required(required) => Some(required.missing(&files.world, told)),
+            _ => None,
+        });
+        Truth { missing: missing.flatten().collect(), units, holds }
     }
 
     /// The modules in which the answer to a question is yes.
@@ -68,6 +73,10 @@ impl Conditions {
         };
         let world = &*files.world;
         match ask {
+            Ask::Required(required) => match required.missing(world, told).is_empty() {
+                true => units.iter().cloned().collect(),
+                false => BTreeSet::new(),
+            },
             Ask::Library(wanted) => {
                 let known = self.library.as_ref();
                 let found = named(world, told, wanted, known);
@@ -111,6 +120,8 @@ pub(crate) struct Truth {
     units: Vec<String>,
     /// Those in which it holds.
     holds: BTreeSet<String>,
+    /// What a recipe requires and does not find.
+    missing: Vec<MissingRequirement>,
 }
 
 /// True if an import or a full name in a file is a symbol, or lies below it.
@@ -191,6 +202,14 @@ impl Truths {
     pub(crate) fn cover(&self, action: &PlannedAction, path: &RelPath) -> bool {
         let holds = |t: &Truth| t.holds.contains(unit_of(path, &t.units));
         action.runner.covers(path) && self.answered(action, holds)
+    }
+
+    /// What the recipe of an action requires and does not find.
+    pub(crate) fn missing(&self, action: &PlannedAction) -> Vec<MissingRequirement> {
+        let Some(conditions) = &action.conditions else { return Vec::new() };
+        let late = self.late.read();
+        let found = late.iter().flat_map(|l| l.iter()).find(|(c, _)| Arc::ptr_eq(c, conditions));
+        found.map_or(Vec::new(), |(_, t)| t.missing.clone())
     }
 
     /// The note at the step itself, where an action's conditions hold anywhere.

@@ -4,11 +4,11 @@
 use std::sync::Arc;
 
 use emendo_actions::World;
-use emendo_docs::{Requirement, lowest};
 use emendo_recipe::{Action, Condition, Globs, Recipe};
-use emendo_text::{Diagnostic, RelPath};
+use emendo_text::Diagnostic;
 
-use crate::project::Survey;
+use crate::plan::libraries::split;
+use crate::plan::required::Required;
 
 /// One question.
 #[derive(Clone, Debug)]
@@ -18,6 +18,8 @@ pub(crate) enum Ask {
     RefersTo(String),
     Setting(String),
     Lang(String),
+    /// What the recipe of a step requires.
+    Required(Arc<Required>),
 }
 
 /// Questions that must all be answered so.
@@ -40,10 +42,22 @@ pub(crate) struct Conditions {
 
 impl Conditions {
     /// What an action waits for; nothing if it always holds.
-    pub(crate) fn of(recipe: &Recipe, outer: &[Condition], action: &Action) -> Option<Arc<Self>> {
+    pub(crate) fn of(
+        recipe: &Recipe,
+        outer: &[Condition],
+        required: &[Arc<Required>],
+        action: &Action,
+    ) -> Option<Arc<Self>> {
         let project = recipe.conditions.iter().chain(outer).map(|c| asked(c, false));
         let own = Condition::of(&action.table);
-        let all: Vec<ConditionGroup> = project.chain(own.iter().map(|c| asked(c, true))).collect();
+        let required = required.iter().map(|r| ConditionGroup {
+            wanted: true,
+            asks: vec![Ask::Required(r.clone())],
+            unit: false,
+            now: true,
+        });
+        let own = own.iter().map(|c| asked(c, true));
+        let all: Vec<ConditionGroup> = project.chain(own).chain(required).collect();
         let library = recipe.library.as_ref().map(|l| {
             (l.name.to_lowercase(), l.coordinates.iter().map(|c| c.text.clone()).collect())
         });
@@ -91,45 +105,4 @@ pub(crate) fn check(world: &World, conditions: &[Condition], out: &mut Vec<Diagn
             }
         }
     }
-}
-
-/// A library with versions, as `npm:tidewire >= 2`: what stands before the comparison, and the comparison.
-fn split(wanted: &str) -> (&str, Option<Requirement>) {
-    let at = wanted.find(['>', '<', '=', '!']);
-    let (name, rest) = at.map_or((wanted, ""), |i| wanted.split_at(i));
-    (name.trim(), Requirement::parse(rest.trim()).ok())
-}
-
-/// The manifests that name a library of these versions.
-pub(crate) fn named(
-    world: &World,
-    told: &Survey,
-    wanted: &str,
-    known: Option<&(String, Vec<String>)>,
-) -> Vec<RelPath> {
-    let (name, versions) = split(wanted);
-    let own: Vec<String> = match known {
-        Some((own, coordinates)) if *own == name.to_lowercase() => coordinates.clone(),
-        _ => vec![name.to_owned()],
-    };
-    let mut out = Vec::new();
-    for library in &told.libraries {
-        let plain = world.ecosystem(library.ecosystem).map(|e| e.plain);
-        let fits = own.iter().any(|c| {
-            let (ecosystem, rest) = match c.split_once(':') {
-                Some((e, rest)) if world.ecosystem(e).is_some() => (Some(e), rest),
-                _ => (None, c.as_str()),
-            };
-            let same = |a: &str| plain.is_some_and(|p| p(a) == p(rest));
-            let last = library.coordinate.rsplit([':', '/']).next().unwrap_or("");
-            ecosystem.is_none_or(|e| e == library.ecosystem)
-                && (same(&library.coordinate) || ecosystem.is_none() && same(last))
-        });
-        let fitting = library.named.iter().filter(|_| fits).filter(|n| match &versions {
-            None => true,
-            Some(v) => n.version.as_deref().and_then(lowest).is_some_and(|low| v.allows(&low)),
-        });
-        out.extend(fitting.map(|n| n.path.clone()));
-    }
-    out
 }

@@ -1,7 +1,9 @@
 //! From checked recipes to what runs: steps with compiled actions, cut into stages.
 
 mod conditions;
+mod libraries;
 mod narrow;
+mod required;
 mod step;
 mod watches;
 
@@ -15,8 +17,11 @@ use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
 use serde::{Deserialize, Serialize};
 
-pub(crate) use conditions::{Ask, Conditions, named};
+pub(crate) use conditions::{Ask, Conditions};
+pub(crate) use libraries::named;
 pub(crate) use narrow::{Declared, Narrow, Present, WordCache};
+pub use required::MissingRequirement;
+pub(crate) use required::{Required, map as required_map};
 pub(crate) use step::{PlanStep, PlannedAction, StepInfo, Watch};
 
 use crate::edits::StepKey;
@@ -85,8 +90,9 @@ impl Plan {
             let first = compiler.steps.len();
             compiler.root = recipe.id.clone();
             compiler.renamed.clear();
-            compiler.recipe(recipe, "", &[], &[]);
+            compiler.recipe((recipe, recipe), "", &[], &[]);
             compiler.packages(first);
+            compiler.asked = false;
         }
         let Compiler { steps, messages, types, conditions, .. } = compiler;
         let infos = recipes.iter().map(|r| RecipeInfo {
@@ -292,6 +298,10 @@ struct Compiler {
     conditions: Vec<(usize, Arc<Conditions>)>,
     /// Symbols that steps before have renamed.
     renamed: Vec<(String, String)>,
+    /// What the recipes around a step require, where that is asked at their turn.
+    required: Vec<Arc<Required>>,
+    /// The first recipe of a run is asked before anything else.
+    asked: bool,
 }
 
 impl Compiler {
@@ -304,13 +314,25 @@ impl Compiler {
             types: Vec::new(),
             conditions: Vec::new(),
             renamed: Vec::new(),
+            required: Vec::new(),
+            asked: true,
         }
     }
 
     /// Compiles a recipe. `lead` stands before the ids of its steps, `outer` is what the steps around it wait for, `chain` the
     /// recipes around it.
-    fn recipe(&mut self, recipe: &Recipe, lead: &str, outer: &[Condition], chain: &[String]) {
+    fn recipe(
+        &mut self,
+        (root, recipe): (&Recipe, &Recipe),
+        lead: &str,
+        outer: &[Condition],
+        chain: &[String],
+    ) {
         let mut out = Vec::new();
+        let outermost = chain.is_empty() && self.asked;
+        let required = Required::of(root, recipe).filter(|_| !outermost).map(Arc::new);
+        let depth = self.required.len();
+        self.required.extend(required);
         let spellings = spellings_of(&self.world, recipe);
         let told = told_types(&self.world, recipe, &spellings, &mut out);
         Diagnostic::all_about(&mut out, "type");
@@ -331,7 +353,7 @@ impl Compiler {
                     let around: Vec<Condition> =
                         recipe.conditions.iter().cloned().chain(around).collect();
                     let first = self.steps.len();
-                    self.recipe(inner, &format!("{lead}{}/", step.id), &around, &own);
+                    self.recipe((root, inner), &format!("{lead}{}/", step.id), &around, &own);
                     // What the outer step warns of holds for all that it brings.
                     for s in self.steps.iter_mut().skip(first) {
                         if let Some(caution) = &step.caution {
@@ -356,6 +378,7 @@ impl Compiler {
             self.steps.push(PlanStep { info, actions, source, packages: Vec::new() });
         }
         out.sort_by_key(Diagnostic::start);
+        self.required.truncate(depth);
         self.messages[place] = out;
     }
 
@@ -402,7 +425,7 @@ impl Compiler {
                 // What is missing may be what could not be read: only messages about a place of their own count.
                 found.retain(|d| d.labels.first().is_some_and(|l| l.span != action.span));
             } else {
-                let conditions = Conditions::of(recipe, around, action);
+                let conditions = Conditions::of(recipe, around, &self.required, action);
                 let own = emendo_recipe::AtLeast::of(&action.table);
                 let at_least = own.or_else(|| step.at_least.clone());
                 self.conditions.extend(conditions.iter().map(|c| (self.steps.len(), c.clone())));

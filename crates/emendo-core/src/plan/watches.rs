@@ -33,7 +33,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             }
         }
     }
-    let mut out = key_watches(world, steps);
+    let mut out = Vec::new();
     let mut mentioned: About = BTreeMap::new();
     for ((id, _), (what, mut about)) in by_kind {
         about.retain(|symbol, _| !new.contains(symbol));
@@ -56,6 +56,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             TextWatch::new(world.tables.clone(), mentioned.keys().cloned().collect(), kept);
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
     }
+    out.extend(key_watches(world, steps));
     out
 }
 

@@ -192,6 +192,7 @@ impl FileRun {
         let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
         let reached = env.answers.wide.any();
         let watches = watches.into_iter().filter(|w| present.meets(&w.asks.needs) || reached);
+        let mut said: Vec<Span> = Vec::new();
         for watch in watches.collect::<Vec<_>>() {
             let code = watch.asks.language.map(|l| self.code(l, env.answers.index.files()));
             let cx = FileCx { packages: &env.plan.packages, ..self.cx(code, env) };
@@ -205,6 +206,9 @@ impl FileRun {
                 end = end.max(r.at.end);
                 outer
             });
+            // What one watch says of a place, another need not say once more.
+            found.retain(|r| !said.iter().any(|s| s.meets(r.at)));
+            said.extend(found.iter().map(|r| r.at));
             for r in found {
                 let Some((step, advice)) = watch.about.get(&r.symbol) else { continue };
                 let why = r.fact.as_ref().map_or_else(|| r.why.clone(), |f| self.evidence(f).text);

@@ -25,7 +25,7 @@ use crate::look::{
     Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, RecalledScan, Scan,
     ScanData, StampDiff, Stamps, Truths, ask, follow,
 };
-use crate::plan::{Conditions, Plan};
+use crate::plan::{Conditions, MissingRequirement, Plan};
 use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
 use crate::run::file::{Env, FileRun};
 
@@ -121,6 +121,8 @@ pub(crate) struct StartedRun<'a> {
 pub(crate) struct RunOutcome {
     pub(crate) counts: Counts,
     pub(crate) notes: Vec<Note>,
+    /// Recipes that were left out, with what they require.
+    pub(crate) left_out: Vec<MissingRequirement>,
     /// The look that it rests on, where that is remembered.
     pub(crate) look: Option<Digest>,
 }
@@ -196,7 +198,9 @@ impl StartedRun<'_> {
             }
             _ => known.map(|k| k.generation),
         };
-        Ok(RunOutcome { counts, notes: engine.step_notes(&answers.truths), look })
+        let (notes, left_out) =
+            (engine.step_notes(&answers.truths), engine.left_out(&answers.truths));
+        Ok(RunOutcome { counts, notes, left_out, look })
     }
 }
 
@@ -277,6 +281,16 @@ impl Engine<'_> {
             })
         });
         notes.collect()
+    }
+
+    /// What recipes require that were left out for it.
+    fn left_out(&self, truths: &Truths) -> Vec<MissingRequirement> {
+        let mut out: Vec<MissingRequirement> = Vec::new();
+        for action in self.plan.steps.iter().flat_map(|s| &s.actions) {
+            let more = truths.missing(action).into_iter();
+            out.extend(more.filter(|m| !out.contains(m)).collect::<Vec<_>>());
+        }
+        out
     }
 
     /// The files, stage by stage. Gives those that could not be parsed whole.

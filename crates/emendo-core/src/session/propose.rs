@@ -231,8 +231,8 @@ impl Session {
         let mut merging = Merging { kept: kept.collect(), out, view: &view, progress };
         let ran = started.run(again.as_ref(), &mut merging)?;
         merging.rest(None)?;
-        let RunOutcome { counts, notes, look } = ran;
-        Ok(ViewOutcome::Anew(Trailer { counts, notes, look, own: own_digest }))
+        let RunOutcome { counts, notes, left_out, look } = ran;
+        Ok(ViewOutcome::Anew(Trailer { counts, notes, left_out, look, own: own_digest }))
     }
 
     /// The recipes of a proposal, loaded again; they must be what they were.

@@ -22,6 +22,7 @@ pub fn proposal(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
         "steps": s.steps,
         "total": s.total,
         "notes": p.trailer.notes,
+        "left_out": p.trailer.left_out,
         "files": files,
     })
 }

@@ -4,7 +4,7 @@ use emendo_text::Span;
 
 use crate::edits::Patch;
 use crate::manifests::ecosystem::{Form, Manifest, Toolchain, Value};
-use crate::manifests::python::requirement;
+use crate::manifests::python::requirement::requirement;
 use crate::manifests::script::{Lexis, Script, TokenKind};
 
 /// How Python writes comments.

@@ -1,0 +1,119 @@
+//! What a recipe asks of the project before its steps: asked at its turn, on what the steps before it made of the files.
+
+use emendo_actions::World;
+use emendo_docs::{Requirement, lowest};
+use emendo_recipe::{Recipe, Table};
+
+use crate::plan::libraries::named;
+use crate::project::Survey;
+
+/// What is missing before a recipe may change anything.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct MissingRequirement {
+    /// The recipe.
+    pub recipe: String,
+    /// What it asks for, and what is there.
+    pub says: String,
+    /// What to do.
+    pub help: String,
+}
+
+/// What a recipe asks of a project.
+#[derive(Clone, Debug)]
+pub(crate) struct Required {
+    recipe: String,
+    /// Levels of toolchains that must be declared.
+    levels: Vec<(String, String)>,
+    /// Libraries with their versions, and why.
+    libraries: Vec<(String, String, Option<String>)>,
+}
+
+impl Required {
+    /// What a recipe asks for that `root`, which includes it or is it, does not raise itself.
+    pub(crate) fn of(root: &Recipe, recipe: &Recipe) -> Option<Self> {
+        let table = recipe.requires.as_ref()?;
+        let mut levels = map(table, "project");
+        levels.retain(|(what, _)| !raises(root, what, true));
+        let libraries = table.tables("libraries").into_iter().filter_map(|(t, _)| {
+            let (name, version) = (t.text("name")?, t.text("version")?);
+            let why = t.text("why").map(|w| w.text.clone());
+            (!raises(root, &name.text, false))
+                .then(|| (name.text.clone(), version.text.clone(), why))
+        });
+        Some(Self { recipe: recipe.id.clone(), levels, libraries: libraries.collect() })
+    }
+
+    /// What of it a project does not have.
+    pub(crate) fn missing(&self, world: &World, told: &Survey) -> Vec<MissingRequirement> {
+        let mut out = Vec::new();
+        let mut push = |says: String, help: String| {
+            out.push(MissingRequirement { recipe: self.recipe.clone(), says, help });
+        };
+        for (what, wanted) in &self.levels {
+            for t in told.toolchains.iter().filter(|t| t.toolchain == *what) {
+                if !declares(&t.level, what, wanted) {
+                    let says =
+                        format!("{what} {wanted} must be declared; {} says {}", t.path, t.level);
+                    push(says, format!("raise {what} in {} first", t.path));
+                }
+            }
+        }
+        for (name, version, why) in &self.libraries {
+            let all = named(world, told, name, None);
+            let fit = named(world, told, &format!("{name} {version}"), None);
+            for path in all.iter().filter(|p| !fit.contains(p)) {
+                let why = why.as_ref().map_or(String::new(), |w| format!(": {w}"));
+                let places =
+                    told.libraries.iter().flat_map(|l| l.named.iter().map(move |n| (l, n)));
+                let mut has = places.filter(|(l, n)| {
+                    let own =
+                        named(world, told, &format!("{}:{}", l.ecosystem, l.coordinate), None);
+                    n.path == *path && own.contains(path) && same(name, &l.coordinate)
+                });
+                let has = has.find_map(|(_, n)| n.version.clone());
+                let has = has.map_or("no version".to_owned(), |v| format!("`{v}`"));
+                push(
+                    format!("{name} {version} is needed{why}; {path} has {has}"),
+                    format!("raise {name} in {path} first"),
+                );
+            }
+        }
+        out
+    }
+}
+
+/// True if a coordinate is what a recipe calls so.
+fn same(name: &str, coordinate: &str) -> bool {
+    let last = |t: &str| t.rsplit([':', '/']).next().unwrap_or(t).to_owned();
+    name == coordinate
+        || name.ends_with(&format!(":{coordinate}"))
+        || last(name) == last(coordinate)
+}
+
+/// True if a level that a manifest declares is what is wanted.
+fn declares(level: &str, what: &str, wanted: &str) -> bool {
+    let level = level.trim_start_matches("VERSION_").replace('_', ".");
+    let level = emendo_docs::level_of(what, &level);
+    let low = lowest(level.trim_start_matches(|c: char| c.is_ascii_alphabetic()));
+    Requirement::parse(wanted).is_ok_and(|r| low.is_some_and(|l| r.allows(&l)))
+}
+
+pub(crate) fn map(table: &Table, key: &str) -> Vec<(String, String)> {
+    let Some(map) = table.table(key) else { return Vec::new() };
+    map.entries
+        .iter()
+        .filter_map(|e| Some((e.key.clone(), map.text(&e.key)?.text.clone())))
+        .collect()
+}
+
+/// True if a recipe raises a library or a toolchain itself.
+pub(crate) fn raises(recipe: &Recipe, name: &str, toolchain: bool) -> bool {
+    let steps = recipe.whole().into_iter().flat_map(|r| &r.steps);
+    steps.flat_map(|s| &s.actions).filter(|a| a.kind.about_libraries()).any(|a| {
+        let what = a.table.texts("what").first().is_some_and(|t| t.text == "toolchain");
+        let fits = |t: &str| t == name || t.rsplit([':', '/']).next() == Some(name);
+        what == toolchain
+            && a.table.text("version").is_some()
+            && a.table.texts("old").iter().any(|t| fits(&t.text))
+    })
+}
