@@ -34,6 +34,8 @@ pub(super) struct Layout {
     pub(super) shifts: Vec<Option<(String, String)>>,
     /// The indentation of the line that each token comes to stand on.
     pub(super) lines: Vec<String>,
+    /// For items that stay beside one another: the indentation that they had, and get.
+    pub(super) regaps: Vec<Option<(String, String)>>,
 }
 
 /// What the plan is made of.
@@ -80,10 +82,9 @@ impl Tokens<'_> {
         at
     }
 
-    /// The lists of the old code, inner ones first, each with the list of the new code that takes it over.
+    /// The lists of the old code, outer ones first, each with the list of the new code that takes it over.
     pub(super) fn heirs(&self, old: &Nest, new: &Nest) -> Vec<(usize, usize)> {
-        let mut all: Vec<usize> = old.pairs().collect();
-        all.reverse();
+        let all: Vec<usize> = old.pairs().collect();
         let heir = |list: usize| Some((list, self.heir(list, &self.inside(old, list), new)?));
         all.into_iter().filter_map(heir).collect()
     }
@@ -104,7 +105,7 @@ impl Tokens<'_> {
         let all = self.heirs(old, new).into_iter().chain([(TOP, TOP)]);
         for (list, heir) in all {
             if out.contains_key(&heir) {
-                // Inner lists know better how their items stand.
+                // What takes over several lists stands where the outermost did that has one item a line.
                 continue;
             }
             let inside = self.inside(old, list);
@@ -154,18 +155,42 @@ impl Tokens<'_> {
     }
 }
 
+/// A gap of the file whose lines are indented otherwise.
+fn regap(gap: &str, indent: &str) -> String {
+    let Some((_, had)) = gap.rsplit_once('\n') else { return gap.to_owned() };
+    let lines: Vec<&str> = gap.split('\n').collect();
+    let last = lines.len() - 1;
+    let line = |(i, line): (usize, &&str)| match line.strip_prefix(had) {
+        Some(rest) if i > 0 && (i == last || !rest.trim().is_empty()) => format!("{indent}{rest}"),
+        _ => (*line).to_owned(),
+    };
+    lines.iter().enumerate().map(line).collect::<Vec<_>>().join("\n")
+}
+
 impl Layout {
     /// Plans the gaps of the new tokens.
     pub(super) fn new(t: &Tokens<'_>, indents: &mut Indents<'_>) -> Self {
         let (old, nest) =
             (Nest::of(t.old.iter().map(|t| &t.key)), Nest::of(t.new.iter().map(|t| &t.key)));
         let lists = t.lists(&old, &nest);
-        let mut out = Self { gaps: Vec::new(), lists, nest, shifts: Vec::new(), lines: Vec::new() };
+        let mut out = Self {
+            gaps: Vec::new(),
+            lists,
+            nest,
+            shifts: Vec::new(),
+            lines: Vec::new(),
+            regaps: Vec::new(),
+        };
         let mut line = indent_at(t.text, t.start).to_owned();
         for (i, token) in t.new.iter().enumerate() {
             let kept = t.kept[i];
-            let own =
-                if token.as_it_stands { token.gap.clone() } else { out.gap(t.new, i, indents) };
+            let items = out.item_of(t.new, i).map(|l| l.items.clone());
+            let items = items.or_else(|| out.end_of(i).and_then(|l| l.end.clone()));
+            let own = match &items {
+                Some(items) if token.as_it_stands => regap(&token.gap, items),
+                _ if token.as_it_stands => token.gap.clone(),
+                _ => out.gap(t.new, i, indents),
+            };
             let before = i.checked_sub(1).and_then(|b| t.kept[b]);
             let gap = match (before, kept) {
                 (Some(b), Some(k)) if b + 1 == k => {
@@ -178,6 +203,15 @@ impl Layout {
             } else if let Some((_, last)) = gap.rsplit_once('\n') {
                 let blanks = last.len() - last.trim_start().len();
                 last[..blanks].clone_into(&mut line);
+            }
+            let had = line.clone();
+            let beside = before.zip(kept).is_some_and(|(b, k)| b + 1 == k);
+            if let Some(items) = items.filter(|items| beside && gap.contains('\n') && *items != had)
+            {
+                line = items.clone();
+                out.regaps.push(Some((had, items)));
+            } else {
+                out.regaps.push(None);
             }
             out.gaps.push(own);
             out.shifts.push(None);
@@ -200,8 +234,7 @@ impl Layout {
 
     /// What stands before a token where it is written anew.
     fn gap(&self, new: &[NewToken], i: usize, indents: &mut Indents<'_>) -> String {
-        let (token, gap) = (&new[i], &new[i].gap);
-        let around = self.nest.around[i];
+        let gap = &new[i].gap;
         let end = self.nest.partner[i].filter(|p| *p < i);
         if let Some(open) = end {
             let Some(list) = self.lists.get(&open) else { return indents.gap(gap, None) };
@@ -210,15 +243,26 @@ impl Layout {
                 _ => indents.gap(gap, None),
             };
         }
+        match self.item_of(new, i) {
+            Some(list) => self.broken(gap, &list.items.clone(), indents),
+            None => indents.gap(gap, None),
+        }
+    }
+
+    /// The list with one item a line that a token begins an item of.
+    fn item_of(&self, new: &[NewToken], i: usize) -> Option<&Lines> {
+        let (token, around) = (&new[i], self.nest.around[i]);
         let begins = i > 0
             && (token.starts && (around != TOP || token.root)
                 || around != TOP
                     && (around + 1 == i
                         || new[i - 1].separates && self.nest.around[i - 1] == around));
-        match self.lists.get(&around).filter(|_| begins) {
-            Some(list) => self.broken(gap, &list.items.clone(), indents),
-            None => indents.gap(gap, None),
-        }
+        self.lists.get(&around).filter(|_| begins)
+    }
+
+    /// The list with one item a line that a token ends.
+    fn end_of(&self, i: usize) -> Option<&Lines> {
+        self.lists.get(&self.nest.partner[i].filter(|p| *p < i)?)
     }
 
     /// A gap that ends a line.

@@ -76,6 +76,7 @@ impl Writer<'_> {
         }
         self.pull_up(&edges);
         self.push_down(&edges);
+        self.regap(&edges);
         self.shift(&edges);
         self.out.splices.sort_by_key(|s| (s.span.start, s.span.end));
     }
@@ -136,7 +137,8 @@ impl Writer<'_> {
             self.new.insert(end, NewToken::separator(key));
         }
         let any = !come.is_empty();
-        for (end, token) in come.into_iter().rev() {
+        come.sort_by_key(|c| std::cmp::Reverse(c.0));
+        for (end, token) in come {
             self.old.insert(end, token);
         }
         any
@@ -194,6 +196,26 @@ impl Writer<'_> {
             self.new.insert(next, NewToken { separates: false, ..NewToken::separator(key) });
         }
         any
+    }
+
+    /// Items that stay beside one another in a list that is indented otherwise now follow it, with the comments between.
+    fn regap(&mut self, edges: &[Option<(usize, usize)>]) {
+        for w in edges.windows(2) {
+            let (Some(prev), Some(here)) = (w[0], w[1]) else { continue };
+            let adjacent = prev.0 + 1 == here.0 && prev.1 + 1 == here.1;
+            let Some((from, to)) = self.layout.regaps[here.1].clone().filter(|_| adjacent) else {
+                continue;
+            };
+            let gap = Span { start: self.old[prev.0].at.end, end: self.old[here.0].at.start };
+            let parts = vec![Part::Text(gap.of(self.text).to_owned())];
+            let shifted = Shifted { parts, from: from.clone(), to: to.clone(), fixed: Vec::new() };
+            let mut text = Part::plain(&[Part::Shifted(Box::new(shifted))], self.text);
+            // The last line holds nothing but blanks: it is the item's own.
+            if let Some(rest) = text.strip_suffix(from.as_str()) {
+                text = format!("{rest}{to}");
+            }
+            self.push(Splice::text(gap, text));
+        }
     }
 
     /// What comes to stand deeper, or less deep, takes its lines along.
