@@ -82,7 +82,7 @@ fn what_a_recipe_requires_is_said_and_nothing_changes() {
     requires("[requires]\nmachine = { nothing = '>=1' }")
         .code(3)
         .says("must be installed here; none is");
-    requires("[[requires.libraries]]\nname = 'maven:org.tidewire:core'\nversion = '>=3'\nwhy = 'older ones crash'").code(3).says("older ones crash").says("pom.xml has another");
+    requires("[[requires.libraries]]\nname = 'maven:org.tidewire:core'\nversion = '>=3'\nwhy = 'older ones crash'").code(3).says("older ones crash").says("pom.xml has `2.4`");
     requires("[requires]\nproject = { node = '>=16' }").ok();
     // What the recipe raises itself is not an obstacle.
     requires("[[requires.libraries]]\nname = 'npm:tidewire'\nversion = '>=3'").ok();
