@@ -88,6 +88,8 @@ pub struct Match {
     pub span: Span,
     /// For each token of the pattern, the bytes it stands for.
     pub(crate) token_of: Vec<Option<Span>>,
+    /// Type arguments that the pattern leaves out.
+    pub(crate) type_arguments: Vec<Span>,
     /// The slots, named groups among them.
     pub slots: Vec<Bound>,
     /// What was found out about the names.

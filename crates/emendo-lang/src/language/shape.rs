@@ -126,6 +126,10 @@ pub struct Compare {
     pub declarations: &'static [DeclarationShape],
     /// Lists of keyed things that match in any order.
     pub keyed: &'static [Keyed],
+    /// Kinds of lists of type arguments: where a pattern has none, code may have any.
+    pub type_arguments: &'static [&'static str],
+    /// A type with type arguments is another type than the one of that name without them.
+    pub arity_tells: bool,
     /// Kinds of other lists, whose items go with a separator.
     pub lists: &'static [&'static str],
     /// Kinds of literals that are compared by their contents, whatever their quotes.
@@ -154,6 +158,8 @@ impl Compare {
         alike: &[],
         declarations: &[],
         keyed: &[],
+        type_arguments: &[],
+        arity_tells: false,
         lists: &[],
         strings: &[],
         interpolations: &[],

@@ -116,6 +116,8 @@ const COMPARE: Compare = Compare {
     ],
     separators: &[","],
     optional: &[";", "?"],
+    type_arguments: &["type_argument_list"],
+    arity_tells: true,
     alike: &[
         &["implicit_parameter", "identifier"],
         &["lambda_expression", "anonymous_method_expression"],

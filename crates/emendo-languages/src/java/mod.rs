@@ -103,6 +103,7 @@ const COMPARE: Compare = Compare {
     ],
     separators: &[","],
     optional: &[";"],
+    type_arguments: &["type_arguments"],
     alike: &[
         &["field_declaration", "constant_declaration"],
         &["scoped_identifier", "scoped_type_identifier"],

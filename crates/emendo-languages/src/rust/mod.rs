@@ -98,6 +98,7 @@ const COMPARE: Compare = Compare {
     ],
     separators: &[","],
     optional: &[";"],
+    type_arguments: &["type_arguments"],
     alike: &[
         &["scoped_identifier", "scoped_type_identifier"],
         &["function_item", "function_signature_item"],

@@ -82,6 +82,7 @@ const COMPARE: Compare = Compare {
     lists: &["formal_parameters", "type_parameters"],
     separators: &[","],
     optional: &[";", ".", "optional_chain", "?."],
+    type_arguments: &["type_arguments"],
     alike: &[
         &["identifier", "shorthand_property_identifier", "shorthand_property_identifier_pattern"],
         &["function_expression", "function_declaration"],

@@ -100,8 +100,9 @@ impl<'t> Matcher<'_, 't> {
                 if from + 1 >= nodes.len() || !self.language().alike(p.kind, nodes[from].kind()) {
                     return false;
                 }
-                let items = self.links(nodes[from], nodes[from + 1]);
+                let mut items = self.links(nodes[from], nodes[from + 1]);
                 let saved = self.state.clone();
+                self.pass_arguments(children, &mut items);
                 let fits = self.sequence(children, &items, 0, TokenFit::Whole, &mut Vec::new())
                     && self.levels(rest, base, nodes, from + 1);
                 if fits && let PatternToken::Inner(inner) = &p.what {

@@ -1,5 +1,8 @@
-//! What a pattern has and the code may do without: type arguments and values that are nothing but slots for any number.
+//! What a pattern has and the code may do without, and the reverse: type arguments and values that are nothing but slots for
+//! any number, and type arguments that the pattern leaves out.
 
+use emendo_lang::tree::span;
+use emendo_lang::{Certainty, Fact};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
@@ -30,6 +33,63 @@ impl<'t> Matcher<'_, 't> {
             self.bind_nothing(ix, Span::at(place));
         }
         patterns.remove(at);
+    }
+
+    /// Type arguments of the code, where the pattern has none: they may be anything.
+    pub(super) fn pass_arguments(&mut self, patterns: &[&PNode], items: &mut Vec<Child<'t>>) {
+        let lists = self.language().compare.type_arguments;
+        if patterns.iter().any(|p| lists.contains(&p.kind)) {
+            return;
+        }
+        items.retain(|(n, _)| {
+            let list = lists.contains(&n.kind());
+            if list {
+                self.state.type_arguments.push(span(*n));
+            }
+            !list
+        });
+    }
+
+    /// A name that has type arguments in the code, and none in the pattern.
+    pub(super) fn applied(&mut self, p: &PNode, node: Node<'t>) -> bool {
+        let lists = self.language().compare.type_arguments;
+        if p.kind == node.kind() || lists.is_empty() {
+            return false;
+        }
+        let items = self.significant(node);
+        let ([(name, _), .., (list, _)], true) = (items.as_slice(), items.len() < 4) else {
+            return false;
+        };
+        if !lists.contains(&list.kind()) || !name.is_named() {
+            return false;
+        }
+        let written = Span { start: name.end_byte() as u32, end: list.end_byte() as u32 };
+        let blanks = written.of(self.text).len() - written.of(self.text).trim_start().len();
+        let saved = self.state.clone();
+        let own = Span { start: written.start + blanks as u32, end: written.end };
+        self.state.type_arguments.push(own);
+        if self.language().compare.arity_tells && !self.is_called(node) {
+            let (whole, name) = (span(node).of(self.text), span(*name).of(self.text));
+            self.state.facts.push(Fact {
+                says: Certainty::Likely,
+                text: format!("`{whole}` may be another type than `{name}`"),
+                at: Some(span(node)),
+            });
+        }
+        let fits = self.node(p, *name, false);
+        if !fits {
+            self.state = saved;
+        }
+        fits
+    }
+
+    /// True for the name of what is called.
+    fn is_called(&self, node: Node<'t>) -> bool {
+        let (call, member) = (self.language().declares.hints.call, self.language().words.member);
+        node.parent().is_some_and(|up| {
+            let in_field = |field: &str| up.child_by_field_name(field) == Some(node);
+            up.kind() == call.0 && in_field(call.1) || up.kind() == member.0 && in_field(member.2)
+        })
     }
 
     /// A name with type arguments of any number, where the code has the name alone.

@@ -62,8 +62,10 @@ pub(super) fn significant<'t>(language: &Language, node: Node<'t>, text: &str) -
 pub(super) struct State {
     pub(super) tokens: Vec<Option<Span>>,
     pub(super) slots: Vec<(usize, Bound)>,
+    /// Type arguments that the pattern leaves out.
+    pub(super) type_arguments: Vec<Span>,
     groups: Vec<Bound>,
-    facts: Vec<Fact>,
+    pub(super) facts: Vec<Fact>,
     names: Vec<NameUse>,
     /// A slot is of one of several types, only some of which are meant.
     partly: Option<String>,
@@ -300,7 +302,7 @@ impl<'p, 't> Matcher<'p, 't> {
                 false
             }
         };
-        let fits = fits || (!root && self.unwrapped(p, node));
+        let fits = fits || (!root && (self.unwrapped(p, node) || self.applied(p, node)));
         if self.explains && !fits {
             self.note_stop(p, node);
         }
@@ -354,6 +356,7 @@ impl<'p, 't> Matcher<'p, 't> {
             return false;
         }
         self.leave_out_arguments(&mut patterns, &items);
+        self.pass_arguments(&patterns, &mut items);
         if language
             .compare
             .declarations

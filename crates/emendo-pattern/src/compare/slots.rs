@@ -230,6 +230,7 @@ impl<'p, 't> Matcher<'p, 't> {
             reading,
             span: at,
             token_of: self.state.tokens,
+            type_arguments: self.state.type_arguments,
             slots,
             facts: self.state.facts,
             open,

@@ -11,16 +11,16 @@ use crate::model::{Key, Pattern};
 use crate::write::align::{align, shrink};
 use crate::write::layout::{Layout, Tokens};
 use crate::write::lines::{comment_behind, gathered, indent_at};
-use crate::write::nest::{Nest, is_open, pair_up};
+use crate::write::nest::{Nest, pair_up};
 use crate::write::tokens::{NewToken, OldToken, old_tokens};
 use crate::written::{Place, Unresolved};
 
 pub(crate) struct Writer<'a> {
-    language: &'static Language,
+    pub(crate) language: &'static Language,
     pub(crate) m: &'a Match,
     tree: &'a Tree,
     pub(crate) text: &'a str,
-    resolver: &'a Resolver<'a>,
+    pub(crate) resolver: &'a Resolver<'a>,
     pub(crate) old: Vec<OldToken>,
     pub(crate) new: Vec<NewToken>,
     pub(crate) indent: &'a str,
@@ -52,11 +52,10 @@ impl<'a> Writer<'a> {
 impl Writer<'_> {
     pub(crate) fn run(&mut self, unit: usize, wrap: bool) {
         let mut anchors = self.anchors();
-        if self.question_marks(&anchors) {
-            anchors = self.anchors();
-        }
-        if self.trailing(&anchors) {
-            anchors = self.anchors();
+        for carry in [Self::question_marks, Self::type_arguments, Self::trailing] {
+            if carry(self, &anchors) {
+                anchors = self.anchors();
+            }
         }
         self.plan(&anchors, unit);
         let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
@@ -102,100 +101,11 @@ impl Writer<'_> {
         self.layout = Layout::new(&self.tokens(anchors), &mut indents);
     }
 
-    fn tokens<'t>(&'t self, anchors: &'t [(usize, usize)]) -> Tokens<'t> {
+    pub(super) fn tokens<'t>(&'t self, anchors: &'t [(usize, usize)]) -> Tokens<'t> {
         let (text, old, new) = (self.text, self.old.as_slice(), self.new.as_slice());
         let mut kept = vec![None; new.len()];
         anchors.iter().for_each(|(o, n)| kept[*n] = Some(*o));
         Tokens { text, old, new, anchors, kept, start: self.m.span.start as usize }
-    }
-
-    /// A separator behind the last item of a list in the file is a token of the old code, and stays behind the last
-    /// item of the list that takes it over. Tells whether there is one.
-    fn trailing(&mut self, anchors: &[(usize, usize)]) -> bool {
-        let (old, new) =
-            (Nest::of(self.old.iter().map(|t| &t.key)), Nest::of(self.new.iter().map(|t| &t.key)));
-        let heirs = self.tokens(anchors).heirs(&old, &new);
-        let (mut come, mut stay) = (Vec::new(), Vec::new());
-        for list in old.pairs() {
-            let Some(end) = old.partner[list] else { continue };
-            let Some(sign) = self.sign_between(self.old[end - 1].at.end, self.old[end].at.start)
-            else {
-                continue;
-            };
-            let key = Key::Text(sign.of(self.text).to_owned());
-            come.push((
-                end,
-                OldToken { key: key.clone(), at: sign, gap: String::new(), binds: None },
-            ));
-            let heir = heirs.iter().find(|h| h.0 == list).map(|h| h.1);
-            let last = heir.and_then(|h| new.partner[h].filter(|end| *end > h + 1));
-            stay.extend(last.filter(|l| self.takes_sign(*l)).map(|end| (end, key)));
-        }
-        stay.sort_by_key(|s| std::cmp::Reverse(s.0));
-        stay.dedup_by_key(|s| s.0);
-        for (end, key) in stay {
-            self.new.insert(end, NewToken::separator(key));
-        }
-        let any = !come.is_empty();
-        come.sort_by_key(|c| std::cmp::Reverse(c.0));
-        for (end, token) in come {
-            self.old.insert(end, token);
-        }
-        any
-    }
-
-    /// True if a separator may follow the last item of a list of `new`, and none does.
-    fn takes_sign(&self, end: usize) -> bool {
-        let last = &self.new[end - 1];
-        !last.separates && !last.separator && !last.final_item
-    }
-
-    /// A separator between two places, outside of comments.
-    fn sign_between(&self, start: u32, end: u32) -> Option<Span> {
-        let gap = Span { start, end: end.max(start) };
-        let text = gap.of(self.text);
-        let signs = self.language.compare.separators.iter();
-        let mut all = signs.flat_map(|s| {
-            text.match_indices(s).map(|(i, s)| {
-                let at = start as usize + i;
-                Span::new(at, at + s.len())
-            })
-        });
-        let comments = &self.resolver.facts.comments;
-        all.find(|at| {
-            let i = comments.partition_point(|c| c.end <= at.start);
-            comments.get(i).is_none_or(|c| !c.contains(*at))
-        })
-    }
-
-    /// The question mark before a dot that goes: it stays before what is called or taken there, where the language
-    /// writes that; else it is lost. Tells whether one comes.
-    fn question_marks(&mut self, anchors: &[(usize, usize)]) -> bool {
-        let mut come = Vec::new();
-        for (i, old) in self.old.iter().enumerate() {
-            let dot = matches!(&old.key, Key::Text(t) if t == ".");
-            let marked = self.text[..old.at.end as usize].trim_end_matches('.').ends_with('?');
-            if !dot || !marked || anchors.iter().any(|(o, _)| *o == i) {
-                continue;
-            }
-            let kept = i.checked_sub(1).and_then(|b| anchors.iter().find(|a| a.0 == b));
-            let next = kept.map(|(_, n)| n + 1).filter(|n| *n < self.new.len());
-            let mark = self.language.writing.optional_call;
-            match next.filter(|n| !mark.is_empty() && is_open(&self.new[*n].key)) {
-                Some(next) => come.push(next),
-                None => self.out.facts.push(Fact {
-                    says: Certainty::Unsure,
-                    text: "`?.` stands here, and has no place in what is written".to_owned(),
-                    at: Some(old.at),
-                }),
-            }
-        }
-        let any = !come.is_empty();
-        for next in come.into_iter().rev() {
-            let key = Key::Text(self.language.writing.optional_call.to_owned());
-            self.new.insert(next, NewToken { separates: false, ..NewToken::separator(key) });
-        }
-        any
     }
 
     /// Items that stay beside one another in a list that is indented otherwise now follow it, with the comments between.
