@@ -96,6 +96,8 @@ pub(crate) struct NameDef {
 #[derive(Debug)]
 pub(crate) struct Reading {
     pub(crate) context: usize,
+    /// How its slots are spelled there.
+    pub(crate) choice: Vec<usize>,
     pub(crate) roots: Vec<PNode>,
     pub(crate) tokens: Vec<PToken>,
     /// Words that every match holds.

@@ -22,7 +22,7 @@ struct AsCode {
     slots: Vec<(Span, usize)>,
 }
 
-/// The pattern as code, for each reading that can be spelled.
+/// The pattern as code, for each reading.
 fn as_code(pattern: &Pattern) -> Vec<AsCode> {
     let language = pattern.language;
     let head: String = pattern
@@ -38,26 +38,26 @@ fn as_code(pattern: &Pattern) -> Vec<AsCode> {
     let mut out = Vec::new();
     for reading in &pattern.readings {
         let context = &language.fragments.contexts[reading.context];
-        let mut compiler = Compiler {
+        let compiler = Compiler {
             language,
             source: &pattern.source,
             template: &template,
             slots: &pattern.slots,
             names: &pattern.names,
             best: None,
-            thorough: true,
+            thorough: false,
         };
-        if let Some(wrapped) = compiler.spelling(reading.context, context) {
-            let slots = wrapped.chunks.iter().filter_map(|c| {
-                c.slot.as_ref().map(|(slot, _)| (c.word.shifted(head.len()), *slot))
-            });
-            out.push(AsCode {
-                context: reading.context,
-                slots: slots.collect(),
-                text: format!("{head}{}", wrapped.text),
-                at: wrapped.fragment.shifted(head.len()),
-            });
-        }
+        let wrapped = compiler.wrap(context, &reading.choice);
+        let slots = wrapped
+            .chunks
+            .iter()
+            .filter_map(|c| c.slot.as_ref().map(|(slot, _)| (c.word.shifted(head.len()), *slot)));
+        out.push(AsCode {
+            context: reading.context,
+            slots: slots.collect(),
+            text: format!("{head}{}", wrapped.text),
+            at: wrapped.fragment.shifted(head.len()),
+        });
     }
     out
 }

@@ -3,7 +3,9 @@
 mod build;
 mod code;
 mod keys;
+mod memo;
 mod readings;
+mod spell;
 mod wrap;
 
 use std::collections::BTreeMap;
@@ -16,11 +18,10 @@ use tree_sitter::Node;
 
 use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};
-use crate::compile::readings::{bodiless_first, meaning_only, same_shape};
+use crate::compile::readings::{bodiless_first, meaning_only};
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
-    Constraint, HERE, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef,
-    TOKENS,
+    Constraint, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef, TOKENS,
 };
 
 /// Spellings of slots that are tried in one context before it is given up.
@@ -69,12 +70,12 @@ pub(super) fn pattern(
         best: None,
         thorough: false,
     };
-    let mut readings = read_in_contexts(&mut compiler, context);
+    let mut readings = compiler.readings(context);
     // Anything reads as tokens.
     let tokens = |r: &Reading| language.fragments.contexts[r.context].name == TOKENS;
     if context != Some(TOKENS) && readings.iter().all(tokens) {
         compiler.thorough = true;
-        readings = read_in_contexts(&mut compiler, context);
+        readings = compiler.readings(context);
     }
     let best = compiler.best.take();
     meaning_only(&mut readings, &defs);
@@ -83,30 +84,6 @@ pub(super) fn pattern(
         return Err(unreadable(language, source, context, best));
     }
     Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
-}
-
-/// The readings in all contexts, each shape once.
-fn read_in_contexts(compiler: &mut Compiler<'_>, context: Option<&str>) -> Vec<Reading> {
-    let (language, source) = (compiler.language, compiler.source);
-    let mut readings: Vec<Reading> = Vec::new();
-    for (i, c) in language.fragments.contexts.iter().enumerate() {
-        // What begins with a bracket is code of its own, not what a call adds to its name.
-        let links =
-            || language.words.member_after.iter().any(|t| source.trim_start().starts_with(t));
-        if context.is_some_and(|wanted| wanted != c.name) || c.name == LINK && !links() {
-            continue;
-        }
-        for reading in compiler.context(i, c) {
-            let same = |r: &Reading| {
-                language.fragments.contexts[r.context].bodiless == c.bodiless
-                    && same_shape(&r.roots, &reading.roots, false)
-            };
-            if !readings.iter().any(same) {
-                readings.push(reading);
-            }
-        }
-    }
-    readings
 }
 
 fn slot_defs(template: &Template, like: Option<&Pattern>) -> Vec<SlotDef> {
@@ -152,195 +129,8 @@ fn unreadable(
     }
 }
 
-/// How the slots are spelled, and what that reads as.
-type Spelled = (Vec<usize>, Box<(Reading, Wrapped)>);
-
-/// A way to spell the slots that does not read.
-struct Trial {
-    /// The slots that stand where it stopped.
-    slots: Vec<usize>,
-    /// How far it came, and how little of it is wrong.
-    score: (u32, u32),
-}
-
 impl Compiler<'_> {
-    /// The first spelling of the slots that reads.
-    fn spelling(&mut self, index: usize, context: &Context) -> Option<Wrapped> {
-        self.first(index, context).map(|(_, read)| read.1)
-    }
-
-    /// The readings in one context: the first one, and those in which list slots are items of another list.
-    fn context(&mut self, index: usize, context: &Context) -> Vec<Reading> {
-        let Some((choice, first)) = self.first(index, context) else { return Vec::new() };
-        let mut readings = vec![first.0];
-        for other in self.alternatives(&choice) {
-            if let Ok(read) = self.trial(index, context, &other)
-                && !readings.iter().any(|r| same_shape(&r.roots, &read.0.roots, true))
-            {
-                readings.push(read.0);
-            }
-        }
-        // A list is no expression in needless parentheses, where it can be all that stands in brackets.
-        let bracketed = self.bracketed_lists();
-        let comma = self.language.fragments.placeholders.iter().position(|p| p.after == ",");
-        if let Some(comma) = comma.filter(|_| !bracketed.is_empty()) {
-            let mut other = choice;
-            bracketed.iter().for_each(|s| other[*s] = comma);
-            if let Ok(read) = self.trial(index, context, &other) {
-                return vec![read.0];
-            }
-        }
-        readings
-    }
-
-    /// True for a slot of any number of nodes; in `new` it need not be marked as one once more.
-    fn takes_many(&self, name: &str, repeat: Repeat) -> bool {
-        let many = |r: Repeat| matches!(r, Repeat::Any | Repeat::Some);
-        many(repeat) || name != "_" && self.slots.iter().any(|s| s.name == name && many(s.repeat))
-    }
-
-    /// The list slots that stand alone in parentheses, where nothing before them is called.
-    fn bracketed_lists(&self) -> Vec<usize> {
-        let chunks = &self.template.chunks;
-        let mut out = Vec::new();
-        let mut slot = 0;
-        for (i, chunk) in chunks.iter().enumerate() {
-            let Chunk::Slot { repeat, name, .. } = chunk else { continue };
-            let (own, around) = (slot, i.checked_sub(1).map(|b| (&chunks[b], chunks.get(i + 1))));
-            slot += 1;
-            let Some((Chunk::Text { text: before, .. }, Some(Chunk::Text { text: behind, .. }))) =
-                around
-            else {
-                continue;
-            };
-            let Some(outer) = before.trim_end().strip_suffix('(').map(str::trim_end) else {
-                continue;
-            };
-            let word = outer.rsplit(|c: char| !(c.is_alphanumeric() || c == '_')).next();
-            let called = match word.filter(|w| !w.is_empty()) {
-                Some(word) => !self.language.names.reserved.contains(&word),
-                None => outer.ends_with([')', ']', '>', '!', '?', '|', '}']),
-            };
-            let lone = self.takes_many(name, *repeat) && behind.trim_start().starts_with(')');
-            out.extend((lone && !called).then_some(own));
-        }
-        out
-    }
-
-    /// How list slots may be spelled too, all of them or one, where the first spelling reads as something else.
-    fn alternatives(&self, choice: &[usize]) -> Vec<Vec<usize>> {
-        let lists: Vec<usize> = (self.template.slots().enumerate())
-            .filter(|(_, (name, _, repeat))| *name == HERE || self.takes_many(name, *repeat))
-            .map(|(i, _)| i)
-            .collect();
-        let mut out: Vec<Vec<usize>> = Vec::new();
-        for (spelling, p) in self.language.fragments.placeholders.iter().enumerate() {
-            if !p.also || p.after == "," {
-                continue;
-            }
-            let with = |slots: &[usize]| {
-                let mut other = choice.to_vec();
-                slots.iter().for_each(|s| other[*s] = spelling);
-                other
-            };
-            out.push(with(&lists));
-            out.extend(lists.iter().map(|s| with(&[*s])));
-        }
-        out.retain(|o| o != choice);
-        out.sort();
-        out.dedup();
-        out
-    }
-
-    /// Looks for spellings of the slots that read. Each trial says how far it came and which slots stand where it
-    /// stopped; only those are spelled otherwise, and only what comes further is kept.
-    fn first(&mut self, index: usize, context: &Context) -> Option<Spelled> {
-        let spellings = self.language.fragments.placeholders.len();
-        let mut choice = vec![0usize; self.template.slots().count()];
-        let mut best = match self.trial(index, context, &choice) {
-            Ok(read) => return Some((choice, read)),
-            Err(trial) => trial,
-        };
-        // Slots beside one another read only together.
-        if self.thorough && choice.len() > 1 {
-            for spelling in 1..spellings {
-                let all = vec![spelling; choice.len()];
-                if let Ok(read) = self.trial(index, context, &all) {
-                    return Some((all, read));
-                }
-            }
-        }
-        let mut left = MAX_SPELLINGS;
-        loop {
-            let mut better = None;
-            // What a slot is spelled as may go wrong far behind it.
-            let touched = match self.thorough {
-                true => (0..choice.len()).collect(),
-                false => best.slots.clone(),
-            };
-            for slot in touched {
-                for spelling in (0..spellings).filter(|s| *s != choice[slot]) {
-                    if left == 0 {
-                        return None;
-                    }
-                    left -= 1;
-                    let mut other = choice.clone();
-                    other[slot] = spelling;
-                    match self.trial(index, context, &other) {
-                        Ok(read) => return Some((other, read)),
-                        Err(t) if t.score > best.score => {
-                            best = t;
-                            better = Some(other);
-                        }
-                        Err(_) => {}
-                    }
-                }
-                if better.is_some() {
-                    break;
-                }
-            }
-            choice = better?;
-        }
-    }
-
-    /// One way to spell the slots: what it reads as, or how far that came.
-    fn trial(
-        &mut self,
-        index: usize,
-        context: &Context,
-        choice: &[usize],
-    ) -> Result<Box<(Reading, Wrapped)>, Trial> {
-        let wrapped = self.wrap(context, choice);
-        let tree = Tree::parse(self.language, &wrapped.text);
-        let slots = || wrapped.chunks.iter().filter(|c| c.slot.is_some());
-        let failed = |places: &[Span], at: u32, size: u32| {
-            let near = |c: &Placed| {
-                places.iter().any(|p| p.start <= c.at.end + 2 && c.at.start <= p.end + 2)
-            };
-            let touched = slots().enumerate().filter(|(_, c)| near(c)).map(|(i, _)| i);
-            Trial { slots: touched.collect(), score: (at, u32::MAX - size) }
-        };
-        if tree.has_error() {
-            self.remember_error(&tree, &wrapped);
-            let errors = tree.errors();
-            let at = errors.iter().map(|e| e.start).min().unwrap_or(0);
-            // Longer spellings of slots must not count as progress.
-            let before: u32 = slots().filter(|c| c.at.end <= at).map(|c| c.at.len() as u32).sum();
-            let size = errors.iter().map(|e| e.len() as u32 + 1).sum();
-            return Err(failed(&errors, at - before.min(at), size));
-        }
-        match self.read(index, context, &tree, &wrapped) {
-            Some(reading) => Ok(Box::new((reading, wrapped))),
-            None => {
-                let all: Vec<Span> = slots().map(|c| c.at).collect();
-                let alone = |c: &&Placed| tree.node_at(c.at, &[]).is_none_or(|n| span(n) != c.at);
-                let lost = slots().filter(alone).count() as u32;
-                Err(failed(&all, u32::MAX, lost))
-            }
-        }
-    }
-
-    fn wrap(&self, context: &Context, choice: &[usize]) -> Wrapped {
+    pub(super) fn wrap(&self, context: &Context, choice: &[usize]) -> Wrapped {
         let mut text = context.prefix.to_owned();
         let mut chunks = Vec::new();
         let mut slot = 0;
@@ -354,7 +144,8 @@ impl Compiler<'_> {
                 }
                 Chunk::Slot { at, name, filters, .. } => {
                     let ix = self.slot_index(name, slot);
-                    let spelling = &self.language.fragments.placeholders[choice[slot]];
+                    let chosen = choice.get(slot).copied().unwrap_or(0);
+                    let spelling = &self.language.fragments.placeholders[chosen];
                     text.push_str(&placeholder(spelling, ix));
                     let place = Span::new(start, text.len());
                     let word =
@@ -374,7 +165,7 @@ impl Compiler<'_> {
     }
 
     /// Unnamed slots are slots of their own, in order; named ones share.
-    fn slot_index(&self, name: &str, nth: usize) -> usize {
+    pub(super) fn slot_index(&self, name: &str, nth: usize) -> usize {
         if name != "_" {
             return self.slots.iter().position(|s| s.name == name).unwrap_or(0);
         }
@@ -383,7 +174,7 @@ impl Compiler<'_> {
         unnamed.map(|(i, _)| i).nth(before).unwrap_or(0)
     }
 
-    fn remember_error(&mut self, tree: &Tree, wrapped: &Wrapped) {
+    pub(super) fn remember_error(&mut self, tree: &Tree, wrapped: &Wrapped) {
         let inside = tree.errors().into_iter().find(|e| wrapped.fragment.contains(*e));
         let Some(at) = inside.and_then(|e| source_span(wrapped, e)) else { return };
         if self.best.is_none_or(|b| at.start > b.start) {
@@ -402,7 +193,7 @@ impl Compiler<'_> {
         node.child(0).filter(|_| plain).unwrap_or_else(|| self.language.core(node))
     }
 
-    fn read(
+    pub(super) fn read(
         &self,
         index: usize,
         context: &Context,
@@ -465,7 +256,16 @@ impl Compiler<'_> {
         unresolved.dedup();
         let loose = context.name == TOKENS;
         let keys = keys(self.language, &roots, self.names, &optional, loose);
-        Some(Reading { context: index, roots, tokens, keys, optional, parens, unresolved })
+        Some(Reading {
+            context: index,
+            choice: Vec::new(),
+            roots,
+            tokens,
+            keys,
+            optional,
+            parens,
+            unresolved,
+        })
     }
 }
 
