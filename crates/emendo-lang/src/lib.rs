@@ -34,7 +34,8 @@ mod types;
 
 pub use crate::facts::{Declared, FileFacts, Hint, Member, Tells, TypeDecl, Word};
 pub use crate::ground::{
-    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Spellings, remembered, weakest,
+    Certainty, Export, Fact, Files, Import, ImportName, Remembered, Renames, Spellings, remembered,
+    weakest,
 };
 pub use crate::guard::{Fault, faults};
 pub use crate::index::{CachedIndex, DeclaredIn, Index};

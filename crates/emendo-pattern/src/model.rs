@@ -235,6 +235,12 @@ impl Pattern {
         self.language
     }
 
+    /// True if some reading is one node of these kinds.
+    pub fn reads_as_one_of(&self, kinds: &[&str]) -> bool {
+        let is = |r: &Reading| matches!(r.roots.as_slice(), [root] if kinds.contains(&root.kind));
+        self.readings.iter().any(is)
+    }
+
     /// How far in one level of its lines is: the least that a line is indented by.
     pub(crate) fn unit(&self) -> usize {
         emendo_text::template_unit(&self.source)

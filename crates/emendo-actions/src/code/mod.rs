@@ -128,7 +128,7 @@ impl Kind for Code {
                 Err(Broken::Action) => return None,
             };
             warn_readings(&old, &made, row, action, cx);
-            let grows = made.news().any(|new| fits_own_result(language, &row.old, new, action, cx));
+            let grows = made.news().any(|new| fits_own_result((&old, &row.old), new, action, cx));
             let grows_on = grows
                 && made.news().any(|new| grows_on(language, &row.old, new, &finder, action, cx));
             let mut news: Vec<(&Text, Option<Ty>)> =
@@ -143,7 +143,11 @@ impl Kind for Code {
             let digest = action_digest("code", &row.old.text);
             let import = row.new.as_ref().and_then(|new| {
                 let plain = !WHERE.iter().any(|k| action.table.get(k.name).is_some());
-                let read = |text: &Text| import_in(language, &text.text).filter(|_| plain);
+                if !plain || !old.reads_as_one_of(language.imports.kinds) {
+                    return None;
+                }
+                // An import is read as one: as what a whole file may hold.
+                let read = |text: &Text| import_in(language, &text.text);
                 let (old, new) = (read(&row.old)?, read(new)?);
                 let same = old.1 == new.1 && old.0 != new.0;
                 same.then(|| SymbolRunner::of_imports(language, digest, old, new.0))

@@ -70,12 +70,15 @@ impl Outcome {
 
 /// True if `old` would match what `new` writes, whatever the slots hold: constraints on texts count, others do not.
 pub(crate) fn fits_own_result(
-    language: &'static Language,
-    old: &Text,
+    (compiled, old): (&Pattern, &Text),
     new: &Pattern,
     action: &Action,
     cx: &CompileCx<'_>,
 ) -> bool {
+    if !new.has_words_of(compiled) {
+        return false;
+    }
+    let language = compiled.language();
     let Ok(mut probe) =
         Pattern::compile(language, &old.text, &crate::shared::names(action, cx), None)
     else {

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_lang::{FileFacts, Index, Resolver, Spellings, Tree};
+use emendo_lang::{FileFacts, Index, Renames, Resolver, Spellings, Tree};
 use emendo_recipe::Recipe;
 use emendo_text::{Diagnostic, RelPath, Span};
 
@@ -32,6 +32,8 @@ pub struct CompileCx<'a> {
     pub spellings: &'a Spellings,
     /// Renames of earlier steps, old and new.
     pub renamed: &'a [(String, String)],
+    /// Renames of the actions of later steps.
+    pub later: &'a [Renames],
     /// What is wrong.
     pub out: &'a mut Vec<Diagnostic>,
 }

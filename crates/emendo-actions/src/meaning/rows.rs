@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{FileFacts, Language, Space, Ty, Word};
+use emendo_lang::{FileFacts, Language, Renames, Space, Ty, Word};
 use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
@@ -304,7 +304,7 @@ fn row(
     let mut olds = cx.spellings.of(old);
     olds.retain(|o| Some(o) != new.as_ref());
     // What a later step makes of the new name is done here too.
-    let later = new.as_deref().map_or(Vec::new(), |n| later_names(cx.tables, n, action, cx.recipe));
+    let later = new.as_deref().map_or(Vec::new(), |n| later_names(cx.later, n));
     olds.retain(|o| !later.contains(o));
     // Whatever else it is called, it is called as the recipe writes it.
     if !olds.iter().any(|o| o == old) {
@@ -328,26 +328,12 @@ fn row(
     })
 }
 
-/// The names that steps after that of an action give to a symbol.
-fn later_names(
-    tables: &Tables,
-    symbol: &str,
-    action: &Action,
-    recipe: &emendo_recipe::Recipe,
-) -> Vec<String> {
-    let own = |s: &emendo_recipe::Step| s.actions.iter().any(|a| a.span == action.span);
-    let behind = recipe.steps.iter().skip_while(|s| !own(s)).skip(1);
+/// The names that later renames give to a symbol, one after another.
+fn later_names(later: &[Renames], symbol: &str) -> Vec<String> {
     let mut out: Vec<String> = Vec::new();
-    let mut name = symbol.to_owned();
-    for a in behind.flat_map(|s| &s.actions).filter(|a| a.kind.renames_symbols()) {
-        for (old, new) in renames(tables, a, &recipe.source) {
-            let rest = name.strip_prefix(old.as_str());
-            if let Some(rest) = rest.filter(|r| r.is_empty() || r.starts_with(['.', ':', '/'])) {
-                name = format!("{new}{rest}");
-                out.push(name.clone());
-                break;
-            }
-        }
+    for renames in later {
+        let name = renames.of(out.last().map_or(symbol, String::as_str));
+        out.extend(name);
     }
     out
 }

@@ -12,9 +12,10 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use emendo_actions::{Asks, CompileCx, Needs, Subject, World, named_symbol, renames};
-use emendo_lang::{Language, Learned, LibraryType, Spellings};
+use emendo_lang::{Language, Learned, LibraryType, Renames, Spellings};
 use emendo_recipe::{Condition, Recipe, Text};
 use emendo_text::{Diagnostic, Digest};
+use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};
 
 pub(crate) use conditions::{Ask, Conditions};
@@ -221,21 +222,34 @@ impl Plan {
     }
 }
 
-/// The renames of a step.
-fn renames_of(world: &World, step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<(String, String)> {
+/// Old and new names that one action gives.
+type Pairs = Vec<(String, String)>;
+
+/// The renames of a step, by action.
+fn renames_of(world: &World, step: &emendo_recipe::Step, recipe: &Recipe) -> Vec<Pairs> {
     let symbols = step.actions.iter().filter(|a| a.kind.renames_symbols() && !a.broken);
-    symbols.flat_map(|a| renames(world, a, &recipe.source)).collect()
+    symbols.map(|a| renames(world, a, &recipe.source)).collect()
 }
 
-/// The names under which the symbols of a recipe are known.
-fn spellings_of(world: &World, recipe: &Recipe) -> Spellings {
+/// What an action is told of the renames of its recipe.
+#[derive(Clone, Copy)]
+struct Known<'a> {
+    spellings: &'a Spellings,
+    later: &'a [Renames],
+}
+
+/// The names under which the symbols of a recipe are known; `own` are the renames of its own steps.
+fn spellings_of(world: &World, recipe: &Recipe, own: &[Vec<Pairs>]) -> Spellings {
     let mut spellings = Spellings::default();
-    let whole = recipe.whole().into_iter();
-    let all: Vec<(String, String)> =
-        whole.flat_map(|r| r.steps.iter().flat_map(|s| renames_of(world, s, r))).collect();
-    for (old, new) in &all {
+    let included: Vec<Pairs> = (recipe.whole().into_iter())
+        .filter(|r| !std::ptr::eq(*r, recipe))
+        .flat_map(|r| r.steps.iter().flat_map(|s| renames_of(world, s, r)))
+        .collect();
+    let all = || own.iter().flatten().chain(&included).flatten();
+    let olds: FxHashSet<&String> = all().map(|(old, _)| old).collect();
+    for (old, new) in all() {
         // Names that are swapped, or that another rename gives away, are not one symbol.
-        if !all.iter().any(|(other, _)| other == new) {
+        if !olds.contains(new) {
             spellings.join(old, new);
         }
     }
@@ -333,7 +347,11 @@ impl Compiler {
         let required = Required::of(root, recipe).filter(|_| !outermost).map(Arc::new);
         let depth = self.required.len();
         self.required.extend(required);
-        let spellings = spellings_of(&self.world, recipe);
+        // Tables may be long: they are read once.
+        let renames: Vec<Vec<Pairs>> =
+            recipe.steps.iter().map(|s| renames_of(&self.world, s, recipe)).collect();
+        let spellings = spellings_of(&self.world, recipe, &renames);
+        let mut later: Vec<Renames> = renames.iter().flatten().map(|r| Renames::new(r)).collect();
         let told = told_types(&self.world, recipe, &spellings, &mut out);
         Diagnostic::all_about(&mut out, "type");
         crate::plan::conditions::check(&self.world, &recipe.conditions, &mut out);
@@ -344,7 +362,8 @@ impl Compiler {
         self.clashes(&told, recipe, &mut out);
         Diagnostic::all_about(&mut out, "type");
         self.types.extend(told);
-        for step in &recipe.steps {
+        for (step, renames) in recipe.steps.iter().zip(renames) {
+            later.drain(..renames.len());
             crate::plan::conditions::check(&self.world, &step.conditions, &mut out);
             Diagnostic::all_about(&mut out, "condition");
             let around: Vec<Condition> = outer.iter().chain(&step.conditions).cloned().collect();
@@ -363,8 +382,9 @@ impl Compiler {
                 }
                 continue;
             }
-            let actions = self.actions(recipe, step, &around, &spellings, &mut out);
-            self.renamed.extend(renames_of(&self.world, step, recipe));
+            let known = Known { spellings: &spellings, later: &later };
+            let actions = self.actions(recipe, step, &around, known, &mut out);
+            self.renamed.extend(renames.into_iter().flatten());
             let key = StepKey { recipe: self.root.clone(), step: format!("{lead}{}", step.id) };
             let info = StepInfo {
                 key,
@@ -403,7 +423,7 @@ impl Compiler {
         recipe: &Recipe,
         step: &emendo_recipe::Step,
         around: &[Condition],
-        spellings: &Spellings,
+        known: Known<'_>,
         out: &mut Vec<Diagnostic>,
     ) -> Vec<PlannedAction> {
         let mut actions: Vec<PlannedAction> = Vec::new();
@@ -415,8 +435,9 @@ impl Compiler {
             let mut cx = CompileCx {
                 tables: &self.world.tables,
                 recipe,
-                spellings,
+                spellings: known.spellings,
                 renamed: &self.renamed,
+                later: known.later,
                 out: &mut found,
             };
             let runner = kind.and_then(|k| k.compile(action, &mut cx));

@@ -86,30 +86,37 @@ pub struct TestReport {
     pub coverable: usize,
 }
 
-/// Runs all examples of a recipe, and those of the recipes that it includes not.
+/// Runs all examples of a recipe, and those of the recipes that it includes not; `compiled` is its plan, if there is one.
 pub fn test(
     world: &Arc<World>,
     recipe: &Recipe,
+    compiled: Option<&Plan>,
     inputs: &BTreeMap<String, String>,
     shelf: &Shelf,
 ) -> TestReport {
     // Examples of one step share a plan.
-    let wanted: BTreeSet<Option<String>> =
-        recipe.examples.iter().map(|e| e.step.as_ref().map(|s| s.text.clone())).collect();
-    let plans: BTreeMap<Option<String>, Plan> = wanted
+    let wanted: BTreeSet<&str> =
+        recipe.examples.iter().filter_map(|e| Some(e.step.as_ref()?.text.as_str())).collect();
+    let plans: BTreeMap<&str, Plan> = wanted
         .into_iter()
-        .map(|step| (step.clone(), plan_for(world, recipe, step.as_deref(), inputs, shelf)))
+        .map(|step| (step, plan_for(world, recipe, Some(step), inputs, shelf)))
         .collect();
-    let whole = plan_for(world, recipe, None, inputs, shelf);
+    let own;
+    let whole = match compiled {
+        Some(plan) => plan,
+        None => {
+            own = plan_for(world, recipe, None, inputs, shelf);
+            &own
+        }
+    };
     // By step, runner and row, since plans of one step count anew.
     let seen: std::sync::Mutex<BTreeSet<(String, usize, Option<usize>)>> =
         std::sync::Mutex::default();
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
-        let step = e.step.as_ref().map(|s| s.text.clone());
         let touched = CoverageLog::default();
         let mut came = BTreeMap::new();
-        let plan = plans.get(&step).unwrap_or(&whole);
+        let plan = e.step.as_ref().and_then(|s| plans.get(s.text.as_str())).unwrap_or(whole);
         let verdict = match &e.tree {
             Some(_) => tree(recipe, e, plan, &touched, &mut came),
             None => one(recipe, e, plan, &touched),
@@ -128,7 +135,7 @@ pub fn test(
     ran.extend(trees.into_iter().map(run));
     ran.sort_by_key(|r| r.number);
     let seen = seen.into_inner().unwrap_or_default();
-    let (uncovered, coverable) = uncovered(&whole, &seen);
+    let (uncovered, coverable) = uncovered(whole, &seen);
     TestReport { ran, uncovered, coverable }
 }
 

@@ -38,7 +38,8 @@ pub fn hints(
     }
     let mut n = 0;
     for root in &checked.recipes {
-        let tested = test(&checked.plan.world, root, inputs, shelf);
+        let compiled = (checked.recipes.len() == 1).then_some(&checked.plan);
+        let tested = test(&checked.plan.world, root, compiled, inputs, shelf);
         for (i, recipe) in root.whole().into_iter().enumerate() {
             let own = &mut out[n + i];
             // Examples of an included recipe are its own business.

@@ -1,6 +1,7 @@
 //! How sure a place is, why, and the names under which a run knows a symbol.
 
 use emendo_text::{Lines, RelPath, Span};
+use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
 /// How sure it is that a place is what a recipe means.
@@ -62,13 +63,18 @@ pub fn weakest(facts: &[Fact]) -> Certainty {
 /// Symbols that a run has renamed are one symbol under two names.
 #[derive(Clone, Debug, Default)]
 pub struct Spellings {
-    pairs: Vec<(String, String)>,
+    /// By each end of a pair, the other end, with the number of the pair.
+    others: FxHashMap<String, Vec<(u32, String)>>,
+    pairs: u32,
 }
 
 impl Spellings {
     /// From now on `old` and `new` are one symbol, with all that lies below.
     pub fn join(&mut self, old: &str, new: &str) {
-        self.pairs.push((old.to_owned(), new.to_owned()));
+        for (end, other) in [(old, new), (new, old)] {
+            self.others.entry(end.to_owned()).or_default().push((self.pairs, other.to_owned()));
+        }
+        self.pairs += 1;
     }
 
     /// All names of a symbol, its own first.
@@ -76,18 +82,52 @@ impl Spellings {
         let mut out = vec![symbol.to_owned()];
         let mut i = 0;
         while i < out.len() && out.len() < 32 {
-            for (a, b) in self.pairs.iter().flat_map(|(a, b)| [(a, b), (b, a)]) {
-                if let Some(rest) = below(&out[i], a) {
-                    let other = format!("{b}{rest}");
-                    if !out.contains(&other) {
-                        out.push(other);
-                    }
+            let mut more: Vec<(u32, String)> = Vec::new();
+            for (end, rest) in parents(&out[i]) {
+                let Some(others) = self.others.get(end) else { continue };
+                more.extend(others.iter().map(|(n, other)| (*n, format!("{other}{rest}"))));
+            }
+            more.sort_by_key(|m| m.0);
+            for (_, other) in more {
+                if !out.contains(&other) {
+                    out.push(other);
                 }
             }
             i += 1;
         }
         out
     }
+}
+
+/// What one action makes of symbols, with all that lies below them.
+#[derive(Clone, Debug, Default)]
+pub struct Renames {
+    /// By old name, the new one, with its place in the order.
+    news: FxHashMap<String, (usize, String)>,
+}
+
+impl Renames {
+    /// Takes old and new names; where two fit a symbol, the first counts.
+    pub fn new(pairs: &[(String, String)]) -> Self {
+        let mut news = FxHashMap::default();
+        for (n, (old, new)) in pairs.iter().enumerate() {
+            news.entry(old.clone()).or_insert_with(|| (n, new.clone()));
+        }
+        Self { news }
+    }
+
+    /// The new name of a symbol.
+    pub fn of(&self, symbol: &str) -> Option<String> {
+        let hits = parents(symbol).filter_map(|(end, rest)| Some((self.news.get(end)?, rest)));
+        let ((_, new), rest) = hits.min_by_key(|((n, _), _)| *n)?;
+        Some(format!("{new}{rest}"))
+    }
+}
+
+/// A symbol and all that it lies below, each with the rest of it.
+fn parents(symbol: &str) -> impl Iterator<Item = (&str, &str)> {
+    let cuts = symbol.match_indices(['.', ':', '/']).map(|(at, _)| at);
+    cuts.chain(std::iter::once(symbol.len())).map(|at| symbol.split_at(at))
 }
 
 /// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.

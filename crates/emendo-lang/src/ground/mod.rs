@@ -5,7 +5,7 @@ mod files;
 mod import;
 
 pub(crate) use certainty::below;
-pub use certainty::{Certainty, Fact, Spellings, weakest};
+pub use certainty::{Certainty, Fact, Renames, Spellings, weakest};
 pub(crate) use files::NoFiles;
 pub use files::{Files, Remembered, remembered};
 pub use import::{Export, Import, ImportName};

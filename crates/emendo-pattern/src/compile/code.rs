@@ -113,6 +113,13 @@ impl Pattern {
         texts.filter(word).filter(|t| !reserved.contains(t)).collect()
     }
 
+    /// True if this pattern, as code, has all words that `other` asks for: where it has not, it need not be read.
+    pub fn has_words_of(&self, other: &Self) -> bool {
+        let needs = other.needs();
+        let has = |text: &str| needs.iter().any(|set| set.iter().all(|w| text.contains(w)));
+        as_code(self).iter().any(|code| has(&code.text))
+    }
+
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
     pub fn fits_as_code(&self, other: &Self) -> bool {
         as_code(self).iter().any(|AsCode { text, at, .. }| {

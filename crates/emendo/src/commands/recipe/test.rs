@@ -43,7 +43,7 @@ impl Test {
         let checked = load(globals, std::slice::from_ref(&self.recipe), &inputs)?;
         refuse_faulty(&checked)?;
         let recipe = &checked.recipes[0];
-        let tested = test(&globals.world, recipe, &inputs, &globals.shelf());
+        let tested = test(&globals.world, recipe, Some(&checked.plan), &inputs, &globals.shelf());
         let failed = tested.ran.iter().filter(|r| r.verdict != ExampleVerdict::Passed).count();
         let mut out = anstream::stdout().lock();
         if globals.json {
