@@ -20,6 +20,8 @@ pub struct Subject {
     pub symbol: String,
     /// It is a member of a type.
     pub member: bool,
+    /// Types that are built on it, or on the type whose member it is, have what is meant.
+    pub inherited: bool,
 }
 
 /// A kind of action that can be compiled.

@@ -78,7 +78,7 @@ impl SymbolRunner {
     pub(crate) fn subjects(&self) -> Vec<Subject> {
         let member = self.what.member();
         let olds = self.rows.all.iter().flat_map(|r| &r.olds);
-        olds.map(|symbol| Subject { symbol: symbol.clone(), member }).collect()
+        olds.map(|symbol| Subject { symbol: symbol.clone(), member, inherited: member }).collect()
     }
 
     /// What is to be gone, and what is there instead.

@@ -42,7 +42,7 @@ impl Finder {
         let patterns = patterns.chain(self.queries.iter().map(|q| &q.pattern));
         let types = patterns.flat_map(Pattern::type_symbols);
         let mut out: Vec<Subject> =
-            types.map(|s| Subject { symbol: s.clone(), member: false }).collect();
+            types.map(|s| Subject { symbol: s.clone(), member: false, inherited: true }).collect();
         out.sort();
         out.dedup();
         out

@@ -86,7 +86,7 @@ impl Runner for TypedRunner {
             symbols: self.wanted.symbols().to_vec(),
             subjects: {
                 let all = self.wanted.symbols().iter();
-                all.map(|s| Subject { symbol: s.clone(), member: false }).collect()
+                all.map(|s| Subject { symbol: s.clone(), member: false, inherited: true }).collect()
             },
             asks_declarations: true,
             changes_declarations: true,

@@ -65,6 +65,7 @@ impl FoundNames {
         let names = &language.names;
         let wanted: HashSet<String> = subjects
             .iter()
+            .filter(|s| s.inherited)
             .map(|s| if s.member { names.parent(&s.symbol) } else { s.symbol.clone() })
             .collect();
         let before = self.types.len();

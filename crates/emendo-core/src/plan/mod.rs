@@ -504,14 +504,14 @@ fn reach<'r>(all: impl Iterator<Item = &'r Asks>) -> Vec<(&'static str, Needs)> 
     out
 }
 
-/// Names of types whose heirs have what a subject is a member of.
+/// Names of types whose heirs have what a subject means.
 fn supers(language: &Language, subjects: &[Subject]) -> Vec<String> {
     let names = &language.names;
     let one = |s: &Subject| {
         let owner = if s.member { names.parent(&s.symbol) } else { s.symbol.clone() };
         names.last(&owner).to_owned()
     };
-    subjects.iter().map(one).collect()
+    subjects.iter().filter(|s| s.inherited).map(one).collect()
 }
 
 /// Names of types whose declaration in the project contradicts a symbol.
