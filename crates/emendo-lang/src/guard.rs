@@ -109,11 +109,18 @@ fn imported(facts: &FileFacts, changed: &[Span], before: &FileFacts, out: &mut V
         let Some(local) = import.local().filter(|_| written(at)) else { continue };
         if twice.len() > had.len() && twice.contains(&at) {
             out.push(Fault { at, why: format!("`{local}` would be imported twice") });
-        } else if facts.is_whole(import.scope) && facts.declares_type(local) {
+        } else if shadowed(facts, import, local)
+            && !named(before).any(|i| i.local() == Some(local) && shadowed(before, i, local))
+        {
             let why = format!("`{local}` would be imported where the file declares it");
             out.push(Fault { at, why });
         }
     }
+}
+
+/// An import of the whole file that brings in what the file declares.
+fn shadowed(facts: &FileFacts, import: &Import, local: &str) -> bool {
+    facts.is_whole(import.scope) && facts.declares_type(local)
 }
 
 fn named(facts: &FileFacts) -> impl Iterator<Item = &Import> {

@@ -2,6 +2,7 @@
 
 mod carriers;
 mod pass;
+mod places;
 
 use std::collections::BTreeSet;
 
@@ -153,8 +154,8 @@ pub struct FileFacts {
     quoted: FxHashSet<String>,
     scopes: Vec<Scope>,
     words: FxHashMap<String, Vec<Word>>,
-    /// The places of declarations that other files may name, gathered when they are asked for.
-    outer: std::sync::OnceLock<FxHashSet<Span>>,
+    /// Declarations by place and name.
+    places: places::Places,
     /// One level of indentation, worked out when it is asked for.
     level: std::sync::OnceLock<Option<String>>,
 }
@@ -194,11 +195,6 @@ impl FileFacts {
         all.find(|p| p.0.start <= at && at < p.0.end).map_or(&self.package, |p| &p.1)
     }
 
-    /// The type declarations around a place, the innermost first.
-    pub fn types_at(&self, at: u32) -> impl Iterator<Item = &TypeDecl> {
-        self.types.iter().rev().filter(move |t| t.span.start <= at && at < t.span.end)
-    }
-
     /// The import statement of a symbol itself, if there is one: what a written name rests on must stay.
     pub fn import_of(&self, symbol: &str) -> Option<ImportName> {
         self.imports.iter().find(|i| !i.wildcard && i.path() == symbol).map(Import::name)
@@ -221,11 +217,6 @@ impl FileFacts {
                 && holds(i)
         };
         holds(import) && !self.imports.iter().any(nearer)
-    }
-
-    /// True if a name at the top of the file is declared at this place.
-    pub fn is_top(&self, at: Span) -> bool {
-        self.scopes[0].bindings.iter().any(|b| b.at == at)
     }
 
     /// All places of a single name.
@@ -255,10 +246,11 @@ impl FileFacts {
         while let Some(i) = scope {
             let s = &self.scopes[i as usize];
             let seen = |b: &BoundName| b.from <= at || b.at.start <= at && at < b.at.end;
-            let fits = |b: &&BoundName| b.name == name && spaces.contains(&b.space) && seen(b);
+            let fits = |b: &&BoundName| spaces.contains(&b.space) && seen(b);
+            let mut own = self.bound(i, name).filter(fits);
             // Declared twice: what tells the type stands with one of them.
-            if let Some(b) = s.bindings.iter().find(fits) {
-                let told = || s.bindings.iter().filter(fits).find(|b| b.hint.is_some());
+            if let Some(b) = own.next() {
+                let mut told = || own.find(|b| b.hint.is_some());
                 return Some(Declared {
                     space: b.space,
                     at: b.at,
@@ -280,37 +272,6 @@ impl FileFacts {
     /// The names that are declared at the top of the file.
     pub fn top_names(&self) -> impl Iterator<Item = &str> {
         self.scopes[0].bindings.iter().map(|b| b.name.as_str())
-    }
-
-    /// True if the file declares a type of this name at its top.
-    pub fn declares_type(&self, name: &str) -> bool {
-        self.scopes[0].bindings.iter().any(|b| b.name == name && b.space == Space::Type)
-    }
-
-    /// Where a name at the top of the file is declared.
-    pub(crate) fn lookup_top(&self, name: &str, spaces: &[Space]) -> Option<Span> {
-        let mut all = self.scopes[0].bindings.iter();
-        all.find(|b| b.name == name && spaces.contains(&b.space)).map(|b| b.at)
-    }
-
-    /// All places where a scope declares a name as a value, in order.
-    pub fn declared_again(&self, name: &str, scope: Span) -> Vec<Span> {
-        let all = self.scopes.iter().filter(|s| s.span == scope).flat_map(|s| &s.bindings);
-        let own = all.filter(|b| b.name == name && b.space == Space::Value);
-        let mut out: Vec<Span> = own.map(|b| b.at).collect();
-        out.sort_by_key(|a| a.start);
-        out.dedup();
-        out
-    }
-
-    /// True if what is declared at a place may be named by other files: a type, a member, or what stands at the top.
-    pub(crate) fn is_outer(&self, at: Span) -> bool {
-        let all = self.outer.get_or_init(|| {
-            let members = self.types.iter().flat_map(|t| &t.members).map(|m| m.at);
-            let top = self.scopes[0].bindings.iter().map(|b| b.at);
-            self.types.iter().map(|t| t.at).chain(members).chain(top).collect()
-        });
-        all.contains(&at)
     }
 
     /// True if another import makes the same name known in the same place: one of them holds where the other cannot.

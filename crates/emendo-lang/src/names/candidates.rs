@@ -39,7 +39,7 @@ impl<'a> Resolver<'a> {
         depth: usize,
     ) -> Vec<String> {
         let names = &self.language.names;
-        let declared = self.facts.types.iter().find(|t| t.at == own.at);
+        let declared = self.facts.type_named_at(own.at);
         let through = self.through_aliases(path, declared, space, at, depth);
         if !through.is_empty() {
             return through;
@@ -72,7 +72,10 @@ impl<'a> Resolver<'a> {
         at: u32,
         depth: usize,
     ) -> Vec<String> {
-        let same = self.facts.types.iter().filter(|t| declared.is_some_and(|d| d.path == t.path));
+        let names = &self.language.names;
+        let last = declared.and_then(|d| d.path.last()).map_or("", |p| names.last(p));
+        let same = self.facts.types_called(last, names);
+        let same = same.filter(|t| declared.is_some_and(|d| d.path == t.path));
         let mut out: Vec<String> = Vec::new();
         for alias in same.filter_map(|d| d.alias.as_ref()) {
             let mut next: Vec<&str> = alias.split(self.language.names.separator).collect();

@@ -118,7 +118,7 @@ impl<'a> Resolver<'a> {
             at: Some(own.at),
         };
         if own.space == Space::Type
-            && let Some(declared) = self.facts.types.iter().find(|t| t.at == own.at)
+            && let Some(declared) = self.facts.type_named_at(own.at)
         {
             let mut whole = names.segments(symbol);
             let rest = path[1..].iter().rev().all(|p| whole.pop() == Some(*p));
@@ -136,7 +136,7 @@ impl<'a> Resolver<'a> {
     /// Is a path meant that begins with another name of the file's own for a type?
     fn by_alias(&self, path: &[&str], own: Declared<'_>, symbol: &str) -> Option<Fact> {
         let names = &self.language.names;
-        let declared = self.facts.types.iter().find(|t| t.at == own.at)?;
+        let declared = self.facts.type_named_at(own.at)?;
         let mut whole = names.segments(symbol);
         let rest = path[1..].iter().rev().all(|p| whole.pop() == Some(*p));
         let wanted = names.join(&whole);

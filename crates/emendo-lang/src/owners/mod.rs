@@ -103,8 +103,7 @@ impl Resolver<'_> {
 
     /// The name of a member where it is declared.
     fn declared_member(&self, word: &Word, owner: &dyn Fn(&str) -> bool) -> Owner {
-        let holds = |t: &&TypeDecl| t.members.iter().any(|m| m.at == word.span);
-        let Some(t) = self.facts.types.iter().rev().find(holds) else { return Owner::Not };
+        let Some(t) = self.facts.owner_of(word.span) else { return Owner::Not };
         let around = self.around(t);
         if self.overloads_only(t, word.span) {
             return Owner::Not;
@@ -145,8 +144,7 @@ impl Resolver<'_> {
         let spaces: &[Space] =
             if word.space == Space::Callable { &[Space::Callable] } else { &[Space::Value] };
         let declared = self.facts.lookup(name, spaces, at);
-        let local = declared
-            .filter(|d| !self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == d.at)));
+        let local = declared.filter(|d| self.facts.owner_of(d.at).is_none());
         if local.is_some() {
             return Owner::Not;
         }

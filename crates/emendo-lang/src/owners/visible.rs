@@ -2,7 +2,7 @@
 
 use emendo_text::Span;
 
-use crate::facts::{TypeDecl, Word};
+use crate::facts::Word;
 use crate::language::{Language, Space};
 use crate::owners::Owner;
 use crate::resolver::Resolver;
@@ -29,11 +29,10 @@ impl Resolver<'_> {
         if !self.facts.is_outer(at) {
             return None;
         }
-        if let Some(t) = self.facts.types.iter().find(|t| t.at == at) {
+        if let Some(t) = self.facts.type_named_at(at) {
             return Some(Visible { symbol: self.own_name(t), owner: None });
         }
-        let holds = |t: &&TypeDecl| t.members.iter().any(|m| m.at == at);
-        if let Some(t) = self.facts.types.iter().rev().find(holds) {
+        if let Some(t) = self.facts.owner_of(at) {
             let owner = self.own_name(t);
             let symbol = self.below(&owner, name);
             return Some(Visible { symbol, owner: Some(owner) });

@@ -383,7 +383,7 @@ impl<'a> Resolver<'a> {
     pub(crate) fn type_param(&self, name: &str, at: u32) -> Option<Ty> {
         let declared = self.facts.lookup(name, &[Space::Type], at);
         if let Some(d) = declared {
-            if self.facts.types.iter().any(|t| t.at == d.at) {
+            if self.facts.type_named_at(d.at).is_some() {
                 return None;
             }
             let leaf = self.leaf(d.at)?;

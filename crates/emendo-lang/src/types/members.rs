@@ -148,10 +148,6 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let last = names.last(symbol);
         let fits = |t: &&TypeDecl| {
-            let own = t.path.last().map_or("", |p| names.last(p));
-            if own != last || own.is_empty() {
-                return false;
-            }
             if t.extends {
                 let path: Vec<&str> =
                     t.path.iter().flat_map(|p| p.split(names.separator)).collect();
@@ -160,7 +156,14 @@ impl<'a> Resolver<'a> {
             }
             self.own_name(t) == symbol
         };
-        self.facts.types.iter().filter(fits).collect()
+        self.facts.types_called(last, names).filter(|_| !last.is_empty()).filter(fits).collect()
+    }
+
+    /// The declaration of a type in this file, if it has that whole name.
+    pub(crate) fn named_type(&self, symbol: &str) -> Option<&'a TypeDecl> {
+        let names = &self.language.names;
+        let mut called = self.facts.types_called(names.last(symbol), names);
+        called.find(|t| self.own_name(t) == symbol)
     }
 
     /// The members of a name that this file declares in a type, or as a module.
@@ -263,7 +266,7 @@ impl<'a> Resolver<'a> {
     fn of_module(&self, name: &str) -> Option<Vec<MemberType>> {
         let spaces = [Space::Value, Space::Callable, Space::Type];
         let top = self.facts.lookup_top(name, &spaces)?;
-        if let Some(t) = self.facts.types.iter().find(|t| t.at == top) {
+        if let Some(t) = self.facts.type_named_at(top) {
             let ty = match t.alias {
                 Some(_) => self.shape(&self.own_name(t)).and_then(|s| s.alias.clone()),
                 None => None,

@@ -226,7 +226,7 @@ impl<'a> Resolver<'a> {
         let typing = &self.language.typing;
         let named = of.name.is_some_and(|n| n.of(self.text) == typing.calls.constructor);
         let at = parameter.name.unwrap_or(parameter.span);
-        let own = || self.facts.types.iter().any(|t| t.members.iter().any(|m| m.at == at));
+        let own = || self.facts.owner_of(at).is_some();
         (named || of.makes) && own()
     }
 

@@ -52,7 +52,7 @@ impl<'a> Resolver<'a> {
             declared.filter(|d| d.space == Space::Value || !names.members_need_receiver)?;
         let imported = self.imported_at(name, Space::Value, at).is_some() && declared.top;
         // A function, or a type, is not a variable.
-        let variable = !self.facts.types.iter().any(|t| t.at == declared.at);
+        let variable = self.facts.type_named_at(declared.at).is_none();
         (!imported && variable).then_some(declared)
     }
 
@@ -309,7 +309,7 @@ impl<'a> Resolver<'a> {
     }
 
     fn is_declared_here(&self, symbol: &str) -> bool {
-        self.facts.types.iter().any(|t| self.own_name(t) == *symbol)
+        self.named_type(symbol).is_some()
     }
 
     /// In words, why a name has the type of a value; `value` only where the name stands for the whole of it.
@@ -450,7 +450,7 @@ impl<'a> Resolver<'a> {
             return TypeAnswer::sure(one.gives.clone()).at_most(known.says).known();
         }
         let symbol = ty.symbols().first()?.clone();
-        let own = self.facts.types.iter().find(|t| self.own_name(t) == symbol)?;
+        let own = self.named_type(&symbol)?;
         let member = own.members.iter().filter(|m| m.space == Space::Value).nth(number)?;
         self.declared_at(&member.name, member.at).or_else(|| {
             let node = self.leaf_in(member.at)?;
