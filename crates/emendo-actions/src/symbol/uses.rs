@@ -115,7 +115,7 @@ impl SymbolRunner {
     /// before it becomes that.
     fn listed_too(&self, p: &Place<'_>, word: &Word, last: &str) -> Option<Splice> {
         let language = self.rows.language;
-        if language.exports.export_list.is_empty() || !p.code.facts.strings.contains(&word.span) {
+        if language.exports.export_list.is_empty() || !p.code.facts.is_string(word.span) {
             return None;
         }
         let kinds = language.compare.strings;
@@ -173,7 +173,7 @@ impl SymbolRunner {
     fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) {
         let name = p.text(word.span);
         let stem = p.cx.path.name().split('.').next().unwrap_or("");
-        let declares = p.code.facts.types.iter().any(|t| t.at == word.span && t.path.len() == 1);
+        let declares = p.code.facts.type_named_at(word.span).is_some_and(|t| t.path.len() == 1);
         if declares && self.rows.language.modules.is_none() && stem == name && new != name {
             let ending = p.cx.path.extension().unwrap_or("");
             let say = format!("`{name}` becomes `{new}`: rename the file to `{new}.{ending}`");

@@ -102,6 +102,8 @@ pub struct TypeDecl {
     pub extends: bool,
     /// Its members.
     pub members: Vec<Member>,
+    /// Their numbers by name, gathered when there are many.
+    pub(crate) by_name: std::sync::OnceLock<FxHashMap<String, Vec<u32>>>,
 }
 
 /// A member that a type declares.

@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use emendo_text::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::facts::{BoundName, FileFacts, Scope, TypeDecl};
+use crate::facts::{BoundName, FileFacts, Member, TypeDecl};
 use crate::language::{Names, Space};
 
 /// Up to so many entries are looked through one by one.
@@ -29,6 +29,27 @@ struct TypePlaces {
     by_member: FxHashMap<Span, u32>,
     /// For each type, the one that it stands in.
     around: Vec<Option<u32>>,
+}
+
+impl TypeDecl {
+    /// Its members of a name, in order.
+    pub fn members_called<'a>(&'a self, name: &str) -> impl Iterator<Item = &'a Member> {
+        let many = (self.members.len() > FEW)
+            .then(|| self.by_name.get_or_init(|| by_name(&self.members, |m| &m.name)));
+        let few = if many.is_none() { self.members.as_slice() } else { &[] };
+        let many = many.and_then(|all| all.get(name)).map_or(&[][..], Vec::as_slice);
+        let many = many.iter().map(|i| &self.members[*i as usize]);
+        few.iter().filter(move |m| m.name == name).chain(many)
+    }
+}
+
+/// The numbers of all that have a name, by that name.
+fn by_name<T>(all: &[T], name: impl Fn(&T) -> &str) -> FxHashMap<String, Vec<u32>> {
+    let mut out: FxHashMap<String, Vec<u32>> = FxHashMap::default();
+    for (i, one) in (0u32..).zip(all) {
+        out.entry(name(one).to_owned()).or_default().push(i);
+    }
+    out
 }
 
 impl FileFacts {
@@ -82,14 +103,10 @@ impl FileFacts {
         last: &str,
         names: &Names,
     ) -> impl Iterator<Item = &TypeDecl> {
-        let own = |t: &TypeDecl| t.path.last().map_or(String::new(), |p| names.last(p).to_owned());
-        let all = self.places.called.get_or_init(|| {
-            let mut all: FxHashMap<String, Vec<u32>> = FxHashMap::default();
-            for (i, t) in (0u32..).zip(&self.types) {
-                all.entry(own(t)).or_default().push(i);
-            }
-            all
-        });
+        let all = self
+            .places
+            .called
+            .get_or_init(|| by_name(&self.types, |t| t.path.last().map_or("", |p| names.last(p))));
         all.get(last).into_iter().flatten().map(|i| &self.types[*i as usize])
     }
 
@@ -109,15 +126,14 @@ impl FileFacts {
     fn scope_places(&self) -> &FxHashMap<u32, FxHashMap<String, Vec<u32>>> {
         self.places.scopes.get_or_init(|| {
             let long = (0u32..).zip(&self.scopes).filter(|(_, s)| s.bindings.len() > FEW);
-            let by_name = |s: &Scope| {
-                let mut all: FxHashMap<String, Vec<u32>> = FxHashMap::default();
-                for (i, b) in (0u32..).zip(&s.bindings) {
-                    all.entry(b.name.clone()).or_default().push(i);
-                }
-                all
-            };
-            long.map(|(n, s)| (n, by_name(s))).collect()
+            long.map(|(n, s)| (n, by_name(&s.bindings, |b| &b.name))).collect()
         })
+    }
+
+    /// True for the inside of a string literal.
+    pub fn is_string(&self, at: Span) -> bool {
+        let first = self.strings.partition_point(|s| s.start < at.start);
+        self.strings[first..].iter().take_while(|s| s.start == at.start).any(|s| *s == at)
     }
 
     /// True if a name at the top of the file is declared at this place.

@@ -105,7 +105,7 @@ impl Resolver<'_> {
         let (object, member) = text.rsplit_once('.')?;
         let own = self.language.declares.hints.own.contains(&object.trim());
         let t = self.facts.types_at(at.start).next().filter(|_| own)?;
-        t.members.iter().find(|m| m.name == member.trim()).map(|m| m.at)
+        t.members_called(member.trim()).next().map(|m| m.at)
     }
 
     /// True if a name is of the same type at a place as where it is declared: no test tells more of it.

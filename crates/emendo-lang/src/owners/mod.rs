@@ -152,7 +152,7 @@ impl Resolver<'_> {
             if let Some(chain) = self.descends(&self.around(t), owner) {
                 return Owner::Is(vec![self.inherits(t, &chain, "has it")]);
             }
-            if t.members.iter().any(|m| m.name == name) {
+            if t.members_called(name).next().is_some() {
                 return Owner::Not;
             }
         }

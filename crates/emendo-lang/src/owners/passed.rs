@@ -159,7 +159,7 @@ impl Resolver<'_> {
         function: &FunctionSite,
     ) -> Result<Option<Vec<Ty>>, String> {
         let name = own.of(self.text);
-        let same = t.members.iter().filter(|m| m.name == name).count();
+        let same = t.members_called(name).count();
         if same < 2 || !self.language.typing.calls.overloads {
             return Ok(None);
         }

@@ -137,8 +137,8 @@ impl<'a> Resolver<'a> {
     /// Where this file declares a member.
     pub(crate) fn declared_place(&self, symbol: &str, name: &str) -> Option<emendo_text::Span> {
         let own = self.own_types(symbol);
-        let mut all = own.iter().flat_map(|t| &t.members);
-        all.find(|m| m.name == name)
+        let mut all = own.iter().flat_map(|t| t.members_called(name));
+        all.next()
             .map(|m| m.at)
             .or_else(|| self.facts.lookup_top(name, &[Space::Value, Space::Callable, Space::Type]))
     }
@@ -179,7 +179,7 @@ impl<'a> Resolver<'a> {
             out.extend(own.iter().flat_map(|t| self.makers_of(t)));
         }
         for t in &own {
-            let mut places: Vec<_> = t.members.iter().filter(|m| m.name == name).collect();
+            let mut places: Vec<_> = t.members_called(name).collect();
             places.dedup_by_key(|m| m.at);
             let typed = places.iter().take(16).filter_map(|m| {
                 let one = self.member_type(name, m.at)?;

@@ -48,6 +48,7 @@ impl Pass<'_> {
             alias,
             extends: rule.extends,
             members: Vec::new(),
+            by_name: std::sync::OnceLock::new(),
         });
         if node.child_count() == 0 {
             self.types.pop();
