@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{FileFacts, Language, Renames, Space, Ty, Word};
+use emendo_lang::{FileFacts, Language, Names, Renames, Space, Ty, Word};
 use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
@@ -58,6 +58,8 @@ pub(crate) struct Rows {
     pub(crate) what: SymbolKind,
     pub(crate) all: Vec<Row>,
     pub(crate) except: Vec<String>,
+    /// What is gone from packages does not come along: the new one has nothing of that name.
+    gone: Vec<String>,
     /// Row and old name, by the last part of the name.
     by_last: HashMap<String, Vec<(usize, usize)>>,
     /// Row and old name, by the whole name.
@@ -98,7 +100,11 @@ impl Rows {
             all.push(row(p, (action, language, what), gone, cx)?);
         }
         let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
-        Some(Self::new(language, what, all, except))
+        let mut rows = Self::new(language, what, all, except);
+        if what == SymbolKind::Package {
+            rows.gone = gone_in_packages(&language.names, cx);
+        }
+        Some(rows)
     }
 
     pub(crate) fn new(
@@ -130,7 +136,8 @@ impl Rows {
                 }
             }
         }
-        Self { language, what, all, except, by_last, by_old, scan: OnceLock::new() }
+        let (gone, scan) = (Vec::new(), OnceLock::new());
+        Self { language, what, all, except, gone, by_last, by_old, scan }
     }
 
     /// The words that a file must hold. A member's type need not be named: what a function gives may be of it.
@@ -237,7 +244,7 @@ impl Rows {
 
     /// The row that decides about a full name: the longest that is the name or stands above it, unless it is excepted.
     pub(crate) fn deciding(&self, path: &str) -> Option<(usize, &str)> {
-        if self.except.iter().any(|e| excepted(e, path)) {
+        if self.keeps(path) {
             return None;
         }
         let mut at = path;
@@ -250,9 +257,14 @@ impl Rows {
         }
     }
 
-    /// True if a name is excepted.
+    /// What keeps its name.
+    pub(crate) fn kept(&self) -> impl Iterator<Item = &String> {
+        self.except.iter().chain(&self.gone)
+    }
+
+    /// True if a name is excepted, or gone.
     pub(crate) fn keeps(&self, path: &str) -> bool {
-        self.except.iter().any(|e| excepted(e, path))
+        self.kept().any(|e| excepted(e, path))
     }
 }
 
@@ -326,6 +338,25 @@ fn row(
         carried,
         short_for: None,
     })
+}
+
+/// The types, functions and values of packages that the recipe says are gone.
+fn gone_in_packages(names: &Names, cx: &CompileCx<'_>) -> Vec<String> {
+    let mut ignored = Vec::new();
+    let mut out = Vec::new();
+    let all = cx.recipe.steps.iter().flat_map(|s| &s.actions);
+    for action in all.filter(|a| a.kind.renames_symbols() && !a.broken) {
+        let what = action.table.text("what").map(|t| SymbolKind::of(&t.text));
+        if what != Some(SymbolKind::Free) {
+            continue;
+        }
+        let rows = pairs(action, &cx.recipe.source, &joint(cx.tables, action), &mut ignored);
+        let gone = rows.iter().filter(|p| p.new.is_none()).map(|p| overload(&p.old.text).0);
+        // What lies in a type goes with that.
+        let direct = |s: &&str| names.package(s) == names.parent(s);
+        out.extend(gone.filter(direct).map(str::to_owned));
+    }
+    out
 }
 
 /// The names that later renames give to a symbol, one after another.

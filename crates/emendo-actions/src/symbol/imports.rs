@@ -381,7 +381,7 @@ impl SymbolRunner {
     /// True if a wildcard import brings names in that `except` keeps, and the file uses one.
     fn kept_below(&self, p: &Place<'_>, import: &Import) -> bool {
         import.wildcard
-            && self.rows.except.iter().any(|e| {
+            && self.rows.kept().any(|e| {
                 let rest = e.strip_prefix(import.path());
                 let name =
                     rest.and_then(|r| r.trim_start_matches(['.', ':']).split(['.', ':']).next());
