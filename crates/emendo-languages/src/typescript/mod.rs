@@ -164,7 +164,6 @@ const WRITING: Writing = Writing {
         ("subscript_expression", "object"),
         ("non_null_expression", ""),
         ("new_expression", "constructor"),
-        ("spread_element", ""),
     ],
     expression_statement: "expression_statement",
     line_items: &[

@@ -32,6 +32,22 @@ impl Writer<'_> {
             let last = heir.and_then(|h| new.partner[h].filter(|end| *end > h + 1));
             stay.extend(last.filter(|l| self.takes_sign(*l)).map(|end| (end, key)));
         }
+        // Keyed items that get lines of their own end as those around them do.
+        if let Some(Key::Text(sign)) = come.first().map(|c| &c.1.key)
+            && sign == ","
+        {
+            let tokens = self.tokens(anchors);
+            let is = |i: usize, t: &str| matches!(&self.new[i].key, Key::Text(k) if k == t);
+            let keyed = |open: usize, end: usize| {
+                (open + 1..end).any(|i| new.around[i] == open && is(i, ":"))
+            };
+            for open in new.pairs().filter(|o| is(*o, "{")) {
+                let end =
+                    new.partner[open].filter(|end| keyed(open, *end) && self.takes_sign(*end));
+                let end = end.filter(|_| tokens.opens_up(&new, open));
+                stay.extend(end.map(|end| (end, Key::Text(",".into()))));
+            }
+        }
         stay.sort_by_key(|s| std::cmp::Reverse(s.0));
         stay.dedup_by_key(|s| s.0);
         for (end, key) in stay {

@@ -121,11 +121,37 @@ impl Tokens<'_> {
             let leads: Option<Vec<&str>> = firsts.iter().map(|f| self.lead(*f)).collect();
             if let Some(items) = leads.as_deref().and_then(<[&str]>::first) {
                 let end = old.partner.get(list).copied().flatten();
-                let end = end.and_then(|e| self.lead(e)).map(str::to_owned);
+                let lead = end.and_then(|e| self.lead(e));
+                // What is set off by blanks in `new` does not follow the last item.
+                let set_off = || {
+                    let gap = &self.new[(heir != TOP).then(|| new.partner[heir]).flatten()?].gap;
+                    let blank = !gap.is_empty() && self.kept[heir].is_none();
+                    blank.then(|| indent_at(self.text, self.old[list].at.start as usize))
+                };
+                let end = lead.or_else(|| set_off()).map(str::to_owned);
                 out.insert(heir, Lines { items: (*items).to_owned(), end });
             }
         }
         out
+    }
+
+    /// True if a list of the new code that is written in one line gets lines of its own: what it holds is longer than a
+    /// line, and would hang out of it.
+    pub(super) fn opens_up(&self, nest: &Nest, open: usize) -> bool {
+        let hangs = |i: usize| {
+            let slot = matches!(self.new[i].key, Key::Slot(..)) && nest.around[i] == open;
+            let Some(at) = self.new[i].span.filter(|_| slot) else { return false };
+            let lines = at.of(self.text);
+            let last = lines.rsplit_once('\n').map_or("", |(_, last)| last);
+            let first = indent_at(self.text, at.start as usize);
+            let deeper = last.strip_prefix(first).is_some_and(|rest| rest.starts_with([' ', '\t']));
+            deeper && !last.trim_start().starts_with([')', ']', '}'])
+        };
+        let end = nest.partner[open].filter(|end| *end > open + 1);
+        let spaced = |i: usize| !self.new[i].gap.is_empty() && !self.new[i].gap.contains('\n');
+        self.kept[open].is_none()
+            && !self.new[open].as_it_stands
+            && end.is_some_and(|end| spaced(open + 1) && spaced(end) && (open + 1..end).any(hangs))
     }
 
     /// The list of the new code that takes an old one over: the one that holds all that stays of it.
@@ -169,7 +195,7 @@ fn regap(gap: &str, indent: &str) -> String {
 
 impl Layout {
     /// Plans the gaps of the new tokens.
-    pub(super) fn new(t: &Tokens<'_>, indents: &mut Indents<'_>) -> Self {
+    pub(super) fn new(t: &Tokens<'_>, level: &str, indents: &mut Indents<'_>) -> Self {
         let (old, nest) =
             (Nest::of(t.old.iter().map(|t| &t.key)), Nest::of(t.new.iter().map(|t| &t.key)));
         let lists = t.lists(&old, &nest);
@@ -203,6 +229,10 @@ impl Layout {
             } else if let Some((_, last)) = gap.rsplit_once('\n') {
                 let blanks = last.len() - last.trim_start().len();
                 last[..blanks].clone_into(&mut line);
+            }
+            if !out.lists.contains_key(&i) && t.opens_up(&out.nest, i) {
+                let lines = Lines { items: format!("{line}{level}"), end: Some(line.clone()) };
+                out.lists.insert(i, lines);
             }
             let had = line.clone();
             let beside = before.zip(kept).is_some_and(|(b, k)| b + 1 == k);

@@ -98,7 +98,7 @@ impl Writer<'_> {
         let level = facts.indent_unit(self.text).unwrap_or(own);
         let level = if level.is_empty() { " ".repeat(unit) } else { level.to_owned() };
         let mut indents = Indents::new((&level, unit), self.line_end, self.indent);
-        self.layout = Layout::new(&self.tokens(anchors), &mut indents);
+        self.layout = Layout::new(&self.tokens(anchors), &level, &mut indents);
     }
 
     pub(super) fn tokens<'t>(&'t self, anchors: &'t [(usize, usize)]) -> Tokens<'t> {
