@@ -319,7 +319,7 @@ impl Lists {
         }
         let gone: Vec<Span> = self.drop.iter().filter_map(|d| items.get(d - 1).copied()).collect();
         for d in &self.drop {
-            lost.extend(f.params.get(d - 1).and_then(|own| used(p, own, f.body)));
+            lost.extend(f.params.get(d - 1).and_then(|own| used(p, own)));
         }
         drop_items(p, &f.items, &gone, f.list, change, tokens);
         move_items(&self.order, &|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);
@@ -366,15 +366,11 @@ pub(super) fn same_code(a: &str, b: &str) -> bool {
     a.split_whitespace().collect::<String>() == b.split_whitespace().collect::<String>()
 }
 
-/// Where a parameter is used in the body of its function.
-pub(super) fn used(
-    p: &Place<'_>,
-    own: &ParamSite,
-    body: Option<Span>,
-) -> Option<(String, Vec<Span>)> {
-    let body = body?;
+/// Where a parameter is used: in the body of its function, in its result type, in defaults of other parameters, or where
+/// its values go to what makes the object first.
+pub(super) fn used(p: &Place<'_>, own: &ParamSite) -> Option<(String, Vec<Span>)> {
     let mut uses = p.resolver.uses_in_param(own.span);
-    uses.retain(|u| body.contains(*u));
+    uses.retain(|u| !own.span.contains(*u));
     let name = p.text(own.name.unwrap_or(own.span)).to_owned();
     (!uses.is_empty()).then_some((name, uses))
 }

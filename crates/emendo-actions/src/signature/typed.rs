@@ -251,7 +251,7 @@ impl TypedRunner {
             let Some(fact) = self.takes(p, f, i) else { continue };
             facts.push(fact);
             gone.push(own.span);
-            uses.extend(used(p, own, f.body));
+            uses.extend(used(p, own));
         }
         if gone.is_empty() {
             return false;

@@ -77,17 +77,29 @@ impl FileRun {
             return;
         }
         let active = folded.iter().filter(|f| f.withheld.is_none() && f.wanted(mode));
-        let splices = active.filter_map(FoldedDraft::change).flat_map(|c| &c.splices);
-        let gone: Vec<(Span, Vec<Span>)> =
-            splices.map(|s| (s.span, Part::copies(&s.parts).collect())).collect();
-        let is_gone = |u: &Span| {
-            gone.iter().any(|(at, kept)| at.contains(*u) && !kept.iter().any(|k| k.contains(*u)))
+        let splices = active.filter_map(|f| Some((f.draft.certainty, f.change()?)));
+        let splices = splices.flat_map(|(c, change)| change.splices.iter().map(move |s| (c, s)));
+        let gone: Vec<(Certainty, Span, Vec<Span>)> =
+            splices.map(|(c, s)| (c, s.span, Part::copies(&s.parts).collect())).collect();
+        // How sure it is that a use goes.
+        let goes = |u: &Span| {
+            let all = gone.iter().filter(|(_, at, _)| at.contains(*u));
+            all.filter(|(.., kept)| !kept.iter().any(|k| k.contains(*u))).map(|g| g.0).max()
         };
         let mut notes = Vec::new();
         for f in folded.iter_mut().filter(|f| f.withheld.is_none()) {
             for (name, uses) in &f.draft.tie.uses {
-                let mut left = uses.iter().filter(|u| !is_gone(u));
-                let Some(first) = left.next() else { continue };
+                let mut left = uses.iter().filter(|u| goes(u).is_none());
+                let Some(first) = left.next() else {
+                    let weakest = uses.iter().filter_map(|u| Some((goes(u)?, *u))).min();
+                    let weaker = weakest.filter(|w| w.0 < f.draft.certainty);
+                    if let Some((says, at)) = weaker {
+                        let text = format!("`{name}` is dropped, and a use of it may stay");
+                        f.draft.certainty = says;
+                        f.draft.evidence.push(emendo_lang::Fact { says, text, at: Some(at) });
+                    }
+                    continue;
+                };
                 let times = match left.count() + 1 {
                     1 => "once".to_owned(),
                     n => format!("{n} times"),

@@ -347,6 +347,15 @@ impl<'a> Resolver<'a> {
         let plain = text.len() < 300
             && path.iter().all(word)
             && !self.language.declares.hints.own.contains(&path[0]);
+        // Functions have names of their own, but a variable of a delegate's type is called by its name.
+        if let [name] = path.as_slice()
+            && !self.language.typing.syntax.delegates.is_empty()
+            && self.facts.lookup(name, &[Space::Value], at).is_some()
+            && let Some(told) = self.type_at(span(function))
+            && self.as_function(&told.ty).is_some()
+        {
+            return self.called_type(&told.ty, told.says);
+        }
         let known = plain
             && (self.imported_at(path[0], Space::Value, at).is_some()
                 || (path.len() > 1 && self.facts.lookup(path[0], &[Space::Value], at).is_none()));
