@@ -5,7 +5,7 @@ use tree_sitter::Node;
 
 use crate::facts::FileFacts;
 use crate::ground::Import;
-use crate::language::{Language, Space};
+use crate::language::{Language, Shadows, Space};
 use crate::tree::{Tree, children, span, walk};
 
 /// A fault that a step brought: where it is, and what it is.
@@ -49,7 +49,9 @@ pub fn faults(
     });
     if !declares.is_empty() || imports {
         let facts = FileFacts::read(language, tree, text);
-        twice(&facts, text, &declares, &mut out);
+        let around =
+            |name: &str, at: Span, own: Span| around(language, tree, &facts, name, at, own);
+        twice(&facts, text, &declares, &around, &mut out);
         imported(&facts, changed, before, &mut out);
     }
     out
@@ -87,15 +89,54 @@ fn lists(language: &Language, node: Node<'_>, out: &mut Vec<Fault>) {
 }
 
 /// A name that its scope declares already.
-fn twice(facts: &FileFacts, text: &str, declared: &[Span], out: &mut Vec<Fault>) {
+fn twice(
+    facts: &FileFacts,
+    text: &str,
+    declared: &[Span],
+    around: &dyn Fn(&str, Span, Span) -> bool,
+    out: &mut Vec<Fault>,
+) {
     for at in declared {
         let name = at.of(text);
         let Some(own) = facts.lookup(name, &[Space::Value], at.start) else { continue };
         let all = facts.declared_again(name, own.scope);
-        if all.len() > 1 && all.contains(at) {
+        if all.contains(at) && (all.len() > 1 || around(name, *at, own.scope)) {
             out.push(Fault { at: *at, why: format!("`{name}` would be declared twice") });
         }
     }
+}
+
+/// True if what is declared at a place in its own scope has a name that the function around has already, where the
+/// language does not take that.
+fn around(
+    language: &Language,
+    tree: &Tree,
+    facts: &FileFacts,
+    name: &str,
+    at: Span,
+    own: Span,
+) -> bool {
+    let functions: Vec<&str> = language.typing.calls.functions.iter().map(|f| f.kind).collect();
+    let inner_type = facts.types_at(at.start).next().map(|t| t.span);
+    for (scope, declares) in facts.scopes_declaring(name, at.start) {
+        if facts.is_whole(scope) || inner_type.is_some_and(|t| scope.contains(t)) {
+            return false;
+        }
+        let function = tree.node_at(scope, &functions).filter(|n| functions.contains(&n.kind()));
+        let body = || function?.child_by_field_name("body").map(span);
+        let counts = match language.scopes.shadows {
+            Shadows::Allowed => return false,
+            Shadows::NotOfParameters => body() == Some(own),
+            Shadows::NotInFunction | Shadows::NotInMethod => scope != own,
+        };
+        if counts && declares {
+            return true;
+        }
+        if function.is_some() && language.scopes.shadows != Shadows::NotInMethod {
+            return false;
+        }
+    }
+    false
 }
 
 /// A name that is imported twice, or that the file declares itself.

@@ -155,6 +155,7 @@ impl Kind for Code {
             rules.push(CodeRule {
                 import,
                 grows,
+                untold: grows && made.news().all(|new| old.fits_as_code(new)),
                 grows_on,
                 digest,
                 written: row.old.text.clone(),

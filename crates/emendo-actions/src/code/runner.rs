@@ -41,6 +41,8 @@ pub(crate) struct CodeRule {
     pub(crate) import: Option<SymbolRunner>,
     /// `old` fits what `new` writes: a place must be looked at before it is changed again.
     pub(crate) grows: bool,
+    /// All that `old` fits reads as `new` already.
+    pub(crate) untold: bool,
     /// The same, and nothing that the action asks tells the two apart.
     pub(crate) grows_on: bool,
 }
@@ -182,6 +184,10 @@ impl Runner for CodeRunner {
                     continue;
                 }
                 if rule.grows && !self.once && self.done(rule, &m, cx, code) {
+                    if rule.untold {
+                        let say = "this reads as `new` already, and nothing tells whether it is done: say what a slot may hold, or write `once = true`";
+                        out.notes.push(NoteDraft { at: m.span, say: say.into() });
+                    }
                     continue;
                 }
                 let Some(draft) = self.answered(rule, (action, row), m.clone(), cx, code, out)

@@ -157,6 +157,21 @@ impl FileFacts {
         self.bound(0, name).find(|b| spaces.contains(&b.space)).map(|b| b.at)
     }
 
+    /// The scopes around a place, inner ones first, each with whether it declares a name as a value by then.
+    pub(crate) fn scopes_declaring(
+        &self,
+        name: &str,
+        at: u32,
+    ) -> impl Iterator<Item = (Span, bool)> {
+        let next = |i: &u32| self.scopes[*i as usize].parent;
+        let all = std::iter::successors(Some(self.scope_at(at)), next);
+        all.map(move |i| {
+            let mut own = self.bound(i, name);
+            let declares = own.any(|b| b.space == Space::Value && b.from <= at);
+            (self.scopes[i as usize].span, declares)
+        })
+    }
+
     /// All places where a scope declares a name as a value, in order.
     pub fn declared_again(&self, name: &str, scope: Span) -> Vec<Span> {
         let first = self.scopes.partition_point(|s| s.span.start < scope.start);

@@ -22,7 +22,7 @@ pub use grammar::{Budget, Dialect, Grammar, Layer};
 pub use imports::{Exports, Imports};
 pub use modules::{Absolute, Modules};
 pub use names::Names;
-pub use scopes::{Outside, Scopes};
+pub use scopes::{Outside, Scopes, Shadows};
 pub use shape::{
     Compare, Context, DeclarationShape, Flow, Fragments, Keyed, Placeholder, Writing, context,
 };

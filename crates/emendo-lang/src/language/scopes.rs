@@ -22,6 +22,8 @@ pub struct Scopes {
     pub marks: &'static [(&'static str, &'static str)],
     /// Kinds of declarations of which a scope takes one of a name.
     pub single: &'static [&'static str],
+    /// What those may not be called besides.
+    pub shadows: Shadows,
     /// Kinds of nodes within which nothing is declared that other files can name.
     pub sealed: &'static [&'static str],
     /// Kinds that open a module of their own inside a file.
@@ -51,7 +53,21 @@ impl Scopes {
         outside: &[],
         marks: &[],
         single: &[],
+        shadows: Shadows::Allowed,
         sealed: &[],
         inner_modules: &[],
     };
+}
+
+/// Which names of the function around a declaration may have too.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Shadows {
+    /// All: it hides them.
+    Allowed,
+    /// Not those of the parameters, at the top of the body.
+    NotOfParameters,
+    /// Not those of variables and parameters, up to the innermost function or closure.
+    NotInFunction,
+    /// Not those of variables and parameters, closures included.
+    NotInMethod,
 }

@@ -1,7 +1,7 @@
 //! Names in C#: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Space, Words, bind, declares,
+    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, Words, bind, declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -80,6 +80,7 @@ pub(crate) const WORDS: Words = Words {
 
 pub(crate) const SCOPES: Scopes = Scopes {
     single: &["variable_declarator", "parameter"],
+    shadows: Shadows::NotInFunction,
     kinds: &[
         "compilation_unit",
         "namespace_declaration",

@@ -1,8 +1,8 @@
 //! Names in Java: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Space, Words, anonymous, bind,
-    declares,
+    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, Words, anonymous,
+    bind, declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -57,6 +57,7 @@ pub(crate) const WORDS: Words = Words {
 
 pub(crate) const SCOPES: Scopes = Scopes {
     single: &["variable_declarator", "formal_parameter"],
+    shadows: Shadows::NotInMethod,
     kinds: &[
         "program",
         "class_declaration",

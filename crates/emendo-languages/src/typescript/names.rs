@@ -1,7 +1,8 @@
 //! Names in TypeScript and JavaScript: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Space, TypeRule, Words, bind, declares,
+    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, TypeRule, Words, bind,
+    declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -63,6 +64,7 @@ pub(crate) const WORDS: Words = Words {
 
 pub(crate) const SCOPES: Scopes = Scopes {
     single: &["variable_declarator", "required_parameter", "optional_parameter"],
+    shadows: Shadows::NotOfParameters,
     pattern_skips: &[
         ("", "key"),
         ("", "right"),
