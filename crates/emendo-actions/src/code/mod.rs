@@ -155,7 +155,7 @@ impl Kind for Code {
             rules.push(CodeRule {
                 import,
                 grows,
-                untold: grows && made.news().all(|new| old.fits_as_code(new)),
+                untold: grows && made.news().all(|new| old.is_reordered(new)),
                 grows_on,
                 digest,
                 written: row.old.text.clone(),

@@ -167,7 +167,9 @@ impl FileFacts {
         let all = std::iter::successors(Some(self.scope_at(at)), next);
         all.map(move |i| {
             let mut own = self.bound(i, name);
-            let declares = own.any(|b| b.space == Space::Value && b.from <= at);
+            // A member is reached by its object, whatever hides its name.
+            let local = |b: &BoundName| b.space == Space::Value && b.from <= at;
+            let declares = own.any(|b| local(b) && self.owner_of(b.at).is_none());
             (self.scopes[i as usize].span, declares)
         })
     }

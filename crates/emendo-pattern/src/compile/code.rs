@@ -120,6 +120,18 @@ impl Pattern {
         as_code(self).iter().any(|code| has(&code.text))
     }
 
+    /// True if another pattern has the same tokens in another order, and fits the code of this one: what the one fits reads
+    /// like the other.
+    pub fn is_reordered(&self, other: &Self) -> bool {
+        let tokens = |p: &Self| {
+            let all = p.readings.first().map_or(&[][..], |r| &r.tokens);
+            let mut all: Vec<String> = all.iter().map(|t| format!("{:?}", t.key)).collect();
+            all.sort();
+            all
+        };
+        tokens(self) == tokens(other) && self.fits_as_code(other)
+    }
+
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.
     pub fn fits_as_code(&self, other: &Self) -> bool {
         as_code(self).iter().any(|AsCode { text, at, .. }| {

@@ -6,6 +6,7 @@ mod delete;
 mod layout;
 mod lines;
 mod nest;
+mod permute;
 mod place;
 mod tokens;
 mod writer;

@@ -21,6 +21,7 @@ pub(super) struct OldToken {
 }
 
 /// A token of the new text at this match.
+#[derive(Clone)]
 pub(super) struct NewToken {
     pub(super) key: Key,
     /// Its text, where it has one of its own.

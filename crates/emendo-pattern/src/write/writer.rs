@@ -57,6 +57,10 @@ impl Writer<'_> {
                 anchors = self.anchors();
             }
         }
+        self.effects(&anchors);
+        if self.change_places(&anchors) {
+            anchors = self.anchors();
+        }
         self.plan(&anchors, unit);
         let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
         let named = self
@@ -66,7 +70,6 @@ impl Writer<'_> {
             .filter(|(i, t)| matches!(t.key, Key::Name { .. }) && !kept(*i));
         self.out.released = named.map(|(_, t)| t.at).collect();
         self.out.released.extend(self.become_members(&anchors));
-        self.effects(&anchors);
         let mut edges: Vec<Option<(usize, usize)>> = vec![None];
         edges.extend(anchors.into_iter().map(Some));
         edges.push(None);
