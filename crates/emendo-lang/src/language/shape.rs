@@ -97,6 +97,8 @@ pub struct Fragments {
     pub splices: &'static [&'static str],
     /// Kinds whose children are loose tokens: a slot takes what stands up to the next separator.
     pub token_runs: &'static [&'static str],
+    /// Kinds that the grammar takes within others and the language does not: what holds them, and them.
+    pub never_within: &'static [(&'static str, &'static str)],
     /// The words for `form`, with the kinds that each stands for.
     pub forms: &'static [(&'static str, &'static [&'static str])],
 }
@@ -110,6 +112,7 @@ impl Fragments {
         declarators: &[],
         splices: &[],
         token_runs: &[],
+        never_within: &[],
         forms: &[],
     };
 }

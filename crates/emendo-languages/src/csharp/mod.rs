@@ -49,6 +49,7 @@ const FRAGMENTS: Fragments = Fragments {
         Placeholder { before: "case ", after: ": break;", capital: false, also: true },
     ],
     splices: &["global_statement", "member_binding_expression"],
+    never_within: &[("lambda_expression", "initializer_expression")],
     forms: &[
         ("number", &["integer_literal", "real_literal"]),
         (

@@ -193,6 +193,20 @@ impl Compiler<'_> {
         node.child(0).filter(|_| plain).unwrap_or_else(|| self.language.core(node))
     }
 
+    /// True if something stands where the language never has it: the words for slots read as what they are not.
+    fn holds_wrong(&self, tree: &Tree) -> bool {
+        let never = self.language.fragments.never_within;
+        let mut found = false;
+        if !never.is_empty() {
+            emendo_lang::tree::walk(tree.root(), |n| {
+                let around = n.parent().map_or("", |p| p.kind());
+                found |= never.iter().any(|(outer, inner)| n.kind() == *inner && around == *outer);
+                !found
+            });
+        }
+        found
+    }
+
     pub(super) fn read(
         &self,
         index: usize,
@@ -213,7 +227,7 @@ impl Compiler<'_> {
         let accepted =
             |n: &Node<'_>| context.accepts.is_empty() || context.accepts.contains(&n.kind());
         let is_slot = |n: &Node<'_>| wrapped.slot_at(span(*n)).is_some();
-        if !nodes.iter().all(|n| accepted(n) || is_slot(n)) {
+        if !nodes.iter().all(|n| accepted(n) || is_slot(n)) || self.holds_wrong(tree) {
             return None;
         }
         let base = Span {

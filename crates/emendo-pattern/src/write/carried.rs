@@ -44,7 +44,7 @@ impl Writer<'_> {
             for open in new.pairs().filter(|o| is(*o, "{")) {
                 let end =
                     new.partner[open].filter(|end| keyed(open, *end) && self.takes_sign(*end));
-                let end = end.filter(|_| tokens.opens_up(&new, open));
+                let end = end.filter(|_| tokens.opens_up(&old, &new, open));
                 stay.extend(end.map(|end| (end, Key::Text(",".into()))));
             }
         }

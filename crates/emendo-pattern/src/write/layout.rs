@@ -137,10 +137,20 @@ impl Tokens<'_> {
 
     /// True if a list of the new code that is written in one line gets lines of its own: what it holds is longer than a
     /// line, and would hang out of it.
-    pub(super) fn opens_up(&self, nest: &Nest, open: usize) -> bool {
+    pub(super) fn opens_up(&self, old: &Nest, nest: &Nest, open: usize) -> bool {
         let hangs = |i: usize| {
             let slot = matches!(self.new[i].key, Key::Slot(..)) && nest.around[i] == open;
             let Some(at) = self.new[i].span.filter(|_| slot) else { return false };
+            // What stood on lines of its own in braces does so in others.
+            let braces = |key: &Key| matches!(key, Key::Text(t) if t == "{");
+            let own = self.old.iter().position(|o| o.at == at);
+            let around = own.map(|o| old.around[o]).filter(|a| *a != TOP);
+            if around.is_some_and(|a| braces(&self.old[a].key))
+                && braces(&self.new[open].key)
+                && own.is_some_and(|o| self.lead(o).is_some())
+            {
+                return true;
+            }
             let lines = at.of(self.text);
             let last = lines.rsplit_once('\n').map_or("", |(_, last)| last);
             let first = indent_at(self.text, at.start as usize);
@@ -182,7 +192,7 @@ impl Tokens<'_> {
 }
 
 /// A gap of the file whose lines are indented otherwise.
-fn regap(gap: &str, indent: &str) -> String {
+pub(super) fn regap(gap: &str, indent: &str) -> String {
     let Some((_, had)) = gap.rsplit_once('\n') else { return gap.to_owned() };
     let lines: Vec<&str> = gap.split('\n').collect();
     let last = lines.len() - 1;
@@ -230,7 +240,7 @@ impl Layout {
                 let blanks = last.len() - last.trim_start().len();
                 last[..blanks].clone_into(&mut line);
             }
-            if !out.lists.contains_key(&i) && t.opens_up(&out.nest, i) {
+            if !out.lists.contains_key(&i) && t.opens_up(&old, &out.nest, i) {
                 let lines = Lines { items: format!("{line}{level}"), end: Some(line.clone()) };
                 out.lists.insert(i, lines);
             }

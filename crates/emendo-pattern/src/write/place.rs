@@ -4,6 +4,8 @@ use emendo_text::{Part, Span, Splice};
 
 use crate::found::is_piece;
 use crate::model::Key;
+use crate::write::layout::regap;
+use crate::write::lines::indent_at;
 use crate::write::nest::is_open;
 use crate::write::tokens::{NewToken, OldToken};
 use crate::write::writer::{Region, Writer, add};
@@ -97,12 +99,33 @@ impl Writer<'_> {
         if whole {
             // The comment on the line belongs to what stands before it.
             let own = r.prev.map_or(0, |_| file.find(['\n', '\r']).unwrap_or(file.len()));
+            let closes = matches!(&self.new[first].key, Key::Text(t) if t == "}");
+            let inside = r.prev.filter(|_| closes && file.trim_end().len() > own);
+            let own = if inside.is_some() { file.len() } else { own };
             let own = file[..own].trim_end().len();
+            if let Some(prev) = inside {
+                // Comments on lines of their own before a bracket that ends belong to what it holds.
+                let at = Span { start: r.start, end: r.start + own as u32 };
+                let from = indent_at(self.text, self.old[prev.0].at.end as usize);
+                let to = self.layout.lines.get(prev.1).map_or(from, String::as_str);
+                let moved = at.of(self.text).replace(&format!("\n{from}"), &format!("\n{to}"));
+                if moved != at.of(self.text) {
+                    self.push(Splice::text(at, moved));
+                }
+            }
             let gap = self.gap(first);
             add(&mut parts, gap);
             self.write_tokens(first..r.range.end, &mut parts);
             add(&mut parts, tail.to_owned());
-            let at = Span::at(r.start as usize + own);
+            let mut at = Span::at(r.start as usize + own);
+            // The comments come to stand where what follows them does.
+            let rest = Span { start: at.start, end: r.end };
+            let indent = r.next.and_then(|n| self.layout.lines.get(n.1));
+            let had = rest.of(self.text);
+            if let Some(moved) = indent.map(|i| regap(had, i)).filter(|m| m != had) {
+                at = rest;
+                add(&mut parts, moved);
+            }
             self.push(Splice { span: at, parts, inner: false });
         } else {
             self.write_tokens(first..r.range.end, &mut parts);
