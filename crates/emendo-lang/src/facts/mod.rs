@@ -1,6 +1,7 @@
 //! What one pass over a file's tree tells: its package, imports, scopes and words.
 
 mod carriers;
+mod lookups;
 mod pass;
 mod places;
 
@@ -157,7 +158,7 @@ pub struct FileFacts {
     scopes: Vec<Scope>,
     words: FxHashMap<String, Vec<Word>>,
     /// Declarations by place and name.
-    places: places::Places,
+    places: lookups::Lookups,
     /// One level of indentation, worked out when it is asked for.
     level: std::sync::OnceLock<Option<String>>,
 }

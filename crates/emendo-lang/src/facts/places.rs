@@ -1,35 +1,14 @@
 //! Looking up declarations by place and by name: as quick in a file that declares tens of thousands as in a short one.
 
-use std::sync::OnceLock;
-
 use emendo_text::Span;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 
+use crate::facts::lookups::TypePlaces;
 use crate::facts::{BoundName, FileFacts, Member, TypeDecl};
 use crate::language::{Names, Space};
 
 /// Up to so many entries are looked through one by one.
 const FEW: usize = 16;
-
-/// What lookups go by, gathered when it is first asked for.
-#[derive(Debug, Default)]
-pub(super) struct Places {
-    types: OnceLock<TypePlaces>,
-    called: OnceLock<FxHashMap<String, Vec<u32>>>,
-    scopes: OnceLock<FxHashMap<u32, FxHashMap<String, Vec<u32>>>>,
-    top: OnceLock<FxHashSet<Span>>,
-}
-
-/// Types of a file by place; numbers are indexes.
-#[derive(Debug, Default)]
-struct TypePlaces {
-    /// By the place of the name.
-    by_name: FxHashMap<Span, u32>,
-    /// By the place of a member, the last type that has it.
-    by_member: FxHashMap<Span, u32>,
-    /// For each type, the one that it stands in.
-    around: Vec<Option<u32>>,
-}
 
 impl TypeDecl {
     /// Its members of a name, in order.

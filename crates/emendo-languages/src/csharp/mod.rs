@@ -42,6 +42,7 @@ const FRAGMENTS: Fragments = Fragments {
     declarators: &["variable_declarator"],
     placeholders: &[
         Placeholder { before: "", after: "", capital: false, also: false },
+        Placeholder { before: "", after: "()", capital: false, also: false },
         Placeholder { before: "ZqT ", after: ";", capital: false, also: false },
         Placeholder { before: "ZqT ", after: "", capital: false, also: false },
         Placeholder { before: "", after: "();", capital: false, also: false },

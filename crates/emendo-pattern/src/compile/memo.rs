@@ -9,19 +9,26 @@ use emendo_lang::token_texts;
 use emendo_text::Chunk;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::compile::spell::Choice;
 use crate::compile::wrap::Compiler;
 use crate::model::Reading;
 
 /// More shapes than that are not remembered: no recipe that people write has as many.
 const MAX_SHAPES: usize = 10_000;
 
+/// How each slot is spelled: an index into the placeholders of the language.
+pub(super) type Choice = Vec<usize>;
+
+/// The contexts that read a shape, each with the spellings of the slots.
+type Readable = Vec<(usize, Choice)>;
+
+/// The words that mean something to a language.
+type WordSet = FxHashSet<&'static str>;
+
 /// For each shape the contexts that read it, with the spellings.
-static KNOWN: LazyLock<Mutex<FxHashMap<String, Vec<(usize, Choice)>>>> =
-    LazyLock::new(Mutex::default);
+static KNOWN: LazyLock<Mutex<FxHashMap<String, Readable>>> = LazyLock::new(Mutex::default);
 
 /// The words that mean something to a grammar, by language.
-static WORDS: LazyLock<Mutex<FxHashMap<&'static str, &'static FxHashSet<&'static str>>>> =
+static WORDS: LazyLock<Mutex<FxHashMap<&'static str, &'static WordSet>>> =
     LazyLock::new(Mutex::default);
 
 /// What the source of a pattern has in common with those that differ in names only.
@@ -66,7 +73,7 @@ impl Shape {
     }
 
     /// What reads.
-    pub(super) fn known(&self) -> Option<Vec<(usize, Choice)>> {
+    pub(super) fn known(&self) -> Option<Readable> {
         let known = KNOWN.lock().ok()?;
         known.get(&self.0).cloned()
     }
@@ -81,8 +88,8 @@ impl Shape {
 }
 
 /// The words that mean something to the grammar of a language.
-fn words(language: &'static Language) -> &'static FxHashSet<&'static str> {
-    static NONE: LazyLock<FxHashSet<&'static str>> = LazyLock::new(FxHashSet::default);
+fn words(language: &'static Language) -> &'static WordSet {
+    static NONE: LazyLock<WordSet> = LazyLock::new(WordSet::default);
     let Ok(mut all) = WORDS.lock() else { return &NONE };
     all.entry(language.id).or_insert_with(|| {
         let grammar: &'static tree_sitter::Language = (language.grammar.main)();

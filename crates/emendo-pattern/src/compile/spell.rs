@@ -11,14 +11,14 @@ use emendo_lang::language::Context;
 use emendo_lang::tree::{Tree, span};
 use emendo_text::{Chunk, Repeat, Span};
 
-use crate::compile::memo::Shape;
+use crate::compile::memo::{Choice, Shape};
 use crate::compile::readings::same_shape;
 use crate::compile::wrap::{Compiler, Placed, Wrapped};
 use crate::compile::{LINK, MAX_SPELLINGS};
 use crate::model::{HERE, Reading, TOKENS};
 
-/// How each slot is spelled: an index into the placeholders of the language.
-pub(super) type Choice = Vec<usize>;
+/// What makes the word for a slot a call.
+const CALL: &str = "()";
 
 /// How the slots are spelled, and what that reads as.
 type Spelled = (Choice, Box<(Reading, Wrapped)>);
@@ -200,16 +200,21 @@ impl Compiler<'_> {
     fn guesses(&self, known: bool) -> Vec<Choice> {
         let around = self.around();
         let mut out = Vec::new();
-        if around.len() < 2 {
+        if around.len() < 2 && !around.iter().any(|a| a.ended) {
             return out;
         }
-        let spellings = 1..self.language.fragments.placeholders.len();
+        let all = &self.language.fragments.placeholders;
+        let call = all.iter().position(|p| p.after == CALL);
+        let spellings = (1..all.len()).filter(|s| Some(*s) != call);
         if known || self.thorough {
             out.extend(spellings.clone().map(|s| vec![s; around.len()]));
         }
-        for s in spellings {
-            let spelled = around.iter().map(|a| if a.alone { s } else { 0 }).collect();
-            if around.iter().any(|a| a.alone) && !out.contains(&spelled) {
+        // An expression for a statement is a call where others cannot be one.
+        let ended = |a: &Around| if a.ended { call.unwrap_or(0) } else { 0 };
+        let plain = call.map(|_| 0).filter(|_| around.iter().any(|a| a.ended));
+        for s in plain.into_iter().chain(spellings) {
+            let spelled = around.iter().map(|a| if a.alone { s } else { ended(a) }).collect();
+            if around.iter().any(|a| a.alone || a.ended) && !out.contains(&spelled) {
                 out.push(spelled);
             }
         }
@@ -306,13 +311,27 @@ impl Compiler<'_> {
                         sound &= depth >= 0;
                     }
                 }
-                Chunk::Slot { .. } => {
+                Chunk::Slot { name, repeat, .. } => {
                     let before = text(i.checked_sub(1)).trim_end().chars().next_back();
                     let behind = text(Some(i + 1)).trim_start().chars().next();
-                    let opens = matches!(before, None | Some('{' | '}' | ';' | ':'));
+                    // Slots beside one another are parts of one thing, but for lists.
+                    let slot = |i: Option<usize>| {
+                        i.and_then(|i| chunks.get(i))
+                            .is_some_and(|c| matches!(c, Chunk::Slot { .. }))
+                    };
+                    let last_alone = out.last().is_none_or(|a: &Around| a.alone);
+                    let opens = match before {
+                        None => last_alone || !slot(i.checked_sub(2)),
+                        Some(c) => matches!(c, '{' | '}' | ';' | ':'),
+                    };
                     let goes_on = |c: char| c.is_alphanumeric() || "_}@#".contains(c);
-                    let alone = opens && behind.is_none_or(goes_on);
-                    out.push(Around { outer: depth == 0, alone, before, behind });
+                    let stops = match behind {
+                        None => !slot(Some(i + 2)) || self.takes_many(name, *repeat),
+                        Some(c) => goes_on(c),
+                    };
+                    let alone = opens && stops;
+                    let ended = opens && behind == Some(';');
+                    out.push(Around { outer: depth == 0, alone, ended, before, behind });
                 }
             }
         }
@@ -328,6 +347,9 @@ impl Compiler<'_> {
         let p = &self.language.fragments.placeholders[spelling];
         let ends = p.after.ends_with([';', ':', '}', ')']) && p.before != "{"
             || p.after.contains(": ") && p.before == "case ";
+        if p.after == CALL && !around.ended {
+            return false;
+        }
         let goes_on = matches!(around.behind, Some(',' | ')' | ']' | '.' | '='));
         !(ends && goes_on || !p.before.is_empty() && around.before == Some('.'))
     }
@@ -379,6 +401,8 @@ struct Around {
     outer: bool,
     /// It stands where a statement or a declaration could.
     alone: bool,
+    /// It does, but for the sign that ends it.
+    ended: bool,
     /// The signs before and behind it, where no other slot is between.
     before: Option<char>,
     behind: Option<char>,

@@ -128,7 +128,7 @@ impl Tokens<'_> {
                     let blank = !gap.is_empty() && self.kept[heir].is_none();
                     blank.then(|| indent_at(self.text, self.old[list].at.start as usize))
                 };
-                let end = lead.or_else(|| set_off()).map(str::to_owned);
+                let end = lead.or_else(set_off).map(str::to_owned);
                 out.insert(heir, Lines { items: (*items).to_owned(), end });
             }
         }

@@ -45,7 +45,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         quoted: FxHashSet::default(),
         scopes: vec![Scope { span: whole, parent: None, around: None, bindings: Vec::new() }],
         words: FxHashMap::default(),
-        places: crate::facts::places::Places::default(),
+        places: crate::facts::lookups::Lookups::default(),
         level: std::sync::OnceLock::new(),
     };
     let pass = Pass {
