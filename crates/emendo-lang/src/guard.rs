@@ -116,6 +116,9 @@ fn around(
     at: Span,
     own: Span,
 ) -> bool {
+    if language.scopes.shadows == Shadows::Allowed {
+        return false;
+    }
     let functions: Vec<&str> = language.typing.calls.functions.iter().map(|f| f.kind).collect();
     let inner_type = facts.types_at(at.start).next().map(|t| t.span);
     for (scope, declares) in facts.scopes_declaring(name, at.start) {
@@ -125,7 +128,7 @@ fn around(
         let function = tree.node_at(scope, &functions).filter(|n| functions.contains(&n.kind()));
         let body = || function?.child_by_field_name("body").map(span);
         let counts = match language.scopes.shadows {
-            Shadows::Allowed => return false,
+            Shadows::Allowed => false,
             Shadows::NotOfParameters => body() == Some(own),
             Shadows::NotInFunction | Shadows::NotInMethod => scope != own,
         };

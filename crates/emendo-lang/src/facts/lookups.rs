@@ -5,16 +5,20 @@ use std::sync::OnceLock;
 use emendo_text::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-/// What lookups go by, gathered when it is first asked for.
+/// Where declarations are found; numbers are indexes into the facts.
 #[derive(Debug, Default)]
 pub(super) struct Lookups {
+    /// Types, by place.
     pub(super) types: OnceLock<TypePlaces>,
+    /// Types, by their own name.
     pub(super) called: OnceLock<FxHashMap<String, Vec<u32>>>,
+    /// What scopes that declare much declare, by scope and name.
     pub(super) scopes: OnceLock<FxHashMap<u32, FxHashMap<String, Vec<u32>>>>,
+    /// The places of what is declared at the top.
     pub(super) top: OnceLock<FxHashSet<Span>>,
 }
 
-/// Types of a file by place; numbers are indexes.
+/// Types of a file, by place.
 #[derive(Debug, Default)]
 pub(super) struct TypePlaces {
     /// By the place of the name.

@@ -1,7 +1,8 @@
 //! How the slots of a pattern are spelled, so that it reads in its contexts.
 //!
-//! Each context is tried with plain words for the slots. Where that does not read, slots are spelled otherwise: a trial says
-//! how far it came and which slots stand where it stopped; only those are changed, and only what comes further is kept.
+//! Each context is tried with plain words for the slots, then with spellings that often read. Where none does, slots are
+//! spelled otherwise one by one: a trial says how far it came and which slots stand where it stopped; only those are
+//! changed, and only what comes further is kept.
 //! What stands in brackets is the same code whatever is around: once a pattern reads in one context, the others are
 //! searched with the spellings that read there, and only slots outside of all brackets are changed besides.
 

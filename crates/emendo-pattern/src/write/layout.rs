@@ -193,8 +193,12 @@ impl Tokens<'_> {
 
 /// A gap of the file whose lines are indented otherwise.
 pub(super) fn regap(gap: &str, indent: &str) -> String {
-    let Some((_, had)) = gap.rsplit_once('\n') else { return gap.to_owned() };
-    let lines: Vec<&str> = gap.split('\n').collect();
+    gap.rsplit_once('\n').map_or_else(|| gap.to_owned(), |(_, had)| reindent(gap, had, indent))
+}
+
+/// A text whose lines have another indentation than they had; the first is not one, and lines that hold nothing stay.
+pub(super) fn reindent(text: &str, had: &str, indent: &str) -> String {
+    let lines: Vec<&str> = text.split('\n').collect();
     let last = lines.len() - 1;
     let line = |(i, line): (usize, &&str)| match line.strip_prefix(had) {
         Some(rest) if i > 0 && (i == last || !rest.trim().is_empty()) => format!("{indent}{rest}"),

@@ -4,7 +4,7 @@ use emendo_text::{Part, Span, Splice};
 
 use crate::found::is_piece;
 use crate::model::Key;
-use crate::write::layout::regap;
+use crate::write::layout::{regap, reindent};
 use crate::write::lines::indent_at;
 use crate::write::nest::is_open;
 use crate::write::tokens::{NewToken, OldToken};
@@ -108,7 +108,7 @@ impl Writer<'_> {
                 let at = Span { start: r.start, end: r.start + own as u32 };
                 let from = indent_at(self.text, self.old[prev.0].at.end as usize);
                 let to = self.layout.lines.get(prev.1).map_or(from, String::as_str);
-                let moved = at.of(self.text).replace(&format!("\n{from}"), &format!("\n{to}"));
+                let moved = reindent(at.of(self.text), from, to);
                 if moved != at.of(self.text) {
                     self.push(Splice::text(at, moved));
                 }
