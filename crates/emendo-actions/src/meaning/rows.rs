@@ -351,7 +351,9 @@ fn gone_in_packages(names: &Names, cx: &CompileCx<'_>) -> Vec<String> {
             continue;
         }
         let rows = pairs(action, &cx.recipe.source, &joint(cx.tables, action), &mut ignored);
-        let gone = rows.iter().filter(|p| p.new.is_none()).map(|p| overload(&p.old.text).0);
+        // One overload that is gone leaves the others.
+        let gone = rows.iter().filter(|p| p.new.is_none()).map(|p| overload(&p.old.text));
+        let gone = gone.filter(|(_, parameters)| parameters.is_none()).map(|(name, _)| name);
         // What lies in a type goes with that.
         let direct = |s: &&str| names.package(s) == names.parent(s);
         out.extend(gone.filter(direct).map(str::to_owned));
