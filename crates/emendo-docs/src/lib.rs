@@ -27,7 +27,7 @@ mod raise;
 mod version;
 
 pub use crate::doc::{Doc, DocError, Found, KeyPart, Node, NodeKind, Pair};
-pub use crate::edits::{Edits, Patch};
+pub use crate::edits::{Edits, Patch, Side};
 pub use crate::formats::{FORMATS, Format, Style, constant, format_among, format_named, format_of};
 pub use crate::manifests::{
     ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property,

@@ -41,7 +41,11 @@ impl LibraryRunner {
         let there = manifest.entries.iter().filter(here).any(|e| named(&e, coordinate));
         let near = match (&self.near, self.rules.first()) {
             (Some(_), _) => self.awaited || self.anchors.iter().any(|c| has(c)),
-            (None, Some(_)) => manifest.entries.iter().any(|e| self.row(e).is_some()),
+            (None, Some(_)) => {
+                let meant =
+                    |e: &Entry| self.row(e).is_some() && self.entry_below(cx, e) == Some(true);
+                manifest.entries.iter().any(meant)
+            }
             // It goes where something of the kind is, or where a condition says.
             (None, None) => self.chosen || manifest.entries.iter().any(|e| e.kind == kind),
         };
@@ -61,12 +65,12 @@ impl LibraryRunner {
             like,
         };
         let patch = (self.ecosystem.add)(cx.path, cx.text, &new).map(|p| match &self.near {
-            Some((_, behind)) => {
+            Some((_, side)) => {
                 let anchors = self
                     .anchors
                     .iter()
                     .flat_map(|c| manifest.entries.iter().filter(move |e| named(e, c)));
-                beside(self.ecosystem, cx.path, cx.text, p, anchors, *behind)
+                beside(self.ecosystem, cx.path, cx.text, p, anchors, *side)
             }
             None => p,
         });

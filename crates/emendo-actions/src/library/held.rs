@@ -86,6 +86,18 @@ impl LibraryRunner {
         None
     }
 
+    /// The value that a property really holds.
+    pub(super) fn value_of<'a>(
+        &self,
+        manifests: &'a BTreeMap<RelPath, Arc<Manifest>>,
+        user: &'a RelPath,
+        name: &'a str,
+    ) -> Option<&'a str> {
+        let (definer, name) = self.follow(manifests, user, name)?;
+        let property = manifests.get(definer)?.properties.iter().find(|p| p.name == name)?;
+        Some(&property.value.text)
+    }
+
     /// The file that defines a property: this one, or the nearest parent in the project.
     pub(super) fn definer<'a>(
         &self,

@@ -21,6 +21,9 @@ impl LibraryRunner {
                 Form::Plain => ("", t.value.text.clone()),
             };
             let old = level_of(t.what, &written);
+            if !self.is_below(old) {
+                continue;
+            }
             match raise(old, target, exact_level(t.what) || t.form != Form::Plain) {
                 Raised::To(new) => {
                     let text = match t.form {

@@ -5,13 +5,14 @@
 
 mod adding;
 mod around;
+mod below;
 mod features;
 mod held;
 mod levels;
 mod rework;
 mod runner;
 
-use emendo_docs::{Ecosystem, EntryKind, Version};
+use emendo_docs::{Ecosystem, EntryKind, Side, Version};
 use emendo_recipe::{Action, ActionKind, Condition, Key, Shape, Table, Text, Value, pairs};
 use emendo_text::Diagnostic;
 
@@ -43,6 +44,7 @@ const KEYS: &[Key] = &[
     Key::new("old", Shape::Texts, "the coordinate, a list, or one with `*` at its end"),
     Key::new("new", Shape::Text, "the new coordinate"),
     Key::new("version", Shape::Text, "the version to raise to; nothing is ever lowered"),
+    Key::new("below", Shape::Text, "only where the version that stands is lower"),
     Key::new("family", Shape::Texts, "coordinates that are raised together, as one decision"),
     Key::new("add", Shape::Text, "a coordinate that is added where it is not there yet"),
     Key::new("remove", Shape::Bool, "the entry is removed"),
@@ -127,11 +129,16 @@ impl Kind for LibraryKind {
             check_version(version, ecosystem, cx)?;
         }
         let mut near = None;
-        for (key, behind) in [("after", true), ("before", false)] {
+        for (key, side) in [("after", Side::After), ("before", Side::Before)] {
             if let Some(t) = table.text(key) {
-                near = Some((coordinate(t, named, what, cx)?.1, behind));
+                if near.is_some() {
+                    let message = "`after` and `before` name two places";
+                    return cx.refuse(message, t.span, "keep one of the two");
+                }
+                near = Some((coordinate(t, named, what, cx)?.1, side));
             }
         }
+        let below = below::below(table, what, cx)?;
         let around = Around::of(action, cx);
         let ecosystem = ecosystem?;
         if source && added.is_some() && id.is_none() && ecosystem.named_sources {
@@ -152,6 +159,7 @@ impl Kind for LibraryKind {
             rules,
             joined: !table.texts("family").is_empty(),
             target: version.map(text),
+            below,
             place: table.text("scope").or(table.texts("for").first().copied()).map(text),
             more_places: table.texts("for").into_iter().skip(1).map(text).collect(),
             added,

@@ -1,7 +1,8 @@
 //! Finds the entries of manifests that an action is about.
 
 use emendo_docs::{
-    Ecosystem, Entry, EntryKind, Patch, Property, Raised, Value as ManifestValue, raise,
+    Ecosystem, Entry, EntryKind, Patch, Property, Raised, Side, Value as ManifestValue, Version,
+    raise,
 };
 use emendo_lang::{Certainty, Fact};
 use emendo_recipe::Scope;
@@ -26,11 +27,13 @@ pub(crate) struct LibraryRunner {
     /// All that is raised in a file is one decision.
     pub(crate) joined: bool,
     pub(crate) target: Option<String>,
+    /// Only lower versions are meant.
+    pub(crate) below: Option<Version>,
     /// Where entries belong.
     pub(crate) place: Option<String>,
     pub(crate) added: Option<(Digest, String)>,
     /// What is added comes beside this one: after it, or before.
-    pub(crate) near: Option<(String, bool)>,
+    pub(crate) near: Option<(String, Side)>,
     /// Entries that stand for that one: under another name, or beside one that the step adds.
     pub(crate) anchors: Vec<String>,
     /// The step adds that one too.
@@ -102,12 +105,17 @@ impl Runner for LibraryRunner {
         }
         let before = out.drafts.len();
         for entry in &manifest.entries {
-            if let Some(row) = self.row(entry) {
-                self.entry(cx, (action, row), entry, out);
+            let Some(row) = self.row(entry) else { continue };
+            match self.entry_below(cx, entry) {
+                Some(true) => self.entry(cx, (action, row), entry, out),
+                Some(false) => {}
+                None => self.unknown_version(entry, out),
             }
         }
         for mention in &manifest.mentions {
-            if let Some(row) = self.row(mention) {
+            if let Some(row) = self.row(mention)
+                && self.entry_below(cx, mention) == Some(true)
+            {
                 self.mentioned((action, row), mention, out);
             }
         }
@@ -288,7 +296,9 @@ impl LibraryRunner {
         out: &mut Found,
     ) {
         let value = &property.value;
-        let Some(target) = &self.target else { return };
+        let Some(target) = self.target.as_ref().filter(|_| self.is_below(&value.text)) else {
+            return;
+        };
         let rule = &self.rules[held.row];
         let renamed = rule.new.is_some();
         if renamed && !held.others.is_empty() {

@@ -1,28 +1,28 @@
 //! `setting`: keys and values of settings files, in every format, and what mentions the keys elsewhere.
 //!
-//! This file finds keys, `moves.rs` moves them, `mentions.rs` finds what mentions them.
+//! This file reads the action; `runner.rs` finds its keys, `neighbours.rs` asks what stands beside them, `moves.rs` moves them,
+//! `created.rs` writes those that are missing, `mentions.rs` finds what mentions them.
 
+mod created;
 mod keys;
 mod mentions;
 mod moves;
+mod near;
+mod neighbours;
 mod rule;
+mod runner;
 
 pub use self::keys::KeyWatch;
 
-use std::sync::Arc;
-
-use emendo_docs::{Edits, Found as Entry, Node, NodeKind, Patch};
-use emendo_lang::{Certainty, Fact};
-use emendo_recipe::{Action, ActionKind, Key, Scope, Shape, Text, pairs};
-use emendo_text::{Diagnostic, RelPath, Span};
+use emendo_recipe::{Action, ActionKind, Key, Shape, Text, pairs};
+use emendo_text::Diagnostic;
 
 use self::mentions::{Form, MentionRunner};
-use self::moves::Moves;
-use crate::contract::Tables;
-use crate::contract::{
-    Asks, CompileCx, FileCx, Found, Kind, Needs, NoteDraft, OldKey, Replaces, Runner, action_digest,
-};
-use crate::setting::rule::{SettingRule, draft};
+use self::near::Near;
+use self::neighbours::Neighbours;
+use self::rule::SettingRule;
+use self::runner::SettingRunner;
+use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::shared::{Filled, ValuePattern, fill};
 
 /// The kind.
@@ -37,8 +37,15 @@ const KEYS: &[Key] = &[
     Key::new("key", Shape::Text, "the key, with dots; `*` as the last part takes all keys below"),
     Key::new("new", Shape::Text, "the new key; ends with `*` where `key` does"),
     Key::new("when_value", Shape::Text, "only where the value is this; slots may stand in it"),
-    Key::new("to", Shape::Text, "the new value; slots of `when_value` may be used"),
+    Key::new("to", Shape::Text, "the new value; slots of `when_value` and `beside` may be used"),
     Key::new("create", Shape::Bool, "`to` is written where the key is missing too"),
+    Key::new("after", Shape::Text, "the key that what is created comes after, if it is there"),
+    Key::new("before", Shape::Text, "the key that what is created comes before, if it is there"),
+    Key::new(
+        "beside",
+        Shape::Map,
+        "only where other keys of the same map have these values: `{ type = \"tidal\" }`; slots may stand in them",
+    ),
     Key::new("append", Shape::Text, "an item to add to the list, if it is not there"),
     Key::new("remove_item", Shape::Text, "an item to remove from the list"),
     Key::new("remove", Shape::Bool, "take the entry away"),
@@ -81,16 +88,19 @@ impl Kind for SettingKind {
             Some((_, Ok(p))) => Some(p),
             None => None,
         };
+        let beside = Neighbours::compile(table, cx)?;
+        let Ok(near) = Near::compile(action, cx) else { return None };
         let to = table.text("to");
         if let Some(to) = to {
-            let slots = when.as_ref().map(ValuePattern::slots).unwrap_or_default();
+            let own = when.as_ref().map(ValuePattern::slots).unwrap_or_default();
+            let slots: Vec<String> = own.into_iter().chain(beside.slots()).collect();
             let known =
                 |name: &str| slots.iter().any(|s| s == name).then(|| Filled::Text(String::new()));
             if let Err(missing) = fill(&to.text, known) {
                 return cx.refuse(
                     format!("nothing binds the slot `{missing}`"),
                     to.span,
-                    "`when_value` binds slots",
+                    "`when_value` and `beside` bind slots",
                 );
             }
         }
@@ -113,6 +123,8 @@ impl Kind for SettingKind {
             to: to.map(|t| t.text.clone()),
             done,
             create,
+            near,
+            beside,
             append: text("append"),
             remove_item: text("remove_item"),
             remove: table.is_true("remove"),
@@ -142,6 +154,10 @@ impl Kind for SettingKind {
             }
         }
         let told = |r: &SettingRule| r.new.is_some() || r.advice.is_some();
+        // What mentions a key does not say which of several maps it means.
+        if action.table.get("beside").is_some() && action.table.get("mentions").is_none() {
+            return Vec::new();
+        }
         if compiled.is_empty() || !rules.iter().any(told) {
             return Vec::new();
         }
@@ -157,25 +173,6 @@ impl Kind for SettingKind {
         };
         languages.map(|l| Box::new(one(l)) as Box<dyn Runner>).collect()
     }
-}
-
-/// A key without the numbers of items.
-fn without_numbers(key: &str) -> String {
-    let parts = key.split('.').map(|p| p.split_once('[').map_or(p, |(name, _)| name));
-    parts.collect::<Vec<_>>().join(".")
-}
-
-/// A new key with the numbers of items that the old one has.
-fn numbers_kept(new: &str, old: &str) -> String {
-    if new.contains('[') || new.split('.').count() != old.split('.').count() {
-        return new.to_owned();
-    }
-    let parts = new.split('.').zip(old.split('.'));
-    let part = |(new, old): (&str, &str)| match old.find('[') {
-        Some(i) => format!("{new}{}", &old[i..]),
-        None => new.to_owned(),
-    };
-    parts.map(part).collect::<Vec<_>>().join(".")
 }
 
 /// What the action says of keys.
@@ -239,342 +236,4 @@ fn own_result(when: &ValuePattern, to: &str) -> Option<ValuePattern> {
     let filled = fill(to, |_| Some(Filled::Text("x".into()))).ok()?;
     when.fit(&filled)?;
     ValuePattern::compile(to).ok()
-}
-
-struct SettingRunner {
-    tables: Arc<Tables>,
-    scope: Scope,
-    rules: Vec<SettingRule>,
-    when: Option<ValuePattern>,
-    to: Option<String>,
-    /// Values that are as the action would leave them, where it would change its own result again.
-    done: Option<ValuePattern>,
-    create: bool,
-    append: Option<String>,
-    remove_item: Option<String>,
-    remove: bool,
-    comment_out: bool,
-    needs: Needs,
-}
-
-impl Runner for SettingRunner {
-    fn asks(&self) -> Asks {
-        Asks {
-            kind: "setting",
-            needs: self.needs.clone(),
-            replaces: Replaces { keys: self.old_keys(), ..Replaces::NONE },
-            rows: {
-                let star = |r: &SettingRule| if r.all_below { "*" } else { "" };
-                self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()
-            },
-            ..Asks::NONE
-        }
-    }
-
-    fn covers(&self, path: &RelPath) -> bool {
-        let named = self.scope.files.is_some();
-        self.tables.format_of(path).is_some()
-            && self.scope.covers(path)
-            && (named || self.tables.ecosystem_of(path).is_none() && !self.tables.is_lock(path))
-    }
-
-    fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
-        let Some(format) = cx.tables.format_of(cx.path) else { return };
-        let doc = (format.read)(cx.text);
-        if let Some(e) = doc.errors.first().filter(|_| doc.roots.is_empty()) {
-            let say = format!("this {} file cannot be read: {}", format.title, e.message);
-            out.notes.push(NoteDraft { at: e.at, say });
-            return;
-        }
-        let edits = Edits { format, text: cx.text, doc: &doc };
-        let all = doc.all_with_items();
-        // The longest key that fits decides.
-        let mut order: Vec<usize> = (0..self.rules.len()).collect();
-        order.sort_by_key(|i| {
-            std::cmp::Reverse((self.rules[*i].key.len(), !self.rules[*i].all_below))
-        });
-        let mut moves = Moves::new(cx, &edits, &all);
-        let mut taken: Vec<Span> = Vec::new();
-        for (n, entry) in all.iter().enumerate() {
-            if taken.iter().any(|t| t.contains(entry.pair().span) && *t != entry.pair().span) {
-                continue;
-            }
-            let key = entry.path();
-            // A number at the end tells an item of a list: a rename takes it along.
-            let spelled = [key.clone(), entry.numbered(), without_numbers(&key)];
-            let inner = spelled[2].len() == key.len() || !key.ends_with(']');
-            let fit = order.iter().find_map(|i| {
-                let rule = &self.rules[*i];
-                let known = if inner || rule.new.is_some() { 3 } else { 2 };
-                let fits = |k: &String| rule.fits(format, cx.path, k).map(str::to_owned);
-                Some((*i, spelled[..known].iter().find_map(fits)?))
-            });
-            let Some((row, rest)) = fit else { continue };
-            let map = matches!(entry.pair().node.kind, NodeKind::Map(_));
-            let rule = &self.rules[row];
-            let whole = rule.all_below && rest.is_empty();
-            // What stands below is gone through by itself where the map as a whole can't be meant.
-            let split = || {
-                let target = rule.target("");
-                target.is_some_and(|t| all.iter().any(|e| e.doc == entry.doc && e.path() == t))
-            };
-            let by_value = self.when.is_some() || self.to.is_some() || self.append.is_some();
-            let single = matches!(entry.pair().node.kind, NodeKind::Text(_) | NodeKind::List(_));
-            if map && (by_value || (whole && split())) || whole && single {
-                continue;
-            }
-            if self.one(&edits, (action, row), (n, entry), &rest, &mut moves, out) && map {
-                taken.push(entry.pair().span);
-            }
-        }
-        if let Some(item) = &self.append {
-            self.numbered(&edits, action, &all, item, out);
-        }
-        if self.create {
-            self.created(&edits, action, &all, out);
-        }
-        moves.write(action, &self.rules, out);
-    }
-}
-
-impl SettingRunner {
-    /// The keys that it renames or takes away.
-    fn old_keys(&self) -> Vec<OldKey> {
-        // Where a value decides, the key itself stays.
-        let all = self.rules.iter().filter(|_| self.when.is_none());
-        let goes = all.filter(|r| r.new.is_some() || r.advice.is_some() || self.remove);
-        let old = |r: &SettingRule| OldKey {
-            key: r.key.clone(),
-            new: r.new.clone(),
-            advice: r.advice.clone(),
-        };
-        goes.map(old).collect()
-    }
-
-    /// What becomes of an entry. True if what stands in it goes with it.
-    fn one(
-        &self,
-        edits: &Edits<'_>,
-        action: (usize, usize),
-        (n, entry): (usize, &Entry<'_>),
-        rest: &str,
-        moves: &mut Moves<'_>,
-        out: &mut Found,
-    ) -> bool {
-        let rule = &self.rules[action.1];
-        let pair = entry.pair();
-        if pair.keys.is_empty()
-            && (rule.new.is_some() || rule.advice.is_some() || self.remove || self.comment_out)
-        {
-            // The text beside attributes: what becomes of the element is said of the element.
-            return false;
-        }
-        if let Some(advice) = rule.advice.as_ref().filter(|_| rule.new.is_none()) {
-            if self.when.is_some() && self.fitting(&pair.node).is_none() {
-                return false;
-            }
-            out.notes.push(NoteDraft { at: pair.key_span(), say: advice.clone() });
-            return true;
-        }
-        let evidence = self.evidence(entry);
-        if self.comment_out {
-            match edits.comment_out(pair) {
-                Some(patches) => self.push(action, pair.span, patches, evidence, out),
-                None => {
-                    let say =
-                        format!("{} has no comments: take it out by hand", edits.format.title);
-                    out.notes.push(NoteDraft { at: pair.span, say });
-                }
-            }
-            return true;
-        }
-        if self.remove {
-            if self.fitting(&pair.node).is_none() {
-                return true;
-            }
-            match (entry.item(), edits.remove_in_item(entry)) {
-                (None, _) => moves.remove(n, action.1, evidence),
-                (_, Some(patch)) => self.push(action, pair.span, vec![patch], evidence, out),
-                _ => {
-                    let say = "nothing else of this item would be left: take it out by hand".into();
-                    out.notes.push(NoteDraft { at: pair.span, say });
-                }
-            }
-            return true;
-        }
-        let mut patches = self.values(edits, &pair.node, out);
-        if self.when.is_some() && self.fitting(&pair.node).is_none() {
-            return false;
-        }
-        let Some(target) = rule.target(rest) else {
-            self.push(action, pair.span, patches, evidence, out);
-            return true;
-        };
-        let target = match entry.items.is_empty() {
-            true => numbers_kept(&target, &entry.path()),
-            false => without_numbers(&target),
-        };
-        if target == entry.path() {
-            return true;
-        }
-        match moves.rename(n, &target) {
-            Ok(Some(patch)) => {
-                patches.extend(patch);
-                self.push(action, pair.span, patches, evidence, out);
-            }
-            Ok(None) if entry.item().is_some() => {
-                let say = format!("this is `{target}` from now on: move it by hand");
-                out.notes.push(NoteDraft { at: pair.key_span(), say });
-            }
-            // It goes to another place, with its value as it is then.
-            Ok(None) => moves.shift(n, action.1, target, patches, evidence),
-            Err(say) => out.notes.push(NoteDraft { at: pair.key_span(), say }),
-        }
-        true
-    }
-
-    /// The slots of a value that the action is about; `None` if it is not.
-    fn fitting(&self, node: &Node) -> Option<Vec<(String, String)>> {
-        let Some(when) = &self.when else { return Some(Vec::new()) };
-        match &node.kind {
-            NodeKind::Text(t) => when.fit(t),
-            NodeKind::List(items) => items.iter().filter_map(Node::text).find_map(|t| when.fit(t)),
-            _ => None,
-        }
-    }
-
-    /// What becomes of a value, or of the items of a list.
-    fn values(&self, edits: &Edits<'_>, node: &Node, out: &mut Found) -> Vec<Patch> {
-        let mut patches = Vec::new();
-        let single = std::slice::from_ref(node);
-        let each = match &node.kind {
-            NodeKind::List(items) => items.as_slice(),
-            NodeKind::Map(_) => &[],
-            _ => single,
-        };
-        if let Some(to) = &self.to {
-            for item in each {
-                let old = item.text().unwrap_or("");
-                let Some(slots) = self.when.as_ref().map_or(Some(Vec::new()), |w| w.fit(old))
-                else {
-                    continue;
-                };
-                if self.done.as_ref().is_some_and(|d| d.fit(old).is_some()) {
-                    continue;
-                }
-                let value = |name: &str| {
-                    slots.iter().find(|(n, _)| n == name).map(|(_, v)| Filled::Text(v.clone()))
-                };
-                let new = fill(to, value).unwrap_or_else(|_| to.clone());
-                if !edits.format.stands(&new, old, item.span.of(edits.text)) {
-                    patches.push(edits.value(item, &new));
-                }
-            }
-        }
-        if let Some(item) = &self.append {
-            let has = match &node.kind {
-                NodeKind::Text(t) => t.split([',', '\n']).any(|p| p.trim() == item),
-                _ => node.items().iter().any(|i| i.text() == Some(item)),
-            };
-            match edits.append(node, item).filter(|_| !has) {
-                Some(patch) => patches.push(patch),
-                None if !has => {
-                    let say = format!("`{item}` is to be added here by hand: this is not a list");
-                    out.notes.push(NoteDraft { at: node.span, say });
-                }
-                None => {}
-            }
-        }
-        if let Some(item) = &self.remove_item {
-            match &node.kind {
-                NodeKind::List(items) => {
-                    let found = items.iter().find(|i| i.text() == Some(item));
-                    patches.extend(found.map(|i| edits.remove_item(node, i)));
-                }
-                NodeKind::Text(t) if t.split(',').any(|p| p.trim() == item) => {
-                    let sign = if t.contains(", ") { ", " } else { "," };
-                    let kept = t.split(',').map(str::trim).filter(|p| p != item);
-                    let kept: Vec<&str> = kept.collect();
-                    patches.push(edits.value(node, &kept.join(sign)));
-                }
-                _ => {}
-            }
-        }
-        patches
-    }
-
-    /// Lists that are written as keys with numbers.
-    fn numbered(
-        &self,
-        edits: &Edits<'_>,
-        action: usize,
-        all: &[Entry<'_>],
-        item: &str,
-        out: &mut Found,
-    ) {
-        for (row, rule) in self.rules.iter().enumerate().filter(|(_, r)| !r.all_below) {
-            if let Some(patch) = edits.append_numbered(all, &rule.key, item) {
-                let text = format!("`{}` is a list of numbered keys", rule.key);
-                let fact = Fact { says: Certainty::Certain, text, at: None };
-                self.push((action, row), patch.span, vec![patch], fact, out);
-            }
-        }
-    }
-
-    /// Settings that are missing: in files that the recipe names, or that hold what stands beside them.
-    fn created(&self, edits: &Edits<'_>, action: usize, all: &[Entry<'_>], out: &mut Found) {
-        let Some(to) = self.to.as_ref().filter(|_| self.when.is_none()) else { return };
-        for (row, rule) in self.rules.iter().enumerate().filter(|(_, r)| !r.all_below) {
-            let key = rule.new.as_ref().unwrap_or(&rule.key);
-            let near = key.rsplit_once('.').map_or("", |k| k.0);
-            let has = |wanted: &str| all.iter().any(|e| e.path() == wanted);
-            let known = has(key) || has(&rule.key) || has(&edits.format.spelled_key(key));
-            let beside =
-                !near.is_empty() && all.iter().any(|e| e.path().starts_with(&format!("{near}.")));
-            if known || !(beside || self.scope.files.is_some()) {
-                continue;
-            }
-            let path: Vec<String> = key.split('.').map(str::to_owned).collect();
-            let raw = edits.format.written(to, "");
-            let doc = all.iter().find(|e| e.path().starts_with(near)).map_or(0, |e| e.doc);
-            match edits.insert(&path, &raw, doc) {
-                Some(patch) => {
-                    let text = format!("`{key}` is not set here");
-                    let says = if beside { Certainty::Certain } else { Certainty::Likely };
-                    let at = patch.span;
-                    let fact = Fact { says, text, at: None };
-                    self.push((action, row), at, vec![patch], fact, out);
-                }
-                None => {
-                    let say = format!("`{key}` is to be set here by hand");
-                    out.notes.push(NoteDraft { at: Span::at(0), say });
-                }
-            }
-        }
-    }
-
-    fn push(
-        &self,
-        action: (usize, usize),
-        hull: Span,
-        patches: Vec<Patch>,
-        evidence: Fact,
-        out: &mut Found,
-    ) {
-        out.drafts.extend(draft(action, self.rules[action.1].digest, hull, patches, evidence));
-    }
-
-    /// A key of several parts is a name of its own; a single word could belong to anything.
-    fn evidence(&self, entry: &Entry<'_>) -> Fact {
-        let key = entry.path();
-        let (says, text) = if key.contains('.') || key.matches('_').count() > 1 {
-            (Certainty::Certain, format!("the key is `{key}`"))
-        } else if self.scope.files.is_some() {
-            let text = format!("the key `{key}` is a single word, in a file that the recipe names");
-            (Certainty::Likely, text)
-        } else {
-            (Certainty::Unsure, format!("the key `{key}` is a single word that anything could use"))
-        };
-        Fact { says, text, at: Some(entry.pair().key_span()) }
-    }
 }

@@ -24,7 +24,7 @@ struct Going {
     target: Option<String>,
     /// What becomes of its value.
     patches: Vec<Patch>,
-    evidence: Fact,
+    evidence: Vec<Fact>,
 }
 
 impl<'a> Moves<'a> {
@@ -32,7 +32,7 @@ impl<'a> Moves<'a> {
         Self { cx, edits, all, going: Vec::new() }
     }
 
-    pub(super) fn remove(&mut self, entry: usize, row: usize, evidence: Fact) {
+    pub(super) fn remove(&mut self, entry: usize, row: usize, evidence: Vec<Fact>) {
         self.going.push(Going { entry, row, target: None, patches: Vec::new(), evidence });
     }
 
@@ -42,7 +42,7 @@ impl<'a> Moves<'a> {
         row: usize,
         target: String,
         patches: Vec<Patch>,
-        evidence: Fact,
+        evidence: Vec<Fact>,
     ) {
         self.going.push(Going { entry, row, target: Some(target), patches, evidence });
     }

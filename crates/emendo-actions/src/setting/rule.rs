@@ -73,7 +73,7 @@ pub(crate) fn draft(
     digest: Digest,
     hull: Span,
     mut patches: Vec<Patch>,
-    evidence: Fact,
+    evidence: Vec<Fact>,
 ) -> Option<Draft> {
     patches.sort_by_key(|p| (p.span.start, p.span.end));
     // What overlaps could not be written without losing a part.
@@ -84,7 +84,7 @@ pub(crate) fn draft(
     if splices.is_empty() {
         return None;
     }
-    let mut draft = Draft::new(action, digest, hull, vec![evidence]).writing(splices);
+    let mut draft = Draft::new(action, digest, hull, evidence).writing(splices);
     draft.tokens.retain(|s| !s.is_empty());
     Some(draft)
 }

@@ -42,7 +42,7 @@ impl Edits<'_> {
         flow.then(|| Patch::new(Span::at(at), format!("{entry}{}", self.blank())))
     }
 
-    fn insert_line(&self, key: &str, raw: &str, root: Option<&Node>) -> Patch {
+    pub(super) fn insert_line(&self, key: &str, raw: &str, root: Option<&Node>) -> Patch {
         let pairs = root.map_or(&[][..], Node::pairs);
         let key = self.format.spelled_key(key);
         let shared = |p: &&Pair| {
@@ -139,7 +139,7 @@ impl Edits<'_> {
         Some(Patch::new(Span::at(self.text.len()), text))
     }
 
-    fn sign_of(&self, like: &[&Pair]) -> String {
+    pub(super) fn sign_of(&self, like: &[&Pair]) -> String {
         let of = |p: &&&Pair| {
             Span { start: p.key_span().end, end: p.node.span.start }.of(self.text).to_owned()
         };
@@ -170,7 +170,7 @@ impl Edits<'_> {
         (node, rest)
     }
 
-    fn insert_indented(&self, path: &[String], raw: &str, root: &Node) -> Option<Patch> {
+    pub(super) fn insert_indented(&self, path: &[String], raw: &str, root: &Node) -> Option<Patch> {
         let (node, rest) = self.deepest(root, path);
         if self.text[node.span.start as usize..].starts_with('{') {
             let entry = nested_flow(rest, raw, (": ", " "), |k| (self.format.write_key)(k, ""));
@@ -239,7 +239,7 @@ impl Edits<'_> {
         deeper.filter(|s| s.trim().is_empty()).unwrap_or_else(|| "  ".to_owned())
     }
 
-    fn insert_braced(&self, path: &[String], raw: &str, root: &Node) -> Option<Patch> {
+    pub(super) fn insert_braced(&self, path: &[String], raw: &str, root: &Node) -> Option<Patch> {
         let (node, rest) = self.deepest(root, path);
         let step = self.step();
         let (key, inner) = rest.split_first()?;
@@ -274,7 +274,7 @@ impl Edits<'_> {
     }
 
     /// An entry at the end of what stands between braces.
-    fn in_braces(&self, node: &Node, entry: &str) -> Option<Patch> {
+    pub(super) fn in_braces(&self, node: &Node, entry: &str) -> Option<Patch> {
         let Some(last) = node.pairs().last() else {
             let inner = Span { start: node.span.start + 1, end: node.span.end - 1 };
             if inner.of(self.text).contains('\n') {

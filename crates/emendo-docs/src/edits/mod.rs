@@ -4,9 +4,13 @@
 mod append;
 mod elements;
 mod insert;
+mod placing;
 mod remove;
 
 use emendo_text::Span;
+
+pub use self::placing::Side;
+pub(crate) use self::placing::moved;
 
 use crate::doc::{Doc, Node, Pair};
 use crate::formats::{Format, Style};

@@ -107,7 +107,12 @@ impl Loader<'_> {
             (Shape::Map, Value::Table(t)) => {
                 for e in t.entries.iter().filter(|e| !matches!(e.node.value, Value::Text(_))) {
                     let message = format!("`{}.{}` must be text", key.name, e.key);
-                    self.out.push(Diagnostic::error(message, e.node.span));
+                    let d = Diagnostic::error(message, e.node.span);
+                    self.out.push(match &e.node.value {
+                        Value::Bool(v) => d.help(format!("write it in quotes: `\"{v}\"`")),
+                        Value::Integer(v) => d.help(format!("write it in quotes: `\"{v}\"`")),
+                        _ => d,
+                    });
                 }
             }
             (Shape::Tables(keys), Value::Table(_) | Value::List(_)) => {
