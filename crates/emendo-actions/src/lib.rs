@@ -26,9 +26,10 @@ mod world;
 
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
-    Followed, Found, Kind, Needs, NoteDraft, Old, OldKey, Query, Remains, Replaces, Runner,
-    Subject, SymbolKind, Tables, Tie, Uses, WORD, lossy, words,
+    Followed, Found, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains, Replaces,
+    Runner, Subject, SymbolKind, Tables, Tie, Uses, WORD, lossy, words,
 };
+pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};
 pub use setting::KeyWatch;
 pub use shared::named_symbol;

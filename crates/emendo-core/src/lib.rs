@@ -38,8 +38,8 @@ pub use crate::edits::{
     Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, OnceWritten,
     ShownAlternative as Alternative, Standing, Status, StepKey, Verdict,
 };
-pub use crate::look::{Hit, Near, Search, search};
-pub use crate::plan::{Limit, Plan, RecipeInfo};
+pub use crate::look::{Hit, Near, Search, UnreadFile, search};
+pub use crate::plan::{Limit, Plan, RecipeInfo, SkippedStep, Unnamed};
 pub use crate::project::{
     FileSource, LanguageCount, Level, Library, Lock, ManifestUse, Module, PassedOver, Project,
     ProjectError, RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable,
@@ -51,11 +51,11 @@ pub use crate::recipes::{
     recipe_files, test, unmet,
 };
 pub use crate::review::{
-    Decided, FileRecord, Header, Proposal, Refusal, Selection, SelectionError, StepTally, Summary,
-    Tally, Trailer, summarize,
+    Decided, DecidedPlace, FileRecord, Header, LeftoverAt, OpenCounts, OpenWork, Proposal, Refusal,
+    Selection, SelectionError, StepTally, Summary, Tally, Trailer, notes_in, select, summarize,
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
-pub use crate::session::{Applied, ApplyOptions, Session, SessionError};
+pub use crate::session::{Applied, ApplyOptions, Remaining, Session, SessionError, Undone};
 pub use crate::state::Trust;
 pub use emendo_actions::{Answer, Query, World};
 pub use emendo_lang::Certainty;

@@ -356,6 +356,19 @@ impl Pattern {
         self.readings.iter().flat_map(|r| &r.roots).any(|n| any(n, &named))
     }
 
+    /// The symbols whose words the pattern reads as their names.
+    pub fn used_symbols(&self) -> Vec<&str> {
+        let mut out: Vec<&str> = Vec::new();
+        for token in self.readings.iter().flat_map(|r| &r.tokens) {
+            if let Key::Name { symbol, .. } = &token.key
+                && !out.contains(&symbol.as_str())
+            {
+                out.push(symbol);
+            }
+        }
+        out
+    }
+
     /// The symbols that the pattern names.
     pub fn symbols(&self) -> impl Iterator<Item = &str> {
         self.names.iter().map(|d| d.symbol.as_str())

@@ -15,4 +15,4 @@
 mod diff;
 pub mod json;
 
-pub use diff::{Line, LineRole, diff};
+pub use diff::{Line, LineRole, diff, diff_len, differing};

@@ -43,12 +43,35 @@ pub struct Hunk {
     pub by: Vec<u32>,
     /// The lines.
     pub lines: Vec<HunkLine>,
+    /// The runs of changed lines among them, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub runs: Vec<ChangedRun>,
+}
+
+/// Changed lines that follow one another.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ChangedRun {
+    /// The first of them, as an index into the lines of the hunk.
+    pub from: u32,
+    /// How many lines.
+    pub lines: u32,
+    /// The edits that changed exactly these, as the indices in the pieces.
+    pub by: Vec<u32>,
 }
 
 const CONTEXT: usize = 3;
 
 /// A changed range of whole lines in both texts, as line indices, and who changed it.
 struct Change {
+    old: (usize, usize),
+    new: (usize, usize),
+    by: Vec<u32>,
+    /// The changes that it was put together from.
+    places: Vec<PlaceChange>,
+}
+
+/// A change of one place, as line indices in both texts.
+struct PlaceChange {
     old: (usize, usize),
     new: (usize, usize),
     by: Vec<u32>,
@@ -66,6 +89,7 @@ pub fn hunks(old: &str, new: &str, pieces: &[Piece]) -> Vec<Hunk> {
                 last.old.1 = last.old.1.max(change.old.1);
                 last.new.1 = last.new.1.max(change.new.1);
                 last.by.extend(change.by);
+                last.places.extend(change.places);
             }
             _ => changes.push(change),
         }
@@ -82,6 +106,18 @@ pub fn hunks(old: &str, new: &str, pieces: &[Piece]) -> Vec<Hunk> {
     }
     let hunks = groups.iter().map(|g| hunk(g, &old_lines, &new_lines));
     hunks.filter(|h| h.lines.iter().any(|l| l.kind != LineKind::Same)).collect()
+}
+
+/// The lines in which two texts differ, those that go before those that come.
+pub fn changed_lines(old: &str, new: &str) -> Vec<HunkLine> {
+    let (o, n): (Vec<&str>, Vec<&str>) = (old.lines().collect(), new.lines().collect());
+    let mut out = Vec::new();
+    compare(&o, &n, &mut out);
+    removed_first(&mut out);
+    out.retain(|l| l.kind != LineKind::Same);
+    // The end of an excerpt is not the end of a file.
+    out.iter_mut().for_each(|l| l.unfinished = false);
+    out
 }
 
 /// Byte ranges in both texts that are not the same, from the pieces; bases out of order count as changed.
@@ -128,7 +164,9 @@ fn in_order(pieces: &[Piece], i: usize) -> bool {
 
 fn whole_lines(o: Span, n: Span, by: Vec<u32>, ol: &Lines, nl: &Lines) -> Change {
     let lines = |s: Span, lines: &Lines| (lines.index(s.start), lines.index(s.end) + 1);
-    Change { old: lines(o, ol), new: lines(n, nl), by }
+    let (old, new) = (lines(o, ol), lines(n, nl));
+    let places = vec![PlaceChange { old, new, by: by.clone() }];
+    Change { old, new, by, places }
 }
 
 fn split<'a>(text: &'a str, lines: &Lines) -> Vec<&'a str> {
@@ -163,7 +201,36 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
     by.sort_unstable();
     by.dedup();
     removed_first(&mut out);
-    trim(&mut out, old_start, new_start, by)
+    let mut hunk = trim(&mut out, old_start, new_start, by);
+    hunk.runs = runs(&hunk, group);
+    hunk
+}
+
+/// The runs of changed lines of a hunk, each with the edits whose lines it meets.
+fn runs(hunk: &Hunk, group: &[Change]) -> Vec<ChangedRun> {
+    // A range without lines counts from the line before.
+    let start = |at: u32, n: u32| at as usize - usize::from(n > 0);
+    let mut old = start(hunk.old_start, hunk.old_lines);
+    let mut new = start(hunk.new_start, hunk.new_lines);
+    let meets = |a: (usize, usize), b: (usize, usize)| a.0 < b.1 && b.0 < a.1;
+    let mut out = Vec::new();
+    let mut from = 0;
+    for run in hunk.lines.chunk_by(|a, b| (a.kind == LineKind::Same) == (b.kind == LineKind::Same))
+    {
+        let count = |not: LineKind| run.iter().filter(|l| l.kind != not).count();
+        let (o, n) = ((old, old + count(LineKind::Added)), (new, new + count(LineKind::Removed)));
+        (old, new) = (o.1, n.1);
+        if run[0].kind != LineKind::Same {
+            let places = group.iter().flat_map(|c| &c.places);
+            let here = places.filter(|p| meets(p.old, o) || meets(p.new, n));
+            let mut by: Vec<u32> = here.flat_map(|p| p.by.iter().copied()).collect();
+            by.sort_unstable();
+            by.dedup();
+            out.push(ChangedRun { from: from as u32, lines: run.len() as u32, by });
+        }
+        from += run.len();
+    }
+    out
 }
 
 /// Lines above which a changed region is shown as it is, without looking for equal lines inside: that takes time
@@ -220,6 +287,7 @@ fn trim(
         new_lines,
         by,
         lines: std::mem::take(lines),
+        runs: Vec::new(),
     }
 }
 
@@ -250,6 +318,7 @@ mod tests {
         let h = &hunks[0];
         assert_eq!((h.old_start, h.old_lines, h.new_start, h.new_lines), (7, 7, 7, 7));
         assert_eq!(h.by, vec![3]);
+        assert_eq!(h.runs, vec![ChangedRun { from: 3, lines: 2, by: vec![3] }]);
         assert_eq!(h.lines.iter().filter(|l| l.kind == LineKind::Added).count(), 1);
     }
 

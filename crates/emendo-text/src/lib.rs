@@ -30,7 +30,7 @@ mod visible;
 
 pub use diag::{Diagnostic, Help, Label, Severity};
 pub use digest::{Digest, Hasher};
-pub use hunk::{Hunk, HunkLine, LineKind, hunks};
+pub use hunk::{ChangedRun, Hunk, HunkLine, LineKind, changed_lines, hunks};
 pub use indent::{Indents, indent_unit, template_unit};
 pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};

@@ -22,8 +22,26 @@ pub(crate) struct Globals {
 }
 
 impl Globals {
+    /// The session of the project around the folder: all of it, wherever in it the user stands.
     pub(crate) fn session(&self) -> anyhow::Result<Session> {
+        let project = Project::open(&self.dir).map_err(emendo_core::SessionError::from)?;
+        self.around(&project)?;
+        self.session_of(project.within(""))
+    }
+
+    /// The session of a folder of the project only.
+    pub(crate) fn session_here(&self) -> anyhow::Result<Session> {
         self.session_of(Project::open(&self.dir).map_err(emendo_core::SessionError::from)?)
+    }
+
+    /// Says which project is meant, where that is not the folder.
+    fn around(&self, project: &Project) -> std::io::Result<()> {
+        use std::io::Write;
+        if project.below().is_empty() {
+            return Ok(());
+        }
+        let root = emendo_text::one_line(&project.root().display().to_string());
+        writeln!(anstream::stderr(), "project: {root}")
     }
 
     /// The session for what must work even if the project's settings are faulty: that is only said.
@@ -34,7 +52,8 @@ impl Globals {
             let fault = emendo_text::one_line(fault);
             writeln!(anstream::stderr(), "emendo.toml is faulty, and not used: {fault}")?;
         }
-        self.session_of(project)
+        self.around(&project)?;
+        self.session_of(project.within(""))
     }
 
     fn session_of(&self, project: Project) -> anyhow::Result<Session> {
@@ -69,10 +88,54 @@ impl Globals {
         crate::places::shelf(&self.dir)
     }
 
+    /// Files, folders and globs as the user wrote them, from where the user stands, as seen from the project's root.
+    pub(crate) fn files(&self, project: &Project, given: &[String]) -> anyhow::Result<Vec<String>> {
+        let here = self.dir.canonicalize().unwrap_or_else(|_| self.dir.clone());
+        let one = |word: &String| {
+            let glob = word.contains(['*', '?', '[', '{']);
+            // A glob of names holds wherever the file lies.
+            let word =
+                if glob && !word.contains('/') { format!("**/{word}") } else { word.clone() };
+            let rest = plain_path(&here.join(&word)).and_then(|p| {
+                p.strip_prefix(project.root()).ok().map(|r| r.to_string_lossy().into_owned())
+            });
+            let Some(rest) = rest else {
+                let root = project.root().display();
+                return Err(Usage::error(
+                    format!("`{word}` lies outside the project"),
+                    format!("the project is `{root}`"),
+                ));
+            };
+            // From a subfolder, a path as the program prints it is understood too.
+            let printed =
+                !glob && !here.join(&word).exists() && project.root().join(&word).exists();
+            Ok(if printed { word } else { rest.replace('\\', "/") })
+        };
+        given.iter().map(one).collect()
+    }
+
     /// A path that the user wrote, as seen from `-C`.
     pub(crate) fn path(&self, path: &std::path::Path) -> PathBuf {
         self.dir.join(path)
     }
+}
+
+/// A path without `.` and `..`; none if that leads above the root.
+fn plain_path(path: &std::path::Path) -> Option<PathBuf> {
+    use std::path::Component;
+    let mut out = PathBuf::new();
+    for part in path.components() {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir => {
+                if !out.pop() {
+                    return None;
+                }
+            }
+            other => out.push(other),
+        }
+    }
+    Some(out)
 }
 
 /// What this run does, for others that wait for it.

@@ -6,9 +6,12 @@ mod git;
 mod globals;
 mod machine;
 mod messages;
+mod open;
+mod pager;
 mod places;
 mod progress;
 mod show;
+mod view;
 
 use std::process::ExitCode;
 

@@ -16,8 +16,8 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use emendo_core::{
-    ApplyOptions, Certainty, Proposal, RealDisk, Selection, Session, Shelf, Standing, check,
-    read_source,
+    ApplyOptions, Certainty, OpenCounts, OpenWork, Proposal, RealDisk, Selection, Session, Shelf,
+    Standing, Summary, Tally, check, read_source, summarize,
 };
 
 use crate::sandbox::Sandbox;
@@ -232,11 +232,13 @@ impl Case {
         let proposal = session.propose(&checked, &Default::default(), &[], &mut |_, _| {});
         let proposal = proposal.map_err(|e| e.to_string())?;
         self.compare(&Found::of(&proposal))?;
+        counts_agree(&session, &proposal, None)?;
         // What carries a caution is covered only where its step is named.
         let steps = proposal.decidable().map(|e| e.step.step.clone()).collect();
         let certainty = Some(Certainty::Unsure);
         let all = Selection { steps, certainty, ..Selection::default() };
-        session.accept(&all).map_err(|e| e.to_string())?;
+        let decided = session.accept(&all).map_err(|e| e.to_string())?;
+        counts_agree(&session, &proposal, Some(decided.open))?;
         let options = ApplyOptions {
             accept: None,
             skip_changed: false,
@@ -245,8 +247,45 @@ impl Case {
             with_uncommitted: true,
         };
         let disk = RealDisk::open(&s.root()).map_err(|e| e.to_string())?;
-        session.apply(&disk, &options).map_err(|e| e.to_string())?;
-        self.compare_files(&s.tree())
+        let applied = session.apply(&disk, &options).map_err(|e| e.to_string())?;
+        self.compare_files(&s.tree())?;
+        let after = session.proposal().map_err(|e| e.to_string())?.ok_or("no proposal is kept")?;
+        counts_agree(&session, &after, applied.open)
+    }
+}
+
+/// Shows that each way to count gives the same: by step, in all, by what is open, and what a command said.
+fn counts_agree(
+    session: &Session,
+    proposal: &Proposal,
+    said: Option<OpenCounts>,
+) -> Result<(), String> {
+    let decisions = session.decisions().map_err(|e| e.to_string())?;
+    let Summary { steps, total: t, open } = summarize(proposal, &decisions);
+    let lists = OpenWork::of(proposal, &decisions).counts();
+    let by_step = |of: fn(&Tally) -> usize| steps.iter().map(|s| of(&s.tally)).sum::<usize>();
+    let ticked = proposal.notes().filter(|n| decisions.done(n.id)).count();
+    let decided = t.accepted + t.rejected + t.kept + t.undecided + t.again;
+    let same = [
+        ("edits by step", by_step(|t| t.edits), t.edits),
+        ("notes by step", by_step(|t| t.notes), t.notes),
+        ("held back by step", by_step(|t| t.withheld), t.withheld),
+        ("edits by certainty", t.certain + t.likely + t.unsure, t.edits),
+        ("edits by decision", decided, t.edits),
+        ("undecided", open.undecided + open.choices, t.undecided),
+        ("accepted", open.accepted, t.accepted),
+        ("rejected", open.rejected, t.rejected),
+        ("left as they are", open.kept, t.kept),
+        ("to decide again", open.again, t.again),
+        ("held back", open.held_back, t.withheld),
+        ("notes", open.notes + ticked, t.notes),
+    ];
+    if let Some((what, a, b)) = same.iter().find(|(_, a, b)| a != b) {
+        return Err(format!("{what}: {a} here, {b} there"));
+    }
+    match lists == open && said.is_none_or(|s| s == open) {
+        true => Ok(()),
+        false => Err(format!("open: {open:?}, {lists:?}, {said:?}")),
     }
 }
 

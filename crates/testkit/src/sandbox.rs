@@ -53,6 +53,13 @@ impl Run {
         self
     }
 
+    /// Demands that the output does not hold a text.
+    #[track_caller]
+    pub fn lacks(self, part: &str) -> Self {
+        assert!(!self.out.contains(part), "`{part}` is in\n{}", self.out);
+        self
+    }
+
     /// The output as JSON.
     #[track_caller]
     pub fn json(&self) -> Value {

@@ -119,8 +119,9 @@ impl Runner for CodeRunner {
             replaces: {
                 let mut out = Replaces::NONE;
                 for rule in &self.rules {
-                    out.new
-                        .extend(rule.outcome.news().flat_map(Pattern::symbols).map(str::to_owned));
+                    out.new.extend(
+                        rule.outcome.news().flat_map(Pattern::used_symbols).map(str::to_owned),
+                    );
                     let advice = match &rule.outcome {
                         Outcome::Note(say) => Some(say.clone()),
                         _ => None,
@@ -131,7 +132,11 @@ impl Runner for CodeRunner {
                         parameters: None,
                         advice: advice.clone(),
                     };
-                    out.old.extend(rule.old.symbols().map(old));
+                    let symbols = rule.old.used_symbols();
+                    if symbols.is_empty() && !matches!(rule.outcome, Outcome::Note(_)) {
+                        out.unnamed.push(rule.written.clone());
+                    }
+                    out.old.extend(symbols.into_iter().map(old));
                 }
                 out
             },

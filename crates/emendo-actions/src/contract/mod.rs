@@ -16,6 +16,6 @@ pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};
 pub use followed::{Declaration, Followed, Uses};
 pub use needs::{Needs, WORD, lossy, words};
 pub use query::{Answer, Asked, Query};
-pub use replaced::{Old, OldKey, Remains, Replaces, SymbolKind};
+pub use replaced::{Old, OldCoordinate, OldKey, Remains, Replaces, SymbolKind};
 pub use runner::{Asks, Kind, Runner, Subject};
 pub use tables::Tables;

@@ -70,23 +70,42 @@ pub struct OldKey {
     pub advice: Option<String>,
 }
 
+/// A library that an action renames or takes away.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OldCoordinate {
+    /// The word for its ecosystem.
+    pub ecosystem: &'static str,
+    /// The coordinate, without ecosystem and version.
+    pub coordinate: String,
+}
+
 /// What an action replaces, and by what.
 #[derive(Clone, Debug)]
 pub struct Replaces {
     /// Keys of settings that are to be gone.
     pub keys: Vec<OldKey>,
+    /// Libraries that are to be gone.
+    pub coordinates: Vec<OldCoordinate>,
     /// What is to be gone.
     pub old: Vec<Old>,
     /// What is there instead.
     pub new: Vec<String>,
     /// What keeps its name below what is to be gone.
     pub kept: Vec<String>,
+    /// What it changes without a name to look for, as the recipe writes it.
+    pub unnamed: Vec<String>,
 }
 
 impl Replaces {
     /// It replaces nothing.
-    pub const NONE: Self =
-        Self { keys: Vec::new(), old: Vec::new(), new: Vec::new(), kept: Vec::new() };
+    pub const NONE: Self = Self {
+        keys: Vec::new(),
+        coordinates: Vec::new(),
+        old: Vec::new(),
+        new: Vec::new(),
+        kept: Vec::new(),
+        unnamed: Vec::new(),
+    };
 }
 
 /// A place that still means or mentions an old symbol, in the text of a run.

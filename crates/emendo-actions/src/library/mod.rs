@@ -11,6 +11,9 @@ mod held;
 mod levels;
 mod rework;
 mod runner;
+mod watch;
+
+pub use watch::CoordinateWatch;
 
 use emendo_docs::{Ecosystem, EntryKind, Side, Version};
 use emendo_recipe::{Action, ActionKind, Condition, Key, Shape, Table, Text, Value, pairs};

@@ -8,7 +8,9 @@ use emendo_lang::{Certainty, Fact};
 use emendo_recipe::Scope;
 use emendo_text::{Digest, RelPath, Span, Splice};
 
-use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Runner};
+use crate::contract::{
+    Asks, Draft, FileCx, Found, Needs, NoteDraft, OldCoordinate, Replaces, Runner,
+};
 use crate::library::around::Moving;
 use crate::library::rework::{Rework, rework};
 
@@ -65,6 +67,16 @@ impl Runner for LibraryRunner {
             kind: "library",
             needs: self.needs.clone(),
             reads_manifests: true,
+            replaces: {
+                let goes = |r: &&LibraryRule| r.new.is_some() || self.remove;
+                let entry = matches!(self.what, LibraryPart::Entry(_)) && self.below.is_none();
+                let old = |r: &LibraryRule| OldCoordinate {
+                    ecosystem: self.ecosystem.id,
+                    coordinate: r.old.clone(),
+                };
+                let all = self.rules.iter().filter(goes).filter(|_| entry && self.place.is_none());
+                Replaces { coordinates: all.map(old).collect(), ..Replaces::NONE }
+            },
             // A family is one decision.
             rows: if self.joined {
                 Vec::new()

@@ -37,7 +37,13 @@ impl Runner for SettingRunner {
         Asks {
             kind: "setting",
             needs: self.needs.clone(),
-            replaces: Replaces { keys: self.old_keys(), ..Replaces::NONE },
+            replaces: {
+                let keys = self.old_keys();
+                // A key of one word could be anything.
+                let single = keys.iter().filter(|k| !k.key.trim_end_matches('.').contains('.'));
+                let unnamed = single.map(|k| k.key.clone()).collect();
+                Replaces { keys, unnamed, ..Replaces::NONE }
+            },
             rows: {
                 let star = |r: &SettingRule| if r.all_below { "*" } else { "" };
                 self.rules.iter().map(|r| format!("{}{}", r.key, star(r))).collect()

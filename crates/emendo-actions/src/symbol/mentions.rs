@@ -299,7 +299,11 @@ pub struct TextWatch {
 impl TextWatch {
     /// Looks for these symbols; what is `kept` below them keeps its name.
     pub fn new(tables: Arc<Tables>, symbols: Vec<String>, kept: Vec<String>) -> Self {
-        let needs = Needs::of(symbols.iter().map(|s| vec![s.clone()]));
+        let whole = symbols.iter().map(|s| vec![s.clone()]);
+        // An import says the module and the name apart.
+        let apart = symbols.iter().filter_map(|s| apart(s));
+        let apart = apart.map(|(module, name)| vec![module.to_owned(), name.to_owned()]);
+        let needs = Needs::of(whole.chain(apart));
         let scan = AhoCorasick::new(&symbols).ok();
         Self { tables, symbols, kept, needs, scan }
     }
@@ -333,5 +337,53 @@ impl Runner for TextWatch {
                 }
             }
         }
+        self.imported(cx.text, out);
     }
+}
+
+impl TextWatch {
+    /// Code in files that are read as text: scripts without an ending, notebooks, pages. What they import, and where they use it.
+    fn imported(&self, text: &str, out: &mut Vec<Remains>) {
+        let mut names: Vec<(&str, &str, &String)> = Vec::new();
+        names.extend(self.symbols.iter().filter_map(|s| apart(s).map(|(m, n)| (m, n, s))));
+        names.retain(|(module, name, _)| {
+            let has = |w: &str| memchr::memmem::find(text.as_bytes(), w.as_bytes()).is_some();
+            has(module) && has(name)
+        });
+        for (module, name, symbol) in names {
+            let import = |at: usize| {
+                let start = text[..at].rfind('\n').map_or(0, |i| i + 1);
+                let line = &text[start..at + text[at..].find('\n').unwrap_or(text.len() - at)];
+                IMPORTS.iter().any(|w| words_of(line, w).next().is_some())
+                    && words_of(line, name).next().is_some()
+            };
+            let Some(first) = words_of(text, module).find(|m| import(m.start as usize)) else {
+                continue;
+            };
+            let end = text[first.start as usize..].find('\n');
+            let end = first.start as usize + end.unwrap_or(text.len());
+            for at in words_of(text, name) {
+                let same = !text[..end.min(text.len())]
+                    .get(at.start.min(first.start) as usize..at.start.max(first.start) as usize)
+                    .is_none_or(|between| between.contains('\n'));
+                let (certainty, why) = match same {
+                    true => (Certainty::Likely, "the file imports it"),
+                    false => (Certainty::Unsure, "the file imports something of this name"),
+                };
+                let (symbol, why) = (symbol.clone(), why.to_owned());
+                out.push(Remains { at, symbol, certainty, why, fact: None });
+            }
+        }
+    }
+}
+
+/// Words of statements that import.
+const IMPORTS: &[&str] = &["import", "from", "use", "using", "require", "include", "alias"];
+
+/// The module of a symbol and its last name, where an import may say them apart.
+fn apart(symbol: &str) -> Option<(&str, &str)> {
+    let at = symbol.rfind([':', '.'])?;
+    let (module, name) = (symbol[..at].trim_end_matches(':'), &symbol[at + 1..]);
+    let plain = name.chars().all(|c| c.is_alphanumeric() || c == '_') && name.len() > 2;
+    (plain && !module.is_empty()).then_some((module, name))
 }

@@ -7,7 +7,8 @@ use std::path::Path;
 use emendo_text::{Digest, Hasher, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::edits::edit::{Edit, Standing, StepKey};
+use crate::edits::edit::{Edit, Note, Standing, StepKey};
+use crate::edits::leftover::Leftover;
 
 /// What was decided about an edit.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -27,7 +28,11 @@ pub enum Verdict {
         /// What it wrote.
         seal: Digest,
     },
-    /// As if nothing had been decided.
+    /// A note or a leftover that was seen to.
+    Done,
+    /// Open again, also where something like it was rejected elsewhere.
+    Reopened,
+    /// As if nothing had been decided: it was written.
     Cleared,
 }
 
@@ -41,8 +46,9 @@ pub struct Decision {
     /// The step, for people who read the log.
     #[serde(flatten)]
     pub step: StepKey,
-    /// The file.
-    pub path: RelPath,
+    /// The file; none for a note at a step.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub path: Option<RelPath>,
     /// What was decided.
     #[serde(flatten)]
     pub verdict: Verdict,
@@ -58,10 +64,24 @@ impl Decision {
             edit: edit.id,
             weak: edit.weak,
             step: edit.step.clone(),
-            path: edit.path.clone(),
+            path: Some(edit.path.clone()),
             verdict,
             provides: edit.provides,
         }
+    }
+
+    /// A decision about a note.
+    pub fn of_note(note: &Note, verdict: Verdict) -> Self {
+        Self::of(note.id, &note.step, note.path.clone(), verdict)
+    }
+
+    /// A decision about a leftover.
+    pub fn of_leftover(path: &RelPath, left: &Leftover, verdict: Verdict) -> Self {
+        Self::of(left.id, &left.step, Some(path.clone()), verdict)
+    }
+
+    fn of(id: Digest, step: &StepKey, path: Option<RelPath>, verdict: Verdict) -> Self {
+        Self { edit: id, weak: id, step: step.clone(), path, verdict, provides: None }
     }
 }
 
@@ -129,8 +149,8 @@ impl Decisions {
     pub fn add(&mut self, d: Decision) {
         let list = self.rejected.entry(d.weak).or_default();
         list.retain(|(id, _)| *id != d.edit);
-        if d.verdict == Verdict::Rejected {
-            list.push((d.edit, d.path.clone()));
+        if let (Verdict::Rejected, Some(path)) = (&d.verdict, &d.path) {
+            list.push((d.edit, path.clone()));
         }
         if let Some(tie) = d.provides {
             let gone = self.gone.entry(tie).or_default();
@@ -172,7 +192,11 @@ impl Decisions {
             edit.options.iter().map(|o| (o.label.clone(), o.seal)).collect();
         match self.status_of(edit.id, edit.seal, &seals) {
             // A rejection that was found again by weaker means: the run left it out.
-            Status::Undecided if edit.standing == Standing::Out && edit.options.is_empty() => {
+            Status::Undecided
+                if edit.standing == Standing::Out
+                    && edit.options.is_empty()
+                    && self.silent(edit.id) =>
+            {
                 Status::Rejected
             }
             status => status,
@@ -182,7 +206,7 @@ impl Decisions {
     /// How an edit stands, by its id, its seal and the seals of its alternatives.
     pub fn status_of(&self, id: Digest, seal: Digest, options: &[(String, Digest)]) -> Status {
         match self.last.get(&id).map(|d| &d.verdict) {
-            None | Some(Verdict::Cleared) => Status::Undecided,
+            None | Some(Verdict::Cleared | Verdict::Reopened | Verdict::Done) => Status::Undecided,
             Some(Verdict::Rejected) => Status::Rejected,
             Some(Verdict::Accepted { seal: accepted })
                 if options.is_empty() && *accepted == seal =>
@@ -196,6 +220,11 @@ impl Decisions {
             }
             Some(_) => Status::Again,
         }
+    }
+
+    /// True if a note or a leftover was ticked off.
+    pub fn done(&self, id: Digest) -> bool {
+        matches!(self.last.get(&id).map(|d| &d.verdict), Some(Verdict::Done))
     }
 
     /// True if an edit that provides this is rejected.
@@ -260,7 +289,11 @@ impl Decisions {
         let mut out: Vec<&Decision> = self
             .last
             .values()
-            .filter(|d| d.verdict != Verdict::Cleared && !edits.contains(&d.edit))
+            .filter(|d| {
+                let open =
+                    matches!(d.verdict, Verdict::Cleared | Verdict::Reopened | Verdict::Done);
+                !open && !edits.contains(&d.edit)
+            })
             .collect();
         out.sort_by(|a, b| (&a.path, a.edit).cmp(&(&b.path, b.edit)));
         out

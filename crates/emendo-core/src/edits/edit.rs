@@ -76,6 +76,9 @@ pub struct ShownAlternative {
     pub after: String,
     /// Its seal.
     pub seal: Digest,
+    /// It leaves the place as it is.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub leaves: bool,
 }
 
 /// Where an edit stands in its run.
@@ -102,8 +105,11 @@ pub struct Edit {
     pub action: String,
     /// The file.
     pub path: RelPath,
-    /// The line in the original file, from 1.
+    /// The line in the original file that it changes first, from 1.
     pub line: u32,
+    /// Further lines of the original file that it changes, from 1.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub more_lines: Vec<u32>,
     /// How sure it is that the place is what the recipe means.
     pub certainty: Certainty,
     /// Why.
@@ -144,9 +150,23 @@ pub struct Edit {
     pub needs: Option<Digest>,
 }
 
+impl Edit {
+    /// True if it changes something on a line of the original file.
+    pub fn is_on(&self, line: u32) -> bool {
+        self.line == line || self.more_lines.contains(&line)
+    }
+
+    /// True if it is a choice whose alternative of this name leaves the place as it is.
+    pub fn leaves(&self, label: &str) -> bool {
+        self.options.iter().any(|o| o.label == label && o.leaves)
+    }
+}
+
 /// A place that a person must look at; no edit.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Note {
+    /// Its lasting id, by which it is ticked off.
+    pub id: Digest,
     /// The step that says it.
     #[serde(flatten)]
     pub step: StepKey,

@@ -7,3 +7,4 @@ mod leftover;
 pub use decisions::{Decision, DecisionError, Decisions, Status, Verdict};
 pub use edit::{Edit, Evidence, Note, OnceWritten, ShownAlternative, Standing, StepKey};
 pub use leftover::Leftover;
+pub(crate) use leftover::by_line;

@@ -10,6 +10,7 @@ mod memory;
 mod search;
 mod seen;
 mod truths;
+mod unread;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
@@ -28,6 +29,8 @@ pub(crate) use memory::{
 pub use search::{Hit, Near, Search, search};
 pub(crate) use seen::{Candidate, ExtraNames, Scan};
 pub(crate) use truths::Truths;
+pub use unread::UnreadFile;
+pub(crate) use unread::unread;
 
 use crate::look::discover::{ExtraWords, FoundNames};
 use crate::plan::{Declared, Narrow, Plan, PlannedAction, Present, Watch};

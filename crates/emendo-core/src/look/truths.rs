@@ -23,6 +23,7 @@ impl Conditions {
         units.sort_by(|a, b| b.len().cmp(&a.len()).then_with(|| a.cmp(b)));
         units.dedup();
         let mut holds: BTreeSet<String> = units.iter().cloned().collect();
+        let mut fails = None;
         for c in self.all.iter().filter(|c| c.now == now) {
             let mut found: Option<BTreeSet<String>> = None;
             for ask in &c.asks {
@@ -43,13 +44,16 @@ impl Conditions {
             // Asked of the whole project, one place tells for all.
             let fits = |u: &String| if c.unit { found.contains(u) } else { !found.is_empty() };
             holds.retain(|u| fits(u) == c.wanted);
+            if holds.is_empty() && fails.is_none() {
+                fails = c.fails();
+            }
         }
         let asks = self.all.iter().filter(|c| c.now == now).flat_map(|c| &c.asks);
         let missing = asks.filter_map(|a| match a {
             Ask::Required(required) => Some(required.missing(&files.world, told)),
             _ => None,
         });
-        Truth { missing: missing.flatten().collect(), units, holds }
+        Truth { missing: missing.flatten().collect(), units, holds, fails }
     }
 
     /// The modules in which the answer to a question is yes.
@@ -83,7 +87,7 @@ impl Conditions {
                 found.into_iter().map(|p| of(&p)).collect()
             }
             // Of a module: as its own manifest sees the file.
-            Ask::File(globs) => where_(&|p| {
+            Ask::File(globs, _) => where_(&|p| {
                 let below = |u: &str| p.as_str().strip_prefix(u)?.strip_prefix('/');
                 let own = below(unit_of(p, units)).filter(|_| unit);
                 own.and_then(|o| RelPath::new(o).ok())
@@ -122,6 +126,8 @@ pub(crate) struct Truth {
     holds: BTreeSet<String>,
     /// What a recipe requires and does not find.
     missing: Vec<MissingRequirement>,
+    /// Where it holds nowhere: the condition that is not met.
+    fails: Option<String>,
 }
 
 /// True if an import or a full name in a file is a symbol, or lies below it.
@@ -210,6 +216,16 @@ impl Truths {
         let late = self.late.read();
         let found = late.iter().flat_map(|l| l.iter()).find(|(c, _)| Arc::ptr_eq(c, conditions));
         found.map_or(Vec::new(), |(_, t)| t.missing.clone())
+    }
+
+    /// The condition that keeps an action from running anywhere.
+    pub(crate) fn fails(&self, action: &PlannedAction) -> Option<String> {
+        let conditions = action.conditions.as_ref()?;
+        let one = |all: &[(Arc<Conditions>, Truth)]| {
+            let found = all.iter().find(|(c, _)| Arc::ptr_eq(c, conditions));
+            found.filter(|(_, t)| t.holds.is_empty()).and_then(|(_, t)| t.fails.clone())
+        };
+        one(&self.early).or_else(|| self.late.read().ok().and_then(|late| one(&late)))
     }
 
     /// The note at the step itself, where an action's conditions hold anywhere.

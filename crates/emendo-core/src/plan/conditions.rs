@@ -14,7 +14,8 @@ use crate::plan::required::Required;
 #[derive(Clone, Debug)]
 pub(crate) enum Ask {
     Library(String),
-    File(Globs),
+    /// Globs, and how they are written.
+    File(Globs, Vec<String>),
     RefersTo(String),
     Setting(String),
     Lang(String),
@@ -31,6 +32,37 @@ pub(crate) struct ConditionGroup {
     pub(crate) unit: bool,
     /// Asked just before the step, not when the run begins.
     pub(crate) now: bool,
+}
+
+impl Ask {
+    /// The question as a sentence that is true, or one that is not; none for what a recipe requires, which is told elsewhere.
+    fn said(&self, holds: bool) -> Option<String> {
+        let quoted =
+            |all: &[String]| all.iter().map(|t| format!("`{t}`")).collect::<Vec<_>>().join(" or ");
+        Some(match (self, holds) {
+            (Self::Library(l), true) => format!("`{l}` is there"),
+            (Self::Library(l), false) => format!("`{l}` is not there"),
+            (Self::File(_, globs), true) => format!("there is a file {}", quoted(globs)),
+            (Self::File(_, globs), false) => format!("there is no file {}", quoted(globs)),
+            (Self::RefersTo(s), true) => format!("a file refers to `{s}`"),
+            (Self::RefersTo(s), false) => format!("no file refers to `{s}`"),
+            (Self::Setting(k), true) => format!("the key `{k}` is set"),
+            (Self::Setting(k), false) => format!("the key `{k}` is not set"),
+            (Self::Lang(l), true) => format!("there are files of `{l}`"),
+            (Self::Lang(l), false) => format!("there are no files of `{l}`"),
+            (Self::Required(_), _) => return None,
+        })
+    }
+}
+
+impl ConditionGroup {
+    /// Why it keeps a step from running: the condition, and what it found.
+    pub(crate) fn fails(&self) -> Option<String> {
+        let said: Vec<String> = self.asks.iter().filter_map(|a| a.said(!self.wanted)).collect();
+        let word = if self.wanted { "only_if" } else { "unless" };
+        let with = if self.wanted { " or " } else { " and " };
+        (!said.is_empty()).then(|| format!("{word}: {}", said.join(with)))
+    }
 }
 
 /// What an action waits for.
@@ -80,7 +112,7 @@ fn asked(condition: &Condition, unit: bool) -> ConditionGroup {
     asks.extend(texts("lang").into_iter().map(Ask::Lang));
     let globs = texts("file");
     if !globs.is_empty() {
-        asks.extend(Globs::compile(&globs).map(Ask::File));
+        asks.extend(Globs::compile(&globs).map(|g| Ask::File(g, globs.clone())));
     }
     ConditionGroup { wanted: condition.wanted, asks, unit, now: t.is_true("now") }
 }

@@ -24,9 +24,11 @@ pub(crate) use narrow::{Declared, Narrow, Present, WordCache};
 pub use required::MissingRequirement;
 pub(crate) use required::{Required, map as required_map};
 pub(crate) use step::{PlanStep, PlannedAction, StepInfo, Watch};
+pub use step::{SkippedStep, Unnamed};
 
 use crate::edits::StepKey;
 use crate::plan::step::RecipeType;
+pub(crate) use crate::plan::watches::unnamed;
 use crate::plan::watches::watches;
 
 /// A recipe of a run, as it is remembered.
@@ -355,6 +357,7 @@ impl Compiler {
         let told = told_types(&self.world, recipe, &spellings, &mut out);
         Diagnostic::all_about(&mut out, "type");
         crate::plan::conditions::check(&self.world, &recipe.conditions, &mut out);
+        crate::plan::required::check(&self.world, recipe, &mut out);
         let own = chain.iter().cloned().chain([recipe.id.clone()]);
         let own: Vec<String> = own.collect();
         let place = self.messages.len();

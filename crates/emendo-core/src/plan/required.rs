@@ -3,6 +3,7 @@
 use emendo_actions::World;
 use emendo_docs::{Requirement, lowest};
 use emendo_recipe::{Recipe, Table};
+use emendo_text::Diagnostic;
 
 use crate::plan::libraries::named;
 use crate::project::Survey;
@@ -79,6 +80,21 @@ impl Required {
             }
         }
         out
+    }
+}
+
+/// Refuses words of `project` that no manifest declares a level of.
+pub(crate) fn check(world: &World, recipe: &Recipe, out: &mut Vec<Diagnostic>) {
+    let known: Vec<&str> =
+        world.ecosystems.iter().flat_map(|e| e.toolchains.iter().copied()).collect();
+    let Some(map) = recipe.requires.as_ref().and_then(|t| t.table("project")) else { return };
+    for e in map.entries.iter().filter(|e| !known.contains(&e.key.as_str())) {
+        let mut all = known.clone();
+        all.sort_unstable();
+        all.dedup();
+        let message = format!("no manifest declares a level of `{}`", e.key);
+        let d = Diagnostic::error(message, e.key_span);
+        out.push(d.about("condition").help(format!("the words are: {}", all.join(", "))));
     }
 }
 

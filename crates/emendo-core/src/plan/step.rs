@@ -32,6 +32,26 @@ pub struct StepInfo {
     pub chain: Vec<String>,
 }
 
+/// A step that a condition keeps from running.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SkippedStep {
+    /// The step.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// The condition, and what it found.
+    pub because: String,
+}
+
+/// What a step changes without a name to look for afterwards.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Unnamed {
+    /// The step.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// The pattern or the key, as the recipe writes it.
+    pub what: String,
+}
+
 /// A compiled action of a step.
 pub struct PlannedAction {
     /// What finds its places.

@@ -4,10 +4,13 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use std::sync::Arc;
 
-use emendo_actions::{KeyWatch, OldKey, Runner as _, SymbolKind, SymbolRunner, TextWatch, World};
+use emendo_actions::{
+    CoordinateWatch, KeyWatch, OldCoordinate, OldKey, Runner as _, SymbolKind, SymbolRunner,
+    TextWatch, World,
+};
 use emendo_lang::Ty;
 
-use crate::plan::step::{About, PlanStep, Watch};
+use crate::plan::step::{About, PlanStep, Unnamed, Watch};
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
@@ -57,6 +60,38 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
     }
     out.extend(key_watches(world, steps));
+    out.extend(coordinate_watch(world, steps));
+    out
+}
+
+/// The watch for libraries that are to be gone.
+fn coordinate_watch(world: &Arc<World>, steps: &[PlanStep]) -> Option<Watch> {
+    let (mut old, mut about): (Vec<OldCoordinate>, About) = (Vec::new(), BTreeMap::new());
+    for step in steps {
+        for o in step.actions.iter().flat_map(|a| &a.asks.replaces.coordinates) {
+            let advice = step.info.why.clone();
+            about.entry(o.coordinate.clone()).or_insert_with(|| (step.info.key.clone(), advice));
+            if !old.contains(o) {
+                old.push(o.clone());
+            }
+        }
+    }
+    let runner = CoordinateWatch::new(world.tables.clone(), old);
+    (!about.is_empty()).then(|| Watch { asks: runner.asks(), runner: Box::new(runner), about })
+}
+
+/// What steps change without a name to look for: each step with the pattern or the key.
+pub(crate) fn unnamed(steps: &[PlanStep]) -> Vec<Unnamed> {
+    let of = |s: &PlanStep| {
+        let all = s.actions.iter().flat_map(|a| &a.asks.replaces.unnamed);
+        all.map(|what| Unnamed { step: s.info.key.clone(), what: what.clone() }).collect::<Vec<_>>()
+    };
+    let mut out: Vec<Unnamed> = Vec::new();
+    for u in steps.iter().flat_map(of) {
+        if !out.contains(&u) {
+            out.push(u);
+        }
+    }
     out
 }
 

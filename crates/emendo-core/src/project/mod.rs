@@ -175,6 +175,11 @@ impl Project {
         Self { tracked: Some(Arc::new(tracked)), ..self }
     }
 
+    /// True if version control says which files it keeps.
+    pub(crate) fn knows_tracked(&self) -> bool {
+        self.tracked.as_ref().is_some_and(|t| !t.all().is_empty())
+    }
+
     /// True if version control keeps a file.
     pub(crate) fn tracks(&self, path: &str) -> bool {
         let all = self.tracked.as_ref().map(|t| t.all());

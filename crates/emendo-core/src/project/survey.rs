@@ -329,7 +329,7 @@ impl Survey {
         }
         for t in &told.toolchains {
             let level =
-                Level { toolchain: t.what, level: t.value.text.clone(), path: m.path.clone() };
+                Level { toolchain: t.what, level: t.level().into_owned(), path: m.path.clone() };
             if !self.toolchains.contains(&level) {
                 self.toolchains.push(level);
             }

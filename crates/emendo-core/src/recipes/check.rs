@@ -84,10 +84,21 @@ pub fn check(
     let (plan, more) = Plan::compile(world, &recipes);
     for (all, more) in messages.iter_mut().zip(more) {
         all.found.extend(more);
+        without_consequences(&mut all.found);
         all.found.sort_by_key(Diagnostic::start);
         all.found.dedup();
     }
     Checked { recipes, plan, messages }
+}
+
+/// Takes out what is said of a text only because an input in it has no value.
+fn without_consequences(found: &mut Vec<Diagnostic>) {
+    let unset = |d: &&Diagnostic| matches!(d.help, Some(Help::GiveInput(_)));
+    let spans: Vec<Span> =
+        found.iter().filter(unset).filter_map(|d| d.labels.first()).map(|l| l.span).collect();
+    let within =
+        |d: &Diagnostic| d.labels.first().is_some_and(|l| spans.iter().any(|s| s.contains(l.span)));
+    found.retain(|d| unset(&d) || !within(d));
 }
 
 /// Loads a recipe and what it includes. `stack`: the paths of those that are being loaded.

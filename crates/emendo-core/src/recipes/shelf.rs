@@ -115,7 +115,14 @@ impl Shelf {
             return Ok(all.swap_remove(i).source);
         }
         let what = if word.ends_with(".toml") || word.contains(['/', '\\']) {
-            format!("there is no recipe file `{word}`")
+            let at = from.map(|f| f.join(word).display().to_string());
+            let at = at.map(|a| a.strip_prefix("./").map_or(a.clone(), str::to_owned));
+            match at.filter(|a| a != word) {
+                Some(at) => {
+                    format!("there is no recipe file `{word}`: it was looked for at `{at}`")
+                }
+                None => format!("there is no recipe file `{word}`"),
+            }
         } else {
             format!("there is no recipe `{word}`")
         };

@@ -1,11 +1,16 @@
 //! A proposal as it is reviewed: kept, selected from, counted.
 
+mod decide;
+mod open;
 mod proposal;
 mod select;
 mod summary;
 
+pub use decide::{Decided, DecidedPlace, Refusal};
+pub(crate) use decide::{accept, reject, reopen, tick_off};
+pub use open::{LeftoverAt, OpenCounts, OpenWork};
 pub(crate) use proposal::ProposalWriter;
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
-pub use select::{Decided, Refusal, Selection, SelectionError};
-pub(crate) use select::{accept, select};
+pub(crate) use select::begins;
+pub use select::{Selection, SelectionError, notes_in, select};
 pub use summary::{StepTally, Summary, Tally, summarize};

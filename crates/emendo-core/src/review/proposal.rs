@@ -9,7 +9,7 @@ use emendo_text::{Digest, Hunk, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::{Edit, Leftover, Note};
-use crate::plan::{Limit, MissingRequirement, RecipeInfo, StepInfo};
+use crate::plan::{Limit, MissingRequirement, RecipeInfo, SkippedStep, StepInfo};
 use crate::project::SkipReason;
 use crate::run::{Counts, FileResult};
 
@@ -77,6 +77,9 @@ pub struct Trailer {
     /// Recipes that were left out, with what they require.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub left_out: Vec<MissingRequirement>,
+    /// Steps that a condition keeps from running.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub skipped_steps: Vec<SkippedStep>,
     /// The look at the project that it rests on, where that is remembered.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub look: Option<Digest>,

@@ -1,11 +1,10 @@
-//! Which edits a selection means, and what an acceptance of them covers.
-
-use std::collections::{HashMap, HashSet};
+//! Which edits, notes and leftovers a selection means.
 
 use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
-use crate::edits::{Decision, Decisions, Edit, Standing, Status, Verdict};
+use crate::edits::{Edit, Note, StepKey};
+use crate::review::open::LeftoverAt;
 use crate::review::proposal::Proposal;
 
 /// Why a selection selects nothing: it fits nothing, or names something that is not there.
@@ -13,188 +12,221 @@ use crate::review::proposal::Proposal;
 #[error("{0}")]
 pub struct SelectionError(pub String);
 
-/// Which edits are meant.
+/// Which edits are meant: those that all the given conditions hold for.
 #[derive(Clone, Debug, Default)]
 pub struct Selection {
     /// Steps, by id or `recipe/step`; any of them.
     pub steps: Vec<String>,
-    /// Files or folders; any of them.
+    /// Files, folders or globs, from the project's root; any of them.
     pub files: Vec<String>,
-    /// This certainty and above.
+    /// This certainty, and those above it.
     pub certainty: Option<Certainty>,
+    /// That certainty only.
+    pub exact: bool,
     /// Edits, by the beginnings of their ids.
     pub edits: Vec<String>,
+    /// Edits of the step and the shape of these.
+    pub like: Vec<String>,
     /// All edits.
     pub all: bool,
 }
 
-/// Why an edit that was meant is not decided.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Refusal {
-    /// It is held back, for this reason.
-    Withheld(String),
-    /// It is a choice: one of its alternatives must be picked.
-    Choice,
-    /// It calls for caution: it must be named, by its step or itself.
-    Caution,
-    /// It is unsure: it must be asked for.
-    Unsure,
-    /// Another reason, in words.
-    Other(String),
+/// A condition of a selection, with the words of the command line for it.
+struct Selector<'s> {
+    said: String,
+    fits: Box<dyn Fn(&Edit) -> bool + 's>,
 }
 
-/// What became of a selection.
-#[derive(Clone, Debug, Default)]
-pub struct Decided {
-    /// Edits that are decided now.
-    pub decided: Vec<Edit>,
-    /// Edits that were accepted along, since others build on them.
-    pub along: Vec<Edit>,
-    /// Edits that were meant and not decided, with the reason.
-    pub refused: Vec<(Edit, Refusal)>,
+/// The edits of a selection, in order: those that can be decided on.
+///
+/// # Errors
+/// If it names something that is not there, or its conditions select nothing together.
+pub fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>, SelectionError> {
+    known_steps(proposal, &s.steps)?;
+    for prefix in s.edits.iter().chain(&s.like) {
+        one_edit(proposal, prefix)?;
+    }
+    let files = FileWords::of(&s.files)?;
+    let likes: Vec<&Edit> =
+        s.like.iter().filter_map(|w| proposal.decidable().find(|e| begins(e.id, w))).collect();
+    let mut all: Vec<Selector<'_>> = Vec::new();
+    let words = |option: &str, given: &[String]| {
+        given.iter().map(|g| format!("{option} {g}")).collect::<Vec<_>>().join(" ")
+    };
+    if !s.steps.is_empty() {
+        all.push(Selector {
+            said: words("--step", &s.steps),
+            fits: Box::new(|e| s.steps.iter().any(|w| e.step.is(w))),
+        });
+    }
+    if !s.files.is_empty() {
+        all.push(Selector {
+            said: words("--file", &s.files),
+            fits: Box::new(|e| files.hold(&e.path)),
+        });
+    }
+    if !s.edits.is_empty() {
+        all.push(Selector {
+            said: words("--edit", &s.edits),
+            fits: Box::new(|e| s.edits.iter().any(|w| begins(e.id, w))),
+        });
+    }
+    if !s.like.is_empty() {
+        let same = |a: &Edit, b: &Edit| a.step == b.step && a.shape == b.shape;
+        all.push(Selector {
+            said: words("--like", &s.like),
+            fits: Box::new(move |e| likes.iter().any(|l| same(l, e))),
+        });
+    }
+    if let Some(c) = s.certainty {
+        let exact = s.exact;
+        all.push(Selector {
+            said: format!("--certainty {}", c.word()),
+            fits: Box::new(move |e| if exact { e.certainty == c } else { e.certainty >= c }),
+        });
+    }
+    let hit = |e: &&Edit| all.iter().all(|s| (s.fits)(e));
+    let out: Vec<&Edit> = proposal.decidable().filter(hit).collect();
+    // A certainty that no edit has is no mistake; a word for a place or a step that selects nothing may be one.
+    let named =
+        !(s.steps.is_empty() && s.files.is_empty() && s.edits.is_empty() && s.like.is_empty());
+    match out.is_empty() && named {
+        true => Err(nothing(proposal, &all)),
+        false => Ok(out),
+    }
 }
 
-/// The decidable edits of a selection, in order.
-pub(crate) fn select<'p>(
-    proposal: &'p Proposal,
-    s: &Selection,
-) -> Result<Vec<&'p Edit>, SelectionError> {
-    let fail = |message: String| Err(SelectionError(message));
-    for step in &s.steps {
+/// Why conditions select nothing.
+fn nothing(proposal: &Proposal, all: &[Selector<'_>]) -> SelectionError {
+    let count = |s: &Selector<'_>| proposal.decidable().filter(|e| (s.fits)(e)).count();
+    let edits = |n: usize| match n {
+        0 => "no edit".to_owned(),
+        1 => "1 edit".to_owned(),
+        n => format!("{n} edits"),
+    };
+    if let Some(none) = all.iter().find(|s| count(s) == 0) {
+        return SelectionError(format!("no edit of the proposal is selected by `{}`", none.said));
+    }
+    let each: Vec<String> =
+        all.iter().map(|s| format!("`{}` selects {}", s.said, edits(count(s)))).collect();
+    SelectionError(format!("{}, and no edit is selected by all of them", each.join(", ")))
+}
+
+pub(crate) fn begins(id: Digest, word: &str) -> bool {
+    id.to_string().starts_with(word)
+}
+
+fn known_steps(proposal: &Proposal, steps: &[String]) -> Result<(), SelectionError> {
+    for step in steps {
         if !proposal.header.steps.iter().any(|i| i.key.is(step)) {
             let known: Vec<&str> =
                 proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
-            return fail(format!("no step is called `{step}`; the steps: {}", known.join(", ")));
+            let known = known.join(", ");
+            return Err(SelectionError(format!("no step is called `{step}`; the steps: {known}")));
         }
     }
-    for prefix in &s.edits {
-        let hits =
-            proposal.edits().filter(|e| e.id.to_string().starts_with(prefix.as_str())).count();
-        match hits {
-            0 => return fail(format!("no edit has an id that begins with `{prefix}`")),
-            1 => {}
-            n => return fail(format!("`{prefix}` is the beginning of {n} ids: give more of it")),
-        }
-        if proposal.edits().any(|e| e.derived && e.id.to_string().starts_with(prefix.as_str())) {
+    Ok(())
+}
+
+/// Checks that the beginning of an id means one edit that can be decided on.
+fn one_edit(proposal: &Proposal, prefix: &str) -> Result<(), SelectionError> {
+    let fail = |message: String| Err(SelectionError(message));
+    let place = proposal.notes().any(|n| begins(n.id, prefix))
+        || proposal.leftovers().any(|(_, l)| begins(l.id, prefix));
+    match proposal.edits().filter(|e| begins(e.id, prefix)).count() {
+        0 if place => {
             return fail(format!(
-                "`{prefix}` is an import that follows from other edits: decide on those"
+                "`{prefix}` is a note or a leftover, not an edit: `emendo done {prefix}` ticks it off"
             ));
         }
+        0 => return fail(format!("no edit has an id that begins with `{prefix}`")),
+        1 => {}
+        n => return fail(format!("`{prefix}` is the beginning of {n} ids: give more of it")),
     }
-    for file in &s.files {
-        if !proposal.files.iter().any(|f| is_file(&f.path, file)) {
-            return fail(format!("the proposal has nothing for `{file}`"));
-        }
+    if proposal.edits().any(|e| e.derived && begins(e.id, prefix)) {
+        return fail(format!(
+            "`{prefix}` is an import that follows from other edits: decide on those"
+        ));
     }
-    let hit = |e: &&Edit| {
-        (s.steps.is_empty() || s.steps.iter().any(|w| e.step.is(w)))
-            && (s.files.is_empty() || s.files.iter().any(|w| is_file(&e.path, w)))
-            && (s.edits.is_empty()
-                || s.edits.iter().any(|w| e.id.to_string().starts_with(w.as_str())))
-            && s.certainty.is_none_or(|c| e.certainty >= c)
-    };
-    Ok(proposal.decidable().filter(hit).collect())
+    Ok(())
 }
 
-fn is_file(path: &RelPath, word: &str) -> bool {
-    let word = word.trim_start_matches("./").trim_end_matches('/');
-    path.as_str() == word || path.as_str().strip_prefix(word).is_some_and(|r| r.starts_with('/'))
-}
+/// Files, folders and globs, from the project's root.
+pub(crate) struct FileWords(Vec<(String, Option<globset::GlobMatcher>)>);
 
-/// What an acceptance covers: undecided edits, with those that they build on. Never a `caution` that is
-/// not named, an unpicked choice, or an unsure edit that was not asked for.
-pub(crate) fn accept(
-    proposal: &Proposal,
-    decisions: &Decisions,
-    s: &Selection,
-) -> Result<(Decided, Vec<Decision>), SelectionError> {
-    let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
-    let mut by_tie: HashMap<Digest, Vec<Digest>> = HashMap::new();
-    for e in proposal.decidable() {
-        if let Some(tie) = e.provides {
-            by_tie.entry(tie).or_default().push(e.id);
-        }
-    }
-    let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| e.step.is(w));
-    let mut out = Decided::default();
-    let mut log = Vec::new();
-    let mut seen: HashSet<Digest> = HashSet::new();
-    for e in select(proposal, s)? {
-        let explicit = !s.edits.is_empty();
-        let status = decisions.status(e);
-        let refuse = |why: Refusal| Some((e.clone(), why));
-        let refused = match (&e.standing, &status) {
-            (_, Status::Accepted(_)) => continue,
-            (_, Status::Rejected) if !explicit => continue,
-            (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => {
-                refuse(Refusal::Withheld(why.clone()))
+impl FileWords {
+    /// Reads words; an error if a glob cannot be read.
+    pub(crate) fn of(words: &[String]) -> Result<Self, SelectionError> {
+        let read = |word: &String| {
+            let plain = word.trim_start_matches("./").trim_end_matches('/');
+            let glob = plain.contains(['*', '?', '[', '{']);
+            let glob =
+                glob.then(|| globset::GlobBuilder::new(plain).literal_separator(true).build());
+            match glob.transpose() {
+                Ok(glob) => Ok((plain.to_owned(), glob.map(|g| g.compile_matcher()))),
+                Err(e) => Err(SelectionError(format!("`{word}` is not a glob: {e}"))),
             }
-            _ if !e.options.is_empty() => refuse(Refusal::Choice),
-            _ if e.caution.is_some() && !named(e) => refuse(Refusal::Caution),
-            _ if e.certainty == Certainty::Unsure
-                && !explicit
-                && !s.all
-                && s.certainty != Some(Certainty::Unsure) =>
-            {
-                refuse(Refusal::Unsure)
-            }
-            _ => None,
         };
-        if let Some(refused) = refused {
-            out.refused.push(refused);
-            continue;
-        }
-        match parents(e, &by_id, &by_tie, decisions) {
-            Err(why) => out.refused.push((e.clone(), Refusal::Other(why))),
-            Ok(parents) => {
-                for p in parents.into_iter().filter(|p| seen.insert(p.id)) {
-                    log.push(Decision::about(p, Verdict::Accepted { seal: p.seal }));
-                    out.along.push(p.clone());
-                }
-                if seen.insert(e.id) {
-                    log.push(Decision::about(e, Verdict::Accepted { seal: e.seal }));
-                    out.decided.push(e.clone());
-                }
-            }
-        }
+        words.iter().map(read).collect::<Result<_, _>>().map(Self)
     }
-    let own: HashSet<Digest> = out.decided.iter().map(|e| e.id).collect();
-    out.along.retain(|e| !own.contains(&e.id));
-    Ok((out, log))
+
+    /// True for a file that is meant.
+    pub(crate) fn hold(&self, path: &RelPath) -> bool {
+        let below =
+            |word: &str| path.as_str().strip_prefix(word).is_some_and(|r| r.starts_with('/'));
+        self.0.iter().any(|(word, glob)| {
+            word.is_empty()
+                || word == "."
+                || path.as_str() == word
+                || below(word)
+                || glob.as_ref().is_some_and(|g| g.is_match(path.as_str()))
+        })
+    }
 }
 
-/// The undecided edits that an edit builds on or needs, all the way down.
-fn parents<'p>(
-    e: &Edit,
-    by_id: &HashMap<Digest, &'p Edit>,
-    by_tie: &HashMap<Digest, Vec<Digest>>,
-    decisions: &Decisions,
-) -> Result<Vec<&'p Edit>, String> {
-    let mut out: Vec<&Edit> = Vec::new();
-    let needed = |e: &Edit| {
-        let tied = e.needs.and_then(|tie| by_tie.get(&tie)).into_iter().flatten();
-        e.parents.iter().chain(tied).copied().filter(|id| *id != e.id).collect::<Vec<_>>()
-    };
-    let mut todo: Vec<Digest> = needed(e);
-    while let Some(id) = todo.pop() {
-        let Some(p) = by_id.get(&id) else { continue };
-        match decisions.status(p) {
-            Status::Accepted(_) => continue,
-            Status::Rejected => {
-                return Err(format!("it builds on `{}`, which is rejected", id.short(8)));
+/// The notes and leftovers of a selection: by id, or all that its steps and files hold.
+pub(crate) fn select_places<'p>(
+    proposal: &'p Proposal,
+    s: &Selection,
+) -> Result<(Vec<&'p Note>, Vec<LeftoverAt<'p>>), SelectionError> {
+    known_steps(proposal, &s.steps)?;
+    let files = FileWords::of(&s.files)?;
+    for word in &s.edits {
+        let notes = proposal.notes().filter(|n| begins(n.id, word)).count();
+        let left = proposal.leftovers().filter(|(_, l)| begins(l.id, word)).count();
+        match notes + left {
+            1 => {}
+            0 if proposal.decidable().any(|e| begins(e.id, word)) => {
+                return Err(SelectionError(format!(
+                    "`{word}` is an edit: accept or reject it; notes and leftovers are ticked off"
+                )));
             }
-            _ if !p.options.is_empty() => {
-                return Err(format!(
-                    "it builds on `{}`, a choice that nobody has made",
-                    id.short(8)
-                ));
+            0 => {
+                let message = format!("no note or leftover has an id that begins with `{word}`");
+                return Err(SelectionError(message));
             }
-            _ => {}
-        }
-        if !out.iter().any(|o| o.id == id) {
-            out.push(p);
-            todo.extend(needed(p));
+            n => {
+                let message = format!("`{word}` is the beginning of {n} ids: give more of it");
+                return Err(SelectionError(message));
+            }
         }
     }
-    Ok(out)
+    let meant = |id: Digest, step: &StepKey, path: Option<&RelPath>| {
+        (s.edits.is_empty() || s.edits.iter().any(|w| begins(id, w)))
+            && (s.steps.is_empty() || s.steps.iter().any(|w| step.is(w)))
+            && (s.files.is_empty() || path.is_some_and(|p| files.hold(p)))
+    };
+    let notes = proposal.notes().filter(|n| meant(n.id, &n.step, n.path.as_ref()));
+    let left = proposal.leftovers().filter(|(p, l)| meant(l.id, &l.step, Some(*p)));
+    Ok((notes.collect(), left.collect()))
+}
+
+/// The open notes of a list that lie in these files, folders and globs; all without any.
+///
+/// # Errors
+/// If a glob cannot be read.
+pub fn notes_in<'p>(notes: &[&'p Note], files: &[String]) -> Result<Vec<&'p Note>, SelectionError> {
+    let words = FileWords::of(files)?;
+    let fits = |n: &&Note| files.is_empty() || n.path.as_ref().is_some_and(|p| words.hold(p));
+    Ok(notes.iter().copied().filter(fits).collect())
 }

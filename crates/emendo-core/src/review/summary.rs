@@ -5,6 +5,7 @@ use serde::Serialize;
 
 use crate::edits::{Decisions, Edit, Standing, Status};
 use crate::plan::StepInfo;
+use crate::review::open::{OpenCounts, OpenWork};
 use crate::review::proposal::Proposal;
 
 /// Counts of edits and notes.
@@ -28,6 +29,8 @@ pub struct Tally {
     pub withheld: usize,
     /// Accepted edits.
     pub accepted: usize,
+    /// Choices that were decided to be left as they are.
+    pub kept: usize,
     /// Rejected edits.
     pub rejected: usize,
     /// Edits that nobody has decided on.
@@ -54,11 +57,14 @@ pub struct Summary {
     pub steps: Vec<StepTally>,
     /// In all.
     pub total: Tally,
+    /// What is open, and what was left on purpose.
+    pub open: OpenCounts,
 }
 
 impl Tally {
     fn edit(&mut self, e: &Edit, decisions: &Decisions) {
-        if let Standing::Withheld(_) = e.standing {
+        let status = decisions.status(e);
+        if matches!(e.standing, Standing::Withheld(_)) && status != Status::Rejected {
             self.withheld += 1;
             return;
         }
@@ -69,7 +75,8 @@ impl Tally {
             Certainty::Unsure => self.unsure += 1,
         }
         self.choices += usize::from(!e.options.is_empty());
-        match decisions.status(e) {
+        match status {
+            Status::Accepted(Some(label)) if e.leaves(&label) => self.kept += 1,
             Status::Accepted(_) => self.accepted += 1,
             Status::Rejected => self.rejected += 1,
             Status::Undecided => self.undecided += 1,
@@ -106,5 +113,6 @@ pub fn summarize(proposal: &Proposal, decisions: &Decisions) -> Summary {
             s.tally.notes += 1;
         }
     }
-    Summary { steps, total }
+    let open = OpenWork::of(proposal, decisions).counts();
+    Summary { steps, total, open }
 }

@@ -1,11 +1,12 @@
 //! One file through the steps of a run: find, fold, write, parse again.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use emendo_actions::World;
 use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
 use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
-use emendo_text::{Digest, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
+use emendo_text::{Digest, Hasher, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
 
 use crate::edits::{Decisions, Edit, Leftover, Note, OnceWritten};
 use crate::look::Answers;
@@ -33,6 +34,8 @@ pub(crate) struct FileRun {
     pub(crate) edits: Vec<Edit>,
     pub(crate) notes: Vec<Note>,
     pub(crate) leftovers: Vec<Leftover>,
+    /// How many notes of one step say the same of equal places.
+    note_places: HashMap<Digest, u64>,
     lines: Option<Lines>,
     pub(crate) anchors: Option<Anchors>,
     /// The words of the text that the plan asks for, and those that were found on the way.
@@ -78,6 +81,7 @@ impl FileRun {
             edits: Vec::new(),
             notes: Vec::new(),
             leftovers: Vec::new(),
+            note_places: HashMap::new(),
             lines: None,
             anchors: None,
             words: Default::default(),
@@ -170,6 +174,8 @@ impl FileRun {
             }
             let why = draft.evidence.iter().min_by_key(|f| f.says);
             let leftover = Leftover {
+                id: Digest::of(b""),
+                also: Vec::new(),
                 symbol: emendo_lang::tree::in_line(draft.hull.of(&self.text)),
                 line: self.line(draft.hull),
                 source: self.source(draft.hull),
@@ -184,6 +190,10 @@ impl FileRun {
 
     /// Looks for what still uses the old API, in the text as the steps leave it.
     pub(crate) fn look_back(&mut self, env: &Env<'_>) {
+        // A recipe speaks of the old API because it must.
+        if emendo_recipe::is_recipe(self.path.name(), &self.text) {
+            return;
+        }
         let covering = env.plan.watches.iter().filter(|w| w.runner.covers(&self.path));
         let watches: Vec<&Watch> = covering.collect();
         if watches.is_empty() {
@@ -213,6 +223,8 @@ impl FileRun {
                 let Some((step, advice)) = watch.about.get(&r.symbol) else { continue };
                 let why = r.fact.as_ref().map_or_else(|| r.why.clone(), |f| self.evidence(f).text);
                 let leftover = Leftover {
+                    id: Digest::of(b""),
+                    also: Vec::new(),
                     symbol: r.symbol,
                     line: self.line(r.at),
                     source: self.source(r.at),
@@ -224,8 +236,6 @@ impl FileRun {
                 self.leftovers.push(leftover);
             }
         }
-        self.leftovers.sort_by(|a, b| (a.line, &a.symbol).cmp(&(b.line, &b.symbol)));
-        self.leftovers.dedup_by(|a, b| (a.line, &a.symbol) == (b.line, &b.symbol));
     }
 
     /// The line of a place.
@@ -270,18 +280,42 @@ impl FileRun {
         self.lines.get_or_insert_with(|| Lines::new(base)).line(origin.start)
     }
 
+    /// The lines of the original that a place stands for.
+    pub(crate) fn lines(&mut self, at: Span) -> std::ops::RangeInclusive<u32> {
+        let origin = self.map.origin(at);
+        let base = self.base.as_str();
+        let lines = self.lines.get_or_insert_with(|| Lines::new(base));
+        let end = origin.end.max(origin.start + 1) - 1;
+        lines.line(origin.start)..=lines.line(end)
+    }
+
     pub(crate) fn notes(&mut self, step: &PlanStep, drafts: Vec<NoteDraft>) {
         for n in drafts {
             let line = self.line(n.at);
             let source = self.source(n.at);
+            let place = n.at.of(&self.text).trim();
+            let place = if place.is_empty() { source.as_str() } else { place };
+            let mut h = Hasher::new();
+            h.part("note").part(&step.info.key.recipe).part(&step.info.key.step);
+            h.part(self.path.as_str()).part(&n.say).part(place);
+            let place = h.finish();
+            let equal = self.note_places.entry(place).or_insert(0);
+            let mut id = Hasher::new();
+            id.digest(place).number(*equal);
             let note = Note {
+                id: id.finish(),
                 step: step.info.key.clone(),
                 path: Some(self.path.clone()),
                 line: Some(line),
                 source,
                 say: n.say,
             };
-            if !self.notes.contains(&note) {
+            let same = |o: &Note| {
+                (&o.step, o.line, &o.say, &o.source)
+                    == (&note.step, note.line, &note.say, &note.source)
+            };
+            if !self.notes.iter().any(same) {
+                *equal += 1;
                 self.notes.push(note);
             }
         }

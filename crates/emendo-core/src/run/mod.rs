@@ -14,7 +14,7 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
-use emendo_text::{Digest, RelPath, Text};
+use emendo_text::{Digest, Hasher, RelPath, Text};
 use rayon::prelude::*;
 
 pub(crate) use sink::CoverageLog;
@@ -25,7 +25,7 @@ use crate::look::{
     Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, RecalledScan, Scan,
     ScanData, StampDiff, Stamps, Truths, ask, follow,
 };
-use crate::plan::{Conditions, MissingRequirement, Plan};
+use crate::plan::{Conditions, MissingRequirement, Plan, PlanStep, SkippedStep};
 use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
 use crate::run::file::{Env, FileRun};
 
@@ -123,6 +123,8 @@ pub(crate) struct RunOutcome {
     pub(crate) notes: Vec<Note>,
     /// Recipes that were left out, with what they require.
     pub(crate) left_out: Vec<MissingRequirement>,
+    /// Steps that a condition keeps from running.
+    pub(crate) skipped_steps: Vec<SkippedStep>,
     /// The look that it rests on, where that is remembered.
     pub(crate) look: Option<Digest>,
 }
@@ -198,9 +200,10 @@ impl StartedRun<'_> {
             }
             _ => known.map(|k| k.generation),
         };
-        let (notes, left_out) =
-            (engine.step_notes(&answers.truths), engine.left_out(&answers.truths));
-        Ok(RunOutcome { counts, notes, left_out, look })
+        let truths = &answers.truths;
+        let (notes, left_out) = (engine.step_notes(truths), engine.left_out(truths));
+        let skipped_steps = engine.skipped_steps(truths);
+        Ok(RunOutcome { counts, notes, left_out, skipped_steps, look })
     }
 }
 
@@ -273,6 +276,11 @@ impl Engine<'_> {
         let notes = self.plan.steps.iter().flat_map(|s| {
             let say = s.actions.iter().filter_map(|a| truths.step_note(a));
             say.map(|say| Note {
+                id: {
+                    let mut h = Hasher::new();
+                    h.part("note").part(&s.info.key.recipe).part(&s.info.key.step).part(&say);
+                    h.finish()
+                },
                 step: s.info.key.clone(),
                 path: None,
                 line: None,
@@ -281,6 +289,16 @@ impl Engine<'_> {
             })
         });
         notes.collect()
+    }
+
+    /// Steps of which no action may run anywhere, with the condition that keeps them from it.
+    fn skipped_steps(&self, truths: &Truths) -> Vec<SkippedStep> {
+        let one = |s: &PlanStep| {
+            let mut all = s.actions.iter().map(|a| truths.fails(a));
+            let because = all.next()??;
+            all.all(|f| f.is_some()).then(|| SkippedStep { step: s.info.key.clone(), because })
+        };
+        self.plan.steps.iter().filter_map(one).collect()
     }
 
     /// What recipes require that were left out for it.

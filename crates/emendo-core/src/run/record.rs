@@ -3,11 +3,14 @@
 use emendo_actions::Draft;
 use emendo_text::{Digest, Hasher, Part, Span, Splice, hunks};
 
-use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status};
+use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status, by_line};
 use crate::plan::PlanStep;
 use crate::run::file::{FileRun, applied, excerpt};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::FileResult;
+
+/// Lines that are kept of an edit; one that changes more is told by those before.
+const MOST_LINES: usize = 400;
 
 impl FileRun {
     pub(crate) fn record(
@@ -19,7 +22,7 @@ impl FileRun {
         let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
         self.line(Span::at(0));
         for f in folded {
-            let line = self.line(f.draft.hull);
+            let mut lines = self.lines_of(&f);
             let evidence: Vec<Evidence> =
                 f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
             let parents: Vec<&Edit> =
@@ -39,6 +42,7 @@ impl FileRun {
                     why: a.why.clone(),
                     after: excerpt(&applied(&self.text, f.draft.hull, &a.change)),
                     seal: *seal,
+                    leaves: a.change.splices.is_empty() && a.change.imports.is_empty(),
                 }
             });
             let edit = Edit {
@@ -46,7 +50,8 @@ impl FileRun {
                 step: step.info.key.clone(),
                 action: step.actions[f.draft.action.0].asks.kind.to_owned(),
                 path: self.path.clone(),
-                line,
+                line: lines.remove(0),
+                more_lines: lines,
                 certainty,
                 evidence,
                 caution: step.info.caution.clone().or_else(|| {
@@ -72,6 +77,21 @@ impl FileRun {
             edit.line = splices.first().map_or(1, |s| self.line(s.span));
             self.edits.push(edit);
         }
+    }
+
+    /// The lines of the original that a draft changes, the first one first: at least that of its place.
+    fn lines_of(&mut self, f: &FoldedDraft) -> Vec<u32> {
+        let changes = std::iter::once(&f.draft.change);
+        let all = changes.chain(f.draft.alternatives.iter().map(|a| &a.change));
+        let spans: Vec<Span> = all.flat_map(|c| &c.splices).map(|s| s.span).collect();
+        let mut out: Vec<u32> = spans.into_iter().flat_map(|s| self.lines(s)).collect();
+        out.sort_unstable();
+        out.dedup();
+        if out.is_empty() {
+            out.push(self.line(f.draft.hull));
+        }
+        out.truncate(MOST_LINES);
+        out
     }
 
     /// The place of an edit as it reads with it.
@@ -110,12 +130,13 @@ impl FileRun {
         let undone = !changed && self.edits.iter().all(taken_back);
         let edits = if undone { Vec::new() } else { self.edits };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
+        let leftovers = by_line(&self.path, self.leftovers);
         FileResult {
             path: self.path,
             base: self.digest,
             edits,
             notes: self.notes,
-            leftovers: self.leftovers,
+            leftovers,
             hunks,
             after,
         }

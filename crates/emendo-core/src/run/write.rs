@@ -117,6 +117,7 @@ impl FileRun {
                 action: "import".into(),
                 path: self.path.clone(),
                 line: 0,
+                more_lines: Vec::new(),
                 certainty: Certainty::Certain,
                 evidence: vec![Evidence {
                     says: Certainty::Certain,

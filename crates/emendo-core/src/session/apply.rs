@@ -8,7 +8,7 @@ use emendo_text::{Digest, RelPath};
 
 use crate::apply::{Disk, Packer, Phase, TakenBack};
 use crate::edits::{Decision, Decisions, Edit, OnceWritten, Standing, Status, StepKey, Verdict};
-use crate::review::{Proposal, Selection, accept};
+use crate::review::{Header, OpenCounts, OpenWork, Proposal, Selection, accept};
 use crate::run::{Engine, FileResult, Mode, Sink};
 use crate::session::error::SessionError;
 use crate::session::{Session, UNMET, bases, left_out, unmet};
@@ -26,8 +26,8 @@ pub struct Applied {
     pub left_out: Vec<(Edit, String)>,
     /// Files that were left out, since they changed.
     pub skipped: Vec<RelPath>,
-    /// Edits that nobody has decided on.
-    pub undecided: usize,
+    /// What is open afterwards; none if the proposal could not be computed again.
+    pub open: Option<OpenCounts>,
 }
 
 /// What `apply` is asked to do.
@@ -100,16 +100,17 @@ impl Session {
         let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
         let decisions = self.decided(&proposal, options, &mut out)?;
         let held = |e: &&Edit| matches!(e.standing, Standing::Withheld(_));
-        let open = || proposal.decidable().filter(|e| !held(e));
-        let undecided =
-            |e: &&Edit| matches!(decisions.status(e), Status::Undecided | Status::Again);
-        out.undecided = open().filter(undecided).count();
-        let accepted: HashMap<Digest, &Edit> = open()
-            .filter(|e| matches!(decisions.status(e), Status::Accepted(_)))
-            .map(|e| (e.id, e))
-            .collect();
+        // A choice to leave a place as it is writes nothing, and holds on.
+        let writes = |e: &&Edit| match decisions.status(e) {
+            Status::Accepted(label) => !label.is_some_and(|l| e.leaves(&l)),
+            _ => false,
+        };
+        let accepted: HashMap<Digest, &Edit> =
+            proposal.decidable().filter(|e| !held(e)).filter(writes).map(|e| (e.id, e)).collect();
+        let open = || OpenWork::of(&proposal, &decisions).counts();
         let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
         if paths.is_empty() {
+            out.open = Some(open());
             return Ok(out);
         }
         out.skipped = self.changed(disk, &proposal, &paths)?;
@@ -129,6 +130,7 @@ impl Session {
         out.left_out.extend(left_out(&accepted, &done, &out.skipped));
         if packer.is_empty() {
             packer.abandon();
+            out.open = Some(open());
             return Ok(out);
         }
         let mut journal = packer.seal(options.time, &proposal.header, used.clone(), own)?;
@@ -140,7 +142,16 @@ impl Session {
         out.written = used.len();
         out.files = files;
         Proposal::remove(&self.state()?)?;
+        // What is open stays known. The files are written whatever becomes of this.
+        out.open = self.proposed_again(&proposal.header).ok();
         Ok(out)
+    }
+
+    /// Computes the proposal of these recipes once more, on the files as they are now.
+    pub(crate) fn proposed_again(&self, header: &Header) -> Result<OpenCounts, SessionError> {
+        let checked = self.recipes_of(header)?;
+        let proposal = self.run_view(&checked, header.clone(), &mut |_, _| {})?;
+        Ok(OpenWork::of(&proposal, &self.decisions()?).counts())
     }
 
     /// The decisions that count, after what the options accept: an acceptance of what others withhold does not.

@@ -1,16 +1,60 @@
-//! Decisions about edits.
+//! Decisions about edits, notes and leftovers.
 
-use crate::edits::{Decision, Decisions, Edit, Status, Verdict};
-use crate::review::{Decided, Proposal, Refusal, Selection, accept, select};
+use crate::edits::{Decision, Decisions, Verdict};
+use crate::review::{
+    Decided, OpenWork, Proposal, Refusal, Selection, SelectionError, accept, begins, reject,
+    reopen, select, tick_off,
+};
 use crate::session::Session;
 use crate::session::error::SessionError;
 
+/// What decides: from the proposal, the decisions so far and a selection.
+type Decides =
+    fn(&Proposal, &Decisions, &Selection) -> Result<(Decided, Vec<Decision>), SelectionError>;
+
 impl Session {
     /// Computes again what depends on decisions that changed.
-    fn refresh(&self, proposal: &Proposal) -> Result<(), SessionError> {
+    fn refresh(&self, proposal: &Proposal) -> Result<Proposal, SessionError> {
         let checked = self.recipes_of(&proposal.header)?;
-        self.run_view(&checked, proposal.header.clone(), &mut |_, _| {})?;
-        Ok(())
+        self.run_view(&checked, proposal.header.clone(), &mut |_, _| {})
+    }
+
+    /// Decides, and computes again what depends on it where that can be more than a word in a list.
+    fn decide(
+        &self,
+        selection: &Selection,
+        decides: Decides,
+        again: bool,
+    ) -> Result<Decided, SessionError> {
+        let _lock = self.lock()?;
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        self.refuse_applied(&proposal, selection)?;
+        let (mut decided, log) = decides(&proposal, &self.decisions()?, selection)?;
+        Decisions::append(&self.log()?, &log)?;
+        let proposal = match again && !decided.decided.is_empty() {
+            true => self.refresh(&proposal)?,
+            false => proposal,
+        };
+        decided.open = OpenWork::of(&proposal, &self.decisions()?).counts();
+        Ok(decided)
+    }
+
+    /// An edit that was applied is in no proposal any more.
+    fn refuse_applied(
+        &self,
+        proposal: &Proposal,
+        selection: &Selection,
+    ) -> Result<(), SessionError> {
+        let open = |word: &&String| !proposal.edits().any(|e| begins(e.id, word));
+        let Some(word) = selection.edits.iter().find(open) else { return Ok(()) };
+        let journals = self.journals()?;
+        let written = journals.iter().filter(|j| !j.unfinished());
+        match written.flat_map(|j| &j.ops.decisions).any(|d| begins(d.edit, word)) {
+            true => Err(SessionError::Selection(SelectionError(format!(
+                "`{word}` was applied: `emendo undo` takes the apply back"
+            )))),
+            false => Ok(()),
+        }
     }
 
     /// Accepts the edits of a selection.
@@ -18,11 +62,7 @@ impl Session {
     /// # Errors
     /// If there is no proposal, or the selection fits nothing.
     pub fn accept(&self, selection: &Selection) -> Result<Decided, SessionError> {
-        let _lock = self.lock()?;
-        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
-        let (decided, log) = accept(&proposal, &self.decisions()?, selection)?;
-        Decisions::append(&self.log()?, &log)?;
-        Ok(decided)
+        self.decide(selection, accept, false)
     }
 
     /// Rejects the edits of a selection; what builds on them is computed again.
@@ -30,20 +70,23 @@ impl Session {
     /// # Errors
     /// If there is no proposal, or the selection fits nothing.
     pub fn reject(&self, selection: &Selection) -> Result<Decided, SessionError> {
-        let _lock = self.lock()?;
-        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
-        let decisions = self.decisions()?;
-        let edits = select(&proposal, selection)?;
-        let fresh: Vec<Edit> = edits
-            .into_iter()
-            .filter(|e| decisions.status(e) != Status::Rejected)
-            .cloned()
-            .collect();
-        let log: Vec<Decision> =
-            fresh.iter().map(|e| Decision::about(e, Verdict::Rejected)).collect();
-        Decisions::append(&self.log()?, &log)?;
-        self.refresh(&proposal)?;
-        Ok(Decided { decided: fresh, ..Decided::default() })
+        self.decide(selection, reject, true)
+    }
+
+    /// Takes decisions back that are not written yet; what builds on them is computed again.
+    ///
+    /// # Errors
+    /// If there is no proposal, or the selection fits nothing.
+    pub fn reopen(&self, selection: &Selection) -> Result<Decided, SessionError> {
+        self.decide(selection, reopen, true)
+    }
+
+    /// Ticks notes and leftovers off, in later runs too.
+    ///
+    /// # Errors
+    /// If there is no proposal, or the selection fits nothing.
+    pub fn tick_off(&self, selection: &Selection) -> Result<Decided, SessionError> {
+        self.decide(selection, tick_off, false)
     }
 
     /// Picks an alternative of each selected choice that has one of this name.
@@ -53,17 +96,18 @@ impl Session {
     pub fn choose(&self, selection: &Selection, label: &str) -> Result<Decided, SessionError> {
         let _lock = self.lock()?;
         let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        self.refuse_applied(&proposal, selection)?;
         let mut out = Decided::default();
         let mut log = Vec::new();
         for e in select(&proposal, selection)? {
             match e.options.iter().find(|o| o.label == label) {
                 Some(o) => {
-                    log.push(Decision::about(
-                        e,
-                        Verdict::Picked { label: label.to_owned(), seal: o.seal },
-                    ));
+                    let verdict = Verdict::Picked { label: label.to_owned(), seal: o.seal };
+                    log.push(Decision::about(e, verdict));
                     out.decided.push(e.clone());
                 }
+                // Who means all means all choices.
+                None if e.options.is_empty() && selection.edits.is_empty() => {}
                 None if e.options.is_empty() => {
                     out.refused.push((e.clone(), Refusal::Other("it is not a choice".into())));
                 }
@@ -79,12 +123,13 @@ impl Session {
                 Some((e, Refusal::Other(why))) => format!(" (`{}`: {why})", e.id.short(8)),
                 _ => String::new(),
             };
-            return Err(SessionError::Selection(crate::review::SelectionError(format!(
+            return Err(SessionError::Selection(SelectionError(format!(
                 "no selected edit has an alternative `{label}`{why}"
             ))));
         }
         Decisions::append(&self.log()?, &log)?;
-        self.refresh(&proposal)?;
+        let proposal = self.refresh(&proposal)?;
+        out.open = OpenWork::of(&proposal, &self.decisions()?).counts();
         Ok(out)
     }
 }

@@ -4,6 +4,7 @@ mod apply;
 mod decide;
 mod error;
 mod propose;
+mod remaining;
 mod undo;
 
 use std::collections::{HashMap, HashSet};
@@ -17,6 +18,8 @@ use emendo_text::{Digest, RelPath};
 
 pub use apply::{Applied, ApplyOptions};
 pub use error::SessionError;
+pub use remaining::Remaining;
+pub use undo::Undone;
 
 use crate::apply::{Journal, Phase};
 use crate::edits::{Decisions, Edit, OnceWritten, Standing, Status};

@@ -84,14 +84,8 @@ impl Session {
         self.look_with(checked, header, progress)
     }
 
-    /// The same for the recipes of the last proposal, or of the last apply; `None` if there is neither.
-    ///
-    /// # Errors
-    /// If the project or a recipe cannot be read.
-    pub fn look_again(
-        &self,
-        progress: &mut dyn FnMut(u64, u64),
-    ) -> Result<Option<Proposal>, SessionError> {
+    /// The recipes of the last proposal, or of the last apply, with what that was made from; `None` if there is neither.
+    pub(crate) fn last_recipes(&self) -> Result<Option<(Checked, Header)>, SessionError> {
         let last = || {
             let mut journals = self.journals()?.into_iter().rev();
             Ok::<_, SessionError>(journals.find_map(|j| j.ops.from.map(|f| *f)))
@@ -101,11 +95,10 @@ impl Session {
             None => last()?,
         };
         let Some(header) = header else { return Ok(None) };
-        let checked = self.recipes_of(&header)?;
-        self.look_with(&checked, header, progress).map(Some)
+        Ok(Some((self.recipes_of(&header)?, header)))
     }
 
-    fn look_with(
+    pub(crate) fn look_with(
         &self,
         checked: &Checked,
         header: Header,
@@ -122,7 +115,7 @@ impl Session {
         })
     }
 
-    fn header(
+    pub(crate) fn header(
         &self,
         checked: &Checked,
         inputs: &BTreeMap<String, String>,
@@ -231,8 +224,9 @@ impl Session {
         let mut merging = Merging { kept: kept.collect(), out, view: &view, progress };
         let ran = started.run(again.as_ref(), &mut merging)?;
         merging.rest(None)?;
-        let RunOutcome { counts, notes, left_out, look } = ran;
-        Ok(ViewOutcome::Anew(Trailer { counts, notes, left_out, look, own: own_digest }))
+        let RunOutcome { counts, notes, left_out, skipped_steps, look } = ran;
+        let own = own_digest;
+        Ok(ViewOutcome::Anew(Trailer { counts, notes, left_out, skipped_steps, look, own }))
     }
 
     /// The recipes of a proposal, loaded again; they must be what they were.

@@ -2,9 +2,20 @@
 
 use crate::apply::{Disk, Phase, TakenBack};
 use crate::edits::{DecisionError, Decisions};
-use crate::review::Proposal;
+use crate::review::{OpenCounts, OpenWork, Proposal};
 use crate::session::Session;
 use crate::session::error::SessionError;
+
+/// What was taken back.
+#[derive(Clone, Debug)]
+pub struct Undone {
+    /// The files.
+    pub back: TakenBack,
+    /// It was an interrupted apply.
+    pub interrupted: bool,
+    /// What is open afterwards; none if there is no proposal any more.
+    pub open: Option<OpenCounts>,
+}
 
 impl Session {
     /// Takes an interrupted apply back, if there is one.
@@ -23,10 +34,14 @@ impl Session {
     ///
     /// # Errors
     /// If there is none, or the disk fails; calling it again goes on.
-    pub fn undo(&self, disk: &dyn Disk) -> Result<(TakenBack, bool), SessionError> {
+    pub fn undo(&self, disk: &dyn Disk) -> Result<Undone, SessionError> {
         let _lock = self.lock()?;
         if let Some(back) = self.recover(disk)? {
-            return Ok((back, true));
+            let open = match self.proposal()? {
+                Some(p) => Some(OpenWork::of(&p, &self.decisions()?).counts()),
+                None => None,
+            };
+            return Ok(Undone { back, interrupted: true, open });
         }
         let mut journals = self.journals()?;
         let journal = journals
@@ -40,8 +55,10 @@ impl Session {
             DecisionError::Io(e) => SessionError::of_disk(e, room),
             other => other.into(),
         })?;
+        let header = journal.ops.from.clone();
         let back = journal.take_back(disk).map_err(|e| SessionError::of_disk(e, room))?;
         Proposal::remove(&self.state()?)?;
-        Ok((back, false))
+        let open = header.and_then(|h| self.proposed_again(&h).ok());
+        Ok(Undone { back, interrupted: false, open })
     }
 }

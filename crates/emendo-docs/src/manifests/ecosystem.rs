@@ -166,6 +166,19 @@ pub struct Toolchain {
     pub form: Form,
 }
 
+impl Toolchain {
+    /// The level as a number, however it is written.
+    pub fn level(&self) -> std::borrow::Cow<'_, str> {
+        match self.form {
+            Form::Words => {
+                let number = self.value.text.trim_start_matches("VERSION_").replace('_', ".");
+                crate::manifests::levels::level_of(self.what, &number).to_owned().into()
+            }
+            _ => self.value.text.as_str().into(),
+        }
+    }
+}
+
 /// How the level of a toolchain is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Form {

@@ -36,6 +36,12 @@ fn check_coordinate(coordinate: &str) -> Option<String> {
         !p.is_empty()
             && p.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_' | '*'))
     };
+    let star = coordinate.find('*').filter(|i| *i + 1 < coordinate.len());
+    if star.is_some() || coordinate.starts_with('*') {
+        return Some(format!(
+            "`{coordinate}` fits no coordinate: `*` may stand at its end only, after the group"
+        ));
+    }
     let fits = parts.len() == 2 && parts.iter().all(ok);
     (!fits).then(|| format!("`{coordinate}` is not a Maven coordinate: write `group:artifact`"))
 }

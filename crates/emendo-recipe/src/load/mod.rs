@@ -188,3 +188,11 @@ fn places(kinds: &[&'static dyn ActionKind]) -> Vec<(&'static str, &'static [Key
     out.extend(kinds.iter().map(|k| (k.name(), k.keys())));
     out
 }
+
+/// True for a file that is a recipe, by its ending and the keys that every recipe has.
+pub fn is_recipe(name: &str, text: &str) -> bool {
+    let mut lines = text.lines().map(|l| l.trim_start_matches('\u{feff}').trim_end());
+    let version =
+        |l: &str| l.strip_prefix("emendo").is_some_and(|r| r.trim_start().starts_with('='));
+    name.ends_with(".toml") && lines.any(version) && text.contains("[[step")
+}

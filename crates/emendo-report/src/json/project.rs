@@ -3,13 +3,14 @@
 use std::path::Path;
 
 use emendo_core::{
-    Decision, Decisions, Journal, Leftover, Proposal, RecipeFit, Search, Summary, Survey, summarize,
+    Decision, Decisions, Edit, Journal, LeftoverAt, OpenWork, Proposal, RecipeFit, Remaining,
+    Search, Summary, Survey, summarize,
 };
 use emendo_text::RelPath;
 use serde::Serialize;
 use serde_json::{Value, json};
 
-use crate::json::proposal::proposal;
+use crate::json::proposal::{edit, proposal};
 
 /// What a look at a project found; `git` is the state of its working tree.
 pub fn survey(root: &Path, git: &impl Serialize, survey: &Survey, fits: &[RecipeFit]) -> Value {
@@ -35,6 +36,7 @@ pub fn status(
         "recipes": proposal.map(|p| &p.header.recipes),
         "steps": summary.map(|s| &s.steps),
         "total": summary.map(|s| &s.total),
+        "open": summary.map(|s| &s.open),
         "changed": changed,
         "stale": stale,
         "applied": applied,
@@ -42,17 +44,32 @@ pub fn status(
     })
 }
 
-/// What is left of the old API, and files with edits that are not written yet.
-pub fn leftovers(left: &[(&RelPath, &Leftover)], pending: &[(String, usize)]) -> Value {
-    let one = |(path, l): &(&RelPath, &Leftover)| {
+/// What is left of the old API, what is pending, what was left on purpose, and what was looked for.
+pub fn leftovers(work: &OpenWork<'_>, remaining: &Remaining, decisions: &Decisions) -> Value {
+    let one = |(path, l): &LeftoverAt<'_>| {
         let mut value = serde_json::to_value(l).unwrap_or_default();
         value["path"] = json!(path);
         value
     };
-    let left: Vec<Value> = left.iter().map(one).collect();
-    let by_file: Vec<_> =
-        pending.iter().map(|(path, n)| json!({ "path": path, "edits": n })).collect();
-    json!({ "leftovers": left, "pending": by_file })
+    let all = |list: &[LeftoverAt<'_>]| list.iter().map(one).collect::<Vec<_>>();
+    let edits = |list: &[&Edit]| list.iter().map(|e| edit(e, decisions)).collect::<Vec<_>>();
+    json!({
+        "counts": work.counts(),
+        "leftovers": all(&work.leftovers),
+        "notes": work.notes,
+        "held_back": edits(&work.held_back),
+        "pending": {
+            "undecided": edits(&work.undecided), "choices": edits(&work.choices),
+            "again": edits(&work.again), "accepted": edits(&work.accepted),
+        },
+        "on_purpose": {
+            "rejected": edits(&work.rejected), "kept": edits(&work.kept),
+            "notes": work.done_notes, "leftovers": all(&work.done_leftovers),
+        },
+        "looked_for": remaining.looked_for,
+        "unnamed": remaining.unnamed,
+        "unread": remaining.unread,
+    })
 }
 
 /// How many places a search found, and in how many files.

@@ -1,8 +1,6 @@
 //! Proposals, decisions, applies.
 
-use emendo_core::{
-    Applied, Decided, Decisions, Edit, Proposal, Refusal, Status, Summary, TakenBack,
-};
+use emendo_core::{Applied, Decided, Decisions, Edit, Proposal, Refusal, Status, Summary, Undone};
 use serde_json::{Value, json};
 
 /// A proposal: what it was made from, the summary, and each file with edits, notes and hunks.
@@ -21,8 +19,10 @@ pub fn proposal(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
         "counts": p.trailer.counts,
         "steps": s.steps,
         "total": s.total,
+        "open": s.open,
         "notes": p.trailer.notes,
         "left_out": p.trailer.left_out,
+        "skipped_steps": p.trailer.skipped_steps,
         "files": files,
     })
 }
@@ -49,7 +49,8 @@ pub fn edit(e: &Edit, d: &Decisions) -> Value {
 pub fn decided(d: &Decided, decisions: &Decisions, why: &dyn Fn(&Refusal) -> String) -> Value {
     let edits = |list: &[Edit]| list.iter().map(|e| edit(e, decisions)).collect::<Vec<_>>();
     let refused = d.refused.iter().map(|(e, r)| json!({ "edit": e.id, "because": why(r) }));
-    json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused.collect::<Vec<_>>() })
+    json!({ "decided": edits(&d.decided), "along": edits(&d.along), "refused": refused.collect::<Vec<_>>(),
+        "already": d.already, "places": d.places, "open": d.open })
 }
 
 /// What an apply wrote, and what it left.
@@ -60,11 +61,14 @@ pub fn applied(a: &Applied) -> Value {
     let recovered = a.recovered.as_ref().map(|t| json!({ "restored": t.restored, "kept": t.kept }));
     json!({
         "files": a.files, "edits": a.written, "left_out": left,
-        "skipped": a.skipped, "undecided": a.undecided, "recovered": recovered,
+        "skipped": a.skipped, "open": a.open, "recovered": recovered,
     })
 }
 
 /// What was taken back.
-pub fn undone(back: &TakenBack, interrupted: bool) -> Value {
-    json!({ "restored": back.restored, "kept": back.kept, "interrupted": interrupted })
+pub fn undone(u: &Undone) -> Value {
+    let back = &u.back;
+    json!({
+        "restored": back.restored, "kept": back.kept, "interrupted": u.interrupted, "open": u.open,
+    })
 }

@@ -20,7 +20,7 @@ use crate::{git, show};
 /// reverts an apply.
 #[derive(Args)]
 pub(crate) struct Apply {
-    /// Accept this certainty and above first: certain, likely, unsure or all
+    /// Accept this certainty and above first: certain, likely, unsure
     #[arg(long, value_name = "LEVEL", value_parser = level)]
     accept: Option<Certainty>,
     /// Write files with uncommitted changes too
@@ -44,10 +44,9 @@ impl Apply {
         if globals.json {
             show::json(&mut out, &json::applied(&applied))?;
         } else {
-            show_applied(&mut out, &applied)?;
             let locks =
                 emendo_core::locks_of(session.world(), session.project(), applied.files.iter());
-            crate::show::locks(&mut out, &locks)?;
+            show_applied(&mut out, &applied, &locks)?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -77,7 +76,11 @@ pub(crate) fn apply(
     )?)
 }
 
-pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result<()> {
+pub(crate) fn show_applied(
+    out: &mut impl Write,
+    a: &Applied,
+    locks: &[emendo_core::Lock],
+) -> std::io::Result<()> {
     if let Some(back) = &a.recovered {
         writeln!(
             out,
@@ -86,10 +89,13 @@ pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result
         )?;
     }
     if a.files.is_empty() {
-        writeln!(
-            out,
-            "nothing was written: no edit is accepted. `emendo accept` accepts, or `emendo apply --accept certain`"
-        )?;
+        let why = match a.left_out.is_empty() {
+            true => {
+                "no edit is accepted. `emendo accept` accepts, or `emendo apply --accept certain`"
+            }
+            false => "no accepted edit can be",
+        };
+        writeln!(out, "nothing was written: {why}")?;
     } else {
         writeln!(
             out,
@@ -114,15 +120,12 @@ pub(crate) fn show_applied(out: &mut impl Write, a: &Applied) -> std::io::Result
             writeln!(out, "  {} {why}", show::head(e))?;
         }
     }
-    if a.undecided > 0 {
-        writeln!(
-            out,
-            "undecided: {}; run `emendo propose` again to see them",
-            count(a.undecided, "edit")
-        )?;
-    }
     if !a.files.is_empty() {
         writeln!(out, "`emendo undo` takes this back")?;
     }
-    Ok(())
+    crate::show::locks(out, locks)?;
+    match &a.open {
+        Some(open) => crate::open::line(out, open),
+        None => writeln!(out, "what is open could not be computed: run `emendo propose` again"),
+    }
 }

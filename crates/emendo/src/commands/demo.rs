@@ -15,6 +15,7 @@ use crate::commands::apply::{apply, show_applied};
 use crate::errors::Usage;
 use crate::globals::{Globals, load};
 use crate::show::{BOLD, DIM, count};
+use crate::view::{DiffWhen, View};
 use crate::{git, show};
 
 static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
@@ -71,9 +72,16 @@ impl Demo {
             count(accepted.decided.len() + accepted.along.len(), "edit")
         )?;
         title(&mut out, "3. apply: write what was accepted")?;
-        show_applied(&mut out, &applied)?;
+        show_applied(&mut out, &applied, &[])?;
         title(&mut out, "4. propose again: what is left to decide")?;
-        show::proposal(&mut out, &second, &after, &decisions, true)?;
+        let view = View {
+            proposal: &second,
+            summary: &after,
+            decisions: &decisions,
+            stored: true,
+            disk: None,
+        };
+        view.show(&mut out, DiffWhen::Always)?;
         title(&mut out, "What to try next")?;
         tips(&mut out, &project, &recipe, with_git)?;
         Ok(ExitCode::SUCCESS)

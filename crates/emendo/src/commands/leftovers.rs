@@ -1,24 +1,27 @@
-//! `leftovers`: what still uses the old API, and what is pending.
+//! `leftovers`: what still uses the old API, what is pending, and what was left on purpose.
 
 use std::io;
 use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Certainty, Decisions, Leftover, Proposal, Standing, Status};
+use emendo_core::{Certainty, LeftoverAt, OpenWork, Remaining};
 use emendo_report::json;
 use emendo_text::{one_line, visible_name};
 
 use crate::errors::{TO_DO, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
+use crate::open;
+use crate::pager;
 use crate::progress::Progress;
-use crate::show::{BOLD, DIM, GOOD, LOOK, count, place};
+use crate::show::{self, BOLD, DIM, GOOD, LOOK, count, place};
 
 /// List what still uses the old API
 ///
 /// A leftover is a place that still uses a name which a recipe replaces, or mentions it in a string, a comment, a
-/// configuration, a template or a text, and that no edit covers. Places with an edit that is not written yet are
-/// pending. Without a recipe, the recipes of the last proposal or apply are used.
+/// configuration, a template or a text, and that no edit covers. Notes and edits that are held back are left to do too. Edits that are not
+/// decided or not written yet are pending; what was rejected, left as it is or ticked off is left on purpose. Without a recipe, the recipes of
+/// the last proposal or apply are used.
 #[derive(Args)]
 pub(crate) struct Leftovers {
     /// Recipes in the order in which they run: files, or ids that `recipe list` shows
@@ -30,6 +33,9 @@ pub(crate) struct Leftovers {
     /// Only places of this certainty and above
     #[arg(long, value_name = "LEVEL", value_parser = ["certain", "likely", "unsure"], default_value = "unsure")]
     certainty: String,
+    /// List what was left on purpose instead
+    #[arg(long)]
+    on_purpose: bool,
     /// Exit with 1 if anything is left or pending
     #[arg(long)]
     check: bool,
@@ -41,8 +47,8 @@ impl Leftovers {
         let given = inputs(&self.inputs)?;
         let mut bar = Progress::new();
         let mut progress = |done, all| bar.at(done, all);
-        let proposal = if self.recipes.is_empty() {
-            session.look_again(&mut progress)?.ok_or_else(|| {
+        let remaining = if self.recipes.is_empty() {
+            session.still_remaining(&mut progress)?.ok_or_else(|| {
                 Usage::error(
                     "no recipe was proposed or applied here yet",
                     "name the recipe: `emendo leftovers RECIPE`",
@@ -51,42 +57,161 @@ impl Leftovers {
         } else {
             let checked = load(globals, &self.recipes, &given)?;
             refuse_faulty(&checked)?;
-            session.look(&checked, &given, &mut progress)?
+            session.remaining(&checked, &given, &mut progress)?
         };
         drop(bar);
         let decisions = session.decisions()?;
         let least = Certainty::ALL.into_iter().find(|c| c.word() == self.certainty);
         let least = least.unwrap_or(Certainty::Unsure);
-        let mut out = anstream::stdout().lock();
-        let pending = pending(&proposal, &decisions);
-        let left: Vec<_> = proposal.leftovers().filter(|(_, l)| l.certainty >= least).collect();
+        let mut work = OpenWork::of(&remaining.proposal, &decisions);
+        work.leftovers.retain(|(_, l)| l.certainty >= least);
         if globals.json {
-            crate::show::json(&mut out, &json::leftovers(&left, &pending))?;
+            let mut out = anstream::stdout().lock();
+            show::json(&mut out, &json::leftovers(&work, &remaining, &decisions))?;
+        } else if self.on_purpose {
+            pager::show(|out| on_purpose(out, &work))?;
         } else {
-            show(&mut out, &left, &pending)?;
+            pager::show(|out| left(out, &work, (&remaining, least == Certainty::Unsure)))?;
         }
-        let any = !left.is_empty() || !pending.is_empty();
+        let counts = work.counts();
+        let any = counts.left() || counts.pending();
         Ok(if self.check && any { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
     }
 }
 
-/// Files with edits that are not written yet, and how many.
-fn pending(p: &Proposal, d: &Decisions) -> Vec<(String, usize)> {
-    let open = |e: &&emendo_core::Edit| {
-        !e.derived
-            && !matches!(e.standing, Standing::Withheld(_))
-            && d.status(e) != Status::Rejected
-    };
-    let count = |f: &emendo_core::FileRecord| f.edits.iter().filter(open).count();
-    let all = p.files.iter().map(|f| (f.path.as_str().to_owned(), count(f)));
-    all.filter(|f| f.1 > 0).collect()
+/// What is left to do, and in a line each what is pending and what was left on purpose.
+fn left(
+    out: &mut impl Write,
+    work: &OpenWork<'_>,
+    (remaining, all): (&Remaining, bool),
+) -> io::Result<()> {
+    by_symbol(out, &work.leftovers)?;
+    if !work.notes.is_empty() {
+        writeln!(out, "{BOLD}Notes{BOLD:#}")?;
+        for n in &work.notes {
+            show::note(out, n)?;
+        }
+        writeln!(out)?;
+    }
+    if !work.held_back.is_empty() {
+        writeln!(out, "{BOLD}Held back{BOLD:#}")?;
+        for e in &work.held_back {
+            writeln!(out, "  {}", show::head(e))?;
+        }
+        writeln!(out)?;
+    }
+    let counts = work.counts();
+    if counts.left() {
+        let n = |c: Certainty| work.leftovers.iter().filter(|(_, l)| l.certainty == c).count();
+        let lists: Vec<String> = open::left(&counts).iter().map(open::OpenList::said).collect();
+        writeln!(out, "{BOLD}left{BOLD:#}: {}", lists.join(", "))?;
+        if counts.leftovers > 0 {
+            let [certain, likely, unsure] =
+                [Certainty::Certain, Certainty::Likely, Certainty::Unsure].map(n);
+            writeln!(
+                out,
+                "{DIM}leftovers: {certain} certain, {likely} likely, {unsure} unsure{DIM:#}"
+            )?;
+        }
+    }
+    pending(out, work)?;
+    open::purpose_line(out, &counts)?;
+    if counts.left() || counts.pending() {
+        return writeln!(out, "next: {}", open::next(&counts));
+    }
+    match all {
+        true => nothing(out, remaining),
+        false => writeln!(out, "nothing of that certainty is left"),
+    }
 }
 
-fn show(
-    out: &mut impl Write,
-    left: &[(&emendo_text::RelPath, &Leftover)],
-    pending: &[(String, usize)],
-) -> io::Result<()> {
+fn pending(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
+    let lists: Vec<String> =
+        open::pending(&work.counts()).iter().map(open::OpenList::said).collect();
+    match lists.is_empty() {
+        true => Ok(()),
+        false => writeln!(out, "{LOOK}pending{LOOK:#}: {} (`emendo status`)", lists.join(", ")),
+    }
+}
+
+/// That nothing is left, where that can be said; else what was not looked at.
+fn nothing(out: &mut impl Write, r: &Remaining) -> io::Result<()> {
+    let names = count(r.looked_for, "old name");
+    let files = count(r.proposal.trailer.counts.files as usize, "file");
+    if r.unnamed.is_empty() && r.unread.is_empty() {
+        return writeln!(
+            out,
+            "{GOOD}nothing of the old API is left{GOOD:#}: {names} looked for in {files}"
+        );
+    }
+    match r.looked_for {
+        0 => writeln!(out, "{LOOK}nothing could be looked for{LOOK:#}")?,
+        _ => writeln!(out, "nothing was found: {names} looked for in {files}")?,
+    }
+    if !r.unnamed.is_empty() {
+        writeln!(
+            out,
+            "{LOOK}not looked for{LOOK:#}, since no symbol is named (`names`, or a key with dots):"
+        )?;
+        for u in &r.unnamed {
+            writeln!(out, "  {} {DIM}[{}]{DIM:#}", one_line(&u.what), visible_name(&u.step.step))?;
+        }
+    }
+    if !r.unread.is_empty() {
+        writeln!(out, "{LOOK}not looked at{LOOK:#}, and an old name stands in it:")?;
+        for f in &r.unread {
+            let names = match f.names.is_empty() {
+                true => "too many files to look at".to_owned(),
+                false => f.names.join(", "),
+            };
+            writeln!(
+                out,
+                "  {} {DIM}({}): {}{DIM:#}",
+                visible_name(&f.path),
+                f.why.word(),
+                one_line(&names)
+            )?;
+        }
+    }
+    Ok(())
+}
+
+/// What was rejected, left as it is, or ticked off.
+fn on_purpose(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
+    let heads = |out: &mut dyn Write, title: &str, edits: &[&emendo_core::Edit]| {
+        if edits.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "{BOLD}{title}{BOLD:#}")?;
+        for e in edits {
+            writeln!(out, "  {}", show::head(e))?;
+            writeln!(out, "      {DIM}{}{DIM:#}", one_line(&e.before))?;
+        }
+        writeln!(out)
+    };
+    heads(out, "Rejected", &work.rejected)?;
+    heads(out, "Left as they are", &work.kept)?;
+    if !work.done_notes.is_empty() || !work.done_leftovers.is_empty() {
+        writeln!(out, "{BOLD}Ticked off{BOLD:#}")?;
+        for n in &work.done_notes {
+            show::note(out, n)?;
+        }
+        for (path, l) in &work.done_leftovers {
+            place(out, path, l)?;
+        }
+        writeln!(out)?;
+    }
+    match work.counts().on_purpose() {
+        0 => writeln!(out, "nothing was left on purpose"),
+        n => writeln!(
+            out,
+            "{} left on purpose; `emendo reopen` takes a decision back",
+            count(n, "place")
+        ),
+    }
+}
+
+fn by_symbol(out: &mut impl Write, left: &[LeftoverAt<'_>]) -> io::Result<()> {
     let mut symbols: Vec<&str> = left.iter().map(|(_, l)| l.symbol.as_str()).collect();
     symbols.sort_unstable();
     symbols.dedup();
@@ -107,28 +232,6 @@ fn show(
             place(out, path, l)?;
         }
         writeln!(out)?;
-    }
-    if left.is_empty() {
-        writeln!(out, "{GOOD}nothing of the old API is left{GOOD:#}")?;
-    } else {
-        let n = |c: Certainty| left.iter().filter(|(_, l)| l.certainty == c).count();
-        writeln!(
-            out,
-            "{BOLD}{} left{BOLD:#}: {} certain, {} likely, {} unsure",
-            count(left.len(), "place"),
-            n(Certainty::Certain),
-            n(Certainty::Likely),
-            n(Certainty::Unsure)
-        )?;
-    }
-    if !pending.is_empty() {
-        let edits = pending.iter().map(|p| p.1).sum();
-        writeln!(
-            out,
-            "{LOOK}{} in {} pending{LOOK:#}: proposed, and not written yet (`emendo status`)",
-            count(edits, "edit"),
-            count(pending.len(), "file")
-        )?;
     }
     Ok(())
 }

@@ -7,6 +7,7 @@ mod find;
 mod leftovers;
 mod propose;
 mod recipe;
+mod show;
 mod status;
 mod survey;
 mod undo;
@@ -61,9 +62,12 @@ fn color(word: &str) -> Result<anstream::ColorChoice, String> {
 enum Command {
     Survey(survey::SurveyCommand),
     Propose(propose::Propose),
+    Show(show::Show),
     Accept(decide::Accept),
     Reject(decide::Reject),
     Choose(decide::Choose),
+    Reopen(decide::Reopen),
+    Done(decide::Done),
     Apply(apply::Apply),
     Undo(undo::Undo),
     Status(status::StatusCommand),
@@ -87,9 +91,12 @@ impl Cli {
         match self.command {
             Command::Survey(c) => c.run(&globals),
             Command::Propose(c) => c.run(&globals),
+            Command::Show(c) => c.run(&globals),
             Command::Accept(c) => c.run(&globals),
             Command::Reject(c) => c.run(&globals),
             Command::Choose(c) => c.run(&globals),
+            Command::Reopen(c) => c.run(&globals),
+            Command::Done(c) => c.run(&globals),
             Command::Apply(c) => c.run(&globals),
             Command::Undo(c) => c.run(&globals),
             Command::Status(c) => c.run(&globals),

@@ -1,5 +1,6 @@
 //! `propose`: computes what recipes would change; no file of the project changes.
 
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
@@ -11,6 +12,7 @@ use crate::globals::{Globals, inputs, load, refuse_faulty};
 use crate::progress::Progress;
 use crate::show;
 use crate::show::LOOK;
+use crate::view::{DiffWhen, View};
 
 /// Compute what recipes would change; no file of the project changes
 ///
@@ -35,6 +37,9 @@ pub(crate) struct Propose {
     /// Also look into files that are normally skipped
     #[arg(long, value_name = "KIND", value_parser = ["vendored", "minified", "generated"])]
     with: Vec<String>,
+    /// Print the diff however long it is; else it is printed where it is short
+    #[arg(long, conflicts_with = "brief")]
+    diff: bool,
     /// Print the summary without the diff
     #[arg(long)]
     brief: bool,
@@ -58,7 +63,6 @@ impl Propose {
         let missing =
             unmet(session.world(), session.project(), &checked.recipes, &crate::machine::installed);
         if !missing.is_empty() {
-            use std::io::Write;
             let mut err = anstream::stderr().lock();
             for m in &missing {
                 writeln!(err, "{}: {}\n  = help: {}", m.recipe, m.says, m.help)?;
@@ -68,29 +72,52 @@ impl Propose {
         }
         unprotected(&crate::git::health(session.project().root()))?;
         let mut bar = Progress::new();
-        let proposal =
-            session.propose(&checked, &inputs, &with, &mut |done, all| bar.at(done, all))?;
+        let mut progress = |done, all| bar.at(done, all);
+        // A part of the steps is only looked at: what is stored is the whole.
+        let stored = self.step.is_empty();
+        let proposal = match stored {
+            true => session.propose(&checked, &inputs, &with, &mut progress)?,
+            false => session.look(&checked, &inputs, &mut progress)?,
+        };
         drop(bar);
         let decisions = session.decisions()?;
         let summary = summarize(&proposal, &decisions);
-        let mut out = anstream::stdout().lock();
         if globals.json {
+            let mut out = anstream::stdout().lock();
             show::json(&mut out, &json::proposal(&proposal, &summary, &decisions))?;
         } else {
-            show::proposal(&mut out, &proposal, &summary, &decisions, !self.brief)?;
+            let view = View {
+                proposal: &proposal,
+                summary: &summary,
+                decisions: &decisions,
+                stored,
+                disk: None,
+            };
+            let when = match (self.diff, self.brief) {
+                (true, _) => DiffWhen::Always,
+                (_, true) => DiffWhen::Never,
+                _ => DiffWhen::Short,
+            };
             let raised = proposal.edits().filter(|e| e.action == "library").map(|e| &e.path);
-            show::locks(&mut out, &locks_of(session.world(), session.project(), raised))?;
+            let locks = locks_of(session.world(), session.project(), raised);
+            crate::pager::show(|out| {
+                view.show(out, when)?;
+                if !stored {
+                    writeln!(
+                        out,
+                        "\nthis is a part of the steps: it is not stored, and `emendo accept` does not see it"
+                    )?;
+                }
+                show::locks(out, &locks)
+            })?;
         }
-        let open = summary.total.edits > summary.total.rejected
-            || summary.total.notes > 0
-            || summary.total.withheld > 0;
+        let open = summary.open.pending() || summary.open.notes + summary.open.held_back > 0;
         Ok(if self.check && open { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
     }
 }
 
 /// Says that the user's own changes cannot be recognised, where that is so.
 pub(crate) fn unprotected(health: &crate::git::Health) -> std::io::Result<()> {
-    use std::io::Write;
     let text = match health {
         crate::git::Health::Fine => return Ok(()),
         crate::git::Health::NoTree => {

@@ -5,17 +5,22 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Decision, Phase, Proposal, RealDisk, Summary, summarize};
+use emendo_core::{
+    Decision, Decisions, Journal, OpenWork, Phase, Proposal, RealDisk, Summary, summarize,
+};
 use emendo_report::json;
 use emendo_text::{Digest, RelPath, one_line};
 
 use crate::globals::Globals;
+use crate::open;
 use crate::show::{self, BOLD, DIM, LOOK, count};
+
+/// Places of a list that are shown.
+const FEW: usize = 10;
 
 /// Where this migration stands
 ///
-/// Shows the proposal by step with its decisions, files that have changed since, decisions that no longer match any edit,
-/// and what was applied.
+/// Shows the last proposal with its decisions, what was applied, what is open with the command that lists it, and what to do next. Computes nothing.
 #[derive(Args)]
 pub(crate) struct StatusCommand {}
 
@@ -27,7 +32,7 @@ impl StatusCommand {
         let journals = session.journals()?;
         let disk = RealDisk::open(session.project().root())?;
         let mut changed = Vec::new();
-        for f in proposal.iter().flat_map(|p| &p.files).filter(|f| !f.edits.is_empty()) {
+        for f in proposal.iter().flat_map(|p| &p.files) {
             use emendo_core::Disk;
             if disk.read(&f.path)?.map(|b| Digest::of(&b)) != Some(f.base) {
                 changed.push(f.path.clone());
@@ -36,7 +41,7 @@ impl StatusCommand {
         let ids: HashSet<Digest> = proposal.iter().flat_map(|p| p.edits()).map(|e| e.id).collect();
         let stale = if proposal.is_some() { decisions.stale(&ids) } else { Vec::new() };
         let summary = proposal.as_ref().map(|p| summarize(p, &decisions));
-        let unfinished = journals.last().is_some_and(emendo_core::Journal::unfinished);
+        let unfinished = journals.last().is_some_and(Journal::unfinished);
         let done: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
         let mut out = anstream::stdout().lock();
         if globals.json {
@@ -57,47 +62,82 @@ impl StatusCommand {
         if unfinished {
             writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;
         }
-        match (&proposal, &summary) {
-            (Some(p), Some(s)) => of_proposal(&mut out, p, s)?,
-            _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
-        }
-        moved_on(&mut out, &changed, &stale)?;
+        titles(&mut out, proposal.as_ref(), &done)?;
         for j in &done {
             writeln!(
                 out,
-                "applied: {} in {} ({}); `emendo undo` takes the last apply back",
+                "applied: {} in {}",
                 count(j.ops.decisions.len(), "edit"),
                 count(j.ops.ops.len(), "file"),
-                one_line(&j.ops.recipes.join(", "))
             )?;
         }
+        if !done.is_empty() {
+            writeln!(out, "{DIM}`emendo undo` takes the last apply back{DIM:#}")?;
+        }
+        match (&proposal, &summary) {
+            (Some(p), Some(s)) => of_proposal(&mut out, p, s, &decisions)?,
+            _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
+        }
+        moved_on(&mut out, &changed, &stale)?;
         Ok(ExitCode::SUCCESS)
     }
 }
 
-fn of_proposal(out: &mut impl Write, p: &Proposal, s: &Summary) -> io::Result<()> {
-    for r in &p.header.recipes {
+/// The recipes: of the proposal, or of the last apply.
+fn titles(out: &mut impl Write, proposal: Option<&Proposal>, done: &[&Journal]) -> io::Result<()> {
+    let last = done.iter().rev().find_map(|j| j.ops.from.as_deref());
+    let header = proposal.map(|p| &p.header).or(last);
+    for r in header.map_or(&[][..], |h| &h.recipes) {
         let (title, id) = (one_line(&r.title), one_line(&r.id));
         writeln!(out, "{BOLD}{title}{BOLD:#} {DIM}({id}){DIM:#}")?;
     }
-    show::steps(out, s)
+    Ok(())
+}
+
+fn of_proposal(
+    out: &mut impl Write,
+    p: &Proposal,
+    s: &Summary,
+    decisions: &Decisions,
+) -> io::Result<()> {
+    if s.total.edits + s.total.withheld > 0 {
+        show::steps(out, s)?;
+    }
+    writeln!(out)?;
+    open::table(out, &s.open)?;
+    let work = OpenWork::of(p, decisions);
+    let notes = work.notes.len();
+    if notes > 0 && notes + work.leftovers.len() <= FEW {
+        for n in &work.notes {
+            show::note(out, n)?;
+        }
+        for (path, l) in &work.leftovers {
+            show::place(out, path, l)?;
+        }
+    }
+    open::line(out, &s.open)
 }
 
 /// What does not fit the proposal any more: files, and decisions.
 fn moved_on(out: &mut impl Write, changed: &[RelPath], stale: &[&Decision]) -> io::Result<()> {
     if !changed.is_empty() {
+        let files = count(changed.len(), "file");
         writeln!(
             out,
-            "{LOOK}changed since the proposal{LOOK:#} (run `emendo propose` again; decisions are kept):"
+            "{LOOK}{files} changed since{LOOK:#}: run `emendo propose` again; decisions are kept"
         )?;
-        for p in changed {
+        for p in changed.iter().take(FEW) {
             writeln!(out, "  {}", emendo_text::visible_name(p.as_str()))?;
+        }
+        if changed.len() > FEW {
+            writeln!(out, "  ... and {} more", changed.len() - FEW)?;
         }
     }
     if !stale.is_empty() {
         writeln!(out, "decisions that fit no edit any more: {}", stale.len())?;
-        for d in stale.iter().take(10) {
-            let (id, path) = (d.edit.short(8), emendo_text::visible_name(d.path.as_str()));
+        for d in stale.iter().take(FEW) {
+            let path = d.path.as_ref().map_or("", RelPath::as_str);
+            let (id, path) = (d.edit.short(8), emendo_text::visible_name(path));
             writeln!(out, "  {id} {path} {DIM}[{}]{DIM:#}", d.step.step)?;
         }
     }

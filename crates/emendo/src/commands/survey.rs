@@ -25,8 +25,9 @@ const FEW: usize = 6;
 /// Reads the manifests of all ecosystems and shows for each library which version is declared, and where. Changes nothing.
 #[derive(Args)]
 pub(crate) struct SurveyCommand {
-    /// The project; the current folder if not given
-    dir: Option<PathBuf>,
+    /// The project, or a folder of it; the current folder if not given
+    #[arg(value_name = "DIR")]
+    folder: Option<PathBuf>,
     /// Further recipes, or folders of recipes, that may fit, besides those that `recipe list` shows
     #[arg(long, value_name = "PATH")]
     recipes: Vec<PathBuf>,
@@ -37,7 +38,7 @@ pub(crate) struct SurveyCommand {
 
 impl SurveyCommand {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let dir = self.dir.as_ref().map_or_else(|| globals.dir.clone(), |d| globals.path(d));
+        let dir = self.folder.as_ref().map_or_else(|| globals.dir.clone(), |d| globals.path(d));
         let at = Globals {
             world: globals.world.clone(),
             dir,
@@ -45,7 +46,7 @@ impl SurveyCommand {
             wait: globals.wait,
             trust_state: globals.trust_state,
         };
-        let session = at.session()?;
+        let session = at.session_here()?;
         let project = session.project();
         let found = survey(&globals.world, project);
         let fits = self.fits(globals, &at, &found);

@@ -22,10 +22,11 @@ impl Undo {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session_anyway()?;
         let disk = RealDisk::open(session.project().root())?;
-        let (back, interrupted) = session.undo(&disk)?;
+        let undone = session.undo(&disk)?;
+        let (back, interrupted) = (&undone.back, undone.interrupted);
         let mut out = anstream::stdout().lock();
         if globals.json {
-            show::json(&mut out, &json::undone(&back, interrupted))?;
+            show::json(&mut out, &json::undone(&undone))?;
         } else {
             let what = if interrupted {
                 "an interrupted apply was taken back"
@@ -38,6 +39,10 @@ impl Undo {
                 for path in &back.kept {
                     writeln!(out, "  {}", emendo_text::visible_name(path.as_str()))?;
                 }
+            }
+            match &undone.open {
+                Some(open) => crate::open::line(&mut out, open)?,
+                None => writeln!(out, "next: `emendo propose RECIPE`")?,
             }
         }
         Ok(if back.kept.is_empty() { ExitCode::SUCCESS } else { ExitCode::from(REFUSED) })

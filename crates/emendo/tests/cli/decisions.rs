@@ -101,7 +101,7 @@ fn a_file_that_changed_is_never_overwritten() {
         .says("A.java")
         .says("run `emendo propose` again");
     assert!(s.read("B.java").contains("new Station(a)"), "all or nothing");
-    s.run(&["status"]).ok().says("changed since the proposal");
+    s.run(&["status"]).ok().says("1 file changed since");
     s.run(&["apply", "--skip-changed"]).ok().says("B.java");
     assert_eq!(s.read("A.java"), edited);
     assert!(s.read("B.java").contains("Station.at(a)"));
@@ -187,7 +187,7 @@ fn selections_that_fit_nothing_say_so() {
     s.run(&["accept"]).code(2).says("it is not clear which edits you mean");
     s.run(&["accept", "--step", "nope"]).code(2).says("the steps: open");
     s.run(&["accept", "--edit", "zz"]).code(2).says("no edit has an id");
-    s.run(&["accept", "--file", "Nope.java"]).code(2).says("nothing for `Nope.java`");
+    s.run(&["accept", "--file", "Nope.java"]).code(2).says("selected by `--file Nope.java`");
     s.run(&["undo"]).code(2).says("nothing to take back");
 }
 
@@ -202,8 +202,10 @@ fn a_proposal_is_applied_from_any_folder_of_the_project() {
     s.run(&["propose", &recipe]).ok().says("1 ignored");
     s.run(&["-C", "sub", "apply", "--accept", "all"]).ok().says("written: 3 edits in 3 files");
     s.run(&["-C", "other", "undo"]).ok();
-    // Limited to a folder, and applied from above.
-    s.run(&["-C", "sub", "propose", &recipe]).ok();
+    // From a folder of it the whole project is meant; paths are those that the user sees from there.
+    s.run(&["-C", "sub", "propose", &recipe]).ok().says("3 accepted");
+    s.run(&["-C", "sub", "reopen", "--all"]).ok();
+    s.run(&["-C", "sub", "accept", "--file", "B.java"]).ok().says("sub/B.java");
     s.run(&["apply"]).ok().says("written: 1 edit in 1 file");
     assert!(
         s.read("sub/B.java").contains("Station.at(a)")

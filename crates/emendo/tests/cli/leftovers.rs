@@ -35,8 +35,8 @@ fn pending_before_and_left_after() {
     let recipe = s.recipe_path().display().to_string();
     s.run(&["leftovers"]).code(2).says("no recipe was proposed or applied here yet");
     let before = s.run(&["leftovers", "--json", &recipe]).ok().json();
-    assert_eq!(before["pending"][0]["path"], "a/A.java");
-    assert_eq!(before["pending"][0]["edits"], 1);
+    assert_eq!(before["pending"]["undecided"][0]["path"], "a/A.java");
+    assert_eq!(before["counts"]["undecided"], 1);
     let places: Vec<String> = before["leftovers"]
         .as_array()
         .expect("a list")
@@ -55,7 +55,8 @@ fn pending_before_and_left_after() {
         .says("tidewire.client.Station")
         .says("Version 3 calls them gauges.")
         .says("conf/app.yaml:1")
-        .says("3 places left: 0 certain, 3 likely, 0 unsure");
+        .says("left: 1 note, 3 leftovers")
+        .says("0 certain, 3 likely, 0 unsure");
     s.run(&["leftovers", "--check"]).code(1);
-    s.run(&["leftovers", "--certainty", "certain"]).ok().says("nothing of the old API is left");
+    s.run(&["leftovers", "--certainty", "certain"]).ok().says("left: 1 note");
 }

@@ -22,4 +22,5 @@ mod shelf;
 mod state;
 mod survey;
 mod symbols;
+mod todo;
 mod writing;

@@ -194,7 +194,8 @@ fn a_decision_that_was_cut_off_does_not_spoil_the_next() {
     s.run(&["accept", "--all"]).ok();
     let log = s.read(".emendo/decisions.jsonl");
     s.write(".emendo/decisions.jsonl", format!("{log}{}", &log[..log.len() / 2]));
-    s.run(&["reject", "--all"]).ok();
+    let id = s.run(&["show", "--json"]).ok().json()["files"][0]["edits"][0]["id"].clone();
+    s.run(&["reject", "--edit", id.as_str().expect("an id")]).ok();
     s.run(&["status"]).ok().says("1 rejected");
 }
 
