@@ -27,7 +27,8 @@ mod world;
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
     Followed, Found, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains, Replaces,
-    Runner, Subject, SymbolKind, Tables, Tie, Uses, WORD, lossy, words,
+    Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy,
+    words,
 };
 pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};

@@ -52,10 +52,13 @@ pub use crate::recipes::{
 };
 pub use crate::review::{
     Decided, DecidedPlace, FileRecord, Header, LeftoverAt, OpenCounts, OpenWork, Proposal, Refusal,
-    Selection, SelectionError, StepTally, Summary, Tally, Trailer, notes_in, select, summarize,
+    Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Trailer, notes_in, select,
+    summarize,
 };
-pub use crate::run::{Counts, Engine, FileResult, Mode, Sink};
-pub use crate::session::{Applied, ApplyOptions, Remaining, Session, SessionError, Undone};
+pub use crate::run::{Counts, Engine, FileResult, Mode, Sink, WhyStage, WhyStop};
+pub use crate::session::{
+    Applied, ApplyOptions, Remaining, Session, SessionError, Undone, WhyLine,
+};
 pub use crate::state::Trust;
 pub use emendo_actions::{Answer, Query, World};
 pub use emendo_lang::Certainty;

@@ -265,4 +265,8 @@ pub struct Nearest {
     pub at: Span,
     /// What the pattern wants there.
     pub wanted: String,
+    /// The symbol that it wants there, where it is a name.
+    pub symbol: Option<String>,
+    /// The slot that it wants there.
+    pub slot: Option<String>,
 }

@@ -14,5 +14,6 @@
 
 mod diff;
 pub mod json;
+pub mod markdown;
 
 pub use diff::{Line, LineRole, diff, diff_len, differing};

@@ -3,7 +3,8 @@
 use std::io::Write;
 use std::process::ExitCode;
 
-use emendo_core::{DecisionError, SessionError};
+use emendo_core::{DecisionError, SelectionWay, SessionError};
+use emendo_report::json;
 
 /// There is something to do, where a command was asked to check.
 pub(crate) const TO_DO: u8 = 1;
@@ -16,8 +17,15 @@ const SYSTEM: u8 = 5;
 
 /// An error that has been shown already; only the code is left.
 #[derive(Debug, thiserror::Error)]
-#[error("exit with {0}")]
-pub(crate) struct Shown(pub(crate) u8);
+#[error("{message}")]
+pub(crate) struct Shown {
+    /// The exit code.
+    pub(crate) code: u8,
+    /// What is wrong, in a sentence.
+    pub(crate) message: &'static str,
+    /// The messages as values, for `--json`.
+    pub(crate) messages: Vec<serde_json::Value>,
+}
 
 /// An error with its way out and exit code.
 #[derive(Debug, thiserror::Error)]
@@ -47,16 +55,54 @@ impl Refused {
     }
 }
 
-/// Shows an error and gives its exit code. A closed pipe is none.
-pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
+/// Gives an error as JSON on standard output, and its exit code.
+pub(crate) fn as_json(e: &anyhow::Error) -> ExitCode {
+    if is_closed(e) {
+        return ExitCode::SUCCESS;
+    }
+    let (code, help, messages) = match e.downcast_ref::<Shown>() {
+        Some(shown) => (shown.code, None, shown.messages.clone()),
+        None => {
+            let (code, help) = way_out(e);
+            (code, help, Vec::new())
+        }
+    };
+    put(&json::error(&format!("{e:#}"), help.as_deref(), code, &messages));
+    ExitCode::from(code)
+}
+
+/// The same of a command line that cannot be read.
+pub(crate) fn usage_as_json(e: &clap::Error) -> ExitCode {
+    let text = e.render().to_string();
+    let mut lines = text.lines().map(str::trim).filter(|l| !l.is_empty());
+    let message = lines.next().unwrap_or("wrong usage").trim_start_matches("error: ").to_owned();
+    let help = lines.collect::<Vec<_>>().join("\n");
+    put(&json::error(&message, Some(&help), USAGE, &[]));
+    ExitCode::from(USAGE)
+}
+
+fn put(value: &serde_json::Value) {
+    let mut out = anstream::stdout().lock();
+    // Nobody is left to be told.
+    drop(json::write(&mut out, value));
+    drop(writeln!(out));
+}
+
+/// True for an error of a pipe whose reader has gone.
+fn is_closed(e: &anyhow::Error) -> bool {
     let io = e.chain().find_map(|c| c.downcast_ref::<std::io::Error>());
     let written = e.chain().find_map(|c| c.downcast_ref::<serde_json::Error>());
     let kind = io.map(std::io::Error::kind).or_else(|| written?.io_error_kind());
-    if kind == Some(std::io::ErrorKind::BrokenPipe) {
+    kind == Some(std::io::ErrorKind::BrokenPipe)
+}
+
+/// Shows an error and gives its exit code. A closed pipe is none.
+pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
+    if is_closed(e) {
         return ExitCode::SUCCESS;
     }
-    if let Some(Shown(code)) = e.downcast_ref::<Shown>() {
-        return ExitCode::from(*code);
+    if let Some(shown) = e.downcast_ref::<Shown>() {
+        return ExitCode::from(shown.code);
     }
     let (code, help) = way_out(e);
     let mut err = anstream::stderr().lock();
@@ -131,7 +177,11 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
             (REFUSED, Some(format!("{}\ncommit or stash them first, or write over them all the same: `--with-uncommitted`", list(paths))))
         }
         SessionError::Recipe(_) => (REFUSED, Some("run `emendo propose` again; decisions are kept".into())),
-        SessionError::Selection(_) => (USAGE, Some("`emendo status` shows the steps, `emendo propose` the edits with their ids".into())),
+        SessionError::Selection(e) => (USAGE, Some(match &e.way {
+            SelectionWay::Look => "`emendo status` shows the steps, `emendo show` the edits with their ids".into(),
+            SelectionWay::TickOff(id) => format!("`emendo done {id}` ticks it off"),
+            SelectionWay::TakeBack => "`emendo undo` takes the whole apply back".into(),
+        })),
         SessionError::NothingApplied => (USAGE, Some("`emendo status` shows what was applied".into())),
         SessionError::NoRoom { bytes, .. } => (
             SYSTEM,

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use emendo_core::{Checked, Project, Session, Shelf, Trust, World, check};
+use emendo_report::json;
 
 use crate::errors::{Shown, USAGE, Usage};
 
@@ -198,7 +199,14 @@ pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
     }
     if checked.failed() {
         writeln!(err, "nothing was proposed: correct the recipe first")?;
-        return Err(Shown(USAGE).into());
+        let messages = checked.messages.iter().flat_map(|m| {
+            m.found.iter().map(|d| {
+                let help = d.help.as_ref().map(crate::messages::help);
+                json::diagnostic(d, (&m.name, &m.text), help)
+            })
+        });
+        let (code, messages) = (USAGE, messages.collect());
+        return Err(Shown { code, message: "the recipe is faulty", messages }.into());
     }
     Ok(())
 }

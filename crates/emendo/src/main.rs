@@ -18,10 +18,18 @@ use std::process::ExitCode;
 use clap::Parser;
 
 fn main() -> ExitCode {
-    let cli = commands::Cli::parse();
+    let cli = match commands::Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(e) if e.use_stderr() && std::env::args().any(|a| a == "--json") => {
+            return errors::usage_as_json(&e);
+        }
+        Err(e) => e.exit(),
+    };
     cli.color.write_global();
+    let json = cli.json();
     match cli.run() {
         Ok(code) => code,
+        Err(e) if json => errors::as_json(&e),
         Err(e) => errors::report(&e),
     }
 }

@@ -10,7 +10,7 @@ use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{
     Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old,
-    Replaces, Runner, SymbolKind, Uses, written_before,
+    Replaces, Runner, SymbolKind, TraceStage, TraceStop, Uses, written_before,
 };
 use crate::meaning::SymbolRunner;
 use crate::shared::Head;
@@ -189,6 +189,14 @@ impl Runner for CodeRunner {
                     continue;
                 }
                 if rule.grows && !self.once && self.done(rule, &m, cx, code) {
+                    if let Some(trace) = cx.trace.filter(|t| t.at.meets(m.span)) {
+                        trace.stop(TraceStop {
+                            what: rule.written.clone(),
+                            stage: TraceStage::Done,
+                            fitted: m.own_tokens(&rule.old).count() + 1,
+                            says: "it reads as `new` already".into(),
+                        });
+                    }
                     if rule.untold {
                         let say = "this reads as `new` already, and nothing tells whether it is done: say what a slot may hold, or write `once = true`";
                         out.notes.push(NoteDraft { at: m.span, say: say.into() });

@@ -11,6 +11,7 @@ use emendo_text::{Diagnostic, RelPath, Span};
 use crate::contract::followed::Followed;
 use crate::contract::query::{Asked, Query};
 use crate::contract::tables::Tables;
+use crate::contract::trace::TraceLog;
 
 /// A parsed file.
 pub struct Code {
@@ -75,6 +76,8 @@ pub struct FileCx<'a> {
     pub followed: &'a [Followed],
     /// What the step wrote in this file before, by the journal; only of actions that do their work once.
     pub own: &'a [&'a str],
+    /// Gathers where actions stop at a place, where someone asks.
+    pub trace: Option<&'a TraceLog>,
 }
 
 static NO_MANIFESTS: BTreeMap<RelPath, Arc<Manifest>> = BTreeMap::new();
@@ -104,6 +107,7 @@ impl<'a> FileCx<'a> {
             answers: &[],
             followed: &[],
             own: &[],
+            trace: None,
         }
     }
 }

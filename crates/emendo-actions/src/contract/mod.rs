@@ -8,6 +8,7 @@ mod query;
 mod replaced;
 mod runner;
 mod tables;
+mod trace;
 
 pub(crate) use cx::written_before;
 pub use cx::{Code, CompileCx, FileCx};
@@ -19,3 +20,4 @@ pub use query::{Answer, Asked, Query};
 pub use replaced::{Old, OldCoordinate, OldKey, Remains, Replaces, SymbolKind};
 pub use runner::{Asks, Kind, Runner, Subject};
 pub use tables::Tables;
+pub use trace::{TraceLog, TraceStage, TraceStop};

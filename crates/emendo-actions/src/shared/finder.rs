@@ -2,11 +2,15 @@
 
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, Language, Resolver};
-use emendo_pattern::{Conditions, Match, Pattern};
+use emendo_lang::{Certainty, Fact, Language, Resolver, Space};
+use emendo_pattern::{Conditions, Match, Nearest, Pattern};
 use emendo_recipe::Action;
+use emendo_text::Span;
 
-use crate::contract::{Answer, Code, CompileCx, FileCx, Found, NoteDraft, Query, Subject};
+use crate::contract::{
+    Answer, Code, CompileCx, FileCx, Found, NoteDraft, Query, Subject, TraceLog, TraceStage,
+    TraceStop,
+};
 use crate::shared::along::queries;
 use crate::shared::conditions::{bound_by, conditions};
 
@@ -76,6 +80,9 @@ impl Finder {
             let say = format!("{known}: only one of these types is meant");
             out.notes.push(NoteDraft { at, say });
         }
+        if let Some(trace) = cx.trace {
+            self.traced(pattern, &found.matches, (cx, code), resolver, trace);
+        }
         let (at, mut open) = ((&code.tree, cx.text), Vec::new());
         let matches = self.conditions.fulfilled_or(found.matches, at, resolver, &mut open);
         for (at, say) in open {
@@ -91,6 +98,51 @@ impl Finder {
         }
         let resolved = |m: &Match| m.typed || m.names.iter().any(|n| !n.symbol.is_empty());
         matches.into_iter().filter(resolved).collect()
+    }
+
+    /// Tells where it stops at the place that someone asks about.
+    fn traced(
+        &self,
+        pattern: &Pattern,
+        matches: &[Match],
+        (cx, code): (&FileCx<'_>, &Code),
+        resolver: &Resolver<'_>,
+        trace: &TraceLog,
+    ) {
+        let what = pattern.source().to_owned();
+        let stop = |stage, fitted, says| {
+            trace.stop(TraceStop { what: what.clone(), stage, fitted, says });
+        };
+        let mut here = matches.iter().filter(|m| m.span.meets(trace.at)).peekable();
+        if here.peek().is_none() {
+            let near = pattern.nearest_in(&code.tree, cx.text, resolver, trace.at);
+            if let Some(near) = near {
+                let (stage, says) = stopped(&near, cx.text, resolver);
+                stop(stage, near.fitted, says);
+            }
+            return;
+        }
+        for m in here {
+            // All of the pattern fits: nothing comes nearer.
+            let fitted = m.own_tokens(pattern).count() + 1;
+            if let Some(key) = self.conditions.unfulfilled(m, (&code.tree, cx.text), resolver) {
+                stop(
+                    TraceStage::Around,
+                    fitted,
+                    format!("the pattern fits; `{key}` does not hold here"),
+                );
+            } else if !self.queries.is_empty() && self.with_answers(m, cx).is_empty() {
+                let says = "the pattern fits; `elsewhere` does not hold".to_owned();
+                stop(TraceStage::Elsewhere, fitted, says);
+            } else if !cx.packages.is_empty()
+                && (pattern.names_any() || self.conditions.names_any())
+                && !resolver.reaches(cx.packages, cx.text)
+                && !m.typed
+            {
+                let says = "the pattern fits; the file never refers to the library".to_owned();
+                stop(TraceStage::Names, fitted, says);
+            }
+        }
     }
 
     /// A match with what other files answer, once for each way in which all questions are answered, and what tells
@@ -118,6 +170,38 @@ impl Finder {
             ways = next;
         }
         ways
+    }
+}
+
+/// Why a pattern stops at a place, in plain words.
+fn stopped(near: &Nearest, text: &str, resolver: &Resolver<'_>) -> (TraceStage, String) {
+    let found = emendo_lang::tree::in_line(near.at.of(text));
+    let found: String = found.chars().take(80).collect();
+    match (&near.symbol, &near.slot) {
+        (Some(symbol), _) if near.wanted == found => {
+            (TraceStage::Names, other_meaning(&found, symbol, near.at, resolver))
+        }
+        (_, Some(slot)) if slot != "_" => {
+            let says = format!("`@{{{slot}}}` can't be `{found}`: its constraint does not hold");
+            (TraceStage::Slots, says)
+        }
+        _ if near.wanted.is_empty() => {
+            (TraceStage::Shape, format!("the pattern ends, and `{found}` follows"))
+        }
+        _ => {
+            let says = format!("the pattern wants `{}`, and here is `{found}`", near.wanted);
+            (TraceStage::Shape, says)
+        }
+    }
+}
+
+/// What a name means, where that is not the symbol.
+pub(crate) fn other_meaning(name: &str, symbol: &str, at: Span, resolver: &Resolver<'_>) -> String {
+    let mut all = [Space::Type, Space::Value].into_iter();
+    let other = all.find_map(|s| resolver.candidates(&[name], s, at.start).into_iter().next());
+    match other.filter(|o| o != symbol) {
+        Some(other) => format!("`{name}` means `{other}` here, not `{symbol}`"),
+        None => format!("nothing tells that `{name}` means `{symbol}` here"),
     }
 }
 

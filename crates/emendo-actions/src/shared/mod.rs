@@ -14,7 +14,7 @@ pub(crate) use along::{Along, FOLLOW, GATHER, REWORK, WHERE, check_slots};
 pub(crate) use caution::{BRINGS, SOURCE};
 pub use code::named_symbol;
 pub(crate) use code::{language, names, parameter_type, pattern_error, type_of};
-pub(crate) use finder::Finder;
+pub(crate) use finder::{Finder, other_meaning};
 pub(crate) use head::Head;
 pub(crate) use patterns::{SlotTables, constrain, constrain_texts, groups, pattern, sub_pattern};
 pub(crate) use snippet::Snippet;

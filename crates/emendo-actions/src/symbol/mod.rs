@@ -4,6 +4,7 @@ mod doc_code;
 mod imports;
 mod mentions;
 mod remains;
+mod traced;
 mod uses;
 
 use emendo_recipe::{Action, ActionKind, Key, Shape};
@@ -155,6 +156,9 @@ impl Runner for SymbolRunner {
         self.imports(&place, out);
         self.words_of(&place, out);
         self.in_text(&place, out);
+        if let Some(trace) = cx.trace {
+            self.traced(&place, trace);
+        }
     }
 
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {

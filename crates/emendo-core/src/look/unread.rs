@@ -1,14 +1,12 @@
 //! Files that a run passes over and that hold an old name all the same, by a scan for words: until they were looked at, nothing can be
 //! said of them.
 
-use std::path::Path;
-
 use aho_corasick::AhoCorasick;
 use emendo_text::RelPath;
 use serde::Serialize;
 
 use crate::plan::Plan;
-use crate::project::{PassedOver, Project, SkipReason};
+use crate::project::{PassedOver, Project, SkipReason, files_passed_over};
 
 /// A file that was passed over and holds an old name.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -32,10 +30,6 @@ const COUNTED: [SkipReason; 8] = [
     SkipReason::Large,
     SkipReason::Slow,
 ];
-/// Files of a folder that are looked at where no version control says which.
-const MOST_FILES: usize = 20_000;
-/// Bytes of a file that are looked at.
-const MOST_BYTES: u64 = 256 << 20;
 
 /// The old names of a plan, as words.
 struct OldWords {
@@ -65,16 +59,11 @@ impl OldWords {
     }
 
     /// The words that stand by themselves in a file; none if it holds none, or cannot be read.
-    fn of_file(&self, path: &Path) -> Vec<String> {
-        use std::io::Read;
-        let mut bytes = Vec::new();
-        let Ok(file) = std::fs::File::open(path) else { return Vec::new() };
-        if file.take(MOST_BYTES).read_to_end(&mut bytes).is_err() {
-            return Vec::new();
-        }
+    fn of_file(&self, project: &Project, path: &RelPath) -> Vec<String> {
+        let Ok(bytes) = project.bytes(path) else { return Vec::new() };
         let part = |b: Option<&u8>| b.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
         let mut found = std::collections::BTreeSet::new();
-        for hit in self.scan.find_overlapping_iter(&bytes) {
+        for hit in self.scan.find_overlapping_iter(bytes.as_slice()) {
             let (n, wide) = (self.words.len(), hit.pattern().as_usize() >= self.words.len());
             let before = hit.start().checked_sub(if wide { 2 } else { 1 });
             let after = bytes.get(hit.end());
@@ -92,46 +81,16 @@ pub(crate) fn unread(project: &Project, plan: &Plan, passed: &PassedOver) -> Vec
     let mut out = Vec::new();
     for (why, names) in passed.iter().filter(|(why, _)| COUNTED.contains(why)) {
         for name in names {
-            let (files, whole) = files_of(project, name);
-            if !whole {
+            let Some(files) = files_passed_over(project, name) else {
                 out.push(UnreadFile { path: name.clone(), why: *why, names: Vec::new() });
                 continue;
-            }
+            };
             out.extend(files.into_iter().filter_map(|path| {
-                let names = words.of_file(&project.path(&path));
+                let names = words.of_file(project, &path);
                 let file = UnreadFile { path: path.as_str().to_owned(), why: *why, names };
                 (!file.names.is_empty()).then_some(file)
             }));
         }
     }
     out
-}
-
-/// The files at a path that was passed over; false if there are too many. Of a folder, those that version control keeps.
-fn files_of(project: &Project, name: &str) -> (Vec<RelPath>, bool) {
-    let Some(folder) = name.strip_suffix('/') else {
-        return (RelPath::new(name).into_iter().collect(), true);
-    };
-    if project.knows_tracked() {
-        return (project.tracked_at(folder, true), true);
-    }
-    let mut out = Vec::new();
-    let mut todo = vec![folder.to_owned()];
-    while let Some(folder) = todo.pop() {
-        let Ok(entries) = std::fs::read_dir(project.root().join(&folder)) else { continue };
-        for entry in entries.flatten() {
-            let Some(name) = entry.file_name().to_str().map(str::to_owned) else { continue };
-            let path = format!("{folder}/{name}");
-            match entry.file_type() {
-                Ok(t) if t.is_dir() => todo.push(path),
-                Ok(t) if t.is_file() => out.extend(RelPath::new(&path)),
-                _ => {}
-            }
-            if out.len() + todo.len() > MOST_FILES {
-                return (Vec::new(), false);
-            }
-        }
-    }
-    out.sort();
-    (out, true)
 }

@@ -21,7 +21,7 @@ pub use survey::{
     VersionPlace, locks_of, survey,
 };
 pub use walk::{PassedOver, SkipCounts, SkipReason};
-pub(crate) use walk::{is_generated, walk};
+pub(crate) use walk::{files_passed_over, is_generated, walk};
 
 /// The folder of the tool's state, at the project's root.
 pub const STATE: &str = ".emendo";

@@ -266,3 +266,35 @@ pub(crate) fn is_generated(bytes: &[u8]) -> bool {
     let has = |needle: &[u8]| memchr::memmem::find(&head, needle).is_some();
     has(b"@generated") || (has(b"DO NOT EDIT") && (has(b"enerated") || has(b"ENERATED")))
 }
+
+/// Files of a folder that are listed where no version control says which.
+const MOST_FILES: usize = 20_000;
+
+/// The files at a path that was passed over; none if there are too many. Of a folder, those that version control keeps.
+pub(crate) fn files_passed_over(project: &Project, name: &str) -> Option<Vec<RelPath>> {
+    let Some(folder) = name.strip_suffix('/') else {
+        return Some(RelPath::new(name).into_iter().collect());
+    };
+    if project.knows_tracked() {
+        return Some(project.tracked_at(folder, true));
+    }
+    let mut out = Vec::new();
+    let mut todo = vec![folder.to_owned()];
+    while let Some(folder) = todo.pop() {
+        let Ok(entries) = std::fs::read_dir(project.root().join(&folder)) else { continue };
+        for entry in entries.flatten() {
+            let Some(name) = entry.file_name().to_str().map(str::to_owned) else { continue };
+            let path = format!("{folder}/{name}");
+            match entry.file_type() {
+                Ok(t) if t.is_dir() => todo.push(path),
+                Ok(t) if t.is_file() => out.extend(RelPath::new(&path)),
+                _ => {}
+            }
+            if out.len() + todo.len() > MOST_FILES {
+                return None;
+            }
+        }
+    }
+    out.sort();
+    Some(out)
+}

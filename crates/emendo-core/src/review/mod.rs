@@ -12,5 +12,5 @@ pub use open::{LeftoverAt, OpenCounts, OpenWork};
 pub(crate) use proposal::ProposalWriter;
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
 pub(crate) use select::begins;
-pub use select::{Selection, SelectionError, notes_in, select};
+pub use select::{Selection, SelectionError, SelectionWay, notes_in, select};
 pub use summary::{StepTally, Summary, Tally, summarize};

@@ -104,7 +104,7 @@ impl<'p> OpenWork<'p> {
             let covers = |e: &&Edit| e.is_on(l.line) && e.step.recipe == l.step.recipe;
             if decisions.done(l.id) {
                 out.done_leftovers.push((path, l));
-            } else if !here.iter().any(|e| covers(e)) {
+            } else if !here.iter().any(covers) {
                 out.leftovers.push((path, l));
             }
         }

@@ -9,8 +9,30 @@ use crate::review::proposal::Proposal;
 
 /// Why a selection selects nothing: it fits nothing, or names something that is not there.
 #[derive(Debug, thiserror::Error)]
-#[error("{0}")]
-pub struct SelectionError(pub String);
+#[error("{message}")]
+pub struct SelectionError {
+    /// What is wrong.
+    pub message: String,
+    /// The way out.
+    pub way: SelectionWay,
+}
+
+/// The way out of a selection that selects nothing. How the user goes it is for the interface to say.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SelectionWay {
+    /// Look at what there is.
+    Look,
+    /// This is no edit, but a place that is ticked off.
+    TickOff(String),
+    /// This was written: only as a whole an apply is taken back.
+    TakeBack,
+}
+
+impl SelectionError {
+    pub(crate) fn new(message: impl Into<String>) -> Self {
+        Self { message: message.into(), way: SelectionWay::Look }
+    }
+}
 
 /// Which edits are meant: those that all the given conditions hold for.
 #[derive(Clone, Debug, Default)]
@@ -31,7 +53,7 @@ pub struct Selection {
     pub all: bool,
 }
 
-/// A condition of a selection, with the words of the command line for it.
+/// A condition of a selection, in words.
 struct Selector<'s> {
     said: String,
     fits: Box<dyn Fn(&Edit) -> bool + 's>,
@@ -50,38 +72,39 @@ pub fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>
     let likes: Vec<&Edit> =
         s.like.iter().filter_map(|w| proposal.decidable().find(|e| begins(e.id, w))).collect();
     let mut all: Vec<Selector<'_>> = Vec::new();
-    let words = |option: &str, given: &[String]| {
-        given.iter().map(|g| format!("{option} {g}")).collect::<Vec<_>>().join(" ")
+    let words = |what: &str, given: &[String]| {
+        let given: Vec<String> = given.iter().map(|g| format!("`{g}`")).collect();
+        format!("{what} {}", given.join(" or "))
     };
     if !s.steps.is_empty() {
         all.push(Selector {
-            said: words("--step", &s.steps),
+            said: words("the step", &s.steps),
             fits: Box::new(|e| s.steps.iter().any(|w| e.step.is(w))),
         });
     }
     if !s.files.is_empty() {
         all.push(Selector {
-            said: words("--file", &s.files),
+            said: words("the path", &s.files),
             fits: Box::new(|e| files.hold(&e.path)),
         });
     }
     if !s.edits.is_empty() {
         all.push(Selector {
-            said: words("--edit", &s.edits),
+            said: words("the edit", &s.edits),
             fits: Box::new(|e| s.edits.iter().any(|w| begins(e.id, w))),
         });
     }
     if !s.like.is_empty() {
         let same = |a: &Edit, b: &Edit| a.step == b.step && a.shape == b.shape;
         all.push(Selector {
-            said: words("--like", &s.like),
+            said: words("what is like", &s.like),
             fits: Box::new(move |e| likes.iter().any(|l| same(l, e))),
         });
     }
     if let Some(c) = s.certainty {
         let exact = s.exact;
         all.push(Selector {
-            said: format!("--certainty {}", c.word()),
+            said: format!("the certainty `{}`", c.word()),
             fits: Box::new(move |e| if exact { e.certainty == c } else { e.certainty >= c }),
         });
     }
@@ -105,11 +128,14 @@ fn nothing(proposal: &Proposal, all: &[Selector<'_>]) -> SelectionError {
         n => format!("{n} edits"),
     };
     if let Some(none) = all.iter().find(|s| count(s) == 0) {
-        return SelectionError(format!("no edit of the proposal is selected by `{}`", none.said));
+        return SelectionError::new(format!(
+            "no edit of the proposal is selected by {}",
+            none.said
+        ));
     }
     let each: Vec<String> =
-        all.iter().map(|s| format!("`{}` selects {}", s.said, edits(count(s)))).collect();
-    SelectionError(format!("{}, and no edit is selected by all of them", each.join(", ")))
+        all.iter().map(|s| format!("{} selects {}", s.said, edits(count(s)))).collect();
+    SelectionError::new(format!("{}, and no edit is selected by all of them", each.join(", ")))
 }
 
 pub(crate) fn begins(id: Digest, word: &str) -> bool {
@@ -122,7 +148,9 @@ fn known_steps(proposal: &Proposal, steps: &[String]) -> Result<(), SelectionErr
             let known: Vec<&str> =
                 proposal.header.steps.iter().map(|i| i.key.step.as_str()).collect();
             let known = known.join(", ");
-            return Err(SelectionError(format!("no step is called `{step}`; the steps: {known}")));
+            return Err(SelectionError::new(format!(
+                "no step is called `{step}`; the steps: {known}"
+            )));
         }
     }
     Ok(())
@@ -130,14 +158,13 @@ fn known_steps(proposal: &Proposal, steps: &[String]) -> Result<(), SelectionErr
 
 /// Checks that the beginning of an id means one edit that can be decided on.
 fn one_edit(proposal: &Proposal, prefix: &str) -> Result<(), SelectionError> {
-    let fail = |message: String| Err(SelectionError(message));
+    let fail = |message: String| Err(SelectionError::new(message));
     let place = proposal.notes().any(|n| begins(n.id, prefix))
         || proposal.leftovers().any(|(_, l)| begins(l.id, prefix));
     match proposal.edits().filter(|e| begins(e.id, prefix)).count() {
         0 if place => {
-            return fail(format!(
-                "`{prefix}` is a note or a leftover, not an edit: `emendo done {prefix}` ticks it off"
-            ));
+            let message = format!("`{prefix}` is a note or a leftover, not an edit");
+            return Err(SelectionError { message, way: SelectionWay::TickOff(prefix.to_owned()) });
         }
         0 => return fail(format!("no edit has an id that begins with `{prefix}`")),
         1 => {}
@@ -164,7 +191,7 @@ impl FileWords {
                 glob.then(|| globset::GlobBuilder::new(plain).literal_separator(true).build());
             match glob.transpose() {
                 Ok(glob) => Ok((plain.to_owned(), glob.map(|g| g.compile_matcher()))),
-                Err(e) => Err(SelectionError(format!("`{word}` is not a glob: {e}"))),
+                Err(e) => Err(SelectionError::new(format!("`{word}` is not a glob: {e}"))),
             }
         };
         words.iter().map(read).collect::<Result<_, _>>().map(Self)
@@ -197,17 +224,17 @@ pub(crate) fn select_places<'p>(
         match notes + left {
             1 => {}
             0 if proposal.decidable().any(|e| begins(e.id, word)) => {
-                return Err(SelectionError(format!(
+                return Err(SelectionError::new(format!(
                     "`{word}` is an edit: accept or reject it; notes and leftovers are ticked off"
                 )));
             }
             0 => {
                 let message = format!("no note or leftover has an id that begins with `{word}`");
-                return Err(SelectionError(message));
+                return Err(SelectionError::new(message));
             }
             n => {
                 let message = format!("`{word}` is the beginning of {n} ids: give more of it");
-                return Err(SelectionError(message));
+                return Err(SelectionError::new(message));
             }
         }
     }

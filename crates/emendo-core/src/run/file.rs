@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use emendo_actions::World;
-use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft};
+use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft, TraceLog};
 use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
 use emendo_text::{Digest, Hasher, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
 
@@ -13,6 +13,7 @@ use crate::look::Answers;
 use crate::plan::{Plan, PlanStep, Watch, WordCache};
 use crate::run::anchor::Anchors;
 use crate::run::sink::{CoverageLog, Mode};
+use crate::run::traced::LineTrace;
 
 /// Longest excerpt that is kept of a place; the diff shows the whole.
 const EXCERPT: usize = 4000;
@@ -46,6 +47,8 @@ pub(crate) struct FileRun {
 pub(crate) struct Env<'a> {
     /// Gathers which actions found something, where that is asked.
     pub(crate) touched: Option<&'a CoverageLog>,
+    /// A line that someone asks about.
+    pub(crate) trace: Option<&'a LineTrace>,
     pub(crate) plan: &'a Plan,
     pub(crate) decisions: &'a Decisions,
     pub(crate) mode: Mode,
@@ -116,7 +119,11 @@ impl FileRun {
         let covering: Vec<usize> = (0..step.actions.len())
             .filter(|i| env.answers.truths.cover(&step.actions[*i], &self.path))
             .collect();
+        let trace = self.trace(env);
         if covering.is_empty() {
+            if let Some(log) = &trace {
+                self.untried(step, &[], (log, env));
+            }
             return;
         }
         let text = self.text.as_bytes();
@@ -131,6 +138,9 @@ impl FileRun {
                     || followed.iter().any(|f| f.leads(*i, &self.path))
             })
             .collect();
+        if let Some(log) = &trace {
+            self.untried(step, &wanted, (log, env));
+        }
         if wanted.is_empty() {
             return;
         }
@@ -141,9 +151,19 @@ impl FileRun {
             let runner = &step.actions[i].runner;
             let code =
                 step.actions[i].asks.language.map(|l| self.code(l, env.answers.index.files()));
-            let cx = FileCx { packages: &step.packages, followed, own: &own, ..self.cx(code, env) };
+            let log = trace.as_ref().map(|t| TraceLog::new(t.at));
+            let cx = FileCx {
+                packages: &step.packages,
+                followed,
+                own: &own,
+                trace: log.as_ref(),
+                ..self.cx(code, env)
+            };
             let notes = found.notes.len();
             runner.find(&cx, i, &mut found);
+            if let Some(log) = log {
+                self.keep_trace(step, log, step.actions[i].asks.kind, env);
+            }
             if let Some(Ok(mut touched)) = env.touched.map(CoverageLog::lock) {
                 touched.extend((found.notes.len() > notes).then_some((n, i, None)));
                 let own = found.drafts.iter().filter(|d| d.action.0 == i);

@@ -8,6 +8,7 @@ mod folded;
 mod naming;
 mod record;
 mod sink;
+mod traced;
 mod write;
 
 use std::collections::{BTreeSet, HashMap, HashSet};
@@ -19,6 +20,8 @@ use rayon::prelude::*;
 
 pub(crate) use sink::CoverageLog;
 pub use sink::{Counts, FileResult, Mode, Sink};
+pub(crate) use traced::LineTrace;
+pub use traced::{WhyStage, WhyStop};
 
 use crate::edits::{Decisions, Note, OnceWritten};
 use crate::look::{
@@ -51,6 +54,8 @@ pub struct Engine<'a> {
     pub memory: Option<&'a Memory>,
     /// Gathers which actions found something, where that is asked.
     pub(crate) touched: Option<&'a CoverageLog>,
+    /// A line that someone asks about.
+    pub(crate) trace: Option<&'a LineTrace>,
 }
 
 /// Files that are read for a chunk of results at a time.
@@ -221,6 +226,7 @@ impl<'a> Engine<'a> {
             memory: None,
             unconditional: false,
             touched: None,
+            trace: None,
         }
     }
 }
@@ -331,6 +337,7 @@ impl Engine<'_> {
             for chunk in chunks(files) {
                 let env = Env {
                     touched: self.touched,
+                    trace: self.trace,
                     plan: self.plan,
                     decisions: self.decisions,
                     mode: self.mode,

@@ -2,8 +2,8 @@
 
 use crate::edits::{Decision, Decisions, Verdict};
 use crate::review::{
-    Decided, OpenWork, Proposal, Refusal, Selection, SelectionError, accept, begins, reject,
-    reopen, select, tick_off,
+    Decided, OpenWork, Proposal, Refusal, Selection, SelectionError, SelectionWay, accept, begins,
+    reject, reopen, select, tick_off,
 };
 use crate::session::Session;
 use crate::session::error::SessionError;
@@ -50,9 +50,10 @@ impl Session {
         let journals = self.journals()?;
         let written = journals.iter().filter(|j| !j.unfinished());
         match written.flat_map(|j| &j.ops.decisions).any(|d| begins(d.edit, word)) {
-            true => Err(SessionError::Selection(SelectionError(format!(
-                "`{word}` was applied: `emendo undo` takes the apply back"
-            )))),
+            true => Err(SessionError::Selection(SelectionError {
+                message: format!("`{word}` was applied"),
+                way: SelectionWay::TakeBack,
+            })),
             false => Ok(()),
         }
     }
@@ -123,7 +124,7 @@ impl Session {
                 Some((e, Refusal::Other(why))) => format!(" (`{}`: {why})", e.id.short(8)),
                 _ => String::new(),
             };
-            return Err(SessionError::Selection(SelectionError(format!(
+            return Err(SessionError::Selection(SelectionError::new(format!(
                 "no selected edit has an alternative `{label}`{why}"
             ))));
         }

@@ -3,9 +3,11 @@
 mod apply;
 mod decide;
 mod error;
+mod finish;
 mod propose;
 mod remaining;
 mod undo;
+mod why;
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -20,6 +22,7 @@ pub use apply::{Applied, ApplyOptions};
 pub use error::SessionError;
 pub use remaining::Remaining;
 pub use undo::Undone;
+pub use why::WhyLine;
 
 use crate::apply::{Journal, Phase};
 use crate::edits::{Decisions, Edit, OnceWritten, Standing, Status};

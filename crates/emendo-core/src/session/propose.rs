@@ -191,6 +191,7 @@ impl Session {
             unconditional: false,
             memory: memory.as_ref(),
             touched: None,
+            trace: None,
         };
         let walking = engine.start();
         let exists = |p: &RelPath| project.exists(p);
@@ -238,7 +239,7 @@ impl Session {
         }
         let mut checked = check(&self.world, sources, &header.inputs, &self.shelf);
         if let Err(what) = checked.limit(&header.limit) {
-            return Err(SessionError::Selection(crate::review::SelectionError(what)));
+            return Err(SessionError::Selection(crate::review::SelectionError::new(what)));
         }
         let changed = checked
             .plan

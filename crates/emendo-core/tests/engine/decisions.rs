@@ -59,7 +59,7 @@ fn only_what_is_accepted_is_written() {
     trial.propose();
     trial.session().accept(&of_step("b")).expect("selects");
     let applied = trial.apply(None).expect("applies");
-    assert_eq!((applied.written, applied.undecided), (1, 1));
+    assert_eq!((applied.written, applied.open.map(|o| o.undecided)), (1, Some(1)));
     assert_eq!(trial.files.read("x.txt"), "quay wall\n");
 }
 

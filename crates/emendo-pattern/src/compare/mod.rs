@@ -101,6 +101,8 @@ pub(super) struct Matcher<'p, 't> {
     /// Asked for: the tokens that fitted at best, what stands where it stopped, the token that is wanted there.
     furthest: Option<(usize, Span, Option<usize>)>,
     explains: bool,
+    /// A name that means something else is worth telling, though nothing fitted before it.
+    explains_names: bool,
     /// Types and symbols of slots are not asked for.
     pub(super) untyped: bool,
 }
@@ -125,6 +127,7 @@ impl<'p, 't> Matcher<'p, 't> {
             state,
             furthest: None,
             explains: false,
+            explains_names: false,
             untyped: false,
         }
     }
@@ -185,8 +188,8 @@ impl<'p, 't> Matcher<'p, 't> {
     }
 
     /// It remembers how far it comes.
-    pub(super) fn explaining(mut self) -> Self {
-        self.explains = true;
+    pub(super) fn explaining(mut self, names: bool) -> Self {
+        (self.explains, self.explains_names) = (true, names);
         self
     }
 
@@ -197,7 +200,8 @@ impl<'p, 't> Matcher<'p, 't> {
 
     fn note_stop(&mut self, p: &PNode, node: Node<'t>) {
         let fitted = self.state.tokens.iter().flatten().count();
-        if fitted > 0 && self.furthest.is_none_or(|f| fitted > f.0) {
+        let named = self.explains_names && matches!(p.what, PatternToken::Name(..));
+        if (fitted > 0 || named) && self.furthest.is_none_or(|f| fitted > f.0) {
             let range = crate::model::tokens_of(p);
             self.furthest = Some((fitted, span(node), (!range.is_empty()).then_some(range.start)));
         }

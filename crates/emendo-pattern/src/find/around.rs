@@ -100,6 +100,30 @@ impl Conditions {
         fulfilled
     }
 
+    /// The key of the first condition that a match does not fulfil.
+    pub fn unfulfilled(
+        &self,
+        m: &Match,
+        (tree, text): (&Tree, &str),
+        resolver: &Resolver<'_>,
+    ) -> Option<&'static str> {
+        let look = Look::new(tree, text, resolver);
+        let asks = Asks { slots: &self.slots, look: &look };
+        let around = |m: &mut Match, p: &Pattern| asks.around(p, m);
+        let within = |m: &mut Match, p: &Pattern| asks.within(p, m, m.span);
+        let mut m = m.clone();
+        match () {
+            () if self.unused && !look.is_unused(&m) => Some("value"),
+            () if !any_group(&self.surrounded_by, &mut m, &around) => Some("surrounded_by"),
+            () if !any_group(&self.holding, &mut m, &within) => Some("holding"),
+            () if !asks.all_of(&mut m) => Some("slots"),
+            () if !no_group(&self.not_surrounded_by, &mut m, &around) => Some("not_surrounded_by"),
+            () if !no_group(&self.not_holding, &mut m, &within) => Some("not_holding"),
+            () if !asks.passed(&mut m) => Some("passed"),
+            () => None,
+        }
+    }
+
     /// True if what stands around or within a match keeps it from counting.
     pub(crate) fn bar(&self, m: &Match, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> bool {
         let look = Look::new(tree, text, resolver);

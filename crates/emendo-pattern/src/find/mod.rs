@@ -21,7 +21,7 @@ pub use asked::{Conditions, Groups, Passed, PassedConditions, SlotConditions};
 
 use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant, trusted};
 use crate::found::{Match, Nearest, Places};
-use crate::model::{KeyWords, PNode, Pattern, PatternToken, Reading, TOKENS};
+use crate::model::{Key, KeyWords, PNode, Pattern, PatternToken, Reading, TOKENS};
 
 /// Above so many places of a word, going through the whole tree once costs less.
 const MAX_HITS: usize = 256;
@@ -126,10 +126,28 @@ impl Pattern {
         let mut best: Option<Nearest> = None;
         each_node(tree, |_, node, _| {
             if node.is_named() {
-                search.near_at(node, &mut best);
+                search.near_at(node, false, &mut best);
             }
         });
         best
+    }
+
+    /// The same of the places that meet a range; a name that means something else counts as a place too.
+    pub fn nearest_in(
+        &self,
+        tree: &Tree,
+        text: &str,
+        resolver: &Resolver<'_>,
+        range: Span,
+    ) -> Option<Nearest> {
+        let search = self.search(tree, text, resolver);
+        let mut best: Option<Nearest> = None;
+        each_node(tree, |_, node, _| {
+            if node.is_named() && range.meets(span(node)) {
+                search.near_at(node, true, &mut best);
+            }
+        });
+        best.filter(|b| range.meets(b.at))
     }
 
     fn search<'s, 't>(
@@ -264,18 +282,31 @@ impl<'t> Search<'_, 't> {
         self.out
     }
 
-    fn near_at(&self, node: Node<'t>, best: &mut Option<Nearest>) {
+    fn near_at(&self, node: Node<'t>, names: bool, best: &mut Option<Nearest>) {
         for reading in &self.pattern.readings {
             let first = &reading.roots[0];
             if !could_be(self.pattern.language, first, node) {
                 continue;
             }
-            let mut m = self.matcher(reading).explaining();
+            let mut m = self.matcher(reading).explaining(names);
             m.root(first, node);
             let Some((fitted, at, token)) = m.stopped() else { continue };
             if best.as_ref().is_none_or(|b| fitted > b.fitted) {
                 let written = |t: usize| reading.tokens[t].at.of(&self.pattern.source).to_owned();
-                *best = Some(Nearest { fitted, at, wanted: token.map_or(String::new(), written) });
+                let key = token.map(|t| &reading.tokens[t].key);
+                *best = Some(Nearest {
+                    fitted,
+                    at,
+                    wanted: token.map_or(String::new(), written),
+                    symbol: match key {
+                        Some(Key::Name { symbol, .. }) => Some(symbol.clone()),
+                        _ => None,
+                    },
+                    slot: match key {
+                        Some(Key::Slot(name, _)) => Some(name.clone()),
+                        _ => None,
+                    },
+                });
             }
         }
     }

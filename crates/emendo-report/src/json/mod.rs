@@ -5,7 +5,14 @@ mod proposal;
 mod recipes;
 mod safe;
 
-pub use project::{demo, found, leftovers, places, status, survey};
-pub use proposal::{applied, decided, edit, proposal, undone};
+pub use project::{demo, finished, found, leftovers, places, status, survey, why};
+pub use proposal::{applied, decided, edit, edits, missing, notes, proposal, undone};
 pub use recipes::{checked, coverage, diagnostic, drafted, listed, recipe, tested};
 pub use safe::write;
+
+use serde_json::{Value, json};
+
+/// An error: what is wrong, the way out, the exit code, and messages about recipes or patterns.
+pub fn error(message: &str, help: Option<&str>, code: u8, messages: &[Value]) -> Value {
+    json!({ "error": { "message": message, "help": help, "code": code, "messages": messages } })
+}

@@ -3,8 +3,8 @@
 use std::path::Path;
 
 use emendo_core::{
-    Decision, Decisions, Edit, Journal, LeftoverAt, OpenWork, Proposal, RecipeFit, Remaining,
-    Search, Summary, Survey, summarize,
+    Decision, Decisions, Edit, Journal, LeftoverAt, OpenCounts, OpenWork, Proposal, RecipeFit,
+    Remaining, Search, Summary, Survey, WhyLine, summarize,
 };
 use emendo_text::RelPath;
 use serde::Serialize;
@@ -70,6 +70,19 @@ pub fn leftovers(work: &OpenWork<'_>, remaining: &Remaining, decisions: &Decisio
         "unnamed": remaining.unnamed,
         "unread": remaining.unread,
     })
+}
+
+/// What happens at a line, and where the nearest actions stop.
+pub fn why(w: &WhyLine) -> Value {
+    json!({
+        "path": w.path, "line": w.line, "source": w.source, "passed_over": w.passed_over,
+        "edits": w.edits, "notes": w.notes, "leftovers": w.leftovers, "stops": w.stops,
+    })
+}
+
+/// The end of a migration: what was applied, and what was open.
+pub fn finished(edits: usize, open: &OpenCounts, report: Option<&Path>) -> Value {
+    json!({ "edits": edits, "open": open, "report": report })
 }
 
 /// How many places a search found, and in how many files.

@@ -1,6 +1,9 @@
 //! Proposals, decisions, applies.
 
-use emendo_core::{Applied, Decided, Decisions, Edit, Proposal, Refusal, Status, Summary, Undone};
+use emendo_core::{
+    Applied, Decided, Decisions, Edit, MissingRequirement, Note, Proposal, Refusal, Status,
+    Summary, Undone,
+};
 use serde_json::{Value, json};
 
 /// A proposal: what it was made from, the summary, and each file with edits, notes and hunks.
@@ -43,6 +46,21 @@ pub fn edit(e: &Edit, d: &Decisions) -> Value {
         }
     }
     value
+}
+
+/// A requirement that is not met.
+pub fn missing(m: &MissingRequirement) -> Value {
+    json!(m)
+}
+
+/// A list of edits.
+pub fn edits(list: &[&Edit], d: &Decisions) -> Value {
+    json!({ "edits": list.iter().map(|e| edit(e, d)).collect::<Vec<_>>() })
+}
+
+/// A list of notes.
+pub fn notes(list: &[&Note]) -> Value {
+    json!({ "notes": list })
 }
 
 /// What became of a selection; `why` puts a refusal in words.

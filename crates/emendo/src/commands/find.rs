@@ -57,7 +57,10 @@ impl Find {
             Err(e) => {
                 let d = Diagnostic::error(e.message, e.at).help(e.help);
                 writeln!(anstream::stderr(), "{}", messages::render(&d, "the pattern", &source))?;
-                return Err(Shown(USAGE).into());
+                let help = d.help.as_ref().map(messages::help);
+                let messages = vec![json::diagnostic(&d, ("the pattern", &source), help)];
+                let message = "the pattern cannot be read";
+                return Err(Shown { code: USAGE, message, messages }.into());
             }
         };
         let project = Project::open(&globals.dir).map_err(emendo_core::SessionError::from)?;

@@ -4,6 +4,7 @@ mod apply;
 mod decide;
 mod demo;
 mod find;
+mod finish;
 mod leftovers;
 mod propose;
 mod recipe;
@@ -11,6 +12,7 @@ mod show;
 mod status;
 mod survey;
 mod undo;
+mod why;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -72,13 +74,20 @@ enum Command {
     Undo(undo::Undo),
     Status(status::StatusCommand),
     Leftovers(leftovers::Leftovers),
+    Why(why::Why),
     Find(find::Find),
+    Finish(finish::Finish),
     #[command(subcommand)]
     Recipe(recipe::Recipe),
     Demo(demo::Demo),
 }
 
 impl Cli {
+    /// The result is asked for as JSON.
+    pub(crate) fn json(&self) -> bool {
+        self.json
+    }
+
     pub(crate) fn run(self) -> anyhow::Result<ExitCode> {
         let dir = self.dir.unwrap_or_else(|| PathBuf::from("."));
         let globals = Globals {
@@ -101,7 +110,9 @@ impl Cli {
             Command::Undo(c) => c.run(&globals),
             Command::Status(c) => c.run(&globals),
             Command::Leftovers(c) => c.run(&globals),
+            Command::Why(c) => c.run(&globals),
             Command::Find(c) => c.run(&globals),
+            Command::Finish(c) => c.run(&globals),
             Command::Recipe(c) => c.run(&globals),
             Command::Demo(c) => c.run(&globals),
         }

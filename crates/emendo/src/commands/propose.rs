@@ -68,7 +68,9 @@ impl Propose {
                 writeln!(err, "{}: {}\n  = help: {}", m.recipe, m.says, m.help)?;
             }
             writeln!(err, "\nnothing was proposed: the project is not ready yet")?;
-            return Err(Shown(REFUSED).into());
+            let messages = missing.iter().map(json::missing).collect();
+            let message = "the project is not ready yet: a requirement is not met";
+            return Err(Shown { code: REFUSED, message, messages }.into());
         }
         unprotected(&crate::git::health(session.project().root()))?;
         let mut bar = Progress::new();

@@ -94,7 +94,7 @@ impl Show {
             open.notes.retain(|n| steps.is_empty() || steps.iter().any(|s| n.step.is(s)));
             if globals.json {
                 let mut out = anstream::stdout().lock();
-                return show::json(&mut out, &serde_json::json!({ "notes": open.notes }));
+                return show::json(&mut out, &json::notes(&open.notes));
             }
             pager::show(|out| match open.notes.is_empty() {
                 true => said(out, "no note is open"),
@@ -112,8 +112,7 @@ impl Show {
         };
         if globals.json {
             let mut out = anstream::stdout().lock();
-            let edits: Vec<_> = edits.iter().map(|e| json::edit(e, &decisions)).collect();
-            return show::json(&mut out, &serde_json::json!({ "edits": edits }));
+            return show::json(&mut out, &json::edits(&edits, &decisions));
         }
         pager::show(|out| match edits.is_empty() {
             true => said(out, "no edit is in this list"),

@@ -64,6 +64,7 @@ fn run(case: &Case, lang: &str) -> Result<(Digests, Counts), String> {
     if applied.code != 0 {
         return Err(format!("apply failed:\n{}{}", applied.out, applied.err));
     }
+    crate::schema::valid("command_propose", &proposed.json())?;
     case.compare_files(&s.tree())?;
     let digests = golden::digests(&s, &proposed);
     spoken(case, &s, true)?;

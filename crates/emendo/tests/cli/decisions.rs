@@ -187,7 +187,7 @@ fn selections_that_fit_nothing_say_so() {
     s.run(&["accept"]).code(2).says("it is not clear which edits you mean");
     s.run(&["accept", "--step", "nope"]).code(2).says("the steps: open");
     s.run(&["accept", "--edit", "zz"]).code(2).says("no edit has an id");
-    s.run(&["accept", "--file", "Nope.java"]).code(2).says("selected by `--file Nope.java`");
+    s.run(&["accept", "--file", "Nope.java"]).code(2).says("selected by the path `Nope.java`");
     s.run(&["undo"]).code(2).says("nothing to take back");
 }
 

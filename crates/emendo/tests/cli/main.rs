@@ -17,6 +17,7 @@ mod recipes;
 mod remembered;
 mod rounds;
 mod safety;
+mod schema;
 mod settings;
 mod shelf;
 mod state;

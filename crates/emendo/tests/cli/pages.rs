@@ -24,7 +24,7 @@ fn pages() -> Vec<(PathBuf, String)> {
     all.into_iter().map(read).collect()
 }
 
-fn page(name: &str) -> String {
+pub(crate) fn page(name: &str) -> String {
     std::fs::read_to_string(workspace().join(name)).expect("readable")
 }
 

@@ -39,7 +39,7 @@ new = "tidewire.client.Station.start"
 "#;
 
 /// A project with an edit of each kind: certain, unsure, a choice, a note, a leftover.
-fn sandbox() -> Sandbox {
+pub(crate) fn sandbox() -> Sandbox {
     let s = Sandbox::new();
     s.recipe(STEPS);
     s.write(
@@ -111,17 +111,20 @@ fn decisions_take_what_they_say() {
     s.run(&["reopen", "--step", "open"]).ok().says("open again: 2 edits");
     s.run(&["accept", "--step", "names", "--certainty", "unsure", "--file", "docs"])
         .code(2)
-        .says("no edit of the proposal is selected by `--file docs`");
+        .says("no edit of the proposal is selected by the path `docs`");
     s.run(&["accept", "--step", "feeds", "--step", "names", "--file", "*.java", "--edit", "0"])
         .code(2);
     s.run(&["accept", "--step", "dump", "--file", "**/A.java"])
         .code(2)
-        .says("no edit of the proposal is selected by `--step dump`");
+        .says("no edit of the proposal is selected by the step `dump`");
     s.run(&["apply"]).ok().says("written: 1 edit in 1 file");
     let log = s.read(".emendo/decisions.jsonl");
     let cleared = log.lines().find(|l| l.contains("cleared")).expect("written");
     let id = cleared.split("\"edit\":\"").nth(1).expect("an id")[..8].to_owned();
-    s.run(&["reopen", "--edit", &id]).code(2).says("was applied: `emendo undo`");
+    s.run(&["reopen", "--edit", &id])
+        .code(2)
+        .says("was applied")
+        .says("takes the whole apply back");
     s.run(&["undo"])
         .ok()
         .says("open: 2 edits undecided, 1 choice to make, 1 accepted edit to write");
@@ -197,4 +200,61 @@ fn nothing_is_left_only_where_it_was_looked_for() {
         .says("vendor/B.java (vendored): Station")
         .says("a/C.java (UTF-16): Station")
         .lacks("nothing of the old API is left");
+}
+
+#[test]
+fn why_tells_at_what_the_nearest_actions_stop() {
+    let s = sandbox();
+    s.write(
+        "b/B.java",
+        "package b;\n\nimport railwire.Feeds;\n\nclass B {\n    Object a = Feeds.shared();\n    Object b = Feeds.shared(1);\n}\n",
+    );
+    s.write("conf.properties", "shared = 1\n");
+    s.run(&["why", "b/B.java:6"]).code(2).says("no recipe was proposed or applied here yet");
+    s.propose().ok();
+    s.run(&["why", "b/B.java:6"])
+        .ok()
+        .says("no edit changes this line")
+        .says("names: `Feeds` means `railwire.Feeds` here, not `tidewire.Feeds`");
+    s.run(&["-C", "b", "why", "B.java:7"]).ok().says("feeds · code");
+    s.run(&["why", "a/A.java:6"]).ok().says("waits for a choice").says("changes it");
+    s.run(&["why", "conf.properties:1"])
+        .ok()
+        .says("it is about java code, and this file is not code");
+    s.run(&["why", "a/A.java"]).code(2).says("emendo why src/Pier.java:8");
+    s.run(&["why", "Nope.java:3"]).code(2).says("there is no file `Nope.java`");
+    s.write("vendor/V.java", "class V { tidewire.client.Station s; }\n");
+    s.run(&["why", "vendor/V.java:1"]).ok().says("the file is not read: vendored");
+}
+
+#[test]
+fn a_skipped_step_says_which_condition() {
+    let s = sandbox();
+    s.recipe(&format!(
+        "{STEPS}\n[[step]]\nid = 'deploy'\ntitle = 'Deploy'\nonly_if = {{ file = '**/deploy.yml' }}\n[[step.setting]]\nkey = 'tide.port'\nnew = 'tide.number'\n"
+    ));
+    s.propose()
+        .ok()
+        .says("Skipped steps")
+        .says("deploy: only_if: there is no file `**/deploy.yml`");
+    s.write("x/deploy.yml", "a: 1\n");
+    s.propose().ok().lacks("Skipped steps");
+}
+
+#[test]
+fn a_migration_ends_where_nothing_is_open() {
+    let s = sandbox();
+    s.run(&["finish"]).code(2).says("there is nothing to finish");
+    s.propose().ok();
+    s.run(&["finish"]).code(3).says("not finished: 3 edits undecided, 1 choice to make");
+    s.run(&["accept", "--all", "--certainty", "unsure"]).ok();
+    s.run(&["choose", "pool", "--all"]).ok();
+    s.run(&["finish"]).code(3).says("4 accepted edits to write");
+    s.run(&["apply"]).ok();
+    s.run(&["finish"]).code(3).says("1 note, 2 leftovers").says("emendo done");
+    s.run(&["done", "--all"]).ok().says("next: `emendo finish`");
+    let written = s.read("a/A.java");
+    s.run(&["finish"]).ok().says("finished: 4 edits applied");
+    assert!(!s.path(".emendo").exists() && s.read("a/A.java") == written);
+    s.run(&["undo"]).code(2);
 }
