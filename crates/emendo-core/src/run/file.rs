@@ -13,7 +13,7 @@ use crate::look::Answers;
 use crate::plan::{Plan, PlanStep, Watch, WordCache};
 use crate::run::anchor::Anchors;
 use crate::run::sink::{CoverageLog, Mode};
-use crate::run::traced::LineTrace;
+use crate::run::why::LineTrace;
 
 /// Longest excerpt that is kept of a place; the diff shows the whole.
 const EXCERPT: usize = 4000;

@@ -9,6 +9,7 @@ mod naming;
 mod record;
 mod sink;
 mod traced;
+mod why;
 mod write;
 
 use std::collections::{BTreeSet, HashMap, HashSet};
@@ -20,8 +21,8 @@ use rayon::prelude::*;
 
 pub(crate) use sink::CoverageLog;
 pub use sink::{Counts, FileResult, Mode, Sink};
-pub(crate) use traced::LineTrace;
-pub use traced::{WhyStage, WhyStop};
+pub(crate) use why::LineTrace;
+pub use why::{WhyStage, WhyStop};
 
 use crate::edits::{Decisions, Note, OnceWritten};
 use crate::look::{
@@ -172,8 +173,14 @@ impl StartedRun<'_> {
             only.is_none_or(|o| o.contains(&c.path))
                 && engine.only.is_none_or(|o| o.contains(&c.path))
         };
-        let (now, later): (Vec<Candidate>, Vec<Candidate>) =
+        let (mut now, later): (Vec<Candidate>, Vec<Candidate>) =
             std::mem::take(&mut seen.candidates).into_iter().partition(wanted);
+        // A file that someone asks about is looked into, whatever it holds.
+        let asked = engine.trace.map(|t| &t.path);
+        if let Some(path) = asked.filter(|p| !now.iter().any(|c| c.path == **p)) {
+            let size = engine.project.size(path).unwrap_or(0);
+            now.push(Candidate { path: path.clone(), size });
+        }
         let staged = engine.stages_of(&answers.wide).len() > 1;
         let keeps = engine.memory.filter(|m| m.keeps);
         // Steps change what files say to others.

@@ -1,115 +1,11 @@
 //! Where the actions of a plan stop at a line that someone asks about.
 
-use std::sync::{Mutex, PoisonError};
+use emendo_actions::TraceLog;
+use emendo_text::Span;
 
-use emendo_actions::{TraceLog, TraceStage};
-use emendo_text::{RelPath, Span};
-use serde::Serialize;
-
-use crate::edits::StepKey;
 use crate::plan::{PlanStep, PlannedAction};
 use crate::run::file::{Env, FileRun};
-
-/// At what an action stops.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum WhyStage {
-    /// It does not take the file.
-    Files,
-    /// What it waits for does not hold.
-    Condition,
-    /// The file lacks a word that it needs.
-    Words,
-    /// The code has another shape than the pattern.
-    Shape,
-    /// A name means something else.
-    Names,
-    /// What a slot must hold.
-    Slots,
-    /// What must stand around a place or within it.
-    Around,
-    /// What other files must hold.
-    Elsewhere,
-    /// It is done there already.
-    Done,
-}
-
-impl WhyStage {
-    /// A word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Files => "files",
-            Self::Condition => "condition",
-            Self::Words => "words",
-            Self::Shape => "shape",
-            Self::Names => "names",
-            Self::Slots => "slots",
-            Self::Around => "around",
-            Self::Elsewhere => "elsewhere",
-            Self::Done => "done",
-        }
-    }
-
-    fn of(stage: TraceStage) -> Self {
-        match stage {
-            TraceStage::Shape => Self::Shape,
-            TraceStage::Names => Self::Names,
-            TraceStage::Slots => Self::Slots,
-            TraceStage::Around => Self::Around,
-            TraceStage::Elsewhere => Self::Elsewhere,
-            TraceStage::Done => Self::Done,
-        }
-    }
-}
-
-/// Where an action stops at the line.
-#[derive(Clone, Debug, Serialize)]
-pub struct WhyStop {
-    /// The step.
-    #[serde(flatten)]
-    pub step: StepKey,
-    /// The kind of the action.
-    pub action: String,
-    /// What of it is meant, as the recipe writes it.
-    pub what: String,
-    /// At what it stops.
-    pub stage: WhyStage,
-    /// How far it came; more is nearer.
-    pub fitted: usize,
-    /// Why, in plain words.
-    pub says: String,
-}
-
-/// A line that someone asks about, with where actions stop at it.
-pub(crate) struct LineTrace {
-    pub(crate) path: RelPath,
-    pub(crate) line: u32,
-    stops: Mutex<Vec<WhyStop>>,
-}
-
-impl LineTrace {
-    pub(crate) fn new(path: RelPath, line: u32) -> Self {
-        Self { path, line, stops: Mutex::default() }
-    }
-
-    fn stop(&self, stop: WhyStop) {
-        self.stops.lock().unwrap_or_else(PoisonError::into_inner).push(stop);
-    }
-
-    /// The stops, the nearest first; of one action only the nearest.
-    pub(crate) fn into_stops(self) -> Vec<WhyStop> {
-        let mut all = self.stops.into_inner().unwrap_or_else(PoisonError::into_inner);
-        all.sort_by_key(|s| std::cmp::Reverse(s.fitted));
-        let mut out: Vec<WhyStop> = Vec::new();
-        for s in all {
-            let same = |o: &WhyStop| o.step == s.step && o.what == s.what;
-            if !out.iter().any(same) {
-                out.push(s);
-            }
-        }
-        out
-    }
-}
+use crate::run::why::{WhyStage, WhyStop};
 
 impl FileRun {
     /// The log for the line that someone asks about, in the text as it is by now.

@@ -210,6 +210,7 @@ fn why_tells_at_what_the_nearest_actions_stop() {
         "package b;\n\nimport railwire.Feeds;\n\nclass B {\n    Object a = Feeds.shared();\n    Object b = Feeds.shared(1);\n}\n",
     );
     s.write("conf.properties", "shared = 1\n");
+    s.write("emendo.toml", "");
     s.run(&["why", "b/B.java:6"]).code(2).says("no recipe was proposed or applied here yet");
     s.propose().ok();
     s.run(&["why", "b/B.java:6"])
