@@ -1,22 +1,8 @@
 //! The end of a migration: the state folder goes.
 
-use std::io;
-use std::path::Path;
-
 use crate::session::Session;
 use crate::session::error::SessionError;
-
-/// What the program keeps in the state folder, the lock last.
-const KEPT: [&str; 8] = [
-    "proposal.jsonl.new",
-    "proposal.jsonl",
-    "decisions.jsonl",
-    "seen",
-    "told",
-    "made-by",
-    ".gitignore",
-    "lock",
-];
+use crate::state::remove_all;
 
 impl Session {
     /// Removes the state: the proposal, the decisions, and the journals, so that nothing can be taken back any more. What the program did
@@ -29,31 +15,8 @@ impl Session {
         if !state.exists() {
             return Ok(());
         }
-        let lock = self.lock()?;
+        let _lock = self.lock()?;
         self.refuse_unfinished()?;
-        gone(std::fs::remove_dir_all(state.join("journal")))?;
-        for name in KEPT {
-            gone(remove(&state.join(name)))?;
-        }
-        drop(lock);
-        // A folder that holds something else stays.
-        drop(std::fs::remove_dir(&state));
-        Ok(())
-    }
-}
-
-/// Removes a file; of what is a folder, all that is in it.
-fn remove(path: &Path) -> io::Result<()> {
-    match std::fs::symlink_metadata(path) {
-        Ok(meta) if meta.is_dir() => std::fs::remove_dir_all(path),
-        _ => std::fs::remove_file(path),
-    }
-}
-
-/// What is not there is gone already.
-fn gone(done: io::Result<()>) -> io::Result<()> {
-    match done {
-        Err(e) if e.kind() != io::ErrorKind::NotFound => Err(e),
-        _ => Ok(()),
+        Ok(remove_all(&state)?)
     }
 }
