@@ -38,7 +38,8 @@ pub struct Line {
 type Put<'o> = dyn FnMut(LineRole, String) -> io::Result<()> + 'o;
 
 /// Writes one file of a proposal as a diff for people: above each run of changed lines stand the edits that changed exactly these, with
-/// what each rests on where that was not said in the file yet. Only hunks with an edit that is `shown` are written.
+/// what each rests on where that was not said in the file yet. Of the runs only those with an edit that is `shown` are written; what the others
+/// change reads as it will be.
 ///
 /// # Errors
 /// What `out` gives.
@@ -57,18 +58,37 @@ pub fn diff(
     put(LineRole::File, format!("+++ b/{}", visible_name(file.path.as_str())))?;
     let mut headings = Headings { file, decisions, said: HashSet::new(), headed: HashSet::new() };
     for hunk in file.hunks.iter().filter(wanted) {
-        put(LineRole::Hunk, head(hunk, file))?;
-        let mut at = 0;
-        for run in &hunk.runs {
-            let (from, end) = (run.from as usize, (run.from + run.lines) as usize);
-            lines(&hunk.lines[at..from], &mut put)?;
-            headings.of(run, &mut put)?;
-            lines(&hunk.lines[from..end], &mut put)?;
-            at = end;
+        let runs: Vec<&ChangedRun> =
+            hunk.runs.iter().filter(|r| by(&r.by, file).any(shown)).collect();
+        if runs.len() == hunk.runs.len() {
+            put(LineRole::Hunk, head(hunk, file))?;
+            headings.runs(hunk, &runs, (0, hunk.lines.len()), &mut put)?;
+            continue;
         }
-        lines(&hunk.lines[at..], &mut put)?;
+        for near in
+            runs.chunk_by(|a, b| (a.from + a.lines) as usize + 2 * CONTEXT >= b.from as usize)
+        {
+            let (Some(first), Some(last)) = (near.first(), near.last()) else { continue };
+            let from = (first.from as usize).saturating_sub(CONTEXT);
+            let end = (last.from + last.lines) as usize + CONTEXT;
+            let end = end.min(hunk.lines.len());
+            put(LineRole::Hunk, part_head(hunk, from, near, file))?;
+            headings.runs(hunk, near, (from, end), &mut put)?;
+        }
     }
     Ok(())
+}
+
+/// Lines around a run that is shown alone.
+const CONTEXT: usize = 3;
+
+/// `@@ -12 +14 @@ open`: where a part of a hunk begins.
+fn part_head(hunk: &Hunk, from: usize, runs: &[&ChangedRun], file: &FileRecord) -> String {
+    let before = |not: LineKind| hunk.lines[..from].iter().filter(|l| l.kind != not).count();
+    let old = hunk.old_start as usize + before(LineKind::Added);
+    let new = hunk.new_start as usize + before(LineKind::Removed);
+    let steps = steps_of(runs.iter().flat_map(|r| by(&r.by, file)));
+    format!("@@ -{old} +{new} @@ {steps}")
 }
 
 /// How many lines a diff of a file has.
@@ -108,21 +128,35 @@ fn lines(all: &[HunkLine], put: &mut Put<'_>) -> io::Result<()> {
     Ok(())
 }
 
+/// Lines that are not the subject: as they read with what else changes in them.
+fn as_it_will_be(all: &[HunkLine], put: &mut Put<'_>) -> io::Result<()> {
+    for l in all.iter().filter(|l| l.kind != LineKind::Removed) {
+        lines(&[HunkLine { kind: LineKind::Same, ..l.clone() }], put)?;
+    }
+    Ok(())
+}
+
 fn by<'f>(by: &'f [u32], file: &'f FileRecord) -> impl Iterator<Item = &'f Edit> {
     by.iter().filter_map(|i| file.edits.get(*i as usize))
 }
 
 /// `@@ -1,2 +1,3 @@ open, imports`
 fn head(hunk: &Hunk, file: &FileRecord) -> String {
+    let steps = steps_of(by(&hunk.by, file));
+    let Hunk { old_start, old_lines, new_start, new_lines, .. } = hunk;
+    format!("@@ -{old_start},{old_lines} +{new_start},{new_lines} @@ {steps}")
+}
+
+/// The steps of some edits, each once.
+fn steps_of<'e>(edits: impl Iterator<Item = &'e Edit>) -> String {
     let mut steps: Vec<String> = Vec::new();
-    for e in by(&hunk.by, file) {
+    for e in edits {
         let name = visible_name(&e.step.step).into_owned();
         if !steps.contains(&name) {
             steps.push(name);
         }
     }
-    let Hunk { old_start, old_lines, new_start, new_lines, .. } = hunk;
-    format!("@@ -{old_start},{old_lines} +{new_start},{new_lines} @@ {}", steps.join(", "))
+    steps.join(", ")
 }
 
 /// The headings of a file: what one has said, the next need not say again.
@@ -134,6 +168,25 @@ struct Headings<'f> {
 }
 
 impl Headings<'_> {
+    /// The lines of a range of a hunk, with headings above these of its runs.
+    fn runs(
+        &mut self,
+        hunk: &Hunk,
+        runs: &[&ChangedRun],
+        (from, end): (usize, usize),
+        put: &mut Put<'_>,
+    ) -> io::Result<()> {
+        let mut at = from;
+        for run in runs {
+            let (start, stop) = (run.from as usize, (run.from + run.lines) as usize);
+            as_it_will_be(&hunk.lines[at..start], put)?;
+            self.of(run, put)?;
+            lines(&hunk.lines[start..stop], put)?;
+            at = stop;
+        }
+        as_it_will_be(&hunk.lines[at..end], put)
+    }
+
     /// The edits of a run of changed lines; those of which the same is said, in one line.
     fn of(&mut self, run: &ChangedRun, put: &mut Put<'_>) -> io::Result<()> {
         let edits = || by(&run.by, self.file).filter(|e| !e.derived);

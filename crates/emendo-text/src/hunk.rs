@@ -186,13 +186,16 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
     let mut out = Vec::new();
     let mut at = old_start;
     let mut by = Vec::new();
+    let mut runs = Vec::new();
     for change in group {
         out.extend(old[at..change.old.0.min(old_count)].iter().map(|l| line(LineKind::Same, l)));
-        let old_end = change.old.1.min(old_count);
-        let new_end = change.new.1.min(new_count);
-        let (o, n) =
-            (&old[change.old.0.min(old_end)..old_end], &new[change.new.0.min(new_end)..new_end]);
-        compare(o, n, &mut out);
+        let (old_end, new_end) = (change.old.1.min(old_count), change.new.1.min(new_count));
+        let (old_from, new_from) = (change.old.0.min(old_end), change.new.0.min(new_end));
+        let mut own = Vec::new();
+        compare(&old[old_from..old_end], &new[new_from..new_end], &mut own);
+        removed_first(&mut own);
+        runs.extend(runs_of(&own, out.len(), change, (old_from, new_from)));
+        out.append(&mut own);
         at = old_end;
         by.extend(change.by.iter().copied());
     }
@@ -200,29 +203,26 @@ fn hunk(group: &[Change], old: &[&str], new: &[&str]) -> Hunk {
     out.extend(old[at.min(after)..after].iter().map(|l| line(LineKind::Same, l)));
     by.sort_unstable();
     by.dedup();
-    removed_first(&mut out);
-    let mut hunk = trim(&mut out, old_start, new_start, by);
-    hunk.runs = runs(&hunk, group);
-    hunk
+    trim(&mut out, (old_start, new_start), by, runs)
 }
 
-/// The runs of changed lines of a hunk, each with the edits whose lines it meets.
-fn runs(hunk: &Hunk, group: &[Change]) -> Vec<ChangedRun> {
-    // A range without lines counts from the line before.
-    let start = |at: u32, n: u32| at as usize - usize::from(n > 0);
-    let mut old = start(hunk.old_start, hunk.old_lines);
-    let mut new = start(hunk.new_start, hunk.new_lines);
+/// The runs of changed lines of a change, each with the edits whose lines it meets. `first`: where they begin in the hunk; `at`: in the texts.
+fn runs_of(
+    lines: &[HunkLine],
+    first: usize,
+    change: &Change,
+    at: (usize, usize),
+) -> Vec<ChangedRun> {
+    let (mut old, mut new) = at;
     let meets = |a: (usize, usize), b: (usize, usize)| a.0 < b.1 && b.0 < a.1;
     let mut out = Vec::new();
-    let mut from = 0;
-    for run in hunk.lines.chunk_by(|a, b| (a.kind == LineKind::Same) == (b.kind == LineKind::Same))
-    {
+    let mut from = first;
+    for run in lines.chunk_by(|a, b| (a.kind == LineKind::Same) == (b.kind == LineKind::Same)) {
         let count = |not: LineKind| run.iter().filter(|l| l.kind != not).count();
         let (o, n) = ((old, old + count(LineKind::Added)), (new, new + count(LineKind::Removed)));
         (old, new) = (o.1, n.1);
         if run[0].kind != LineKind::Same {
-            let places = group.iter().flat_map(|c| &c.places);
-            let here = places.filter(|p| meets(p.old, o) || meets(p.new, n));
+            let here = change.places.iter().filter(|p| meets(p.old, o) || meets(p.new, n));
             let mut by: Vec<u32> = here.flat_map(|p| p.by.iter().copied()).collect();
             by.sort_unstable();
             by.dedup();
@@ -264,9 +264,9 @@ fn removed_first(lines: &mut [HunkLine]) {
 /// Cuts unchanged lines at the ends to the usual context and counts.
 fn trim(
     lines: &mut Vec<HunkLine>,
-    mut old_start: usize,
-    mut new_start: usize,
+    (mut old_start, mut new_start): (usize, usize),
     by: Vec<u32>,
+    mut runs: Vec<ChangedRun>,
 ) -> Hunk {
     let same = |l: &&HunkLine| l.kind == LineKind::Same;
     let lead = lines.iter().take_while(same).count().saturating_sub(CONTEXT);
@@ -274,6 +274,7 @@ fn trim(
         lines.drain(..lead);
         old_start += lead;
         new_start += lead;
+        runs.iter_mut().for_each(|r| r.from -= lead as u32);
     }
     let tail = lines.iter().rev().take_while(same).count().saturating_sub(CONTEXT);
     lines.truncate(lines.len() - tail);
@@ -287,7 +288,7 @@ fn trim(
         new_lines,
         by,
         lines: std::mem::take(lines),
-        runs: Vec::new(),
+        runs,
     }
 }
 

@@ -47,8 +47,17 @@ pub(crate) fn line(out: &mut impl Write, kind: LineRole, text: &str) -> io::Resu
     writeln!(out, "{style}{text}{style:#}")
 }
 
+/// What a table of steps holds.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Rows {
+    /// All steps, with their reasons.
+    All,
+    /// Those of which something is open, without.
+    Open,
+}
+
 /// A table of the steps.
-pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
+pub(crate) fn steps(out: &mut impl Write, s: &Summary, rows: Rows) -> io::Result<()> {
     let width =
         s.steps.iter().map(|t| t.step.key.step.chars().count()).max().unwrap_or(4).clamp(4, 24);
     writeln!(
@@ -71,6 +80,10 @@ pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
         )
     };
     for t in &s.steps {
+        let some = t.tally.edits + t.tally.notes + t.tally.withheld > 0;
+        if rows == Rows::Open && !some {
+            continue;
+        }
         let mut title = one_line(&t.step.title);
         // The way to a step of an included recipe.
         if !t.step.chain.is_empty() {
@@ -78,8 +91,7 @@ pub(crate) fn steps(out: &mut impl Write, s: &Summary) -> io::Result<()> {
             title.push_str(&format!(" {DIM}({}){DIM:#}", way.join(" > ")));
         }
         row(out, &visible_name(&t.step.key.step), &t.tally, &title)?;
-        let some = t.tally.edits + t.tally.notes + t.tally.withheld > 0;
-        if let Some(why) = t.step.why.as_ref().filter(|_| some) {
+        if let Some(why) = t.step.why.as_ref().filter(|_| some && rows == Rows::All) {
             writeln!(out, "{:width$}  {DIM}why: {}{DIM:#}", "", one_line(why))?;
         }
         if let Some(caution) = t.step.caution.as_ref().filter(|_| t.tally.edits > 0) {

@@ -49,7 +49,7 @@ impl View<'_> {
         }
         counts(out, &p.trailer.counts)?;
         writeln!(out)?;
-        show::steps(out, s)?;
+        show::steps(out, s, show::Rows::All)?;
         self.skipped(out)?;
         left_out(out, p)?;
         let open = OpenWork::of(p, self.decisions);

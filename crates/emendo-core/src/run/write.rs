@@ -7,7 +7,7 @@ use emendo_text::{Hasher, Part, PieceMap, Placed, Span, Splice, render};
 
 use crate::edits::{Edit, Evidence, Standing};
 use crate::plan::PlanStep;
-use crate::run::file::{FileRun, StepText, excerpt, uncopied};
+use crate::run::file::{FileRun, StepText, applied, excerpt, uncopied};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
 
@@ -89,6 +89,16 @@ impl FileRun {
                 Part::Text(t) => Some(t.clone()),
                 _ => None,
             }));
+        }
+        let splices = || active.iter().flat_map(|(_, _, c)| &c.splices);
+        for import in code.facts.imports.iter().filter(|i| i.wildcard) {
+            let spans = import.segments.iter().map(|s| s.1);
+            let Some(path) = spans.reduce(Span::hull) else { continue };
+            let inside = splices().filter(|s| path.contains(s.span)).cloned().collect::<Vec<_>>();
+            if !inside.is_empty() {
+                let change = Change { splices: inside, ..Change::default() };
+                plan.wildcards.push((import.is_static, applied(&self.text, path, &change)));
+            }
         }
         let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
         let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();

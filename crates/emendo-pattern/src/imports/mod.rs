@@ -29,6 +29,8 @@ pub struct ImportPlan {
     pub kept: Vec<Span>,
     /// Items of lists that go, used or not.
     pub gone: Vec<Span>,
+    /// Paths that wildcards get: what lies below comes in by them. With whether they take members of a type.
+    pub wildcards: Vec<(bool, String)>,
 }
 
 impl ImportPlan {
@@ -48,8 +50,12 @@ impl ImportPlan {
             is_type: a.is_type && marks && !as_value(a),
             ..a.clone()
         };
-        let mut wanted: Vec<ImportName> =
-            self.add.iter().filter(|a| !known(language, facts, a)).map(marked).collect();
+        let mut wanted: Vec<ImportName> = self
+            .add
+            .iter()
+            .filter(|a| !known(language, facts, a) && !self.comes(language, a))
+            .map(marked)
+            .collect();
         wanted.sort();
         wanted.dedup();
         let mut add: Vec<&ImportName> = wanted.iter().collect();
@@ -75,6 +81,13 @@ impl ImportPlan {
         }
         edits.sort_by_key(|e| (e.splice.span.start, e.splice.span.end));
         edits
+    }
+
+    /// True if a wildcard brings it in once it has its new path.
+    fn comes(&self, language: &Language, name: &ImportName) -> bool {
+        let package = language.names.parent(&name.path);
+        let plain = !name.wildcard && !name.whole && name.alias.is_none();
+        plain && self.wildcards.iter().any(|(is, path)| *is == name.is_static && *path == package)
     }
 
     /// True if the import was used, and every use goes.

@@ -64,7 +64,7 @@ impl Demo {
         )?;
         writeln!(out, "{DIM}project: {}\nrecipe:  {}{DIM:#}", project.display(), recipe.display())?;
         title(&mut out, "1. propose: what the recipe would change; no file is touched")?;
-        show::steps(&mut out, &before)?;
+        show::steps(&mut out, &before, show::Rows::All)?;
         title(&mut out, "2. accept --certainty certain: what needs no second look")?;
         writeln!(
             out,

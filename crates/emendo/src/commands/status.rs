@@ -101,7 +101,8 @@ fn of_proposal(
     decisions: &Decisions,
 ) -> io::Result<()> {
     if s.total.edits + s.total.withheld > 0 {
-        show::steps(out, s)?;
+        writeln!(out)?;
+        show::steps(out, s, show::Rows::Open)?;
     }
     writeln!(out)?;
     open::table(out, &s.open)?;
