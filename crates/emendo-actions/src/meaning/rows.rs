@@ -46,6 +46,19 @@ impl Row {
         })
     }
 
+    /// What one of the old names becomes. Where only the last part of the name changes, it does so under every other name that what it
+    /// lies below has by now.
+    pub(crate) fn new_for(&self, names: &Names, old: &str) -> Option<String> {
+        let new = self.new.as_ref()?;
+        let first = self.olds.first()?;
+        let below = names.parent(first);
+        if old == first || below.is_empty() || below != names.parent(new) {
+            return Some(new.clone());
+        }
+        let head = &old[..old.len() - names.last(old).len()];
+        Some(format!("{head}{}", names.last(new)))
+    }
+
     /// What to say where nothing can be written.
     pub(super) fn said(&self) -> &str {
         self.advice.as_deref().unwrap_or("")

@@ -97,7 +97,7 @@ impl SymbolRunner {
             return None;
         }
         let r = &self.rows.all[row];
-        let Some(new) = &r.new else {
+        let Some(new) = &r.new_for(names, old) else {
             let used = path == old && self.used(p, import);
             if !used {
                 self.note(r, import.item.unwrap_or(import.span), out);
@@ -281,7 +281,8 @@ impl SymbolRunner {
         let place = |i: &Import| i.item.unwrap_or(i.span).start;
         let becomes = |i: &Import| {
             let (row, old) = self.rows.deciding(i.path())?;
-            Some(format!("{}{}", self.rows.all[row].new.as_ref()?, &i.path()[old.len()..]))
+            let new = self.rows.all[row].new_for(&self.rows.language.names, old)?;
+            Some(format!("{new}{}", &i.path()[old.len()..]))
         };
         p.code.facts.imports.iter().filter(same).any(|i| match becomes(i) {
             Some(new) => new == m.target && place(i) < place(own),

@@ -164,7 +164,7 @@ impl Rows {
             return None;
         }
         let r = &self.all[row];
-        let new = r.new.as_ref()?;
+        let new = r.new_for(&self.language.names, old)?;
         (old.len() < text.len()
             || self.language.names.segments(old).len() > 1
             || self.what == SymbolKind::Package)
@@ -176,8 +176,8 @@ impl Rows {
         let mut out: Vec<(usize, Span, String)> = Vec::new();
         for i in rows.iter().copied() {
             let r = &self.all[i];
-            let Some(new) = &r.new else { continue };
             for old in &r.olds {
+                let Some(new) = r.new_for(&self.language.names, old) else { continue };
                 for at in spelled_in(text, old, self.what == SymbolKind::Package) {
                     if !self.keeps(&spelled_on(text, at)) && !out.iter().any(|o| o.1.meets(at)) {
                         out.push((i, at, new.clone()));
@@ -291,6 +291,8 @@ impl Runner for Mentions {
 pub struct TextWatch {
     tables: Arc<Tables>,
     symbols: Vec<String>,
+    /// Those that an import may name apart from their module.
+    named: Vec<String>,
     kept: Vec<String>,
     needs: Needs,
     scan: Option<AhoCorasick>,
@@ -298,14 +300,21 @@ pub struct TextWatch {
 
 impl TextWatch {
     /// Looks for these symbols; what is `kept` below them keeps its name.
-    pub fn new(tables: Arc<Tables>, symbols: Vec<String>, kept: Vec<String>) -> Self {
+    pub fn new(
+        tables: Arc<Tables>,
+        symbols: Vec<String>,
+        packages: &[String],
+        kept: Vec<String>,
+    ) -> Self {
         let whole = symbols.iter().map(|s| vec![s.clone()]);
-        // An import says the module and the name apart.
-        let apart = symbols.iter().filter_map(|s| apart(s));
+        // An import says the module and the name apart; a package is said as a whole.
+        let named: Vec<String> =
+            symbols.iter().filter(|s| !packages.contains(s)).cloned().collect();
+        let apart = named.iter().filter_map(|s| apart(s));
         let apart = apart.map(|(module, name)| vec![module.to_owned(), name.to_owned()]);
         let needs = Needs::of(whole.chain(apart));
         let scan = AhoCorasick::new(&symbols).ok();
-        Self { tables, symbols, kept, needs, scan }
+        Self { tables, symbols, named, kept, needs, scan }
     }
 }
 
@@ -345,7 +354,7 @@ impl TextWatch {
     /// Code in files that are read as text: scripts without an ending, notebooks, pages. What they import, and where they use it.
     fn imported(&self, text: &str, out: &mut Vec<Remains>) {
         let mut names: Vec<(&str, &str, &String)> = Vec::new();
-        names.extend(self.symbols.iter().filter_map(|s| apart(s).map(|(m, n)| (m, n, s))));
+        names.extend(self.named.iter().filter_map(|s| apart(s).map(|(m, n)| (m, n, s))));
         names.retain(|(module, name, _)| {
             let has = |w: &str| memchr::memmem::find(text.as_bytes(), w.as_bytes()).is_some();
             has(module) && has(name)
@@ -366,6 +375,14 @@ impl TextWatch {
                 let same = !text[..end.min(text.len())]
                     .get(at.start.min(first.start) as usize..at.start.max(first.start) as usize)
                     .is_none_or(|between| between.contains('\n'));
+                // A part of a longer path or name is something else.
+                let before = text[..at.start as usize].chars().next_back();
+                let after = text[at.end as usize..].chars().next();
+                let part = matches!(before, Some('.' | '/' | '-' | '@' | '#'))
+                    || matches!(after, Some('/' | '-'));
+                if !same && part {
+                    continue;
+                }
                 let (certainty, why) = match same {
                     true => (Certainty::Likely, "the file imports it"),
                     false => (Certainty::Unsure, "the file imports something of this name"),

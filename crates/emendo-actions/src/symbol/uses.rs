@@ -31,6 +31,7 @@ impl SymbolRunner {
     ) {
         let r = &self.rows.all[row];
         let names = &self.rows.language.names;
+        let new = r.new_for(names, old);
         let (path, facts) = match meant {
             Meant::Path(path, facts) => (Some(path), facts),
             Meant::Token(facts) => (None, facts),
@@ -51,10 +52,10 @@ impl SymbolRunner {
         if path.as_ref().is_some_and(|path| self.passed_as(p, path)) && r.new.is_some() {
             return;
         }
-        if single && self.rests_on_import(p, &word, old, r.new.as_deref()) {
+        if single && self.rests_on_import(p, &word, old, new.as_deref()) {
             return;
         }
-        let Some(new) = &r.new else {
+        let Some(new) = &new else {
             let at = path.as_ref().map_or(word.span, |p| whole(p));
             self.note(r, at, out);
             return;

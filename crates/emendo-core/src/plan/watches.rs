@@ -38,9 +38,13 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     }
     let mut out = Vec::new();
     let mut mentioned: About = BTreeMap::new();
+    let mut packages: Vec<String> = Vec::new();
     for ((id, _), (what, mut about)) in by_kind {
         about.retain(|symbol, _| !new.contains(symbol));
         let Some(language) = world.language(id).filter(|_| !about.is_empty()) else { continue };
+        if what == SymbolKind::Package {
+            packages.extend(about.keys().cloned());
+        }
         mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
         let mut symbols = Vec::new();
         for symbol in about.keys() {
@@ -55,8 +59,12 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about });
     }
     if !mentioned.is_empty() {
-        let runner =
-            TextWatch::new(world.tables.clone(), mentioned.keys().cloned().collect(), kept);
+        let runner = TextWatch::new(
+            world.tables.clone(),
+            mentioned.keys().cloned().collect(),
+            &packages,
+            kept,
+        );
         out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
     }
     out.extend(key_watches(world, steps));

@@ -1,11 +1,11 @@
 //! The to-do list of a proposal: what waits for a decision, what is left to do by hand, what was left on purpose.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use emendo_text::RelPath;
 use serde::Serialize;
 
-use crate::edits::{Decisions, Edit, Leftover, Note, Standing, Status};
+use crate::edits::{Decisions, Edit, Leftover, Note, Standing, Status, StepKey};
 use crate::review::proposal::Proposal;
 
 /// A leftover with its file.
@@ -99,7 +99,13 @@ impl<'p> OpenWork<'p> {
         for e in outside.chain(out.kept.iter().copied()) {
             about.entry(&e.path).or_default().push(e);
         }
+        // What a note speaks of is listed as that note.
+        let noted: HashSet<(&RelPath, u32, &StepKey)> =
+            proposal.notes().filter_map(|n| Some((n.path.as_ref()?, n.line?, &n.step))).collect();
         for (path, l) in proposal.leftovers() {
+            if noted.contains(&(path, l.line, &l.step)) {
+                continue;
+            }
             let here = about.get(path).map_or(&[][..], Vec::as_slice);
             let covers = |e: &&Edit| e.is_on(l.line) && e.step.recipe == l.step.recipe;
             if decisions.done(l.id) {

@@ -1,7 +1,9 @@
 //! What a file has gone through, as edits and lines.
 
+use std::collections::{HashMap, HashSet};
+
 use emendo_actions::Draft;
-use emendo_text::{Digest, Hasher, Part, Span, Splice, hunks};
+use emendo_text::{Digest, Hasher, Hunk, Part, Piece, Span, Splice, hunks};
 
 use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status, by_line};
 use crate::plan::PlanStep;
@@ -128,7 +130,13 @@ impl FileRun {
         // Steps that take one another back change nothing: there is nothing to decide.
         let taken_back = |e: &Edit| e.standing == Standing::In && e.options.is_empty();
         let undone = !changed && self.edits.iter().all(taken_back);
-        let edits = if undone { Vec::new() } else { self.edits };
+        let (edits, hunks) = match undone {
+            true => (Vec::new(), hunks),
+            false => {
+                let texts = (self.base.as_str(), self.text.as_str());
+                without_cancelled(self.edits, hunks, self.map.pieces(), texts)
+            }
+        };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
         let leftovers = by_line(&self.path, self.leftovers);
         FileResult {
@@ -141,6 +149,59 @@ impl FileRun {
             after,
         }
     }
+}
+
+/// Takes out edits that later steps took back: what they wrote stands nowhere in the result, and changes no line of it.
+fn without_cancelled(
+    edits: Vec<Edit>,
+    mut hunks: Vec<Hunk>,
+    pieces: &[Piece],
+    (base, text): (&str, &str),
+) -> (Vec<Edit>, Vec<Hunk>) {
+    // What each wrote, and what of that reads otherwise than before.
+    let (mut written, mut shown) = (HashSet::new(), HashSet::new());
+    let mut at = 0;
+    for piece in pieces {
+        let end = at + piece.len();
+        if let Piece::Written { by, origin, .. } = piece {
+            written.insert(*by);
+            if text.get(at..end) != Some(origin.of(base)) {
+                shown.insert(*by);
+            }
+        }
+        at = end;
+    }
+    let mut children: HashMap<Digest, Vec<usize>> = HashMap::new();
+    for (i, e) in edits.iter().enumerate() {
+        e.parents.iter().for_each(|p| children.entry(*p).or_default().push(i));
+    }
+    // Later edits come after those that they build on.
+    let mut cancelled: HashSet<usize> = HashSet::new();
+    for (i, e) in edits.iter().enumerate().rev() {
+        let plain = e.standing == Standing::In && e.options.is_empty();
+        let unseen = !shown.contains(&(i as u32));
+        let over = children.get(&e.id).is_some_and(|c| c.iter().all(|c| cancelled.contains(c)));
+        let gone = match written.contains(&(i as u32)) {
+            true => !e.parents.is_empty() && children.get(&e.id).is_none_or(|_| over),
+            false => over,
+        };
+        if plain && unseen && gone {
+            cancelled.insert(i);
+        }
+    }
+    if cancelled.is_empty() {
+        return (edits, hunks);
+    }
+    let kept: Vec<usize> = (0..edits.len()).filter(|i| !cancelled.contains(i)).collect();
+    let number = |old: u32| kept.binary_search(&(old as usize)).ok().map(|i| i as u32);
+    for h in &mut hunks {
+        h.by = h.by.iter().filter_map(|b| number(*b)).collect();
+        for r in &mut h.runs {
+            r.by = r.by.iter().filter_map(|b| number(*b)).collect();
+        }
+    }
+    let edits = edits.into_iter().enumerate().filter(|(i, _)| !cancelled.contains(i));
+    (edits.map(|(_, e)| e).collect(), hunks)
 }
 
 /// What edits that look alike have in common: the step, the action, and what is written.

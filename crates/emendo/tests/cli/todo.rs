@@ -163,7 +163,7 @@ fn each_run_of_lines_has_the_edits_that_changed_it() {
     let lines: Vec<&str> = shown.out.lines().collect();
     let at = |text: &str| lines.iter().position(|l| l.contains(text)).expect("shown");
     // The heading stands right above what it is about, and says why once.
-    assert!(lines[at("-        yard.gate().open();") - 1].contains(" open · certain"));
+    assert!(lines[at("-        yard.gate().open();") - 1].contains(" open · unsure"));
     assert_eq!(lines.iter().filter(|l| l.contains("· unsure")).count(), 1);
     let json = s.run(&["show", "--json"]).ok().json();
     let hunk = &json["files"][0]["hunks"][0];
@@ -258,4 +258,23 @@ fn a_migration_ends_where_nothing_is_open() {
     s.run(&["finish"]).ok().says("finished: 4 edits applied");
     assert!(!s.path(".emendo").exists() && s.read("a/A.java") == written);
     s.run(&["undo"]).code(2);
+}
+
+#[test]
+fn what_a_later_step_takes_back_is_no_edit() {
+    let s = Sandbox::new();
+    s.recipe(
+        "[[step]]\nid = 'there'\ntitle = 'There'\n[[step.symbol]]\nwhat = 'type'\nold = 'tidewire.A'\nnew = 'tidewire.B'\n[[step]]\nid = 'back'\ntitle = 'Back'\n[[step.symbol]]\nwhat = 'type'\npairs = [['tidewire.B', 'tidewire.A'], ['tidewire.C', 'tidewire.D']]\n",
+    );
+    s.write("A.java", "import tidewire.A;\nimport tidewire.C;\nclass X { A a; C c; }\n");
+    let proposal =
+        s.run(&["propose", "--json", &s.recipe_path().display().to_string()]).ok().json();
+    assert_eq!(proposal["total"]["edits"], 1);
+    assert_eq!(
+        proposal["files"][0]["hunks"][0]["by"].as_array().map(Vec::len),
+        Some(2),
+        "an import goes along"
+    );
+    s.run(&["apply", "--accept", "certain"]).ok().says("written: 1 edit");
+    assert_eq!(s.read("A.java"), "import tidewire.A;\nimport tidewire.D;\nclass X { A a; D c; }\n");
 }
