@@ -182,6 +182,8 @@ fn without_cancelled(
         let unseen = !shown.contains(&(i as u32));
         let over = children.get(&e.id).is_some_and(|c| c.iter().all(|c| cancelled.contains(c)));
         let gone = match written.contains(&(i as u32)) {
+            // An import that is again what it was.
+            true if e.derived => true,
             true => !e.parents.is_empty() && children.get(&e.id).is_none_or(|_| over),
             false => over,
         };
