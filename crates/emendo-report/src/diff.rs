@@ -190,11 +190,11 @@ impl Headings<'_> {
     /// The edits of a run of changed lines; those of which the same is said, in one line.
     fn of(&mut self, run: &ChangedRun, put: &mut Put<'_>) -> io::Result<()> {
         let edits = || by(&run.by, self.file).filter(|e| !e.derived);
-        let mut heads: Vec<(String, String, Vec<String>)> = Vec::new();
+        let mut heads: Vec<(String, Vec<String>, Vec<String>)> = Vec::new();
         for e in edits() {
             let again = self.headed.contains(&e.id);
             let (what, why) = match again {
-                true => (format!("{} goes on", visible_name(&e.step.step)), String::new()),
+                true => (format!("{} goes on", visible_name(&e.step.step)), Vec::new()),
                 false => (about(e, self.decisions), facts(e)),
             };
             let id = e.id.short(8);
@@ -208,8 +208,10 @@ impl Headings<'_> {
         }
         for (what, why, ids) in heads {
             let mut text = format!("# {} {what}", ids.join(" "));
-            if !why.is_empty() && self.said.insert(why.clone()) {
-                text.push_str(&format!(" · {why}"));
+            let new: Vec<String> =
+                why.into_iter().filter(|f| self.said.insert(f.clone())).collect();
+            if !new.is_empty() {
+                text.push_str(&format!(" · {}", new.join("; ")));
             }
             put(LineRole::Edit, text)?;
         }
@@ -251,12 +253,13 @@ fn about(e: &Edit, decisions: &Decisions) -> String {
 }
 
 /// What an edit rests on.
-fn facts(e: &Edit) -> String {
-    let mut facts: Vec<&str> = Vec::new();
+fn facts(e: &Edit) -> Vec<String> {
+    let mut facts: Vec<String> = Vec::new();
     for f in &e.evidence {
-        if !facts.contains(&f.text.as_str()) {
-            facts.push(&f.text);
+        let text = visible(&f.text).into_owned();
+        if !facts.contains(&text) {
+            facts.push(text);
         }
     }
-    visible(&facts.join("; ")).into_owned()
+    facts
 }

@@ -208,14 +208,17 @@ impl View<'_> {
         }
         writeln!(out, "\n{BOLD}Choices: pick with `emendo choose --edit ID LABEL`{BOLD:#}")?;
         for e in edits.iter().take(most) {
-            self.choice(out, e)?;
+            match most < usize::MAX && !is_short(e) {
+                true => labels(out, e)?,
+                false => self.choice(out, e)?,
+            }
         }
         more(out, edits.len(), most, "emendo show --choices")
     }
 
     /// A choice with its alternatives: over several lines, those that differ.
     fn choice(&self, out: &mut impl Write, e: &Edit) -> io::Result<()> {
-        let single = !e.before.contains('\n') && e.options.iter().all(|o| !o.after.contains('\n'));
+        let single = is_short(e);
         let shown = if single { one_line(&e.before) } else { first_line(&e.before) };
         writeln!(out, "  {} {DIM}{shown}{DIM:#}", head(e))?;
         for o in &e.options {
@@ -252,6 +255,22 @@ impl View<'_> {
         }
         more(out, all.len(), FEW, "emendo leftovers")
     }
+}
+
+/// True for a choice whose alternatives are a line each.
+fn is_short(e: &Edit) -> bool {
+    !e.before.contains('\n') && e.options.iter().all(|o| !o.after.contains('\n'))
+}
+
+/// A choice by the words of its alternatives; its own list shows their lines.
+fn labels(out: &mut impl Write, e: &Edit) -> io::Result<()> {
+    writeln!(out, "  {} {DIM}{}{DIM:#}", head(e), first_line(&e.before))?;
+    for o in &e.options {
+        let why =
+            o.why.as_ref().map_or(String::new(), |w| format!(" {DIM}({}){DIM:#}", one_line(w)));
+        writeln!(out, "      {BOLD}{}{BOLD:#}{why}", one_line(&o.label))?;
+    }
+    Ok(())
 }
 
 fn more(out: &mut impl Write, n: usize, most: usize, command: &str) -> io::Result<()> {

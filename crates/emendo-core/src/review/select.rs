@@ -56,6 +56,7 @@ pub struct Selection {
 /// A condition of a selection, in words.
 struct Selector<'s> {
     said: String,
+    by_path: bool,
     fits: Box<dyn Fn(&Edit) -> bool + 's>,
 }
 
@@ -79,18 +80,21 @@ pub fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>
     if !s.steps.is_empty() {
         all.push(Selector {
             said: words("the step", &s.steps),
+            by_path: false,
             fits: Box::new(|e| s.steps.iter().any(|w| e.step.is(w))),
         });
     }
     if !s.files.is_empty() {
         all.push(Selector {
             said: words("the path", &s.files),
+            by_path: true,
             fits: Box::new(|e| files.hold(&e.path)),
         });
     }
     if !s.edits.is_empty() {
         all.push(Selector {
             said: words("the edit", &s.edits),
+            by_path: false,
             fits: Box::new(|e| s.edits.iter().any(|w| begins(e.id, w))),
         });
     }
@@ -98,6 +102,7 @@ pub fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>
         let same = |a: &Edit, b: &Edit| a.step == b.step && a.shape == b.shape;
         all.push(Selector {
             said: words("what is like", &s.like),
+            by_path: false,
             fits: Box::new(move |e| likes.iter().any(|l| same(l, e))),
         });
     }
@@ -105,6 +110,7 @@ pub fn select<'p>(proposal: &'p Proposal, s: &Selection) -> Result<Vec<&'p Edit>
         let exact = s.exact;
         all.push(Selector {
             said: format!("the certainty `{}`", c.word()),
+            by_path: false,
             fits: Box::new(move |e| if exact { e.certainty == c } else { e.certainty >= c }),
         });
     }
@@ -128,10 +134,13 @@ fn nothing(proposal: &Proposal, all: &[Selector<'_>]) -> SelectionError {
         n => format!("{n} edits"),
     };
     if let Some(none) = all.iter().find(|s| count(s) == 0) {
-        return SelectionError::new(format!(
-            "no edit of the proposal is selected by {}",
-            none.said
-        ));
+        let mut message = format!("no edit of the proposal is selected by {}", none.said);
+        // A file by its name alone.
+        let named = |path: &RelPath| none.said.contains(&format!("`{}`", path.name()));
+        if let Some(file) = proposal.files.iter().find(|f| none.by_path && named(&f.path)) {
+            message.push_str(&format!("; there is `{}`", file.path));
+        }
+        return SelectionError::new(message);
     }
     let each: Vec<String> =
         all.iter().map(|s| format!("{} selects {}", s.said, edits(count(s)))).collect();
