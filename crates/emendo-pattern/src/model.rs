@@ -369,6 +369,32 @@ impl Pattern {
         out
     }
 
+    /// The members that stand behind the names of symbols, with whether they are called: `Stations.open(...)` where `Stations` is a name.
+    pub fn used_members(&self) -> Vec<(String, bool)> {
+        let names = &self.language.names;
+        let dot = |t: &PToken| self.language.words.member_after.contains(&t.text.as_str());
+        let word = |t: &PToken| {
+            let own = t.text.starts_with(|c: char| c.is_alphabetic() || c == '_');
+            own && matches!(t.key, Key::Text(_))
+        };
+        let mut out: Vec<(String, bool)> = Vec::new();
+        for tokens in self.readings.iter().map(|r| &r.tokens) {
+            for (i, window) in tokens.windows(3).enumerate() {
+                let [owner, sign, member] = window else { continue };
+                let Key::Name { symbol, .. } = &owner.key else { continue };
+                if !dot(sign) || !word(member) {
+                    continue;
+                }
+                let called = tokens.get(i + 3).is_some_and(|t| t.text == "(");
+                let found = (format!("{symbol}{}{}", names.separator, member.text), called);
+                if !out.contains(&found) {
+                    out.push(found);
+                }
+            }
+        }
+        out
+    }
+
     /// The symbols that the pattern names.
     pub fn symbols(&self) -> impl Iterator<Item = &str> {
         self.names.iter().map(|d| d.symbol.as_str())

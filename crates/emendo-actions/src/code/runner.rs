@@ -119,6 +119,8 @@ impl Runner for CodeRunner {
             replaces: {
                 let mut out = Replaces::NONE;
                 for rule in &self.rules {
+                    let news = rule.outcome.news().flat_map(Pattern::used_members);
+                    out.new.extend(news.map(|(symbol, _)| symbol));
                     out.new.extend(
                         rule.outcome.news().flat_map(Pattern::used_symbols).map(str::to_owned),
                     );
@@ -131,7 +133,14 @@ impl Runner for CodeRunner {
                         what: SymbolKind::Free,
                         parameters: None,
                         advice: advice.clone(),
+                        resolved: false,
                     };
+                    let members = rule.old.used_members().into_iter();
+                    out.old.extend(members.map(|(symbol, called)| Old {
+                        what: if called { SymbolKind::Method } else { SymbolKind::Constant },
+                        resolved: true,
+                        ..old(&symbol)
+                    }));
                     let symbols = rule.old.used_symbols();
                     if symbols.is_empty() && !matches!(rule.outcome, Outcome::Note(_)) {
                         out.unnamed.push(rule.written.clone());

@@ -57,6 +57,8 @@ pub struct Old {
     pub parameters: Option<Vec<Ty>>,
     /// What to do with a use that is left.
     pub advice: Option<String>,
+    /// It is said by a pattern, as a member of a symbol: only uses that resolve are meant.
+    pub resolved: bool,
 }
 
 /// A key of settings that an action renames or takes away.

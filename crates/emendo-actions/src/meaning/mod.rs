@@ -87,7 +87,8 @@ impl SymbolRunner {
         for r in self.rows.written() {
             let (what, advice) = (self.what, r.advice.clone());
             let parameters = r.parameters.clone();
-            out.old.push(Old { symbol: r.olds[0].clone(), what, parameters, advice });
+            let symbol = r.olds[0].clone();
+            out.old.push(Old { symbol, what, parameters, advice, resolved: false });
             out.new.extend(r.new.clone());
         }
         out

@@ -162,7 +162,9 @@ impl SymbolRunner {
         let last = self.rows.language.names.last(old);
         for at in comment_mentions(p.text(span), last) {
             let at = at.shifted(span.start as usize);
-            let means = p.resolver.means(&[last], Space::Type, at.start, old).is_some();
+            let means = [Space::Type, Space::Value]
+                .iter()
+                .any(|s| p.resolver.means(&[last], *s, at.start, old).is_some());
             // The import may have changed, and the comment not.
             let free = p.reaches() && !p.resolver.taken(last, Space::Type, at.start, old);
             let type_like = last.starts_with(char::is_uppercase);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_actions::{Asks, Runner};
-use emendo_lang::{Language, Learned};
+use emendo_lang::{Certainty, Language, Learned};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::StepKey;
@@ -91,4 +91,6 @@ pub(crate) struct Watch {
     pub(crate) asks: Asks,
     /// Each symbol with its step and what that advises.
     pub(crate) about: About,
+    /// Places that are less sure are passed over.
+    pub(crate) least: Certainty,
 }

@@ -8,13 +8,13 @@ use emendo_actions::{
     CoordinateWatch, KeyWatch, OldCoordinate, OldKey, Runner as _, SymbolKind, SymbolRunner,
     TextWatch, World,
 };
-use emendo_lang::Ty;
+use emendo_lang::{Certainty, Ty};
 
 use crate::plan::step::{About, PlanStep, Unnamed, Watch};
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
-    let mut by_kind: BTreeMap<(&str, &str), (SymbolKind, About)> = BTreeMap::new();
+    let mut by_kind: BTreeMap<(&str, &str, bool), (SymbolKind, About)> = BTreeMap::new();
     let mut overloads: HashMap<(&str, String), Vec<Option<Vec<Ty>>>> = HashMap::new();
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
@@ -26,7 +26,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             kept.extend(replaces.kept);
             for old in replaces.old {
                 let advice = old.advice.or_else(|| step.info.why.clone());
-                let kind = by_kind.entry((language.id, old.what.word()));
+                let kind = by_kind.entry((language.id, old.what.word(), old.resolved));
                 overloads
                     .entry((language.id, old.symbol.clone()))
                     .or_default()
@@ -39,13 +39,15 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     let mut out = Vec::new();
     let mut mentioned: About = BTreeMap::new();
     let mut packages: Vec<String> = Vec::new();
-    for ((id, _), (what, mut about)) in by_kind {
+    for ((id, _, resolved), (what, mut about)) in by_kind {
         about.retain(|symbol, _| !new.contains(symbol));
         let Some(language) = world.language(id).filter(|_| !about.is_empty()) else { continue };
         if what == SymbolKind::Package {
             packages.extend(about.keys().cloned());
         }
-        mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
+        if !resolved {
+            mentioned.extend(about.iter().map(|(k, v)| (k.clone(), v.clone())));
+        }
         let mut symbols = Vec::new();
         for symbol in about.keys() {
             let all = overloads.get(&(id, symbol.clone())).map_or(&[][..], Vec::as_slice);
@@ -56,7 +58,8 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             }
         }
         let runner = SymbolRunner::watch_overloads(language, what, symbols, kept.clone());
-        out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about });
+        let least = if resolved { Certainty::Likely } else { Certainty::Unsure };
+        out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about, least });
     }
     if !mentioned.is_empty() {
         let runner = TextWatch::new(
@@ -65,7 +68,12 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             &packages,
             kept,
         );
-        out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about: mentioned });
+        out.push(Watch {
+            asks: runner.asks(),
+            runner: Box::new(runner),
+            about: mentioned,
+            least: Certainty::Unsure,
+        });
     }
     out.extend(key_watches(world, steps));
     out.extend(coordinate_watch(world, steps));
@@ -85,7 +93,12 @@ fn coordinate_watch(world: &Arc<World>, steps: &[PlanStep]) -> Option<Watch> {
         }
     }
     let runner = CoordinateWatch::new(world.tables.clone(), old);
-    (!about.is_empty()).then(|| Watch { asks: runner.asks(), runner: Box::new(runner), about })
+    (!about.is_empty()).then(|| Watch {
+        asks: runner.asks(),
+        runner: Box::new(runner),
+        about,
+        least: Certainty::Unsure,
+    })
 }
 
 /// What steps change without a name to look for: each step with the pattern or the key.
@@ -121,7 +134,12 @@ fn key_watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     let languages = world.languages.iter().copied().map(Some).chain([None]);
     let watches = languages.map(|language| {
         let runner = KeyWatch::new(world.tables.clone(), language, &keys);
-        Watch { asks: runner.asks(), runner: Box::new(runner), about: about.clone() }
+        Watch {
+            asks: runner.asks(),
+            runner: Box::new(runner),
+            about: about.clone(),
+            least: Certainty::Unsure,
+        }
     });
     watches.collect()
 }

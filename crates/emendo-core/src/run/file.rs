@@ -228,6 +228,7 @@ impl FileRun {
             let cx = FileCx { packages: &env.plan.packages, ..self.cx(code, env) };
             let mut found = Vec::new();
             watch.runner.remains(&cx, &mut found);
+            found.retain(|r| r.certainty >= watch.least);
             // Of places within one another, the outermost is said, and the surest of its reasons.
             found.sort_by_key(|r| (r.at.start, std::cmp::Reverse((r.at.end, r.certainty))));
             let mut end = 0;
