@@ -270,6 +270,11 @@ impl Journal {
         Ok(())
     }
 
+    /// Its folder.
+    pub(crate) fn folder(&self) -> &Path {
+        &self.dir
+    }
+
     /// True if it was interrupted.
     pub fn unfinished(&self) -> bool {
         !matches!(self.phase, Phase::Done | Phase::Undone)

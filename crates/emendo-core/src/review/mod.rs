@@ -1,6 +1,7 @@
 //! A proposal as it is reviewed: kept, selected from, counted.
 
 mod decide;
+mod derived;
 mod open;
 mod proposal;
 mod select;
@@ -8,6 +9,7 @@ mod summary;
 
 pub use decide::{Decided, DecidedPlace, Refusal};
 pub(crate) use decide::{accept, reject, reopen, tick_off};
+pub(crate) use derived::WrittenFile;
 pub use open::{LeftoverAt, OpenCounts, OpenWork};
 pub(crate) use proposal::ProposalWriter;
 pub use proposal::{FileRecord, Header, Proposal, Trailer};

@@ -80,6 +80,9 @@ pub struct Trailer {
     /// Steps that a condition keeps from running.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub skipped_steps: Vec<SkippedStep>,
+    /// It is what an apply left of the proposal before: a run over the files may give something else.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub derived: bool,
     /// The look at the project that it rests on, where that is remembered.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub look: Option<Digest>,
@@ -187,6 +190,38 @@ impl Proposal {
             .map(|l| serde_json::from_str(&l).map_err(|_| damaged()))
             .collect::<io::Result<_>>()?;
         Ok(Some(Self { header, files, trailer }))
+    }
+
+    /// Stores the proposal.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub(crate) fn store(&self, state: &Path) -> io::Result<()> {
+        let mut writer = ProposalWriter::begin(state, &self.header)?;
+        for record in &self.files {
+            writer.record(record)?;
+        }
+        writer.finish(&self.trailer)
+    }
+
+    /// Puts the proposal of a state folder beside a journal: when that is taken back, it holds again.
+    ///
+    /// # Errors
+    /// If it cannot be moved.
+    pub(crate) fn put_by(state: &Path, journal: &Path) -> io::Result<()> {
+        std::fs::rename(state.join(NAME), journal.join(NAME))
+    }
+
+    /// Brings back what was put by; false if nothing was.
+    ///
+    /// # Errors
+    /// If it cannot be moved.
+    pub(crate) fn bring_back(state: &Path, journal: &Path) -> io::Result<bool> {
+        match std::fs::rename(journal.join(NAME), state.join(NAME)) {
+            Ok(()) => Ok(true),
+            Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(false),
+            Err(e) => Err(e),
+        }
     }
 
     /// Takes the proposal of a state folder away: it was applied or taken back.

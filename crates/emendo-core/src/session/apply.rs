@@ -6,9 +6,9 @@ use std::io;
 use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
-use crate::apply::{Disk, Packer, Phase, TakenBack};
+use crate::apply::{Disk, Journal, Packer, Phase, TakenBack};
 use crate::edits::{Decision, Decisions, Edit, OnceWritten, Standing, Status, StepKey, Verdict};
-use crate::review::{Header, OpenCounts, OpenWork, Proposal, Selection, accept};
+use crate::review::{OpenCounts, OpenWork, Proposal, Selection, WrittenFile, accept};
 use crate::run::{Engine, FileResult, Mode, Sink};
 use crate::session::error::SessionError;
 use crate::session::{Session, UNMET, bases, left_out, unmet};
@@ -56,6 +56,8 @@ pub(crate) struct Writing<'a> {
     underfoot: Vec<RelPath>,
     once: HashSet<StepKey>,
     own: Vec<OnceWritten>,
+    /// What became of each file that is written.
+    written: HashMap<RelPath, WrittenFile>,
 }
 
 impl Sink for Writing<'_> {
@@ -79,6 +81,8 @@ impl Sink for Writing<'_> {
         if let Some(after) = file.after.filter(|a| *a != before) {
             let dirty = self.dirty.contains(&file.path);
             self.packer.add(file.path.clone(), &before, &after, dirty)?;
+            let written = WrittenFile { after: Digest::of(&after), hunks: file.hunks };
+            self.written.insert(file.path.clone(), written);
             self.files.push(file.path);
         }
         Ok(())
@@ -97,7 +101,7 @@ impl Session {
     ) -> Result<Applied, SessionError> {
         let _lock = self.lock()?;
         let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
-        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let proposal = self.current()?;
         let decisions = self.decided(&proposal, options, &mut out)?;
         let held = |e: &&Edit| matches!(e.standing, Standing::Withheld(_));
         // A choice to leave a place as it is writes nothing, and holds on.
@@ -125,7 +129,7 @@ impl Session {
             return Err(SessionError::Dirty(dirty));
         }
         let writing = self.pack(disk, (&proposal, &decisions), (&accepted, &paths), dirty)?;
-        let Writing { packer, used, files, own, .. } = writing;
+        let Writing { packer, used, files, own, written, .. } = writing;
         let done: HashSet<Digest> = used.iter().map(|d| d.edit).collect();
         out.left_out.extend(left_out(&accepted, &done, &out.skipped));
         if packer.is_empty() {
@@ -141,17 +145,23 @@ impl Session {
         Decisions::append(&self.log()?, &cleared)?;
         out.written = used.len();
         out.files = files;
-        Proposal::remove(&self.state()?)?;
         // What is open stays known. The files are written whatever becomes of this.
-        out.open = self.proposed_again(&proposal.header).ok();
+        out.open = self.keep_open(proposal, &journal, (&done, &written)).ok();
         Ok(out)
     }
 
-    /// Computes the proposal of these recipes once more, on the files as they are now.
-    pub(crate) fn proposed_again(&self, header: &Header) -> Result<OpenCounts, SessionError> {
-        let checked = self.recipes_of(header)?;
-        let proposal = self.run_view(&checked, header.clone(), &mut |_, _| {})?;
-        Ok(OpenWork::of(&proposal, &self.decisions()?).counts())
+    /// Puts the proposal by for an undo, and keeps what is open of it.
+    fn keep_open(
+        &self,
+        proposal: Proposal,
+        journal: &Journal,
+        (done, files): (&HashSet<Digest>, &HashMap<RelPath, WrittenFile>),
+    ) -> Result<OpenCounts, SessionError> {
+        let state = self.state()?;
+        Proposal::put_by(&state, journal.folder())?;
+        let left = proposal.without(done, files);
+        left.store(&state)?;
+        Ok(OpenWork::of(&left, &self.decisions()?).counts())
     }
 
     /// The decisions that count, after what the options accept: an acceptance of what others withhold does not.
@@ -203,6 +213,7 @@ impl Session {
             underfoot: Vec::new(),
             once: checked.plan.once_steps(),
             own: Vec::new(),
+            written: HashMap::new(),
         };
         let run = engine.run(&mut sink);
         if let Err(e) = run {

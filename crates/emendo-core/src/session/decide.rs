@@ -19,6 +19,12 @@ impl Session {
         self.run_view(&checked, proposal.header.clone(), &mut |_, _| {})
     }
 
+    /// The proposal as it holds for the files by now: what an apply left of one is computed first. Only who holds the lock may ask.
+    pub(crate) fn current(&self) -> Result<Proposal, SessionError> {
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        if proposal.trailer.derived { self.refresh(&proposal) } else { Ok(proposal) }
+    }
+
     /// Decides, and computes again what depends on it where that can be more than a word in a list.
     fn decide(
         &self,
@@ -27,7 +33,7 @@ impl Session {
         again: bool,
     ) -> Result<Decided, SessionError> {
         let _lock = self.lock()?;
-        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let proposal = self.current()?;
         self.refuse_applied(&proposal, selection)?;
         let (mut decided, log) = decides(&proposal, &self.decisions()?, selection)?;
         Decisions::append(&self.log()?, &log)?;
@@ -96,7 +102,7 @@ impl Session {
     /// If there is no proposal, the selection fits nothing, or no edit has that alternative.
     pub fn choose(&self, selection: &Selection, label: &str) -> Result<Decided, SessionError> {
         let _lock = self.lock()?;
-        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let proposal = self.current()?;
         self.refuse_applied(&proposal, selection)?;
         let mut out = Decided::default();
         let mut log = Vec::new();

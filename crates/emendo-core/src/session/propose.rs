@@ -98,6 +98,19 @@ impl Session {
         Ok(Some((self.recipes_of(&header)?, header)))
     }
 
+    /// The proposal as it holds for the files by now, for who only reads: what an apply left of one is computed, and not kept.
+    ///
+    /// # Errors
+    /// If there is none, or the project or a recipe cannot be read.
+    pub fn shown(&self, progress: &mut dyn FnMut(u64, u64)) -> Result<Proposal, SessionError> {
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        if !proposal.trailer.derived {
+            return Ok(proposal);
+        }
+        let checked = self.recipes_of(&proposal.header)?;
+        self.look_with(&checked, proposal.header, progress)
+    }
+
     pub(crate) fn look_with(
         &self,
         checked: &Checked,
@@ -201,7 +214,9 @@ impl Session {
         let old = old.filter(|o| o.header.is_of(header) && o.trailer.own == own_digest);
         let old = match (walking.as_it_was(), old) {
             (Some(look), Some(old))
-                if old.trailer.look == Some(look) && !old.files.iter().any(other) =>
+                if !old.trailer.derived
+                    && old.trailer.look == Some(look)
+                    && !old.files.iter().any(other) =>
             {
                 progress(1, 1);
                 return Ok(ViewOutcome::Same(Box::new(old)));
@@ -227,7 +242,15 @@ impl Session {
         merging.rest(None)?;
         let RunOutcome { counts, notes, left_out, skipped_steps, look } = ran;
         let own = own_digest;
-        Ok(ViewOutcome::Anew(Trailer { counts, notes, left_out, skipped_steps, look, own }))
+        Ok(ViewOutcome::Anew(Trailer {
+            counts,
+            notes,
+            left_out,
+            skipped_steps,
+            derived: false,
+            look,
+            own,
+        }))
     }
 
     /// The recipes of a proposal, loaded again; they must be what they were.

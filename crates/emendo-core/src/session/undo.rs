@@ -55,10 +55,16 @@ impl Session {
             DecisionError::Io(e) => SessionError::of_disk(e, room),
             other => other.into(),
         })?;
-        let header = journal.ops.from.clone();
         let back = journal.take_back(disk).map_err(|e| SessionError::of_disk(e, room))?;
-        Proposal::remove(&self.state()?)?;
-        let open = header.and_then(|h| self.proposed_again(&h).ok());
+        let state = self.state()?;
+        Proposal::remove(&state)?;
+        // What it was made from is there again, unless someone changed a file since.
+        let whole = back.kept.is_empty() && Proposal::bring_back(&state, journal.folder())?;
+        let proposal = if whole { self.proposal()? } else { None };
+        let open = match proposal {
+            Some(p) => Some(OpenWork::of(&p, &self.decisions()?).counts()),
+            None => None,
+        };
         Ok(Undone { back, interrupted: false, open })
     }
 }

@@ -3,14 +3,13 @@
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{
-    Certainty, Edit, OpenWork, RealDisk, Selection, SessionError, notes_in, select, summarize,
-};
+use emendo_core::{Certainty, Edit, OpenWork, RealDisk, Selection, notes_in, select, summarize};
 use emendo_report::json;
 
 use crate::commands::decide::{Which, level};
 use crate::globals::Globals;
 use crate::pager;
+use crate::progress::Progress;
 use crate::show;
 use crate::view::{DiffWhen, View};
 
@@ -54,7 +53,9 @@ pub(crate) struct Show {
 impl Show {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session_anyway()?;
-        let proposal = session.proposal()?.ok_or(SessionError::NoProposal)?;
+        let mut bar = Progress::new();
+        let proposal = session.shown(&mut |done, all| bar.at(done, all))?;
+        drop(bar);
         let decisions = session.decisions()?;
         let summary = summarize(&proposal, &decisions);
         let disk = RealDisk::open(session.project().root())?;
