@@ -278,3 +278,32 @@ fn what_a_later_step_takes_back_is_no_edit() {
     s.run(&["apply", "--accept", "certain"]).ok().says("written: 1 edit");
     assert_eq!(s.read("A.java"), "import tidewire.A;\nimport tidewire.D;\nclass X { A a; D c; }\n");
 }
+
+#[test]
+fn lines_of_what_is_open_move_with_what_was_written() {
+    let s = Sandbox::new();
+    s.recipe(
+        "[[step]]\nid = 'open'\ntitle = 'Open'\n[[step.code]]\nold = 'open(@{x});'\nnew = \"\"\"\nbegin();\nstart(@{x});\n\"\"\"\nnames = { open = 'tidewire.Ports.open', begin = 'tidewire.Ports.begin', start = 'tidewire.Ports.start' }\n[[step]]\nid = 'dump'\ntitle = 'Dump'\n[[step.note]]\nfind = 'dump(@{_})'\nnames = { dump = 'tidewire.Ports.dump' }\nsay = 'by hand'\n",
+    );
+    let body = "open(1);\n        dump(1);\n        open(2);\n        dump(2);\n        open(3);\n        dump(3);\n";
+    s.write(
+        "A.java",
+        format!("import static tidewire.Ports.dump;\nimport static tidewire.Ports.open;\n\nclass A {{\n    void f() {{\n        {body}    }}\n}}\n"),
+    );
+    s.propose().ok();
+    let first = s.run(&["show", "--json"]).ok().json();
+    let id = first["files"][0]["edits"][1]["id"].as_str().expect("an id").to_owned();
+    s.run(&["reject", "--edit", &id]).ok();
+    s.run(&["apply", "--accept", "certain"]).ok().says("written: 2 edits");
+    let status = s.run(&["status"]).ok();
+    let places = |out: &str| {
+        let notes = out.lines().filter(|l| l.contains("by hand"));
+        let words = notes.filter_map(|l| l.split_whitespace().nth(1).map(str::to_owned));
+        words.collect::<Vec<_>>()
+    };
+    let kept = places(&status.out);
+    s.propose().ok();
+    let anew = places(&s.run(&["status"]).ok().out);
+    assert_eq!(kept.len(), 3);
+    assert_eq!(kept, anew, "{}", s.read("A.java"));
+}
