@@ -36,7 +36,7 @@ impl Globals {
     }
 
     /// Says which project is meant, where that is not the folder.
-    fn around(&self, project: &Project) -> std::io::Result<()> {
+    pub(crate) fn around(&self, project: &Project) -> std::io::Result<()> {
         use std::io::Write;
         if project.below().is_empty() {
             return Ok(());

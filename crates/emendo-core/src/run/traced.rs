@@ -57,7 +57,10 @@ impl FileRun {
             asked.stop(WhyStop {
                 step: step.info.key.clone(),
                 action: asks.kind.to_owned(),
-                what: what.unwrap_or_else(|| format!("action {}", i + 1)),
+                what: what.unwrap_or_else(|| {
+                    let words = asks.needs.0.first().map(|w| w.join(", "));
+                    words.unwrap_or_else(|| format!("action {}", i + 1))
+                }),
                 stage,
                 fitted,
                 says,

@@ -120,6 +120,14 @@ fn tips(
     }
     writeln!(
         out,
+        "  emendo show --undecided                       # what waits for you, with its lines"
+    )?;
+    writeln!(
+        out,
+        "  emendo why berths/src/main/java/harbour/rail/TrainTimes.java:13   # why nothing happens at a line"
+    )?;
+    writeln!(
+        out,
         "  emendo choose --edit ID LABEL                 # settle a choice; ids and labels stand above"
     )?;
     writeln!(out, "  emendo accept --certainty likely              # what one inference resolved")?;
@@ -137,6 +145,10 @@ fn tips(
         "  emendo status; emendo undo                    # where it stands; take the last apply back"
     )?;
     writeln!(out, "  emendo leftovers                              # what still uses the old API")?;
+    writeln!(
+        out,
+        "  emendo done ID; emendo finish                 # tick a place off; end the migration"
+    )?;
     writeln!(out, "  emendo propose {r}")?;
     writeln!(out, "  emendo recipe test {r}")
 }

@@ -109,6 +109,7 @@ fn of_proposal(
     let work = OpenWork::of(p, decisions);
     let notes = work.notes.len();
     if notes > 0 && notes + work.leftovers.len() <= FEW {
+        writeln!(out)?;
         for n in &work.notes {
             show::note(out, n)?;
         }
@@ -116,6 +117,7 @@ fn of_proposal(
             show::place(out, path, l)?;
         }
     }
+    writeln!(out)?;
     open::line(out, &s.open)
 }
 
