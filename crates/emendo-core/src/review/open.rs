@@ -1,11 +1,11 @@
 //! The to-do list of a proposal: what waits for a decision, what is left to do by hand, what was left on purpose.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 use emendo_text::RelPath;
 use serde::Serialize;
 
-use crate::edits::{Decisions, Edit, Leftover, Note, Standing, Status, StepKey};
+use crate::edits::{Decisions, Edit, Leftover, Note, Standing, Status};
 use crate::review::proposal::Proposal;
 
 /// A leftover with its file.
@@ -103,7 +103,10 @@ impl<'p> OpenWork<'p> {
         let noted: HashSet<(&RelPath, u32, &StepKey)> =
             proposal.notes().filter_map(|n| Some((n.path.as_ref()?, n.line?, &n.step))).collect();
         for (path, l) in proposal.leftovers() {
-            if noted.contains(&(path, l.line, &l.step)) {
+            let says = |n: &&Note, symbol: &String| n.say.contains(&format!("`{symbol}`"));
+            let notes = noted.get(&(path, l.line)).map_or(&[][..], Vec::as_slice);
+            let mut symbols = std::iter::once(&l.symbol).chain(&l.also);
+            if symbols.all(|s| notes.iter().any(|n| says(n, s))) {
                 continue;
             }
             let here = about.get(path).map_or(&[][..], Vec::as_slice);
