@@ -100,8 +100,12 @@ impl<'p> OpenWork<'p> {
             about.entry(&e.path).or_default().push(e);
         }
         // What a note speaks of is listed as that note.
-        let noted: HashSet<(&RelPath, u32, &StepKey)> =
-            proposal.notes().filter_map(|n| Some((n.path.as_ref()?, n.line?, &n.step))).collect();
+        let mut noted: HashMap<(&RelPath, u32), Vec<&Note>> = HashMap::new();
+        for n in proposal.notes() {
+            if let (Some(path), Some(line)) = (&n.path, n.line) {
+                noted.entry((path, line)).or_default().push(n);
+            }
+        }
         for (path, l) in proposal.leftovers() {
             let says = |n: &&Note, symbol: &String| n.say.contains(&format!("`{symbol}`"));
             let notes = noted.get(&(path, l.line)).map_or(&[][..], Vec::as_slice);
