@@ -194,6 +194,22 @@ pub struct Input {
     pub span: Span,
 }
 
+impl Input {
+    /// A value that it could have, for who only looks at the recipe.
+    pub fn sample(&self) -> String {
+        if let Some(value) = self.default.as_ref().or(self.one_of.first()) {
+            return value.clone();
+        }
+        match self.kind {
+            InputKind::Text => self.name.clone(),
+            InputKind::Version => "1.0.0".into(),
+            InputKind::Symbol => format!("example.{}", self.name),
+            InputKind::Number => "1".into(),
+            InputKind::Boolean => "true".into(),
+        }
+    }
+}
+
 /// What an input must be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum InputKind {

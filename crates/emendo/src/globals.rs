@@ -188,6 +188,31 @@ pub(crate) fn load(
     Ok(check(&globals.world, sources, inputs, &shelf))
 }
 
+/// The same for who only looks at a recipe: an input without a value gets one that could be meant.
+pub(crate) fn load_to_look(
+    globals: &Globals,
+    recipe: &str,
+    inputs: &BTreeMap<String, String>,
+) -> anyhow::Result<Checked> {
+    let word = [recipe.to_owned()];
+    let checked = load(globals, &word, inputs)?;
+    let found = checked.messages.iter().flat_map(|m| &m.found);
+    let unset = found.filter_map(|d| match &d.help {
+        Some(emendo_text::Help::GiveInput(name)) => Some(name.clone()),
+        _ => None,
+    });
+    let unset: std::collections::BTreeSet<String> = unset.collect();
+    if unset.is_empty() {
+        return Ok(checked);
+    }
+    let mut inputs = inputs.clone();
+    let own = checked.recipes.iter().flat_map(|r| &r.inputs);
+    for input in own.filter(|i| unset.contains(&i.name)) {
+        inputs.insert(input.name.clone(), input.sample());
+    }
+    load(globals, &word, &inputs)
+}
+
 /// Shows the messages about recipes on standard error; an error if any is one.
 pub(crate) fn refuse_faulty(checked: &Checked) -> anyhow::Result<()> {
     use std::io::Write;

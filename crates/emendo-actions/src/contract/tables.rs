@@ -46,6 +46,15 @@ impl Tables {
     /// Says that no language has this word.
     pub fn unknown_language(&self, id: &str, at: Span) -> Diagnostic {
         let d = Diagnostic::error(format!("the language `{id}` is not built yet"), at);
+        // Its files are often named for the language.
+        let word = id.to_lowercase();
+        let meant = self
+            .languages
+            .iter()
+            .find(|l| l.id == word || l.grammar.extensions.contains(&word.as_str()));
+        if let Some(meant) = meant {
+            return d.help(format!("did you mean `{}`?", meant.id));
+        }
         d.help(format!("built so far: {}", self.language_words()))
     }
 

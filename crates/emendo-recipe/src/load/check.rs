@@ -41,7 +41,12 @@ impl Loader<'_> {
         }
         for key in keys.iter().filter(|k| k.required && table.get(k.name).is_none()) {
             let d = Diagnostic::error(format!("{place} has no `{}`", key.name), span);
-            self.out.push(d.help(format!("`{}` is {}", key.name, key.about)));
+            self.out.push(d.help(match key.shape {
+                Shape::Words(words) => {
+                    format!("`{}` is {}, one of: {}", key.name, key.about, words.join(", "))
+                }
+                _ => format!("`{}` is {}", key.name, key.about),
+            }));
         }
     }
 

@@ -166,7 +166,8 @@ fn a_draft_is_a_recipe() {
             || s.read("g.toml").contains("see, the board")
     );
     s.write("bad.csv", "a.b.C,a.b.D\na.b.C,a.b.E\n");
-    s.run(&["recipe", "new", "h.toml", "--from-table", "bad.csv"])
+    s.run(&["recipe", "new", "h.toml"]).code(2).says("the language of the code is missing");
+    s.run(&["recipe", "new", "h.toml", "--from-table", "bad.csv", "--lang", "java"])
         .code(2)
         .says("becomes both")
         .says("the table contradicts itself");

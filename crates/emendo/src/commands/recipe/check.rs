@@ -9,7 +9,7 @@ use emendo_report::json;
 use emendo_text::{Diagnostic, Severity};
 
 use crate::errors::USAGE;
-use crate::globals::{Globals, inputs, load};
+use crate::globals::{Globals, inputs, load_to_look};
 use crate::messages;
 use crate::show;
 use crate::show::{GOOD, count};
@@ -30,7 +30,7 @@ pub(crate) struct Check {
 impl Check {
     pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let inputs = inputs(&self.inputs)?;
-        let mut checked = load(globals, &[self.recipe], &inputs)?;
+        let mut checked = load_to_look(globals, &self.recipe, &inputs)?;
         let more = hints(&checked, &inputs, &globals.shelf());
         for (m, more) in checked.messages.iter_mut().zip(more) {
             m.found.extend(more);

@@ -54,6 +54,13 @@ impl New {
                 "give the recipe a name that ends in .toml",
             ));
         }
+        if self.lang.is_none() && !path.exists() {
+            let known = globals.world.language_words();
+            return Err(Usage::error(
+                "the language of the code is missing",
+                format!("write `--lang LANGUAGE`, one of: {known}"),
+            ));
+        }
         let about = self.about(&globals.world, &path);
         let unknown = |l: &&String| globals.world.language(l).is_none();
         if let Some(lang) = self.lang.as_ref().filter(unknown) {

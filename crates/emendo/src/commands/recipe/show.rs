@@ -10,7 +10,7 @@ use emendo_recipe::{Recipe, Step};
 use emendo_report::json;
 use emendo_text::{one_line, visible_name};
 
-use crate::globals::{Globals, inputs, load, refuse_faulty};
+use crate::globals::{Globals, inputs, load_to_look, refuse_faulty};
 use crate::show;
 use crate::show::{BOLD, DIM, LOOK, count};
 
@@ -26,9 +26,12 @@ pub(crate) struct Show {
 
 impl Show {
     pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let checked = load(globals, &[self.recipe], &inputs(&self.inputs)?)?;
-        refuse_faulty(&checked)?;
+        let checked = load_to_look(globals, &self.recipe, &inputs(&self.inputs)?)?;
         let recipe = &checked.recipes[0];
+        // What can be read is shown, and what is wrong after it.
+        if globals.json || recipe.title.is_empty() {
+            refuse_faulty(&checked)?;
+        }
         let mut out = anstream::stdout().lock();
         if globals.json {
             return show::json(&mut out, &json::recipe(recipe));
@@ -36,6 +39,8 @@ impl Show {
         head(&mut out, recipe)?;
         writeln!(out)?;
         steps(&mut out, recipe, "", 0)?;
+        out.flush()?;
+        refuse_faulty(&checked)?;
         Ok(ExitCode::SUCCESS)
     }
 }
