@@ -93,7 +93,8 @@ impl Globals {
     pub(crate) fn files(&self, project: &Project, given: &[String]) -> anyhow::Result<Vec<String>> {
         let here = self.dir.canonicalize().unwrap_or_else(|_| self.dir.clone());
         let one = |word: &String| {
-            let glob = word.contains(['*', '?', '[', '{']);
+            // A file may have such signs in its name.
+            let glob = word.contains(['*', '?', '[', '{']) && !here.join(word).exists();
             // A glob of names holds wherever the file lies.
             let word =
                 if glob && !word.contains('/') { format!("**/{word}") } else { word.clone() };
