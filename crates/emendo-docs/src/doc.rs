@@ -164,6 +164,17 @@ impl<'d> Found<'d> {
         (!std::ptr::eq(node, list)).then_some(node)
     }
 
+    /// True if it stands in the map that these pairs and items lead to, however deep.
+    pub fn stands_in(&self, doc: usize, items: &[(usize, usize)], way: &[&Pair]) -> bool {
+        let within = || way.iter().zip(&self.way).all(|(a, b)| a.span == b.span);
+        self.doc == doc && self.way.len() > way.len() && self.items.starts_with(items) && within()
+    }
+
+    /// True if it stands in the map that another one stands in, however deep.
+    pub fn stands_beside(&self, other: &Self) -> bool {
+        self.stands_in(other.doc, &other.items, &other.way[..other.way.len() - 1])
+    }
+
     /// Its whole key, with dots.
     pub fn path(&self) -> String {
         let parts: Vec<&str> = self.parts().map(|k| k.text.as_str()).collect();

@@ -120,7 +120,7 @@ impl View<'_> {
         for e in outside {
             match e.options.is_empty() {
                 true => self.lines_of(out, e)?,
-                false => self.choice(out, e)?,
+                false => choice(out, e, false)?,
             }
         }
         Ok(())
@@ -208,35 +208,10 @@ impl View<'_> {
         }
         writeln!(out, "\n{BOLD}Choices: pick with `emendo choose --edit ID LABEL`{BOLD:#}")?;
         for e in edits.iter().take(most) {
-            match most < usize::MAX && !is_short(e) {
-                true => labels(out, e)?,
-                false => self.choice(out, e)?,
-            }
+            // In a summary, what is long is told by its labels.
+            choice(out, e, most < usize::MAX)?;
         }
         more(out, edits.len(), most, "emendo show --choices")
-    }
-
-    /// A choice with its alternatives: over several lines, those that differ.
-    fn choice(&self, out: &mut impl Write, e: &Edit) -> io::Result<()> {
-        let single = is_short(e);
-        let shown = if single { one_line(&e.before) } else { first_line(&e.before) };
-        writeln!(out, "  {} {DIM}{shown}{DIM:#}", head(e))?;
-        for o in &e.options {
-            let why =
-                o.why.as_ref().map_or(String::new(), |w| format!(" {DIM}({}){DIM:#}", one_line(w)));
-            let label = one_line(&o.label);
-            match (o.leaves || o.after == e.before, single) {
-                (true, _) => writeln!(out, "      {BOLD}{label}{BOLD:#}: leave it as it is{why}")?,
-                (_, true) => {
-                    writeln!(out, "      {BOLD}{label}{BOLD:#}: {}{why}", one_line(&o.after))?;
-                }
-                (_, false) => {
-                    writeln!(out, "      {BOLD}{label}{BOLD:#}:{why}")?;
-                    changes(out, &e.before, &o.after)?;
-                }
-            }
-        }
-        Ok(())
     }
 
     /// What stays of the old API when all edits are in.
@@ -262,13 +237,27 @@ fn is_short(e: &Edit) -> bool {
     !e.before.contains('\n') && e.options.iter().all(|o| !o.after.contains('\n'))
 }
 
-/// A choice by the words of its alternatives; its own list shows their lines.
-fn labels(out: &mut impl Write, e: &Edit) -> io::Result<()> {
-    writeln!(out, "  {} {DIM}{}{DIM:#}", head(e), first_line(&e.before))?;
+/// A choice with its alternatives: over several lines, those that differ, or only the labels.
+fn choice(out: &mut impl Write, e: &Edit, brief: bool) -> io::Result<()> {
+    let single = is_short(e);
+    let shown = if single { one_line(&e.before) } else { first_line(&e.before) };
+    writeln!(out, "  {} {DIM}{shown}{DIM:#}", head(e))?;
     for o in &e.options {
         let why =
             o.why.as_ref().map_or(String::new(), |w| format!(" {DIM}({}){DIM:#}", one_line(w)));
-        writeln!(out, "      {BOLD}{}{BOLD:#}{why}", one_line(&o.label))?;
+        let label = one_line(&o.label);
+        let leaves = o.leaves || o.after == e.before;
+        match () {
+            () if brief && !single => writeln!(out, "      {BOLD}{label}{BOLD:#}{why}")?,
+            () if leaves => writeln!(out, "      {BOLD}{label}{BOLD:#}: leave it as it is{why}")?,
+            () if single => {
+                writeln!(out, "      {BOLD}{label}{BOLD:#}: {}{why}", one_line(&o.after))?;
+            }
+            () => {
+                writeln!(out, "      {BOLD}{label}{BOLD:#}:{why}")?;
+                changes(out, &e.before, &o.after)?;
+            }
+        }
     }
     Ok(())
 }

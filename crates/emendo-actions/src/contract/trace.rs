@@ -21,6 +21,20 @@ pub enum TraceStage {
     Done,
 }
 
+impl TraceStage {
+    /// A word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Shape => "shape",
+            Self::Names => "names",
+            Self::Slots => "slots",
+            Self::Around => "around",
+            Self::Elsewhere => "elsewhere",
+            Self::Done => "done",
+        }
+    }
+}
+
 /// One action's stop at a place.
 #[derive(Clone, Debug)]
 pub struct TraceStop {

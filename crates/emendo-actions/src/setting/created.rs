@@ -76,12 +76,8 @@ impl SettingRunner {
                 "" => name.to_owned(),
                 around => format!("{around}.{name}"),
             };
-            let depth = like.way.len() - 1;
             let there = |e: &Entry<'_>, wanted: &str| {
-                e.doc == like.doc
-                    && e.items == like.items
-                    && e.way.len() > depth
-                    && e.way[..depth].iter().zip(&like.way).all(|(a, b)| a.span == b.span)
+                e.stands_beside(like)
                     && (e.path() == here(wanted) || format.same_key(cx.path, &e.path(), key))
             };
             let old = rule.key.rsplit('.').next().unwrap_or(key);

@@ -59,14 +59,7 @@ impl Near {
             fits(key) || fits(&whole)
         };
         // In an item of a list, or in one of several elements, only what stands there.
-        let near = move |e: &&Entry<'_>| {
-            like.is_none_or(|l| {
-                let depth = l.way.len() - 1;
-                e.items == l.items
-                    && e.way.len() > depth
-                    && e.way[..depth].iter().zip(&l.way).all(|(a, b)| a.span == b.span)
-            })
-        };
+        let near = move |e: &&Entry<'_>| like.is_none_or(|l| e.stands_beside(l));
         self.keys.iter().flat_map(move |key| {
             let fits = move |e: &&Entry<'_>| e.doc == place && same(&e.path(), key);
             all.iter().filter(near).filter(fits).map(Entry::pair)

@@ -88,14 +88,17 @@ impl Neighbours {
         };
         let mut out = Besides { slots: Vec::new(), facts: Vec::new() };
         for (key, pattern) in &self.0 {
-            let (slots, fact) = all.iter().filter(|e| around.holds(e)).find_map(|e| {
-                let own = e.path();
-                around.keys(key).iter().find(|k| format.same_key(path, &own, k))?;
-                let value = e.pair().node.text()?;
-                let text = format!("`{own}` beside it is `{value}`");
-                let at = Some(e.pair().span);
-                Some((pattern.fit(value)?, Fact { says: Certainty::Certain, text, at }))
-            })?;
+            let (slots, fact) = all
+                .iter()
+                .filter(|e| e.stands_in(around.doc, around.items, around.way))
+                .find_map(|e| {
+                    let own = e.path();
+                    around.keys(key).iter().find(|k| format.same_key(path, &own, k))?;
+                    let value = e.pair().node.text()?;
+                    let text = format!("`{own}` beside it is `{value}`");
+                    let at = Some(e.pair().span);
+                    Some((pattern.fit(value)?, Fact { says: Certainty::Certain, text, at }))
+                })?;
             out.slots.extend(slots);
             out.facts.push(fact);
         }
@@ -120,15 +123,6 @@ impl Neighbours {
 }
 
 impl Around<'_> {
-    /// True for an entry of the same map, or of a map in it.
-    fn holds(&self, e: &Entry<'_>) -> bool {
-        let within = self.way.iter().zip(&e.way).all(|(a, b)| a.span == b.span);
-        e.doc == self.doc
-            && e.way.len() > self.way.len()
-            && within
-            && e.items.starts_with(self.items)
-    }
-
     fn keys(&self, name: &str) -> [String; 2] {
         [joined(&self.parents[0], name), joined(&self.parents[1], name)]
     }

@@ -1,5 +1,6 @@
 //! Names in text: literals that spell a full name, comments, and files that are not code.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use aho_corasick::AhoCorasick;
@@ -10,7 +11,7 @@ use emendo_recipe::Scope;
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
-use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, SymbolKind};
+use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, SymbolKind, words};
 use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted, spelled_on};
 
 /// Marks by which comments link to a name.
@@ -353,13 +354,16 @@ impl Runner for TextWatch {
 impl TextWatch {
     /// Code in files that are read as text: scripts without an ending, notebooks, pages. What they import, and where they use it.
     fn imported(&self, text: &str, out: &mut Vec<Remains>) {
-        let mut names: Vec<(&str, &str, &String)> = Vec::new();
-        names.extend(self.named.iter().filter_map(|s| apart(s).map(|(m, n)| (m, n, s))));
-        names.retain(|(module, name, _)| {
-            let has = |w: &str| memchr::memmem::find(text.as_bytes(), w.as_bytes()).is_some();
-            has(module) && has(name)
-        });
-        for (module, name, symbol) in names {
+        if self.named.is_empty() {
+            return;
+        }
+        // There may be thousands of names: the words of the text are looked up, not each name in the text.
+        let held: HashSet<&[u8]> = words(text.as_bytes()).collect();
+        let has = |part: &str| words(part.as_bytes()).all(|w| held.contains(w));
+        for symbol in &self.named {
+            let Some((module, name)) = apart(symbol).filter(|(m, n)| has(n) && has(m)) else {
+                continue;
+            };
             let import = |at: usize| {
                 let start = text[..at].rfind('\n').map_or(0, |i| i + 1);
                 let line = &text[start..at + text[at..].find('\n').unwrap_or(text.len() - at)];

@@ -7,8 +7,7 @@ use std::path::Path;
 use emendo_text::{Digest, Hasher, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::edits::edit::{Edit, Note, Standing, StepKey};
-use crate::edits::leftover::Leftover;
+use crate::edits::edit::{Edit, Standing, StepKey};
 
 /// What was decided about an edit.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -70,17 +69,9 @@ impl Decision {
         }
     }
 
-    /// A decision about a note.
-    pub fn of_note(note: &Note, verdict: Verdict) -> Self {
-        Self::of(note.id, &note.step, note.path.clone(), verdict)
-    }
-
-    /// A decision about a leftover.
-    pub fn of_leftover(path: &RelPath, left: &Leftover, verdict: Verdict) -> Self {
-        Self::of(left.id, &left.step, Some(path.clone()), verdict)
-    }
-
-    fn of(id: Digest, step: &StepKey, path: Option<RelPath>, verdict: Verdict) -> Self {
+    /// A decision about a note or a leftover.
+    pub fn of_place(id: Digest, step: &StepKey, path: Option<&RelPath>, verdict: Verdict) -> Self {
+        let path = path.cloned();
         Self { edit: id, weak: id, step: step.clone(), path, verdict, provides: None }
     }
 }

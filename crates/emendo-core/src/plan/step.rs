@@ -94,3 +94,11 @@ pub(crate) struct Watch {
     /// Places that are less sure are passed over.
     pub(crate) least: Certainty,
 }
+
+impl Watch {
+    /// Looks for these symbols, and says each place, however sure.
+    pub(crate) fn new(runner: impl Runner + 'static, about: About) -> Self {
+        let (asks, least) = (runner.asks(), Certainty::Unsure);
+        Self { runner: Box::new(runner), asks, about, least }
+    }
+}

@@ -5,8 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_actions::{
-    CoordinateWatch, KeyWatch, OldCoordinate, OldKey, Runner as _, SymbolKind, SymbolRunner,
-    TextWatch, World,
+    CoordinateWatch, KeyWatch, OldCoordinate, OldKey, SymbolKind, SymbolRunner, TextWatch, World,
 };
 use emendo_lang::{Certainty, Ty};
 
@@ -59,7 +58,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
         }
         let runner = SymbolRunner::watch_overloads(language, what, symbols, kept.clone());
         let least = if resolved { Certainty::Likely } else { Certainty::Unsure };
-        out.push(Watch { asks: runner.asks(), runner: Box::new(runner), about, least });
+        out.push(Watch { least, ..Watch::new(runner, about) });
     }
     if !mentioned.is_empty() {
         let runner = TextWatch::new(
@@ -68,12 +67,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
             &packages,
             kept,
         );
-        out.push(Watch {
-            asks: runner.asks(),
-            runner: Box::new(runner),
-            about: mentioned,
-            least: Certainty::Unsure,
-        });
+        out.push(Watch::new(runner, mentioned));
     }
     out.extend(key_watches(world, steps));
     out.extend(coordinate_watch(world, steps));
@@ -93,12 +87,7 @@ fn coordinate_watch(world: &Arc<World>, steps: &[PlanStep]) -> Option<Watch> {
         }
     }
     let runner = CoordinateWatch::new(world.tables.clone(), old);
-    (!about.is_empty()).then(|| Watch {
-        asks: runner.asks(),
-        runner: Box::new(runner),
-        about,
-        least: Certainty::Unsure,
-    })
+    (!about.is_empty()).then(|| Watch::new(runner, about))
 }
 
 /// What steps change without a name to look for: each step with the pattern or the key.
@@ -134,12 +123,7 @@ fn key_watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     let languages = world.languages.iter().copied().map(Some).chain([None]);
     let watches = languages.map(|language| {
         let runner = KeyWatch::new(world.tables.clone(), language, &keys);
-        Watch {
-            asks: runner.asks(),
-            runner: Box::new(runner),
-            about: about.clone(),
-            least: Certainty::Unsure,
-        }
+        Watch::new(runner, about.clone())
     });
     watches.collect()
 }

@@ -3,11 +3,11 @@
 use std::collections::{HashMap, HashSet};
 
 use emendo_lang::Certainty;
-use emendo_text::{Digest, RelPath};
-use serde::Serialize;
+use emendo_text::Digest;
 
-use crate::edits::{Decision, Decisions, Edit, Note, Standing, Status, Verdict};
-use crate::review::open::{LeftoverAt, OpenCounts};
+use crate::edits::{Decision, Decisions, Edit, Standing, Status, Verdict};
+use crate::review::open::OpenCounts;
+use crate::review::place::{DecidedPlace, places};
 use crate::review::proposal::Proposal;
 use crate::review::select::{Selection, SelectionError, begins, select, select_places};
 
@@ -47,55 +47,16 @@ pub struct Decided {
     pub open: OpenCounts,
 }
 
-/// A note or a leftover that was decided on.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct DecidedPlace {
-    /// Its id.
-    pub id: Digest,
-    /// The file; none for a note at a step.
-    pub path: Option<RelPath>,
-    /// The line.
-    pub line: Option<u32>,
-    /// What it says.
-    pub says: String,
-}
-
-impl DecidedPlace {
-    fn of_note(n: &Note) -> Self {
-        Self { id: n.id, path: n.path.clone(), line: n.line, says: n.say.clone() }
-    }
-
-    fn of_leftover((path, l): LeftoverAt<'_>) -> Self {
-        Self { id: l.id, path: Some(path.clone()), line: Some(l.line), says: l.symbol.clone() }
-    }
-}
-
 /// Ticks notes and leftovers off: what was decided, with the decisions.
 pub(crate) fn tick_off(
     proposal: &Proposal,
     decisions: &Decisions,
     s: &Selection,
 ) -> Result<(Decided, Vec<Decision>), SelectionError> {
-    let (notes, left) = select_places(proposal, s)?;
-    let mut out = Decided::default();
-    let mut log = Vec::new();
-    for n in notes {
-        if decisions.done(n.id) {
-            out.already += 1;
-            continue;
-        }
-        log.push(Decision::of_note(n, Verdict::Done));
-        out.places.push(DecidedPlace::of_note(n));
-    }
-    for (path, l) in left {
-        if decisions.done(l.id) {
-            out.already += 1;
-            continue;
-        }
-        log.push(Decision::of_leftover(path, l, Verdict::Done));
-        out.places.push(DecidedPlace::of_leftover((path, l)));
-    }
-    Ok((out, log))
+    let (done, open): (Vec<DecidedPlace>, Vec<DecidedPlace>) =
+        select_places(proposal, s)?.into_iter().partition(|p| decisions.done(p.id));
+    let log = open.iter().map(|p| p.decision(Verdict::Done)).collect();
+    Ok((Decided { already: done.len(), places: open, ..Decided::default() }, log))
 }
 
 /// Takes back what was decided and is not written yet.
@@ -104,26 +65,17 @@ pub(crate) fn reopen(
     decisions: &Decisions,
     s: &Selection,
 ) -> Result<(Decided, Vec<Decision>), SelectionError> {
-    let place = |w: &String| {
-        proposal.notes().any(|n| begins(n.id, w))
-            || proposal.leftovers().any(|(_, l)| begins(l.id, w))
-    };
-    let (places, edits): (Vec<String>, Vec<String>) = s.edits.iter().cloned().partition(place);
+    let place = |w: &String| places(proposal).any(|p| begins(p.id, w));
+    let (named, edits): (Vec<String>, Vec<String>) = s.edits.iter().cloned().partition(place);
     let mut out = Decided::default();
     let mut log = Vec::new();
     let chosen = !s.like.is_empty() || s.certainty.is_some();
     // Notes and leftovers have no certainty of an edit, and no shape.
-    if !places.is_empty() || (s.edits.is_empty() && !chosen) {
-        let of = Selection { edits: places, ..s.clone() };
-        let (notes, left) = select_places(proposal, &of)?;
-        for n in notes.into_iter().filter(|n| decisions.done(n.id)) {
-            log.push(Decision::of_note(n, Verdict::Reopened));
-            out.places.push(DecidedPlace::of_note(n));
-        }
-        for (path, l) in left.into_iter().filter(|(_, l)| decisions.done(l.id)) {
-            log.push(Decision::of_leftover(path, l, Verdict::Reopened));
-            out.places.push(DecidedPlace::of_leftover((path, l)));
-        }
+    if !named.is_empty() || (s.edits.is_empty() && !chosen) {
+        let of = Selection { edits: named, ..s.clone() };
+        let places = select_places(proposal, &of)?.into_iter();
+        out.places = places.filter(|p| decisions.done(p.id)).collect();
+        log.extend(out.places.iter().map(|p| p.decision(Verdict::Reopened)));
     }
     if s.edits.is_empty() || !edits.is_empty() {
         let of = Selection { edits, ..s.clone() };

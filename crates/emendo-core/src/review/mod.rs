@@ -3,14 +3,16 @@
 mod decide;
 mod derived;
 mod open;
+mod place;
 mod proposal;
 mod select;
 mod summary;
 
-pub use decide::{Decided, DecidedPlace, Refusal};
+pub use decide::{Decided, Refusal};
 pub(crate) use decide::{accept, reject, reopen, tick_off};
 pub(crate) use derived::WrittenFile;
 pub use open::{LeftoverAt, OpenCounts, OpenWork};
+pub use place::DecidedPlace;
 pub(crate) use proposal::ProposalWriter;
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
 pub(crate) use select::begins;

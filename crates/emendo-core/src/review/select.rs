@@ -3,8 +3,8 @@
 use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath};
 
-use crate::edits::{Edit, Note, StepKey};
-use crate::review::open::LeftoverAt;
+use crate::edits::{Edit, Note};
+use crate::review::place::{DecidedPlace, places};
 use crate::review::proposal::Proposal;
 
 /// Why a selection selects nothing: it fits nothing, or names something that is not there.
@@ -168,10 +168,9 @@ fn known_steps(proposal: &Proposal, steps: &[String]) -> Result<(), SelectionErr
 /// Checks that the beginning of an id means one edit that can be decided on.
 fn one_edit(proposal: &Proposal, prefix: &str) -> Result<(), SelectionError> {
     let fail = |message: String| Err(SelectionError::new(message));
-    let place = proposal.notes().any(|n| begins(n.id, prefix))
-        || proposal.leftovers().any(|(_, l)| begins(l.id, prefix));
+    let place = || places(proposal).any(|p| begins(p.id, prefix));
     match proposal.edits().filter(|e| begins(e.id, prefix)).count() {
-        0 if place => {
+        0 if place() => {
             let message = format!("`{prefix}` is a note or a leftover, not an edit");
             return Err(SelectionError { message, way: SelectionWay::TickOff(prefix.to_owned()) });
         }
@@ -221,16 +220,14 @@ impl FileWords {
 }
 
 /// The notes and leftovers of a selection: by id, or all that its steps and files hold.
-pub(crate) fn select_places<'p>(
-    proposal: &'p Proposal,
+pub(crate) fn select_places(
+    proposal: &Proposal,
     s: &Selection,
-) -> Result<(Vec<&'p Note>, Vec<LeftoverAt<'p>>), SelectionError> {
+) -> Result<Vec<DecidedPlace>, SelectionError> {
     known_steps(proposal, &s.steps)?;
     let files = FileWords::of(&s.files)?;
     for word in &s.edits {
-        let notes = proposal.notes().filter(|n| begins(n.id, word)).count();
-        let left = proposal.leftovers().filter(|(_, l)| begins(l.id, word)).count();
-        match notes + left {
+        match places(proposal).filter(|p| begins(p.id, word)).count() {
             1 => {}
             0 if proposal.decidable().any(|e| begins(e.id, word)) => {
                 return Err(SelectionError::new(format!(
@@ -247,14 +244,12 @@ pub(crate) fn select_places<'p>(
             }
         }
     }
-    let meant = |id: Digest, step: &StepKey, path: Option<&RelPath>| {
-        (s.edits.is_empty() || s.edits.iter().any(|w| begins(id, w)))
-            && (s.steps.is_empty() || s.steps.iter().any(|w| step.is(w)))
-            && (s.files.is_empty() || path.is_some_and(|p| files.hold(p)))
+    let meant = |p: &DecidedPlace| {
+        (s.edits.is_empty() || s.edits.iter().any(|w| begins(p.id, w)))
+            && (s.steps.is_empty() || s.steps.iter().any(|w| p.step.is(w)))
+            && (s.files.is_empty() || p.path.as_ref().is_some_and(|p| files.hold(p)))
     };
-    let notes = proposal.notes().filter(|n| meant(n.id, &n.step, n.path.as_ref()));
-    let left = proposal.leftovers().filter(|(p, l)| meant(l.id, &l.step, Some(*p)));
-    Ok((notes.collect(), left.collect()))
+    Ok(places(proposal).filter(meant).collect())
 }
 
 /// The open notes of a list that lie in these files, folders and globs; all without any.

@@ -103,7 +103,7 @@ impl FileRun {
                 step: step.info.key.clone(),
                 action: kinds.to_owned(),
                 what: s.what,
-                stage: WhyStage::of(s.stage),
+                stage: WhyStage::At(s.stage),
                 fitted: s.fitted + 1,
                 says: s.says,
             });

@@ -9,8 +9,7 @@ use serde::Serialize;
 use crate::edits::StepKey;
 
 /// At what an action stops.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum WhyStage {
     /// It does not take the file.
     Files,
@@ -18,18 +17,8 @@ pub enum WhyStage {
     Condition,
     /// The file lacks a word that it needs.
     Words,
-    /// The code has another shape than the pattern.
-    Shape,
-    /// A name means something else.
-    Names,
-    /// What a slot must hold.
-    Slots,
-    /// What must stand around a place or within it.
-    Around,
-    /// What other files must hold.
-    Elsewhere,
-    /// It is done there already.
-    Done,
+    /// It looked at the place, and stopped there.
+    At(TraceStage),
 }
 
 impl WhyStage {
@@ -39,24 +28,14 @@ impl WhyStage {
             Self::Files => "files",
             Self::Condition => "condition",
             Self::Words => "words",
-            Self::Shape => "shape",
-            Self::Names => "names",
-            Self::Slots => "slots",
-            Self::Around => "around",
-            Self::Elsewhere => "elsewhere",
-            Self::Done => "done",
+            Self::At(stage) => stage.word(),
         }
     }
+}
 
-    pub(crate) fn of(stage: TraceStage) -> Self {
-        match stage {
-            TraceStage::Shape => Self::Shape,
-            TraceStage::Names => Self::Names,
-            TraceStage::Slots => Self::Slots,
-            TraceStage::Around => Self::Around,
-            TraceStage::Elsewhere => Self::Elsewhere,
-            TraceStage::Done => Self::Done,
-        }
+impl Serialize for WhyStage {
+    fn serialize<S: serde::Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
+        out.serialize_str(self.word())
     }
 }
 

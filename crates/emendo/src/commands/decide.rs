@@ -58,6 +58,26 @@ impl Which {
     }
 }
 
+/// Which edits are meant, of exactly one certainty where that is given.
+#[derive(Args)]
+struct Exactly {
+    #[command(flatten)]
+    which: Which,
+    /// Edits of exactly this certainty: certain, likely, unsure
+    #[arg(long, value_name = "LEVEL", value_parser = level)]
+    certainty: Option<Certainty>,
+    /// All that this command can decide on
+    #[arg(long)]
+    all: bool,
+}
+
+impl Exactly {
+    fn selection(self, globals: &Globals, session: &Session) -> anyhow::Result<Selection> {
+        let selection = selected(globals, session, self.which, (self.certainty, self.all))?;
+        Ok(Selection { exact: true, ..selection })
+    }
+}
+
 /// The selection of a command that decides; an error if it names nothing.
 fn selected(
     globals: &Globals,
@@ -97,26 +117,14 @@ pub(crate) struct Accept {
 #[derive(Args)]
 pub(crate) struct Reject {
     #[command(flatten)]
-    which: Which,
-    /// Edits of exactly this certainty: certain, likely, unsure
-    #[arg(long, value_name = "LEVEL", value_parser = level)]
-    certainty: Option<Certainty>,
-    /// All edits
-    #[arg(long)]
-    all: bool,
+    exactly: Exactly,
 }
 
 /// Pick one of the alternatives of a choice
 #[derive(Args)]
 pub(crate) struct Choose {
     #[command(flatten)]
-    which: Which,
-    /// Choices of exactly this certainty: certain, likely, unsure
-    #[arg(long, value_name = "LEVEL", value_parser = level)]
-    certainty: Option<Certainty>,
-    /// All choices that have this alternative
-    #[arg(long)]
-    all: bool,
+    exactly: Exactly,
     /// The alternative's label, as `propose` shows it
     label: String,
 }
@@ -128,13 +136,7 @@ pub(crate) struct Choose {
 #[derive(Args)]
 pub(crate) struct Reopen {
     #[command(flatten)]
-    which: Which,
-    /// Edits of exactly this certainty: certain, likely, unsure
-    #[arg(long, value_name = "LEVEL", value_parser = level)]
-    certainty: Option<Certainty>,
-    /// All that was decided
-    #[arg(long)]
-    all: bool,
+    exactly: Exactly,
 }
 
 /// Tick off notes and leftovers, in later runs too
@@ -167,8 +169,8 @@ impl Accept {
 impl Reject {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session()?;
-        let selection = selected(globals, &session, self.which, (self.certainty, self.all))?;
-        let decided = session.reject(&Selection { exact: true, ..selection })?;
+        let selection = self.exactly.selection(globals, &session)?;
+        let decided = session.reject(&selection)?;
         report(globals, &session, &decided, "rejected")
     }
 }
@@ -176,8 +178,8 @@ impl Reject {
 impl Choose {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session()?;
-        let selection = selected(globals, &session, self.which, (self.certainty, self.all))?;
-        let decided = session.choose(&Selection { exact: true, ..selection }, &self.label)?;
+        let selection = self.exactly.selection(globals, &session)?;
+        let decided = session.choose(&selection, &self.label)?;
         report(globals, &session, &decided, "picked")
     }
 }
@@ -185,8 +187,8 @@ impl Choose {
 impl Reopen {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let session = globals.session()?;
-        let selection = selected(globals, &session, self.which, (self.certainty, self.all))?;
-        let decided = session.reopen(&Selection { exact: true, ..selection })?;
+        let selection = self.exactly.selection(globals, &session)?;
+        let decided = session.reopen(&selection)?;
         report(globals, &session, &decided, "open again")
     }
 }
