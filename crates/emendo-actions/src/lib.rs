@@ -33,7 +33,7 @@ pub use contract::{
 pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};
 pub use setting::KeyWatch;
-pub use shared::named_symbol;
+pub use shared::{NO_LANGUAGE, named_symbol};
 pub use symbol::TextWatch;
 pub use table::KINDS;
 pub use world::World;

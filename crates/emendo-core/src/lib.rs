@@ -33,6 +33,8 @@ mod run;
 mod session;
 mod state;
 
+pub use emendo_docs::TOOLCHAINS;
+
 pub use crate::apply::{Disk, Journal, Op, Ops, Phase, RealDisk, StateFile, TakenBack};
 pub use crate::edits::{
     Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, OnceWritten,
@@ -47,8 +49,8 @@ pub use crate::project::{
 };
 pub use crate::recipes::{
     Checked, ExampleResult, Messages, MissingRequirement, RecipePlace, Shelf, ShelvedRecipe,
-    Shipped, TestReport, UncoveredRow, Verdict as ExampleVerdict, check, hints, read_source,
-    recipe_files, test, unmet,
+    Shipped, StayedLine, TestReport, UncoveredRow, Verdict as ExampleVerdict, check, hints,
+    read_source, recipe_files, test, unmet,
 };
 pub use crate::review::{
     Decided, DecidedPlace, FileRecord, Header, LeftoverAt, OpenCounts, OpenWork, Proposal, Refusal,

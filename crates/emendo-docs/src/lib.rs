@@ -31,7 +31,7 @@ pub use crate::edits::{Edits, Patch, Side};
 pub use crate::formats::{FORMATS, Format, Style, constant, format_among, format_named, format_of};
 pub use crate::manifests::{
     ECOSYSTEMS, Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property,
-    Toolchain, Value, beside, ecosystem_of, exact_level, level_of,
+    TOOLCHAINS, Toolchain, Value, beside, ecosystem_of, exact_level, level_of,
 };
 pub use crate::raise::{Raised, lowest, raise};
 pub use crate::version::{Comparison, Requirement, Version};

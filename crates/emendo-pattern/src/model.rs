@@ -222,6 +222,8 @@ pub struct PatternError {
     pub message: String,
     /// The way out.
     pub help: String,
+    /// No context of the language reads the source, and no reason is known: that of another language may.
+    pub unread: bool,
 }
 
 impl Pattern {
@@ -280,6 +282,17 @@ impl Pattern {
             .iter()
             .map(|s| &s.constraint)
             .any(|c| !(c.types.is_empty() && c.not_types.is_empty() && c.means.is_empty()))
+    }
+
+    /// Words that the pattern uses as names of something, and that neither it nor `before` says anything of.
+    pub fn undeclared(&self, before: &Self) -> Vec<String> {
+        let Some(first) = self.readings.first() else { return Vec::new() };
+        let known: Vec<&str> = before.plain_words();
+        let here = |r: &Reading, word: &String| r.unresolved.iter().any(|u| u.0 == *word);
+        let open = first.unresolved.iter().filter(|(_, slot)| slot.is_none()).map(|u| &u.0);
+        // In another reading the word may be a name of its own.
+        let open = open.filter(|w| self.readings.iter().all(|r| here(r, w)));
+        open.filter(|w| !known.contains(&w.as_str())).cloned().collect()
     }
 
     /// What the contexts of the readings are called, in order.

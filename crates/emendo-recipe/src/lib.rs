@@ -32,6 +32,7 @@ pub use crate::keys::{
     ActionKind, COMMON, EXAMPLE, INCLUDE, INPUT, Key, LIBRARY, LIBRARY_TYPE, PLACE, RECIPE, SLOT,
     STEP, Shape,
 };
+pub use crate::load::faults::without_consequences;
 pub use crate::load::{Loaded, is_recipe, load};
 pub use crate::model::{
     Action, AtLeast, Beside, Condition, Example, Glob, Globs, Include, Input, InputKind, Library,

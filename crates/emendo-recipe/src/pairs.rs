@@ -122,7 +122,13 @@ fn from_csv(path: &Text, source: &Source, out: &mut Vec<Diagnostic>) -> Vec<Pair
         out.push(d.help("export it as CSV in UTF-8"));
         return Vec::new();
     };
-    rows_of(path, text.as_str(), out)
+    let faults = out.len();
+    let rows = rows_of(path, text.as_str(), out);
+    if rows.is_empty() && out.len() == faults {
+        let d = fail(format!("the table `{}` has no rows", path.text));
+        out.push(d.help("write a row for each old name: old, new, advice"));
+    }
+    rows
 }
 
 /// The rows of a table that lies anywhere, with what is wrong with it.

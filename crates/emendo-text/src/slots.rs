@@ -220,6 +220,13 @@ impl Template {
     }
 }
 
+/// The names of the slots of a source, without those that have none; as far as its slots can be read.
+pub fn slot_names(source: &str) -> Vec<String> {
+    let template = Template::parse(source);
+    let named = template.iter().flat_map(Template::slots).map(|s| s.0.to_owned());
+    named.filter(|n| n != "_").collect()
+}
+
 fn slot(source: &str, at: usize, marks: Marks) -> Result<(Chunk, usize), TemplateError> {
     let fail = |span: Span, message: String, help: &str| TemplateError {
         at: span,
@@ -259,19 +266,60 @@ fn slot(source: &str, at: usize, marks: Marks) -> Result<(Chunk, usize), Templat
     let plain = !name.is_empty()
         && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
         && !name.starts_with(|c: char| c.is_ascii_digit());
+    if !plain && let Some(meant) = meant(inner) {
+        return Err(fail(span, format!("`{inner}` is not a slot name"), &format!("write {meant}")));
+    }
     if !plain {
         let help = "a slot is `@{name}`, `@{name*}`, `@{name+}` or `@{name?}`; a literal `@{` is written `\\@{`";
         return Err(fail(span, format!("`{inner}` is not a slot name"), help));
     }
-    let marked = matches!((marks, name), (Marks::Here, "here") | (Marks::It, "it"));
-    if RESERVED.contains(&name) && !marked {
-        return Err(fail(
-            span,
-            format!("`{name}` is a reserved word"),
-            "give the slot another name",
-        ));
+    if is_reserved(name, marks) {
+        return Err(reserved(source, span, marks));
     }
     Ok((Chunk::Slot { at: span, name: name.to_owned(), repeat, filters }, end))
+}
+
+fn is_reserved(name: &str, marks: Marks) -> bool {
+    let marked = matches!((marks, name), (Marks::Here, "here") | (Marks::It, "it"));
+    RESERVED.contains(&name) && !marked
+}
+
+/// One message for all slots of a source, from one on, whose names are reserved.
+fn reserved(source: &str, at: Span, marks: Marks) -> TemplateError {
+    let inner =
+        |rest: &str| rest.split('}').next().map(|i| i.trim_end_matches(['*', '+', '?']).to_owned());
+    let mut names: Vec<String> =
+        source[at.start as usize..].split("@{").skip(1).filter_map(inner).collect();
+    names.retain(|n| is_reserved(n, marks));
+    let mut seen = std::collections::BTreeSet::new();
+    names.retain(|n| seen.insert(n.clone()));
+    let quoted: Vec<String> = names.iter().map(|n| format!("`{n}`")).collect();
+    let message = match quoted.as_slice() {
+        [one] => format!("{one} is a reserved word"),
+        many => format!("{} are reserved words", many.join(", ")),
+    };
+    TemplateError { at, message, help: "slots need other names".to_owned() }
+}
+
+/// The slot that is meant by a common slip; none if the slip is not known.
+fn meant(inner: &str) -> Option<String> {
+    let word = |w: &str| {
+        !w.is_empty()
+            && !w.starts_with(|c: char| c.is_ascii_digit())
+            && w.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
+    };
+    if inner.is_empty() {
+        return Some("`@{name}`, or `@{_}` for one without a name".to_owned());
+    }
+    let listed = inner
+        .strip_suffix("...")
+        .or_else(|| inner.strip_prefix("..."))
+        .or_else(|| inner.strip_prefix('*'));
+    if let Some(name) = listed.filter(|n| word(n)) {
+        return Some(format!("`@{{{name}*}}` for any number in a list"));
+    }
+    let joined = inner.replace(['-', '.', ' '], "_");
+    word(&joined).then(|| format!("`@{{{joined}}}`: letters, digits and `_` make a name"))
 }
 
 impl Template {
@@ -329,5 +377,18 @@ mod tests {
         assert_eq!((e.at.start, e.at.end), (2, 8));
         assert!(Template::parse("f(@{a").is_err());
         assert!(Template::parse("@{here}").is_err());
+    }
+
+    #[test]
+    fn a_slip_gets_the_slot_that_is_meant() {
+        let said = |source: &str| {
+            let e = Template::parse(source).expect_err("faulty");
+            (e.message, e.help)
+        };
+        assert!(said("f(@{args...})").1.contains("@{args*}"));
+        assert!(said("f(@{my-port})").1.contains("@{my_port}"));
+        assert!(said("f(@{})").1.contains("@{_}"));
+        let (message, _) = said("f(@{it}, @{key*}, @{x}, @{it})");
+        assert_eq!(message, "`it`, `key` are reserved words");
     }
 }

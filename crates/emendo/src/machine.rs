@@ -76,3 +76,14 @@ impl Pipe {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::TOOLS;
+
+    #[test]
+    fn each_toolchain_that_a_recipe_may_ask_for_can_be_asked() {
+        let words: Vec<&str> = TOOLS.iter().map(|t| t.0).collect();
+        assert_eq!(words, emendo_core::TOOLCHAINS);
+    }
+}

@@ -50,6 +50,10 @@ pub(crate) fn render(d: &Diagnostic, name: &str, text: &str) -> String {
     if let Some(help) = &help {
         group = group.element(Level::HELP.message(help.as_str()));
     }
+    let page = d.code.map(|code| format!("`emendo recipe check --about {code}`"));
+    if let Some(page) = &page {
+        group = group.element(Level::NOTE.with_name("more").message(page.as_str()));
+    }
     Renderer::styled().render(&[group])
 }
 

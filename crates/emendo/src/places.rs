@@ -4,9 +4,8 @@ use std::path::{Path, PathBuf};
 
 use emendo_core::{Project, RecipePlace, Shelf, Shipped};
 
-/// The recipes that come with the program.
-const SHIPPED: Shipped =
-    &[("tidewire-3", &[("tidewire-3.toml", include_bytes!("../../../demo/tidewire-3.toml"))])];
+/// The recipes that come with the program: none yet.
+const SHIPPED: Shipped = &[];
 
 /// The places for a project; a folder that is none has no places of its own.
 pub(crate) fn shelf(dir: &Path) -> Shelf {

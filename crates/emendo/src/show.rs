@@ -5,7 +5,7 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use anstyle::{AnsiColor, Style};
-use emendo_core::{Certainty, Edit, Leftover, Note, Summary, Tally};
+use emendo_core::{Certainty, Edit, Leftover, Note, Summary, Tally, WhyStop};
 use emendo_report::LineRole;
 use emendo_text::{one_line, visible_name};
 
@@ -179,4 +179,11 @@ pub(crate) fn json(out: &mut impl Write, value: &serde_json::Value) -> anyhow::R
     emendo_report::json::write(&mut *out, value)?;
     writeln!(out)?;
     Ok(ExitCode::SUCCESS)
+}
+
+/// Where an action stops at a line, further in by an indentation.
+pub(crate) fn stop(out: &mut impl Write, s: &WhyStop, indent: &str) -> io::Result<()> {
+    let (step, what) = (visible_name(&s.step.step), one_line(&s.what));
+    writeln!(out, "{indent}{DIM}[{step} · {}]{DIM:#} {what}", s.action)?;
+    writeln!(out, "{indent}    {LOOK}{}{LOOK:#}: {}", s.stage.word(), one_line(&s.says))
 }

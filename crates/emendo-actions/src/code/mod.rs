@@ -4,20 +4,19 @@ mod follow;
 mod lent;
 mod runner;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use emendo_lang::{Lender, Ty};
+use emendo_lang::{Language, Lender, Ty};
 use emendo_pattern::{Pattern, Replacement};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, pairs};
-use emendo_text::Diagnostic;
+use emendo_text::{Diagnostic, Span};
 
 use crate::code::lent::Written;
 use crate::code::runner::{Choice, CodeRule, CodeRunner, Outcome, fits_own_result, grows_on};
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::meaning::SymbolRunner;
-use crate::shared::{
-    Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, pattern_error, type_of,
-};
+use crate::shared::{Along, FOLLOW, GATHER, REWORK, WHERE, groups, language, pattern, type_of};
 use crate::shared::{Finder, Head, SlotTables};
 use crate::symbol::import_in;
 
@@ -111,8 +110,17 @@ impl Kind for Code {
         let along = Along::compile(language, action, &known, cx);
         extra.extend(along.binds());
         known.extend(along.binds());
-        if olds.iter().all(Option::is_some) {
-            crate::shared::check_slots(action, &known, cx);
+        let unread: Vec<String> = rows
+            .iter()
+            .zip(&olds)
+            .filter(|(_, old)| old.is_none())
+            .flat_map(|(row, _)| emendo_text::slot_names(&row.old.text))
+            .collect();
+        let mut all = known.clone();
+        all.extend(unread.iter().cloned());
+        crate::shared::check_slots(action, &all, cx);
+        for row in rows.iter().zip(&olds).filter(|(_, old)| old.is_none()).map(|(row, _)| row) {
+            check_unmatched(language, row, action, &all, cx);
         }
         let gives = |t: &Table, cx: &mut CompileCx<'_>| {
             t.text("gives").and_then(|text| type_of(language, text, action, cx))
@@ -128,6 +136,7 @@ impl Kind for Code {
                 Err(Broken::Action) => return None,
             };
             warn_readings(&old, &made, row, action, cx);
+            warn_undeclared(&old, &made, row, action, cx);
             let grows = made.news().any(|new| fits_own_result((&old, &row.old), new, action, cx));
             let grows_on = grows
                 && made.news().any(|new| grows_on(language, &row.old, new, &finder, action, cx));
@@ -226,6 +235,43 @@ fn says_what(action: &Action, no_rows: bool, choices: bool, cx: &mut CompileCx<'
     Some(())
 }
 
+/// Says what is wrong with what is written for a pattern that cannot be read: its slots are known all the same.
+fn check_unmatched(
+    language: &'static Language,
+    row: &emendo_recipe::Pair,
+    action: &Action,
+    known: &[String],
+    cx: &mut CompileCx<'_>,
+) {
+    let choices = action.table.tables("choice");
+    let news = row.new.iter().chain(choices.iter().filter_map(|(t, _)| t.text("new")));
+    let read = |t: &Text, cx: &CompileCx<'_>| {
+        Pattern::compile(language, &t.text, &crate::shared::names(action, cx), None).err()
+    };
+    let old_fault = read(&row.old, cx);
+    for new in news.filter(|n| !n.text.trim().is_empty()) {
+        if let Some(e) = read(new, cx) {
+            // The same slip in both is said once.
+            if old_fault.as_ref().is_none_or(|old| old.help != e.help || e.unread) {
+                let d = crate::shared::unread_pattern(&e, new, cx);
+                cx.out.push(d);
+            }
+            continue;
+        }
+        let Ok(template) = emendo_text::Template::parse(&new.text) else { continue };
+        let unbound = template.slots().find(|(name, ..)| !known.iter().any(|k| k == name));
+        if let Some((name, at, _)) = unbound {
+            let message = format!("nothing binds the slot `{name}`");
+            let help = if known.is_empty() {
+                "`old` has no slots".to_owned()
+            } else {
+                format!("`old` binds: {}", known.join(", "))
+            };
+            cx.out.push(Diagnostic::error(message, new.place(at)).help(help));
+        }
+    }
+}
+
 /// How far a fault reaches.
 enum Broken {
     /// The row.
@@ -259,7 +305,7 @@ fn outcome(
     Ok(Outcome::Write(Box::new(written)))
 }
 
-/// Several readings are not error; where they could write different text, the author should know.
+/// Several readings are no error; where they would write different text, the author should know.
 fn warn_readings(
     old: &Pattern,
     outcome: &Outcome,
@@ -268,17 +314,43 @@ fn warn_readings(
     cx: &mut CompileCx<'_>,
 ) {
     let mut readings = old.readings();
-    readings.dedup();
-    let writes = matches!(outcome, Outcome::Write(_) | Outcome::Choice(_));
-    // A statement and a member of the same text are told apart by where they stand.
-    let unlike =
-        readings.iter().any(|r| !matches!(*r, "statement" | "member" | "expression" | "type"));
-    if writes && readings.len() > 1 && unlike && action.table.get("as").is_none() {
-        let d = Diagnostic::warning(
-            format!("this pattern reads in several ways: {}", readings.join(", ")),
-            row.old.span,
-        );
+    let mut seen = BTreeSet::new();
+    readings.retain(|r| seen.insert(*r));
+    let open = readings.len() > 1 && action.table.get("as").is_none();
+    if open && outcome.replacements().any(|new| old.reads_apart(new)) {
+        let ways = readings.join(", ");
+        let message =
+            format!("this pattern reads in several ways that write different text: {ways}");
+        let d = Diagnostic::warning(message, row.old.span);
         cx.out.push(d.help(format!("`as = \"{}\"` keeps one of them", readings[0])));
+    }
+}
+
+/// Words of `new` that nothing declares: they are written, and nobody imports them.
+fn warn_undeclared(
+    old: &Pattern,
+    outcome: &Outcome,
+    row: &emendo_recipe::Pair,
+    action: &Action,
+    cx: &mut CompileCx<'_>,
+) {
+    // Where nothing is named at all, that is said of `old`.
+    if action.scope.names.is_empty() {
+        return;
+    }
+    let names = &old.language().names;
+    let added = action.table.table("imports").map(|t| t.texts("add")).unwrap_or_default();
+    let imported = |w: &str| added.iter().any(|t| names.last(&t.text) == w);
+    let choices = action.table.tables("choice");
+    let texts = row.new.iter().chain(choices.iter().filter_map(|(t, _)| t.text("new")));
+    for (new, text) in outcome.news().zip(texts) {
+        for word in new.undeclared(old).iter().filter(|w| !imported(w) && !w.starts_with('$')) {
+            let at = text.text.find(word.as_str()).unwrap_or(0);
+            let place = text.place(Span::new(at, at + word.len()));
+            let message = format!("`new` uses `{word}`, and nothing says what it is");
+            let d = Diagnostic::warning(message, place).about("names");
+            cx.out.push(d.help(format!("name the symbol, so that it is imported: `names = {{ {word} = \"...\" }}`; if every file has it, leave it so")));
+        }
     }
 }
 
@@ -298,7 +370,8 @@ fn replacement(
             Some(r)
         }
         Err(e) => {
-            cx.out.push(pattern_error(&e, new));
+            let d = crate::shared::unread_pattern(&e, new, cx);
+            cx.out.push(d);
             None
         }
     }

@@ -61,12 +61,17 @@ pub(crate) struct Choice {
 
 impl Outcome {
     pub(crate) fn news(&self) -> impl Iterator<Item = &Pattern> {
+        self.replacements().filter_map(Replacement::pattern)
+    }
+
+    /// What is written, in each of the ways to choose from.
+    pub(crate) fn replacements(&self) -> impl Iterator<Item = &Replacement> {
         let (one, many) = match self {
-            Self::Write(r) => (r.pattern(), &[][..]),
+            Self::Write(r) => (Some(r.as_ref()), &[][..]),
             Self::Choice(c) => (None, c.as_slice()),
             Self::Note(_) => (None, &[][..]),
         };
-        one.into_iter().chain(many.iter().filter_map(|c| c.replacement.as_ref()?.pattern()))
+        one.into_iter().chain(many.iter().filter_map(|c| c.replacement.as_ref()))
     }
 }
 

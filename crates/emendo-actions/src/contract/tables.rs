@@ -45,7 +45,7 @@ impl Tables {
 
     /// Says that no language has this word.
     pub fn unknown_language(&self, id: &str, at: Span) -> Diagnostic {
-        let d = Diagnostic::error(format!("the language `{id}` is not built yet"), at);
+        let d = Diagnostic::error(format!("there is no language `{id}`"), at);
         // Its files are often named for the language.
         let word = id.to_lowercase();
         let meant = self
@@ -55,7 +55,7 @@ impl Tables {
         if let Some(meant) = meant {
             return d.help(format!("did you mean `{}`?", meant.id));
         }
-        d.help(format!("built so far: {}", self.language_words()))
+        d.help(format!("the languages are: {}", self.language_words()))
     }
 
     /// What holds types in a language, as `what` of a symbol says it.
@@ -84,6 +84,25 @@ impl Tables {
     /// The ecosystem of a manifest, by its name.
     pub fn ecosystem_of(&self, path: &RelPath) -> Option<&'static Ecosystem> {
         self.ecosystems.iter().copied().find(|e| (e.claims)(path))
+    }
+
+    /// The word of an ecosystem that is meant by another word for it, or by a slip of the hand.
+    pub fn meant_ecosystem(&self, word: &str) -> Option<&'static str> {
+        let word = word.to_lowercase();
+        let called = |e: &&&'static Ecosystem| e.id == word || e.also.contains(&word.as_str());
+        if let Some(found) = self.ecosystems.iter().find(called) {
+            return Some(found.id);
+        }
+        let near = |e: &&'static Ecosystem| (strsim::damerau_levenshtein(e.id, &word), e.id);
+        let (distance, meant) = self.ecosystems.iter().map(near).min()?;
+        (distance <= 2 && word.len() > 4).then_some(meant)
+    }
+
+    /// The ecosystems that write a coordinate so, where few do: most names fit several.
+    pub fn ecosystems_of(&self, coordinate: &str) -> Vec<&'static str> {
+        let fits = |e: &&&'static Ecosystem| (e.check_coordinate)(coordinate).is_none();
+        let all: Vec<&str> = self.ecosystems.iter().filter(fits).map(|e| e.id).collect();
+        if all.len() <= 3 { all } else { Vec::new() }
     }
 
     /// The words of all ecosystems, in a row.

@@ -17,7 +17,7 @@ pub use watch::CoordinateWatch;
 
 use emendo_docs::{Ecosystem, EntryKind, Side, Version};
 use emendo_recipe::{Action, ActionKind, Condition, Key, Shape, Table, Text, Value, pairs};
-use emendo_text::Diagnostic;
+use emendo_text::{Diagnostic, Span};
 
 use crate::contract::{CompileCx, Kind, Needs, Runner, action_digest};
 use crate::library::around::Around;
@@ -115,7 +115,7 @@ impl Kind for LibraryKind {
             || table.is_true("remove")
             || !features.is_empty()
             || table.get("features_add").is_some();
-        let (rules, mut ecosystem) = rules_of(rows, does, (table, what), cx)?;
+        let (rules, mut ecosystem) = rules_of(rows, does, (table, what, action.span), cx)?;
         let named = table.text("ecosystem");
         let added = match table.text("add") {
             Some(t) => {
@@ -149,10 +149,16 @@ impl Kind for LibraryKind {
             return cx.refuse(message, action.span, "write `id = \"...\"`");
         }
         let unknown = |r: &&LibraryRule| !ecosystem.toolchains.contains(&r.old.as_str());
-        if let Some(r) = rules.iter().find(unknown).filter(|_| what == LibraryPart::Toolchain) {
+        let levels = what == LibraryPart::Toolchain;
+        if let Some(r) = rules.iter().find(unknown).filter(|_| levels) {
             let message = format!("{} does not declare a level of `{}`", ecosystem.title, r.old);
             let known = format!("it declares those of: {}", ecosystem.toolchains.join(", "));
-            return cx.refuse(message, action.span, known);
+            let at = table.texts("old").first().map_or(action.span, |t| t.span);
+            return cx.refuse(message, at, known);
+        }
+        if let Some(t) = version.filter(|t| levels && emendo_docs::lowest(&t.text).is_none()) {
+            let message = format!("`{}` is not a level of a toolchain", t.text);
+            return cx.refuse(message, t.span, "for example `17`, or `>=3.9`");
         }
         let text = |t: &Text| t.text.clone();
         Some(Box::new(LibraryRunner {
@@ -220,7 +226,7 @@ fn rows_of(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<(Text, Option<
 fn rules_of(
     rows: Vec<(Text, Option<Text>)>,
     does: bool,
-    (table, what): (&Table, LibraryPart),
+    (table, what, span): (&Table, LibraryPart, Span),
     cx: &mut CompileCx<'_>,
 ) -> Option<(Vec<LibraryRule>, Option<&'static Ecosystem>)> {
     let named = table.text("ecosystem");
@@ -229,7 +235,8 @@ fn rules_of(
     for (old, new) in rows {
         if new.is_none() && !does {
             let help = "write `version`, `new`, `features` or `remove = true`";
-            return cx.refuse("nothing happens to this library", old.span, help);
+            let message = format!("nothing happens to `{}`", old.text);
+            return cx.refuse(message, span, help);
         }
         let (eco, plain) = coordinate(&old, named, what, cx)?;
         ecosystem = Some(eco);
@@ -301,24 +308,41 @@ fn coordinate(
             Some(e) => (e, t.text.as_str()),
             None => {
                 let message = format!("there is no ecosystem `{}`", name.text);
-                return cx.refuse(message, name.span, format!("there are: {}", known()));
+                let help = match cx.tables.meant_ecosystem(&name.text) {
+                    Some(meant) => format!("did you mean `{meant}`?"),
+                    None => format!("there are: {}", known()),
+                };
+                return cx.refuse(message, name.span, help);
             }
         },
         (None, None) => {
-            return cx.refuse(
-                format!("`{}` names no ecosystem", t.text),
-                t.span,
-                format!(
-                    "write it before the coordinate: `maven:{}` (there are: {})",
-                    t.text,
-                    known()
-                ),
+            let message = format!("`{}` names no ecosystem", t.text);
+            let word = t.text.split_once(':');
+            if let Some((meant, rest)) =
+                word.and_then(|w| Some((cx.tables.meant_ecosystem(w.0)?, w.1)))
+            {
+                return cx.refuse(message, t.span, format!("did you mean `{meant}:{rest}`?"));
+            }
+            let fits = cx.tables.ecosystems_of(&t.text);
+            let first = fits.first().copied().unwrap_or("maven");
+            let help = format!(
+                "write it before the coordinate: `{first}:{}` (there are: {})",
+                t.text,
+                known()
             );
+            return cx.refuse(message, t.span, help);
         }
     };
     let checked = matches!(what, LibraryPart::Entry(k) if k != EntryKind::Repository);
     if checked && let Some(wrong) = (eco.check_coordinate)(rest) {
-        cx.out.push(Diagnostic::error(wrong, t.span));
+        let fits = cx.tables.ecosystems_of(rest);
+        let others: Vec<String> = fits.iter().map(|e| format!("`{e}:{rest}`")).collect();
+        let d = Diagnostic::error(wrong, t.span);
+        cx.out.push(if others.is_empty() {
+            d
+        } else {
+            d.help(format!("it is written as in another ecosystem: {}", others.join(" or ")))
+        });
         return None;
     }
     Some((eco, rest.to_owned()))

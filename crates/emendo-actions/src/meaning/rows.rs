@@ -281,6 +281,23 @@ impl Rows {
     }
 }
 
+/// A symbol in the spelling of another language or of documentation, in that of this one; none if that is no symbol either.
+fn respelled(text: &str, language: &'static Language, what: SymbolKind) -> Option<String> {
+    let (head, call) = text.split_at(text.find('(').unwrap_or(text.len()));
+    let plain = head.replace("::", "\u{1}").replace(['#', '.', ':', '/', '\\'], "\u{1}");
+    let parts: Vec<&str> = plain.split('\u{1}').filter(|p| !p.is_empty()).collect();
+    let joined = format!("{}{call}", language.names.join(&parts));
+    let members = head.rsplit_once('#').filter(|(owner, _)| is_symbol(language, what, owner));
+    let below = members.map(|(owner, name)| {
+        let dot = if owner.contains("::") { "::" } else { "." };
+        format!("{owner}{dot}{name}{call}")
+    });
+    below
+        .into_iter()
+        .chain([joined])
+        .find(|s| s != text && is_symbol(language, what, overload(s).0))
+}
+
 /// What one pair of an action says; nothing, with a message, if it is wrong.
 fn row(
     p: &Pair,
@@ -292,18 +309,24 @@ fn row(
     let (old, parameters) = overload(&p.old.text);
     let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
     if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
-        let example = names.join(&["a", "b", "Name"]);
-        return cx.refuse(
-            format!("`{}` is not a symbol of {}", t.text, language.title),
-            t.span,
-            format!("write the full name: `{example}`, without wildcards"),
+        let message = format!("`{}` is not a symbol of {}", t.text, language.title);
+        let spelled = respelled(&t.text, language, what);
+        let help = spelled.map_or_else(
+            || {
+                format!(
+                    "write the full name: `{}`, without wildcards",
+                    names.join(&["a", "b", "Name"])
+                )
+            },
+            |meant| format!("{} writes it `{meant}`", language.title),
         );
+        return cx.refuse(message, t.span, help);
     }
     let advice = p.advice.clone().or_else(|| gone.map(|g| g.text.clone()));
     if p.new.is_none() && advice.is_none() {
         return cx.refuse(
             format!("nothing happens to `{}`", p.old.text),
-            p.old.span,
+            action.span,
             "write `new`, or `gone` with advice, or advice as the third of the pair",
         );
     }
@@ -313,6 +336,15 @@ fn row(
             p.old.span,
             "write the full name with the type: `a.b.Type.member`",
         );
+    }
+    if let Some(n) = &p.new
+        && names.parent(overload(&n.text).0).is_empty()
+        && !names.parent(old).is_empty()
+        && what != SymbolKind::Package
+    {
+        let meant = format!("{}{}", &old[..old.len() - names.last(old).len()], n.text);
+        let d = Diagnostic::warning(format!("`{}` stands in no package or type", n.text), n.span);
+        cx.out.push(d.help(format!("write its full name: `{meant}`")));
     }
     let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
     let parameters = match parameters {

@@ -203,8 +203,16 @@ fn rules(action: &Action, cx: &mut CompileCx<'_>) -> Option<Vec<SettingRule>> {
     for (old, new, advice) in rows {
         let advice = advice.or_else(|| gone.clone());
         if new.is_none() && !does && advice.is_none() {
-            let d = Diagnostic::error(format!("nothing happens to `{}`", old.text), old.span);
+            let d = Diagnostic::error(format!("nothing happens to `{}`", old.text), action.span);
             cx.out.push(d.help("write `new`, `to`, `append`, `remove = true` or `gone`"));
+            continue;
+        }
+        let written = [Some(&old), new.as_ref()].into_iter().flatten();
+        if let Some(t) = { written }.find(|t| t.text.contains(": ") || t.text.ends_with([':', '=']))
+        {
+            let meant = t.text.replace(": ", ".").replace([':', '='], "");
+            let d = Diagnostic::error(format!("`{}` is not a key", t.text), t.span);
+            cx.out.push(d.help(format!("a key is a path with dots: `{}`", meant.trim())));
             continue;
         }
         let starred = |t: &Text| t.text == "*" || t.text.ends_with(".*");

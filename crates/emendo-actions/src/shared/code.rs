@@ -3,17 +3,20 @@
 use std::collections::BTreeMap;
 
 use emendo_lang::{Language, Ty};
-use emendo_pattern::PatternError;
+use emendo_pattern::{Pattern, PatternError};
 use emendo_recipe::{Action, Recipe, Scope, Text};
 use emendo_text::Diagnostic;
 
 use crate::contract::CompileCx;
 
+/// What is said of an action without a language.
+pub const NO_LANGUAGE: &str = "no language is given for this action";
+
 /// The language of an action, or a message.
 pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'static Language> {
     let Some(lang) = &action.scope.lang else {
         return cx.refuse(
-            "no language is given for this action",
+            NO_LANGUAGE,
             action.span,
             format!(
                 "write `lang = \"...\"` in the action, its step or the recipe: {}",
@@ -34,6 +37,24 @@ pub(crate) fn language(action: &Action, cx: &mut CompileCx<'_>) -> Option<&'stat
 /// A message about a pattern, at its place in the recipe.
 pub(crate) fn pattern_error(e: &PatternError, text: &Text) -> Diagnostic {
     Diagnostic::error(e.message.clone(), text.place(e.at)).help(e.help.clone())
+}
+
+/// The same, with the languages that can read what this one cannot.
+pub(crate) fn unread_pattern(e: &PatternError, text: &Text, cx: &CompileCx<'_>) -> Diagnostic {
+    let d = pattern_error(e, text);
+    if !e.unread {
+        return d;
+    }
+    let reads = |l: &&&'static Language| {
+        Pattern::compile(l, &text.text, &BTreeMap::new(), None)
+            .is_ok_and(|p| p.readings().iter().any(|r| *r != "tokens"))
+    };
+    let others: Vec<&str> = cx.tables.languages.iter().filter(reads).map(|l| l.title).collect();
+    if others.is_empty() {
+        return d;
+    }
+    let can = others.join(" or ");
+    d.help(format!("{}; as {can} it can be read: is `lang` right?", e.help))
 }
 
 /// The names of an action as they are called when its step begins.

@@ -12,8 +12,8 @@ mod values;
 
 pub(crate) use along::{Along, FOLLOW, GATHER, REWORK, WHERE, check_slots};
 pub(crate) use caution::{BRINGS, SOURCE};
-pub use code::named_symbol;
-pub(crate) use code::{language, names, parameter_type, pattern_error, type_of};
+pub use code::{NO_LANGUAGE, named_symbol};
+pub(crate) use code::{language, names, parameter_type, pattern_error, type_of, unread_pattern};
 pub(crate) use finder::{Finder, other_meaning};
 pub(crate) use head::Head;
 pub(crate) use patterns::{SlotTables, constrain, constrain_texts, groups, pattern, sub_pattern};

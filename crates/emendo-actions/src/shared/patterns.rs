@@ -3,11 +3,11 @@
 use emendo_lang::{Language, Ty};
 use emendo_pattern::{Constraint, Groups, Pattern};
 use emendo_recipe::{Action, Table, Text, Value};
-use emendo_text::Marks;
+use emendo_text::{Diagnostic, Marks};
 use regex::Regex;
 
 use crate::contract::CompileCx;
-use crate::shared::code::{current, names, pattern_error};
+use crate::shared::code::{current, names, unread_pattern};
 
 /// Compiles a pattern with its slots and spellings.
 pub(crate) fn pattern(
@@ -21,10 +21,16 @@ pub(crate) fn pattern(
         Ok(mut pattern) => {
             constrain(&mut pattern, SlotTables::of(action), action, cx);
             pattern.spell(cx.spellings);
+            if let Some((at, written, meant)) = pattern.foreign_slot() {
+                let message = format!("`{written}` is a name of {} here", language.title);
+                let d = Diagnostic::warning(message, text.place(at));
+                cx.out.push(d.help(format!("a slot is written `{meant}`")));
+            }
             Some(pattern)
         }
         Err(e) => {
-            cx.out.push(pattern_error(&e, text));
+            let d = unread_pattern(&e, text, cx);
+            cx.out.push(d);
             None
         }
     }
@@ -119,7 +125,8 @@ pub(crate) fn sub_pattern(
             Some(pattern)
         }
         Err(e) => {
-            cx.out.push(pattern_error(&e, text));
+            let d = unread_pattern(&e, text, cx);
+            cx.out.push(d);
             None
         }
     }

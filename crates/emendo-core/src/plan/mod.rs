@@ -13,7 +13,7 @@ use std::sync::Arc;
 
 use emendo_actions::{Asks, CompileCx, Needs, Subject, World, named_symbol, renames};
 use emendo_lang::{Language, Learned, LibraryType, Renames, Spellings};
-use emendo_recipe::{Condition, Recipe, Text};
+use emendo_recipe::{Condition, Recipe, Text, TypeOf};
 use emendo_text::{Diagnostic, Digest};
 use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};
@@ -258,6 +258,19 @@ fn spellings_of(world: &World, recipe: &Recipe, own: &[Vec<Pairs>]) -> Spellings
     spellings
 }
 
+/// What a library type says that tells nothing.
+fn means_nothing(t: &TypeOf, language: &Language) -> Option<Diagnostic> {
+    let name = &t.name.text;
+    if let Some(first) = t.exports.first().filter(|_| language.modules.is_none()) {
+        let message = format!("`exports` means nothing in {}", language.title);
+        let d = Diagnostic::warning(message, first.span);
+        return Some(d.help("there no package passes on the names of another; leave it out"));
+    }
+    let own = t.exports.iter().find(|e| e.text == *name)?;
+    let d = Diagnostic::warning(format!("`{name}` cannot pass itself on"), own.span);
+    Some(d.help("`exports` names symbols of other modules"))
+}
+
 /// What a recipe says about types, under all names that they may have.
 fn told_types(
     world: &World,
@@ -267,11 +280,18 @@ fn told_types(
 ) -> Vec<RecipeType> {
     let mut all = Vec::new();
     for t in &recipe.types {
-        let Some(language) = t.scope.lang.as_ref().and_then(|l| world.language(&l.text)) else {
+        let Some(lang) = &t.scope.lang else {
             let d = Diagnostic::error("no language is given for this library type", t.name.span);
             out.push(d.help("write `lang = \"...\"` in it or in the recipe"));
             continue;
         };
+        let Some(language) = world.language(&lang.text) else {
+            out.push(world.unknown_language(&lang.text, lang.span));
+            continue;
+        };
+        if let Some(d) = means_nothing(t, language) {
+            out.push(d);
+        }
         let texts = |list: &[Text]| list.iter().map(|t| t.text.clone()).collect::<Vec<_>>();
         let member = |m: &emendo_recipe::MemberOf| {
             (m.key.text.clone(), m.gives.text.clone(), texts(&m.lambda))

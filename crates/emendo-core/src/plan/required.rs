@@ -2,7 +2,7 @@
 
 use emendo_actions::World;
 use emendo_docs::{Requirement, lowest};
-use emendo_recipe::{Recipe, Table};
+use emendo_recipe::{Recipe, Table, Value};
 use emendo_text::Diagnostic;
 
 use crate::plan::libraries::named;
@@ -83,18 +83,39 @@ impl Required {
     }
 }
 
-/// Refuses words of `project` that no manifest declares a level of.
+/// Refuses toolchains that no manifest declares, or that no machine is asked for, and versions that are none.
 pub(crate) fn check(world: &World, recipe: &Recipe, out: &mut Vec<Diagnostic>) {
-    let known: Vec<&str> =
+    let Some(requires) = &recipe.requires else { return };
+    let mut levels: Vec<&str> =
         world.ecosystems.iter().flat_map(|e| e.toolchains.iter().copied()).collect();
-    let Some(map) = recipe.requires.as_ref().and_then(|t| t.table("project")) else { return };
-    for e in map.entries.iter().filter(|e| !known.contains(&e.key.as_str())) {
-        let mut all = known.clone();
-        all.sort_unstable();
-        all.dedup();
-        let message = format!("no manifest declares a level of `{}`", e.key);
-        let d = Diagnostic::error(message, e.key_span);
-        out.push(d.about("condition").help(format!("the words are: {}", all.join(", "))));
+    levels.sort_unstable();
+    levels.dedup();
+    let asked = [
+        ("project", levels.as_slice(), "no manifest declares a level of"),
+        ("machine", emendo_docs::TOOLCHAINS, "no machine is asked for"),
+    ];
+    for (key, known, says) in asked {
+        for e in requires.table(key).map_or(&[][..], |map| &map.entries) {
+            if !known.contains(&e.key.as_str()) {
+                let d = Diagnostic::error(format!("{says} `{}`", e.key), e.key_span);
+                let help = format!("the words are: {}", known.join(", "));
+                out.push(d.about("condition").help(help));
+            }
+            if let Value::Text(t) = &e.node.value
+                && Requirement::parse(&t.text).is_err()
+            {
+                let d = Diagnostic::error(format!("`{}` is not a requirement", t.text), t.span);
+                out.push(d.about("condition").help("comparisons between commas: `>=17, <22`"));
+            }
+        }
+    }
+    for (table, _) in requires.tables("libraries") {
+        if let Some(t) = table.text("name").filter(|t| !t.text.contains(char::is_alphanumeric)) {
+            let d = Diagnostic::error(format!("`{}` is not the name of a library", t.text), t.span);
+            out.push(
+                d.about("condition").help("a coordinate, `npm:tidewire-charts`, or its last part"),
+            );
+        }
     }
 }
 

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_actions::World;
+use emendo_actions::{NO_LANGUAGE, World};
 use emendo_recipe::{Recipe, Source, Text, load};
 use emendo_text::Help;
 use emendo_text::{Diagnostic, Severity, Span};
@@ -84,6 +84,7 @@ pub fn check(
     let (plan, more) = Plan::compile(world, &recipes);
     for (all, more) in messages.iter_mut().zip(more) {
         all.found.extend(more);
+        emendo_recipe::without_consequences(&all.text, &mut all.found);
         without_consequences(&mut all.found);
         all.found.sort_by_key(Diagnostic::start);
         all.found.dedup();
@@ -91,8 +92,22 @@ pub fn check(
     Checked { recipes, plan, messages }
 }
 
-/// Takes out what is said of a text only because an input in it has no value.
+/// Takes out what is said of a text only because an input in it has no value, and what an action says of a value that cannot
+/// stand there anyway.
 fn without_consequences(found: &mut Vec<Diagnostic>) {
+    let wrong: Vec<Span> = found
+        .iter()
+        .filter(|d| d.code == Some("key") && d.severity == Severity::Error)
+        .filter_map(|d| d.labels.first())
+        .map(|l| l.span)
+        .collect();
+    let again = |d: &Diagnostic| {
+        d.labels.first().is_some_and(|l| !l.span.is_empty() && wrong.contains(&l.span))
+    };
+    found.retain(|d| d.code == Some("key") || !again(d));
+    // A recipe without a language lacks one, however many actions ask for it.
+    let mut asked = false;
+    found.retain(|d| !d.message.starts_with(NO_LANGUAGE) || !std::mem::replace(&mut asked, true));
     let unset = |d: &&Diagnostic| matches!(d.help, Some(Help::GiveInput(_)));
     let spans: Vec<Span> =
         found.iter().filter(unset).filter_map(|d| d.labels.first()).map(|l| l.span).collect();

@@ -11,12 +11,12 @@ use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
 use rayon::prelude::*;
 
-use crate::edits::{Decisions, OnceWritten};
+use crate::edits::{Decisions, OnceWritten, Standing};
 use crate::plan::{Limit, Plan};
 use crate::project::Project;
 use crate::recipes::check::check;
 use crate::recipes::shelf::Shelf;
-use crate::run::{CoverageLog, Engine, FileResult, Mode, Sink};
+use crate::run::{CoverageLog, Engine, FileResult, LineTrace, Mode, Sink, WhyStop};
 
 /// What an example showed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -59,6 +59,19 @@ pub struct ExampleResult {
     pub verdict: Verdict,
     /// All files of a tree that came out otherwise, as they came out; none that should be there is missing.
     pub came: BTreeMap<RelPath, Vec<u8>>,
+    /// The first line that should have changed and did not, with the reasons.
+    pub stayed: Option<StayedLine>,
+}
+
+/// A line of an example that stayed as it was against what is expected.
+#[derive(Clone, Debug)]
+pub struct StayedLine {
+    /// Its text.
+    pub source: String,
+    /// Why an edit there was held back.
+    pub withheld: Vec<String>,
+    /// Where actions stop at it, the nearest first.
+    pub stops: Vec<WhyStop>,
 }
 
 /// An action, or a row of one, that no example exercises.
@@ -115,18 +128,18 @@ pub fn test(
     let run = |(i, e): (usize, &Example)| {
         let title = e.title.clone().unwrap_or_else(|| format!("example {}", i + 1));
         let touched = CoverageLog::default();
-        let mut came = BTreeMap::new();
+        let (mut came, mut stayed) = (BTreeMap::new(), None);
         let plan = e.step.as_ref().and_then(|s| plans.get(s.text.as_str())).unwrap_or(whole);
         let verdict = match &e.tree {
-            Some(_) => tree(recipe, e, plan, &touched, &mut came),
-            None => one(recipe, e, plan, &touched),
+            Some(_) => tree(recipe, e, plan, &touched, (&mut came, &mut stayed)),
+            None => one(recipe, e, plan, &touched, &mut stayed),
         };
         if let (Ok(touched), Ok(mut seen)) = (touched.lock(), seen.lock()) {
             let key = |n: usize| plan.steps[n].info.key.step.clone();
             seen.extend(touched.iter().map(|(n, runner, row)| (key(*n), *runner, *row)));
         }
         let verdict = verdict.unwrap_or_else(Verdict::Broken);
-        ExampleResult { number: i + 1, title, span: e.span, verdict, came }
+        ExampleResult { number: i + 1, title, span: e.span, verdict, came, stayed }
     };
     // What steps wait for is asked of a tree, and never of a text: trees come after texts, one by one.
     let (trees, texts): (Vec<_>, Vec<_>) =
@@ -184,6 +197,7 @@ fn one(
     e: &Example,
     plan: &Plan,
     touched: &CoverageLog,
+    stayed: &mut Option<StayedLine>,
 ) -> Result<Verdict, String> {
     let path = path_for(&plan.world, recipe, e)?;
     let code = plan.world.language_of(&path);
@@ -203,6 +217,7 @@ fn one(
     let actual = text_of(&before, ran.after(&path));
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
+        *stayed = stays(plan, &path, &before, (&expected, &actual)).map_err(|e| e.to_string())?;
         return Ok(Verdict::Differs {
             path: None,
             expected: show(&expected),
@@ -226,7 +241,7 @@ fn tree(
     e: &Example,
     plan: &Plan,
     touched: &CoverageLog,
-    came: &mut BTreeMap<RelPath, Vec<u8>>,
+    (came, stayed): (&mut BTreeMap<RelPath, Vec<u8>>, &mut Option<StayedLine>),
 ) -> Result<Verdict, String> {
     let Some(name) = &e.tree else { return Ok(Verdict::Passed) };
     let read = |part: &str| {
@@ -249,6 +264,7 @@ fn tree(
     }
     let first = over(dir.path(), plan, &[], Some(touched), false).map_err(|e| e.to_string())?;
     let own = OnceWritten::of(first.files.iter().flat_map(|f| f.edits.iter()), &plan.once_steps());
+    let old = before.clone();
     let mut actual = before;
     for f in &first.files {
         if let Some(bytes) = &f.after {
@@ -266,6 +282,13 @@ fn tree(
             expected: show(after.get(&path)),
             actual: show(actual.get(&path)),
         };
+        if let Verdict::Differs { expected, actual, .. } = &differs
+            && let Some(old) = old.get(&path)
+        {
+            let old = String::from_utf8_lossy(old);
+            *stayed = stopped(dir.path(), plan, &path, &old, (expected, actual))
+                .map_err(|e| e.to_string())?;
+        }
         *came = actual;
         return Ok(differs);
     }
@@ -282,6 +305,50 @@ fn tree(
         }
         None => Ok(Verdict::Passed),
     }
+}
+
+/// Why a line of a text alone stayed as it was.
+fn stays(
+    plan: &Plan,
+    path: &RelPath,
+    before: &str,
+    came: (&str, &str),
+) -> io::Result<Option<StayedLine>> {
+    let dir = tempfile::tempdir()?;
+    let full = dir.path().join(path.as_path());
+    full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
+    std::fs::write(full, before)?;
+    stopped(dir.path(), plan, path, before, came)
+}
+
+/// Why the first line of a file that should have changed did not, asked of the project in a folder.
+fn stopped(
+    root: &Path,
+    plan: &Plan,
+    path: &RelPath,
+    before: &str,
+    (expected, actual): (&str, &str),
+) -> io::Result<Option<StayedLine>> {
+    // What came out differs from what is expected first where a line of the old text is left.
+    let wanted: BTreeSet<&str> = expected.lines().collect();
+    let left: BTreeSet<&str> = actual.lines().filter(|l| !wanted.contains(l)).collect();
+    let found = before.lines().enumerate().find(|(_, l)| left.contains(l) && !l.trim().is_empty());
+    let Some((at, source)) = found else { return Ok(None) };
+    let line = at as u32 + 1;
+    let root = root.canonicalize()?;
+    let (project, decisions) = (Project::alone(&root).reading(), Decisions::default());
+    let trace = LineTrace::new(path.clone(), line);
+    let new = Engine::new(&project, plan, &decisions, Mode::View);
+    let engine = Engine { trace: Some(&trace), unconditional: true, ..new };
+    let mut out = Gathered::default();
+    engine.run(&mut out)?;
+    let edits = out.files.iter().filter(|f| f.path == *path).flat_map(|f| &f.edits);
+    let withheld = edits.filter(|e| e.is_on(line)).filter_map(|e| match &e.standing {
+        Standing::Withheld(why) => Some(why.clone()),
+        _ => None,
+    });
+    let (source, withheld) = (source.to_owned(), withheld.collect());
+    Ok(Some(StayedLine { source, withheld, stops: trace.into_stops() }))
 }
 
 /// What a run over a folder gives.

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use emendo_recipe::{Action, Recipe, Step, Text, Value, pairs};
 use emendo_text::Help;
-use emendo_text::{Chunk, Diagnostic, Span, Template};
+use emendo_text::{Chunk, Diagnostic, Severity, Span, Template, one_line};
 
 use crate::plan::PlannedAction;
 use crate::recipes::check::Checked;
@@ -26,25 +26,29 @@ const COMMON: &[&str] = &[
     "util", "utils", "value", "values", "view", "wait", "warn", "write",
 ];
 
-/// Says what would hurt in recipes that are free of errors, one list for each text in the order of [`Checked::messages`].
+/// Says what would hurt in recipes, one list for each text in the order of [`Checked::messages`]. Of an action that has errors nothing
+/// more is said.
 pub fn hints(
     checked: &Checked,
     inputs: &BTreeMap<String, String>,
     shelf: &Shelf,
 ) -> Vec<Vec<Diagnostic>> {
     let mut out: Vec<Vec<Diagnostic>> = checked.messages.iter().map(|_| Vec::new()).collect();
-    if checked.failed() {
-        return out;
-    }
+    let failed = checked.failed();
     let mut n = 0;
     for root in &checked.recipes {
         let compiled = (checked.recipes.len() == 1).then_some(&checked.plan);
-        let tested = test(&checked.plan.world, root, compiled, inputs, shelf);
+        let tested =
+            (!failed).then(|| test(&checked.plan.world, root, compiled, inputs, shelf).uncovered);
         for (i, recipe) in root.whole().into_iter().enumerate() {
             let own = &mut out[n + i];
+            let said = checked.messages.get(n + i).map_or(&[][..], |m| &m.found);
+            if said.iter().any(|d| d.code == Some("toml")) {
+                continue;
+            }
             // Examples of an included recipe are its own business.
-            let uncovered = if i == 0 { Some(tested.uncovered.as_slice()) } else { None };
-            one(checked, recipe, uncovered, own);
+            let uncovered = tested.as_deref().filter(|_| i == 0);
+            one(checked, recipe, (uncovered, said), own);
             own.sort_by_key(Diagnostic::start);
             own.dedup();
         }
@@ -56,13 +60,16 @@ pub fn hints(
 fn one(
     checked: &Checked,
     recipe: &Recipe,
-    uncovered: Option<&[UncoveredRow]>,
+    (uncovered, said): (Option<&[UncoveredRow]>, &[Diagnostic]),
     out: &mut Vec<Diagnostic>,
 ) {
     let mut told = Changes::default();
+    let faulty = faulty_actions(checked, recipe, said);
     for step in &recipe.steps {
-        for action in &step.actions {
+        for action in step.actions.iter().filter(|a| !faulty.contains(&a.span)) {
             let rows = rows(recipe, action);
+            same(&rows, action, out);
+            Diagnostic::all_about(out, "never");
             slots(&rows, action, out);
             Diagnostic::all_about(out, "slots");
             names(&rows, action, out);
@@ -80,14 +87,66 @@ fn one(
             untried(recipe, step, uncovered, out);
             Diagnostic::all_about(out, "untried");
         }
-        look_alike(recipe, step, out);
+        look_alike(recipe, step, &faulty, out);
         Diagnostic::all_about(out, "look-alike");
     }
     unused_inputs(recipe, out);
     Diagnostic::all_about(out, "input");
-    if recipe.steps.is_empty() {
+    let no_step = recipe.steps.is_empty() && !said.iter().any(|d| d.severity == Severity::Error);
+    if no_step {
         let d = Diagnostic::warning("the recipe has no step: it changes nothing", Span::at(0));
         out.push(d.about("step").help("add `[[step]]` with an `id`, a `title` and an action"));
+    }
+}
+
+/// The headers of actions with errors in them, or in a language that there is not.
+fn faulty_actions(checked: &Checked, recipe: &Recipe, said: &[Diagnostic]) -> Vec<Span> {
+    let actions = || recipe.steps.iter().flat_map(|s| &s.actions);
+    let mut starts: Vec<u32> = actions().map(|a| a.span.start).collect();
+    starts.extend(recipe.steps.iter().map(|s| s.span.start));
+    starts.extend(recipe.examples.iter().map(|e| e.span.start));
+    let errors: Vec<u32> =
+        said.iter().filter(|d| d.severity == Severity::Error).map(Diagnostic::start).collect();
+    let bad = |a: &&Action| {
+        let end = starts.iter().filter(|s| **s > a.span.start).min().copied().unwrap_or(u32::MAX);
+        let language = a.scope.lang.as_ref().map(|l| checked.plan.world.language(&l.text));
+        a.broken
+            || language.is_some_and(|l| l.is_none())
+            || errors.iter().any(|e| (a.span.start..end).contains(e))
+    };
+    actions().filter(bad).map(|a| a.span).collect()
+}
+
+/// Names that become themselves, where nothing else happens to them.
+fn same(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
+    const DOES: &[&str] = &[
+        "becomes",
+        "imports",
+        "rework",
+        "gather",
+        "follow",
+        "version",
+        "features",
+        "features_add",
+        "to",
+        "append",
+        "remove_item",
+        "create",
+        "url",
+        "id",
+    ];
+    if DOES.iter().any(|k| action.table.get(k).is_some()) {
+        return;
+    }
+    let key = action.table.text("key").cloned().map(|k| (k, action.table.text("new").cloned()));
+    let all = rows.iter().cloned().chain(key);
+    for (old, new) in all.filter_map(|(old, new)| Some((old, new?))) {
+        if old.text.trim() == new.text.trim() {
+            let message =
+                format!("`{}` becomes itself: nothing changes", one_line(old.text.trim()));
+            let d = Diagnostic::warning(message, new.span);
+            out.push(d.help("write what it becomes, or leave it out"));
+        }
     }
 }
 
@@ -144,7 +203,9 @@ fn slots(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
         let (from, to) = (slots_of(&old.text), slots_of(&new.text));
         for slot in from.iter().collect::<BTreeSet<_>>() {
             let elsewhere = used.iter().any(|t| t.contains(&format!("@{{{slot}")) || *t == *slot);
-            if !to.contains(slot) && !elsewhere && !gathered.contains(slot) {
+            // Who says what a slot holds knows what is dropped.
+            let told = action.table.table("slots").is_some_and(|s| s.get(slot).is_some());
+            if !to.contains(slot) && !elsewhere && !told && !gathered.contains(slot) {
                 let message = format!("what `@{{{slot}}}` holds is lost: `new` does not write it");
                 let d = Diagnostic::warning(message, old.span);
                 out.push(d.help("use it in `new`, or name it `_` if it is meant to be dropped"));
@@ -202,18 +263,24 @@ fn names(rows: &Rows, action: &Action, out: &mut Vec<Diagnostic>) {
             })
         })
     };
+    let mut any_turned = false;
     if let Some(names) = action.table.table("names") {
         for e in names.entries.iter().filter(|e| !has(&e.key) && rows.len() < 2) {
             let message = format!("no pattern of this action has the word `{}`", e.key);
-            out.push(
-                Diagnostic::warning(message, e.key_span)
-                    .help("write it in a pattern, or leave it out"),
-            );
+            let turned = match &e.node.value {
+                Value::Text(t) if e.key.contains(['.', ':']) && has(&t.text) => Some(&t.text),
+                _ => None,
+            };
+            any_turned |= turned.is_some();
+            let help = turned.map_or("write it in a pattern, or leave it out".into(), |word| {
+                format!("the word comes first: `{word} = \"{}\"`", e.key)
+            });
+            out.push(Diagnostic::warning(message, e.key_span).help(help));
         }
     }
     let looks = matches!(action.kind.name(), "code" | "note");
     let pattern = action.table.text("old").or_else(|| action.table.text("find"));
-    let Some(pattern) = pattern.filter(|_| looks) else { return };
+    let Some(pattern) = pattern.filter(|_| looks && !any_turned) else { return };
     let named = action.scope.names.keys().any(|w| has(w));
     let typed = action.table.table("slots").is_some_and(|s| {
         s.entries.iter().any(|e| matches!(&e.node.value, Value::Table(t) if t.get("type").is_some() || t.get("means").is_some()))
@@ -357,8 +424,8 @@ fn untried(recipe: &Recipe, step: &Step, uncovered: &[UncoveredRow], out: &mut V
 }
 
 /// A common name of which no example shows that others of the name stay.
-fn look_alike(recipe: &Recipe, step: &Step, out: &mut Vec<Diagnostic>) {
-    for action in &step.actions {
+fn look_alike(recipe: &Recipe, step: &Step, faulty: &[Span], out: &mut Vec<Diagnostic>) {
+    for action in step.actions.iter().filter(|a| !faulty.contains(&a.span)) {
         // A path of packages is nothing that something else is called by chance.
         let what = action.table.texts("what").first().map_or("", |t| t.text.as_str());
         if matches!(what, "package" | "module") {

@@ -7,7 +7,7 @@ mod requires;
 mod shelf;
 
 pub use check::{Checked, Messages, check};
-pub use example::{ExampleResult, TestReport, UncoveredRow, Verdict, test};
+pub use example::{ExampleResult, StayedLine, TestReport, UncoveredRow, Verdict, test};
 pub use hints::hints;
 pub use requires::{MissingRequirement, unmet};
 pub use shelf::{RecipePlace, Shelf, ShelvedRecipe, Shipped, read_source, recipe_files};

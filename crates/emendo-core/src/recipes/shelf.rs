@@ -231,3 +231,29 @@ pub fn recipe_files(dir: &Path, out: &mut Vec<PathBuf>, depth: usize) {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SHIPPED: Shipped = &[(
+        "quay",
+        &[
+            ("quay-3.toml", b"emendo = 1\nid = \"quay-3\"\ntitle = \"Quay\"\n[[step]]\n"),
+            ("renames.csv", b"old,new\n"),
+        ],
+    )];
+
+    #[test]
+    fn what_came_with_the_program_is_found_by_its_id_and_reads_its_own_folder() {
+        let shelf = Shelf::default().with_shipped(SHIPPED);
+        let all = shelf.all();
+        assert_eq!(all.iter().map(|r| r.id.as_str()).collect::<Vec<_>>(), ["quay-3"]);
+        assert_eq!(all[0].kept, RecipePlace::Shipped);
+        let found = shelf.find("quay-3", None).expect("found");
+        let table = RelPath::new("renames.csv").expect("a path");
+        assert_eq!(found.file(&table).expect("beside it"), b"old,new\n");
+        assert!(shelf.read(&found.path).is_ok());
+        assert!(shelf.find("quay-4", None).is_err());
+    }
+}

@@ -4,15 +4,16 @@ use emendo_text::RelPath;
 
 use crate::edits::Patch;
 use crate::manifests::ecosystem::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole,
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, plain_word, whole,
 };
 use crate::manifests::script::{HASHES, Script, TokenKind, line_like};
 
 pub(super) const BUNDLER: Ecosystem = Ecosystem {
     id: "bundler",
+    also: &["gem", "gems", "rubygems", "ruby"],
     title: "Bundler",
     claims: |path: &RelPath| path.name() == "Gemfile" || path.name().ends_with(".gemspec"),
-    check_coordinate: any_word,
+    check_coordinate: plain_word,
     read,
     split: whole,
     plain: str::to_owned,

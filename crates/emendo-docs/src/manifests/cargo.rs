@@ -5,15 +5,16 @@ use emendo_text::{RelPath, Span};
 use crate::doc::{Doc, Found, NodeKind};
 use crate::edits::{Edits, Patch};
 use crate::manifests::ecosystem::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, any_word,
-    format, inserted, inside, key_of, keyed, parsed, value_of, whole,
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Toolchain, Value, format,
+    inserted, inside, key_of, keyed, parsed, plain_word, value_of, whole,
 };
 
 pub(super) const CARGO: Ecosystem = Ecosystem {
     id: "cargo",
+    also: &["crates", "crate", "rust"],
     title: "Cargo",
     claims: |path: &RelPath| path.name() == "Cargo.toml",
-    check_coordinate: any_word,
+    check_coordinate: plain_word,
     read,
     split: whole,
     plain: |c| c.replace('_', "-"),

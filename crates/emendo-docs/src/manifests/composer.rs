@@ -10,6 +10,7 @@ use crate::manifests::ecosystem::{
 
 pub(super) const COMPOSER: Ecosystem = Ecosystem {
     id: "composer",
+    also: &["php", "packagist"],
     title: "Composer",
     claims: |path: &RelPath| path.name() == "composer.json",
     check_coordinate: any_word,

@@ -10,6 +10,8 @@ use crate::formats::{Format, format_named};
 pub struct Ecosystem {
     /// The word for it, before the colon of a coordinate.
     pub id: &'static str,
+    /// Other words that people write for it: messages say which is meant.
+    pub also: &'static [&'static str],
     /// The name shown to people.
     pub title: &'static str,
     /// True for a manifest of this ecosystem.
@@ -298,10 +300,22 @@ pub(crate) fn inserted(
     sorted.or_else(|| edits.insert(&path, raw, 0))
 }
 
+/// The toolchains whose version on this machine `requires.machine` may ask for.
+pub const TOOLCHAINS: &[&str] = &[
+    "java", "node", "npm", "python", "rust", "go", "dotnet", "php", "ruby", "dart", "elixir",
+    "swift",
+];
+
 pub(crate) fn any_word(coordinate: &str) -> Option<String> {
     let ok = |c: char| c.is_ascii_alphanumeric() || "._-/@*".contains(c);
     let fits = !coordinate.is_empty() && coordinate.chars().all(ok);
     (!fits).then(|| format!("`{coordinate}` is not the name of a package"))
+}
+
+/// The same where names hold no slash.
+pub(crate) fn plain_word(coordinate: &str) -> Option<String> {
+    let wrong = || Some(format!("`{coordinate}` is not the name of a package"));
+    any_word(coordinate).or_else(|| coordinate.contains('/').then(wrong).flatten())
 }
 
 pub(crate) fn whole(coordinate: &str) -> Vec<String> {

@@ -11,6 +11,7 @@ use crate::manifests::script::line_like;
 
 pub(super) const GO: Ecosystem = Ecosystem {
     id: "go",
+    also: &["golang", "gomod"],
     title: "Go modules",
     claims: |path: &RelPath| path.name() == "go.mod",
     check_coordinate: any_word,

@@ -13,6 +13,7 @@ use crate::manifests::script::{SLASHES, Script, TokenKind, line_like};
 
 pub(super) const GRADLE: Ecosystem = Ecosystem {
     id: "gradle",
+    also: &[],
     title: "Gradle",
     claims,
     check_coordinate: |c| {

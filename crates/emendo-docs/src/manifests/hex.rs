@@ -4,15 +4,16 @@ use emendo_text::RelPath;
 
 use crate::edits::Patch;
 use crate::manifests::ecosystem::{
-    Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, any_word, whole,
+    Ecosystem, EntryKind, Form, Manifest, ManifestError, New, Toolchain, plain_word, whole,
 };
 use crate::manifests::script::{HASHES, Script, line_like};
 
 pub(super) const HEX: Ecosystem = Ecosystem {
     id: "hex",
+    also: &["mix", "elixir"],
     title: "Hex",
     claims: |path: &RelPath| path.name() == "mix.exs",
-    check_coordinate: any_word,
+    check_coordinate: plain_word,
     read,
     split: whole,
     plain: str::to_owned,

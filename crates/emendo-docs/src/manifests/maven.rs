@@ -12,6 +12,7 @@ use crate::manifests::ecosystem::{
 
 pub(super) const MAVEN: Ecosystem = Ecosystem {
     id: "maven",
+    also: &["mvn", "java"],
     title: "Maven",
     claims: |path: &RelPath| path.name() == "pom.xml" || path.name().ends_with(".pom"),
     check_coordinate,

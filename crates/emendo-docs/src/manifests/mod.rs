@@ -20,7 +20,8 @@ mod swift;
 use emendo_text::RelPath;
 
 pub use crate::manifests::ecosystem::{
-    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, Toolchain, Value,
+    Ecosystem, Entry, EntryKind, Form, Manifest, ManifestError, New, Property, TOOLCHAINS,
+    Toolchain, Value,
 };
 pub use crate::manifests::levels::{exact_level, level_of};
 pub use crate::manifests::placing::beside;

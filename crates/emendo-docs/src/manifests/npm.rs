@@ -12,6 +12,7 @@ use crate::manifests::ecosystem::{
 
 pub(super) const NPM: Ecosystem = Ecosystem {
     id: "npm",
+    also: &["yarn", "pnpm", "node", "js"],
     title: "npm",
     claims: |path: &RelPath| {
         matches!(path.name(), "package.json" | "pnpm-workspace.yaml" | ".npmrc")

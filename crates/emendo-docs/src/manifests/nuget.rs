@@ -14,6 +14,7 @@ use crate::manifests::maven::removal;
 
 pub(super) const NUGET: Ecosystem = Ecosystem {
     id: "nuget",
+    also: &["dotnet", "csharp", "net"],
     title: "NuGet",
     claims,
     check_coordinate: any_word,

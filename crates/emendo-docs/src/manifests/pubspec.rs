@@ -5,15 +5,16 @@ use emendo_text::RelPath;
 use crate::doc::NodeKind;
 use crate::edits::{Edits, Patch};
 use crate::manifests::ecosystem::{
-    Ecosystem, Entry, Form, Manifest, ManifestError, New, Toolchain, any_word, format, inserted,
-    key_of, keyed, parsed, value_of, whole,
+    Ecosystem, Entry, Form, Manifest, ManifestError, New, Toolchain, format, inserted, key_of,
+    keyed, parsed, plain_word, value_of, whole,
 };
 
 pub(super) const PUB: Ecosystem = Ecosystem {
     id: "pub",
+    also: &["dart", "flutter", "pubspec"],
     title: "Pub",
     claims: |path: &RelPath| matches!(path.name(), "pubspec.yaml" | "pubspec.yml"),
-    check_coordinate: any_word,
+    check_coordinate: plain_word,
     read,
     split: whole,
     plain: str::to_owned,

@@ -10,6 +10,7 @@ use crate::manifests::script::{SLASHES, Script, TokenKind, line_like};
 
 pub(super) const SWIFT: Ecosystem = Ecosystem {
     id: "swift",
+    also: &["spm", "swiftpm"],
     title: "Swift packages",
     claims: |path: &RelPath| path.name() == "Package.swift",
     check_coordinate: |c| {

@@ -1,14 +1,17 @@
 //! A pattern read as code of its own: whether another one would match what it writes.
 
+use std::collections::BTreeSet;
+
 use emendo_lang::language::Space;
 use emendo_lang::tree::Tree;
 use emendo_lang::{FileFacts, NoProject, Project, Resolver, TypeAnswer};
-use emendo_text::{Span, Template};
+use emendo_text::{Part, Span, Splice, Template};
 
 use crate::compile::wrap::Compiler;
 use crate::find::Conditions;
 use crate::found::{Bound, Match};
 use crate::model::{Key, Pattern};
+use crate::write::Replacement;
 
 /// A pattern as code of its own, in one reading.
 struct AsCode {
@@ -59,6 +62,25 @@ fn as_code(pattern: &Pattern) -> Vec<AsCode> {
             at: wrapped.fragment.shifted(head.len()),
         });
     }
+    out
+}
+
+/// A place of a text with changes made in it.
+fn spliced(text: &str, at: Span, mut splices: Vec<Splice>) -> String {
+    splices.sort_by_key(|s| s.span.start);
+    let (mut out, mut from) = (String::new(), at.start as usize);
+    for splice in &splices {
+        out.push_str(text.get(from..splice.span.start as usize).unwrap_or(""));
+        for part in Part::leaves(&splice.parts) {
+            match part {
+                Part::Text(t) => out.push_str(t),
+                Part::Copy(span) => out.push_str(span.of(text)),
+                Part::Shifted(_) => {}
+            }
+        }
+        from = splice.span.end as usize;
+    }
+    out.push_str(text.get(from..at.end as usize).unwrap_or(""));
     out
 }
 
@@ -130,6 +152,22 @@ impl Pattern {
             all
         };
         tokens(self) == tokens(other) && self.fits_as_code(other)
+    }
+
+    /// True if the ways in which the pattern reads would write different text, asked of the pattern's own code in each context.
+    pub fn reads_apart(&self, new: &Replacement) -> bool {
+        let mut written = BTreeSet::new();
+        for AsCode { text, at, .. } in as_code(self) {
+            let tree = Tree::parse(self.language, &text);
+            let facts = FileFacts::read(self.language, &tree, &text);
+            let resolver = Resolver::new(self.language, &facts, &NoProject, &tree, &text);
+            for m in self.matches_at(&tree, at, &text, &resolver) {
+                // What cannot be written in a way is not written in that way.
+                let Ok(out) = new.write(self, &m, &tree, &text, "\n", &resolver) else { continue };
+                written.insert(spliced(&text, at, out.splices).to_lowercase());
+            }
+        }
+        written.len() > 1
     }
 
     /// True if `other` matches this pattern itself, read as code with a word in each slot and its names imported.

@@ -6,6 +6,7 @@ mod keys;
 mod memo;
 mod readings;
 mod spell;
+mod unread;
 mod wrap;
 
 use std::collections::BTreeMap;
@@ -19,6 +20,7 @@ use tree_sitter::Node;
 use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};
 use crate::compile::readings::{bodiless_first, meaning_only};
+use crate::compile::unread::{foreign_slot, unreadable};
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
     Constraint, Key, NameDef, PNode, Pattern, PatternError, PatternToken, Reading, SlotDef, TOKENS,
@@ -40,8 +42,12 @@ pub(super) fn pattern(
     (marks, like): (Marks, Option<&Pattern>),
 ) -> Result<Pattern, PatternError> {
     let whole = Span::new(0, source.len());
-    let fail =
-        |message: String, help: &str| PatternError { at: whole, message, help: help.to_owned() };
+    let fail = |message: String, help: &str| PatternError {
+        at: whole,
+        message,
+        help: help.to_owned(),
+        unread: false,
+    };
     if source.len() > MAX_BYTES {
         return Err(fail(
             format!("this pattern is larger than {MAX_BYTES} bytes"),
@@ -52,6 +58,7 @@ pub(super) fn pattern(
         at: e.at,
         message: e.message,
         help: e.help,
+        unread: false,
     })?;
     if source.trim().is_empty() {
         return Err(fail("this pattern is empty".into(), "write the code that is to be found"));
@@ -81,7 +88,7 @@ pub(super) fn pattern(
     meaning_only(&mut readings, &defs);
     bodiless_first(language, source, &mut readings);
     if readings.is_empty() {
-        return Err(unreadable(language, source, context, best));
+        return Err(unreadable(language, (source, &template), context, best));
     }
     Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
 }
@@ -101,32 +108,6 @@ fn slot_defs(template: &Template, like: Option<&Pattern>) -> Vec<SlotDef> {
         }
     }
     slots
-}
-
-fn unreadable(
-    language: &Language,
-    source: &str,
-    context: Option<&str>,
-    best: Option<Span>,
-) -> PatternError {
-    let names: Vec<&str> = language.fragments.contexts.iter().map(|c| c.name).collect();
-    if let Some(wanted) = context
-        && !names.contains(&wanted)
-    {
-        let mut names = names;
-        names.dedup();
-        return PatternError {
-            at: Span::new(0, source.len()),
-            message: format!("{} has no context `{wanted}`", language.title),
-            help: format!("one of: {}", names.join(", ")),
-        };
-    }
-    let at = best.unwrap_or(Span::new(0, source.len()));
-    PatternError {
-        at,
-        message: format!("this cannot be read as {}, in any context", language.title),
-        help: "write a whole expression, statement, declaration, type, annotation or import; check brackets and quotes".into(),
-    }
 }
 
 impl Compiler<'_> {
@@ -341,6 +322,15 @@ fn roots<'t>(
 }
 
 impl Pattern {
+    /// A name of the pattern that is a slot in the spelling of templates and shells, with its place and the slot that is
+    /// likely meant; none if the pattern has slots, or says what the name stands for.
+    pub fn foreign_slot(&self) -> Option<(Span, String, String)> {
+        let template = Template::parse(&self.source).ok().filter(|t| t.slots().next().is_none())?;
+        let found = foreign_slot(&self.source, &template)?;
+        let known = self.names.iter().any(|n| n.word == found.1);
+        (found.1.starts_with('$') && !known).then_some(found)
+    }
+
     /// Compiles a pattern. `names` are words with the symbols they stand for; `context` keeps one reading.
     ///
     /// # Errors

@@ -118,6 +118,7 @@ impl Replacement {
                 at: Span::new(0, new.len()),
                 message: format!("this cannot stand where `old` stands: it reads as {}, `old` as {}", list(&pattern), list(old)),
                 help: "write both as the same kind of code: two expressions, two statements, two declarations".into(),
+                unread: false,
             });
         }
         let tokens = pattern.readings.iter().position(|n| contexts[n.context].name == TOKENS);
@@ -285,6 +286,7 @@ fn unbound(
         at: e.at,
         message: e.message,
         help: e.help,
+        unread: false,
     })?;
     debug_assert!(!new.readings.is_empty());
     for chunk in &template.chunks {
@@ -294,7 +296,7 @@ fn unbound(
         {
             let message = format!("`{name}` holds a list, and a list has no one type");
             let help = "the filter `type` is for a slot that holds one thing".to_owned();
-            return Err(PatternError { at: *at, message, help });
+            return Err(PatternError { at: *at, message, help, unread: false });
         }
     }
     for (name, at, _) in template.slots() {
@@ -312,7 +314,7 @@ fn unbound(
         } else {
             format!("nothing binds the slot `{name}`")
         };
-        return Err(PatternError { at, message, help });
+        return Err(PatternError { at, message, help, unread: false });
     }
     Ok(())
 }

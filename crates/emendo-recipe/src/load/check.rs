@@ -3,8 +3,11 @@
 use emendo_text::{Diagnostic, Span};
 
 use crate::keys::{EXAMPLE, Key, LATER_KINDS, MEMBER, STEP, Shape};
-use crate::load::{Loader, places};
+use crate::load::{Loader, places, slips};
 use crate::value::{Entry, Node, Table, Text, Value};
+
+/// Keys whose text a reader sees, or that other things refer to.
+const NAMING: &[&str] = &["title", "name", "why", "caution", "say", "label"];
 
 impl Loader<'_> {
     pub(crate) fn check_table(
@@ -34,7 +37,10 @@ impl Loader<'_> {
     fn check_each(&mut self, table: &Table, keys: &[&Key], place: &str, span: Span, also: &[&str]) {
         for e in &table.entries {
             match keys.iter().find(|k| k.name == e.key) {
-                Some(key) => self.check_value(key, e),
+                Some(key) => {
+                    self.check_filled(key, e);
+                    self.check_value(key, e);
+                }
                 None if also.contains(&e.key.as_str()) => {}
                 None => self.unknown_key(e, keys, place, also),
             }
@@ -52,32 +58,66 @@ impl Loader<'_> {
 
     fn unknown_key(&mut self, e: &Entry, keys: &[&Key], place: &str, also: &[&str]) {
         let d = Diagnostic::error(format!("{place} has no key `{}`", e.key), e.key_span);
-        let homes: Vec<&str> = places(self.kinds)
+        let homes: Vec<(String, bool)> = places(self.kinds)
             .into_iter()
-            .filter(|(_, ks)| ks.iter().any(|k| k.name == e.key))
-            .map(|(p, _)| p)
+            .filter(|(_, ks, _)| ks.iter().any(|k| k.name == e.key))
+            .map(|(p, _, around)| (p, around))
             .collect();
-        let near = keys.iter().map(|k| k.name).chain(also.iter().copied());
-        let near = near.map(|n| (strsim::damerau_levenshtein(n, &e.key), n)).min();
-        let help = match near {
-            Some((distance, name)) if distance <= 2 && distance < e.key.len() => {
-                format!("did you mean `{name}`?")
-            }
-            _ if !homes.is_empty() => {
-                format!(
-                    "`{}` belongs to {}; a key written after a sub-table's header lands in that sub-table: move it above",
-                    e.key,
-                    homes.join(" or ")
-                )
-            }
-            _ => {
-                let built = keys.iter().filter(|k| !matches!(k.shape, Shape::Later));
-                let also = also.iter().filter(|n| !LATER_KINDS.contains(n));
-                let names: Vec<&str> = built.map(|k| k.name).chain(also.copied()).collect();
-                format!("its keys: {}", names.join(", "))
-            }
+        let built = keys.iter().filter(|k| !matches!(k.shape, Shape::Later)).map(|k| k.name);
+        let also = also.iter().copied().filter(|n| !LATER_KINDS.contains(n));
+        let names: Vec<&str> = built.chain(also).collect();
+        let listed = || format!("the keys here: {}", names.join(", "));
+        let around = homes.iter().filter(|h| h.1 && h.0 != place).map(|h| h.0.as_str());
+        let around: Vec<&str> = around.collect();
+        let help = if let Some(meant) = slips::key_for(place, &e.key, keys) {
+            format!("did you mean `{meant}`?")
+        } else if !around.is_empty() && place != "the recipe" {
+            let home = around.join(" or ");
+            format!(
+                "`{}` belongs to {home}; a key written after a sub-table's header lands in that sub-table: move it above",
+                e.key
+            )
+        } else if let Some(meant) = slips::near(&e.key, names.iter().copied()) {
+            format!("did you mean `{meant}`?")
+        } else if homes.is_empty() {
+            listed()
+        } else {
+            let homes: Vec<&str> = homes.iter().map(|h| h.0.as_str()).collect();
+            format!("`{}` is a key of {}; {}", e.key, homes.join(" and "), listed())
         };
         self.out.push(d.help(help));
+    }
+
+    /// Tables and lists that hold nothing, where that says nothing.
+    fn check_filled(&mut self, key: &Key, e: &Entry) {
+        let (message, help) = match (key.shape, &e.node.value) {
+            (Shape::Globs, Value::List(l)) if l.is_empty() => (
+                format!("`{}` is an empty list: no file fits", key.name),
+                "name files, or leave it out",
+            ),
+            (Shape::Symbols | Shape::Groups | Shape::Words(_), Value::List(l)) if l.is_empty() => (
+                format!("`{}` is an empty list: it says nothing", key.name),
+                "fill it in, or leave it out",
+            ),
+            // What a table must hold is missed by another message.
+            (Shape::Table(keys), Value::Table(t))
+                if t.entries.is_empty() && !keys.iter().any(|k| k.required) =>
+            {
+                (format!("`{}` is empty: it says nothing", key.name), "fill it in, or leave it out")
+            }
+            (Shape::Named(_) | Shape::Names | Shape::Map | Shape::Members, Value::Table(t))
+                if t.entries.is_empty() =>
+            {
+                (format!("`{}` is empty: it says nothing", key.name), "fill it in, or leave it out")
+            }
+            (Shape::Text, Value::Text(_))
+                if NAMING.contains(&key.name) && e.node.span.of(self.text).len() <= 2 =>
+            {
+                (format!("`{}` is empty", key.name), "say it in a few words")
+            }
+            _ => return,
+        };
+        self.out.push(Diagnostic::warning(message, e.node.span).help(help));
     }
 
     fn check_value(&mut self, key: &Key, e: &Entry) {
@@ -127,7 +167,12 @@ impl Loader<'_> {
                 let (expected, found) = (expected(shape), other.what());
                 let message = format!("`{}` must be {expected}, not {found}", key.name);
                 let d = Diagnostic::error(message, node.span);
-                self.out.push(d.help(format!("`{}` is {}", key.name, key.about)));
+                let example = match shape {
+                    Shape::Names => ": `{ Station = \"tidewire.client.Station\" }`",
+                    Shape::Pairs => ": `[[\"old\", \"new\"]]`",
+                    _ => "",
+                };
+                self.out.push(d.help(format!("`{}` is {}{example}", key.name, key.about)));
             }
         }
     }
@@ -165,10 +210,20 @@ impl Loader<'_> {
             let place = format!("`{}.{}`", key.name, e.key);
             match &e.node.value {
                 Value::Table(t) => self.check_table(t, keys, &place, e.node.span, &[]),
-                other => self.out.push(Diagnostic::error(
-                    format!("{place} must be a table, not {}", other.what()),
-                    e.node.span,
-                )),
+                other => {
+                    let message = format!("{place} must be a table, not {}", other.what());
+                    let d = Diagnostic::error(message, e.node.span);
+                    let first = keys.first().map_or("form", |k| k.name);
+                    let named = keys.iter().map(|k| k.name).collect::<Vec<_>>().join(", ");
+                    self.out.push(
+                        d.help(
+                            format!(
+                                "for example {place} = {{ {first} = \"...\" }}; its keys: {named}"
+                            )
+                            .replace('`', ""),
+                        ),
+                    );
+                }
             }
         }
     }
@@ -232,10 +287,22 @@ impl Loader<'_> {
             };
             match key.shape {
                 Shape::Symbols => self.check_symbol(t, true),
+                Shape::Globs => {
+                    if let Some((why, help)) = never_fits(&t.text) {
+                        let message = format!("`{}` can match nothing: {why}", t.text);
+                        let d = Diagnostic::error(message, t.span).about("never");
+                        self.out.push(d.help(help));
+                    }
+                }
                 Shape::Words(words) if !words.contains(&t.text.as_str()) => {
                     let d =
                         Diagnostic::error(format!("`{}` cannot be `{}`", key.name, t.text), t.span);
-                    self.out.push(d.help(format!("one of: {}", words.join(", "))));
+                    self.out.push(d.help(match slips::value_for(&t.text, words) {
+                        Some(meant) => {
+                            format!("did you mean `{meant}`? One of: {}", words.join(", "))
+                        }
+                        None => format!("one of: {}", words.join(", ")),
+                    }));
                 }
                 _ => {}
             }
@@ -336,6 +403,31 @@ impl Loader<'_> {
             );
         }
     }
+}
+
+/// Why a glob matches no path of a project, and what is meant.
+fn never_fits(glob: &str) -> Option<(&'static str, String)> {
+    if glob.trim().is_empty() {
+        return Some(("it is empty", "name files, or leave it out".into()));
+    }
+    // Before a letter, a backslash would quote nothing that needs it.
+    let chars = glob.chars().zip(glob.chars().skip(1));
+    if { chars }.any(|(c, next)| c == '\\' && next.is_alphanumeric()) {
+        let meant = glob.replace('\\', "/").replace("//", "/");
+        return Some((
+            "paths are written with `/`",
+            format!("write `{meant}`, from the project's root"),
+        ));
+    }
+    if glob.split('/').any(|p| p == "..") {
+        return Some((
+            "nothing outside the project is read",
+            "write a path from the project's root".into(),
+        ));
+    }
+    let bare = glob.trim_start_matches("./").trim_start_matches('/');
+    let why = "paths begin at the project's root, without `/` or `./`";
+    (bare.len() < glob.len()).then(|| (why, format!("write `{bare}`")))
 }
 
 /// What a value of a shape is, for a message about one that is not.

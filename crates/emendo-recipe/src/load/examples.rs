@@ -11,7 +11,9 @@ impl Loader<'_> {
     pub(crate) fn examples(&mut self, root: &Table, steps: &[Step]) -> Vec<Example> {
         let mut out = Vec::new();
         for (table, span) in root.tables("example") {
+            let before = self.errors();
             self.check_table(table, EXAMPLE, "`[[example]]`", span, &[]);
+            let misread = self.errors() > before;
             if let Some(step) = table.text("step")
                 && !steps.iter().any(|s| s.id == step.text)
             {
@@ -47,6 +49,8 @@ impl Loader<'_> {
                     (None, None, Some(u)) => (u, u, true),
                     // Only notes are expected.
                     (Some(b), None, None) if table.get("notes").is_some() => (b, b, false),
+                    // What is missing may be what could not be read.
+                    _ if misread => continue,
                     _ => {
                         let d = Diagnostic::error(
                             "an example needs `before` and `after`, or `unchanged`",

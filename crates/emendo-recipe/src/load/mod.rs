@@ -2,7 +2,9 @@
 
 mod check;
 mod examples;
+pub(crate) mod faults;
 mod inputs;
+mod slips;
 mod steps;
 mod tables;
 mod types;
@@ -44,17 +46,15 @@ pub fn load(
     let mut loader =
         Loader { text: &text, kinds, inputs: BTreeMap::new(), unset: Vec::new(), out: Vec::new() };
     let (root, errors) = DeTable::parse_recoverable(&text);
-    for e in errors {
-        let span = e.span().unwrap_or(0..0);
-        loader.out.push(
-            Diagnostic::error(
-                format!("this is not TOML: {}", e.message()),
-                Span::new(span.start, span.end),
-            )
-            .help("recipes are TOML 1.0; write patterns in '...' or '''...''' strings"),
-        );
-    }
-    Diagnostic::all_about(&mut loader.out, "toml");
+    let mut errors: Vec<(Span, String)> = errors
+        .iter()
+        .map(|e| {
+            let span = e.span().unwrap_or(0..0);
+            (Span::new(span.start, span.end), e.message().to_owned())
+        })
+        .collect();
+    errors.sort_by_key(|(span, _)| span.start);
+    loader.out.extend(faults::messages(&text, &errors));
     let inputs = loader.read_inputs(&root, given);
     let table = loader.table(root.get_ref());
     Diagnostic::all_about(&mut loader.out, "input");
@@ -172,21 +172,25 @@ fn kind_list(kinds: &[&'static dyn ActionKind]) -> String {
     kinds.iter().map(|k| format!("`{}`", k.name())).collect::<Vec<_>>().join(", ")
 }
 
-/// Every place that has keys, for telling where one belongs.
-fn places(kinds: &[&'static dyn ActionKind]) -> Vec<(&'static str, &'static [Key])> {
-    let mut out: Vec<(&'static str, &'static [Key])> = vec![
-        ("the recipe's top", RECIPE),
-        ("`[library]`", LIBRARY),
-        ("`[[library_type]]`", LIBRARY_TYPE),
-        ("`[inputs.NAME]`", INPUT),
-        ("`[step.include]`", INCLUDE),
-        ("`[[step]]`", STEP),
-        ("every action", COMMON),
-        ("`slots.NAME`", SLOT),
-        ("`[[example]]`", EXAMPLE),
+/// Every place that has keys, for telling where one belongs; true for those that stand around others.
+fn places(kinds: &[&'static dyn ActionKind]) -> Vec<(String, &'static [Key], bool)> {
+    let fixed: [(&str, &'static [Key], bool); 9] = [
+        ("the recipe's top", RECIPE, true),
+        ("`[[step]]`", STEP, true),
+        ("`[library]`", LIBRARY, false),
+        ("`[[library_type]]`", LIBRARY_TYPE, false),
+        ("`[inputs.NAME]`", INPUT, false),
+        ("`[step.include]`", INCLUDE, false),
+        ("every action", COMMON, false),
+        ("`slots.NAME`", SLOT, false),
+        ("`[[example]]`", EXAMPLE, false),
     ];
-    out.extend(kinds.iter().map(|k| (k.name(), k.keys())));
-    out
+    let own = kinds.iter().map(|k| (format!("`[[step.{}]]`", k.name()), k.keys(), false));
+    fixed
+        .into_iter()
+        .map(|(place, keys, around)| (place.to_owned(), keys, around))
+        .chain(own)
+        .collect()
 }
 
 /// True for a file that is a recipe, by its ending and the keys that every recipe has.

@@ -73,7 +73,14 @@ pub fn checked(recipe: &str, (errors, warnings): (usize, usize), messages: &[Val
 /// What the examples of a recipe showed.
 pub fn tested(recipe: &Recipe, tested: &TestReport) -> Value {
     let passed = |v: &ExampleVerdict| *v == ExampleVerdict::Passed;
-    let one = |r: &emendo_core::ExampleResult| json!({ "number": r.number, "title": r.title, "passed": passed(&r.verdict), "verdict": verdict(&r.verdict) });
+    let lines = Lines::new(&recipe.source.text);
+    let one = |r: &emendo_core::ExampleResult| {
+        let stayed = r
+            .stayed
+            .as_ref()
+            .map(|s| json!({ "source": s.source, "withheld": s.withheld, "stops": s.stops }));
+        json!({ "number": r.number, "title": r.title, "line": lines.line(r.span.start), "passed": passed(&r.verdict), "verdict": verdict(&r.verdict), "stayed": stayed })
+    };
     let list: Vec<_> = tested.ran.iter().map(one).collect();
     let failed = tested.ran.iter().filter(|r| !passed(&r.verdict)).count();
     json!({ "recipe": recipe.id, "examples": list, "failed": failed })

@@ -9,16 +9,15 @@ use anyhow::Context;
 use clap::Args;
 use emendo_core::{Certainty, Selection, Session, summarize};
 use emendo_report::json;
-use include_dir::{Dir, include_dir};
 
 use crate::commands::apply::{apply, show_applied};
+use crate::commands::bundle;
 use crate::errors::Usage;
 use crate::globals::{Globals, load};
 use crate::show::{BOLD, DIM, count};
 use crate::view::{DiffWhen, View};
 use crate::{git, show};
 
-static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
 const RECIPE: &str = "tidewire-3.toml";
 
 /// Show the whole workflow on sample data: propose, accept what is certain, apply, and see what is left
@@ -35,7 +34,7 @@ pub(crate) struct Demo {
 impl Demo {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let dir = place(globals, self.folder)?;
-        DATA.extract(&dir)
+        extract(&dir)
             .with_context(|| format!("cannot write the sample project to `{}`", dir.display()))?;
         let project = dir.join("project");
         let recipe = dir.join(RECIPE);
@@ -105,6 +104,18 @@ fn place(globals: &Globals, folder: Option<PathBuf>) -> anyhow::Result<PathBuf> 
     }
     std::fs::create_dir_all(&dir).with_context(|| format!("cannot make `{}`", dir.display()))?;
     Ok(dir.canonicalize()?)
+}
+
+/// Writes the sample project and its recipe.
+fn extract(dir: &Path) -> std::io::Result<()> {
+    for (path, text) in bundle::files(bundle::DEMO) {
+        let path = dir.join(path);
+        if let Some(folder) = path.parent() {
+            std::fs::create_dir_all(folder)?;
+        }
+        std::fs::write(path, text)?;
+    }
+    Ok(())
 }
 
 fn tips(

@@ -1,6 +1,7 @@
 //! The commands: one file each.
 
 mod apply;
+mod bundle;
 mod decide;
 mod demo;
 mod find;

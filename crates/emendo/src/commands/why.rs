@@ -103,14 +103,7 @@ impl Why {
             (_, near) => near.min(SHOWN),
         };
         for s in why.stops.iter().take(most) {
-            writeln!(
-                out,
-                "  {DIM}[{} · {}]{DIM:#} {}",
-                visible_name(&s.step.step),
-                s.action,
-                one_line(&s.what)
-            )?;
-            writeln!(out, "      {LOOK}{}{LOOK:#}: {}", s.stage.word(), one_line(&s.says))?;
+            show::stop(out, s, "  ")?;
         }
         if why.stops.len() > most {
             writeln!(out, "  ... and {} more: `--all`", why.stops.len() - most)?;

@@ -1,5 +1,6 @@
 //! Drives the built program on files in a temporary folder, in a closed environment.
 
+mod bundle;
 mod cases;
 mod decisions;
 mod demo;

@@ -87,7 +87,7 @@ fn places_and_ways_out() {
     );
     faulty(
         &step("[[step.code]]\nlang = 'cobol'\nold = 'f()'\nnew = 'g()'\n"),
-        &["the language `cobol` is not built yet", "java"],
+        &["there is no language `cobol`", "java"],
     );
     faulty(
         &step("[[step.code]]\nold = 'f()'\nnew = 'g()'\nonly_if = { library = 'tide > new' }\n"),

@@ -15,6 +15,7 @@ use crate::manifests::python::requirement::requirement;
 
 pub(super) const PYTHON: Ecosystem = Ecosystem {
     id: "python",
+    also: &["pip", "pypi", "poetry", "py"],
     title: "Python",
     claims,
     check_coordinate: crate::manifests::ecosystem::any_word,

@@ -8,7 +8,8 @@ use emendo_core::hints;
 use emendo_report::json;
 use emendo_text::{Diagnostic, Severity};
 
-use crate::errors::USAGE;
+use crate::commands::bundle;
+use crate::errors::{USAGE, Usage};
 use crate::globals::{Globals, inputs, load_to_look};
 use crate::messages;
 use crate::show;
@@ -21,7 +22,11 @@ use crate::show::{GOOD, count};
 #[derive(Args)]
 pub(crate) struct Check {
     /// The recipe: a file, or an id that `recipe list` shows
-    recipe: String,
+    #[arg(required_unless_present = "about")]
+    recipe: Option<String>,
+    /// Print the page about a word that messages have in brackets, instead of checking
+    #[arg(long, value_name = "WORD", conflicts_with = "recipe")]
+    about: Option<String>,
     /// A value for an input of the recipe
     #[arg(long = "input", value_name = "NAME=VALUE")]
     inputs: Vec<String>,
@@ -29,8 +34,12 @@ pub(crate) struct Check {
 
 impl Check {
     pub(super) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        if let Some(word) = &self.about {
+            return page(word);
+        }
         let inputs = inputs(&self.inputs)?;
-        let mut checked = load_to_look(globals, &self.recipe, &inputs)?;
+        let recipe = self.recipe.unwrap_or_default();
+        let mut checked = load_to_look(globals, &recipe, &inputs)?;
         let more = hints(&checked, &inputs, &globals.shelf());
         for (m, more) in checked.messages.iter_mut().zip(more) {
             m.found.extend(more);
@@ -63,4 +72,17 @@ impl Check {
         }
         Ok(if checked.failed() { ExitCode::from(USAGE) } else { ExitCode::SUCCESS })
     }
+}
+
+/// Prints the page about a word.
+fn page(word: &str) -> anyhow::Result<ExitCode> {
+    let pages =
+        || bundle::files(bundle::ERRORS).map(|(path, text)| (path.trim_end_matches(".md"), text));
+    let Some((_, text)) = pages().find(|(name, _)| *name == word) else {
+        let words: Vec<&str> = pages().map(|p| p.0).filter(|w| *w != "README").collect();
+        let help = format!("the words are: {}", words.join(", "));
+        return Err(Usage::error(format!("there is no page about `{word}`"), help));
+    };
+    write!(anstream::stdout().lock(), "{text}")?;
+    Ok(ExitCode::SUCCESS)
 }

@@ -7,7 +7,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{ExampleResult, ExampleVerdict, TestReport, UncoveredRow, test};
+use emendo_core::{ExampleResult, ExampleVerdict, StayedLine, TestReport, UncoveredRow, test};
 use emendo_recipe::{Beside, Recipe};
 use emendo_report::json;
 use emendo_text::{Lines, RelPath, Span, one_line, visible, visible_name};
@@ -88,13 +88,16 @@ impl Test {
                 }
                 continue;
             }
-            let line = lines.line(r.span.start);
+            let (name, line) = (visible_name(&recipe.source.name), lines.line(r.span.start));
             writeln!(
                 out,
-                "{BAD}failed{BAD:#}  {} {DIM}(line {line}){DIM:#}",
+                "{BAD}failed{BAD:#}  {} {DIM}({name}:{line}){DIM:#}",
                 visible_name(&r.title)
             )?;
             explain(out, &r.verdict)?;
+            if let Some(stayed) = &r.stayed {
+                show_stayed(out, stayed)?;
+            }
         }
         if tested.ran.is_empty() {
             writeln!(
@@ -206,6 +209,24 @@ fn quoted(text: &str) -> String {
         };
     }
     toml::Value::String(text.to_owned()).to_string()
+}
+
+/// Reasons that are shown for a line.
+const REASONS: usize = 3;
+
+/// Why a line stayed as it was.
+fn show_stayed(out: &mut impl Write, stayed: &StayedLine) -> io::Result<()> {
+    writeln!(out, "  {BOLD}stayed as it was{BOLD:#}")?;
+    writeln!(out, "    {}", visible(stayed.source.trim_start()))?;
+    for why in &stayed.withheld {
+        writeln!(out, "      {LOOK}held back{LOOK:#}: {}", one_line(why))?;
+    }
+    let near = stayed.stops.iter().filter(|s| s.fitted > 0);
+    let near: Vec<_> = near.take(REASONS).collect();
+    if near.is_empty() && stayed.withheld.is_empty() {
+        writeln!(out, "      no action has a word on it")?;
+    }
+    near.into_iter().try_for_each(|s| show::stop(out, s, "      "))
 }
 
 fn explain(out: &mut impl Write, v: &ExampleVerdict) -> io::Result<()> {
