@@ -52,36 +52,48 @@ pub(crate) fn line(out: &mut impl Write, kind: LineRole, text: &str) -> io::Resu
 pub(crate) enum Rows {
     /// All steps, with their reasons.
     All,
+    /// All that change something or say something, without.
+    Brief,
     /// Those of which something is open, without.
     Open,
 }
 
-/// A table of the steps.
+/// A column of the table of steps: its head, and what of a step it counts.
+type Column = (&'static str, fn(&Tally) -> usize);
+
+const COLUMNS: [Column; 7] = [
+    ("files", |t| t.files),
+    ("edits", |t| t.edits),
+    ("certain", |t| t.certain),
+    ("likely", |t| t.likely),
+    ("unsure", |t| t.unsure),
+    ("notes", |t| t.notes),
+    ("held back", |t| t.withheld),
+];
+
+/// A table of the steps. A column that would be empty is left out.
 pub(crate) fn steps(out: &mut impl Write, s: &Summary, rows: Rows) -> io::Result<()> {
     let width =
         s.steps.iter().map(|t| t.step.key.step.chars().count()).max().unwrap_or(4).clamp(4, 24);
-    writeln!(
-        out,
-        "{BOLD}{:width$}  {:>5} {:>5}  {:>7} {:>6} {:>6}  {:>5} {:>9}  what it does{BOLD:#}",
-        "step", "files", "edits", "certain", "likely", "unsure", "notes", "held back"
-    )?;
+    let columns: Vec<&Column> = COLUMNS
+        .iter()
+        .enumerate()
+        .filter(|(i, c)| *i < 3 || c.1(&s.total) > 0)
+        .map(|c| c.1)
+        .collect();
+    let heads: String = columns.iter().map(|c| format!(" {:>5}", c.0)).collect();
+    writeln!(out, "{BOLD}{:width$} {heads}  what it does{BOLD:#}", "step")?;
     let row = |out: &mut dyn Write, name: &str, t: &Tally, title: &str| {
-        let n = |n: usize| if n == 0 { "-".to_owned() } else { n.to_string() };
-        writeln!(
-            out,
-            "{name:width$}  {:>5} {:>5}  {:>7} {:>6} {:>6}  {:>5} {:>9}  {title}",
-            n(t.files),
-            n(t.edits),
-            n(t.certain),
-            n(t.likely),
-            n(t.unsure),
-            n(t.notes),
-            n(t.withheld)
-        )
+        let cell = |c: &&Column| {
+            let (n, w) = (c.1(t), c.0.len().max(5));
+            format!(" {:>w$}", if n == 0 { "-".to_owned() } else { n.to_string() })
+        };
+        let cells: String = columns.iter().map(cell).collect();
+        writeln!(out, "{}", format!("{name:width$} {cells}  {title}").trim_end())
     };
     for t in &s.steps {
         let some = t.tally.edits + t.tally.notes + t.tally.withheld > 0;
-        if rows == Rows::Open && !some {
+        if rows != Rows::All && !some {
             continue;
         }
         let mut title = one_line(&t.step.title);

@@ -215,7 +215,7 @@ impl View<'_> {
     }
 
     /// What stays of the old API when all edits are in.
-    fn leftovers(&self, out: &mut impl Write, open: &OpenWork<'_>) -> io::Result<()> {
+    pub(crate) fn leftovers(&self, out: &mut impl Write, open: &OpenWork<'_>) -> io::Result<()> {
         let all = &open.leftovers;
         if all.is_empty() {
             return Ok(());

@@ -1,6 +1,6 @@
 //! One file through the steps of a run: find, fold, write, parse again.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_actions::World;
@@ -33,6 +33,8 @@ pub(crate) struct FileRun {
     /// Those whose facts were asked for.
     pub(crate) code: Vec<Code>,
     pub(crate) edits: Vec<Edit>,
+    /// Those of them that another edit of the same place leaves nothing to do.
+    pub(crate) covered: HashSet<usize>,
     pub(crate) notes: Vec<Note>,
     pub(crate) leftovers: Vec<Leftover>,
     /// How many notes of one step say the same of equal places.
@@ -82,6 +84,7 @@ impl FileRun {
             trees: Vec::new(),
             code: Vec::new(),
             edits: Vec::new(),
+            covered: HashSet::new(),
             notes: Vec::new(),
             leftovers: Vec::new(),
             note_places: HashMap::new(),

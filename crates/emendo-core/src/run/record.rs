@@ -22,6 +22,9 @@ impl FileRun {
         derived: Vec<(Edit, Vec<Splice>)>,
     ) {
         let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
+        let first = self.edits.len();
+        self.covered
+            .extend((0..folded.len()).filter(|i| is_covered(step, &folded, *i)).map(|i| first + i));
         self.line(Span::at(0));
         for f in folded {
             let mut lines = self.lines_of(&f);
@@ -134,7 +137,7 @@ impl FileRun {
             true => (Vec::new(), hunks),
             false => {
                 let texts = (self.base.as_str(), self.text.as_str());
-                without_cancelled(self.edits, hunks, self.map.pieces(), texts)
+                without_cancelled((self.edits, self.covered), hunks, self.map.pieces(), texts)
             }
         };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
@@ -151,9 +154,19 @@ impl FileRun {
     }
 }
 
+/// True for the new name of a package where an edit that is in writes the whole place: nothing of it is left to do there.
+fn is_covered(step: &PlanStep, folded: &[FoldedDraft], i: usize) -> bool {
+    let f = &folded[i];
+    let Some(winner) = f.behind.map(|b| &folded[b]) else { return false };
+    let package = !step.actions[f.draft.action.0].asks.packages.is_empty();
+    let over = winner.draft.hull.contains(f.draft.hull);
+    let stands = winner.withheld.is_none() && winner.status != Status::Rejected;
+    package && over && stands && f.status == Status::Undecided
+}
+
 /// Takes out edits that later steps took back: what they wrote stands nowhere in the result, and changes no line of it.
 fn without_cancelled(
-    edits: Vec<Edit>,
+    (edits, covered): (Vec<Edit>, HashSet<usize>),
     mut hunks: Vec<Hunk>,
     pieces: &[Piece],
     (base, text): (&str, &str),
@@ -176,7 +189,7 @@ fn without_cancelled(
         e.parents.iter().for_each(|p| children.entry(*p).or_default().push(i));
     }
     // Later edits come after those that they build on.
-    let mut cancelled: HashSet<usize> = HashSet::new();
+    let mut cancelled = covered;
     for (i, e) in edits.iter().enumerate().rev() {
         let plain = e.standing == Standing::In && e.options.is_empty();
         let unseen = !shown.contains(&(i as u32));
