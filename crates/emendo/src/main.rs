@@ -15,10 +15,8 @@ mod view;
 
 use std::process::ExitCode;
 
-use clap::Parser;
-
 fn main() -> ExitCode {
-    let cli = match commands::Cli::try_parse() {
+    let cli = match commands::Cli::read() {
         Ok(cli) => cli,
         Err(e) if e.use_stderr() && std::env::args().any(|a| a == "--json") => {
             return errors::usage_as_json(&e);

@@ -166,6 +166,12 @@ impl Sandbox {
         Run::of(self.command(args).env(name, value).output())
     }
 
+    /// Runs the program from a folder of the project.
+    pub fn run_from(&self, folder: &str, args: &[&str]) -> Run {
+        let mut command = self.command(args);
+        Run::of(command.current_dir(self.path(folder)).output())
+    }
+
     /// Runs the program from the folder that everything lies in; it must succeed.
     pub fn run_outside(&self, args: &[&str]) {
         let mut command = self.command(args);

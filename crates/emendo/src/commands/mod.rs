@@ -4,6 +4,7 @@ mod apply;
 mod bundle;
 mod decide;
 mod demo;
+mod examples;
 mod find;
 mod finish;
 mod leftovers;
@@ -19,9 +20,12 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Duration;
 
-use clap::{Parser, Subcommand};
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::globals::Globals;
+
+/// The heading of options that every command has.
+const GLOBAL: &str = "Options of every command";
 
 /// Moves a code base to a new version of a library, by recipe, with every change reviewed.
 ///
@@ -31,22 +35,22 @@ use crate::globals::Globals;
 /// Exit codes: 0 done; 1 there is something to do (`--check`); 2 wrong usage or a faulty recipe; 3 refused to
 /// protect your work; 5 the system failed.
 #[derive(Parser)]
-#[command(name = "emendo", version, propagate_version = true, max_term_width = 100)]
+#[command(name = "emendo", version, max_term_width = 100)]
 pub(crate) struct Cli {
     /// Run as if started in this folder
-    #[arg(short = 'C', value_name = "DIR", global = true)]
+    #[arg(short = 'C', value_name = "DIR", global = true, help_heading = GLOBAL)]
     dir: Option<PathBuf>,
     /// Print the result as JSON
-    #[arg(long, global = true)]
+    #[arg(long, global = true, help_heading = GLOBAL)]
     json: bool,
     /// When to use colours
-    #[arg(long, value_name = "WHEN", global = true, default_value = "auto", value_parser = color)]
+    #[arg(long, value_name = "WHEN", global = true, help_heading = GLOBAL, default_value = "auto", value_parser = color)]
     pub(crate) color: anstream::ColorChoice,
     /// How long to wait while another run is at work
-    #[arg(long, value_name = "SECONDS", global = true, default_value_t = 5)]
+    #[arg(long, value_name = "SECONDS", global = true, help_heading = GLOBAL, default_value_t = 5)]
     wait: u64,
     /// Use the state folder `.emendo` although it was not made here, and remember that it is yours
-    #[arg(long, global = true)]
+    #[arg(long, global = true, help_heading = GLOBAL)]
     trust_state: bool,
     #[command(subcommand)]
     command: Command,
@@ -84,6 +88,15 @@ enum Command {
 }
 
 impl Cli {
+    /// What the command line says.
+    ///
+    /// # Errors
+    /// If it is not a command line of this program, or asks for help.
+    pub(crate) fn read() -> Result<Self, clap::Error> {
+        let command = examples::with_examples(Self::command());
+        Self::from_arg_matches(&command.try_get_matches()?)
+    }
+
     /// The result is asked for as JSON.
     pub(crate) fn json(&self) -> bool {
         self.json

@@ -2,6 +2,7 @@
 
 mod bundle;
 mod cases;
+mod commands;
 mod decisions;
 mod demo;
 mod docs;
