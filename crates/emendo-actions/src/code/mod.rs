@@ -107,20 +107,20 @@ impl Kind for Code {
         bound.dedup();
         let mut known = extra.clone();
         known.extend(bound.iter().cloned());
-        let along = Along::compile(language, action, &known, cx);
-        extra.extend(along.binds());
-        known.extend(along.binds());
         let unread: Vec<String> = rows
             .iter()
             .zip(&olds)
             .filter(|(_, old)| old.is_none())
             .flat_map(|(row, _)| emendo_text::slot_names(&row.old.text))
             .collect();
-        let mut all = known.clone();
-        all.extend(unread.iter().cloned());
-        crate::shared::check_slots(action, &all, cx);
+        // A pattern that cannot be read still has its slots.
+        known.extend(unread);
+        let along = Along::compile(language, action, &known, cx);
+        extra.extend(along.binds());
+        known.extend(along.binds());
+        crate::shared::check_slots(action, &known, cx);
         for row in rows.iter().zip(&olds).filter(|(_, old)| old.is_none()).map(|(row, _)| row) {
-            check_unmatched(language, row, action, &all, cx);
+            check_unmatched(language, row, action, &known, cx);
         }
         let gives = |t: &Table, cx: &mut CompileCx<'_>| {
             t.text("gives").and_then(|text| type_of(language, text, action, cx))

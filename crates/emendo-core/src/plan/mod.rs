@@ -1,6 +1,7 @@
 //! From checked recipes to what runs: steps with compiled actions, cut into stages.
 
 mod conditions;
+mod exported;
 mod libraries;
 mod narrow;
 mod required;
@@ -27,6 +28,7 @@ pub(crate) use step::{PlanStep, PlannedAction, StepInfo, Watch};
 pub use step::{SkippedStep, Unnamed};
 
 use crate::edits::StepKey;
+use crate::plan::exported::add_exported;
 use crate::plan::step::RecipeType;
 pub(crate) use crate::plan::watches::unnamed;
 use crate::plan::watches::watches;
@@ -97,7 +99,10 @@ impl Plan {
             compiler.packages(first);
             compiler.asked = false;
         }
-        let Compiler { steps, messages, types, conditions, .. } = compiler;
+        let Compiler { mut steps, messages, types, conditions, .. } = compiler;
+        for action in steps.iter_mut().flat_map(|s| &mut s.actions) {
+            add_exported(&mut action.asks, &types);
+        }
         let infos = recipes.iter().map(|r| RecipeInfo {
             id: r.id.clone(),
             title: r.title.clone(),

@@ -55,6 +55,11 @@ pub(crate) fn standard(language: &Language) -> &'static HashMap<String, Learned>
 }
 
 impl Learned {
+    /// Symbols that it passes on, where it is a module.
+    pub fn exports(&self) -> impl Iterator<Item = &str> {
+        self.exports.iter().map(String::as_str)
+    }
+
     /// The symbols of the types that it is built on.
     pub fn supers(&self) -> impl Iterator<Item = &String> {
         self.extends.iter().flat_map(|t| t.symbols())

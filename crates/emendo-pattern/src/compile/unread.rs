@@ -152,7 +152,13 @@ fn unclosed(template: &Template) -> Option<String> {
 fn beside_slot(source: &str, template: &Template, at: Span) -> Option<String> {
     let between = |s: &Span| source.get(s.end as usize..at.start as usize);
     let near = |s: &Span| s.contains(at) || between(s).is_some_and(|t| t.trim().is_empty());
-    let slot = template.slots().find(|(_, s, _)| near(s))?.0;
+    // Within brackets it is an item of a list.
+    let outside = |s: &Span| {
+        let before = source.get(..s.start as usize).unwrap_or("").replace("@{", "@<");
+        let count = |signs: [char; 2]| before.matches(signs).count();
+        count(['(', '[']) == count([')', ']'])
+    };
+    let slot = template.slots().find(|(_, s, _)| near(s) && outside(s))?.0;
     Some(format!(
         "`@{{{slot}}}` stands for a whole expression, statement, type, name or item of a list, not for a clause: write `catch`, `else` or modifiers out, with slots in them"
     ))

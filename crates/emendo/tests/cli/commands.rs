@@ -34,7 +34,7 @@ fn examples(help: &str) -> Vec<&str> {
 }
 
 /// The arguments of a line as a shell would pass them; what is written elsewhere is printed.
-fn words(line: &str) -> Vec<String> {
+pub(crate) fn words(line: &str) -> Vec<String> {
     let line = line.split(" > ").next().unwrap_or(line);
     let mut out = Vec::new();
     for (i, part) in line.split('\'').enumerate() {

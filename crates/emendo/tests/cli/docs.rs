@@ -95,8 +95,8 @@ fn the_keys_of_the_reference_are_right() {
 }
 
 #[test]
-fn recipes_of_the_cookbook_run() {
-    run_all("cookbook.md", 20);
+fn recipes_by_need_run() {
+    run_all("by-need.md", 20);
 }
 
 fn keys(schema: &Value, out: &mut BTreeSet<String>) {

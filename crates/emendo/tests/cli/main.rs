@@ -22,6 +22,7 @@ mod safety;
 mod schema;
 mod settings;
 mod shelf;
+mod snippets;
 mod state;
 mod survey;
 mod symbols;

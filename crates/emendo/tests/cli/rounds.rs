@@ -93,7 +93,7 @@ fn of_the_demo_and_the_pages() {
         Place { s, project, recipe }
     };
     compared += compare("demo", &demo, &mut wrong);
-    for name in ["recipe-language.md", "tutorial.md", "cookbook.md"] {
+    for name in ["recipe-language.md", "tutorial.md", "by-need.md"] {
         for recipe in recipes(&page(name)) {
             for (path, before) in before_of(&recipe) {
                 let make = || {
