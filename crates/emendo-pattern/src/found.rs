@@ -269,4 +269,6 @@ pub struct Nearest {
     pub symbol: Option<String>,
     /// The slot that it wants there.
     pub slot: Option<String>,
+    /// The words of what is asked of that slot.
+    pub asked: Vec<&'static str>,
 }

@@ -68,6 +68,22 @@ pub struct Constraint {
 }
 
 impl Constraint {
+    /// The words of what is asked.
+    pub(crate) fn asked(&self) -> Vec<&'static str> {
+        let all = [
+            ("text", self.text.is_some()),
+            ("not_text", self.not_text.is_some()),
+            ("form", !self.form.is_empty()),
+            ("not_form", !self.not_form.is_empty()),
+            ("means", !self.means.is_empty()),
+            ("type", !self.types.is_empty()),
+            ("not_type", !self.not_types.is_empty()),
+            ("is", !self.is.is_empty()),
+            ("is_not", !self.is_not.is_empty()),
+        ];
+        all.into_iter().filter(|a| a.1).map(|a| a.0).collect()
+    }
+
     /// True if only code can fit, not text.
     pub(crate) fn asks_code(&self) -> bool {
         !(self.form.is_empty()
@@ -282,6 +298,11 @@ impl Pattern {
             .iter()
             .map(|s| &s.constraint)
             .any(|c| !(c.types.is_empty() && c.not_types.is_empty() && c.means.is_empty()))
+    }
+
+    /// The words of what is asked of a slot.
+    pub(crate) fn asked_of(&self, slot: &str) -> Vec<&'static str> {
+        self.slots.iter().find(|s| s.name == slot).map_or_else(Vec::new, |s| s.constraint.asked())
     }
 
     /// Words that the pattern uses as names of something, and that neither it nor `before` says anything of.

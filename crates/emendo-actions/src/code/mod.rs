@@ -259,7 +259,12 @@ fn check_unmatched(
             continue;
         }
         let Ok(template) = emendo_text::Template::parse(&new.text) else { continue };
-        let unbound = template.slots().find(|(name, ..)| !known.iter().any(|k| k == name));
+        // A slot in the spelling of something else was said of `old`.
+        let misspelled = |name: &str| {
+            old_fault.as_ref().is_some_and(|e| e.help.contains(&format!("@{{{name}}}")))
+        };
+        let unknown = |name: &str| !known.iter().any(|k| k == name) && !misspelled(name);
+        let unbound = template.slots().find(|(name, ..)| unknown(name));
         if let Some((name, at, _)) = unbound {
             let message = format!("nothing binds the slot `{name}`");
             let help = if known.is_empty() {

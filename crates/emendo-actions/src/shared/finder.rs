@@ -182,7 +182,13 @@ fn stopped(near: &Nearest, text: &str, resolver: &Resolver<'_>) -> (TraceStage, 
             (TraceStage::Names, other_meaning(&found, symbol, near.at, resolver))
         }
         (_, Some(slot)) if slot != "_" => {
-            let says = format!("`@{{{slot}}}` can't be `{found}`: its constraint does not hold");
+            let asked: Vec<String> = near.asked.iter().map(|k| format!("`{k}`")).collect();
+            let why = match asked.as_slice() {
+                [] => "it takes no such code".to_owned(),
+                [one] => format!("{one} does not allow it"),
+                several => format!("one of {} does not allow it", several.join(", ")),
+            };
+            let says = format!("`@{{{slot}}}` can't be `{found}`: {why}");
             (TraceStage::Slots, says)
         }
         _ if near.wanted.is_empty() => {

@@ -24,7 +24,7 @@ impl SymbolRunner {
                     "`{name}` is a member of something else, or of something unknown in a file that never refers to the library: not `{symbol}`"
                 ),
                 (true, true) => {
-                    format!("`{name}` is a member of something else than `{symbol}` is")
+                    format!("`{name}` is another member here, not `{symbol}`")
                 }
                 (false, _) => other_meaning(name, symbol, word.span, &p.resolver),
             };

@@ -154,6 +154,9 @@ impl Disk for RealDisk {
         let write = || -> io::Result<()> {
             let mut file = dir.open_with(temp, no_follow().write(true).create_new(true))?;
             file.write_all(bytes)?;
+            // Where no one call syncs all files, each is synced by itself.
+            #[cfg(not(target_os = "linux"))]
+            file.sync_all()?;
             let like = dir.symlink_metadata(path.name())?;
             #[cfg(unix)]
             {

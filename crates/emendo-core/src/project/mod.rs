@@ -318,6 +318,7 @@ impl Project {
         let state = self.state()?;
         if !state.exists() {
             let fail = |e| ProjectError::Make(state.clone(), e);
+            #[cfg_attr(not(unix), allow(unused_mut))]
             let mut builder = std::fs::DirBuilder::new();
             #[cfg(unix)]
             {

@@ -306,6 +306,10 @@ impl<'t> Search<'_, 't> {
                         Some(Key::Slot(name, _)) => Some(name.clone()),
                         _ => None,
                     },
+                    asked: match key {
+                        Some(Key::Slot(name, _)) => self.pattern.asked_of(name),
+                        _ => Vec::new(),
+                    },
                 });
             }
         }

@@ -43,6 +43,9 @@ pub(crate) struct Demo {
 impl Demo {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
         let own = self.folder.is_none();
+        // The reader goes there from where they stand.
+        let here = globals.dir == Path::new(".");
+        let given = self.folder.clone().filter(|_| here);
         let dir = place(globals, self.folder)?;
         let scratch = own.then(|| dir.clone());
         extract(&dir)
@@ -68,7 +71,8 @@ impl Demo {
             let value = json::demo((&project, &recipe), &before, written, (&second, &decisions));
             return show::json(&mut out, &value);
         }
-        let story = Story { project: &project, scratch, with_git, applied: &applied };
+        let shown = given.unwrap_or(dir).join("project");
+        let story = Story { project: &shown, scratch, with_git, applied: &applied };
         story.tell(&mut out, (&first, &before), (&second, &after), &decisions)?;
         Ok(ExitCode::SUCCESS)
     }

@@ -169,6 +169,20 @@ const EXAMPLES: &[Examples] = &[
         ],
     ),
     (
+        "completions",
+        [
+            ("emendo completions bash > ../emendo.bash", "for bash"),
+            ("emendo completions zsh > ../_emendo", "for zsh"),
+        ],
+    ),
+    (
+        "man",
+        [
+            ("emendo man > ../emendo.1", "the page of the program"),
+            ("emendo man --out ../man", "a page for each command"),
+        ],
+    ),
+    (
         "demo",
         [
             ("emendo demo", "in a scratch folder"),

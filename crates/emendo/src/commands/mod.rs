@@ -10,6 +10,7 @@ mod finish;
 mod leftovers;
 mod propose;
 mod recipe;
+mod shell;
 mod show;
 mod status;
 mod survey;
@@ -23,6 +24,9 @@ use std::time::Duration;
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::globals::Globals;
+
+/// What is said on Windows before files are written.
+const WINDOWS: &str = "note: on Windows, Emendo is built and not tested: owners, modes and several names of a file are not kept";
 
 /// The heading of options that every command has.
 const GLOBAL: &str = "Options of every command";
@@ -85,6 +89,15 @@ enum Command {
     #[command(subcommand)]
     Recipe(recipe::Recipe),
     Demo(demo::Demo),
+    Completions(shell::Completions),
+    Man(shell::Man),
+}
+
+impl Command {
+    /// True if it writes files of the project.
+    fn writes(&self) -> bool {
+        matches!(self, Self::Apply(_) | Self::Undo(_) | Self::Demo(_))
+    }
 }
 
 impl Cli {
@@ -93,8 +106,12 @@ impl Cli {
     /// # Errors
     /// If it is not a command line of this program, or asks for help.
     pub(crate) fn read() -> Result<Self, clap::Error> {
-        let command = examples::with_examples(Self::command());
-        Self::from_arg_matches(&command.try_get_matches()?)
+        Self::from_arg_matches(&Self::described().try_get_matches()?)
+    }
+
+    /// The command line as data, with the examples of each command.
+    fn described() -> clap::Command {
+        examples::with_examples(Self::command())
     }
 
     /// The result is asked for as JSON.
@@ -111,6 +128,10 @@ impl Cli {
             wait: Duration::from_secs(self.wait),
             trust_state: self.trust_state,
         };
+        if cfg!(windows) && self.command.writes() {
+            use std::io::Write;
+            writeln!(anstream::stderr(), "{WINDOWS}")?;
+        }
         match self.command {
             Command::Survey(c) => c.run(&globals),
             Command::Propose(c) => c.run(&globals),
@@ -129,6 +150,8 @@ impl Cli {
             Command::Finish(c) => c.run(&globals),
             Command::Recipe(c) => c.run(&globals),
             Command::Demo(c) => c.run(&globals),
+            Command::Completions(c) => c.run(),
+            Command::Man(c) => c.run(&globals),
         }
     }
 }
