@@ -139,7 +139,7 @@ pub(crate) fn init(root: &Path) -> bool {
     ];
     let commit: Vec<&str> =
         identity.iter().copied().chain(["commit", "-q", "-m", "The board on Tidewire 2"]).collect();
-    output(root, &["init", "-q"]).is_some()
+    output(root, &["-c", "init.defaultBranch=main", "init", "-q"]).is_some()
         && output(root, &["-c", "core.autocrlf=false", "add", "-A"]).is_some()
         && output(root, &commit).is_some()
 }

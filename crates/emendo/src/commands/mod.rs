@@ -150,8 +150,8 @@ impl Cli {
             Command::Finish(c) => c.run(&globals),
             Command::Recipe(c) => c.run(&globals),
             Command::Demo(c) => c.run(&globals),
-            Command::Completions(c) => c.run(),
-            Command::Man(c) => c.run(&globals),
+            Command::Completions(c) => c.run(Self::described()),
+            Command::Man(c) => c.run(&globals, Self::described()),
         }
     }
 }

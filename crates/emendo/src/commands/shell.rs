@@ -5,10 +5,9 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use anyhow::Context;
-use clap::Args;
+use clap::{Args, Command};
 use clap_complete::Shell;
 
-use crate::commands::Cli;
 use crate::globals::Globals;
 
 /// Print a script with which a shell completes commands and options
@@ -22,9 +21,10 @@ pub(crate) struct Completions {
 }
 
 impl Completions {
-    pub(crate) fn run(self) -> anyhow::Result<ExitCode> {
+    /// `command` is the command line of the program.
+    pub(crate) fn run(self, mut command: Command) -> anyhow::Result<ExitCode> {
         let mut text = Vec::new();
-        clap_complete::generate(self.shell, &mut Cli::described(), "emendo", &mut text);
+        clap_complete::generate(self.shell, &mut command, "emendo", &mut text);
         std::io::stdout().lock().write_all(&text)?;
         Ok(ExitCode::SUCCESS)
     }
@@ -39,8 +39,8 @@ pub(crate) struct Man {
 }
 
 impl Man {
-    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
-        let command = Cli::described();
+    /// `command` is the command line of the program.
+    pub(crate) fn run(self, globals: &Globals, command: Command) -> anyhow::Result<ExitCode> {
         let Some(out) = &self.out else {
             let mut text = Vec::new();
             clap_mangen::Man::new(command).render(&mut text)?;

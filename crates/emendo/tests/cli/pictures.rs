@@ -43,7 +43,9 @@ fn shown(s: &Sandbox, head: &str) -> String {
             run(line);
         } else if let Some(line) = line.strip_prefix("$ emendo ") {
             let run = run(line);
-            out = format!("{}{}", run.out, run.err);
+            // The folder lies at the top, as far as the picture tells.
+            let folder = s.root().display().to_string();
+            out = format!("{}{}", run.out, run.err).replace(&folder, "");
         } else if let Some(name) = file {
             let path = format!("harbour/project/{name}");
             s.write(&path, format!("{}{line}\n", s.read(&path)));
