@@ -92,6 +92,8 @@ pub struct Match {
     pub(crate) type_arguments: Vec<Span>,
     /// The slots, named groups among them.
     pub slots: Vec<Bound>,
+    /// Slots out of which something was collected, and that still hold something.
+    pub(crate) sifted: Vec<String>,
     /// What was found out about the names.
     pub facts: Vec<Fact>,
     /// Those of the facts that only say that nothing tells what a word means: what surrounds the place may tell it.

@@ -18,6 +18,9 @@ pub struct Pair {
     pub line: Option<u64>,
 }
 
+/// What a column of advice may be called.
+const ADVICE: [&str; 7] = ["advice", "notes", "note", "comments", "comment", "remarks", "remark"];
+
 /// Rows allowed in a table.
 const MAX_ROWS: usize = 200_000;
 
@@ -184,16 +187,16 @@ fn rows_of(path: &Text, text: &str, out: &mut Vec<Diagnostic>) -> Vec<Pair> {
             };
             let find = |name: &str| record.iter().position(|c| begins(c, name));
             if let Some(old) = find("old") {
-                let advice =
-                    ["advice", "notes", "note", "comments", "comment", "remarks", "remark"];
-                columns = [Some(old), find("new"), advice.iter().find_map(|w| find(w))];
+                columns = [Some(old), find("new"), ADVICE.iter().find_map(|w| find(w))];
                 continue;
             }
             // Words in plain language are not names: `Version 2, Version 3`.
             let words = |c: &str| {
                 c.contains(' ') && c.chars().all(|c| c.is_alphanumeric() || " .-".contains(c))
             };
-            if record.iter().take(2).all(words) {
+            // So is a column that is called what advice is called.
+            let third = record.get(2).is_some_and(|c| ADVICE.iter().any(|w| begins(c, w)));
+            if third || record.iter().take(2).all(words) {
                 let message = format!("line {line} of `{}` is taken for a header", path.text);
                 let d = Diagnostic::warning(message, path.span);
                 out.push(d.help("call the columns old, new and advice, or leave the line out"));

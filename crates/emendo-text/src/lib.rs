@@ -36,7 +36,7 @@ pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};
 pub use piece::{Piece, PieceMap};
 pub use render::{Placed, Rendered, render};
-pub use slots::{Chunk, Filter, Marks, Repeat, Template, TemplateError, slot_names};
+pub use slots::{Chunk, Filter, Marks, OTHER_NAMES, Repeat, Template, TemplateError, slot_names};
 pub use span::{Lines, Span};
 pub use text::{Encoding, Text, Unreadable};
 pub use visible::{is_hidden, one_line, visible, visible_name};

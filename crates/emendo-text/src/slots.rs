@@ -153,6 +153,9 @@ pub struct TemplateError {
     pub help: String,
 }
 
+/// The way out for slots with reserved names.
+pub const OTHER_NAMES: &str = "slots need other names";
+
 const RESERVED: &[&str] = &["here", "it", "key", "input"];
 
 /// Where a template stands: which reserved words are slots there.
@@ -220,11 +223,11 @@ impl Template {
     }
 }
 
-/// The names of the slots of a source, without those that have none; as far as its slots can be read.
+/// The names of the slots of a source, without those that have none, whatever else is wrong with it.
 pub fn slot_names(source: &str) -> Vec<String> {
-    let template = Template::parse(source);
-    let named = template.iter().flat_map(Template::slots).map(|s| s.0.to_owned());
-    named.filter(|n| n != "_").collect()
+    let inner = source.split("@{").skip(1).filter_map(|rest| rest.split(['}', '|']).next());
+    let names = inner.map(|i| i.trim().trim_end_matches(['*', '+', '?', '.']).to_owned());
+    names.filter(|n| !n.is_empty() && n != "_").collect()
 }
 
 fn slot(source: &str, at: usize, marks: Marks) -> Result<(Chunk, usize), TemplateError> {
@@ -298,7 +301,7 @@ fn reserved(source: &str, at: Span, marks: Marks) -> TemplateError {
         [one] => format!("{one} is a reserved word"),
         many => format!("{} are reserved words", many.join(", ")),
     };
-    TemplateError { at, message, help: "slots need other names".to_owned() }
+    TemplateError { at, message, help: OTHER_NAMES.to_owned() }
 }
 
 /// The slot that is meant by a common slip; none if the slip is not known.

@@ -321,7 +321,7 @@ fn told_types(
                 let at = parts.find(|p| p.text == e.text || p.text.contains(&e.text));
                 let span = at.map_or(t.name.span, |p| p.span);
                 let d = Diagnostic::error(format!("`{}`: {}", e.text, e.message), span);
-                out.push(d.help("for example `name = \"a.b.Store<T>\"` with `members = { \"find(K)\" = \"T\", size = \"int\" }`"));
+                out.push(d.help("for example `name = \"a.b.Store<T>\"` with `members = { \"find(K)\" = \"T\", size = \"int\" }`; leave out a member of which nothing is known"));
             }
         }
     }

@@ -5,8 +5,7 @@ use std::sync::Arc;
 
 use emendo_actions::{NO_LANGUAGE, World};
 use emendo_recipe::{Recipe, Source, Text, load};
-use emendo_text::Help;
-use emendo_text::{Diagnostic, Severity, Span};
+use emendo_text::{Diagnostic, Help, Label, OTHER_NAMES, Severity, Span};
 
 use crate::plan::{Limit, Plan};
 use crate::recipes::shelf::Shelf;
@@ -88,6 +87,7 @@ pub fn check(
         without_consequences(&mut all.found);
         all.found.sort_by_key(Diagnostic::start);
         all.found.dedup();
+        reserved_together(&mut all.found);
     }
     Checked { recipes, plan, messages }
 }
@@ -114,6 +114,28 @@ fn without_consequences(found: &mut Vec<Diagnostic>) {
     let within =
         |d: &Diagnostic| d.labels.first().is_some_and(|l| spans.iter().any(|s| s.contains(l.span)));
     found.retain(|d| unset(&d) || !within(d));
+}
+
+/// Places beside the first at which a message is shown.
+const MORE_PLACES: usize = 4;
+
+/// One message for slots with the same reserved name, wherever they stand.
+fn reserved_together(found: &mut Vec<Diagnostic>) {
+    let reserved = |d: &Diagnostic| matches!(&d.help, Some(Help::Text(t)) if t == OTHER_NAMES);
+    let mut out: Vec<Diagnostic> = Vec::new();
+    for d in std::mem::take(found) {
+        let same = |o: &&mut Diagnostic| reserved(o) && o.message == d.message;
+        match out.iter_mut().find(same).filter(|_| reserved(&d)) {
+            Some(first) if first.labels.len() <= MORE_PLACES => {
+                first
+                    .labels
+                    .extend(d.labels.into_iter().map(|l| Label { text: "here too".into(), ..l }));
+            }
+            Some(_) => {}
+            None => out.push(d),
+        }
+    }
+    *found = out;
 }
 
 /// Loads a recipe and what it includes. `stack`: the paths of those that are being loaded.

@@ -102,6 +102,7 @@ impl Gather {
             m.empty(&self.from);
             return Ok(result);
         }
+        m.sifted.push(self.from.clone());
         removed(at, slot, &taken, &list, out);
         Ok(result)
     }

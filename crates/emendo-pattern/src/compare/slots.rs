@@ -227,6 +227,7 @@ impl<'p, 't> Matcher<'p, 't> {
             at.start = first.unwrap_or(at.start).max(at.start);
         }
         Some(Match {
+            sifted: Vec::new(),
             reading,
             span: at,
             token_of: self.state.tokens,

@@ -160,6 +160,6 @@ fn beside_slot(source: &str, template: &Template, at: Span) -> Option<String> {
     };
     let slot = template.slots().find(|(_, s, _)| near(s) && outside(s))?.0;
     Some(format!(
-        "`@{{{slot}}}` stands for a whole expression, statement, type, name or item of a list, not for a clause: write `catch`, `else` or modifiers out, with slots in them"
+        "`@{{{slot}}}` stands for a whole expression, statement, type, name or item of a list, not for a clause: write `catch` or `else` out, with slots in it, and leave out what may be anything in a declaration (modifiers, result type)"
     ))
 }

@@ -6,7 +6,7 @@ use crate::found::is_piece;
 use crate::model::Key;
 use crate::write::layout::{regap, reindent};
 use crate::write::lines::indent_at;
-use crate::write::nest::is_open;
+use crate::write::nest::{Nest, is_open};
 use crate::write::tokens::{NewToken, OldToken};
 use crate::write::writer::{Region, Writer, add};
 
@@ -170,6 +170,11 @@ impl Writer<'_> {
         let single = r.deleted.len() == 1 && r.range.len() == 1;
         let keep = |gap: &Span, old: Option<&OldToken>, new: String| match old {
             Some(old) if single && gap.of(self.text) != old.gap => gap.of(self.text).to_owned(),
+            Some(old) if !r.range.is_empty() => with_blank_lines(gap.of(self.text), &old.gap)
+                .map_or(new.clone(), |lines| match lines_in(&new) == lines_in(&old.gap) {
+                    true => format!("{lines}{}", new.trim_start_matches(['\n', '\r'])),
+                    false => new,
+                }),
             _ => new,
         };
         if !gaps.iter().any(full) {
@@ -275,6 +280,36 @@ impl Writer<'_> {
         }
     }
 
+    /// Brackets that end directly after one another in `new`, and begin so, do so in the file where only the latter is new.
+    pub(crate) fn close_up(&mut self, edges: &[Option<(usize, usize)>]) {
+        let nests =
+            (Nest::of(self.old.iter().map(|t| &t.key)), Nest::of(self.new.iter().map(|t| &t.key)));
+        let begins = |nest: &Nest, i: usize| nest.partner[i].filter(|p| *p < i);
+        for w in edges.windows(2) {
+            let (Some(inner), Some(outer)) = (w[0], w[1]) else { continue };
+            if inner.0 + 1 != outer.0 || inner.1 + 1 != outer.1 || !self.new[outer.1].gap.is_empty()
+            {
+                continue;
+            }
+            let (Some(first), Some(second)) =
+                (begins(&nests.1, outer.1), begins(&nests.1, inner.1))
+            else {
+                continue;
+            };
+            let was = begins(&nests.0, outer.0).map(|o| o + 1) == begins(&nests.0, inner.0);
+            let gap = Span { start: self.old[inner.0].at.end, end: self.old[outer.0].at.start };
+            let blank = gap.of(self.text);
+            if first + 1 == second
+                && self.new[second].gap.is_empty()
+                && !was
+                && breaks(blank)
+                && blank.trim().is_empty()
+            {
+                self.push(Splice::text(gap, ""));
+            }
+        }
+    }
+
     /// Where what goes ends in a line of its own, and what follows begins one, that line end stays, with the comments.
     fn line_stays(&mut self, r: &Region, gaps: &[Span]) -> bool {
         let last = gaps[gaps.len() - 1];
@@ -294,6 +329,17 @@ impl Writer<'_> {
     pub(crate) fn gap(&self, i: usize) -> String {
         self.layout.gaps.get(i).cloned().unwrap_or_default()
     }
+}
+
+/// The line ends of a gap that has blank lines where the pattern has none.
+fn with_blank_lines<'t>(file: &'t str, pattern: &str) -> Option<&'t str> {
+    let more = lines_in(pattern) > 0 && lines_in(file) > lines_in(pattern);
+    let end = file.rfind('\n').filter(|_| more && file.trim().is_empty())?;
+    Some(&file[..=end])
+}
+
+fn lines_in(text: &str) -> usize {
+    text.matches('\n').count()
 }
 
 fn breaks(text: &str) -> bool {

@@ -77,6 +77,7 @@ impl Writer<'_> {
             self.region(edges[i - 1], edges[i], i == 1, i + 1 == edges.len(), wrap);
         }
         self.pull_up(&edges);
+        self.close_up(&edges);
         self.push_down(&edges);
         self.regap(&edges);
         self.shift(&edges);
@@ -188,13 +189,25 @@ impl Writer<'_> {
             let Key::Slot(name, _) = &old.key else { continue };
             let uses = self.new.iter().filter(|n| n.key == old.key).count();
             let in_place = anchors.iter().any(|(o, _)| *o == i);
+            if uses == 0 && self.m.sifted.contains(name) && !told.contains(name) {
+                told.push(name.clone());
+                let held = emendo_lang::tree::in_line(old.at.of(self.text));
+                let held: String = held.chars().take(60).collect();
+                let text = format!(
+                    "`{name}` holds more than what is collected, and the rest is lost: `{held}`"
+                );
+                self.out.facts.push(Fact { says: Certainty::Unsure, text, at: Some(old.at) });
+                continue;
+            }
             let what = match (uses, in_place) {
                 (0, _) => "left out",
                 (1, true) => continue,
                 (1, false) => "moved",
                 _ => "repeated",
             };
-            if !told.contains(name) && self.has_effects(old.at) {
+            // What was collected out of it is written elsewhere.
+            let collected = self.m.slot(name).is_some_and(|b| b.count == 0);
+            if !told.contains(name) && !collected && self.has_effects(old.at) {
                 told.push(name.clone());
                 self.out.facts.push(Fact {
                     says: Certainty::Likely,

@@ -139,9 +139,9 @@ fn a_draft_is_a_recipe() {
     s.run(&["recipe", "new", "tide"]).code(2).says("is not TOML file");
     s.run(&["recipe", "new", "x.toml", "--lang", "cobol"])
         .code(2)
-        .says("not built yet")
+        .says("there is no language `cobol`")
         .says("java");
-    let rows = "Old;New;Notes\na.b.Quay;a.c.Quay;\na.b.Quay.moor();a.b.Quay.berth();\na.b;a.c;\ntide.feed-url;tide.feed.url;\nnpm:tide;npm:tidal;\n\"f(x, y)\";\"g(x, y)\";\ndump;;\"see, the board\"\na.b.Old;;gone\n";
+    let rows = "Old;New;Notes\na.b.Quay;a.c.Quay;\na.b.Quay.moor();a.b.Quay.berth();\na.b;a.c;\na.b.Quay.length;a.b.Quay.metres;\na.b.moor;a.b.berth;\ntide.feed-url;tide.feed.url;\nnpm:tide;npm:tidal;\n\"f(x, y)\";\"g(x, y)\";\ndump;;\"see, the board\"\na.b.Old;;gone\n";
     s.write("guide.csv", rows);
     let json = s
         .run(&["recipe", "new", "g.toml", "--from-table", "guide.csv", "--lang", "java", "--json"])
@@ -153,6 +153,8 @@ fn a_draft_is_a_recipe() {
         "a type",
         "a member of a type",
         "a package or module",
+        "a property of a type",
+        "a function",
         "a setting",
         "a library",
         "code",

@@ -34,8 +34,10 @@ pub(super) enum Guess {
     Package,
     /// A type.
     Type,
-    /// A method or property of a type.
+    /// A method of a type.
     Member,
+    /// A property of a type.
+    Property,
     /// A function or a value of a module.
     Function,
     /// A piece of code.
@@ -108,6 +110,42 @@ pub(super) fn guess(world: &World, pair: &Pair) -> (Guess, &'static str) {
         }
         (false, false) => (Guess::Package, "small words with dots"),
     }
+}
+
+/// Corrects what rows were taken for by the others of their table: where some members are called, the rest are read; what stands
+/// beside types is a name of their module.
+pub(super) fn correct(rows: &mut [Guessed<'_>]) {
+    let called = rows.iter().any(|r| r.pair.old.text.trim().ends_with(')'));
+    let owner = |r: &Guessed<'_>| {
+        let old = r.pair.old.text.trim();
+        let last = old.rsplit(['.', ':', '/']).next().unwrap_or(old);
+        old[..old.len() - last.len()].to_owned()
+    };
+    let modules: Vec<String> = rows.iter().filter_map(module).collect();
+    let beside: Vec<String> = rows.iter().filter(|r| r.guess == Guess::Type).map(owner).collect();
+    for r in rows {
+        let read = !r.pair.old.text.trim().ends_with(')');
+        match r.guess {
+            Guess::Member if called && read => {
+                (r.guess, r.why) =
+                    (Guess::Property, "others of the table are called, and this is not");
+            }
+            Guess::Note if modules.iter().any(|m| m == r.pair.old.text.trim()) => {
+                (r.guess, r.why) = (Guess::Package, "other rows stand in it");
+            }
+            Guess::Package if beside.contains(&owner(r)) => {
+                (r.guess, r.why) = (Guess::Function, "it stands beside types of the table");
+            }
+            _ => {}
+        }
+    }
+}
+
+/// The module before the colon of a symbol.
+fn module(r: &Guessed<'_>) -> Option<String> {
+    let old = r.pair.old.text.trim();
+    let named = matches!(r.guess, Guess::Type | Guess::Function | Guess::Member);
+    old.rsplit_once(':').filter(|(m, _)| named && !m.ends_with(':')).map(|(m, _)| m.to_owned())
 }
 
 /// An empty recipe, with comments that say what goes where.
@@ -210,6 +248,7 @@ pub(super) fn from_rows(about: &About<'_>, rows: &[Guessed<'_>], table: &str) ->
         (Guess::Library, "libraries", "Libraries have other names"),
         (Guess::Code, "code", "Code that is written differently"),
         (Guess::Member, "members", "Members have other names"),
+        (Guess::Property, "properties", "Properties have other names"),
         (Guess::Function, "functions", "Functions have other names"),
         (Guess::Type, "types", "Types have other names"),
         (Guess::Package, "packages", "Packages have other names"),
@@ -228,6 +267,7 @@ pub(super) fn from_rows(about: &About<'_>, rows: &[Guessed<'_>], table: &str) ->
             Guess::Note => all.iter().for_each(|r| note(&mut out, r)),
             Guess::Setting => many(&mut out, "setting", "", &all),
             Guess::Member => many(&mut out, "symbol", "method", &all),
+            Guess::Property => many(&mut out, "symbol", "property", &all),
             Guess::Function => many(&mut out, "symbol", "function", &all),
             Guess::Type => many(&mut out, "symbol", "type", &all),
             Guess::Package => many(&mut out, "symbol", about.world.holder(&about.lang), &all),

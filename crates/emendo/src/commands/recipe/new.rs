@@ -10,7 +10,7 @@ use emendo_recipe::read_table;
 use emendo_report::json;
 use emendo_text::{Severity, one_line};
 
-use crate::commands::recipe::draft::{About, Guess, Guessed, from_rows, guess, scaffold};
+use crate::commands::recipe::draft::{About, Guess, Guessed, correct, from_rows, guess, scaffold};
 use crate::errors::Usage;
 use crate::globals::Globals;
 use crate::show;
@@ -66,7 +66,7 @@ impl New {
         if let Some(lang) = self.lang.as_ref().filter(unknown) {
             let known = globals.world.language_words();
             return Err(Usage::error(
-                format!("the language `{lang}` is not built yet"),
+                format!("there is no language `{lang}`"),
                 format!("one of: {known}"),
             ));
         }
@@ -146,7 +146,8 @@ fn drafted(
         let (guess, why) = guess(about.world, pair);
         Guessed { pair, guess, why }
     };
-    let all: Vec<Guessed<'_>> = rows.iter().map(taken_for).collect();
+    let mut all: Vec<Guessed<'_>> = rows.iter().map(taken_for).collect();
+    correct(&mut all);
     let guessed = all.iter().map(|g| (g.pair.old.text.clone(), g.guess, g.why)).collect();
     Ok((from_rows(about, &all, &name), guessed))
 }
@@ -174,6 +175,7 @@ fn word(guess: Guess) -> &'static str {
         Guess::Package => "a package or module",
         Guess::Type => "a type",
         Guess::Member => "a member of a type",
+        Guess::Property => "a property of a type",
         Guess::Function => "a function",
         Guess::Code => "code",
         Guess::Note => "to be looked at by hand",
