@@ -383,6 +383,7 @@ impl Compiler {
         Diagnostic::all_about(&mut out, "type");
         crate::plan::conditions::check(&self.world, &recipe.conditions, &mut out);
         crate::plan::required::check(&self.world, recipe, &mut out);
+        crate::plan::required::coordinates(&self.world, recipe, &mut out);
         let own = chain.iter().cloned().chain([recipe.id.clone()]);
         let own: Vec<String> = own.collect();
         let place = self.messages.len();

@@ -83,6 +83,29 @@ impl Required {
     }
 }
 
+/// Refuses coordinates of the recipe's library that name no ecosystem.
+pub(crate) fn coordinates(world: &World, recipe: &Recipe, out: &mut Vec<Diagnostic>) {
+    for t in recipe.library.iter().flat_map(|l| &l.coordinates) {
+        let head = t.text.split_once(':').map(|(head, _)| head);
+        if head.is_some_and(|h| world.ecosystem(h).is_some()) {
+            continue;
+        }
+        let meant = head.and_then(|h| world.meant_ecosystem(h));
+        let help = match (meant, head) {
+            (Some(meant), Some(head)) => {
+                format!("did you mean `{meant}{}`?", &t.text[head.len()..])
+            }
+            _ => format!(
+                "write it before the coordinate: `npm:{}` (there are: {})",
+                t.text,
+                world.ecosystem_words()
+            ),
+        };
+        let d = Diagnostic::error(format!("`{}` names no ecosystem", t.text), t.span);
+        out.push(d.about("library").help(help));
+    }
+}
+
 /// Refuses toolchains that no manifest declares, or that no machine is asked for, and versions that are none.
 pub(crate) fn check(world: &World, recipe: &Recipe, out: &mut Vec<Diagnostic>) {
     let Some(requires) = &recipe.requires else { return };

@@ -1,11 +1,14 @@
 //! `propose`: computes what recipes would change; no file of the project changes.
 
+use std::collections::BTreeSet;
 use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Limit, SkipReason, locks_of, summarize, unmet};
+use emendo_core::{Limit, Proposal, Session, SkipReason, locks_of, summarize, survey, unmet};
+use emendo_recipe::Recipe;
 use emendo_report::json;
+use emendo_text::one_line;
 
 use crate::errors::{REFUSED, Shown, TO_DO, Usage};
 use crate::globals::{Globals, inputs, load, refuse_faulty};
@@ -112,10 +115,69 @@ impl Propose {
                 }
                 show::locks(out, &locks)
             })?;
+            for line in misfits(&session, &checked.recipes, &proposal) {
+                writeln!(anstream::stderr(), "{LOOK}note{LOOK:#}: {}", one_line(&line))?;
+            }
         }
         let open = summary.open.pending() || summary.open.notes + summary.open.held_back > 0;
         Ok(if self.check && open { ExitCode::from(TO_DO) } else { ExitCode::SUCCESS })
     }
+}
+
+/// Why recipes may have nothing to do in a project: their library, in the versions that they start from, or code in their
+/// languages is not there. Where the versions of libraries change, that is no question.
+fn misfits(session: &Session, recipes: &[Recipe], proposal: &Proposal) -> Vec<String> {
+    if proposal.edits().any(|e| e.action == "library") {
+        return Vec::new();
+    }
+    let nothing = proposal.edits().next().is_none();
+    let found = survey(session.world(), session.project());
+    let mut out = Vec::new();
+    for recipe in recipes {
+        let fit = found.fits(session.world(), std::slice::from_ref(recipe));
+        let (Some(library), Some(fit)) = (&recipe.library, fit.first()) else { continue };
+        let name = &library.name;
+        if fit.fits || library.coordinates.is_empty() {
+            continue;
+        }
+        let coordinates: Vec<&str> = library.coordinates.iter().map(|c| c.text.as_str()).collect();
+        // The recipe may have given it another name already.
+        if fit.libraries.is_empty() && !nothing {
+            continue;
+        }
+        out.push(match fit.libraries.is_empty() {
+            true => {
+                format!("nothing of {name} is here: no manifest names {}", coordinates.join(", "))
+            }
+            false => {
+                let from = library.from.as_ref().map_or("", |f| f.text.as_str());
+                format!(
+                    "{name} is here in other versions than `{}` starts from ({from}): {}",
+                    recipe.id,
+                    fit.libraries.join(", ")
+                )
+            }
+        });
+    }
+    let words = languages_of(recipes);
+    let titles: Vec<&str> =
+        words.iter().filter_map(|w| session.world().language(w)).map(|l| l.title).collect();
+    let here = |title: &&str| found.languages.iter().any(|l| l.name == *title);
+    if nothing && !titles.is_empty() && !titles.iter().any(here) {
+        out.push(format!("the recipe is about code that is not here: {}", titles.join(", ")));
+    }
+    out
+}
+
+/// The words of the languages that recipes are about.
+fn languages_of(recipes: &[Recipe]) -> BTreeSet<String> {
+    let actions =
+        recipes.iter().flat_map(Recipe::whole).flat_map(|r| &r.steps).flat_map(|s| &s.actions);
+    actions
+        .filter(|a| a.kind.about_code())
+        .filter_map(|a| a.scope.lang.as_ref())
+        .map(|l| l.text.clone())
+        .collect()
 }
 
 /// Says that the user's own changes cannot be recognised, where that is so.

@@ -86,6 +86,31 @@ fn what_a_recipe_requires_is_said_and_nothing_changes() {
 }
 
 #[test]
+fn a_recipe_that_has_nothing_to_do_here_says_why() {
+    let s = Sandbox::new();
+    s.write("a.py", "x = 1\n");
+    let library = |from: &str| {
+        format!(
+            "library = {{ name = 'Tide', coordinates = ['npm:tide'], from = '{from}', to = '3' }}\n[[step]]\nid = 'a'\ntitle = 'A'\n[[step.symbol]]\nwhat = 'type'\nold = 'tide.A'\nnew = 'tide.B'\n"
+        )
+    };
+    s.recipe(&library("<3"));
+    s.propose()
+        .ok()
+        .says("nothing of Tide is here: no manifest names npm:tide")
+        .says("about code that is not here: Java");
+    s.write("package.json", "{ \"dependencies\": { \"tide\": \"^3.1.0\" } }\n");
+    s.write("A.java", "class A { tide.A a; }\n");
+    s.propose()
+        .ok()
+        .says("Tide is here in other versions")
+        .says("starts from (<3): npm:tide ^3.1.0");
+    s.write("package.json", "{ \"dependencies\": { \"tide\": \"^2.1.0\" } }\n");
+    let fits = s.propose().ok();
+    assert!(!fits.err.contains("Tide is here") && !fits.err.contains("not here"), "{}", fits.err);
+}
+
+#[test]
 fn lock_files_are_named_with_what_refreshes_them() {
     let s = project();
     s.recipe(STEP);
