@@ -51,6 +51,7 @@ pub(crate) fn on_purpose(open: &OpenCounts) -> Vec<OpenList> {
         (open.rejected, ("edit rejected", "edits rejected"), command),
         (open.kept, ("choice left as it is", "choices left as they are"), command),
         (open.done, ("place ticked off", "places ticked off"), command),
+        (open.protected, ("protected place", "protected places"), command),
     ])
 }
 

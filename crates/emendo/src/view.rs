@@ -130,6 +130,7 @@ impl View<'_> {
     fn lines_of(&self, out: &mut impl Write, e: &Edit) -> io::Result<()> {
         let why = match &e.standing {
             Standing::Withheld(why) => format!(" held back: {}", one_line(why)),
+            Standing::Protected(why) => format!(" left on purpose: {}", one_line(why)),
             _ => String::new(),
         };
         writeln!(out, "{}{why}", head(e))?;

@@ -91,6 +91,18 @@ pub enum Standing {
     Out,
     /// Held back, with the reason.
     Withheld(String),
+    /// Left on purpose, with the reason: the project's settings or a comment protect the place.
+    Protected(String),
+}
+
+impl Standing {
+    /// Why it cannot be in, whatever is decided about it.
+    pub fn barred(&self) -> Option<&str> {
+        match self {
+            Self::Withheld(why) | Self::Protected(why) => Some(why),
+            Self::In | Self::Out => None,
+        }
+    }
 }
 
 /// A proposed change at one place, of one step.

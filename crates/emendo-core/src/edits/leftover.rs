@@ -22,6 +22,9 @@ pub struct Leftover {
     pub source: String,
     /// How sure it is that the place means or mentions the symbol.
     pub certainty: Certainty,
+    /// The project's settings or a comment protect the place: it is left on purpose.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub protected: bool,
     /// Why.
     pub why: String,
     /// The step that is about the symbol.

@@ -191,6 +191,9 @@ impl Memory {
         for with in look.with {
             h.part(format!("{with:?}"));
         }
+        for glob in look.project.protected() {
+            h.part(glob);
+        }
         h.finish()
     }
 

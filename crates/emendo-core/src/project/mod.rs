@@ -34,9 +34,8 @@ pub struct Project {
     root: PathBuf,
     /// Only what lies below this folder is looked at; empty for all.
     below: String,
-    ignore: GlobSet,
-    /// Folders of recipes.
-    recipes: Vec<PathBuf>,
+    /// What its settings say.
+    rules: Rules,
     /// What is wrong with the settings.
     fault: Option<String>,
     /// Where the bytes of files come from.
@@ -99,6 +98,19 @@ struct Settings {
     /// Folders of recipes, from the root.
     #[serde(default)]
     recipes: Vec<String>,
+    /// Globs of paths that nothing is written at.
+    #[serde(default)]
+    protected: Vec<String>,
+}
+
+/// What the settings say, ready for use.
+#[derive(Clone, Debug, Default)]
+struct Rules {
+    ignore: GlobSet,
+    protected: GlobSet,
+    /// The globs of what is protected, as they are written.
+    protected_globs: Vec<String>,
+    recipes: Vec<PathBuf>,
 }
 
 impl Project {
@@ -131,23 +143,21 @@ impl Project {
             Ok(rest) => RelPath::from_path(rest)?.as_str().to_owned(),
             Err(_) => String::new(),
         };
-        let (ignore, recipes, fault) = match settings(&root) {
-            Ok((ignore, recipes)) => (ignore, recipes, None),
-            Err(why) => (GlobSet::empty(), Vec::new(), Some(why)),
+        let (rules, fault) = match settings(&root) {
+            Ok(rules) => (rules, None),
+            Err(why) => (Rules::default(), Some(why)),
         };
         let source = Arc::new(OnDisk);
-        Ok(Self { root, below, ignore, recipes, fault, source, tracked: None, held: None })
+        Ok(Self { root, below, rules, fault, source, tracked: None, held: None })
     }
 
     /// A folder as a project of its own, whatever lies around it.
     pub(crate) fn alone(root: &Path) -> Self {
-        let (ignore, recipes) = (GlobSet::empty(), Vec::new());
         let (root, source) = (root.to_owned(), Arc::new(OnDisk));
         Self {
             root,
             below: String::new(),
-            ignore,
-            recipes,
+            rules: Rules::default(),
             fault: None,
             source,
             tracked: None,
@@ -230,14 +240,24 @@ impl Project {
         self.fault.as_deref()
     }
 
+    /// True if the settings say that nothing is written at a path.
+    pub fn protects(&self, path: &RelPath) -> bool {
+        self.rules.protected.is_match(path.as_path())
+    }
+
+    /// The globs of what the settings protect, as they are written.
+    pub(crate) fn protected(&self) -> &[String] {
+        &self.rules.protected_globs
+    }
+
     /// The folders of recipes that the settings name.
     pub fn recipe_folders(&self) -> &[PathBuf] {
-        &self.recipes
+        &self.rules.recipes
     }
 
     /// True if the settings say to pass over a path.
     pub fn ignores(&self, path: &RelPath) -> bool {
-        self.ignore.is_match(path.as_path())
+        self.rules.ignore.is_match(path.as_path())
     }
 
     /// The full path of a file.
@@ -333,20 +353,14 @@ impl Project {
 }
 
 /// The settings, or what is wrong with them.
-fn settings(root: &Path) -> Result<(GlobSet, Vec<PathBuf>), String> {
+fn settings(root: &Path) -> Result<Rules, String> {
     let path = root.join(SETTINGS);
     if path.symlink_metadata().is_err() {
-        return Ok((GlobSet::empty(), Vec::new()));
+        return Ok(Rules::default());
     }
     let bytes = emendo_recipe::read_regular(&path).map_err(|e| e.to_string())?;
     let text = String::from_utf8(bytes).map_err(|_| "it is not UTF-8".to_owned())?;
     let settings: Settings = toml::from_str(&text).map_err(|e| e.to_string())?;
-    let mut set = GlobSetBuilder::new();
-    for glob in &settings.ignore {
-        let wrong = |why: String| format!("`ignore` names `{glob}`, which is not a glob: {why}");
-        emendo_recipe::check_glob(glob).map_err(wrong)?;
-        set.add(Glob::new(glob).map_err(|e| wrong(e.kind().to_string()))?);
-    }
     let mut recipes = Vec::new();
     for folder in &settings.recipes {
         let whole = root.join(folder);
@@ -355,5 +369,21 @@ fn settings(root: &Path) -> Result<(GlobSet, Vec<PathBuf>), String> {
         }
         recipes.push(whole);
     }
-    Ok((set.build().map_err(|e| e.to_string())?, recipes))
+    Ok(Rules {
+        ignore: globs("ignore", &settings.ignore)?,
+        protected: globs("protected", &settings.protected)?,
+        protected_globs: settings.protected,
+        recipes,
+    })
+}
+
+/// The globs of a key, or what is wrong with one.
+fn globs(key: &str, all: &[String]) -> Result<GlobSet, String> {
+    let mut set = GlobSetBuilder::new();
+    for glob in all {
+        let wrong = |why: String| format!("`{key}` names `{glob}`, which is not a glob: {why}");
+        emendo_recipe::check_glob(glob).map_err(wrong)?;
+        set.add(Glob::new(glob).map_err(|e| wrong(e.kind().to_string()))?);
+    }
+    set.build().map_err(|e| e.to_string())
 }

@@ -11,7 +11,7 @@ use emendo_recipe::{Example, Recipe};
 use emendo_text::{RelPath, Span};
 use rayon::prelude::*;
 
-use crate::edits::{Decisions, OnceWritten, Standing};
+use crate::edits::{Decisions, OnceWritten};
 use crate::plan::{Limit, Plan};
 use crate::project::Project;
 use crate::recipes::check::check;
@@ -343,10 +343,8 @@ fn stopped(
     let mut out = Gathered::default();
     engine.run(&mut out)?;
     let edits = out.files.iter().filter(|f| f.path == *path).flat_map(|f| &f.edits);
-    let withheld = edits.filter(|e| e.is_on(line)).filter_map(|e| match &e.standing {
-        Standing::Withheld(why) => Some(why.clone()),
-        _ => None,
-    });
+    let here = edits.filter(|e| e.is_on(line));
+    let withheld = here.filter_map(|e| e.standing.barred().map(str::to_owned));
     let (source, withheld) = (source.to_owned(), withheld.collect());
     Ok(Some(StayedLine { source, withheld, stops: trace.into_stops() }))
 }

@@ -148,6 +148,7 @@ pub(crate) fn accept(
                 continue;
             }
             (_, Status::Rejected) if !explicit => refuse(Refusal::Rejected),
+            (Standing::Protected(why), _) => refuse(Refusal::Withheld(why.clone())),
             (Standing::Withheld(why), _) if e.behind.is_none() || !explicit => {
                 refuse(Refusal::Withheld(why.clone()))
             }

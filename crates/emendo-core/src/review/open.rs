@@ -36,6 +36,10 @@ pub struct OpenWork<'p> {
     pub done_notes: Vec<&'p Note>,
     /// Leftovers that were ticked off.
     pub done_leftovers: Vec<LeftoverAt<'p>>,
+    /// Edits at places that the project's settings or a comment protect.
+    pub protected: Vec<&'p Edit>,
+    /// Leftovers at such places.
+    pub protected_leftovers: Vec<LeftoverAt<'p>>,
 }
 
 /// The lists in numbers.
@@ -61,6 +65,8 @@ pub struct OpenCounts {
     pub kept: usize,
     /// Notes and leftovers that were ticked off.
     pub done: usize,
+    /// Edits and leftovers at protected places.
+    pub protected: usize,
 }
 
 impl OpenCounts {
@@ -76,7 +82,7 @@ impl OpenCounts {
 
     /// How many places were left on purpose.
     pub fn on_purpose(&self) -> usize {
-        self.rejected + self.kept + self.done
+        self.rejected + self.kept + self.done + self.protected
     }
 }
 
@@ -115,7 +121,11 @@ impl<'p> OpenWork<'p> {
             }
             let here = about.get(path).map_or(&[][..], Vec::as_slice);
             let covers = |e: &&Edit| e.is_on(l.line) && e.step.recipe == l.step.recipe;
-            if decisions.done(l.id) {
+            if l.protected {
+                if !here.iter().any(covers) {
+                    out.protected_leftovers.push((path, l));
+                }
+            } else if decisions.done(l.id) {
                 out.done_leftovers.push((path, l));
             } else if !here.iter().any(covers) {
                 out.leftovers.push((path, l));
@@ -128,6 +138,7 @@ impl<'p> OpenWork<'p> {
         let status = decisions.status(e);
         let list = match (&e.standing, status) {
             (_, Status::Rejected) => &mut self.rejected,
+            (Standing::Protected(_), _) => &mut self.protected,
             (Standing::Withheld(_), _) => &mut self.held_back,
             (_, Status::Accepted(Some(label))) if e.leaves(&label) => &mut self.kept,
             (_, Status::Accepted(_)) => &mut self.accepted,
@@ -151,6 +162,7 @@ impl<'p> OpenWork<'p> {
             rejected: self.rejected.len(),
             kept: self.kept.len(),
             done: self.done_notes.len() + self.done_leftovers.len(),
+            protected: self.protected.len() + self.protected_leftovers.len(),
         }
     }
 }

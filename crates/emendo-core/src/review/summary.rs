@@ -64,8 +64,8 @@ pub struct Summary {
 impl Tally {
     fn edit(&mut self, e: &Edit, decisions: &Decisions) {
         let status = decisions.status(e);
-        if matches!(e.standing, Standing::Withheld(_)) && status != Status::Rejected {
-            self.withheld += 1;
+        if status != Status::Rejected && e.standing.barred().is_some() {
+            self.withheld += usize::from(matches!(e.standing, Standing::Withheld(_)));
             return;
         }
         self.edits += 1;
@@ -95,7 +95,7 @@ pub fn summarize(proposal: &Proposal, decisions: &Decisions) -> Summary {
         .collect();
     let mut total = Tally::default();
     for f in &proposal.files {
-        let live = |e: &&Edit| !matches!(e.standing, Standing::Withheld(_)) && !e.derived;
+        let live = |e: &&Edit| e.standing.barred().is_none() && !e.derived;
         total.files += usize::from(f.edits.iter().any(|e| live(&e)));
         for s in &mut steps {
             s.tally.files += usize::from(f.edits.iter().any(|e| live(&e) && e.step == s.step.key));

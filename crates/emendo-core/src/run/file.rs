@@ -12,6 +12,7 @@ use crate::edits::{Decisions, Edit, Leftover, Note, OnceWritten};
 use crate::look::Answers;
 use crate::plan::{Plan, PlanStep, Watch, WordCache};
 use crate::run::anchor::Anchors;
+use crate::run::protected::Protected;
 use crate::run::sink::{CoverageLog, Mode};
 use crate::run::why::LineTrace;
 
@@ -37,6 +38,8 @@ pub(crate) struct FileRun {
     pub(crate) covered: HashSet<usize>,
     pub(crate) notes: Vec<Note>,
     pub(crate) leftovers: Vec<Leftover>,
+    /// What nothing is written at.
+    pub(crate) protected: Protected,
     /// How many notes of one step say the same of equal places.
     note_places: HashMap<Digest, u64>,
     lines: Option<Lines>,
@@ -87,6 +90,7 @@ impl FileRun {
             covered: HashSet::new(),
             notes: Vec::new(),
             leftovers: Vec::new(),
+            protected: Protected::default(),
             note_places: HashMap::new(),
             lines: None,
             anchors: None,
@@ -197,6 +201,7 @@ impl FileRun {
             }
             let why = draft.evidence.iter().min_by_key(|f| f.says);
             let leftover = Leftover {
+                protected: false,
                 id: Digest::of(b""),
                 also: Vec::new(),
                 symbol: emendo_lang::tree::in_line(draft.hull.of(&self.text)),
@@ -247,6 +252,7 @@ impl FileRun {
                 let Some((step, advice)) = watch.about.get(&r.symbol) else { continue };
                 let why = r.fact.as_ref().map_or_else(|| r.why.clone(), |f| self.evidence(f).text);
                 let leftover = Leftover {
+                    protected: false,
                     id: Digest::of(b""),
                     also: Vec::new(),
                     symbol: r.symbol,

@@ -34,6 +34,12 @@ impl FileRun {
                 f.withheld = Some("the edit that it needs is rejected".into());
             }
         }
+        for f in &mut folded {
+            let lines = self.lines_of(f);
+            if let Some(why) = self.protected.reason(&lines) {
+                (f.withheld, f.protected) = (Some(why), true);
+            }
+        }
         conflicts(&mut folded);
         for i in 0..folded.len() {
             // Held back by another: only its own acceptance, with the other rejected, brings it in.

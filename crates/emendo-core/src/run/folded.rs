@@ -17,6 +17,8 @@ pub(crate) struct FoldedDraft {
     pub(crate) options: Vec<(String, Digest)>,
     pub(crate) status: Status,
     pub(crate) withheld: Option<String>,
+    /// What holds it back is that its place is protected.
+    pub(crate) protected: bool,
     pub(crate) behind: Option<usize>,
 }
 

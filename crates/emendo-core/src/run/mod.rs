@@ -6,6 +6,7 @@ mod file;
 mod fold;
 mod folded;
 mod naming;
+mod protected;
 mod record;
 mod sink;
 mod traced;
@@ -32,6 +33,7 @@ use crate::look::{
 use crate::plan::{Conditions, MissingRequirement, Plan, PlanStep, SkippedStep};
 use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
 use crate::run::file::{Env, FileRun};
+use crate::run::protected::Protected;
 
 /// A run over a project.
 pub struct Engine<'a> {
@@ -424,7 +426,12 @@ impl Engine<'_> {
     fn open(&self, path: RelPath) -> Option<FileRun> {
         let bytes = self.project.bytes(&path).ok()?;
         let text = Text::decode(&bytes).ok()?;
-        Some(FileRun::new(self.plan.world.clone(), path, text, Digest::of(&bytes)))
+        let whole = self.project.protects(&path);
+        let language = self.plan.world.language_of(&path);
+        let protected = Protected::of(&path, text.as_str(), language, whole);
+        let mut run = FileRun::new(self.plan.world.clone(), path, text, Digest::of(&bytes));
+        run.protected = protected;
+        Some(run)
     }
 
     /// Reads again what the files of a stage say to others.

@@ -35,6 +35,7 @@ impl FileRun {
                     options,
                     status: Status::Undecided,
                     withheld: None,
+                    protected: false,
                     behind: None,
                 }
             })

@@ -35,6 +35,7 @@ impl FileRun {
             let own = f.draft.certainty;
             let certainty = parents.iter().map(|p| p.certainty).min().map_or(own, |p| p.min(own));
             let standing = match (&f.withheld, &f.status) {
+                (Some(why), _) if f.protected => Standing::Protected(why.clone()),
                 (Some(why), _) => Standing::Withheld(why.clone()),
                 (None, Status::Rejected) => Standing::Out,
                 (None, _) if f.change().is_none() => Standing::Out,
@@ -85,7 +86,7 @@ impl FileRun {
     }
 
     /// The lines of the original that a draft changes, the first one first: at least that of its place.
-    fn lines_of(&mut self, f: &FoldedDraft) -> Vec<u32> {
+    pub(crate) fn lines_of(&mut self, f: &FoldedDraft) -> Vec<u32> {
         let changes = std::iter::once(&f.draft.change);
         let all = changes.chain(f.draft.alternatives.iter().map(|a| &a.change));
         let spans: Vec<Span> = all.flat_map(|c| &c.splices).map(|s| s.span).collect();
@@ -141,7 +142,10 @@ impl FileRun {
             }
         };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
-        let leftovers = by_line(&self.path, self.leftovers);
+        let mut leftovers = by_line(&self.path, self.leftovers);
+        for l in &mut leftovers {
+            l.protected = self.protected.reason(&[l.line]).is_some();
+        }
         FileResult {
             path: self.path,
             base: self.digest,

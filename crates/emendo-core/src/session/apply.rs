@@ -103,7 +103,7 @@ impl Session {
         let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
         let proposal = self.current()?;
         let decisions = self.decided(&proposal, options, &mut out)?;
-        let held = |e: &&Edit| matches!(e.standing, Standing::Withheld(_));
+        let held = |e: &&Edit| e.standing.barred().is_some();
         // A choice to leave a place as it is writes nothing, and holds on.
         let writes = |e: &&Edit| match decisions.status(e) {
             Status::Accepted(label) => !label.is_some_and(|l| e.leaves(&l)),

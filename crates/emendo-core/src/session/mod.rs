@@ -25,7 +25,7 @@ pub use undo::Undone;
 pub use why::WhyLine;
 
 use crate::apply::{Journal, Phase};
-use crate::edits::{Decisions, Edit, OnceWritten, Standing, Status};
+use crate::edits::{Decisions, Edit, OnceWritten, Status};
 use crate::project::Project;
 use crate::recipes::Shelf;
 use crate::review::Proposal;
@@ -218,7 +218,7 @@ const UNMET: &str = "the edit that it needs is not accepted";
 /// Accepted edits that need one that is not.
 fn unmet<'p>(proposal: &'p Proposal, decisions: &Decisions) -> Vec<&'p Edit> {
     let is_in = |e: &&Edit| matches!(decisions.status(e), Status::Accepted(_));
-    let held = |e: &Edit| matches!(e.standing, Standing::Withheld(_));
+    let held = |e: &Edit| e.standing.barred().is_some();
     let open: HashSet<Digest> =
         proposal.decidable().filter(|e| !is_in(e) || held(e)).filter_map(|e| e.provides).collect();
     let needs = |e: &&Edit| e.needs.is_some_and(|tie| open.contains(&tie));

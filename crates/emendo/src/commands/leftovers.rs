@@ -176,7 +176,7 @@ fn nothing(out: &mut impl Write, r: &Remaining) -> io::Result<()> {
     Ok(())
 }
 
-/// What was rejected, left as it is, or ticked off.
+/// What was rejected, left as it is, protected, or ticked off.
 fn on_purpose(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
     let heads = |out: &mut dyn Write, title: &str, edits: &[&emendo_core::Edit]| {
         if edits.is_empty() {
@@ -184,13 +184,22 @@ fn on_purpose(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
         }
         writeln!(out, "{BOLD}{title}{BOLD:#}")?;
         for e in edits {
-            writeln!(out, "  {}", show::head(e))?;
+            let why = e.standing.barred().map_or(String::new(), |w| format!(" {}", one_line(w)));
+            writeln!(out, "  {}{why}", show::head(e))?;
             writeln!(out, "      {DIM}{}{DIM:#}", one_line(&e.before))?;
         }
         writeln!(out)
     };
     heads(out, "Rejected", &work.rejected)?;
     heads(out, "Left as they are", &work.kept)?;
+    heads(out, "Protected", &work.protected)?;
+    if !work.protected_leftovers.is_empty() {
+        writeln!(out, "{BOLD}Old names at protected places{BOLD:#}")?;
+        for (path, l) in &work.protected_leftovers {
+            place(out, path, l)?;
+        }
+        writeln!(out)?;
+    }
     if !work.done_notes.is_empty() || !work.done_leftovers.is_empty() {
         writeln!(out, "{BOLD}Ticked off{BOLD:#}")?;
         for n in &work.done_notes {

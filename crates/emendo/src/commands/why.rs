@@ -73,6 +73,7 @@ impl Why {
                 Standing::Out if e.options.is_empty() => "is rejected".to_owned(),
                 Standing::Out => "waits for a choice".to_owned(),
                 Standing::Withheld(why) => format!("is held back: {}", one_line(why)),
+                Standing::Protected(why) => format!("is left on purpose: {}", one_line(why)),
             };
             writeln!(out, "  {} {state}", show::head(e))?;
             for f in &e.evidence {

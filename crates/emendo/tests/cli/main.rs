@@ -14,6 +14,7 @@ mod interrupted;
 mod leftovers;
 mod pages;
 mod pictures;
+mod protected;
 mod protection;
 mod reading;
 mod recipes;
