@@ -177,6 +177,24 @@ fn over_dropped(new: ImportEdit, edits: &mut [ImportEdit]) -> Option<ImportEdit>
     None
 }
 
+/// After which name of a sorted list a new one goes, first of all where none is smaller; `None` if the list is not sorted, by
+/// letters or without regard to capitals. In a longer list one name may stand out of order: an edit may have written it in the place
+/// of another. (Only the text counts, so that it makes no difference when that was written.)
+fn place_in_order(names: &[String], new: &str) -> Option<Option<usize>> {
+    let exact = |n: &str| n.to_owned();
+    let lower = |n: &str| n.to_lowercase();
+    let keys: [&dyn Fn(&str) -> String; 2] = [&exact, &lower];
+    let ways = keys.map(|key| (names.iter().map(|n| key(n)).collect::<Vec<_>>(), key(new)));
+    let sorted = ways.iter().find(|w| w.0.is_sorted());
+    if let Some((all, new)) = sorted {
+        return Some(all.iter().rposition(|n| n < new));
+    }
+    let (all, new) = ways.first().filter(|_| names.len() > 3)?;
+    let without = |out: usize| all.iter().enumerate().filter(move |(i, _)| *i != out);
+    let out = (0..all.len()).rev().find(|out| without(*out).map(|n| n.1).is_sorted())?;
+    Some(without(out).filter(|(_, n)| *n < new).map(|(i, _)| i).last())
+}
+
 /// Spans in order, those that touch made one.
 fn joined(mut spans: Vec<Span>) -> Vec<Span> {
     spans.sort();
@@ -389,9 +407,12 @@ impl<'a> Changes<'a> {
             None => format!("{mark}{last}"),
         };
         let name = |i: &Import| i.segments.last().map_or(String::new(), |s| s.0.clone());
-        let sorted = list.windows(2).all(|w| name(w[0]) <= name(w[1]));
-        let before = list.iter().rev().find(|i| !sorted || name(i).as_str() < *last);
         let item = |i: &Import| i.item.unwrap_or(i.span);
+        let names: Vec<String> = list.iter().map(|i| name(i)).collect();
+        let before = match place_in_order(&names, last) {
+            Some(place) => place.map(|at| &list[at]),
+            None => list.last(),
+        };
         // The blanks between two items of the list, where it has two.
         let gap = list.windows(2).next().map(|w| {
             let between = Span { start: item(w[0]).end, end: item(w[1]).start };
@@ -553,5 +574,23 @@ pub fn respell(names: &Names, segments: &[(String, Span)], new: &[&str]) -> Spli
                 Splice::text(Span::at(end), format!("{separator}{text}"))
             }
         },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::place_in_order;
+
+    #[test]
+    fn a_name_goes_where_the_order_of_the_list_has_it() {
+        let place = |names: &[&str], new: &str| {
+            place_in_order(&names.iter().map(|n| (*n).to_owned()).collect::<Vec<_>>(), new)
+        };
+        assert_eq!(place(&["Board", "Field", "open"], "Config"), Some(Some(0)));
+        assert_eq!(place(&["Board", "Field"], "Anchor"), Some(None));
+        assert_eq!(place(&["anchor", "Board", "cable", "Dock"], "Chart"), Some(Some(2)));
+        assert_eq!(place(&["Board", "Field", "read", "field_read"], "Config"), Some(Some(0)));
+        assert_eq!(place(&["open", "close", "read"], "config"), None);
+        assert_eq!(place(&["open", "close", "read", "adopt"], "config"), None);
     }
 }
