@@ -192,7 +192,7 @@ fn place_in_order(names: &[String], new: &str) -> Option<Option<usize>> {
     let (all, new) = ways.first().filter(|_| names.len() > 3)?;
     let without = |out: usize| all.iter().enumerate().filter(move |(i, _)| *i != out);
     let out = (0..all.len()).rev().find(|out| without(*out).map(|n| n.1).is_sorted())?;
-    Some(without(out).filter(|(_, n)| *n < new).map(|(i, _)| i).last())
+    Some(without(out).filter(|(_, n)| *n < new).map(|(i, _)| i).next_back())
 }
 
 /// Spans in order, those that touch made one.
