@@ -89,9 +89,13 @@ fn on_purpose(work: &OpenWork<'_>) -> Vec<String> {
     };
     let mut out = edits(&work.rejected, "was rejected");
     out.extend(edits(&work.kept, "was left as it is"));
-    let notes = work.done_notes.iter();
+    out.extend(work.protected.iter().map(|e| {
+        let why = e.standing.barred().unwrap_or_default();
+        format!("{}: {}: {}", at(e), text(&e.step.step), text(why))
+    }));
+    let notes = work.done_notes.iter().chain(&work.protected_notes);
     out.extend(notes.map(|n| format!("{}: {}", place(n.path.as_ref(), n.line), text(&n.say))));
-    let left = work.done_leftovers.iter();
+    let left = work.done_leftovers.iter().chain(&work.protected_leftovers);
     out.extend(left.map(|(p, l)| format!("{}: {}", place(Some(p), Some(l.line)), code(&l.symbol))));
     out
 }

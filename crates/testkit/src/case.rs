@@ -264,7 +264,7 @@ fn counts_agree(
     let Summary { steps, total: t, open } = summarize(proposal, &decisions);
     let lists = OpenWork::of(proposal, &decisions).counts();
     let by_step = |of: fn(&Tally) -> usize| steps.iter().map(|s| of(&s.tally)).sum::<usize>();
-    let ticked = proposal.notes().filter(|n| decisions.done(n.id)).count();
+    let ticked = proposal.notes().filter(|n| !n.protected && decisions.done(n.id)).count();
     let decided = t.accepted + t.rejected + t.kept + t.undecided + t.again;
     let same = [
         ("edits by step", by_step(|t| t.edits), t.edits),

@@ -193,4 +193,7 @@ pub struct Note {
     pub source: String,
     /// What to say.
     pub say: String,
+    /// The project's settings or a comment protect the place: it is left on purpose.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub protected: bool,
 }

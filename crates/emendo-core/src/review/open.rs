@@ -38,6 +38,8 @@ pub struct OpenWork<'p> {
     pub done_leftovers: Vec<LeftoverAt<'p>>,
     /// Edits at places that the project's settings or a comment protect.
     pub protected: Vec<&'p Edit>,
+    /// Notes at such places.
+    pub protected_notes: Vec<&'p Note>,
     /// Leftovers at such places.
     pub protected_leftovers: Vec<LeftoverAt<'p>>,
 }
@@ -65,7 +67,7 @@ pub struct OpenCounts {
     pub kept: usize,
     /// Notes and leftovers that were ticked off.
     pub done: usize,
-    /// Edits and leftovers at protected places.
+    /// Edits, notes and leftovers at protected places.
     pub protected: usize,
 }
 
@@ -94,10 +96,12 @@ impl<'p> OpenWork<'p> {
             out.edit(e, decisions);
         }
         for n in proposal.notes() {
-            match decisions.done(n.id) {
-                true => out.done_notes.push(n),
-                false => out.notes.push(n),
-            }
+            let list = match (n.protected, decisions.done(n.id)) {
+                (true, _) => &mut out.protected_notes,
+                (false, true) => &mut out.done_notes,
+                (false, false) => &mut out.notes,
+            };
+            list.push(n);
         }
         // What an edit is about that is not in is listed as that edit.
         let outside = proposal.decidable().filter(|e| e.standing != Standing::In);
@@ -162,7 +166,9 @@ impl<'p> OpenWork<'p> {
             rejected: self.rejected.len(),
             kept: self.kept.len(),
             done: self.done_notes.len() + self.done_leftovers.len(),
-            protected: self.protected.len() + self.protected_leftovers.len(),
+            protected: self.protected.len()
+                + self.protected_notes.len()
+                + self.protected_leftovers.len(),
         }
     }
 }

@@ -107,7 +107,7 @@ pub fn summarize(proposal: &Proposal, decisions: &Decisions) -> Summary {
             s.tally.edit(e, decisions);
         }
     }
-    for n in proposal.notes() {
+    for n in proposal.notes().filter(|n| !n.protected) {
         total.notes += 1;
         if let Some(s) = steps.iter_mut().find(|s| s.step.key == n.step) {
             s.tally.notes += 1;

@@ -339,6 +339,7 @@ impl FileRun {
                 line: Some(line),
                 source,
                 say: n.say,
+                protected: self.protected.reason(&[line]).is_some(),
             };
             let same = |o: &Note| {
                 (&o.step, o.line, &o.say, &o.source)

@@ -301,6 +301,7 @@ impl Engine<'_> {
                 line: None,
                 source: String::new(),
                 say,
+                protected: false,
             })
         });
         notes.collect()

@@ -65,7 +65,8 @@ pub fn leftovers(work: &OpenWork<'_>, remaining: &Remaining, decisions: &Decisio
         "on_purpose": {
             "rejected": edits(&work.rejected), "kept": edits(&work.kept),
             "notes": work.done_notes, "leftovers": all(&work.done_leftovers),
-            "protected": edits(&work.protected), "protected_leftovers": all(&work.protected_leftovers),
+            "protected": edits(&work.protected), "protected_notes": work.protected_notes,
+            "protected_leftovers": all(&work.protected_leftovers),
         },
         "looked_for": remaining.looked_for,
         "unnamed": remaining.unnamed,

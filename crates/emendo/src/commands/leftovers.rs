@@ -193,8 +193,11 @@ fn on_purpose(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
     heads(out, "Rejected", &work.rejected)?;
     heads(out, "Left as they are", &work.kept)?;
     heads(out, "Protected", &work.protected)?;
-    if !work.protected_leftovers.is_empty() {
-        writeln!(out, "{BOLD}Old names at protected places{BOLD:#}")?;
+    if !work.protected_notes.is_empty() || !work.protected_leftovers.is_empty() {
+        writeln!(out, "{BOLD}Notes and old names at protected places{BOLD:#}")?;
+        for n in &work.protected_notes {
+            show::note(out, n)?;
+        }
         for (path, l) in &work.protected_leftovers {
             place(out, path, l)?;
         }

@@ -2,7 +2,7 @@
 
 use testkit::Sandbox;
 
-const RENAME: &str = "[[step]]\nid = 'a'\ntitle = 'A'\n[[step.symbol]]\nwhat = 'method'\nold = 'tide.Quay.moor'\nnew = 'tide.Quay.berth'\n[[step.setting]]\nkey = 'tide.mode'\nnew = 'tide.kind'\n";
+const RENAME: &str = "[[step]]\nid = 'a'\ntitle = 'A'\n[[step.symbol]]\nwhat = 'method'\nold = 'tide.Quay.moor'\nnew = 'tide.Quay.berth'\n[[step.setting]]\nkey = 'tide.mode'\nnew = 'tide.kind'\n[[step.note]]\nfind = '@{q}.moor(@{x})'\nsay = 'look here'\nslots.x = { text = '^[56]$' }\n";
 
 const CODE: &str = "import tide.Quay;
 class A {
@@ -50,7 +50,8 @@ fn protected_places_stay_and_are_left_on_purpose() {
     let stays = |n: u32| after.contains(&format!(".moor({n})"));
     let all: Vec<bool> = (1..=7).map(stays).collect();
     assert_eq!(all, [true, false, true, true, false, true, false], "{after}");
-    // Nothing of it is open, and all of it is listed.
+    // Nothing of it is open, and all of it is listed; a note of another place is ticked off.
+    s.run(&["done", "--step", "a"]).ok();
     s.run(&["leftovers", "--check"]).ok();
     let list = s.run(&["leftovers", "--on-purpose"]).ok();
     for part in [
@@ -59,21 +60,25 @@ fn protected_places_stay_and_are_left_on_purpose() {
         "A.java:4",
         "on line 4 says to leave",
         "app.yml:3",
+        "look here",
     ] {
         assert!(list.out.contains(part), "{part}\n{}", list.out);
     }
     let counts = s.run(&["leftovers", "--json"]).ok().json();
-    assert_eq!(counts["counts"]["protected"], 6, "{counts:#}");
+    assert_eq!(counts["counts"]["protected"], 7, "{counts:#}");
     s.run(&["why", "A.java:4"]).ok().says("is left on purpose");
+    s.run(&["finish", "--report", "../done.md"]).ok();
+    let report = std::fs::read_to_string(s.root().join("../done.md")).expect("written");
+    assert!(report.contains("emendo.toml protects this file"), "{report}");
 }
 
 #[test]
 fn protection_that_comes_or_goes_counts_at_once() {
     let s = sandbox();
     s.write("emendo.toml", "");
-    assert_eq!(s.propose_json()["open"]["protected"], 5);
+    assert_eq!(s.propose_json()["open"]["protected"], 6);
     s.write("emendo.toml", "protected = ['**/*.java']\n");
-    assert_eq!(s.propose_json()["open"]["protected"], 9);
+    assert_eq!(s.propose_json()["open"]["protected"], 11);
     s.write("emendo.toml", "protected = ['contracts/**']\n");
     let edit = |v: &serde_json::Value| v["standing"] == "protected";
     let json = s.propose_json();
