@@ -124,6 +124,13 @@ const EXAMPLES: &[Examples] = &[
         ],
     ),
     (
+        "recipe",
+        [
+            ("emendo recipe list", "the recipes that are known here"),
+            ("emendo recipe check ../tidewire-3.toml", "what is wrong with one"),
+        ],
+    ),
+    (
         "recipe list",
         [
             ("emendo recipe list", "all that are known here"),
@@ -193,6 +200,10 @@ const EXAMPLES: &[Examples] = &[
 
 /// A command with the examples of its help, and those of the commands below it.
 pub(crate) fn with_examples(command: Command) -> Command {
+    let command = command.after_help(help(&[
+        ("emendo demo", "the whole path on sample data, with commands to try"),
+        ("emendo survey", "what is in the project around this folder"),
+    ]));
     EXAMPLES.iter().fold(command, |command, (name, examples)| {
         let text = help(examples);
         match name.split_once(' ') {
