@@ -254,13 +254,8 @@ fn tree(
     };
     let (before, after) = (read("before")?, read("after")?);
     let dir = tempfile::tempdir().map_err(|e| e.to_string())?;
-    let write = |path: &RelPath, bytes: &[u8]| -> io::Result<()> {
-        let full = dir.path().join(path.as_path());
-        full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
-        std::fs::write(full, bytes)
-    };
     for (path, bytes) in &before {
-        write(path, bytes).map_err(|e| e.to_string())?;
+        write(dir.path(), path, bytes).map_err(|e| e.to_string())?;
     }
     let first = over(dir.path(), plan, &[], Some(touched), false).map_err(|e| e.to_string())?;
     let own = OnceWritten::of(first.files.iter().flat_map(|f| f.edits.iter()), &plan.once_steps());
@@ -296,7 +291,7 @@ fn tree(
         return Ok(Verdict::Notes { problem });
     }
     for (path, bytes) in &actual {
-        write(path, bytes).map_err(|e| e.to_string())?;
+        write(dir.path(), path, bytes).map_err(|e| e.to_string())?;
     }
     let again = over(dir.path(), plan, &own, None, false).map_err(|e| e.to_string())?;
     match again.files.iter().find(|f| f.after.is_some()) {
@@ -307,6 +302,13 @@ fn tree(
     }
 }
 
+/// Writes a file of an example into its folder.
+fn write(root: &Path, path: &RelPath, bytes: &[u8]) -> io::Result<()> {
+    let full = root.join(path.as_path());
+    full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
+    std::fs::write(full, bytes)
+}
+
 /// Why a line of a text alone stayed as it was.
 fn stays(
     plan: &Plan,
@@ -315,9 +317,7 @@ fn stays(
     came: (&str, &str),
 ) -> io::Result<Option<StayedLine>> {
     let dir = tempfile::tempdir()?;
-    let full = dir.path().join(path.as_path());
-    full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
-    std::fs::write(full, before)?;
+    write(dir.path(), path, before.as_bytes())?;
     stopped(dir.path(), plan, path, before, came)
 }
 
@@ -380,9 +380,7 @@ fn over_text(
     touched: Option<&CoverageLog>,
 ) -> io::Result<Gathered> {
     let dir = tempfile::tempdir()?;
-    let full = dir.path().join(path.as_path());
-    full.parent().map_or(Ok(()), std::fs::create_dir_all)?;
-    std::fs::write(full, text)?;
+    write(dir.path(), path, text.as_bytes())?;
     over(dir.path(), plan, own, touched, true)
 }
 

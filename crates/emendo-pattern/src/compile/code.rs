@@ -71,13 +71,7 @@ fn spliced(text: &str, at: Span, mut splices: Vec<Splice>) -> String {
     let (mut out, mut from) = (String::new(), at.start as usize);
     for splice in &splices {
         out.push_str(text.get(from..splice.span.start as usize).unwrap_or(""));
-        for part in Part::leaves(&splice.parts) {
-            match part {
-                Part::Text(t) => out.push_str(t),
-                Part::Copy(span) => out.push_str(span.of(text)),
-                Part::Shifted(_) => {}
-            }
-        }
+        out.push_str(&Part::plain(&splice.parts, text));
         from = splice.span.end as usize;
     }
     out.push_str(text.get(from..at.end as usize).unwrap_or(""));

@@ -5,7 +5,7 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Certainty, LeftoverAt, OpenWork, Remaining};
+use emendo_core::{Certainty, LeftoverAt, Note, OpenWork, Remaining};
 use emendo_report::json;
 use emendo_text::{one_line, visible_name};
 
@@ -193,26 +193,9 @@ fn on_purpose(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
     heads(out, "Rejected", &work.rejected)?;
     heads(out, "Left as they are", &work.kept)?;
     heads(out, "Protected", &work.protected)?;
-    if !work.protected_notes.is_empty() || !work.protected_leftovers.is_empty() {
-        writeln!(out, "{BOLD}Notes and old names at protected places{BOLD:#}")?;
-        for n in &work.protected_notes {
-            show::note(out, n)?;
-        }
-        for (path, l) in &work.protected_leftovers {
-            place(out, path, l)?;
-        }
-        writeln!(out)?;
-    }
-    if !work.done_notes.is_empty() || !work.done_leftovers.is_empty() {
-        writeln!(out, "{BOLD}Ticked off{BOLD:#}")?;
-        for n in &work.done_notes {
-            show::note(out, n)?;
-        }
-        for (path, l) in &work.done_leftovers {
-            place(out, path, l)?;
-        }
-        writeln!(out)?;
-    }
+    let title = "Notes and old names at protected places";
+    places(out, title, &work.protected_notes, &work.protected_leftovers)?;
+    places(out, "Ticked off", &work.done_notes, &work.done_leftovers)?;
     match work.counts().on_purpose() {
         0 => writeln!(out, "nothing was left on purpose"),
         n => writeln!(
@@ -221,6 +204,26 @@ fn on_purpose(out: &mut impl Write, work: &OpenWork<'_>) -> io::Result<()> {
             count(n, "place")
         ),
     }
+}
+
+/// Notes and old names under a title, if there are any.
+fn places(
+    out: &mut impl Write,
+    title: &str,
+    notes: &[&Note],
+    leftovers: &[LeftoverAt<'_>],
+) -> io::Result<()> {
+    if notes.is_empty() && leftovers.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "{BOLD}{title}{BOLD:#}")?;
+    for n in notes {
+        show::note(out, n)?;
+    }
+    for (path, l) in leftovers {
+        place(out, path, l)?;
+    }
+    writeln!(out)
 }
 
 fn by_symbol(out: &mut impl Write, left: &[LeftoverAt<'_>]) -> io::Result<()> {
