@@ -54,8 +54,8 @@ pub use crate::recipes::{
 };
 pub use crate::review::{
     Decided, DecidedPlace, FileRecord, Header, LeftoverAt, OpenCounts, OpenWork, Proposal, Refusal,
-    Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Trailer, notes_in, select,
-    summarize,
+    Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Terms, Trailer,
+    accept_edits, notes_in, pick, reject_edits, reopen_edits, select, summarize,
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink, WhyStage, WhyStop};
 pub use crate::session::{

@@ -239,6 +239,7 @@ fn about(e: &Edit, decisions: &Decisions) -> String {
             text.push_str(&format!(" · picked: {}", visible_name(&label)));
         }
         Status::Accepted(None) => text.push_str(" · accepted"),
+        Status::Reworded(_) => text.push_str(" · in your own words"),
         Status::Again => text.push_str(" · decide again"),
         Status::Rejected => text.push_str(" · rejected"),
         Status::Undecided => {}

@@ -180,6 +180,7 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
         SessionError::Selection(e) => (USAGE, Some(match &e.way {
             SelectionWay::Look => "`emendo status` shows the steps, `emendo show` the edits with their ids".into(),
             SelectionWay::TickOff(id) => format!("`emendo done {id}` ticks it off"),
+            SelectionWay::OtherText(id) => format!("the text stands for the whole place of the edit: `emendo show --edit {id}` shows it"),
             SelectionWay::TakeBack => "`emendo undo` takes the whole apply back".into(),
         })),
         SessionError::NothingApplied => (USAGE, Some("`emendo status` shows what was applied".into())),

@@ -27,6 +27,13 @@ pub enum Verdict {
         /// What it wrote.
         seal: Digest,
     },
+    /// The user's own text is to be written instead.
+    Own {
+        /// The text of the whole place.
+        text: String,
+        /// What it was written over.
+        seal: Digest,
+    },
     /// A note or a leftover that was seen to.
     Done,
     /// Open again, also where something like it was rejected elsewhere.
@@ -36,7 +43,7 @@ pub enum Verdict {
 }
 
 /// One line of the log.
-#[derive(Clone, Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decision {
     /// The edit.
     pub edit: Digest,
@@ -83,10 +90,19 @@ pub enum Status {
     Undecided,
     /// Accepted as it is; an alternative, where it is a choice.
     Accepted(Option<String>),
+    /// Accepted with the user's own text.
+    Reworded(String),
     /// Rejected.
     Rejected,
     /// Accepted once, but it says something else now.
     Again,
+}
+
+impl Status {
+    /// True if the edit is to be written: as it is, by an alternative, or in the user's own words.
+    pub fn is_accepted(&self) -> bool {
+        matches!(self, Self::Accepted(_) | Self::Reworded(_))
+    }
 }
 
 /// All decisions of a project; the last one about an edit counts.
@@ -160,6 +176,8 @@ impl Decisions {
     pub fn append(path: &Path, decisions: &[Decision]) -> Result<(), DecisionError> {
         let mut file =
             std::fs::OpenOptions::new().create(true).read(true).append(true).open(path)?;
+        // Another writer's half line must not be taken for a killed one's.
+        file.lock()?;
         // What a killed writer began would spoil the line that comes after it.
         if !ends_whole(&mut file)? {
             let before = std::fs::read(path)?;
@@ -209,6 +227,9 @@ impl Decisions {
             {
                 Status::Accepted(Some(label.clone()))
             }
+            Some(Verdict::Own { text, seal: over }) if *over == seal => {
+                Status::Reworded(text.clone())
+            }
             Some(_) => Status::Again,
         }
     }
@@ -228,6 +249,11 @@ impl Decisions {
         for e in edits {
             self.add(Decision::about(e, Verdict::Cleared));
         }
+    }
+
+    /// The last decision about an edit, a note or a leftover.
+    pub fn last(&self, id: Digest) -> Option<&Decision> {
+        self.last.get(&id)
     }
 
     /// True if nothing at all is said about an id.
@@ -267,6 +293,7 @@ impl Decisions {
                 Status::Rejected => h.number(1),
                 Status::Accepted(Some(label)) => h.number(2).part(label),
                 Status::Accepted(None) if e.behind.is_some() => h.number(3),
+                Status::Reworded(text) => h.number(4).part(text),
                 _ if weakly() => h.number(1),
                 _ => h.number(0),
             };

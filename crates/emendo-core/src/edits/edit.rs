@@ -1,7 +1,7 @@
 //! What a step finds in a file, and the edits that come of it.
 
 use emendo_lang::Certainty;
-use emendo_text::{Digest, RelPath};
+use emendo_text::{Digest, LineMark, Lines, RelPath, Span};
 use serde::{Deserialize, Serialize};
 
 /// A step of a recipe, by their lasting words.
@@ -40,6 +40,9 @@ pub struct OnceWritten {
     pub path: RelPath,
     /// The place as it read afterwards.
     pub text: String,
+    /// The user's own text: how many equal ones stand before it in the file. None for what an action wrote.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub own: Option<usize>,
 }
 
 impl OnceWritten {
@@ -48,10 +51,26 @@ impl OnceWritten {
         edits: impl Iterator<Item = &'e Edit>,
         once: &std::collections::HashSet<StepKey>,
     ) -> Vec<Self> {
-        edits
-            .filter(|e| e.standing == Standing::In && !e.derived && once.contains(&e.step))
-            .map(|e| Self { step: e.step.clone(), path: e.path.clone(), text: e.after.clone() })
-            .collect()
+        let stays = |e: &&Edit| e.standing == Standing::In && !e.derived;
+        edits.filter(|e| stays(e) && once.contains(&e.step)).map(|e| Self::by(e, None)).collect()
+    }
+
+    /// What the user put in words of their own in a file, with what became of it.
+    pub(crate) fn reworded(edits: &[Edit], marks: &[LineMark], after: &str) -> Vec<Self> {
+        let lines = Lines::new(after);
+        let own =
+            edits.iter().enumerate().filter(|(_, e)| e.reworded && e.standing == Standing::In);
+        let placed = own.filter_map(|(i, e)| {
+            let mark = marks.iter().find(|m| m.new && m.by as usize == i)?;
+            let at = lines.start(mark.line as usize - 1, after.len()) + mark.from as usize;
+            let before = after.match_indices(e.after.as_str()).take_while(|(n, _)| *n < at);
+            Some(Self::by(e, Some(before.count())))
+        });
+        placed.collect()
+    }
+
+    fn by(e: &Edit, own: Option<usize>) -> Self {
+        Self { step: e.step.clone(), path: e.path.clone(), text: e.after.clone(), own }
     }
 }
 
@@ -62,6 +81,9 @@ pub struct Evidence {
     pub says: Certainty,
     /// The fact, in plain words.
     pub text: String,
+    /// The line of the original file that it speaks of, from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line: Option<u32>,
 }
 
 /// One way to write a place, as it is shown.
@@ -122,6 +144,9 @@ pub struct Edit {
     /// Further lines of the original file that it changes, from 1.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub more_lines: Vec<u32>,
+    /// Where the whole place stands in the original file, in bytes of its text; none where an earlier step wrote some of it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub origin: Option<Span>,
     /// How sure it is that the place is what the recipe means.
     pub certainty: Certainty,
     /// Why.
@@ -133,6 +158,12 @@ pub struct Edit {
     pub before: String,
     /// The place as it reads after the edit; the same as before for a choice that nobody has made.
     pub after: String,
+    /// The same with the edits that lie inside the place, where there are any.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub with_inner: Option<String>,
+    /// It writes the user's own text.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub reworded: bool,
     /// What an acceptance stands for.
     pub seal: Digest,
     /// Edits that look alike have the same shape.

@@ -9,7 +9,12 @@ use crate::edits::{Decision, Decisions, Edit, Standing, Status, Verdict};
 use crate::review::open::OpenCounts;
 use crate::review::place::{DecidedPlace, places};
 use crate::review::proposal::Proposal;
-use crate::review::select::{Selection, SelectionError, begins, select, select_places};
+use crate::review::select::{
+    Selection, SelectionError, SelectionWay, begins, select, select_places,
+};
+
+/// Most bytes of the user's own text for one place.
+const MOST_OWN: usize = 1 << 16;
 
 /// Why an edit that was meant is not decided.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -45,6 +50,17 @@ pub struct Decided {
     pub places: Vec<DecidedPlace>,
     /// What is open after it.
     pub open: OpenCounts,
+}
+
+/// How edits that are to be decided on were named.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Terms {
+    /// Each by itself: then it is meant whatever else is said of it.
+    pub each: bool,
+    /// Unsure ones are asked for.
+    pub unsure: bool,
+    /// Ones that call for caution are meant, by their step or themselves.
+    pub caution: bool,
 }
 
 /// Ticks notes and leftovers off: what was decided, with the decisions.
@@ -84,17 +100,27 @@ pub(crate) fn reopen(
             Err(_) if !out.places.is_empty() => Vec::new(),
             other => other?,
         };
-        for e in selected {
-            match decisions.status(e) {
-                Status::Undecided => out.already += 1,
-                _ => {
-                    log.push(Decision::about(e, Verdict::Reopened));
-                    out.decided.push(e.clone());
-                }
+        let (of_edits, more) = reopen_edits(decisions, &selected);
+        (out.already, out.decided) = (of_edits.already, of_edits.decided);
+        log.extend(more);
+    }
+    Ok((out, log))
+}
+
+/// Takes back what was decided about these edits.
+pub fn reopen_edits(decisions: &Decisions, edits: &[&Edit]) -> (Decided, Vec<Decision>) {
+    let mut out = Decided::default();
+    let mut log = Vec::new();
+    for e in edits {
+        match decisions.status(e) {
+            Status::Undecided => out.already += 1,
+            _ => {
+                log.push(Decision::about(e, Verdict::Reopened));
+                out.decided.push((*e).clone());
             }
         }
     }
-    Ok((out, log))
+    (out, log)
 }
 
 /// What a rejection covers: never an accepted edit that is not named.
@@ -103,21 +129,112 @@ pub(crate) fn reject(
     decisions: &Decisions,
     s: &Selection,
 ) -> Result<(Decided, Vec<Decision>), SelectionError> {
+    Ok(reject_edits(decisions, &select(proposal, s)?, !s.edits.is_empty()))
+}
+
+/// Rejects these edits; accepted ones only where `each` is named by itself.
+pub fn reject_edits(
+    decisions: &Decisions,
+    edits: &[&Edit],
+    each: bool,
+) -> (Decided, Vec<Decision>) {
     let mut out = Decided::default();
     let mut log = Vec::new();
-    for e in select(proposal, s)? {
+    for e in edits {
         match decisions.status(e) {
             Status::Rejected => out.already += 1,
-            Status::Accepted(_) if s.edits.is_empty() => {
-                out.refused.push((e.clone(), Refusal::Accepted));
+            status if status.is_accepted() && !each => {
+                out.refused.push(((*e).clone(), Refusal::Accepted));
             }
             _ => {
                 log.push(Decision::about(e, Verdict::Rejected));
-                out.decided.push(e.clone());
+                out.decided.push((*e).clone());
             }
         }
     }
+    (out, log)
+}
+
+/// Picks an alternative of each of these choices that has one of this name; of edits that are no choices only what is named by itself is
+/// refused.
+pub fn pick(edits: &[&Edit], label: &str, each: bool) -> (Decided, Vec<Decision>) {
+    let mut out = Decided::default();
+    let mut log = Vec::new();
+    for e in edits {
+        match e.options.iter().find(|o| o.label == label) {
+            Some(o) => {
+                let verdict = Verdict::Picked { label: label.to_owned(), seal: o.seal };
+                log.push(Decision::about(e, verdict));
+                out.decided.push((*e).clone());
+            }
+            // Who means all means all choices.
+            None if e.options.is_empty() && !each => {}
+            None if e.options.is_empty() => {
+                out.refused.push(((*e).clone(), Refusal::Other("it is not a choice".into())));
+            }
+            None => {
+                let labels: Vec<&str> = e.options.iter().map(|o| o.label.as_str()).collect();
+                let why = format!("its alternatives are: {}", labels.join(", "));
+                out.refused.push(((*e).clone(), Refusal::Other(why)));
+            }
+        }
+    }
+    (out, log)
+}
+
+/// One edit in the user's own words, with those that it builds on.
+pub(crate) fn reword(
+    proposal: &Proposal,
+    decisions: &Decisions,
+    e: &Edit,
+    text: &str,
+) -> Result<(Decided, Vec<Decision>), SelectionError> {
+    let fail = |what: &str| {
+        let id = e.id.short(8);
+        let message = format!("no text is taken for `{id}`: {what}");
+        Err(SelectionError { message, way: SelectionWay::OtherText(id) })
+    };
+    if let Some(why) = e.standing.barred().filter(|_| e.behind.is_none()) {
+        return fail(&format!("it is held back: {why}"));
+    }
+    if text == e.before {
+        return fail("this is how the place reads now: reject the edit to leave it as it is");
+    }
+    if text.contains('\0') {
+        return fail("the text holds a NUL character");
+    }
+    if text.len() > MOST_OWN {
+        return fail(&format!("the text has more than {MOST_OWN} bytes"));
+    }
+    let (by_id, by_tie) = ties(proposal);
+    let mut out = Decided::default();
+    let mut log = Vec::new();
+    match parents(e, &by_id, &by_tie, decisions) {
+        Err(why) => return fail(&why),
+        Ok(parents) => {
+            for p in parents {
+                log.push(Decision::about(p, Verdict::Accepted { seal: p.seal }));
+                out.along.push(p.clone());
+            }
+        }
+    }
+    log.push(Decision::about(e, Verdict::Own { text: text.to_owned(), seal: e.seal }));
+    out.decided.push(e.clone());
     Ok((out, log))
+}
+
+/// Edits by id, and those that others need by what they provide.
+type Ties<'p> = (HashMap<Digest, &'p Edit>, HashMap<Digest, Vec<Digest>>);
+
+fn ties(proposal: &Proposal) -> Ties<'_> {
+    let by_id = proposal.decidable().map(|e| (e.id, e)).collect();
+    let mut by_tie: HashMap<Digest, Vec<Digest>> = HashMap::new();
+    for e in proposal.decidable() {
+        if let Some(tie) = e.provides {
+            by_tie.entry(tie).or_default().push(e.id);
+        }
+    }
+    (by_id, by_tie)
 }
 
 /// What an acceptance covers: undecided edits, with those that they build on. Never a `caution` that is
@@ -127,23 +244,30 @@ pub(crate) fn accept(
     decisions: &Decisions,
     s: &Selection,
 ) -> Result<(Decided, Vec<Decision>), SelectionError> {
-    let by_id: HashMap<Digest, &Edit> = proposal.decidable().map(|e| (e.id, e)).collect();
-    let mut by_tie: HashMap<Digest, Vec<Digest>> = HashMap::new();
-    for e in proposal.decidable() {
-        if let Some(tie) = e.provides {
-            by_tie.entry(tie).or_default().push(e.id);
-        }
-    }
-    let named = |e: &Edit| !s.edits.is_empty() || s.steps.iter().any(|w| e.step.is(w));
+    let each = !s.edits.is_empty();
+    // What a selection names by its steps is all of these steps.
+    let caution = each || !s.steps.is_empty();
+    let terms = Terms { each, unsure: s.certainty == Some(Certainty::Unsure), caution };
+    Ok(accept_edits(proposal, decisions, &select(proposal, s)?, terms))
+}
+
+/// Accepts these edits on these terms, with those that they build on.
+pub fn accept_edits(
+    proposal: &Proposal,
+    decisions: &Decisions,
+    edits: &[&Edit],
+    terms: Terms,
+) -> (Decided, Vec<Decision>) {
+    let (by_id, by_tie) = ties(proposal);
     let mut out = Decided::default();
     let mut log = Vec::new();
     let mut seen: HashSet<Digest> = HashSet::new();
-    for e in select(proposal, s)? {
-        let explicit = !s.edits.is_empty();
+    for e in edits.iter().copied() {
+        let explicit = terms.each;
         let status = decisions.status(e);
         let refuse = |why: Refusal| Some((e.clone(), why));
         let refused = match (&e.standing, &status) {
-            (_, Status::Accepted(_)) => {
+            (_, status) if status.is_accepted() => {
                 out.already += 1;
                 continue;
             }
@@ -153,11 +277,8 @@ pub(crate) fn accept(
                 refuse(Refusal::Withheld(why.clone()))
             }
             _ if !e.options.is_empty() => refuse(Refusal::Choice),
-            _ if e.caution.is_some() && !named(e) => refuse(Refusal::Caution),
-            _ if e.certainty == Certainty::Unsure
-                && !explicit
-                && s.certainty != Some(Certainty::Unsure) =>
-            {
+            _ if e.caution.is_some() && !terms.caution => refuse(Refusal::Caution),
+            _ if e.certainty == Certainty::Unsure && !explicit && !terms.unsure => {
                 refuse(Refusal::Unsure)
             }
             _ => None,
@@ -182,7 +303,7 @@ pub(crate) fn accept(
     }
     let own: HashSet<Digest> = out.decided.iter().map(|e| e.id).collect();
     out.along.retain(|e| !own.contains(&e.id));
-    Ok((out, log))
+    (out, log)
 }
 
 /// The undecided edits that an edit builds on or needs, all the way down.
@@ -201,7 +322,7 @@ fn parents<'p>(
     while let Some(id) = todo.pop() {
         let Some(p) = by_id.get(&id) else { continue };
         match decisions.status(p) {
-            Status::Accepted(_) => continue,
+            status if status.is_accepted() => continue,
             Status::Rejected => {
                 return Err(format!("it builds on `{}`, which is rejected", id.short(8)));
             }

@@ -63,6 +63,7 @@ impl FileRecord {
         self.base = now.after;
         // Whose lines these are is another question by now.
         self.hunks.clear();
+        self.marks.clear();
         self.edits.retain(|e| !written.contains(&e.id) && !e.derived);
         let line = |l: &mut u32| *l = now.line(*l);
         for e in &mut self.edits {

@@ -8,8 +8,8 @@ mod proposal;
 mod select;
 mod summary;
 
-pub use decide::{Decided, Refusal};
-pub(crate) use decide::{accept, reject, reopen, tick_off};
+pub use decide::{Decided, Refusal, Terms, accept_edits, pick, reject_edits, reopen_edits};
+pub(crate) use decide::{accept, reject, reopen, reword, tick_off};
 pub(crate) use derived::WrittenFile;
 pub use open::{LeftoverAt, OpenCounts, OpenWork};
 pub use place::DecidedPlace;

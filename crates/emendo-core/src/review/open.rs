@@ -145,7 +145,7 @@ impl<'p> OpenWork<'p> {
             (Standing::Protected(_), _) => &mut self.protected,
             (Standing::Withheld(_), _) => &mut self.held_back,
             (_, Status::Accepted(Some(label))) if e.leaves(&label) => &mut self.kept,
-            (_, Status::Accepted(_)) => &mut self.accepted,
+            (_, Status::Accepted(_) | Status::Reworded(_)) => &mut self.accepted,
             (_, Status::Again) => &mut self.again,
             (_, Status::Undecided) if e.options.is_empty() => &mut self.undecided,
             (_, Status::Undecided) => &mut self.choices,

@@ -5,7 +5,7 @@ use std::io;
 use std::io::{BufRead, BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
-use emendo_text::{Digest, Hunk, RelPath};
+use emendo_text::{Digest, Hunk, LineMark, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::{Edit, Leftover, Note};
@@ -63,6 +63,9 @@ pub struct FileRecord {
     pub leftovers: Vec<Leftover>,
     /// The changed lines; `by` are indices into `edits`.
     pub hunks: Vec<Hunk>,
+    /// The parts of lines that each edit changed; `by` as in the hunks.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub marks: Vec<LineMark>,
     /// Identity of the decisions that it was made under.
     pub decided: Digest,
 }
@@ -163,6 +166,7 @@ impl FileRecord {
             notes: f.notes,
             leftovers: f.leftovers,
             hunks: f.hunks,
+            marks: f.marks,
             decided,
         }
     }

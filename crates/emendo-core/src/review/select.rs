@@ -24,6 +24,8 @@ pub enum SelectionWay {
     Look,
     /// This is no edit, but a place that is ticked off.
     TickOff(String),
+    /// Another text for the place of this edit may be taken.
+    OtherText(String),
     /// This was written: only as a whole an apply is taken back.
     TakeBack,
 }

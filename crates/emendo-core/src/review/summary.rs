@@ -77,7 +77,7 @@ impl Tally {
         self.choices += usize::from(!e.options.is_empty());
         match status {
             Status::Accepted(Some(label)) if e.leaves(&label) => self.kept += 1,
-            Status::Accepted(_) => self.accepted += 1,
+            Status::Accepted(_) | Status::Reworded(_) => self.accepted += 1,
             Status::Rejected => self.rejected += 1,
             Status::Undecided => self.undecided += 1,
             Status::Again => self.again += 1,

@@ -28,15 +28,16 @@ pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
             if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
                 break;
             }
-            let (winner, loser) = if folded[other].draft.action <= folded[i].draft.action {
-                (other, i)
-            } else {
-                (i, other)
+            let first = folded[other].draft.action <= folded[i].draft.action;
+            // What the user wrote stands before what a recipe would.
+            let own = (folded[other].own.is_some(), folded[i].own.is_some());
+            let (winner, loser) =
+                if own.0 > own.1 || own.0 == own.1 && first { (other, i) } else { (i, other) };
+            let why = match folded[winner].own {
+                Some(_) => "of the same step is put in your own words and changes the same code",
+                None => "of the same step changes the same code and stands first in the recipe",
             };
-            folded[loser].withheld = Some(format!(
-                "{} of the same step changes the same code and stands first in the recipe",
-                folded[winner].id.short(8)
-            ));
+            folded[loser].withheld = Some(format!("{} {why}", folded[winner].id.short(8)));
             folded[loser].behind = Some(winner);
             if loser == i {
                 lost = true;

@@ -34,6 +34,8 @@ pub(crate) struct FileRun {
     /// Those whose facts were asked for.
     pub(crate) code: Vec<Code>,
     pub(crate) edits: Vec<Edit>,
+    /// What each of them wrote, by its seal: of a choice, that of what was picked.
+    pub(crate) wrote: Vec<Digest>,
     /// Those of them that another edit of the same place leaves nothing to do.
     pub(crate) covered: HashSet<usize>,
     pub(crate) notes: Vec<Note>,
@@ -87,6 +89,7 @@ impl FileRun {
             trees: Vec::new(),
             code: Vec::new(),
             edits: Vec::new(),
+            wrote: Vec::new(),
             covered: HashSet::new(),
             notes: Vec::new(),
             leftovers: Vec::new(),
@@ -153,7 +156,9 @@ impl FileRun {
         }
         let mut found = Found::default();
         let here = |o: &&OnceWritten| o.step == step.info.key && o.path == self.path;
-        let own: Vec<&str> = env.own.iter().filter(here).map(|o| o.text.as_str()).collect();
+        let (reworded, own): (Vec<&OnceWritten>, _) =
+            env.own.iter().filter(here).partition(|o| o.own.is_some());
+        let own: Vec<&str> = own.into_iter().map(|o: &OnceWritten| o.text.as_str()).collect();
         for i in wanted {
             let runner = &step.actions[i].runner;
             let code =
@@ -177,6 +182,7 @@ impl FileRun {
                 touched.extend(own.map(|d| (n, i, Some(d.action.1))));
             }
         }
+        leave_own_words(&self.text, &reworded, &mut found);
         self.only_sure(step, &mut found);
         self.notes(step, std::mem::take(&mut found.notes));
         if !found.drafts.is_empty() {
@@ -350,6 +356,18 @@ impl FileRun {
                 self.notes.push(note);
             }
         }
+    }
+}
+
+/// Takes out what would change places that the user has put in words of their own, until these read otherwise.
+fn leave_own_words(text: &str, reworded: &[&OnceWritten], found: &mut Found) {
+    let place = |o: &&OnceWritten| {
+        let own = text.match_indices(o.text.as_str()).filter(|(_, t)| !t.is_empty());
+        own.map(|(at, t)| Span::new(at, at + t.len())).nth(o.own?)
+    };
+    let places: Vec<Span> = reworded.iter().filter_map(place).collect();
+    if !places.is_empty() {
+        found.drafts.retain(|d| !places.iter().any(|p| p.contains(d.hull)));
     }
 }
 

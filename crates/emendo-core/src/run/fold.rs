@@ -1,8 +1,8 @@
 //! Drafts become edits: named, decided, freed of conflicts.
 
-use emendo_actions::{Draft, NoteDraft};
+use emendo_actions::{Change, Draft, NoteDraft};
 use emendo_lang::{Certainty, Tree};
-use emendo_text::{Digest, Part, PieceMap, Span};
+use emendo_text::{Digest, Part, PieceMap, Span, Splice};
 
 use crate::edits::Status;
 use crate::plan::PlanStep;
@@ -22,7 +22,17 @@ impl FileRun {
             if silent && env.decisions.weakly_rejected(f.weak, &self.path, &ids, env.exists) {
                 f.status = Status::Rejected;
             }
-            if !self.base.can_hold(&written(&f.draft)) {
+            if let Status::Reworded(text) = &f.status {
+                let text = self.base.with_line_ends(text);
+                f.own = Some(own_change(&f.draft, &text));
+            }
+            let own = f.own.iter().flat_map(|c| &c.splices).flat_map(|s| Part::leaves(&s.parts));
+            let own = own.filter_map(|p| match p {
+                Part::Text(t) => Some(t.as_str()),
+                _ => None,
+            });
+            let own: String = own.collect();
+            if !self.base.can_hold(&written(&f.draft)) || !self.base.can_hold(&own) {
                 f.withheld = Some(
                     "the file is in an 8-bit encoding that the new text cannot be written in"
                         .into(),
@@ -40,11 +50,12 @@ impl FileRun {
                 (f.withheld, f.protected) = (Some(why), true);
             }
         }
+        decided_along(&mut folded);
         conflicts(&mut folded);
         for i in 0..folded.len() {
             // Held back by another: only its own acceptance, with the other rejected, brings it in.
             let behind = folded[i].behind.map(|b| folded[b].status.clone());
-            if matches!((&folded[i].status, behind), (Status::Accepted(_), Some(Status::Rejected)))
+            if matches!((&folded[i].status, behind), (s, Some(Status::Rejected)) if s.is_accepted())
             {
                 folded[i].withheld = None;
                 folded[i].behind = None;
@@ -132,5 +143,58 @@ impl FileRun {
             base,
             Some((code.language, &Tree::parse_file(code.language, &self.path, base))),
         )
+    }
+}
+
+/// What the user wrote for a place, as the change of that: what the edit changes elsewhere stays.
+fn own_change(draft: &Draft, own: &str) -> Change {
+    let all = || draft.alternatives.iter().map(|a| &a.change).chain([&draft.change]);
+    let around = own_place(draft);
+    let mut splices: Vec<Splice> =
+        draft.change.splices.iter().filter(|s| !touches(around, s.span)).cloned().collect();
+    splices.push(Splice::text(around, own));
+    splices.sort_by_key(|s| (s.span.start, s.span.end));
+    // Of the imports those that the text has words for.
+    let word = |path: &str| {
+        let name = path.rsplit(|c: char| !is_word(c)).find(|w| !w.is_empty());
+        name.is_some_and(|name| own.split(|c: char| !is_word(c)).any(|w| w == name))
+    };
+    let imports = all().flat_map(|c| &c.imports).filter(|i| word(&i.path)).cloned().collect();
+    let partners = draft.change.partners.iter().filter(|p| word(&p.1)).cloned().collect();
+    let beside = draft.change.beside.iter().filter(|p| word(&p.1)).cloned().collect();
+    let released = vec![around];
+    Change { splices, imports, partners, beside, released, ..draft.change.clone() }
+}
+
+fn is_word(c: char) -> bool {
+    c.is_alphanumeric() || c == '_' || c == '$'
+}
+
+/// The bytes that the user's own text stands for: what the edit would write over as one, its deletion without the line.
+pub(crate) fn own_place(draft: &Draft) -> Span {
+    let deletes = draft.change.splices.iter().all(|s| s.parts.is_empty());
+    let near = draft.change.splices.iter().map(|s| s.span).filter(|s| touches(draft.hull, *s));
+    if deletes { draft.hull } else { near.fold(draft.hull, Span::hull) }
+}
+
+fn touches(a: Span, b: Span) -> bool {
+    a.start <= b.end && b.start <= a.end
+}
+
+/// Edits inside a place that the user has put in words of their own are decided with it.
+fn decided_along(folded: &mut [FoldedDraft]) {
+    for i in 0..folded.len() {
+        let (place, id) = match &folded[i] {
+            f if f.own.is_some() && f.withheld.is_none() => (own_place(&f.draft), f.id),
+            _ => continue,
+        };
+        for j in (0..folded.len()).filter(|j| *j != i) {
+            let f = &mut folded[j];
+            if f.own.is_none() && f.withheld.is_none() && place.contains(f.draft.hull) {
+                f.withheld =
+                    Some(format!("{} puts the whole place in your own words", id.short(8)));
+                f.behind = Some(i);
+            }
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! A draft with its lasting names and how it stands.
 
 use emendo_actions::{Change, Draft};
-use emendo_text::{Digest, Splice};
+use emendo_text::{Digest, Hasher, Splice};
 
 use crate::edits::Status;
 use crate::run::sink::Mode;
@@ -16,6 +16,8 @@ pub(crate) struct FoldedDraft {
     /// Label and seal of each alternative.
     pub(crate) options: Vec<(String, Digest)>,
     pub(crate) status: Status,
+    /// The user's own text as a change, where that is to be written.
+    pub(crate) own: Option<Change>,
     pub(crate) withheld: Option<String>,
     /// What holds it back is that its place is protected.
     pub(crate) protected: bool,
@@ -24,6 +26,9 @@ pub(crate) struct FoldedDraft {
 
 impl FoldedDraft {
     pub(crate) fn change(&self) -> Option<&Change> {
+        if self.own.is_some() {
+            return self.own.as_ref();
+        }
         if self.draft.alternatives.is_empty() {
             return Some(&self.draft.change);
         }
@@ -34,13 +39,25 @@ impl FoldedDraft {
     /// All bytes that the edit may write over, whatever is chosen.
     pub(crate) fn claims(&self) -> Vec<&Splice> {
         let all = self.draft.alternatives.iter().flat_map(|a| &a.change.splices);
-        self.draft.change.splices.iter().chain(all).collect()
+        let own = self.own.iter().flat_map(|c| &c.splices);
+        self.draft.change.splices.iter().chain(all).chain(own).collect()
     }
 
     pub(crate) fn wanted(&self, mode: Mode) -> bool {
         match mode {
             Mode::View => self.status != Status::Rejected,
-            Mode::Write => matches!(self.status, Status::Accepted(_)),
+            Mode::Write => self.status.is_accepted(),
+        }
+    }
+
+    /// Identity of what it writes: its seal, that of what was picked, or the user's own text.
+    pub(crate) fn wrote(&self) -> Digest {
+        match &self.status {
+            Status::Reworded(text) => Hasher::new().digest(self.seal).part(text).finish(),
+            Status::Accepted(Some(label)) => {
+                self.options.iter().find(|o| o.0 == *label).map_or(self.seal, |o| o.1)
+            }
+            _ => self.seal,
         }
     }
 }

@@ -34,6 +34,7 @@ impl FileRun {
                     seal,
                     options,
                     status: Status::Undecided,
+                    own: None,
                     withheld: None,
                     protected: false,
                     behind: None,
@@ -88,7 +89,7 @@ impl FileRun {
                     Piece::Base(s) => drop(h.part(s.of(self.base.as_str()))),
                     Piece::Written { by, .. } => {
                         parents.push(by);
-                        h.digest(self.edits[by as usize].seal);
+                        h.digest(self.wrote[by as usize]);
                     }
                 }
             }

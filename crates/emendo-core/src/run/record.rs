@@ -3,16 +3,21 @@
 use std::collections::{HashMap, HashSet};
 
 use emendo_actions::Draft;
-use emendo_text::{Digest, Hasher, Hunk, Part, Piece, Span, Splice, hunks};
+use emendo_text::{
+    Digest, Hasher, Hunk, LineMark, Part, Piece, Placed, Span, Splice, hunks, line_marks, render,
+};
 
 use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status, by_line};
 use crate::plan::PlanStep;
 use crate::run::file::{FileRun, applied, excerpt};
+use crate::run::fold::own_place;
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::FileResult;
 
 /// Lines that are kept of an edit; one that changes more is told by those before.
 const MOST_LINES: usize = 400;
+/// Bytes of a file up to which places are worked out with what changes inside them.
+const MOST_RENDERED: usize = 1 << 18;
 
 impl FileRun {
     pub(crate) fn record(
@@ -26,7 +31,14 @@ impl FileRun {
         self.covered
             .extend((0..folded.len()).filter(|i| is_covered(step, &folded, *i)).map(|i| first + i));
         self.line(Span::at(0));
+        // What is in, for those around it.
+        let active: Vec<(Span, Vec<Splice>)> = folded
+            .iter()
+            .filter(|f| f.withheld.is_none() && f.status != Status::Rejected)
+            .filter_map(|f| Some((f.draft.hull, f.change()?.splices.clone())))
+            .collect();
         for f in folded {
+            self.wrote.push(f.wrote());
             let mut lines = self.lines_of(&f);
             let evidence: Vec<Evidence> =
                 f.draft.evidence.iter().map(|fact| self.evidence(fact)).collect();
@@ -42,6 +54,8 @@ impl FileRun {
                 (None, _) => Standing::In,
             };
             let after = self.after(&f);
+            let with_inner = self.with_inner(&f, &active);
+            let reworded = f.own.is_some();
             let options = f.draft.alternatives.iter().zip(&f.options).map(|(a, (label, seal))| {
                 ShownAlternative {
                     label: label.clone(),
@@ -58,6 +72,7 @@ impl FileRun {
                 path: self.path.clone(),
                 line: lines.remove(0),
                 more_lines: lines,
+                origin: self.origin(f.draft.hull),
                 certainty,
                 evidence,
                 caution: step.info.caution.clone().or_else(|| {
@@ -65,7 +80,10 @@ impl FileRun {
                     runner.caution(&self.path, f.draft.action.1).map(str::to_owned)
                 }),
                 before: excerpt(f.draft.hull.of(&self.text)),
-                after: excerpt(&after),
+                // The user's own text is found again by all of it.
+                after: if reworded { after } else { excerpt(&after) },
+                with_inner,
+                reworded,
                 seal: f.seal,
                 shape: shape(step, &f.draft),
                 parents: parents.iter().map(|p| p.id).collect(),
@@ -81,6 +99,7 @@ impl FileRun {
         }
         for (mut edit, splices) in derived {
             edit.line = splices.first().map_or(1, |s| self.line(s.span));
+            self.wrote.push(edit.seal);
             self.edits.push(edit);
         }
     }
@@ -102,6 +121,9 @@ impl FileRun {
 
     /// The place of an edit as it reads with it.
     fn after(&self, f: &FoldedDraft) -> String {
+        if let Status::Reworded(own) = &f.status {
+            return self.base.with_line_ends(own).into_owned();
+        }
         match f.change() {
             None => f.draft.hull.of(&self.text).to_owned(),
             // Only its import becomes another.
@@ -120,7 +142,49 @@ impl FileRun {
             }
             _ => fact.text.clone(),
         };
-        Evidence { says: fact.says, text }
+        let line = fact.at.map(|at| self.line(at));
+        Evidence { says: fact.says, text, line }
+    }
+
+    /// Where a place stands in the original, if all of it does.
+    fn origin(&self, hull: Span) -> Option<Span> {
+        let mut pieces = self.map.slice(hull).into_iter();
+        match (pieces.next(), pieces.next()) {
+            (None, _) => Some(self.map.origin(hull)),
+            (Some(Piece::Base(at)), None) => Some(at),
+            _ => None,
+        }
+    }
+
+    /// The place of an edit as it reads with it and with what changes inside it; none where nothing does, or in files of a size in which
+    /// that takes long.
+    fn with_inner(&self, f: &FoldedDraft, active: &[(Span, Vec<Splice>)]) -> Option<String> {
+        let own = f.change().filter(|_| f.own.is_none() && self.text.len() < MOST_RENDERED)?;
+        let hull = f.draft.hull;
+        let inside = active.iter().filter(|(h, _)| hull.contains(*h) && *h != hull);
+        let mut placed: Vec<Placed<'_>> = Vec::new();
+        let place = |by: u32, hull: Span, s: &'_ Splice| (by, hull, s.inner, s.span);
+        for (by, (hull, splices)) in inside.enumerate() {
+            placed.extend(splices.iter().map(|s| {
+                let (by, hull, inner, span) = place(by as u32 + 1, *hull, s);
+                Placed { by, hull, inner, span, parts: &s.parts }
+            }));
+        }
+        if placed.is_empty() {
+            return None;
+        }
+        let around = own_place(&f.draft);
+        let mine = own.splices.iter().filter(|s| around.contains(s.span));
+        placed.extend(mine.map(|s| Placed {
+            by: 0,
+            hull,
+            inner: s.inner,
+            span: s.span,
+            parts: &s.parts,
+        }));
+        let out = render(&self.text, &self.map, &mut placed).text;
+        let end = out.len().checked_sub(self.text.len() - around.end as usize)?;
+        out.get(around.start as usize..end).map(excerpt)
     }
 
     /// What became of the file.
@@ -134,11 +198,13 @@ impl FileRun {
         // Steps that take one another back change nothing: there is nothing to decide.
         let taken_back = |e: &Edit| e.standing == Standing::In && e.options.is_empty();
         let undone = !changed && self.edits.iter().all(taken_back);
-        let (edits, hunks) = match undone {
-            true => (Vec::new(), hunks),
+        let texts = (self.base.as_str(), self.text.as_str());
+        let (edits, hunks, marks) = match undone {
+            true => (Vec::new(), hunks, Vec::new()),
             false => {
-                let texts = (self.base.as_str(), self.text.as_str());
-                without_cancelled((self.edits, self.covered), hunks, self.map.pieces(), texts)
+                let marks = line_marks(texts.0, texts.1, self.map.pieces());
+                let lines = (hunks, marks);
+                without_cancelled((self.edits, self.covered), lines, self.map.pieces(), texts)
             }
         };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
@@ -153,6 +219,7 @@ impl FileRun {
             notes: self.notes,
             leftovers,
             hunks,
+            marks,
             after,
         }
     }
@@ -162,6 +229,12 @@ impl FileRun {
 fn is_covered(step: &PlanStep, folded: &[FoldedDraft], i: usize) -> bool {
     let f = &folded[i];
     let Some(winner) = f.behind.map(|b| &folded[b]) else { return false };
+    if winner.own.is_some()
+        && winner.withheld.is_none()
+        && own_place(&winner.draft).contains(f.draft.hull)
+    {
+        return true;
+    }
     let package = !step.actions[f.draft.action.0].asks.packages.is_empty();
     let over = winner.draft.hull.contains(f.draft.hull);
     let stands = winner.withheld.is_none() && winner.status != Status::Rejected;
@@ -171,10 +244,10 @@ fn is_covered(step: &PlanStep, folded: &[FoldedDraft], i: usize) -> bool {
 /// Takes out edits that later steps took back: what they wrote stands nowhere in the result, and changes no line of it.
 fn without_cancelled(
     (edits, covered): (Vec<Edit>, HashSet<usize>),
-    mut hunks: Vec<Hunk>,
+    (mut hunks, mut marks): (Vec<Hunk>, Vec<LineMark>),
     pieces: &[Piece],
     (base, text): (&str, &str),
-) -> (Vec<Edit>, Vec<Hunk>) {
+) -> (Vec<Edit>, Vec<Hunk>, Vec<LineMark>) {
     // What each wrote, and what of that reads otherwise than before.
     let (mut written, mut shown) = (HashSet::new(), HashSet::new());
     let mut at = 0;
@@ -209,7 +282,7 @@ fn without_cancelled(
         }
     }
     if cancelled.is_empty() {
-        return (edits, hunks);
+        return (edits, hunks, marks);
     }
     let kept: Vec<usize> = (0..edits.len()).filter(|i| !cancelled.contains(i)).collect();
     let number = |old: u32| kept.binary_search(&(old as usize)).ok().map(|i| i as u32);
@@ -219,8 +292,9 @@ fn without_cancelled(
             r.by = r.by.iter().filter_map(|b| number(*b)).collect();
         }
     }
+    marks.retain_mut(|m| number(m.by).map(|by| m.by = by).is_some());
     let edits = edits.into_iter().enumerate().filter(|(i, _)| !cancelled.contains(i));
-    (edits.map(|(_, e)| e).collect(), hunks)
+    (edits.map(|(_, e)| e).collect(), hunks, marks)
 }
 
 /// What edits that look alike have in common: the step, the action, and what is written.

@@ -1,6 +1,6 @@
 //! What a run gives, file by file.
 
-use emendo_text::{Digest, Hunk, RelPath};
+use emendo_text::{Digest, Hunk, LineMark, RelPath};
 use serde::{Deserialize, Serialize};
 
 use crate::edits::{Edit, Leftover, Note};
@@ -56,6 +56,8 @@ pub struct FileResult {
     pub leftovers: Vec<Leftover>,
     /// The changed lines; `by` are indices into `edits`.
     pub hunks: Vec<Hunk>,
+    /// The parts of lines that each edit changed; `by` as in the hunks.
+    pub marks: Vec<LineMark>,
     /// The new bytes, where anything changed.
     pub after: Option<Vec<u8>>,
 }

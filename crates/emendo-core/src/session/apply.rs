@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::io;
 
 use emendo_lang::Certainty;
-use emendo_text::{Digest, RelPath};
+use emendo_text::{Digest, RelPath, Text};
 
 use crate::apply::{Disk, Journal, Packer, Phase, TakenBack};
 use crate::edits::{Decision, Decisions, Edit, OnceWritten, Standing, Status, StepKey, Verdict};
@@ -51,6 +51,8 @@ pub(crate) struct Writing<'a> {
     accepted: &'a HashMap<Digest, &'a Edit>,
     bases: HashMap<RelPath, Digest>,
     dirty: HashSet<RelPath>,
+    /// What of it is in the user's own words.
+    own_words: HashMap<Digest, String>,
     used: Vec<Decision>,
     files: Vec<RelPath>,
     underfoot: Vec<RelPath>,
@@ -69,6 +71,11 @@ impl Sink for Writing<'_> {
         }
         for e in file.edits.iter().filter(|e| e.standing == Standing::In) {
             let Some(shown) = self.accepted.get(&e.id) else { continue };
+            if let Some(own) = self.own_words.get(&e.id) {
+                let verdict = Verdict::Own { text: own.clone(), seal: e.seal };
+                self.used.push(Decision::about(e, verdict));
+                continue;
+            }
             let verdict = match shown.options.iter().find(|o| o.after == e.after) {
                 Some(o) if !e.options.is_empty() => {
                     Verdict::Picked { label: o.label.clone(), seal: o.seal }
@@ -78,6 +85,10 @@ impl Sink for Writing<'_> {
             self.used.push(Decision::about(e, verdict));
         }
         self.own.extend(OnceWritten::of(file.edits.iter(), &self.once));
+        if let Some(after) = &file.after {
+            let text = Text::decode(after).map(|t| t.as_str().to_owned()).unwrap_or_default();
+            self.own.extend(OnceWritten::reworded(&file.edits, &file.marks, &text));
+        }
         if let Some(after) = file.after.filter(|a| *a != before) {
             let dirty = self.dirty.contains(&file.path);
             self.packer.add(file.path.clone(), &before, &after, dirty)?;
@@ -107,6 +118,7 @@ impl Session {
         // A choice to leave a place as it is writes nothing, and holds on.
         let writes = |e: &&Edit| match decisions.status(e) {
             Status::Accepted(label) => !label.is_some_and(|l| e.leaves(&l)),
+            Status::Reworded(_) => true,
             _ => false,
         };
         let accepted: HashMap<Digest, &Edit> =
@@ -208,6 +220,13 @@ impl Session {
             accepted,
             bases: bases(proposal),
             dirty: dirty.into_iter().collect(),
+            own_words: accepted
+                .values()
+                .filter_map(|e| match decisions.status(e) {
+                    Status::Reworded(text) => Some((e.id, text)),
+                    _ => None,
+                })
+                .collect(),
             used: Vec::new(),
             files: Vec::new(),
             underfoot: Vec::new(),

@@ -1,9 +1,9 @@
 //! Decisions about edits, notes and leftovers.
 
-use crate::edits::{Decision, Decisions, Verdict};
+use crate::edits::{Decision, Decisions};
 use crate::review::{
     Decided, OpenWork, Proposal, Refusal, Selection, SelectionError, SelectionWay, accept, begins,
-    reject, reopen, select, tick_off,
+    pick, reject, reopen, select, tick_off,
 };
 use crate::session::Session;
 use crate::session::error::SessionError;
@@ -45,8 +45,31 @@ impl Session {
         Ok(decided)
     }
 
+    /// Keeps decisions that were made with a proposal at hand. What depends on them is computed by [`Session::recompute`].
+    ///
+    /// # Errors
+    /// If they cannot be written, or the state folder is not to be trusted.
+    pub fn store(&self, decisions: &[Decision]) -> Result<(), SessionError> {
+        let state = self.project().state()?;
+        if !self.trusts(&state)? {
+            return Err(SessionError::Untrusted(state));
+        }
+        Ok(Decisions::append(&self.log()?, decisions)?)
+    }
+
+    /// The proposal anew, under the decisions as they are now.
+    ///
+    /// # Errors
+    /// If there is none, or a recipe or the project cannot be read.
+    pub fn recompute(&self, progress: &mut dyn FnMut(u64, u64)) -> Result<Proposal, SessionError> {
+        let _lock = self.lock()?;
+        let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
+        let checked = self.recipes_of(&proposal.header)?;
+        self.run_view(&checked, proposal.header, progress)
+    }
+
     /// An edit that was applied is in no proposal any more.
-    fn refuse_applied(
+    pub(crate) fn refuse_applied(
         &self,
         proposal: &Proposal,
         selection: &Selection,
@@ -104,27 +127,8 @@ impl Session {
         let _lock = self.lock()?;
         let proposal = self.current()?;
         self.refuse_applied(&proposal, selection)?;
-        let mut out = Decided::default();
-        let mut log = Vec::new();
-        for e in select(&proposal, selection)? {
-            match e.options.iter().find(|o| o.label == label) {
-                Some(o) => {
-                    let verdict = Verdict::Picked { label: label.to_owned(), seal: o.seal };
-                    log.push(Decision::about(e, verdict));
-                    out.decided.push(e.clone());
-                }
-                // Who means all means all choices.
-                None if e.options.is_empty() && selection.edits.is_empty() => {}
-                None if e.options.is_empty() => {
-                    out.refused.push((e.clone(), Refusal::Other("it is not a choice".into())));
-                }
-                None => {
-                    let labels: Vec<&str> = e.options.iter().map(|o| o.label.as_str()).collect();
-                    let why = format!("its alternatives are: {}", labels.join(", "));
-                    out.refused.push((e.clone(), Refusal::Other(why)));
-                }
-            }
-        }
+        let selected = select(&proposal, selection)?;
+        let (mut out, log) = pick(&selected, label, !selection.edits.is_empty());
         if out.decided.is_empty() {
             let why = match out.refused.first() {
                 Some((e, Refusal::Other(why))) => format!(" (`{}`: {why})", e.id.short(8)),

@@ -6,6 +6,7 @@ mod error;
 mod finish;
 mod propose;
 mod remaining;
+mod reword;
 mod undo;
 mod why;
 
@@ -25,7 +26,7 @@ pub use undo::Undone;
 pub use why::WhyLine;
 
 use crate::apply::{Journal, Phase};
-use crate::edits::{Decisions, Edit, OnceWritten, Status};
+use crate::edits::{Decisions, Edit, OnceWritten};
 use crate::project::Project;
 use crate::recipes::Shelf;
 use crate::review::Proposal;
@@ -217,7 +218,7 @@ const UNMET: &str = "the edit that it needs is not accepted";
 
 /// Accepted edits that need one that is not.
 fn unmet<'p>(proposal: &'p Proposal, decisions: &Decisions) -> Vec<&'p Edit> {
-    let is_in = |e: &&Edit| matches!(decisions.status(e), Status::Accepted(_));
+    let is_in = |e: &&Edit| decisions.status(e).is_accepted();
     let held = |e: &Edit| e.standing.barred().is_some();
     let open: HashSet<Digest> =
         proposal.decidable().filter(|e| !is_in(e) || held(e)).filter_map(|e| e.provides).collect();

@@ -35,11 +35,14 @@ pub fn edit(e: &Edit, d: &Decisions) -> Value {
     let (word, label) = match d.status(e) {
         Status::Undecided => ("undecided", None),
         Status::Accepted(label) => ("accepted", label),
+        Status::Reworded(_) => ("reworded", None),
         Status::Rejected => ("rejected", None),
         Status::Again => ("again", None),
     };
     let mut value = serde_json::to_value(e).unwrap_or_default();
     if let Value::Object(map) = &mut value {
+        // Positions are lines, here and everywhere.
+        map.remove("origin");
         map.insert("decision".into(), json!(word));
         if let Some(label) = label {
             map.insert("picked".into(), json!(label));

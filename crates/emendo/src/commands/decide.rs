@@ -1,6 +1,7 @@
-//! `accept`, `reject`, `choose`, `reopen`, `done`: scripted decisions.
+//! `accept`, `reject`, `choose`, `reword`, `reopen`, `done`: scripted decisions.
 
 use std::io::Write;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
@@ -129,6 +130,23 @@ pub(crate) struct Choose {
     label: String,
 }
 
+/// Accept an edit with a text of your own
+///
+/// The text stands for the whole place of the edit, as `show --edit ID` shows it; edits inside the place are decided with it. It is refused
+/// if the file would no longer parse. Once it is applied, the place counts as done until it changes.
+#[derive(Args)]
+pub(crate) struct Reword {
+    /// The edit whose id begins with this
+    #[arg(long, value_name = "ID")]
+    edit: String,
+    /// The text
+    #[arg(required_unless_present = "from", allow_hyphen_values = true)]
+    text: Option<String>,
+    /// Read the text from this file; `-` is standard input
+    #[arg(long, value_name = "FILE", conflicts_with = "text")]
+    from: Option<PathBuf>,
+}
+
 /// Take decisions back that are not written yet
 ///
 /// Accepted and rejected edits, picked alternatives, notes and leftovers that were ticked off are open again. What was applied is reverted
@@ -182,6 +200,41 @@ impl Choose {
         let decided = session.choose(&selection, &self.label)?;
         report(globals, &session, &decided, "picked")
     }
+}
+
+impl Reword {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let session = globals.session()?;
+        let text = match (self.text, self.from) {
+            (Some(text), _) => text,
+            (None, Some(path)) => without_last_line_end(own_text(globals, &path)?),
+            (None, None) => String::new(),
+        };
+        report(globals, &session, &session.reword(&self.edit, &text)?, "reworded")
+    }
+}
+
+/// A text from a file, or from standard input.
+fn own_text(globals: &Globals, path: &Path) -> anyhow::Result<String> {
+    let read = match path.as_os_str() == "-" {
+        true => std::io::read_to_string(std::io::stdin()),
+        false => std::fs::read_to_string(globals.path(path)),
+    };
+    let name = emendo_text::one_line(&path.display().to_string());
+    read.map_err(|e| {
+        Usage::error(format!("`{name}` cannot be read: {e}"), "give a text file in UTF-8")
+    })
+}
+
+/// What an editor adds to the end of a file belongs to no place.
+pub(crate) fn without_last_line_end(mut text: String) -> String {
+    if text.ends_with('\n') {
+        text.pop();
+        if text.ends_with('\r') {
+            text.pop();
+        }
+    }
+    text
 }
 
 impl Reopen {

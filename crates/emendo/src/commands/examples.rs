@@ -52,6 +52,16 @@ const EXAMPLES: &[Examples] = &[
         ],
     ),
     (
+        "reword",
+        [
+            (
+                "emendo reword --edit 1788917b 'Station.at(\"mole\").opened()'",
+                "a text of your own for the place",
+            ),
+            ("emendo reword --edit 1788917b --from ../own.txt", "a longer one from a file"),
+        ],
+    ),
+    (
         "reopen",
         [
             ("emendo reopen --step pool", "the choices of a step"),
