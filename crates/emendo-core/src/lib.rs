@@ -59,7 +59,7 @@ pub use crate::review::{
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink, WhyStage, WhyStop};
 pub use crate::session::{
-    Applied, ApplyOptions, Remaining, Session, SessionError, Undone, WhyLine,
+    Applied, ApplyOptions, Remaining, Session, SessionError, Stamp, Undone, WhyLine,
 };
 pub use crate::state::Trust;
 pub use emendo_actions::{Answer, Query, World};

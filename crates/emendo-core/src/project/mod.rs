@@ -5,6 +5,7 @@ mod reader;
 mod survey;
 mod walk;
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
@@ -101,6 +102,17 @@ struct Settings {
     /// Globs of paths that nothing is written at.
     #[serde(default)]
     protected: Vec<String>,
+    /// Keys of the review screen, by what they do.
+    #[serde(default)]
+    keys: BTreeMap<String, KeySetting>,
+}
+
+/// A key, or several.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(untagged, expecting = "a key, or a list of keys")]
+enum KeySetting {
+    One(String),
+    Several(Vec<String>),
 }
 
 /// What the settings say, ready for use.
@@ -111,6 +123,7 @@ struct Rules {
     /// The globs of what is protected, as they are written.
     protected_globs: Vec<String>,
     recipes: Vec<PathBuf>,
+    keys: BTreeMap<String, Vec<String>>,
 }
 
 impl Project {
@@ -250,6 +263,11 @@ impl Project {
         &self.rules.protected_globs
     }
 
+    /// The keys of the review screen that the settings change, by what they do.
+    pub fn keys(&self) -> &BTreeMap<String, Vec<String>> {
+        &self.rules.keys
+    }
+
     /// The folders of recipes that the settings name.
     pub fn recipe_folders(&self) -> &[PathBuf] {
         &self.rules.recipes
@@ -374,6 +392,14 @@ fn settings(root: &Path) -> Result<Rules, String> {
         protected: globs("protected", &settings.protected)?,
         protected_globs: settings.protected,
         recipes,
+        keys: settings
+            .keys
+            .into_iter()
+            .map(|(name, keys)| match keys {
+                KeySetting::One(key) => (name, vec![key]),
+                KeySetting::Several(keys) => (name, keys),
+            })
+            .collect(),
     })
 }
 

@@ -32,6 +32,15 @@ use crate::recipes::Shelf;
 use crate::review::Proposal;
 use crate::state::{Lock, Origin, StateError, Trust};
 
+/// How the files of decisions and of the proposal were when somebody looked.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Stamp {
+    /// Length and time of the log of decisions.
+    pub decisions: Option<(u64, std::time::SystemTime)>,
+    /// Those of the proposal.
+    pub proposal: Option<(u64, std::time::SystemTime)>,
+}
+
 /// A project that is being moved.
 pub struct Session {
     world: Arc<World>,
@@ -156,6 +165,15 @@ impl Session {
     /// If they cannot be read.
     pub fn decisions(&self) -> Result<Decisions, SessionError> {
         Ok(Decisions::read(&self.log()?)?)
+    }
+
+    /// What tells whether anybody has decided or proposed since: the sizes and times of what is kept.
+    pub fn stamp(&self) -> Stamp {
+        let of = |name: &str| {
+            let meta = std::fs::metadata(self.state().ok()?.join(name)).ok()?;
+            Some((meta.len(), meta.modified().ok()?))
+        };
+        Stamp { decisions: of("decisions.jsonl"), proposal: of("proposal.jsonl") }
     }
 
     /// What steps wrote that do their work once, by the journals that stand.

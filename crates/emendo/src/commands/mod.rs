@@ -10,6 +10,7 @@ mod finish;
 mod leftovers;
 mod propose;
 mod recipe;
+mod review;
 mod shell;
 mod show;
 mod status;
@@ -74,6 +75,7 @@ enum Command {
     Survey(survey::SurveyCommand),
     Propose(propose::Propose),
     Show(show::Show),
+    Review(review::Review),
     Accept(decide::Accept),
     Reject(decide::Reject),
     Choose(decide::Choose),
@@ -137,6 +139,7 @@ impl Cli {
             Command::Survey(c) => c.run(&globals),
             Command::Propose(c) => c.run(&globals),
             Command::Show(c) => c.run(&globals),
+            Command::Review(c) => c.run(&globals),
             Command::Accept(c) => c.run(&globals),
             Command::Reject(c) => c.run(&globals),
             Command::Choose(c) => c.run(&globals),

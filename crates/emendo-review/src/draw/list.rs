@@ -1,0 +1,107 @@
+//! The list: headings with their counts, places with how they stand.
+
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+use crate::cells::{fit, fit_end, width};
+use crate::draw::Canvas;
+use crate::input::Hit;
+use crate::state::items::{Item, State};
+use crate::state::rows::{Group, Row};
+use crate::state::{Model, Page};
+
+/// Columns of the word for how a place stands.
+const WORD: usize = 9;
+
+pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
+    let at = m.areas().list;
+    if at.height == 0 || m.page == Page::Read {
+        return;
+    }
+    if m.list.rows.is_empty() {
+        let words = "nothing is listed: the filter lets nothing in";
+        c.put(at.x + 1, at.y, at.width - 1, words, c.look.quiet());
+    }
+    let shown = m.list.rows.iter().enumerate().skip(m.list.top).take(usize::from(at.height));
+    for (y, (i, row)) in (at.y..).zip(shown) {
+        let line = Rect::new(at.x, y, at.width, 1);
+        match row {
+            Row::Head { depth, text, all, waiting, folded, .. } => {
+                let sign = if *folded { "+" } else { "-" };
+                let counts = match waiting {
+                    0 => format!("{all}"),
+                    n if n == all => format!("{all}"),
+                    n => format!("{n} of {all}"),
+                };
+                let room = usize::from(at.width).saturating_sub(counts.len() + 2);
+                let text = emendo_text::one_line(text);
+                let text = format!("{}{sign} {text}", "  ".repeat(*depth));
+                c.put(at.x, y, at.width, &fit(&text, room), c.look.title());
+                let x = at.x + at.width.saturating_sub(counts.len() as u16 + 1);
+                c.put(x, y, counts.len() as u16, &counts, c.look.quiet());
+            }
+            Row::Place { depth, item } => place(m, c, (line, *depth), &m.items[*item]),
+        }
+        if i == m.list.cursor {
+            c.line(line, c.look.cursor());
+        }
+        c.hits.push((line, Hit::Row(i)));
+    }
+    // Between the list and the code beside it.
+    if m.areas().code.x > 0 {
+        for y in at.y..at.y + at.height {
+            c.put(at.x + at.width, y, 1, "\u{2502}", c.look.quiet());
+        }
+    }
+}
+
+fn place(m: &Model, c: &mut Canvas<'_>, (at, depth): (Rect, usize), item: &Item) {
+    let indent = (2 * depth).min(12) as u16;
+    let x = at.x + indent;
+    let room = at.width.saturating_sub(indent);
+    let style = standing(c, item.state);
+    let word = item.state.word();
+    c.put(x, at.y, room, word, style);
+    let x = x + WORD as u16;
+    let room = usize::from(room).saturating_sub(WORD);
+    let name = match (m.path(item), m.list.group) {
+        (Some(_), Group::File) => format!("{:>4}", item.line),
+        (Some(path), Group::Step) => {
+            let path = emendo_text::visible_name(path.as_str());
+            format!("{}:{}", fit_end(&path, room.saturating_sub(6).min(48)), item.line)
+        }
+        (None, _) => "the step".into(),
+    };
+    let after = c.put(x, at.y, room as u16, &name, Style::new());
+    let mut rest = Vec::new();
+    if item.caution {
+        rest.push("caution".to_owned());
+    }
+    match item.certainty {
+        Some(emendo_core::Certainty::Certain) | None => {}
+        Some(other) => rest.push(other.word().to_owned()),
+    }
+    let rest = rest.join(" ");
+    let left = (at.x + at.width).saturating_sub(after);
+    let wide = (width(&rest) + 2) as u16;
+    if !rest.is_empty() && left > wide {
+        c.put(after + 2, at.y, left - 2, &rest, c.look.warns());
+    }
+    let from = after + if rest.is_empty() { 2 } else { wide + 2 };
+    let left = (at.x + at.width).saturating_sub(from);
+    if left > 6 {
+        let text = m.excerpt(item.at);
+        c.put(from, at.y, left, &text, c.look.quiet());
+    }
+}
+
+/// How the word for a state looks.
+pub(crate) fn standing(c: &Canvas<'_>, state: State) -> Style {
+    match state {
+        s if s.taken() => c.look.come(),
+        s if s.on_purpose() => c.look.quiet(),
+        State::Choose | State::Again => c.look.warns(),
+        State::Held => c.look.gone(),
+        _ => Style::new().add_modifier(Modifier::BOLD),
+    }
+}

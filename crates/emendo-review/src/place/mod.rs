@@ -1,0 +1,9 @@
+//! A place as it is read: the lines of its file, old and new, what is folded, what an edit that is not in would write.
+
+mod colour;
+mod rows;
+mod text;
+
+pub(crate) use colour::Class;
+pub(crate) use rows::{CodeRow, Sides, Window, rows};
+pub(crate) use text::FileText;
