@@ -7,6 +7,9 @@ use crate::state::Page;
 /// Columns from which the list stands beside the code.
 const BESIDE: u16 = 110;
 
+/// Columns of a line's number and its sign.
+pub(crate) const GUTTER: u16 = 8;
+
 /// The parts of the screen.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Areas {

@@ -132,7 +132,8 @@ impl Dialog {
                 Some(format!("  {word} {n}: {line}"))
             }
             CodeRow::Would { texts, label } => {
-                let text = emendo_text::visible(&texts.join(" ")).into_owned();
+                let all: Vec<&str> = texts.iter().map(|t| t.text.as_str()).collect();
+                let text = emendo_text::visible(&all.join(" ")).into_owned();
                 Some(if *label { format!("  {text}") } else { format!("    would read: {text}") })
             }
             CodeRow::Fold(_) => None,

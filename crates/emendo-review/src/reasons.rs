@@ -5,6 +5,7 @@ use emendo_text::{Digest, one_line, visible_name};
 
 use crate::state::Model;
 use crate::state::items::At;
+use crate::state::rows::{Heading, Row};
 
 /// What a line of the reasons is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -41,16 +42,27 @@ const FEW: usize = 6;
 
 /// The reasons of the place under the cursor.
 pub(crate) fn reasons(m: &Model) -> Vec<Reason> {
-    let Some(item) = m.current() else { return Vec::new() };
     let p = &m.proposal;
     let mut out = Vec::new();
-    let step = p.header.steps.get(item.step);
+    let heading = match m.list.rows.get(m.list.cursor) {
+        Some(Row::Head { heading: Heading::Step(step), .. }) => Some(*step),
+        _ => None,
+    };
+    let item = m.current();
+    let step = p.header.steps.get(item.map(|i| i.step).or(heading).unwrap_or(usize::MAX));
     if let Some(s) = step {
         out.push(reason(Tone::Title, one_line(&s.title)));
         if let Some(why) = &s.why {
             out.push(reason(Tone::Plain, one_line(why)));
         }
     }
+    let Some(item) = item else {
+        let caution = step.and_then(|s| s.caution.as_ref());
+        out.extend(caution.map(|c| reason(Tone::Warns, format!("caution: {}", one_line(c)))));
+        let docs = step.and_then(|s| s.docs.as_ref());
+        out.extend(docs.map(|d| reason(Tone::Quiet, format!("guide: {}", one_line(d)))));
+        return out;
+    };
     let caution = m.edit(item).and_then(|e| e.caution.as_ref());
     if let Some(caution) = caution.or(step.and_then(|s| s.caution.as_ref())) {
         out.push(reason(Tone::Warns, format!("caution: {}", one_line(caution))));

@@ -7,19 +7,17 @@ use crate::cells::{self, fit_end};
 use crate::draw::Canvas;
 use crate::draw::list::standing;
 use crate::input::Hit;
-use crate::place::{CodeRow, FileText, Sides};
+use crate::layout::GUTTER;
+use crate::place::{CodeRow, FileText, Sides, WouldText};
 use crate::state::Model;
 use crate::state::items::At;
-
-/// Columns of a line's number and its sign.
-const GUTTER: u16 = 8;
+use crate::state::rows::Row;
 
 pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
     title(m, c);
     let at = m.areas().code;
     let Some(item) = m.current() else {
-        let words = "a heading: go down to a place, or decide on all of it at once";
-        c.put(at.x + 1, at.y, at.width.saturating_sub(1), words, c.look.quiet());
+        heading(m, c);
         return;
     };
     let Some(text) = m.text(item) else {
@@ -48,6 +46,17 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
     }
 }
 
+/// What a heading stands for.
+fn heading(m: &Model, c: &mut Canvas<'_>) {
+    let at = m.areas().code;
+    let Some(Row::Head { all, waiting, .. }) = m.list.rows.get(m.list.cursor) else { return };
+    let says = format!("{all} places under this heading, {waiting} of them waiting");
+    let more = m.keys.shown(crate::keys::Action::More);
+    let next = format!("{more} decides on all of it at once; Enter folds it or opens it");
+    c.put(at.x + 2, at.y, at.width.saturating_sub(2), &says, Style::new());
+    c.put(at.x + 2, at.y + 1, at.width.saturating_sub(2), &next, c.look.quiet());
+}
+
 /// Which place it is.
 fn title(m: &Model, c: &mut Canvas<'_>) {
     let at = m.areas().title;
@@ -72,6 +81,12 @@ fn title(m: &Model, c: &mut Canvas<'_>) {
         &format!(" {state} "),
         standing(c, item.state),
     );
+    let n = m.list.rows.len();
+    let places = |rows: &[Row]| rows.iter().filter(|r| matches!(r, Row::Place { .. })).count();
+    let nth = places(&m.list.rows[..(m.list.cursor + 1).min(n)]);
+    let count = format!(" {nth} of {} ", places(&m.list.rows));
+    let wide = count.len() as u16;
+    c.put((at.x + at.width).saturating_sub(wide + 1), at.y, wide, &count, Style::new());
     if !certainty.is_empty() {
         let words = format!(" {certainty} ");
         c.put(x + 1, at.y, (at.x + at.width).saturating_sub(x + 1), &words, Style::new());
@@ -107,8 +122,10 @@ impl Lines<'_> {
                     }
                 }
                 _ => {
+                    // Unchanged lines have the number that they have now, as an editor shows it.
                     let side = match (old, new) {
-                        (_, Some(n)) => (true, *n),
+                        (Some(n), Some(_)) => (false, *n),
+                        (None, Some(n)) => (true, *n),
                         (Some(n), None) => (false, *n),
                         (None, None) => return,
                     };
@@ -121,20 +138,21 @@ impl Lines<'_> {
                 for (i, text) in (0..n).zip(texts) {
                     let x = at.x + i * wide;
                     c.put(x, at.y, 1, if *label { ">" } else { "\u{2502}" }, c.look.warns());
-                    let room = wide.saturating_sub(3);
-                    match label {
-                        true => drop(c.put(x + 2, at.y, room, text, c.look.title())),
-                        false => {
-                            let style = c.look.come();
-                            cells::code(
-                                c.buf,
-                                (x + 2, at.y, room),
-                                text,
-                                self.m.code.left,
-                                &|_| style,
-                            );
-                        }
+                    // Alone it stands below the line that it would take the place of.
+                    let indent = if n == 1 && !label { GUTTER } else { 2 };
+                    let room = wide.saturating_sub(indent + 1);
+                    let WouldText { text, differs } = text;
+                    if *label {
+                        c.put(x + indent, at.y, room, text, c.look.title());
+                        continue;
                     }
+                    let look = c.look;
+                    let style = |byte: usize| match (differs.0..differs.1).contains(&byte) {
+                        true => look.mark(true, true),
+                        false => Style::new(),
+                    };
+                    let skip = self.m.code.left;
+                    cells::code(c.buf, (x + indent, at.y, room), text, skip, &style);
                 }
             }
         }
@@ -155,12 +173,18 @@ impl Lines<'_> {
         };
         let pointer = if mine { ">" } else { " " };
         c.put(at.x, at.y, 1, pointer, c.look.warns());
-        c.put(at.x + 1, at.y, GUTTER - 1, &format!("{n:>5}"), c.look.quiet());
+        // Below one another the numbers of two texts would read as those of one.
+        if !(new && self.sides == Sides::Below) {
+            c.put(at.x + 1, at.y, GUTTER - 1, &format!("{n:>5}"), c.look.quiet());
+        }
         c.put(at.x + 6, at.y, 1, sign, style.add_modifier(Modifier::BOLD));
         let lines = self.text.side(new);
         let classes = lines.classes(n);
         let marks = self.text.marks(new, n);
         let look = c.look;
+        let text = lines.line(n);
+        // A line that is changed as a whole is not marked where it is blank.
+        let blank = text.len() - text.trim_start().len();
         let of_byte = |byte: usize| {
             if byte == usize::MAX {
                 return look.quiet();
@@ -170,7 +194,9 @@ impl Lines<'_> {
             // Where edits lie in one another, the one that is looked at is seen.
             let found = marks.iter().filter(here);
             let own = |m: &emendo_text::LineMark| self.mine == Some(m.by as usize);
-            if let Some(mark) = found.max_by_key(|m| own(m)) {
+            if byte >= blank
+                && let Some(mark) = found.max_by_key(|m| own(m))
+            {
                 return look.mark(new, own(mark));
             }
             let i = classes.partition_point(|k| k.1 <= byte);
@@ -178,7 +204,6 @@ impl Lines<'_> {
             class.map_or_else(Style::new, |k| look.class(k.2))
         };
         let room = at.width.saturating_sub(GUTTER);
-        let text = lines.line(n);
         cells::code(c.buf, (at.x + GUTTER, at.y, room), text, self.m.code.left, &of_byte);
     }
 }

@@ -68,27 +68,29 @@ fn place(m: &Model, c: &mut Canvas<'_>, (at, depth): (Rect, usize), item: &Item)
         (Some(_), Group::File) => format!("{:>4}", item.line),
         (Some(path), Group::Step) => {
             let path = emendo_text::visible_name(path.as_str());
-            format!("{}:{}", fit_end(&path, room.saturating_sub(6).min(48)), item.line)
+            // Room for what stands there: the title has the whole path.
+            let most = room.saturating_sub(22).max(room / 2);
+            let name = if width(&path) + 6 > most { path.rsplit('/').next() } else { None };
+            format!("{}:{}", fit_end(name.unwrap_or(&path), most), item.line)
         }
         (None, _) => "the step".into(),
     };
     let after = c.put(x, at.y, room as u16, &name, Style::new());
-    let mut rest = Vec::new();
-    if item.caution {
-        rest.push("caution".to_owned());
+    let end = at.x + at.width;
+    let mut from = after + 2;
+    let sure = match item.certainty {
+        Some(emendo_core::Certainty::Certain) | None => "",
+        Some(other) => other.word(),
+    };
+    let unsure = item.certainty == Some(emendo_core::Certainty::Unsure);
+    let sure_style = if unsure { c.look.warns() } else { Style::new() };
+    let caution = if item.caution { "caution" } else { "" };
+    for (words, style) in [(caution, c.look.warns()), (sure, sure_style)] {
+        if !words.is_empty() && from < end {
+            from = c.put(from, at.y, end - from, words, style) + 2;
+        }
     }
-    match item.certainty {
-        Some(emendo_core::Certainty::Certain) | None => {}
-        Some(other) => rest.push(other.word().to_owned()),
-    }
-    let rest = rest.join(" ");
-    let left = (at.x + at.width).saturating_sub(after);
-    let wide = (width(&rest) + 2) as u16;
-    if !rest.is_empty() && left > wide {
-        c.put(after + 2, at.y, left - 2, &rest, c.look.warns());
-    }
-    let from = after + if rest.is_empty() { 2 } else { wide + 2 };
-    let left = (at.x + at.width).saturating_sub(from);
+    let left = end.saturating_sub(from);
     if left > 6 {
         let text = m.excerpt(item.at);
         c.put(from, at.y, left, &text, c.look.quiet());

@@ -22,9 +22,9 @@ impl Look {
         Style::new().add_modifier(Modifier::REVERSED)
     }
 
-    /// What the cursor is on.
+    /// What the cursor is on: all of it in one manner.
     pub(crate) fn cursor(self) -> Style {
-        Style::new().add_modifier(Modifier::REVERSED)
+        Style::reset().add_modifier(Modifier::REVERSED)
     }
 
     pub(crate) fn title(self) -> Style {
@@ -48,7 +48,7 @@ impl Look {
     }
 
     pub(crate) fn link(self) -> Style {
-        self.with(Color::Cyan)
+        self.with(Color::LightBlue)
     }
 
     pub(crate) fn gone(self) -> Style {
@@ -72,10 +72,9 @@ impl Look {
     pub(crate) fn class(self, class: Class) -> Style {
         match class {
             Class::Comment => Style::new().add_modifier(Modifier::DIM | Modifier::ITALIC),
-            Class::Text => self.with(Color::Cyan),
-            Class::Number => self.with(Color::Cyan),
-            Class::Keyword => self.with(Color::LightBlue),
-            Class::Name => self.with(Color::Magenta),
+            Class::Text => self.with(Color::Magenta),
+            Class::Number => self.with(Color::Magenta),
+            Class::Keyword | Class::Key => self.with(Color::LightBlue),
         }
     }
 }

@@ -154,7 +154,11 @@ type Hint = (String, String);
 
 fn hints(m: &Model) -> Vec<Hint> {
     let all = actions(m);
-    all.into_iter().map(|(a, word)| (m.keys.shown(a), word)).collect()
+    let shown = |a: Action| match a {
+        Action::Pick(n) => format!("1-{n}"),
+        a => m.keys.shown(a),
+    };
+    all.into_iter().map(|(a, word)| (shown(a), word)).collect()
 }
 
 fn key_of(m: &Model, i: usize) -> Option<Key> {
@@ -182,7 +186,7 @@ fn actions(m: &Model) -> Vec<(Action, String)> {
                 (Action::Reopen, "open again"),
             ]);
             if choice {
-                out.push((Action::Pick(1), "pick".into()));
+                out.push((Action::Pick(9), "pick".into()));
             }
             out.extend(some(&[(Action::Back, "back")]));
             return out;
@@ -211,7 +215,7 @@ fn actions(m: &Model) -> Vec<(Action, String)> {
         None => some(&[(Action::Open, "fold or open"), (Action::More, "decide on all of it")]),
         Some(State::Choose) => {
             let n = m.current().and_then(|i| m.edit(i)).map_or(1, |e| e.options.len());
-            let mut out = vec![(Action::Pick(1), format!("to {n} pick"))];
+            let mut out = vec![(Action::Pick(n.min(9) as u8), "pick".into())];
             out.extend(some(&[
                 (Action::Leave, "leave"),
                 (Action::Later, "later"),

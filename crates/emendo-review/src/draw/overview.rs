@@ -40,6 +40,9 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
         return;
     }
     let kinds = m.overview.iter().take_while(|r| matches!(r, OverviewRow::Kind(..))).count();
+    if at.height > 26 {
+        lines.text(c, "", Style::new());
+    }
     lines.text(c, "What needs you", c.look.title());
     for (i, row) in m.overview.iter().enumerate() {
         if i == kinds {
@@ -54,7 +57,18 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
                     Kind::OnPurpose => c.look.quiet(),
                     _ => Style::new(),
                 };
-                (format!("{n:>6}  {}", kind.says()), style)
+                // These are among the undecided already.
+                let among = matches!(kind, Kind::Cautions | Kind::Unsure | Kind::Likely);
+                let says = kind.counted(*n);
+                let text = match among {
+                    true => format!(
+                        "{:>10}  of these {}",
+                        n,
+                        says.trim_start_matches("undecided that ")
+                    ),
+                    false => format!("{n:>6}  {says}"),
+                };
+                (text, style)
             }
             OverviewRow::Step(s) => (step_row(m, *s, at.width), Style::new()),
         };
@@ -137,7 +151,7 @@ fn intro(m: &Model, c: &mut Canvas<'_>, lines: &mut Lines) {
         ".".repeat(wide.saturating_sub(part(taken) + part(left)))
     );
     let apply = m.keys.shown(Action::Apply);
-    lines.text(c, &bar, c.look.come());
+    lines.text(c, &bar, c.look.quiet());
     let says = match (waiting, taken) {
         (0, 0) => "Nothing waits, and nothing is taken.".to_owned(),
         (0, n) => format!("Nothing waits: {apply} writes the {n} that are taken."),
@@ -149,18 +163,29 @@ fn intro(m: &Model, c: &mut Canvas<'_>, lines: &mut Lines) {
 /// The columns that are shown: those that hold something, as far as there is room.
 fn columns(m: &Model, width: u16) -> Vec<&'static Column> {
     let some = |c: &&Column| m.items.iter().any(c.1);
-    let room = usize::from(width).saturating_sub(34) / 9;
+    let room = usize::from(width).saturating_sub(LEAST_TITLE + 4) / 9;
     COLUMNS.iter().filter(some).take(room.max(2)).collect()
+}
+
+/// Fewest and most columns of a step's title.
+const LEAST_TITLE: usize = 30;
+const MOST_TITLE: usize = 64;
+
+fn title_width(m: &Model, width: u16) -> usize {
+    let room = usize::from(width).saturating_sub(9 * columns(m, width).len() + 4);
+    let titles = m.proposal.header.steps.iter().map(|s| crate::cells::width(&s.title));
+    room.min(titles.max().unwrap_or(0) + 2).clamp(LEAST_TITLE, MOST_TITLE)
 }
 
 fn table_head(m: &Model, width: u16) -> String {
     let heads: String = columns(m, width).iter().map(|c| format!("{:>9}", c.0)).collect();
-    format!("{:<30}{heads}", "Steps")
+    format!("{:<w$}{heads}", "Steps", w = title_width(m, width))
 }
 
 fn step_row(m: &Model, step: usize, width: u16) -> String {
     let title = m.proposal.header.steps.get(step).map_or("", |s| s.title.as_str());
-    let title = crate::cells::fit(&emendo_text::one_line(title), 28);
+    let wide = title_width(m, width);
+    let title = crate::cells::fit(&emendo_text::one_line(title), wide - 2);
     let cells: String = columns(m, width)
         .iter()
         .map(|c| match m.items.iter().filter(|i| i.step == step && c.1(i)).count() {
@@ -168,6 +193,6 @@ fn step_row(m: &Model, step: usize, width: u16) -> String {
             n => format!("{n:>9}"),
         })
         .collect();
-    let pad = 30_usize.saturating_sub(crate::cells::width(&title));
+    let pad = wide.saturating_sub(crate::cells::width(&title));
     format!("{title}{}{cells}", " ".repeat(pad))
 }

@@ -95,8 +95,8 @@ fn help(m: &Model, c: &mut Canvas<'_>, top: usize) {
     let top = top.min(last);
     for (y, (key, says)) in (inside.y..inside.y + inside.height).zip(lines.iter().skip(top)) {
         let style = if says.is_empty() { Style::new() } else { c.look.strong() };
-        c.put(inside.x, y, 12, &format!("{key:>10}"), style);
-        c.put(inside.x + 12, y, inside.width.saturating_sub(12), says, Style::new());
+        c.put(inside.x, y, 14, &format!("{key:>13}"), style);
+        c.put(inside.x + 15, y, inside.width.saturating_sub(15), says, Style::new());
     }
     let below = last - top;
     if below > 0 {

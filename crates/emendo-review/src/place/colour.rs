@@ -16,8 +16,8 @@ pub(crate) enum Class {
     Text,
     Number,
     Keyword,
-    /// A type, or the key of a setting.
-    Name,
+    /// The key of a setting.
+    Key,
 }
 
 /// The words of a text that have a colour, in order.
@@ -35,7 +35,7 @@ pub(crate) fn classes(world: &World, path: &RelPath, text: &str) -> Vec<(Span, C
                 match &node.kind {
                     NodeKind::Map(pairs) => {
                         for p in pairs {
-                            out.extend(p.keys.iter().map(|k| (k.span, Class::Name)));
+                            out.extend(p.keys.iter().map(|k| (k.span, Class::Key)));
                             todo.push(&p.node);
                         }
                     }
@@ -102,7 +102,6 @@ fn class(node: Node<'_>) -> Option<Class> {
     match () {
         () if !node.is_named() && text_like && kind.len() > 1 => Some(Class::Keyword),
         () if has(&["integer", "float", "number", "decimal_", "hex_"]) => Some(Class::Number),
-        () if has(&["type_identifier", "primitive_type", "predefined_type"]) => Some(Class::Name),
         () if matches!(kind, "true" | "false" | "null" | "none" | "this" | "self" | "super") => {
             Some(Class::Keyword)
         }

@@ -5,5 +5,5 @@ mod rows;
 mod text;
 
 pub(crate) use colour::Class;
-pub(crate) use rows::{CodeRow, Sides, Window, rows};
+pub(crate) use rows::{CodeRow, Sides, Window, WouldText, rows};
 pub(crate) use text::FileText;

@@ -33,7 +33,14 @@ pub(crate) enum CodeRow {
         mine: bool,
     },
     /// Texts that an edit that is not in would write, side by side: a label, or a line each.
-    Would { texts: Vec<String>, label: bool },
+    Would { texts: Vec<WouldText>, label: bool },
+}
+
+/// A line that an edit would write, and the bytes of it that differ from the line as it is.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct WouldText {
+    pub(crate) text: String,
+    pub(crate) differs: (usize, usize),
 }
 
 /// What is asked of the rows.
@@ -47,6 +54,8 @@ pub(crate) struct Window<'a> {
     pub(crate) line: Option<u32>,
     /// The label of an alternative that was picked.
     pub(crate) picked: Option<&'a str>,
+    /// Columns that there are.
+    pub(crate) width: usize,
 }
 
 /// The rows, and which of them are the place.
@@ -235,7 +244,7 @@ impl Builder<'_> {
     /// What an edit would write that is not in.
     fn would(&mut self, e: &Edit) {
         let whole = |text: &str| self.whole_lines(e.origin, text);
-        let columns: Vec<(String, Vec<String>)> = if e.options.is_empty() {
+        let columns: Vec<(String, Vec<WouldText>)> = if e.options.is_empty() {
             let says = match &e.standing {
                 Standing::Withheld(_) => "held back; it would read:",
                 Standing::Protected(_) => "left on purpose; it would read:",
@@ -246,26 +255,35 @@ impl Builder<'_> {
             let option = |(i, o): (usize, &emendo_core::Alternative)| {
                 let picked = if self.w.picked == Some(&o.label) { " (picked)" } else { "" };
                 let lines = match o.leaves {
-                    true => vec!["(stays as it is)".into()],
+                    true => {
+                        vec![WouldText { text: "(stays as it is)".into(), ..WouldText::default() }]
+                    }
                     false => whole(&o.after),
                 };
                 (format!("{} {}{picked}", i + 1, o.label), lines)
             };
             e.options.iter().enumerate().map(option).collect()
         };
-        // Side by side where there is room for it.
-        let beside = self.w.sides == Sides::Beside && columns.len() <= 3;
-        let groups: Vec<Vec<(String, Vec<String>)>> = match beside {
+        // Side by side where there is room for all of it.
+        let room = (self.w.width / columns.len().max(1)).saturating_sub(4);
+        let fits =
+            |c: &(String, Vec<WouldText>)| c.1.iter().all(|t| crate::cells::width(&t.text) <= room);
+        let beside = self.w.sides == Sides::Beside && columns.iter().all(fits);
+        let groups: Vec<Vec<(String, Vec<WouldText>)>> = match beside {
             true => vec![columns],
             false => columns.into_iter().map(|c| vec![c]).collect(),
         };
         for group in groups {
             let height = group.iter().map(|c| c.1.len()).max().unwrap_or(0);
-            let labels = group.iter().map(|c| c.0.clone()).collect();
+            let label = |c: &(String, Vec<WouldText>)| WouldText {
+                text: c.0.clone(),
+                ..WouldText::default()
+            };
+            let labels = group.iter().map(label).collect();
             self.mine();
             self.rows.push(CodeRow::Would { texts: labels, label: true });
             for i in 0..height {
-                let line = |c: &(String, Vec<String>)| c.1.get(i).cloned().unwrap_or_default();
+                let line = |c: &(String, Vec<WouldText>)| c.1.get(i).cloned().unwrap_or_default();
                 self.mine();
                 self.rows
                     .push(CodeRow::Would { texts: group.iter().map(line).collect(), label: false });
@@ -274,11 +292,30 @@ impl Builder<'_> {
     }
 
     /// The lines of a place with another text in it, whole where the place is known.
-    fn whole_lines(&self, origin: Option<Span>, text: &str) -> Vec<String> {
+    fn whole_lines(&self, origin: Option<Span>, text: &str) -> Vec<WouldText> {
         let around = origin.and_then(|o| self.text.old.around(o));
         let (before, after) = around.map_or(("", ""), |(_, _, before, after)| (before, after));
-        format!("{before}{text}{after}").lines().map(str::to_owned).collect()
+        let whole = format!("{before}{text}{after}");
+        let first = around.map(|a| (a.0, a.1));
+        let lines = whole.lines().enumerate().map(|(i, line)| {
+            let n = first
+                .and_then(|(from, to)| Some(from + u32::try_from(i).ok()?).filter(|n| *n <= to));
+            let differs = n.map_or((0, line.len()), |n| differs(self.text.old.line(n), line));
+            WouldText { text: line.to_owned(), differs }
+        });
+        lines.collect()
     }
+}
+
+/// The bytes of a line that another one does not have at the same end.
+fn differs(old: &str, new: &str) -> (usize, usize) {
+    let same = |a: &mut dyn Iterator<Item = char>, b: &mut dyn Iterator<Item = char>| {
+        a.zip(b).take_while(|(a, b)| a == b).map(|(_, c)| c.len_utf8()).sum::<usize>()
+    };
+    let head = same(&mut old.chars(), &mut new.chars());
+    let (old, rest) = (old.get(head..).unwrap_or(""), new.get(head..).unwrap_or(""));
+    let tail = same(&mut old.chars().rev(), &mut rest.chars().rev());
+    (head, new.len() - tail)
 }
 
 /// A line of a hunk: what it is, its number in both texts, and whether the edit that is looked at changed it.

@@ -6,6 +6,7 @@ use emendo_core::Status;
 use emendo_text::RelPath;
 
 use crate::input::Effect;
+use crate::layout::GUTTER;
 use crate::place::{CodeRow, FileText, Window, rows};
 use crate::state::items::At;
 use crate::state::{CodeKey, HELD, Model};
@@ -56,6 +57,7 @@ impl Model {
             picked,
             loaded: self.text(&item).is_some(),
             turn: self.turn,
+            area: self.areas().code,
         };
         if self.code.made_of.as_ref() == Some(&key) {
             return;
@@ -74,6 +76,7 @@ impl Model {
                     edit: edit.filter(|_| self.code.line.is_none()),
                     line,
                     picked: key.picked.as_deref(),
+                    width: usize::from(key.area.width),
                 };
                 rows(record, text, &window)
             }
@@ -95,12 +98,9 @@ impl Model {
         self.clamp();
         self.code.left = 0;
         let width = usize::from(areas.code.width) / self.columns();
-        let room = width.saturating_sub(14);
-        if let Some(column) = self.first_change()
-            && column > room
-        {
-            self.code.left = column.saturating_sub(room / 3);
-        }
+        let room = width.saturating_sub(usize::from(GUTTER) + 16);
+        // No further than it must: what stands before it tells what it is.
+        self.code.left = self.first_change().map_or(0, |column| column.saturating_sub(room));
     }
 
     /// How many texts stand side by side.

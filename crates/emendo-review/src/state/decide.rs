@@ -43,10 +43,12 @@ impl Model {
     ) {
         let (decided, mut log) = self.deciding(verb, places, terms);
         let mut ticked = 0;
+        // Who takes edits has not seen to the notes among them.
+        let edits = places.iter().any(|i| self.items[*i].is_edit());
         for item in places.iter().map(|i| &self.items[*i]).filter(|i| !i.is_edit()) {
             let done = self.decisions.done(item.id);
             let verdict = match verb {
-                Verb::Take if !done => Verdict::Done,
+                Verb::Take if !done && !edits => Verdict::Done,
                 Verb::Reopen if done => Verdict::Reopened,
                 _ => continue,
             };

@@ -29,9 +29,9 @@ pub(crate) const KINDS: [(Kind, &str); 13] = [
     (Kind::Undecided, "edits undecided"),
     (Kind::Choices, "choices to make"),
     (Kind::Again, "to decide again: they say something else now"),
-    (Kind::Cautions, "undecided, and calls for caution"),
-    (Kind::Unsure, "undecided and unsure"),
-    (Kind::Likely, "undecided and likely"),
+    (Kind::Cautions, "undecided that call for caution"),
+    (Kind::Unsure, "undecided that are unsure"),
+    (Kind::Likely, "undecided that are likely"),
     (Kind::Notes, "notes: look at these by hand"),
     (Kind::Leftovers, "leftovers: still use the old API"),
     (Kind::Held, "held back"),
@@ -41,6 +41,26 @@ pub(crate) const KINDS: [(Kind, &str); 13] = [
 ];
 
 impl Kind {
+    /// How so many of it are called.
+    pub(crate) fn counted(self, n: usize) -> String {
+        let says = self.says();
+        match (n, says.split_once(' ')) {
+            (1, Some((first, rest))) if matches!(self, Self::Undecided | Self::Choices) => {
+                format!("{} {rest}", first.trim_end_matches('s'))
+            }
+            (1, _) => match self {
+                Self::Notes => "note: look at this by hand".into(),
+                Self::Leftovers => "leftover: still uses the old API".into(),
+                Self::Cautions => "undecided that calls for caution".into(),
+                Self::Unsure => "undecided that is unsure".into(),
+                Self::Likely => "undecided that is likely".into(),
+                Self::Again => "to decide again: it says something else now".into(),
+                _ => says.into(),
+            },
+            _ => says.into(),
+        }
+    }
+
     /// How it is called.
     pub(crate) fn says(self) -> &'static str {
         KINDS.iter().find(|(k, _)| *k == self).map_or("", |(_, says)| says)
@@ -48,7 +68,7 @@ impl Kind {
 
     /// True for a place of this kind.
     pub(crate) fn holds(self, i: &Item) -> bool {
-        let open = matches!(i.state, State::Open | State::Choose | State::Again);
+        let open = i.state == State::Open;
         match self {
             Self::All => true,
             Self::Waiting => i.state.waits(),

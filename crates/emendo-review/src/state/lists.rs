@@ -21,11 +21,11 @@ impl Model {
         let row = |kind: Kind| OverviewRow::Kind(kind, count(kind));
         let first = [
             Kind::Undecided,
-            Kind::Choices,
-            Kind::Again,
             Kind::Cautions,
             Kind::Unsure,
             Kind::Likely,
+            Kind::Choices,
+            Kind::Again,
             Kind::Notes,
             Kind::Leftovers,
             Kind::Held,

@@ -152,6 +152,8 @@ struct CodeKey {
     picked: Option<String>,
     loaded: bool,
     turn: u64,
+    /// Where it is shown: with another size the place is looked for anew.
+    area: ratatui::layout::Rect,
 }
 
 /// A decision that can be taken back: what stood before it.

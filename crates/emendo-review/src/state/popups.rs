@@ -61,7 +61,11 @@ impl Model {
             Some(Row::Head { heading, .. }) => under(&self.proposal, &self.items, heading, &listed),
             None => return,
         };
-        let cursor = usize::from(scopes.len() > 1 && self.current().is_some());
+        if scopes.len() == 1 && self.current().is_some() {
+            self.warn("nothing else goes with this place: decide on it by itself");
+            return;
+        }
+        let cursor = usize::from(self.current().is_some());
         self.popup = Some(Popup::More { scopes, cursor });
     }
 
