@@ -197,6 +197,8 @@ pub struct Model {
     /// Places that were left for others that their reasons name.
     trail: Vec<(Digest, Option<u32>)>,
     history: Vec<Batch>,
+    /// A text of the user's own that was not taken: it is there when they try again.
+    draft: Option<(Digest, String)>,
     texts: HashMap<RelPath, Option<Arc<FileText>>>,
     /// Files in the order in which they were read: only some are held.
     read: VecDeque<RelPath>,
@@ -251,6 +253,7 @@ impl Model {
             size: (80, 24),
             trail: Vec::new(),
             history: Vec::new(),
+            draft: None,
             texts: HashMap::new(),
             read: VecDeque::new(),
             turn: 0,

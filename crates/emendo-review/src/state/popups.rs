@@ -97,7 +97,8 @@ impl Model {
             self.warn(why);
             return;
         }
-        let text = e.with_inner.as_ref().unwrap_or(&e.after).clone();
+        let draft = self.draft.as_ref().filter(|d| d.0 == e.id).map(|d| &d.1);
+        let text = draft.unwrap_or(e.with_inner.as_ref().unwrap_or(&e.after)).clone();
         let (id, path) = (e.id, e.path.clone());
         match text.trim_end_matches('\n').contains('\n') {
             true => effects.push(Effect::Edit(id, text, path)),

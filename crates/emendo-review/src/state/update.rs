@@ -32,16 +32,21 @@ impl Model {
             }
             Input::Reworded(proposal, decisions) => {
                 self.work.busy = None;
+                self.draft = None;
                 self.replace(proposal, *decisions);
                 self.say("taken in your own words");
-                self.go_to_open(true);
+                if !self.current().is_some_and(|i| i.state.waits()) {
+                    self.go_to_open(true);
+                }
             }
             Input::Refused(edit, text, why) => {
                 self.work.busy = None;
                 self.not_reworded();
                 let line = crate::state::LineInput::new(&text);
                 if text.contains('\n') {
-                    self.warn(why);
+                    self.draft = Some((edit, text));
+                    let again = self.keys.shown(crate::keys::Action::Reword);
+                    self.warn(format!("{why}; {again} opens your text once more"));
                 } else {
                     self.popup = Some(Popup::Reword { edit, line, refused: Some(why) });
                 }

@@ -19,6 +19,8 @@ mod protection;
 mod reading;
 mod recipes;
 mod remembered;
+mod review;
+mod reword;
 mod rounds;
 mod safety;
 mod schema;

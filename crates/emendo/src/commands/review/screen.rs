@@ -15,7 +15,7 @@ use ratatui::crossterm::event::{
 };
 use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{
-    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+    Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
 use ratatui::layout::Rect;
 
@@ -194,7 +194,9 @@ impl Screen<'_> {
                 self.raw = None;
                 let edited = editor::edit(&text, &path);
                 self.raw = Some(Raw::enter()?);
-                self.terminal.clear()?;
+                execute!(stdout(), Clear(ClearType::All))?;
+                // One that knows nothing of the screen draws all of it.
+                self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
                 match edited {
                     Ok(text) => text.map(|text| Input::Edited(id, text)),
                     Err(why) => Some(Input::Refused(id, text, why)),
