@@ -98,9 +98,10 @@ impl Model {
         self.clamp();
         self.code.left = 0;
         let width = usize::from(areas.code.width) / self.columns();
-        let room = width.saturating_sub(usize::from(GUTTER) + 16);
-        // No further than it must: what stands before it tells what it is.
-        self.code.left = self.first_change().map_or(0, |column| column.saturating_sub(room));
+        let room = width.saturating_sub(usize::from(GUTTER) + 2);
+        // No further than it must, for what stands before it tells what it is; its beginning is seen rather than its end.
+        let left = |(from, to): (usize, usize)| to.saturating_sub(room).min(from.saturating_sub(4));
+        self.code.left = self.change().map_or(0, left);
     }
 
     /// How many texts stand side by side.
@@ -108,27 +109,28 @@ impl Model {
         if self.sides() == crate::place::Sides::Beside { 2 } else { 1 }
     }
 
-    /// The column of the first change of the place, roughly.
-    fn first_change(&self) -> Option<usize> {
+    /// The columns of what the place changes.
+    fn change(&self) -> Option<(usize, usize)> {
         let item = self.current()?;
         let text = self.text(item)?;
         let At::Edit(_, e) = item.at else { return None };
         let (from, to) = self.code.place;
         let mine = self.code.rows.get(from..to)?.iter();
-        let marks = mine.filter_map(|r| match r {
-            CodeRow::Line { old, new, mine: true, .. } => {
-                let side = |line: Option<u32>, new: bool| {
-                    let line = line?;
-                    let own = text.marks(new, line).iter().filter(|m| m.by as usize == e);
-                    let from = own.map(|m| m.from as usize).min()?;
-                    let before = text.side(new).line(line).get(..from)?;
-                    Some(crate::cells::width(before))
-                };
-                side(*old, false).or_else(|| side(*new, true))
-            }
-            _ => None,
+        let lines = mine.flat_map(|r| match r {
+            CodeRow::Line { old, new, mine: true, .. } => [(*old, false), (*new, true)],
+            _ => [(None, false), (None, true)],
         });
-        marks.min()
+        let columns = lines.filter_map(|(line, new)| {
+            let line = line?;
+            let own = || text.marks(new, line).iter().filter(|m| m.by as usize == e);
+            let (from, to) = (own().map(|m| m.from).min()?, own().map(|m| m.to).max()?);
+            let column = |at: u32| {
+                let before = text.side(new).line(line).get(..at as usize)?;
+                Some(crate::cells::width(before))
+            };
+            Some((column(from)?, column(to)?))
+        });
+        columns.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
     }
 
     /// Scrolls the code by lines.

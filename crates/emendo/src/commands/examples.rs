@@ -31,6 +31,13 @@ const EXAMPLES: &[Examples] = &[
         ],
     ),
     (
+        "review",
+        [
+            ("emendo review", "on a screen"),
+            ("emendo review --plain", "line by line, in whole words"),
+        ],
+    ),
+    (
         "accept",
         [
             ("emendo accept --certainty likely", "certain and likely edits, but no caution"),
@@ -58,7 +65,7 @@ const EXAMPLES: &[Examples] = &[
                 "emendo reword --edit 1788917b 'Station.at(\"mole\").opened()'",
                 "a text of your own for the place",
             ),
-            ("emendo reword --edit 1788917b --from ../own.txt", "a longer one from a file"),
+            ("emendo reword --edit 1788917b --from -", "a longer one from standard input"),
         ],
     ),
     (

@@ -113,7 +113,9 @@ fn examples_of_help_run_on_the_demo() {
             assert!(example.contains(command.as_str()), "{command}: {example}");
             let args: Vec<&str> = args.iter().map(String::as_str).collect();
             let run = s.run_from("sample/project", &args);
-            if run.code != 0 {
+            // There is no terminal for a screen here.
+            let no_screen = command == "review" && run.err.contains("needs a terminal");
+            if run.code != 0 && !no_screen {
                 wrong.push(format!("{example}: {}\n{}{}", run.code, run.out, run.err));
             }
         }

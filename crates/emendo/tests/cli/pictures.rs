@@ -2,7 +2,7 @@
 //!
 //! A text begins with files that it needs (`--- NAME`), then says what is run before (`# emendo ...`) and what the picture shows
 //! (`$ emendo ...`), with the lines of the screen below. `EMENDO_GOLDEN=write cargo test` takes what is printed now over; the picture is then
-//! to be taken anew.
+//! to be taken anew. What a terminal shows after some keys is said by `# keys COLUMNSxLINES KEY...`.
 
 use std::path::PathBuf;
 
@@ -24,6 +24,7 @@ fn pictures() -> Vec<PathBuf> {
 /// What comes before the screen, and the screen.
 fn shown(s: &Sandbox, head: &str) -> String {
     let mut file: Option<&str> = None;
+    let mut keys: Option<&str> = None;
     let mut out = String::new();
     let run = |line: &str| {
         let args = words(line);
@@ -41,6 +42,10 @@ fn shown(s: &Sandbox, head: &str) -> String {
         } else if let Some(line) = line.strip_prefix("# emendo ") {
             file = None;
             run(line);
+        } else if let Some(line) = line.strip_prefix("# keys ") {
+            keys = Some(line);
+        } else if let Some(keys) = keys.filter(|_| line.starts_with("$ emendo ")) {
+            return crate::review::after_keys(s, "harbour/project", keys);
         } else if let Some(line) = line.strip_prefix("$ emendo ") {
             let run = run(line);
             // The folder lies at the top, as far as the picture tells.

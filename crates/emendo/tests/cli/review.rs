@@ -73,6 +73,20 @@ impl Terminal {
         self.until(words, |shown| shown.contains(words))
     }
 
+    /// Waits until nothing changes any more.
+    fn settled(&self) -> String {
+        let mut shown = self.shown();
+        for _ in 0..100 {
+            std::thread::sleep(Duration::from_millis(250));
+            let now = self.shown();
+            if now == shown && !now.contains("reading ...") && !now.contains("computing") {
+                break;
+            }
+            shown = now;
+        }
+        shown
+    }
+
     fn keys(&mut self, keys: &str) {
         self.keys.write_all(keys.as_bytes()).expect("it listens");
         self.keys.flush().expect("it listens");
@@ -82,6 +96,28 @@ impl Terminal {
         let code = self.child.wait().expect("it ends");
         assert!(code.success(), "{}", self.shown());
     }
+}
+
+/// What the review of a folder shows after some keys: the size of the screen, then the keys.
+pub(crate) fn after_keys(s: &Sandbox, folder: &str, keys: &str) -> String {
+    let mut words = keys.split_whitespace();
+    let size = words.next().and_then(|size| size.split_once('x')).expect("a size");
+    let size = (size.0.parse().expect("columns"), size.1.parse().expect("lines"));
+    let mut t = Terminal::start(s, &["-C", folder, "review"], size, &[]);
+    t.says("? help");
+    for key in words {
+        t.keys(match key {
+            "Enter" => "\r",
+            "Down" => "\u{1b}[B",
+            other => other,
+        });
+        t.settled();
+    }
+    let shown = t.settled();
+    t.keys("\u{3}");
+    t.ends();
+    let lines: Vec<&str> = shown.lines().map(str::trim_end).collect();
+    format!("{}\n", lines.join("\n").trim_end())
 }
 
 /// How many places wait, by the first line.

@@ -15,6 +15,7 @@ pub(crate) const CRATES: &[&str] = &[
     "emendo-actions",
     "emendo-core",
     "emendo-report",
+    "emendo-review",
     "emendo",
 ];
 
