@@ -17,6 +17,8 @@ pub struct Dialog {
     model: Model,
     /// Places that were asked about and left for later.
     later: Vec<emendo_text::Digest>,
+    /// The step whose reason was said last.
+    told: Option<usize>,
     ended: bool,
 }
 
@@ -37,7 +39,7 @@ impl Dialog {
         model.page = Page::List;
         model.code.sides = Some(Sides::Below);
         model.list_with(Filter { kind: Kind::Waiting, ..Filter::default() });
-        let mut out = Self { model, later: Vec::new(), ended: false };
+        let mut out = Self { model, later: Vec::new(), told: None, ended: false };
         out.next();
         out
     }
@@ -66,7 +68,13 @@ impl Dialog {
     }
 
     /// The question about the place that is looked at.
-    pub fn ask(&self) -> Vec<String> {
+    pub fn ask(&mut self) -> Vec<String> {
+        let (step, asked) = (self.model.current().map(|i| i.step), self.question());
+        self.told = step;
+        asked
+    }
+
+    fn question(&self) -> Vec<String> {
         let m = &self.model;
         let Some(at) = m.current_index() else { return Vec::new() };
         let item = &m.items[at];
@@ -85,7 +93,11 @@ impl Dialog {
         };
         let sure = item.certainty.map_or(String::new(), |c| format!(", {}", c.word()));
         out.push(format!("{kind}: {place}{sure} ({waiting} waiting)"));
-        out.extend(reasons(m).into_iter().map(|r| format!("  {}", r.text)));
+        let step = m.proposal.header.steps.get(item.step);
+        let told = self.told == Some(item.step) && step.is_some_and(|s| s.why.is_some());
+        // The reason of a step is said once for all its places that follow one another.
+        let said = reasons(m).into_iter().enumerate().filter(|(i, _)| !(told && *i == 1));
+        out.extend(said.map(|(_, r)| format!("  {}", r.text)));
         let lines = self.lines();
         out.extend(lines.iter().take(MOST).cloned());
         if lines.len() > MOST {

@@ -186,6 +186,28 @@ fn reasons_lead_to_other_places_and_back() {
 }
 
 #[test]
+fn the_mouse_chooses_turns_and_presses() {
+    let mut desk = Desk::new(proposal(2, 4), (120, 40));
+    let click = |desk: &mut Desk, words: &str| {
+        let lines = shown(&desk.model, (120, 40));
+        let y = lines.iter().position(|l| l.contains(words)).expect(words);
+        let x = lines[y].find(words).map(|at| lines[y][..at].chars().count()).unwrap_or(0);
+        let hit = support::hit(&desk.model, (120, 40), (x as u16, y as u16));
+        desk.take(Input::Click(hit.expect("something is there")));
+    };
+    click(&mut desk, "edits undecided");
+    says(&desk, "1 of 8");
+    click(&mut desk, "Board1.java:2");
+    says(&desk, "berths/part0/Board1.java:2");
+    click(&mut desk, "take  ");
+    says(&desk, "taken: berths/part0/Board1.java:2");
+    click(&mut desk, "unchanged lines");
+    desk.take(Input::Wheel { lines: 1, code: false });
+    desk.take(Input::Wheel { lines: 3, code: true });
+    assert!(desk.model.is_code(60, 5) && !desk.model.is_code(2, 5));
+}
+
+#[test]
 fn decisions_of_others_are_seen() {
     let mut desk = Desk::new(proposal(1, 3), (120, 40));
     let p = proposal(1, 3);

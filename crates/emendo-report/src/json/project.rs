@@ -10,7 +10,7 @@ use emendo_text::RelPath;
 use serde::Serialize;
 use serde_json::{Value, json};
 
-use crate::json::proposal::{edit, proposal};
+use crate::json::proposal::{edit, plain_edit, proposal};
 
 /// What a look at a project found; `git` is the state of its working tree.
 pub fn survey(root: &Path, git: &impl Serialize, survey: &Survey, fits: &[RecipeFit]) -> Value {
@@ -76,9 +76,10 @@ pub fn leftovers(work: &OpenWork<'_>, remaining: &Remaining, decisions: &Decisio
 
 /// What happens at a line, and where the nearest actions stop.
 pub fn why(w: &WhyLine) -> Value {
+    let edits: Vec<Value> = w.edits.iter().map(plain_edit).collect();
     json!({
         "path": w.path, "line": w.line, "source": w.source, "passed_over": w.passed_over,
-        "edits": w.edits, "notes": w.notes, "leftovers": w.leftovers, "stops": w.stops,
+        "edits": edits, "notes": w.notes, "leftovers": w.leftovers, "stops": w.stops,
     })
 }
 

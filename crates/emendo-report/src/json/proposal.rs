@@ -30,6 +30,15 @@ pub fn proposal(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
     })
 }
 
+/// An edit by itself. Positions are lines, here and everywhere.
+pub(crate) fn plain_edit(e: &Edit) -> Value {
+    let mut value = serde_json::to_value(e).unwrap_or_default();
+    if let Value::Object(map) = &mut value {
+        map.remove("origin");
+    }
+    value
+}
+
 /// An edit, with how it is decided.
 pub fn edit(e: &Edit, d: &Decisions) -> Value {
     let (word, label) = match d.status(e) {
@@ -39,10 +48,8 @@ pub fn edit(e: &Edit, d: &Decisions) -> Value {
         Status::Rejected => ("rejected", None),
         Status::Again => ("again", None),
     };
-    let mut value = serde_json::to_value(e).unwrap_or_default();
+    let mut value = plain_edit(e);
     if let Value::Object(map) = &mut value {
-        // Positions are lines, here and everywhere.
-        map.remove("origin");
         map.insert("decision".into(), json!(word));
         if let Some(label) = label {
             map.insert("picked".into(), json!(label));

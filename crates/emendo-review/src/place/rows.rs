@@ -213,16 +213,23 @@ impl Builder<'_> {
             }
             let (gone, come): (Vec<&NumberedLine>, Vec<&NumberedLine>) =
                 run.iter().partition(|l| l.0 == LineKind::Removed);
-            let mine = run.iter().any(|l| l.2) || gone.iter().any(|l| focus.contains(&l.1.0));
+            // Of lines that several edits changed those are the place that it changed itself, where that is known.
+            let known = run.iter().any(|l| self.changes_line(l));
+            let own = |l: &NumberedLine| l.2 && (!known || self.changes_line(l));
+            let height = gone.len().max(come.len());
+            let mine: Vec<bool> = (0..height)
+                .map(|i| {
+                    let old = gone.get(i).is_some_and(|l| own(l) || focus.contains(&l.1.0));
+                    old || come.get(i).is_some_and(|l| own(l))
+                })
+                .collect();
+            let (old, new) =
+                (|i: usize| gone.get(i).map(|l| l.1.0), |i: usize| come.get(i).map(|l| l.1.1));
             if self.w.sides == Sides::Beside {
-                for i in 0..gone.len().max(come.len()) {
-                    let old = gone.get(i).map(|l| l.1.0);
-                    let new = come.get(i).map(|l| l.1.1);
-                    self.line(old, new, true, mine);
-                }
+                (0..height).for_each(|i| self.line(old(i), new(i), true, mine[i]));
             } else {
-                gone.iter().for_each(|l| self.line(Some(l.1.0), None, true, mine));
-                come.iter().for_each(|l| self.line(None, Some(l.1.1), true, mine));
+                (0..gone.len()).for_each(|i| self.line(old(i), None, true, mine[i]));
+                (0..come.len()).for_each(|i| self.line(None, new(i), true, mine[i]));
             }
             if gone.iter().any(|l| would.after == Some(l.1.0))
                 && let Some(e) = would.edit
@@ -230,6 +237,13 @@ impl Builder<'_> {
                 self.would(e);
             }
         }
+    }
+
+    /// True if the edit that is looked at changed something within a line.
+    fn changes_line(&self, l: &NumberedLine) -> bool {
+        let new = l.0 == LineKind::Added;
+        let marks = self.text.marks(new, if new { l.1.1 } else { l.1.0 });
+        self.w.edit.is_some_and(|e| marks.iter().any(|m| m.by as usize == e))
     }
 
     /// What stands below an unchanged line.

@@ -16,6 +16,7 @@ pub(crate) enum Kind {
     Cautions,
     Unsure,
     Likely,
+    Certain,
     Held,
     Notes,
     Leftovers,
@@ -24,7 +25,7 @@ pub(crate) enum Kind {
 }
 
 /// The kinds, in the order in which they are offered, with how they are called.
-pub(crate) const KINDS: [(Kind, &str); 13] = [
+pub(crate) const KINDS: [(Kind, &str); 14] = [
     (Kind::Waiting, "waits for you"),
     (Kind::Undecided, "edits undecided"),
     (Kind::Choices, "choices to make"),
@@ -32,6 +33,7 @@ pub(crate) const KINDS: [(Kind, &str); 13] = [
     (Kind::Cautions, "undecided that call for caution"),
     (Kind::Unsure, "undecided that are unsure"),
     (Kind::Likely, "undecided that are likely"),
+    (Kind::Certain, "undecided that are certain"),
     (Kind::Notes, "notes: look at these by hand"),
     (Kind::Leftovers, "leftovers: still use the old API"),
     (Kind::Held, "held back"),
@@ -78,6 +80,7 @@ impl Kind {
             Self::Cautions => open && i.caution,
             Self::Unsure => open && i.certainty == Some(Certainty::Unsure),
             Self::Likely => open && i.certainty == Some(Certainty::Likely),
+            Self::Certain => open && i.certainty == Some(Certainty::Certain),
             Self::Held => i.state == State::Held,
             Self::Notes => i.state == State::ToDo,
             Self::Leftovers => i.state == State::Remains,

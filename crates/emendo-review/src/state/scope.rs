@@ -24,8 +24,10 @@ pub(crate) fn around(p: &Proposal, items: &[Item], (at, listed): (usize, &[usize
     let unsure = here.certainty == Some(Certainty::Unsure);
     // What is looked at is asked for, and its caution was read.
     let seen = Terms { each: false, unsure, caution: true };
+    // Edits with edits: who takes these has not seen to the notes among them.
     let all = |holds: &dyn Fn(&Item) -> bool| -> Vec<usize> {
-        (0..items.len()).filter(|i| holds(&items[*i])).collect()
+        let same = |i: &Item| std::mem::discriminant(&i.at) == std::mem::discriminant(&here.at);
+        (0..items.len()).filter(|i| same(&items[*i]) && holds(&items[*i])).collect()
     };
     let mut out = vec![Scope {
         says: "this place".into(),
@@ -54,10 +56,12 @@ pub(crate) fn around(p: &Proposal, items: &[Item], (at, listed): (usize, &[usize
     let caution = Terms { caution: true, ..Terms::default() };
     let step = emendo_text::visible_name(step);
     add(format!("this step: {step}"), all(&|i| i.step == here.step), caution);
-    let certain = |i: &&usize| items[**i].certainty == Some(Certainty::Certain);
-    let certain: Vec<usize> =
-        listed.iter().filter(certain).filter(|i| items[**i].is_edit()).copied().collect();
-    add("all that are certain in this list".into(), certain, Terms::default());
+    if here.is_edit() {
+        let certain = |i: &&usize| items[**i].certainty == Some(Certainty::Certain);
+        let certain: Vec<usize> =
+            listed.iter().filter(certain).filter(|i| items[**i].is_edit()).copied().collect();
+        add("all that are certain in this list".into(), certain, Terms::default());
+    }
     out
 }
 

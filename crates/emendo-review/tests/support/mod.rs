@@ -198,6 +198,17 @@ fn file_of(path: &RelPath) -> Option<usize> {
     path.name().strip_prefix("Board")?.strip_suffix(".java")?.parse().ok()
 }
 
+/// What is clicked on at a column and line.
+pub fn hit(
+    model: &Model,
+    (width, height): (u16, u16),
+    at: (u16, u16),
+) -> Option<emendo_review::Hit> {
+    let mut buf = ratatui::buffer::Buffer::empty(ratatui::layout::Rect::new(0, 0, width, height));
+    let hits = emendo_review::draw(model, emendo_review::Look { colour: true }, &mut buf);
+    hits.iter().rev().find(|(r, _)| r.contains(at.into())).map(|(_, hit)| *hit)
+}
+
 /// What is drawn, as lines of text.
 pub fn shown(model: &Model, (width, height): (u16, u16)) -> Vec<String> {
     let mut buf = ratatui::buffer::Buffer::empty(ratatui::layout::Rect::new(0, 0, width, height));
