@@ -59,8 +59,8 @@ pub use crate::review::{
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink, WhyStage, WhyStop};
 pub use crate::session::{
-    Applied, ApplyOptions, Remaining, Session, SessionError, Stamp, Undone, WhyLine,
+    Applied, ApplyOptions, Remaining, Session, SessionError, Undone, WhyLine,
 };
-pub use crate::state::Trust;
+pub use crate::state::{Stamp, Trust};
 pub use emendo_actions::{Answer, Query, World};
 pub use emendo_lang::Certainty;

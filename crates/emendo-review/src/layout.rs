@@ -2,7 +2,16 @@
 
 use ratatui::layout::Rect;
 
-use crate::state::Page;
+/// Which page is there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Page {
+    /// How big, how sure, what waits.
+    Overview,
+    /// The list, with the place under the cursor.
+    List,
+    /// The place alone: keys scroll it.
+    Read,
+}
 
 /// Columns from which the list stands beside the code.
 const BESIDE: u16 = 110;

@@ -19,7 +19,6 @@ mod diag;
 mod digest;
 mod hunk;
 mod indent;
-mod mark;
 mod part;
 mod path;
 mod piece;
@@ -31,9 +30,8 @@ mod visible;
 
 pub use diag::{Diagnostic, Help, Label, Severity};
 pub use digest::{Digest, Hasher};
-pub use hunk::{ChangedRun, Hunk, HunkLine, LineKind, changed_lines, hunks};
+pub use hunk::{ChangedRun, Hunk, HunkLine, LineKind, LineMark, changed_lines, hunks, line_marks};
 pub use indent::{Indents, indent_unit, template_unit};
-pub use mark::{LineMark, line_marks};
 pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};
 pub use piece::{Piece, PieceMap};

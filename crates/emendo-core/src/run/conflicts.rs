@@ -31,8 +31,8 @@ pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
             let first = folded[other].draft.action <= folded[i].draft.action;
             // What the user wrote stands before what a recipe would.
             let own = (folded[other].own.is_some(), folded[i].own.is_some());
-            let (winner, loser) =
-                if own.0 > own.1 || own.0 == own.1 && first { (other, i) } else { (i, other) };
+            let stands = if own.0 == own.1 { first } else { own.0 };
+            let (winner, loser) = if stands { (other, i) } else { (i, other) };
             let why = match folded[winner].own {
                 Some(_) => "of the same step is put in your own words and changes the same code",
                 None => "of the same step changes the same code and stands first in the recipe",

@@ -30,16 +30,7 @@ use crate::edits::{Decisions, Edit, OnceWritten};
 use crate::project::Project;
 use crate::recipes::Shelf;
 use crate::review::Proposal;
-use crate::state::{Lock, Origin, StateError, Trust};
-
-/// How the files of decisions and of the proposal were when somebody looked.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Stamp {
-    /// Length and time of the log of decisions.
-    pub decisions: Option<(u64, std::time::SystemTime)>,
-    /// Those of the proposal.
-    pub proposal: Option<(u64, std::time::SystemTime)>,
-}
+use crate::state::{Lock, Origin, Stamp, StateError, Trust};
 
 /// A project that is being moved.
 pub struct Session {
@@ -167,13 +158,9 @@ impl Session {
         Ok(Decisions::read(&self.log()?)?)
     }
 
-    /// What tells whether anybody has decided or proposed since: the sizes and times of what is kept.
+    /// How what is kept is now: equal ones tell that nobody has decided or proposed in between.
     pub fn stamp(&self) -> Stamp {
-        let of = |name: &str| {
-            let meta = std::fs::metadata(self.state().ok()?.join(name)).ok()?;
-            Some((meta.len(), meta.modified().ok()?))
-        };
-        Stamp { decisions: of("decisions.jsonl"), proposal: of("proposal.jsonl") }
+        self.state().map(|state| Stamp::of(&state)).unwrap_or_default()
     }
 
     /// What steps wrote that do their work once, by the journals that stand.

@@ -91,7 +91,7 @@ impl Session {
         }
         match found.0.iter().any(|e| e.id == edit.id) {
             true => Ok(()),
-            false => fail("its place is not there any more: run `emendo propose` again".into()),
+            false => fail("its place is not there any more".into()),
         }
     }
 }

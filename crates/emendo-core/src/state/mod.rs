@@ -2,9 +2,11 @@
 
 mod lock;
 mod remove;
+mod stamp;
 mod trust;
 
 pub(crate) use lock::Lock;
 pub(crate) use remove::remove_all;
+pub use stamp::Stamp;
 pub use trust::Trust;
 pub(crate) use trust::{Origin, StateError};

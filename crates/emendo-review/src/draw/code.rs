@@ -4,8 +4,7 @@ use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
 use crate::cells::{self, fit_end};
-use crate::draw::Canvas;
-use crate::draw::list::standing;
+use crate::draw::canvas::Canvas;
 use crate::input::Hit;
 use crate::layout::GUTTER;
 use crate::place::{CodeRow, FileText, Sides, WouldText};
@@ -32,7 +31,7 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
     let mut lines = Lines { m, text, mine, sides: m.sides() };
     let mut y = at.y;
     if text.changed {
-        let words = "the file has changed since the proposal: run `emendo propose` again";
+        let words = "the file has changed since the proposal: propose again";
         c.put(at.x + 1, y, at.width.saturating_sub(1), words, c.look.warns());
         y += 1;
     }
@@ -79,7 +78,7 @@ fn title(m: &Model, c: &mut Canvas<'_>) {
         at.y,
         (at.x + at.width).saturating_sub(x + 1),
         &format!(" {state} "),
-        standing(c, item.state),
+        c.look.standing(item.state),
     );
     let n = m.list.rows.len();
     let places = |rows: &[Row]| rows.iter().filter(|r| matches!(r, Row::Place { .. })).count();

@@ -1,12 +1,12 @@
 //! The list: headings with their counts, places with how they stand.
 
 use ratatui::layout::Rect;
-use ratatui::style::{Modifier, Style};
+use ratatui::style::Style;
 
 use crate::cells::{fit, fit_end, width};
-use crate::draw::Canvas;
+use crate::draw::canvas::Canvas;
 use crate::input::Hit;
-use crate::state::items::{Item, State};
+use crate::state::items::Item;
 use crate::state::rows::{Group, Row};
 use crate::state::{Model, Page};
 
@@ -59,7 +59,7 @@ fn place(m: &Model, c: &mut Canvas<'_>, (at, depth): (Rect, usize), item: &Item)
     let indent = (2 * depth).min(12) as u16;
     let x = at.x + indent;
     let room = at.width.saturating_sub(indent);
-    let style = standing(c, item.state);
+    let style = c.look.standing(item.state);
     let word = item.state.word();
     c.put(x, at.y, room, word, style);
     let x = x + WORD as u16;
@@ -94,16 +94,5 @@ fn place(m: &Model, c: &mut Canvas<'_>, (at, depth): (Rect, usize), item: &Item)
     if left > 6 {
         let text = m.excerpt(item.at);
         c.put(from, at.y, left, &text, c.look.quiet());
-    }
-}
-
-/// How the word for a state looks.
-pub(crate) fn standing(c: &Canvas<'_>, state: State) -> Style {
-    match state {
-        s if s.taken() => c.look.come(),
-        s if s.on_purpose() => c.look.quiet(),
-        State::Choose | State::Again => c.look.warns(),
-        State::Held => c.look.gone(),
-        _ => Style::new().add_modifier(Modifier::BOLD),
     }
 }

@@ -4,6 +4,7 @@
 use ratatui::style::{Color, Modifier, Style};
 
 use crate::place::Class;
+use crate::state::items::State;
 
 /// How the screen looks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -66,6 +67,17 @@ impl Look {
         match mine {
             true => style.add_modifier(Modifier::REVERSED),
             false => style.add_modifier(Modifier::UNDERLINED),
+        }
+    }
+
+    /// The word for how a place stands.
+    pub(crate) fn standing(self, state: State) -> Style {
+        match state {
+            s if s.taken() => self.come(),
+            s if s.on_purpose() => self.quiet(),
+            State::Choose | State::Again => self.warns(),
+            State::Held => self.gone(),
+            _ => self.strong(),
         }
     }
 

@@ -1,5 +1,6 @@
 //! Drawing: from the state into a buffer. Nothing is told by colour alone.
 
+mod canvas;
 mod code;
 mod list;
 mod look;
@@ -13,7 +14,7 @@ use ratatui::style::Style;
 
 pub use look::Look;
 
-use crate::cells::fit;
+use crate::draw::canvas::Canvas;
 use crate::input::Hit;
 use crate::keys::{Action, Code, Key};
 use crate::state::items::{At, State};
@@ -21,40 +22,6 @@ use crate::state::{Model, Page, Popup};
 
 /// Smallest screen on which something can be read.
 const LEAST: (u16, u16) = (40, 10);
-
-/// What is drawn into, and what can be clicked on.
-pub(crate) struct Canvas<'b> {
-    pub(crate) buf: &'b mut Buffer,
-    pub(crate) look: Look,
-    pub(crate) hits: Vec<(Rect, Hit)>,
-}
-
-impl Canvas<'_> {
-    /// Puts a text, cut to its room; gives the column behind it.
-    pub(crate) fn put(&mut self, x: u16, y: u16, room: u16, text: &str, style: Style) -> u16 {
-        if room == 0 || y >= self.buf.area.height || x >= self.buf.area.width {
-            return x;
-        }
-        let text = fit(text, usize::from(room));
-        self.buf.set_stringn(x, y, text, usize::from(room), style).0
-    }
-
-    /// Fills a line with a style.
-    pub(crate) fn line(&mut self, at: Rect, style: Style) {
-        self.buf.set_style(at, style);
-    }
-
-    /// A line from edge to edge with words in it.
-    pub(crate) fn rule(&mut self, at: Rect, words: &str) {
-        let style = self.look.quiet();
-        let dashes = "\u{2500}".repeat(usize::from(at.width));
-        self.put(at.x, at.y, at.width, &dashes, style);
-        if !words.is_empty() {
-            let words = format!(" {words} ");
-            self.put(at.x + 1, at.y, at.width.saturating_sub(2), &words, self.look.title());
-        }
-    }
-}
 
 /// Draws the screen; gives what can be clicked on.
 pub fn draw(m: &Model, look: Look, buf: &mut Buffer) -> Vec<(Rect, Hit)> {

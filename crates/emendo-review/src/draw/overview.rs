@@ -6,7 +6,7 @@ use emendo_core::Certainty;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
-use crate::draw::Canvas;
+use crate::draw::canvas::Canvas;
 use crate::input::Hit;
 use crate::keys::Action;
 use crate::state::filter::Kind;
@@ -83,11 +83,10 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
         }
         if let OverviewRow::Step(s) = row
             && let Some(step) = m.proposal.header.steps.get(*s)
+            && let Some(caution) = &step.caution
         {
-            if let Some(caution) = &step.caution {
-                let words = format!("    caution: {}", emendo_text::one_line(caution));
-                lines.text(c, &words, c.look.warns());
-            }
+            let words = format!("    caution: {}", emendo_text::one_line(caution));
+            lines.text(c, &words, c.look.warns());
         }
     }
 }

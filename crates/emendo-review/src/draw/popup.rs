@@ -4,7 +4,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use crate::cells::{fit_end, width, wrap};
-use crate::draw::Canvas;
+use crate::draw::canvas::Canvas;
 use crate::input::Hit;
 use crate::keys::{ACTIONS, Action};
 use crate::state::scope::files;
@@ -158,7 +158,7 @@ fn more(m: &Model, c: &mut Canvas<'_>, scopes: &[crate::state::scope::Scope], cu
             || "the step".to_owned(),
             |p| format!("{}:{}", fit_end(&emendo_text::visible_name(p.as_str()), 44), item.line),
         );
-        let x = c.put(inside.x, y, 10, item.state.word(), super::list::standing(c, item.state));
+        let x = c.put(inside.x, y, 10, item.state.word(), c.look.standing(item.state));
         let x =
             c.put(x.max(inside.x + 10), y, inside.width.saturating_sub(10), &path, Style::new());
         let left = (inside.x + inside.width).saturating_sub(x + 2);
@@ -252,10 +252,7 @@ fn apply(m: &Model, c: &mut Canvas<'_>, plan: &ApplyPlan) {
         let n = counted(plan.waiting, "edit");
         lines.push((format!("{n} wait for a decision: they are not written."), Style::new()));
     }
-    lines.push((
-        "All of it is written, or nothing; `emendo undo` takes it back.".into(),
-        Style::new(),
-    ));
+    lines.push(("All of it is written, or nothing; an undo takes it back.".into(), Style::new()));
     lines.push((String::new(), Style::new()));
     let keys = match &plan.dirty {
         None => "looking for changes of your own ...".to_owned(),

@@ -4,7 +4,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use crate::cells::wrap;
-use crate::draw::Canvas;
+use crate::draw::canvas::Canvas;
 use crate::input::Hit;
 use crate::keys::Action;
 use crate::reasons::{Tone, reasons};

@@ -19,22 +19,12 @@ use emendo_text::{Digest, RelPath};
 
 use crate::keys::KeyMap;
 use crate::layout::Areas;
+pub(crate) use crate::layout::Page;
 use crate::place::{CodeRow, FileText, Sides};
 use crate::state::filter::{Filter, Kind};
 use crate::state::items::{At, Item};
 use crate::state::rows::{Group, Heading, Row};
 use crate::state::scope::Scope;
-
-/// Which page is there.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Page {
-    /// How big, how sure, what waits.
-    Overview,
-    /// The list, with the place under the cursor.
-    List,
-    /// The place alone: keys scroll it.
-    Read,
-}
 
 /// A row of the overview.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -149,9 +149,17 @@ impl Model {
                 }
             }
             Hit::Why(row) => self.why = Some(row),
-            Hit::Choice(row) => match &mut self.popup {
-                Some(Popup::More { cursor, .. } | Popup::Filter { cursor, .. }) => *cursor = row,
-                _ => {}
+            Hit::Choice(row) => match self.popup.take() {
+                Some(Popup::Filter { rows, cursor }) if cursor == row && row < rows.len() => {
+                    self.filter_by(rows[row].0);
+                }
+                Some(Popup::Filter { rows, .. }) => {
+                    self.popup = Some(Popup::Filter { rows, cursor: row });
+                }
+                Some(Popup::More { scopes, .. }) => {
+                    self.popup = Some(Popup::More { scopes, cursor: row });
+                }
+                other => self.popup = other,
             },
         }
     }

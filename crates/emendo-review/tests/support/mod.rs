@@ -25,6 +25,7 @@ fn edit(file: usize, n: usize) -> Value {
     let before = format!("level{line}");
     let at = text(file).find(&before).unwrap_or(0);
     let sure = ["certain", "likely", "unsure"][n % 3];
+    let after = format!("depth{line}");
     let mut e = json!({
         "id": id(&format!("edit {file} {n}")), "recipe": "tidewire-3",
         "step": if n.is_multiple_of(2) { "levels" } else { "clock" },
@@ -32,7 +33,7 @@ fn edit(file: usize, n: usize) -> Value {
         "origin": { "start": at, "end": at + before.len() },
         "certainty": sure,
         "evidence": [{ "says": "certain", "text": "`level` is imported on line 1", "line": 1 }],
-        "before": before, "after": if choice { before.clone() } else { format!("depth{line}") },
+        "before": &before, "after": if choice { &before } else { &after },
         "seal": id(&format!("seal {file} {n}")), "shape": id(&format!("shape {}", n % 4)),
         "weak": id(&format!("weak {file} {n}")),
         "standing": if choice { "out" } else { "in" },

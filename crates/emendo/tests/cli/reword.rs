@@ -67,7 +67,7 @@ fn an_own_text_stands_for_the_whole_place_with_what_lies_inside() {
 fn what_still_reads_as_before_counts_as_done_until_it_changes() {
     let s = sandbox();
     let second = s.edits().into_iter().filter(|e| e["before"] == "s.ring(4)").nth(1);
-    let second = second.expect("two").clone();
+    let second = second.expect("two");
     let second = second["id"].as_str().expect("an id").to_owned();
     s.run(&["reword", "--edit", &second, "s.ring(4 + 1)"]).ok();
     s.run(&["apply", "--with-uncommitted"]).ok();

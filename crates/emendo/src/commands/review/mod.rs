@@ -36,7 +36,8 @@ impl Review {
                 "`emendo show --json` gives the proposal, `emendo accept --json` decides",
             ));
         }
-        if !self.plain && !(std::io::stdin().is_terminal() && std::io::stdout().is_terminal()) {
+        let terminal = std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
+        if !self.plain && !terminal {
             return Err(Usage::error(
                 "the screen needs a terminal",
                 "`emendo review --plain` asks line by line; `accept`, `reject`, `choose` and `reword` decide without questions",

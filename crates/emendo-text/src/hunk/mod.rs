@@ -1,6 +1,10 @@
 //! Changed lines between an original and its pieces, each with the edits that changed it.
 
+mod marks;
+
 use serde::{Deserialize, Serialize};
+
+pub use marks::{LineMark, line_marks};
 
 use crate::{Lines, Piece, Span};
 
