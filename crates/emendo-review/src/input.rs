@@ -39,6 +39,8 @@ pub enum Input {
     Edited(Digest, String),
     /// What an apply would meet with: files with the user's own changes, or why that cannot be known.
     Ready(Result<Vec<RelPath>, String>),
+    /// Why nothing was written, in lines, and the decisions as they stand.
+    NotApplied(Vec<String>, Box<Decisions>),
     /// What an apply did, in lines, and the proposal as it is now, if there is one.
     Applied(Vec<String>, Option<(Arc<Proposal>, Box<Decisions>)>),
 }

@@ -115,6 +115,14 @@ pub(crate) fn report(e: &anyhow::Error) -> ExitCode {
     ExitCode::from(code)
 }
 
+/// An error and its way out in lines, for who shows them elsewhere.
+pub(crate) fn lines(e: &anyhow::Error) -> Vec<String> {
+    let (_, help) = way_out(e);
+    let message = emendo_text::one_line(&format!("{e:#}"));
+    let help = help.iter().flat_map(|h| h.lines()).map(|l| emendo_text::visible(l).into_owned());
+    std::iter::once(message).chain(help).collect()
+}
+
 /// The way out where nothing shows that a state folder was made here.
 fn untrusted() -> String {
     let help = "if it is yours (an older version made it, or it came from another machine of yours), go on with `--trust-state`; else remove the folder";

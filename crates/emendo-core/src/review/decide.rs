@@ -155,13 +155,21 @@ pub fn reject_edits(
     (out, log)
 }
 
-/// Picks an alternative of each of these choices that has one of this name; of edits that are no choices only what is named by itself is
-/// refused.
-pub fn pick(edits: &[&Edit], label: &str, each: bool) -> (Decided, Vec<Decision>) {
+/// Picks an alternative of each of these choices that has one of this name; a rejected one only where `each` is named by itself. Edits
+/// that are no choices are refused only then.
+pub fn pick(
+    decisions: &Decisions,
+    edits: &[&Edit],
+    label: &str,
+    each: bool,
+) -> (Decided, Vec<Decision>) {
     let mut out = Decided::default();
     let mut log = Vec::new();
     for e in edits {
         match e.options.iter().find(|o| o.label == label) {
+            Some(_) if !each && decisions.status(e) == Status::Rejected => {
+                out.refused.push(((*e).clone(), Refusal::Rejected));
+            }
             Some(o) => {
                 let verdict = Verdict::Picked { label: label.to_owned(), seal: o.seal };
                 log.push(Decision::about(e, verdict));

@@ -128,11 +128,13 @@ impl Session {
         let proposal = self.current()?;
         self.refuse_applied(&proposal, selection)?;
         let selected = select(&proposal, selection)?;
-        let (mut out, log) = pick(&selected, label, !selection.edits.is_empty());
+        let each = !selection.edits.is_empty();
+        let (mut out, log) = pick(&self.decisions()?, &selected, label, each);
         if out.decided.is_empty() {
             let why = match out.refused.first() {
                 Some((e, Refusal::Other(why))) => format!(" (`{}`: {why})", e.id.short(8)),
-                _ => String::new(),
+                Some((e, _)) => format!(" (`{}` is rejected: name it by itself)", e.id.short(8)),
+                None => String::new(),
             };
             return Err(SessionError::Selection(SelectionError::new(format!(
                 "no selected edit has an alternative `{label}`{why}"

@@ -6,6 +6,7 @@ use ratatui::style::{Modifier, Style};
 use crate::cells::{self, fit_end};
 use crate::draw::canvas::Canvas;
 use crate::input::Hit;
+use crate::keys::Action;
 use crate::layout::GUTTER;
 use crate::place::{CodeRow, FileText, Sides, WouldText};
 use crate::state::Model;
@@ -48,9 +49,21 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
 /// What a heading stands for.
 fn heading(m: &Model, c: &mut Canvas<'_>) {
     let at = m.areas().code;
-    let Some(Row::Head { all, waiting, .. }) = m.list.rows.get(m.list.cursor) else { return };
+    let Some(Row::Head { all, waiting, .. }) = m.list.rows.get(m.list.cursor) else {
+        let key = |a: Action| m.keys.shown(a);
+        let (_, taken, ..) = m.tally();
+        let says = [
+            format!("{} goes to the overview", key(Action::Back)),
+            format!("{} lists something else", key(Action::Filter)),
+            format!("{} writes the {taken} that are taken", key(Action::Apply)),
+        ];
+        for (y, text) in (at.y + 1..).zip(&says) {
+            c.put(at.x + 2, y, at.width.saturating_sub(2), text, Style::new());
+        }
+        return;
+    };
     let says = format!("{all} places under this heading, {waiting} of them waiting");
-    let more = m.keys.shown(crate::keys::Action::More);
+    let more = m.keys.shown(Action::More);
     let next = format!("{more} decides on all of it at once; Enter folds it or opens it");
     c.put(at.x + 2, at.y, at.width.saturating_sub(2), &says, Style::new());
     c.put(at.x + 2, at.y + 1, at.width.saturating_sub(2), &next, c.look.quiet());

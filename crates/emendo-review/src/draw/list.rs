@@ -19,7 +19,7 @@ pub(crate) fn draw(m: &Model, c: &mut Canvas<'_>) {
         return;
     }
     if m.list.rows.is_empty() {
-        let words = "nothing is listed: the filter lets nothing in";
+        let words = "nothing is left in this list";
         c.put(at.x + 1, at.y, at.width - 1, words, c.look.quiet());
     }
     let shown = m.list.rows.iter().enumerate().skip(m.list.top).take(usize::from(at.height));

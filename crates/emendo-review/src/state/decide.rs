@@ -1,6 +1,6 @@
 //! Decisions: made here, on the proposal at hand, and kept by whoever runs the screen.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 use emendo_core::{
     Decided, Decision, Edit, Refusal, StepKey, Terms, Verdict, accept_edits, pick, reject_edits,
@@ -82,7 +82,7 @@ impl Model {
             Verb::Take => accept_edits(&self.proposal, &self.decisions, &edits, terms),
             Verb::Leave => reject_edits(&self.decisions, &edits, terms.each),
             Verb::Reopen => reopen_edits(&self.decisions, &edits),
-            Verb::Pick(label) => pick(&edits, label, terms.each),
+            Verb::Pick(label) => pick(&self.decisions, &edits, label, terms.each),
         }
     }
 
@@ -123,16 +123,15 @@ impl Model {
         let here = self.list.cursor;
         // What follows, in the order in which it is listed now.
         let ids: Vec<Digest> = self.ids_from(here);
-        let decided: Vec<Digest> = places.iter().map(|i| self.items[*i].id).collect();
+        let decided: HashSet<Digest> = places.iter().map(|i| self.items[*i].id).collect();
         let stay = self.current().map(|i| i.id).filter(|_| matches!(verb, Verb::Reopen));
         self.rebuild(stay);
         if stay.is_some() || self.page == Page::Overview {
             return;
         }
-        let open = |id: &Digest| {
-            !decided.contains(id) && self.items.iter().any(|i| i.id == *id && i.state.waits())
-        };
-        let next = ids.iter().find(|id| open(id)).and_then(|id| self.row_of(*id));
+        let waits = self.items.iter().filter(|i| i.state.waits()).map(|i| i.id);
+        let open: HashSet<Digest> = waits.filter(|id| !decided.contains(id)).collect();
+        let next = ids.iter().find(|id| open.contains(id)).and_then(|id| self.row_of(*id));
         match next {
             Some(row) => {
                 self.list.cursor = usize::MAX;

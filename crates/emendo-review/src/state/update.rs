@@ -63,6 +63,13 @@ impl Model {
                     plan.dirty = Some(found);
                 }
             }
+            Input::NotApplied(lines, decisions) => {
+                self.work.busy = None;
+                self.decisions = *decisions;
+                self.rebuild(None);
+                self.popup =
+                    Some(Popup::Text { title: "Nothing is written".into(), lines, top: 0 });
+            }
             Input::Applied(lines, now) => {
                 self.work.busy = None;
                 self.history.clear();

@@ -122,6 +122,8 @@ pub(crate) struct Reject {
 }
 
 /// Pick one of the alternatives of a choice
+///
+/// A rejected choice is picked only where `--edit` names it.
 #[derive(Args)]
 pub(crate) struct Choose {
     #[command(flatten)]

@@ -145,6 +145,9 @@ new = '@{s}.chime()'
     s.run(&["choose", "--step", "pick", "weekly"])
         .code(2)
         .says("its alternatives are: daily, stay");
+    s.run(&["reject", "--step", "pick"]).ok();
+    s.run(&["choose", "--step", "pick", "daily"]).code(2).says("is rejected: name it by itself");
+    s.run(&["reopen", "--step", "pick"]).ok();
     s.run(&["choose", "--step", "pick", "daily"]).ok();
     s.run(&["accept", "--step", "guess"]).ok().says("it is unsure");
     s.run(&["apply"]).ok();

@@ -55,21 +55,23 @@ impl Job {
                 })
             }
             Self::Apply { with_uncommitted } => match write(session, with_uncommitted) {
-                Ok(lines) => Input::Applied(lines, now(session).ok()),
-                Err(e) => failed(&e),
+                Ok((lines, true)) => Input::Applied(lines, now(session).ok()),
+                Ok((lines, false)) => Input::NotApplied(lines, decisions(session)),
+                Err(e) => Input::NotApplied(crate::errors::lines(&e), decisions(session)),
             },
         }
     }
 }
 
-fn write(session: &Session, with_uncommitted: bool) -> anyhow::Result<Vec<String>> {
+/// Applies: what is said about it, and whether anything was written.
+fn write(session: &Session, with_uncommitted: bool) -> anyhow::Result<(Vec<String>, bool)> {
     let health = git::health(session.project().root());
     let applied = apply::apply(session, &health, None, false, with_uncommitted)?;
     let locks = emendo_core::locks_of(session.world(), session.project(), applied.files.iter());
     let mut out = anstream::StripStream::new(Vec::new());
     apply::show_applied(&mut out, &applied, &locks)?;
     let text = String::from_utf8_lossy(&out.into_inner()).into_owned();
-    Ok(text.lines().map(str::to_owned).collect())
+    Ok((text.lines().map(str::to_owned).collect(), !applied.files.is_empty()))
 }
 
 /// The decisions as they are kept; none where they cannot be read any more.
