@@ -37,16 +37,44 @@ impl Resolver<'_> {
     /// # Errors
     /// If its name, and the alias made for it, mean something else there: the reason.
     pub fn spell(&self, symbol: &str, space: Space, at: u32) -> Result<Spelled, String> {
+        self.spell_as(symbol, None, space, at)
+    }
+
+    /// The same, by the word that a recipe has for it: what has no name of its own, a module or what it gives by default, is called so.
+    ///
+    /// # Errors
+    /// As for [`Resolver::spell`].
+    pub fn spell_as(
+        &self,
+        symbol: &str,
+        word: Option<&str>,
+        space: Space,
+        at: u32,
+    ) -> Result<Spelled, String> {
         if let Some(known) = self.known_as(symbol, space, at) {
             return Ok(known);
         }
         let names = &self.language.names;
+        if let Some(word) = self.own_word(symbol, word) {
+            let name = match self.taken(&word, space, at, symbol) {
+                false => word.clone(),
+                true => self.alias(symbol),
+            };
+            if name != word && self.taken(&name, space, at, symbol) {
+                return Err(format!("`{word}` means something else here, and so does `{name}`"));
+            }
+            let import = self.language.import_of(symbol, space);
+            let import = ImportName { alias: Some(name.clone()), ..import };
+            return Ok(Spelled { text: name, imports: vec![import] });
+        }
         let simple = names.last(symbol);
         if self.in_own_module(symbol) && !self.hidden(simple, space, at) {
             return Ok(Spelled { text: simple.to_owned(), imports: Vec::new() });
         }
         let taken = self.taken(simple, space, at, symbol);
-        if (taken && names.full_names) || names.segments(symbol).len() < 2 {
+        let alone = names.segments(symbol).len() < 2;
+        let module = self.language.imports.roots && !names.builtin.contains(&symbol);
+        if (taken && names.full_names) || (alone && !module) {
             return Ok(Spelled { text: symbol.to_owned(), imports: Vec::new() });
         }
         let mut import = self.language.import_of(symbol, space);
@@ -59,6 +87,28 @@ impl Resolver<'_> {
         }
         let text = import.alias.clone().unwrap_or_else(|| simple.to_owned());
         Ok(Spelled { text, imports: vec![import] })
+    }
+
+    /// A name for what has none of its own, where modules are strings: for a module where a recipe has a word for it, and for what a
+    /// module gives by default.
+    fn own_word(&self, symbol: &str, word: Option<&str>) -> Option<String> {
+        let names = &self.language.names;
+        if names.module_separator.is_empty() || names.default.is_empty() {
+            return None;
+        }
+        let segments = names.segments(symbol);
+        let plain = |w: &&str| w.chars().all(|c| c.is_alphanumeric() || c == '_' || c == '$');
+        let word = word.filter(plain).filter(|w| !w.is_empty() && !names.reserved.contains(w));
+        match segments.as_slice() {
+            [_] => word.map(str::to_owned),
+            [module, last] if *last == names.default => {
+                let last = module.rsplit('/').next().unwrap_or(module);
+                let made =
+                    || if plain(&last) { last.to_owned() } else { Filter::Camel.apply(last) };
+                Some(word.map_or_else(made, str::to_owned))
+            }
+            _ => None,
+        }
     }
 
     /// True if a symbol belongs to the module that the file is: what it declares needs no import there.

@@ -17,6 +17,7 @@ pub(crate) const IMPORTS: Imports = Imports {
     write_list: |module, items, _| Some(format!("from {module} import {}", items.join(", "))),
     group: |root| u8::from(root.starts_with('.')),
     imports_member: |_, _| false,
+    roots: true,
     ..Imports::NONE
 };
 

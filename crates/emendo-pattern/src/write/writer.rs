@@ -417,11 +417,25 @@ impl Writer<'_> {
         if self.m.names.iter().any(|n| n.full) && names.full_names {
             return Ok(symbol.to_owned());
         }
-        let spelled = self.resolver.spell(symbol, space, at).map_err(Unresolved)?;
+        let word = Some(word).filter(|_| self.is_own_word(symbol));
+        let spelled = self.resolver.spell_as(symbol, word, space, at).map_err(Unresolved)?;
         let is_type = space == Space::Type;
         let imports = spelled.imports.into_iter().map(|i| ImportName { is_type, ..i });
         self.out.imports.extend(imports);
         Ok(spelled.text)
+    }
+
+    /// True if a word of the recipe may stand for the symbol as it is. For a module that holds where the old code is of an imported module
+    /// too: else the word is that of something global.
+    fn is_own_word(&self, symbol: &str) -> bool {
+        let names = &self.language.names;
+        let imports = &self.resolver.facts.imports;
+        let module = |symbol: &str| {
+            let first = names.segments(symbol).first().map(|s| (*s).to_owned());
+            imports.iter().any(|i| i.segments.first().map(|s| &s.0) == first.as_ref())
+        };
+        let alone = names.segments(symbol).len() < 2;
+        !alone || !names.builtin.contains(&symbol) && self.m.names.iter().any(|n| module(&n.symbol))
     }
 
     /// The static type of what a slot holds, as it is written here.

@@ -302,7 +302,8 @@ impl Model {
 
     /// The layout of the code that is there.
     pub(crate) fn sides(&self) -> Sides {
-        let wide = self.areas().code.width >= 90;
+        // Half of it must show most lines whole.
+        let wide = self.areas().code.width >= 120;
         self.code.sides.unwrap_or(if wide { Sides::Beside } else { Sides::Below })
     }
 
