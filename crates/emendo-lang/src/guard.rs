@@ -6,6 +6,7 @@ use tree_sitter::Node;
 use crate::facts::FileFacts;
 use crate::ground::Import;
 use crate::language::{Language, Shadows, Space};
+use crate::line_ends::broken_lines;
 use crate::tree::{Tree, children, span, walk};
 
 /// A fault that a step brought: where it is, and what it is.
@@ -47,6 +48,10 @@ pub fn faults(
         imports |= language.imports.kinds.contains(&n.kind());
         true
     });
+    for at in broken_lines(language, tree, text, changed) {
+        let why = "a line would end in the middle of a statement".to_owned();
+        out.push(Fault { at, why });
+    }
     if !declares.is_empty() || imports {
         let facts = FileFacts::read(language, tree, text);
         let around =

@@ -24,6 +24,7 @@ mod ground;
 mod guard;
 mod index;
 pub mod language;
+mod line_ends;
 mod names;
 mod owners;
 mod project;
@@ -43,6 +44,7 @@ pub use crate::language::{
     Context, DeclarationShape, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,
     Names, Packing, Reach, Space, Taken, Test, Waiting,
 };
+pub use crate::line_ends::{is_bare_expression, needs_brackets};
 pub use crate::names::{Spelled, StaticType, TypePiece};
 pub use crate::owners::{KnownCall, KnownCalls, Owner, Visible};
 pub use crate::project::{Asking, Lender, NoProject, PassedOn, Project, TypeInfo, WrittenCode};

@@ -3,10 +3,12 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, Language, Lender, Resolver, Space, Word};
+use emendo_lang::{
+    Certainty, Fact, Language, Lender, Resolver, Space, Word, is_bare_expression, needs_brackets,
+};
 use emendo_pattern::{Match, Pattern, Place, Replacement, Written};
 use emendo_recipe::{Action, Text};
-use emendo_text::{Digest, RelPath, Span};
+use emendo_text::{Digest, Part, RelPath, Span, Splice};
 
 use crate::contract::{
     Alternative, Asks, Change, CompileCx, Declaration, Draft, FileCx, Found, NoteDraft, Old,
@@ -473,6 +475,7 @@ impl CodeRunner {
         let Written { mut splices, mut facts, mut imports, mut released } = replacement
             .write(&rule.old, &m, &code.tree, cx.text, cx.line_end, &resolver)
             .map_err(|e| e.0)?;
+        in_brackets(&mut splices, m.span, cx.text, code);
         splices.extend(along.splices);
         splices.sort_by_key(|s| (s.span.start, s.span.end));
         facts.extend(along.facts);
@@ -491,6 +494,35 @@ impl CodeRunner {
         let change =
             Change { splices, imports, drop_imports, beside, released, ..Change::default() };
         Ok((change, facts))
+    }
+}
+
+/// Puts what is written over several lines in brackets, where the end of a line would end the statement.
+fn in_brackets(splices: &mut Vec<Splice>, hull: Span, text: &str, code: &crate::contract::Code) {
+    let inside = splices.iter().all(|s| hull.contains(s.span));
+    if !inside || code.language.flow.line_bodies.is_empty() || !hull.of(text).contains('\n') {
+        return;
+    }
+    let (mut written, mut at) = (String::new(), hull.start);
+    for s in splices.iter() {
+        written.push_str(Span { start: at, end: s.span.start.max(at) }.of(text));
+        written.push_str(&Part::plain(&s.parts, text));
+        at = s.span.end.max(at);
+    }
+    written.push_str(Span { start: at, end: hull.end }.of(text));
+    if !needs_brackets(code.language, &written)
+        || !is_bare_expression(code.language, &code.tree, hull)
+    {
+        return;
+    }
+    let bracket = |sign: &str| Part::Text(sign.to_owned());
+    match splices.first_mut().filter(|s| s.span.start == hull.start) {
+        Some(first) => first.parts.insert(0, bracket("(")),
+        None => splices.insert(0, Splice::text(Span { end: hull.start, ..hull }, "(")),
+    }
+    match splices.last_mut().filter(|s| s.span.end == hull.end && !s.span.is_empty()) {
+        Some(last) => last.parts.push(bracket(")")),
+        None => splices.push(Splice::text(Span { start: hull.end, ..hull }, ")")),
     }
 }
 

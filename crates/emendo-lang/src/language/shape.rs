@@ -232,9 +232,12 @@ pub struct Flow {
     pub nested: &'static [&'static str],
     /// Kinds whose evaluation may do something besides giving a value.
     pub effects: &'static [&'static str],
+    /// Kinds of bodies in which the end of a line ends a statement, outside of brackets; empty where line ends mean nothing.
+    pub line_bodies: &'static [&'static str],
 }
 
 impl Flow {
     /// Nothing of it.
-    pub const NONE: Self = Self { waits: &[], passes: &[], drops: &[], nested: &[], effects: &[] };
+    pub const NONE: Self =
+        Self { waits: &[], passes: &[], drops: &[], nested: &[], effects: &[], line_bodies: &[] };
 }

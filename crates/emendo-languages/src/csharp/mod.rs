@@ -257,6 +257,7 @@ const FLOW: Flow = Flow {
         "await_expression",
         "throw_expression",
     ],
+    ..Flow::NONE
 };
 
 const TYPES: &[&str] = &[

@@ -209,6 +209,7 @@ const FLOW: Flow = Flow {
         "return_expression",
         "break_expression",
     ],
+    ..Flow::NONE
 };
 
 const TYPES: &[&str] = &[

@@ -238,6 +238,7 @@ const FLOW: Flow = Flow {
         "await_expression",
         "yield_expression",
     ],
+    ..Flow::NONE
 };
 
 /// The facts about JavaScript.
