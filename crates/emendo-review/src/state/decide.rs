@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, HashSet};
 
 use emendo_core::{
-    Decided, Decision, Edit, Refusal, StepKey, Terms, Verdict, accept_edits, pick, reject_edits,
-    reopen_edits,
+    Decided, Decision, Decisions, Edit, Refusal, StepKey, Terms, Verdict, accept_edits, pick,
+    reject_edits, reopen_edits,
 };
 use emendo_text::{Digest, RelPath};
 
@@ -225,23 +225,14 @@ impl Model {
         self.compute(effects);
     }
 
-    /// Remembers what stood before the user's own words are kept.
-    pub(crate) fn rewording(&mut self, edit: Digest) {
-        let Some(e) = self.proposal.edits().find(|e| e.id == edit) else { return };
-        let near = |o: &&Edit| {
-            o.id == e.id
-                || e.parents.contains(&o.id)
-                || o.provides.is_some() && o.provides == e.needs
-        };
-        let all = self.proposal.edits().filter(near);
-        let before = all.map(|e| self.stood(&Decision::about(e, Verdict::Cleared))).collect();
-        let says = "a place in your own words".to_owned();
-        self.history.push(Batch { before, says, id: Some(edit) });
-    }
-
-    /// What was remembered for that counts for nothing: it was refused.
-    pub(crate) fn not_reworded(&mut self) {
-        self.history.pop();
+    /// Remembers what stood before a place was put in the user's own words, with what was accepted along.
+    pub(crate) fn reworded(&mut self, now: &Decisions) {
+        let other = |e: &&Edit| self.decisions.last(e.id) != now.last(e.id);
+        let changed = self.proposal.decidable().filter(other);
+        let before: Vec<Decision> =
+            changed.map(|e| self.stood(&Decision::about(e, Verdict::Cleared))).collect();
+        let id = self.current().map(|i| i.id);
+        self.history.push(Batch { before, says: "a place in your own words".into(), id });
     }
 }
 

@@ -238,7 +238,6 @@ impl Model {
             self.warn("a moment: something else is at work");
             return;
         }
-        self.rewording(edit);
         self.work.busy = Some("checking your text");
         effects.push(Effect::Reword(edit, text));
     }

@@ -33,6 +33,7 @@ impl Model {
             Input::Reworded(proposal, decisions) => {
                 self.work.busy = None;
                 self.draft = None;
+                self.reworded(&decisions);
                 self.replace(proposal, *decisions);
                 self.say("taken in your own words");
                 if !self.current().is_some_and(|i| i.state.waits()) {
@@ -41,7 +42,6 @@ impl Model {
             }
             Input::Refused(edit, text, why) => {
                 self.work.busy = None;
-                self.not_reworded();
                 let line = crate::state::LineInput::new(&text);
                 if text.contains('\n') {
                     self.draft = Some((edit, text));
