@@ -24,7 +24,6 @@ mod ground;
 mod guard;
 mod index;
 pub mod language;
-mod line_ends;
 mod names;
 mod owners;
 mod project;
@@ -38,13 +37,12 @@ pub use crate::ground::{
     Certainty, Export, Fact, Files, Import, ImportName, Remembered, Renames, Spellings, remembered,
     weakest,
 };
-pub use crate::guard::{Fault, faults};
+pub use crate::guard::{Fault, faults, is_bare_expression, needs_brackets};
 pub use crate::index::{CachedIndex, DeclaredIn, Index};
 pub use crate::language::{
     Context, DeclarationShape, Delegate, Dialect, Gives, KeyRule, Keyed, Language, Layer, Modules,
     Names, Packing, Reach, Space, Taken, Test, Waiting,
 };
-pub use crate::line_ends::{is_bare_expression, needs_brackets};
 pub use crate::names::{Spelled, StaticType, TypePiece};
 pub use crate::owners::{KnownCall, KnownCalls, Owner, Visible};
 pub use crate::project::{Asking, Lender, NoProject, PassedOn, Project, TypeInfo, WrittenCode};

@@ -1,13 +1,17 @@
 //! What a grammar takes and a language does not: looked for where a step wrote.
 
+mod line_ends;
+
 use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::facts::FileFacts;
 use crate::ground::Import;
 use crate::language::{Language, Shadows, Space};
-use crate::line_ends::broken_lines;
 use crate::tree::{Tree, children, span, walk};
+
+use line_ends::broken_lines;
+pub use line_ends::{is_bare_expression, needs_brackets};
 
 /// A fault that a step brought: where it is, and what it is.
 #[derive(Clone, Debug, PartialEq, Eq)]
