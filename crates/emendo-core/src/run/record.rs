@@ -163,11 +163,13 @@ impl FileRun {
         let hull = f.draft.hull;
         let inside = active.iter().filter(|(h, _)| hull.contains(*h) && *h != hull);
         let mut placed: Vec<Placed<'_>> = Vec::new();
-        let place = |by: u32, hull: Span, s: &'_ Splice| (by, hull, s.inner, s.span);
-        for (by, (hull, splices)) in inside.enumerate() {
-            placed.extend(splices.iter().map(|s| {
-                let (by, hull, inner, span) = place(by as u32 + 1, *hull, s);
-                Placed { by, hull, inner, span, parts: &s.parts }
+        for (by, (hull, splices)) in (1..).zip(inside) {
+            placed.extend(splices.iter().map(|s| Placed {
+                by,
+                hull: *hull,
+                inner: s.inner,
+                span: s.span,
+                parts: &s.parts,
             }));
         }
         if placed.is_empty() {

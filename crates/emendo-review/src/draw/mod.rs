@@ -136,6 +136,14 @@ fn key_of(m: &Model, i: usize) -> Option<Key> {
     }
 }
 
+/// What can be done with any edit.
+const AN_EDIT: [(Action, &str); 4] = [
+    (Action::Leave, "leave"),
+    (Action::Later, "later"),
+    (Action::Reword, "reword"),
+    (Action::More, "more at once"),
+];
+
 /// What can be done here.
 fn actions(m: &Model) -> Vec<(Action, String)> {
     let some = |list: &[(Action, &str)]| -> Vec<(Action, String)> {
@@ -183,12 +191,7 @@ fn actions(m: &Model) -> Vec<(Action, String)> {
         Some(State::Choose) => {
             let n = m.current().and_then(|i| m.edit(i)).map_or(1, |e| e.options.len());
             let mut out = vec![(Action::Pick(n.min(9) as u8), "pick".into())];
-            out.extend(some(&[
-                (Action::Leave, "leave"),
-                (Action::Later, "later"),
-                (Action::Reword, "reword"),
-                (Action::More, "more at once"),
-            ]));
+            out.extend(some(&AN_EDIT));
             out
         }
         Some(_) if m.current().is_some_and(|i| !matches!(i.at, At::Edit(..))) => some(&[
@@ -196,13 +199,11 @@ fn actions(m: &Model) -> Vec<(Action, String)> {
             (Action::Later, "later"),
             (Action::More, "more at once"),
         ]),
-        Some(_) => some(&[
-            (Action::Take, "take"),
-            (Action::Leave, "leave"),
-            (Action::Later, "later"),
-            (Action::Reword, "reword"),
-            (Action::More, "more at once"),
-        ]),
+        Some(_) => {
+            let mut out = some(&[(Action::Take, "take")]);
+            out.extend(some(&AN_EDIT));
+            out
+        }
     };
     if m.standing_here().is_some_and(|s| s.taken() || s.on_purpose()) {
         out.push((Action::Reopen, "open again".into()));
