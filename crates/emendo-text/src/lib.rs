@@ -23,8 +23,8 @@ mod part;
 mod path;
 mod piece;
 mod render;
-mod slots;
 mod span;
+mod template;
 mod text;
 mod visible;
 
@@ -36,7 +36,9 @@ pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};
 pub use piece::{Piece, PieceMap};
 pub use render::{Placed, Rendered, render};
-pub use slots::{Chunk, Filter, Marks, OTHER_NAMES, Repeat, Template, TemplateError, slot_names};
 pub use span::{Lines, Span};
+pub use template::{
+    Chunk, FillError, Filter, Marks, OTHER_NAMES, Repeat, Template, TemplateError, fill, slot_names,
+};
 pub use text::{Encoding, Text, Unreadable};
 pub use visible::{is_hidden, one_line, visible, visible_name};

@@ -1,0 +1,7 @@
+//! Templates: text with slots as recipes write it, and text that is filled with values within bounds.
+
+mod fill;
+mod slots;
+
+pub use fill::{FillError, fill};
+pub use slots::{Chunk, Filter, Marks, OTHER_NAMES, Repeat, Template, TemplateError, slot_names};
