@@ -35,16 +35,19 @@ mod state;
 
 pub use emendo_docs::TOOLCHAINS;
 
-pub use crate::apply::{Disk, Journal, Op, Ops, Phase, RealDisk, StateFile, TakenBack};
+pub use crate::apply::{
+    CommitFailure, CommitRecord, Disk, FormatFailure, Formatter, History, Journal, MadeCommit,
+    NoHistory, Op, Ops, Phase, PlannedCommit, RealDisk, StateFile, TakenBack,
+};
 pub use crate::edits::{
-    Decision, DecisionError, Decisions, Edit, Evidence, Leftover, Note, OnceWritten,
-    ShownAlternative as Alternative, Standing, Status, StepKey, Verdict,
+    Decision, DecisionError, Decisions, DraftKey, Edit, Evidence, Leftover, Note, OnceWritten,
+    ShownAlternative as Alternative, Standing, Status, StepKey, Verdict, Waiting,
 };
 pub use crate::look::{Hit, Near, Search, UnreadFile, search};
 pub use crate::plan::{Limit, Plan, RecipeInfo, SkippedStep, Unnamed};
 pub use crate::project::{
-    FileSource, LanguageCount, Level, Library, Lock, ManifestUse, Module, PassedOver, Project,
-    ProjectError, RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable,
+    FileSource, FormatRule, LanguageCount, Level, Library, Lock, ManifestUse, Module, PassedOver,
+    Project, ProjectError, RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable,
     VersionPlace, locks_of, survey,
 };
 pub use crate::recipes::{
@@ -53,13 +56,14 @@ pub use crate::recipes::{
     read_source, recipe_files, test, unmet,
 };
 pub use crate::review::{
-    Decided, DecidedPlace, FileRecord, Header, LeftoverAt, OpenCounts, OpenWork, Proposal, Refusal,
-    Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Terms, Trailer,
-    accept_edits, notes_in, pick, reject_edits, reopen_edits, select, summarize,
+    Decided, DecidedPlace, FileRecord, FileWords, Header, LeftoverAt, OpenCounts, OpenWork,
+    Proposal, Refusal, Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Terms,
+    Trailer, accept_edits, notes_in, pick, reject_edits, reopen_edits, select, summarize,
 };
 pub use crate::run::{Counts, Engine, FileResult, Mode, Sink, WhyStage, WhyStop};
 pub use crate::session::{
-    Applied, ApplyOptions, Remaining, Session, SessionError, Undone, WhyLine,
+    Applied, AppliedPart, ApplyOptions, CHILD, Recovered, Remaining, Session, SessionError,
+    Stopped, UndoOptions, Undone, WhyLine,
 };
 pub use crate::state::{Stamp, Trust};
 pub use emendo_actions::{Answer, Query, World};

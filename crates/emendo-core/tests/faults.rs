@@ -5,7 +5,9 @@ use std::io::{self, Write};
 use std::path::Path;
 use std::sync::atomic::{AtomicI64, Ordering};
 
-use emendo_core::{ApplyOptions, Disk, RealDisk, Selection, Session, StateFile, check};
+use emendo_core::{
+    ApplyOptions, Disk, RealDisk, Selection, Session, StateFile, UndoOptions, check,
+};
 use emendo_recipe::Source;
 use emendo_text::RelPath;
 
@@ -172,7 +174,9 @@ impl Fixture {
         let session = out.propose();
         out.apply(&session, &out.disk(Fault::None)).expect("a healthy disk works");
         out.after = out.tree();
-        session.undo(&out.disk(Fault::None)).expect("a healthy disk works");
+        session
+            .undo(&out.disk(Fault::None), &UndoOptions::default())
+            .expect("a healthy disk works");
         assert_eq!(out.tree(), out.before);
         out
     }
@@ -204,13 +208,7 @@ impl Fixture {
         disk: &dyn Disk,
     ) -> Result<usize, emendo_core::SessionError> {
         let none = |_: &[RelPath]| Vec::new();
-        let options = ApplyOptions {
-            accept: None,
-            skip_changed: false,
-            time: 0,
-            dirty: &none,
-            with_uncommitted: false,
-        };
+        let options = ApplyOptions::new(&none);
         session.apply(disk, &options).map(|a| a.files.len())
     }
 
@@ -239,13 +237,15 @@ impl Fixture {
                 .last()
                 .is_some_and(emendo_core::Journal::unfinished);
             if interrupted {
-                session.undo(&self.disk(Fault::None)).expect("undo goes on");
+                session
+                    .undo(&self.disk(Fault::None), &UndoOptions::default())
+                    .expect("undo goes on");
             }
             assert_eq!(self.tree(), self.before, "{fault:?}: as before after a failed apply");
             self.apply(&session, &self.disk(Fault::None)).expect("apply works once the disk does");
         }
         assert_eq!(self.tree(), self.after, "{fault:?}: as after");
-        session.undo(&self.disk(Fault::None)).expect("undo works");
+        session.undo(&self.disk(Fault::None), &UndoOptions::default()).expect("undo works");
         assert_eq!(self.tree(), self.before, "{fault:?}: taken back");
         failed
     }
@@ -278,7 +278,7 @@ impl Fixture {
     fn undo_survives(&self, fault: Fault) -> bool {
         let session = self.propose();
         self.apply(&session, &self.disk(Fault::None)).expect("a healthy disk works");
-        let failed = session.undo(&self.disk(fault)).is_err();
+        let failed = session.undo(&self.disk(fault), &UndoOptions::default()).is_err();
         if failed {
             let journals = session.journals().expect("readable");
             let half = journals.last().is_some_and(emendo_core::Journal::unfinished);
@@ -288,7 +288,9 @@ impl Fixture {
             if !half {
                 assert_eq!(self.tree(), self.after, "{fault:?}: a failed undo changes nothing");
             }
-            session.undo(&self.disk(Fault::None)).expect("undo works once the disk does");
+            session
+                .undo(&self.disk(Fault::None), &UndoOptions::default())
+                .expect("undo works once the disk does");
         }
         assert_eq!(self.tree(), self.before, "{fault:?}: taken back");
         failed

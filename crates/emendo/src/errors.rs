@@ -12,6 +12,8 @@ pub(crate) const TO_DO: u8 = 1;
 pub(crate) const USAGE: u8 = 2;
 /// Refused, to protect the user's work.
 pub(crate) const REFUSED: u8 = 3;
+/// A command of the project failed.
+const FAILED: u8 = 4;
 /// The system failed: a disk, a permission.
 const SYSTEM: u8 = 5;
 
@@ -145,6 +147,16 @@ fn full(e: &SessionError) -> bool {
     }
 }
 
+/// The exit code of an error of the core.
+pub(crate) fn code(e: &SessionError) -> ExitCode {
+    ExitCode::from(of_session(e).0)
+}
+
+/// The way out of an error of the core.
+pub(crate) fn help(e: &SessionError) -> Option<String> {
+    of_session(e).1
+}
+
 fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
     if let Some(u) = e.downcast_ref::<Usage>() {
         return (USAGE, u.help.clone());
@@ -152,7 +164,10 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
     if let Some(r) = e.downcast_ref::<Refused>() {
         return (REFUSED, Some(r.help.clone()));
     }
-    let Some(s) = e.downcast_ref::<SessionError>() else { return (SYSTEM, None) };
+    e.downcast_ref::<SessionError>().map_or((SYSTEM, None), of_session)
+}
+
+fn of_session(s: &SessionError) -> (u8, Option<String>) {
     let list = |paths: &[emendo_text::RelPath]| {
         let mut text: Vec<String> = paths
             .iter()
@@ -191,6 +206,29 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
             SelectionWay::OtherText(id) => format!("the text stands for the whole place of the edit: `emendo show --edit {id}` shows it"),
             SelectionWay::TakeBack => "`emendo undo` takes the whole apply back".into(),
         })),
+        SessionError::ChangedSince(paths) => (
+            REFUSED,
+            Some(format!("{}\nnothing was taken back. Leave these as they are and take the rest back: `--keep-mine`, or `--keep-mine FILE` for some of them", list(paths))),
+        ),
+        SessionError::UnknownApply(_) => (USAGE, Some("`emendo status --applies` lists them".into())),
+        SessionError::NotHere(_) => (
+            REFUSED,
+            Some("switch to a branch that holds it, or take the files alone back: `--files-only`".into()),
+        ),
+        SessionError::NotCommitted(e) => {
+            let said = [e.said.as_str(), e.way_out.as_deref().unwrap_or("")];
+            let said: Vec<&str> = said.into_iter().filter(|t| !t.is_empty()).collect();
+            (REFUSED, Some(emendo_text::visible(&said.join("\n")).into_owned()).filter(|h| !h.is_empty()))
+        }
+        SessionError::HookChanged(files) => {
+            let files: Vec<String> = files.iter().take(20).map(|f| format!("  {}", emendo_text::visible_name(f))).collect();
+            (REFUSED, Some(format!("{}\nif it brings files into form, let an apply do that: `format` in emendo.toml", files.join("\n"))))
+        }
+        SessionError::Format(e) => (
+            FAILED,
+            Some(format!("{}\nnothing was written; without it: `--no-format`", emendo_text::visible(&e.said))),
+        ),
+        SessionError::Message(_) => (USAGE, Some("correct the template: names, filters and loops of Jinja, at most 16 kB of text".into())),
         SessionError::NothingApplied => (USAGE, Some("`emendo status` shows what was applied".into())),
         SessionError::NoRoom { bytes, .. } => (
             SYSTEM,

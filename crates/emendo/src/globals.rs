@@ -61,13 +61,13 @@ impl Globals {
         let session = Session::of(project);
         let root = session.project().root().to_owned();
         let session = session
-            .with_tracked(move || crate::git::tracked(&root))
+            .with_tracked(move || crate::programs::git::tracked(&root))
             .built_as(build())
             .with_world(self.world.clone())
             .with_shelf(self.shelf())
             .with_trust(self.trust())
             .waiting(self.wait, command());
-        if crate::git::tracks(session.project().root(), emendo_core::STATE) {
+        if crate::programs::git::tracks(session.project().root(), emendo_core::STATE) {
             let help = format!(
                 "it holds this machine's state only: `git rm -r --cached {}`",
                 emendo_core::STATE

@@ -2,13 +2,12 @@
 
 mod commands;
 mod errors;
-mod git;
 mod globals;
-mod machine;
 mod messages;
 mod open;
 mod pager;
 mod places;
+mod programs;
 mod progress;
 mod show;
 mod view;

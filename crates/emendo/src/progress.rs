@@ -40,3 +40,27 @@ impl Drop for Progress {
         }
     }
 }
+
+/// Says what is being waited for, if that takes long.
+pub(crate) fn while_at<T>(what: &str, work: impl FnOnce() -> T) -> T {
+    if !std::io::stderr().is_terminal() {
+        return work();
+    }
+    let (done, wait) = std::sync::mpsc::channel::<()>();
+    std::thread::scope(|scope| {
+        scope.spawn(move || {
+            if wait.recv_timeout(DELAY) == Err(std::sync::mpsc::RecvTimeoutError::Timeout) {
+                let style = ProgressStyle::with_template("{spinner} {msg} {elapsed}");
+                let style = style.unwrap_or_else(|_| ProgressStyle::default_spinner());
+                let bar = ProgressBar::new_spinner().with_style(style);
+                bar.set_message(emendo_text::one_line(what));
+                bar.enable_steady_tick(Duration::from_millis(100));
+                let _ended = wait.recv();
+                bar.finish_and_clear();
+            }
+        });
+        let out = work();
+        drop(done);
+        out
+    })
+}

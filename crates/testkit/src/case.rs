@@ -239,13 +239,7 @@ impl Case {
         let all = Selection { steps, certainty, ..Selection::default() };
         let decided = session.accept(&all).map_err(|e| e.to_string())?;
         counts_agree(&session, &proposal, Some(decided.open))?;
-        let options = ApplyOptions {
-            accept: None,
-            skip_changed: false,
-            time: 0,
-            dirty: &|_| Vec::new(),
-            with_uncommitted: true,
-        };
+        let options = ApplyOptions { with_uncommitted: true, ..ApplyOptions::new(&|_| Vec::new()) };
         let disk = RealDisk::open(&s.root()).map_err(|e| e.to_string())?;
         let applied = session.apply(&disk, &options).map_err(|e| e.to_string())?;
         self.compare_files(&s.tree())?;

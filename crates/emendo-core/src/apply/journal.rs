@@ -2,81 +2,22 @@
 //!
 //! A journal is a folder: `pack` holds the contents before and after, `ops.json` says what goes where,
 //! `phase` is filled in a line at a time; its room is there from the start, so that a full disk cannot stop it. Both are on the disk before the first temporary file is written;
-//! all temporary files are on the disk before the first one is renamed.
+//! all temporary files are on the disk before the first one is renamed. `commit.json` and `revert.json` say which commits are about to be made, before they are.
 
-use std::collections::HashMap;
 use std::io;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use emendo_text::{Digest, RelPath};
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
 
-use crate::apply::disk::{Disk, StateFile};
-use crate::edits::{Decision, OnceWritten};
-use crate::project::{SETTINGS, STATE};
-use crate::review::Header;
-
-/// How far an apply came.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Phase {
-    /// Contents and plan are on the disk; temporary files may be.
-    Prepared,
-    /// Files may have been replaced.
-    Renaming,
-    /// All is written.
-    Done,
-    /// It is being taken back.
-    Undoing,
-    /// All is as before.
-    Undone,
-}
-
-/// A run of bytes in the pack.
-#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
-pub struct Packed {
-    offset: u64,
-    len: u64,
-    /// Digest of the bytes.
-    pub digest: Digest,
-}
-
-/// One file of an apply.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct Op {
-    /// The file.
-    pub path: RelPath,
-    /// Its content before.
-    pub before: Packed,
-    /// Its content after.
-    pub after: Packed,
-    /// The name of its temporary file.
-    pub temp: String,
-    /// It is written over, since it has several names or another owner.
-    pub over: bool,
-    /// It held changes of the user's that were in no commit.
-    pub dirty: bool,
-}
-
-/// What an apply is about to do.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct Ops {
-    /// When, in seconds since 1970; for people.
-    pub time: u64,
-    /// The recipes, by title.
-    pub recipes: Vec<String>,
-    /// What the proposal was made from.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub from: Option<Box<Header>>,
-    /// The files.
-    pub ops: Vec<Op>,
-    /// The acceptances that it uses up.
-    pub decisions: Vec<Decision>,
-    /// What steps wrote that do their work once.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub once: Vec<OnceWritten>,
-}
+use crate::apply::disk::Disk;
+use crate::apply::message::title;
+use crate::apply::ops::{
+    CarriedDecision, CommitKind, CommitRecord, Op, Ops, Packed, may_write, temp_name,
+};
+use crate::apply::phase::{Phase, read_phase, write_phase};
 
 /// A journal on disk.
 #[derive(Debug)]
@@ -90,18 +31,6 @@ pub struct Journal {
     pub ops: Ops,
 }
 
-/// Collects the contents of an apply before anything is written.
-pub(crate) struct Packer<'d> {
-    disk: &'d dyn Disk,
-    dir: PathBuf,
-    id: u32,
-    pack: Box<dyn StateFile>,
-    at: u64,
-    ops: Vec<Op>,
-    /// Files with several names, and what they become.
-    twins: HashMap<(u64, u64), (RelPath, Digest)>,
-}
-
 /// What was taken back, and what was not.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct TakenBack {
@@ -109,111 +38,25 @@ pub struct TakenBack {
     pub restored: Vec<RelPath>,
     /// Files that someone changed since: left as they are.
     pub kept: Vec<RelPath>,
+    /// Files that a command of the project or a hook left unfinished, with where that is kept.
+    pub aside: Vec<(RelPath, PathBuf)>,
 }
 
-impl<'d> Packer<'d> {
-    /// Begins a journal below the state folder.
-    ///
-    /// # Errors
-    /// If it cannot be made.
-    pub(crate) fn begin(disk: &'d dyn Disk, state: &Path) -> io::Result<Self> {
-        let base = state.join("journal");
-        std::fs::create_dir_all(&base)?;
-        let id = numbers(&base)?.last().map_or(1, |n| n + 1);
-        let dir = base.join(format!("{id:06}"));
-        std::fs::create_dir(&dir)?;
-        let pack = match disk.state_file(&dir.join("pack"), false) {
-            Ok(pack) => pack,
-            Err(e) => {
-                drop(std::fs::remove_dir(&dir));
-                return Err(e);
-            }
-        };
-        Ok(Self { disk, dir, id, pack, at: 0, ops: Vec::new(), twins: HashMap::new() })
-    }
-
-    fn pack(&mut self, bytes: &[u8]) -> io::Result<Packed> {
-        self.pack.write_all(bytes)?;
-        let offset = self.at;
-        self.at += bytes.len() as u64;
-        Ok(Packed { offset, len: bytes.len() as u64, digest: Digest::of(bytes) })
-    }
-
-    /// Adds a file.
-    ///
-    /// # Errors
-    /// If the pack cannot be written.
-    pub(crate) fn add(
-        &mut self,
-        path: RelPath,
-        before: &[u8],
-        after: &[u8],
-        dirty: bool,
-    ) -> io::Result<()> {
-        if !may_write(&path) {
-            return Err(io::Error::other(format!("`{path}` is not written by any apply")));
-        }
-        let (before, after) = (self.pack(before)?, self.pack(after)?);
-        let over = self.disk.keeps_inode(&path)?;
-        if let Some(own) = self.disk.identity(&path)? {
-            if let Some((twin, digest)) = self.twins.get(&own)
-                && *digest != after.digest
-            {
-                return Err(io::Error::other(format!(
-                    "`{twin}` and `{path}` are two names of one file, and would become different"
-                )));
-            }
-            self.twins.insert(own, (path.clone(), after.digest));
-        }
-        let temp = temp_name(self.id, self.ops.len());
-        self.ops.push(Op { path, before, after, temp, over, dirty });
-        Ok(())
-    }
-
-    /// True if no file was added.
-    pub(crate) fn is_empty(&self) -> bool {
-        self.ops.is_empty()
-    }
-
-    /// Takes the begun journal away.
-    pub(crate) fn abandon(self) {
-        drop(std::fs::remove_dir_all(&self.dir));
-    }
-
-    /// Brings contents and plan to the disk: from here on a kill can be taken back.
-    ///
-    /// # Errors
-    /// If they cannot be written; then nothing is left of the journal.
-    pub(crate) fn seal(
-        mut self,
-        time: u64,
-        from: &Header,
-        decisions: Vec<Decision>,
-        once: Vec<OnceWritten>,
-    ) -> io::Result<Journal> {
-        let recipes = from.recipes.iter().map(|r| r.title.clone()).collect();
-        let from = Some(Box::new(from.clone()));
-        let ops = Ops { time, recipes, from, ops: std::mem::take(&mut self.ops), decisions, once };
-        let result = self.write(&ops);
-        if let Err(e) = result {
-            drop(std::fs::remove_dir_all(&self.dir));
-            return Err(e);
-        }
-        Ok(Journal { dir: self.dir, id: self.id, phase: Phase::Prepared, ops })
-    }
-
-    fn write(&mut self, ops: &Ops) -> io::Result<()> {
-        self.pack.sync()?;
-        let mut file = self.disk.state_file(&self.dir.join("ops.json"), false)?;
-        serde_json::to_writer(&mut file, ops)?;
-        file.sync()?;
-        write_phase(self.disk, &self.dir, Phase::Prepared)?;
-        sync_folder(&self.dir)?;
-        self.dir.parent().map_or(Ok(()), sync_folder)
-    }
+/// What becomes of a file that is neither as before nor as it was written.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Unknown<'a> {
+    /// Someone changed it: it is left as it is.
+    Keep,
+    /// A command of the project or a hook did, in the middle of an apply: it is put aside into this folder, and restored.
+    Aside(&'a Path),
 }
 
 impl Journal {
+    /// One whose plan is on the disk.
+    pub(super) fn sealed(dir: PathBuf, id: u32, ops: Ops) -> Self {
+        Self { dir, id, phase: Phase::Prepared, ops }
+    }
+
     /// All journals below a state folder, the oldest first; of one that never got as far as a plan there is nothing to say.
     ///
     /// # Errors
@@ -224,7 +67,7 @@ impl Journal {
         for id in numbers(&base)? {
             let dir = base.join(format!("{id:06}"));
             let Some(phase) = read_phase(&dir) else { continue };
-            let ops: Ops = match std::fs::read(dir.join("ops.json")) {
+            let ops: Ops = match std::fs::read(dir.join(OPS)) {
                 Ok(bytes) => serde_json::from_slice(&bytes).map_err(|e| damaged(id, &e))?,
                 // It was given up between the two looks.
                 Err(e) if e.kind() == io::ErrorKind::NotFound => continue,
@@ -280,14 +123,18 @@ impl Journal {
         !matches!(self.phase, Phase::Done | Phase::Undone)
     }
 
-    fn enter(&mut self, disk: &dyn Disk, phase: Phase) -> io::Result<()> {
+    /// Enters a phase.
+    ///
+    /// # Errors
+    /// If the disk fails.
+    pub(crate) fn enter(&mut self, disk: &dyn Disk, phase: Phase) -> io::Result<()> {
         write_phase(disk, &self.dir, phase)?;
         self.phase = phase;
         Ok(())
     }
 
     fn unpack(&self, packed: Packed) -> io::Result<Vec<u8>> {
-        let mut file = std::fs::File::open(self.dir.join("pack"))?;
+        let mut file = std::fs::File::open(self.dir.join(PACK))?;
         file.seek(SeekFrom::Start(packed.offset))?;
         let mut bytes = Vec::new();
         file.take(packed.len).read_to_end(&mut bytes)?;
@@ -300,7 +147,7 @@ impl Journal {
         Ok(bytes)
     }
 
-    /// Writes everything. On an error all is as it was before.
+    /// Writes all files; what follows from that is to be done before it enters [`Phase::Done`]. On an error all is as it was before.
     ///
     /// # Errors
     /// What stopped it; the message says so if taking back failed too.
@@ -314,7 +161,7 @@ impl Journal {
             drop(std::fs::remove_dir_all(&self.dir));
             return Err(e);
         }
-        match self.take_back(disk) {
+        match self.take_back(disk, Unknown::Keep) {
             Ok(_) => Err(e),
             Err(second) if second.to_string() == e.to_string() => Err(e),
             Err(second) => {
@@ -355,21 +202,170 @@ impl Journal {
             }
         }
         disk.sync()?;
-        self.enter(disk, Phase::Done)
+        self.enter(disk, Phase::Written)
     }
 
-    /// Makes every file as it was before, except those that someone else changed since. If that cannot be done, everything is
-    /// left as it is.
+    /// Writes once more what it wrote: an undo was refused, or an apply with a commit was killed. Files that someone changed stay.
     ///
     /// # Errors
     /// If a file cannot be written; calling it again goes on.
-    pub fn take_back(&mut self, disk: &dyn Disk) -> io::Result<TakenBack> {
+    pub(crate) fn write_again(&mut self, disk: &dyn Disk) -> io::Result<()> {
+        self.turn(disk, Turn::Forth, &mut Turned::default(), Unknown::Keep)
+    }
+
+    /// Takes over what became of the files since they were written: it is what undo takes back from now on. Gives the files that
+    /// changed.
+    ///
+    /// # Errors
+    /// If the journal cannot be written.
+    pub(crate) fn adopt(&mut self, disk: &dyn Disk) -> io::Result<Vec<RelPath>> {
+        let pack = self.dir.join(PACK);
+        let mut at = std::fs::metadata(&pack)?.len();
+        let mut file = disk.state_file(&pack, true)?;
+        let (mut ops, mut changed) = (self.ops.clone(), Vec::new());
+        for op in &mut ops.ops {
+            let gone = || io::Error::other("the file is not there any more");
+            let now = disk.read(&op.path).map_err(|e| at_path(&op.path, e))?;
+            let now = now.ok_or_else(gone).map_err(|e| at_path(&op.path, e))?;
+            if Digest::of(&now) == op.after.digest {
+                continue;
+            }
+            file.write_all(&now)?;
+            op.after = Packed::of(at, &now);
+            at += now.len() as u64;
+            changed.push(op.path.clone());
+        }
+        if !changed.is_empty() {
+            file.sync()?;
+            self.replace(disk, OPS, &ops)?;
+            self.ops = ops;
+        }
+        Ok(changed)
+    }
+
+    /// Puts a value in the place of a file of the journal, whole or not at all.
+    fn replace(&self, disk: &dyn Disk, name: &str, value: &impl Serialize) -> io::Result<()> {
+        let temp = self.dir.join(format!("{name}.new"));
+        drop(std::fs::remove_file(&temp));
+        let mut file = disk.state_file(&temp, false)?;
+        serde_json::to_writer(&mut file, value)?;
+        file.sync()?;
+        std::fs::rename(&temp, self.dir.join(name))?;
+        sync_folder(&self.dir)
+    }
+
+    /// The commit of what it wrote, or the one that takes it back, as far as it came.
+    ///
+    /// # Errors
+    /// If that cannot be read.
+    pub(crate) fn commit_of(&self, kind: CommitKind) -> io::Result<Option<CommitRecord>> {
+        self.kept(kind.name())
+    }
+
+    /// A value that was kept beside the plan.
+    fn kept<T: DeserializeOwned>(&self, name: &str) -> io::Result<Option<T>> {
+        match std::fs::read(self.dir.join(name)) {
+            Ok(bytes) => serde_json::from_slice(&bytes).map(Some).map_err(|e| damaged(self.id, &e)),
+            Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(None),
+            Err(e) => Err(e),
+        }
+    }
+
+    /// Keeps the decisions that were carried over for what it left.
+    ///
+    /// # Errors
+    /// If that cannot be written.
+    pub(crate) fn keep_carried(&self, disk: &dyn Disk, all: &[CarriedDecision]) -> io::Result<()> {
+        self.replace(disk, CARRIED, &all)
+    }
+
+    /// The decisions that were carried over for what it left.
+    ///
+    /// # Errors
+    /// If that cannot be read.
+    pub(crate) fn carried(&self) -> io::Result<Vec<CarriedDecision>> {
+        Ok(self.kept(CARRIED)?.unwrap_or_default())
+    }
+
+    /// Keeps how far a commit came.
+    ///
+    /// # Errors
+    /// If that cannot be written.
+    pub(crate) fn keep_commit(
+        &self,
+        disk: &dyn Disk,
+        kind: CommitKind,
+        record: &CommitRecord,
+    ) -> io::Result<()> {
+        self.replace(disk, kind.name(), record)
+    }
+
+    /// Forgets a commit that was not made.
+    pub(crate) fn forget_commit(&self, kind: CommitKind) {
+        drop(std::fs::remove_file(self.dir.join(kind.name())));
+    }
+
+    /// The titles of the steps that it wrote, or of its recipes where it wrote all in one.
+    pub fn title(&self) -> String {
+        match (&self.ops.from, self.ops.steps.as_slice()) {
+            (Some(from), steps) if !steps.is_empty() => title(from, steps),
+            _ => self.ops.recipes.join("; "),
+        }
+    }
+
+    /// The id of the commit of what it wrote, if there is one.
+    pub fn commit(&self) -> Option<String> {
+        self.commit_of(CommitKind::Written).ok().flatten()?.made
+    }
+
+    /// Files that are not as one of these says.
+    ///
+    /// # Errors
+    /// If one cannot be read.
+    pub(crate) fn unlike<const N: usize>(
+        &self,
+        disk: &dyn Disk,
+        of: impl Fn(&Op) -> [Digest; N],
+    ) -> io::Result<Vec<RelPath>> {
+        let mut out = Vec::new();
+        for op in &self.ops.ops {
+            let now = disk.read(&op.path).map_err(|e| at(op, e))?.map(|b| Digest::of(&b));
+            if !now.is_some_and(|now| of(op).contains(&now)) {
+                out.push(op.path.clone());
+            }
+        }
+        Ok(out)
+    }
+
+    /// Makes every file as it was before. If that cannot be done, everything is left as it is.
+    ///
+    /// # Errors
+    /// If a file cannot be written; calling it again goes on.
+    pub(crate) fn take_back(
+        &mut self,
+        disk: &dyn Disk,
+        unknown: Unknown<'_>,
+    ) -> io::Result<TakenBack> {
+        let back = self.restore(disk, unknown)?;
+        self.enter(disk, Phase::Undone)?;
+        Ok(back)
+    }
+
+    /// The same, and the phase after it is left to whoever asks.
+    ///
+    /// # Errors
+    /// As [`Journal::take_back`].
+    pub(crate) fn restore(
+        &mut self,
+        disk: &dyn Disk,
+        unknown: Unknown<'_>,
+    ) -> io::Result<TakenBack> {
         let was = self.phase;
         if was != Phase::Undoing {
             self.enter(disk, Phase::Undoing)?;
         }
-        let mut back = Back::default();
-        if let Err(e) = self.restore(disk, &mut back) {
+        let mut back = Turned::default();
+        if let Err(e) = self.turn(disk, Turn::Back, &mut back, unknown) {
             if !back.renaming {
                 for op in &self.ops.ops {
                     drop(disk.remove_temp(&op.path, &op.temp));
@@ -384,45 +380,63 @@ impl Journal {
             }
             return Err(e);
         }
-        self.enter(disk, Phase::Undone)?;
         Ok(back.done)
     }
 
-    /// Writes what was before: beside the files first, which changes nothing yet, then in their places.
-    fn restore(&self, disk: &dyn Disk, back: &mut Back) -> io::Result<()> {
+    /// Writes what was before, or after: beside the files first, which changes nothing yet, then in their places.
+    fn turn(
+        &self,
+        disk: &dyn Disk,
+        turn: Turn,
+        turned: &mut Turned,
+        unknown: Unknown<'_>,
+    ) -> io::Result<()> {
         let mut swaps = Vec::new();
         let mut over = Vec::new();
         for (n, op) in self.ops.ops.iter().enumerate() {
+            let (from, to) = match turn {
+                Turn::Back => (op.after, op.before),
+                Turn::Forth => (op.before, op.after),
+            };
             disk.remove_temp(&op.path, &op.temp).map_err(|e| at(op, e))?;
             let Some(now) = disk.read(&op.path).map_err(|e| at(op, e))? else {
-                back.done.kept.push(op.path.clone());
+                turned.done.kept.push(op.path.clone());
                 continue;
             };
             let digest = Digest::of(&now);
-            if digest == op.before.digest {
+            if digest == to.digest {
                 continue;
             }
-            let ours = digest == op.after.digest || (op.over && self.half_written(op, &now)?);
-            if !ours {
-                back.done.kept.push(op.path.clone());
-                continue;
+            let ours = digest == from.digest || (op.over && self.half_written(op, &now)?);
+            match unknown {
+                Unknown::Keep if !ours => {
+                    turned.done.kept.push(op.path.clone());
+                    continue;
+                }
+                Unknown::Aside(folder) if !ours => {
+                    let name = format!("{}-{n}-{}", self.id, op.path.name());
+                    std::fs::create_dir_all(folder)?;
+                    std::fs::write(folder.join(&name), &now)?;
+                    turned.done.aside.push((op.path.clone(), folder.join(name)));
+                }
+                _ => {}
             }
             if op.over {
                 over.push(n);
             } else {
-                let bytes = self.unpack(op.before)?;
-                disk.write_temp(&op.path, &op.temp, &bytes).map_err(|e| at(op, e))?;
+                disk.write_temp(&op.path, &op.temp, &self.unpack(to)?).map_err(|e| at(op, e))?;
                 swaps.push(op);
             }
-            back.done.restored.push(op.path.clone());
+            turned.done.restored.push(op.path.clone());
         }
         for n in over {
             let op = &self.ops.ops[n];
-            back.over.push(n);
-            disk.write_over(&op.path, &self.unpack(op.before)?).map_err(|e| at(op, e))?;
+            turned.over.push(n);
+            let to = if turn == Turn::Back { op.before } else { op.after };
+            disk.write_over(&op.path, &self.unpack(to)?).map_err(|e| at(op, e))?;
         }
         disk.sync()?;
-        back.renaming = true;
+        turned.renaming = true;
         for op in swaps {
             disk.rename(&op.path, &op.temp).map_err(|e| at(op, e))?;
         }
@@ -441,9 +455,16 @@ impl Journal {
     }
 }
 
-/// How far a taking back came.
+/// Which of its two contents a file gets.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Turn {
+    Back,
+    Forth,
+}
+
+/// How far that came.
 #[derive(Default)]
-struct Back {
+struct Turned {
     done: TakenBack,
     /// Files that were written over.
     over: Vec<usize>,
@@ -451,31 +472,26 @@ struct Back {
     renaming: bool,
 }
 
+/// The contents of files before and after.
+pub(super) const PACK: &str = "pack";
+/// What goes where.
+pub(super) const OPS: &str = "ops.json";
+/// Decisions that were carried over for what was left.
+const CARRIED: &str = "carried.json";
+
 fn at(op: &Op, e: io::Error) -> io::Error {
-    io::Error::new(e.kind(), format!("{}: {e}", op.path))
+    at_path(&op.path, e)
+}
+
+fn at_path(path: &RelPath, e: io::Error) -> io::Error {
+    io::Error::new(e.kind(), format!("{path}: {e}"))
 }
 
 fn damaged(id: u32, why: &dyn std::fmt::Display) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, format!("the journal {id:06} is damaged: {why}"))
 }
 
-/// The name of the temporary file of one file of an apply; no other is ever written or removed.
-fn temp_name(id: u32, n: usize) -> String {
-    format!(".emendo-{id}-{n}.tmp")
-}
-
-/// True if an apply may write a file: nothing of git's, of the program's own state, nor its settings.
-fn may_write(path: &RelPath) -> bool {
-    let mut parts = path.as_str().split('/');
-    let own = |p: &str| p.eq_ignore_ascii_case(".git");
-    let first = parts.next().unwrap_or("");
-    !first.eq_ignore_ascii_case(STATE)
-        && !path.as_str().eq_ignore_ascii_case(SETTINGS)
-        && !own(first)
-        && !parts.any(own)
-}
-
-fn numbers(base: &Path) -> io::Result<Vec<u32>> {
+pub(super) fn numbers(base: &Path) -> io::Result<Vec<u32>> {
     let entries = match std::fs::read_dir(base) {
         Ok(entries) => entries,
         Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
@@ -487,52 +503,6 @@ fn numbers(base: &Path) -> io::Result<Vec<u32>> {
     Ok(out)
 }
 
-/// How many bytes a line of the phase takes, and how many lines there is room for.
-const LINE: usize = 16;
-const LINES: usize = 16;
-
-fn phase_line(phase: Phase) -> io::Result<String> {
-    let word = serde_json::to_string(&phase)?;
-    Ok(format!("{word:<width$}\n", width = LINE - 1))
-}
-
-/// Fills in the next line of the phase. The room for it was written with the first one.
-fn write_phase(disk: &dyn Disk, dir: &Path, phase: Phase) -> io::Result<()> {
-    let path = dir.join("phase");
-    let line = phase_line(phase)?;
-    let text = match std::fs::read_to_string(&path) {
-        Ok(text) => text,
-        Err(e) if e.kind() == io::ErrorKind::NotFound => {
-            let mut file = disk.state_file(&path, false)?;
-            let blank = format!("{}\n", " ".repeat(LINE - 1)).repeat(LINES - 1);
-            file.write_all(format!("{line}{blank}").as_bytes())?;
-            return file.sync();
-        }
-        Err(e) => return Err(e),
-    };
-    let mut offset = 0;
-    for old in text.split_inclusive('\n') {
-        if old.len() == LINE && old.trim().is_empty() {
-            let mut file = disk.state_at(&path, offset)?;
-            file.write_all(line.as_bytes())?;
-            return file.sync();
-        }
-        offset += old.len() as u64;
-    }
-    let mut file = disk.state_file(&path, true)?;
-    // A line that a killed run cut off does not take the new one along.
-    let lead = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
-    file.write_all(format!("{lead}{line}").as_bytes())?;
-    file.sync()
-}
-
-/// The last whole line counts.
-fn read_phase(dir: &Path) -> Option<Phase> {
-    let text = std::fs::read_to_string(dir.join("phase")).ok()?;
-    let whole = text.split_inclusive('\n').filter(|l| l.ends_with('\n'));
-    whole.filter_map(|l| serde_json::from_str(l.trim()).ok()).next_back()
-}
-
-fn sync_folder(dir: &Path) -> io::Result<()> {
+pub(super) fn sync_folder(dir: &Path) -> io::Result<()> {
     if cfg!(unix) { std::fs::File::open(dir)?.sync_all() } else { Ok(()) }
 }

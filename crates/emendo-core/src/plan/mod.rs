@@ -44,6 +44,30 @@ pub struct RecipeInfo {
     pub path: String,
     /// Identity of all that was read, inputs included.
     pub digest: Digest,
+    /// The library that it is for, by its name.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub library: Option<String>,
+    /// The versions that it starts from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from: Option<String>,
+    /// The version that it leads to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to: Option<String>,
+}
+
+impl RecipeInfo {
+    fn of(recipe: &Recipe) -> Self {
+        let library = recipe.library.as_ref();
+        Self {
+            id: recipe.id.clone(),
+            title: recipe.title.clone(),
+            path: recipe.source.path.clone(),
+            digest: recipe.digest,
+            library: library.map(|l| l.name.clone()),
+            from: library.and_then(|l| l.from.as_ref()).map(|t| t.text.clone()),
+            to: library.and_then(|l| l.to.as_ref()).map(|t| t.text.clone()),
+        }
+    }
 }
 
 /// Which of the steps run.
@@ -103,12 +127,7 @@ impl Plan {
         for action in steps.iter_mut().flat_map(|s| &mut s.actions) {
             add_exported(&mut action.asks, &types);
         }
-        let infos = recipes.iter().map(|r| RecipeInfo {
-            id: r.id.clone(),
-            title: r.title.clone(),
-            path: r.source.path.clone(),
-            digest: r.digest,
-        });
+        let infos = recipes.iter().map(RecipeInfo::of);
         let whole = recipes.iter().flat_map(Recipe::whole).map(|r| r.source.path.clone());
         let plan = Self::of(world.clone(), infos.collect(), steps, types, conditions);
         (Self { sources: whole.collect(), ..plan }, messages)

@@ -2,6 +2,7 @@
 
 mod files;
 mod reader;
+mod settings;
 mod survey;
 mod walk;
 
@@ -10,12 +11,12 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
 use emendo_text::{PathError, RelPath};
-use globset::{Glob, GlobSet, GlobSetBuilder};
-use serde::Deserialize;
 
 pub(crate) use files::ProjectFiles;
 pub use reader::FileSource;
 use reader::{HeldBytes, OnDisk};
+pub use settings::{FormatRule, SETTINGS};
+use settings::{Rules, settings};
 pub(crate) use survey::survey_files;
 pub use survey::{
     LanguageCount, Level, Library, Lock, ManifestUse, Module, RecipeFit, Survey, Unreadable,
@@ -26,8 +27,6 @@ pub(crate) use walk::{files_passed_over, is_generated, walk};
 
 /// The folder of the tool's state, at the project's root.
 pub const STATE: &str = ".emendo";
-/// The project's settings, at its root.
-pub const SETTINGS: &str = "emendo.toml";
 
 /// A project on disk.
 #[derive(Clone, Debug)]
@@ -88,42 +87,6 @@ pub enum ProjectError {
     /// The state folder cannot be made.
     #[error("cannot make `{0}`: {1}")]
     Make(PathBuf, std::io::Error),
-}
-
-#[derive(Deserialize, Default)]
-#[serde(deny_unknown_fields)]
-struct Settings {
-    /// Globs of paths that are not looked at.
-    #[serde(default)]
-    ignore: Vec<String>,
-    /// Folders of recipes, from the root.
-    #[serde(default)]
-    recipes: Vec<String>,
-    /// Globs of paths that nothing is written at.
-    #[serde(default)]
-    protected: Vec<String>,
-    /// Keys of the review screen, by what they do.
-    #[serde(default)]
-    keys: BTreeMap<String, KeySetting>,
-}
-
-/// A key, or several.
-#[derive(Clone, Debug, Deserialize)]
-#[serde(untagged, expecting = "a key, or a list of keys")]
-enum KeySetting {
-    One(String),
-    Several(Vec<String>),
-}
-
-/// What the settings say, ready for use.
-#[derive(Clone, Debug, Default)]
-struct Rules {
-    ignore: GlobSet,
-    protected: GlobSet,
-    /// The globs of what is protected, as they are written.
-    protected_globs: Vec<String>,
-    recipes: Vec<PathBuf>,
-    keys: BTreeMap<String, Vec<String>>,
 }
 
 impl Project {
@@ -268,6 +231,16 @@ impl Project {
         &self.rules.keys
     }
 
+    /// The template of commit messages that the settings give.
+    pub fn commit_message(&self) -> Option<&str> {
+        self.rules.message.as_deref()
+    }
+
+    /// The commands that bring changed files into the project's form, with the files that each is for.
+    pub fn format_rules(&self) -> &[FormatRule] {
+        &self.rules.format
+    }
+
     /// The folders of recipes that the settings name.
     pub fn recipe_folders(&self) -> &[PathBuf] {
         &self.rules.recipes
@@ -368,48 +341,4 @@ impl Project {
         }
         Ok(state)
     }
-}
-
-/// The settings, or what is wrong with them.
-fn settings(root: &Path) -> Result<Rules, String> {
-    let path = root.join(SETTINGS);
-    if path.symlink_metadata().is_err() {
-        return Ok(Rules::default());
-    }
-    let bytes = emendo_recipe::read_regular(&path).map_err(|e| e.to_string())?;
-    let text = String::from_utf8(bytes).map_err(|_| "it is not UTF-8".to_owned())?;
-    let settings: Settings = toml::from_str(&text).map_err(|e| e.to_string())?;
-    let mut recipes = Vec::new();
-    for folder in &settings.recipes {
-        let whole = root.join(folder);
-        if !whole.is_dir() {
-            return Err(format!("`recipes` names `{folder}`, which is not a folder here"));
-        }
-        recipes.push(whole);
-    }
-    Ok(Rules {
-        ignore: globs("ignore", &settings.ignore)?,
-        protected: globs("protected", &settings.protected)?,
-        protected_globs: settings.protected,
-        recipes,
-        keys: settings
-            .keys
-            .into_iter()
-            .map(|(name, keys)| match keys {
-                KeySetting::One(key) => (name, vec![key]),
-                KeySetting::Several(keys) => (name, keys),
-            })
-            .collect(),
-    })
-}
-
-/// The globs of a key, or what is wrong with one.
-fn globs(key: &str, all: &[String]) -> Result<GlobSet, String> {
-    let mut set = GlobSetBuilder::new();
-    for glob in all {
-        let wrong = |why: String| format!("`{key}` names `{glob}`, which is not a glob: {why}");
-        emendo_recipe::check_glob(glob).map_err(wrong)?;
-        set.add(Glob::new(glob).map_err(|e| wrong(e.kind().to_string()))?);
-    }
-    set.build().map_err(|e| e.to_string())
 }

@@ -16,5 +16,5 @@ pub use place::DecidedPlace;
 pub(crate) use proposal::ProposalWriter;
 pub use proposal::{FileRecord, Header, Proposal, Trailer};
 pub(crate) use select::begins;
-pub use select::{Selection, SelectionError, SelectionWay, notes_in, select};
+pub use select::{FileWords, Selection, SelectionError, SelectionWay, notes_in, select};
 pub use summary::{StepTally, Summary, Tally, summarize};

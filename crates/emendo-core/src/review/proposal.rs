@@ -216,6 +216,11 @@ impl Proposal {
         std::fs::rename(state.join(NAME), journal.join(NAME))
     }
 
+    /// True if a proposal was put by beside a journal.
+    pub(crate) fn is_by(journal: &Path) -> bool {
+        journal.join(NAME).exists()
+    }
+
     /// Brings back what was put by; false if nothing was.
     ///
     /// # Errors

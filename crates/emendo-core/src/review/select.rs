@@ -189,11 +189,14 @@ fn one_edit(proposal: &Proposal, prefix: &str) -> Result<(), SelectionError> {
 }
 
 /// Files, folders and globs, from the project's root.
-pub(crate) struct FileWords(Vec<(String, Option<globset::GlobMatcher>)>);
+pub struct FileWords(Vec<(String, Option<globset::GlobMatcher>)>);
 
 impl FileWords {
-    /// Reads words; an error if a glob cannot be read.
-    pub(crate) fn of(words: &[String]) -> Result<Self, SelectionError> {
+    /// Reads words.
+    ///
+    /// # Errors
+    /// If a glob cannot be read.
+    pub fn of(words: &[String]) -> Result<Self, SelectionError> {
         let read = |word: &String| {
             let plain = word.trim_start_matches("./").trim_end_matches('/');
             let glob = plain.contains(['*', '?', '[', '{']);
@@ -208,7 +211,7 @@ impl FileWords {
     }
 
     /// True for a file that is meant.
-    pub(crate) fn hold(&self, path: &RelPath) -> bool {
+    pub fn hold(&self, path: &RelPath) -> bool {
         let below =
             |word: &str| path.as_str().strip_prefix(word).is_some_and(|r| r.starts_with('/'));
         self.0.iter().any(|(word, glob)| {

@@ -8,7 +8,7 @@ use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft, TraceLog};
 use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
 use emendo_text::{Digest, Hasher, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
 
-use crate::edits::{Decisions, Edit, Leftover, Note, OnceWritten};
+use crate::edits::{Carried, Decisions, DraftKey, Edit, Leftover, Note, OnceWritten};
 use crate::look::Answers;
 use crate::plan::{Plan, PlanStep, Watch, WordCache};
 use crate::run::anchor::Anchors;
@@ -46,6 +46,10 @@ pub(crate) struct FileRun {
     note_places: HashMap<Digest, u64>,
     lines: Option<Lines>,
     pub(crate) anchors: Option<Anchors>,
+    /// Which drafts accepted edits are, where that is asked.
+    pub(crate) keys: HashMap<Digest, DraftKey>,
+    /// The text after each step that changed it, where that is asked.
+    pub(crate) steps: Vec<(usize, String)>,
     /// The words of the text that the plan asks for, and those that were found on the way.
     pub(crate) words: (WordCache, WordCache),
 }
@@ -56,6 +60,10 @@ pub(crate) struct Env<'a> {
     pub(crate) touched: Option<&'a CoverageLog>,
     /// A line that someone asks about.
     pub(crate) trace: Option<&'a LineTrace>,
+    /// What each step makes of a file is kept, and which drafts accepted edits are.
+    pub(crate) by_step: bool,
+    /// How drafts stand that decisions were carried over for.
+    pub(crate) carried: Option<&'a Carried>,
     pub(crate) plan: &'a Plan,
     pub(crate) decisions: &'a Decisions,
     pub(crate) mode: Mode,
@@ -97,6 +105,8 @@ impl FileRun {
             note_places: HashMap::new(),
             lines: None,
             anchors: None,
+            keys: HashMap::new(),
+            steps: Vec::new(),
             words: Default::default(),
         }
     }
@@ -187,6 +197,10 @@ impl FileRun {
         self.notes(step, std::mem::take(&mut found.notes));
         if !found.drafts.is_empty() {
             self.fold(step, found.drafts, env);
+            let before = self.steps.last().map_or(self.base.as_str(), |s| &s.1);
+            if env.by_step && before != self.text {
+                self.steps.push((n, self.text.clone()));
+            }
         }
     }
 

@@ -9,18 +9,23 @@ use crate::plan::PlanStep;
 use crate::run::anchor::Anchors;
 use crate::run::conflicts::conflicts;
 use crate::run::file::{Env, FileRun, ROUNDS, StepText, written};
-use crate::run::folded::FoldedDraft;
+use crate::run::folded::{FoldedDraft, keys};
 use crate::run::sink::Mode;
 
 impl FileRun {
     pub(crate) fn fold(&mut self, step: &PlanStep, drafts: Vec<Draft>, env: &Env<'_>) {
         let mut folded = self.name(step, drafts);
         let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
-        for f in &mut folded {
+        let keys = if env.by_step { keys(&self.text, &folded) } else { Vec::new() };
+        let carried = env.carried.and_then(|c| c.at(&step.info.key, &self.path));
+        for (i, f) in folded.iter_mut().enumerate() {
             f.status = env.decisions.status_of(f.id, f.seal, &f.options);
             let silent = env.decisions.silent(f.id);
             if silent && env.decisions.weakly_rejected(f.weak, &self.path, &ids, env.exists) {
                 f.status = Status::Rejected;
+            }
+            if let Some(status) = carried.and_then(|c| c.get(keys.get(i)?)) {
+                f.status = status.clone();
             }
             if let Status::Reworded(text) = &f.status {
                 let text = self.base.with_line_ends(text);
@@ -50,6 +55,8 @@ impl FileRun {
                 (f.withheld, f.protected) = (Some(why), true);
             }
         }
+        let named = folded.iter().zip(&keys).filter(|(f, _)| f.status.is_accepted());
+        self.keys.extend(named.map(|(f, key)| (f.id, *key)));
         decided_along(&mut folded);
         conflicts(&mut folded);
         for i in 0..folded.len() {

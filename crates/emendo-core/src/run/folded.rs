@@ -1,9 +1,11 @@
 //! A draft with its lasting names and how it stands.
 
+use std::collections::HashMap;
+
 use emendo_actions::{Change, Draft};
 use emendo_text::{Digest, Hasher, Splice};
 
-use crate::edits::Status;
+use crate::edits::{DraftKey, Status};
 use crate::run::sink::Mode;
 
 /// A draft with its lasting names and how it stands.
@@ -60,4 +62,27 @@ impl FoldedDraft {
             _ => self.seal,
         }
     }
+}
+
+/// Which of the drafts of their step these are, in their order.
+pub(crate) fn keys(text: &str, folded: &[FoldedDraft]) -> Vec<DraftKey> {
+    let look = |f: &FoldedDraft| {
+        let mut h = Hasher::new();
+        h.digest(f.draft.digest).number(f.draft.tokens.len() as u64);
+        match f.draft.tokens.as_slice() {
+            [] => h.part(f.draft.hull.of(text).trim()),
+            tokens => tokens.iter().fold(&mut h, |h, t| h.part(t.of(text))),
+        };
+        h.finish()
+    };
+    let looks: Vec<Digest> = folded.iter().map(look).collect();
+    let mut all: HashMap<Digest, u32> = HashMap::new();
+    looks.iter().for_each(|l| *all.entry(*l).or_default() += 1);
+    let mut before: HashMap<Digest, u32> = HashMap::new();
+    let key = |look: Digest| {
+        let n = before.entry(look).or_default();
+        *n += 1;
+        DraftKey { look, nth: *n - 1, of: all[&look] }
+    };
+    looks.into_iter().map(key).collect()
 }

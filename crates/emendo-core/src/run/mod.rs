@@ -25,7 +25,7 @@ pub use sink::{Counts, FileResult, Mode, Sink};
 pub(crate) use why::LineTrace;
 pub use why::{WhyStage, WhyStop};
 
-use crate::edits::{Decisions, Note, OnceWritten};
+use crate::edits::{Carried, Decisions, Note, OnceWritten};
 use crate::look::{
     Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, RecalledScan, Scan,
     ScanData, StampDiff, Stamps, Truths, ask, follow,
@@ -59,6 +59,10 @@ pub struct Engine<'a> {
     pub(crate) touched: Option<&'a CoverageLog>,
     /// A line that someone asks about.
     pub(crate) trace: Option<&'a LineTrace>,
+    /// What each step makes of a file is kept, and which drafts accepted edits are.
+    pub(crate) by_step: bool,
+    /// How drafts stand that decisions were carried over for.
+    pub(crate) carried: Option<&'a Carried>,
 }
 
 /// Files that are read for a chunk of results at a time.
@@ -236,6 +240,8 @@ impl<'a> Engine<'a> {
             unconditional: false,
             touched: None,
             trace: None,
+            by_step: false,
+            carried: None,
         }
     }
 }
@@ -348,6 +354,8 @@ impl Engine<'_> {
                 let env = Env {
                     touched: self.touched,
                     trace: self.trace,
+                    by_step: self.by_step,
+                    carried: self.carried,
                     plan: self.plan,
                     decisions: self.decisions,
                     mode: self.mode,

@@ -210,6 +210,9 @@ impl FileRun {
             }
         };
         let after = changed.then(|| self.base.encode(&self.text)).flatten();
+        // What is taken back by a later step is in no step's text.
+        let steps = self.steps.iter().filter(|_| changed);
+        let steps = steps.filter_map(|(n, text)| Some((*n, self.base.encode(text)?))).collect();
         let mut leftovers = by_line(&self.path, self.leftovers);
         for l in &mut leftovers {
             l.protected = self.protected.reason(&[l.line]).is_some();
@@ -223,6 +226,8 @@ impl FileRun {
             hunks,
             marks,
             after,
+            steps,
+            keys: self.keys,
         }
     }
 }

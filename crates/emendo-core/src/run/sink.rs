@@ -1,9 +1,11 @@
 //! What a run gives, file by file.
 
+use std::collections::HashMap;
+
 use emendo_text::{Digest, Hunk, LineMark, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::edits::{Edit, Leftover, Note};
+use crate::edits::{DraftKey, Edit, Leftover, Note};
 use crate::project::{PassedOver, SkipCounts};
 
 /// What counts as in.
@@ -60,6 +62,10 @@ pub struct FileResult {
     pub marks: Vec<LineMark>,
     /// The new bytes, where anything changed.
     pub after: Option<Vec<u8>>,
+    /// The bytes after each step that changed them, by the number of the step, where that is asked.
+    pub steps: Vec<(usize, Vec<u8>)>,
+    /// Which drafts accepted edits are, where that is asked.
+    pub keys: HashMap<Digest, DraftKey>,
 }
 
 /// Actions that found something: the number of the step, that of the runner, and the row, or none where only a note tells.

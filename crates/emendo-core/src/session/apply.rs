@@ -1,107 +1,141 @@
 //! Applying: a run that writes what was accepted.
 
 use std::collections::{HashMap, HashSet};
-use std::io;
 
-use emendo_lang::Certainty;
-use emendo_text::{Digest, RelPath, Text};
+use emendo_text::{Digest, RelPath};
 
-use crate::apply::{Disk, Journal, Packer, Phase, TakenBack};
-use crate::edits::{Decision, Decisions, Edit, OnceWritten, Standing, Status, StepKey, Verdict};
+use crate::apply::{Disk, Journal, Packer, Phase};
+use crate::edits::{Decisions, Edit, Status, StepKey};
 use crate::review::{OpenCounts, OpenWork, Proposal, Selection, WrittenFile, accept};
-use crate::run::{Engine, FileResult, Mode, Sink};
+use crate::run::{Engine, Mode};
 use crate::session::error::SessionError;
-use crate::session::{Session, UNMET, bases, left_out, unmet};
+use crate::session::recover::Recovered;
+use crate::session::series::{AppliedPart, ApplyOptions, Gathering, Part, Series, ids, waiting};
+use crate::session::{Session, UNMET, bases, unmet};
+use crate::state::mark_unsettled;
 
 /// What an apply did.
-#[derive(Clone, Debug, Default)]
+#[derive(Debug, Default)]
 pub struct Applied {
-    /// The interrupted apply before this one was taken back.
-    pub recovered: Option<TakenBack>,
+    /// What became of an interrupted apply before this one.
+    pub recovered: Option<Recovered>,
     /// Files that were written.
     pub files: Vec<RelPath>,
     /// Edits that were written.
     pub written: usize,
+    /// What was written by itself: all of it, or step by step.
+    pub parts: Vec<AppliedPart>,
+    /// Where it stopped, with commits: what was written before that stays, the rest stays accepted.
+    pub stopped: Option<Stopped>,
     /// Accepted edits that were not written, with the reason.
     pub left_out: Vec<(Edit, String)>,
     /// Files that were left out, since they changed.
     pub skipped: Vec<RelPath>,
+    /// Files that were left out, since they hold the user's own changes.
+    pub own_changes: Vec<RelPath>,
     /// What is open afterwards; none if the proposal could not be computed again.
     pub open: Option<OpenCounts>,
 }
 
-/// What `apply` is asked to do.
-pub struct ApplyOptions<'a> {
-    /// Accept this level and above first.
-    pub accept: Option<Certainty>,
-    /// Leave out files that have changed.
-    pub skip_changed: bool,
-    /// The time, in seconds since 1970; for people who read the journal.
-    pub time: u64,
-    /// Of these files, those that hold the user's own changes.
-    pub dirty: &'a dyn Fn(&[RelPath]) -> Vec<RelPath>,
-    /// Write files with the user's own changes too.
-    pub with_uncommitted: bool,
+/// Where an apply with commits stopped.
+#[derive(Debug)]
+pub struct Stopped {
+    /// The steps whose commit was not made.
+    pub steps: Vec<StepKey>,
+    /// Their titles.
+    pub title: String,
+    /// Why.
+    pub error: SessionError,
 }
 
-/// Packs what an apply writes, file by file.
-pub(crate) struct Writing<'a> {
-    disk: &'a dyn Disk,
-    packer: Packer<'a>,
-    accepted: &'a HashMap<Digest, &'a Edit>,
-    bases: HashMap<RelPath, Digest>,
-    dirty: HashSet<RelPath>,
-    /// What of it is in the user's own words.
-    own_words: HashMap<Digest, String>,
-    used: Vec<Decision>,
-    files: Vec<RelPath>,
-    underfoot: Vec<RelPath>,
-    once: HashSet<StepKey>,
-    own: Vec<OnceWritten>,
-    /// What became of each file that is written.
-    written: HashMap<RelPath, WrittenFile>,
+/// The accepted edits that write something: a choice to leave a place as it is does not, and holds on.
+fn accepted<'p>(proposal: &'p Proposal, decisions: &Decisions) -> HashMap<Digest, &'p Edit> {
+    let held = |e: &&Edit| e.standing.barred().is_some();
+    let writes = |e: &&Edit| match decisions.status(e) {
+        Status::Accepted(label) => !label.is_some_and(|l| e.leaves(&l)),
+        Status::Reworded(_) => true,
+        _ => false,
+    };
+    proposal.decidable().filter(|e| !held(e)).filter(writes).map(|e| (e.id, e)).collect()
 }
 
-impl Sink for Writing<'_> {
-    fn file(&mut self, file: FileResult) -> io::Result<()> {
-        let before = self.disk.read(&file.path)?.unwrap_or_default();
-        if Digest::of(&before) != file.base || self.bases.get(&file.path) != Some(&file.base) {
-            self.underfoot.push(file.path);
-            return Ok(());
-        }
-        for e in file.edits.iter().filter(|e| e.standing == Standing::In) {
-            let Some(shown) = self.accepted.get(&e.id) else { continue };
-            if let Some(own) = self.own_words.get(&e.id) {
-                let verdict = Verdict::Own { text: own.clone(), seal: e.seal };
-                self.used.push(Decision::about(e, verdict));
-                continue;
-            }
-            let verdict = match shown.options.iter().find(|o| o.after == e.after) {
-                Some(o) if !e.options.is_empty() => {
-                    Verdict::Picked { label: o.label.clone(), seal: o.seal }
-                }
-                _ => Verdict::Accepted { seal: e.seal },
-            };
-            self.used.push(Decision::about(e, verdict));
-        }
-        self.own.extend(OnceWritten::of(file.edits.iter(), &self.once));
-        if let Some(after) = &file.after {
-            let text = Text::decode(after).map(|t| t.as_str().to_owned()).unwrap_or_default();
-            self.own.extend(OnceWritten::reworded(&file.edits, &file.marks, &text));
-        }
-        if let Some(after) = file.after.filter(|a| *a != before) {
-            let dirty = self.dirty.contains(&file.path);
-            self.packer.add(file.path.clone(), &before, &after, dirty)?;
-            let written = WrittenFile { after: Digest::of(&after), hunks: file.hunks };
-            self.written.insert(file.path.clone(), written);
-            self.files.push(file.path);
-        }
-        Ok(())
+/// Takes out the acceptances of files that are not written, and of edits elsewhere that need one of them.
+fn leave_out(proposal: &Proposal, decisions: &mut Decisions, out: &mut Applied) {
+    let why = |e: &Edit| match () {
+        () if out.skipped.contains(&e.path) => Some("its file has changed since the proposal"),
+        () if out.own_changes.contains(&e.path) => Some("its file holds your own changes"),
+        () => None,
+    };
+    let all = accepted(proposal, decisions);
+    let mut left: Vec<(Edit, String)> =
+        all.values().filter_map(|e| Some(((*e).clone(), why(e)?.to_owned()))).collect();
+    if left.is_empty() {
+        return;
     }
+    decisions.forget(left.iter().map(|l| &l.0));
+    loop {
+        let more: Vec<Edit> = unmet(proposal, decisions).into_iter().cloned().collect();
+        if more.is_empty() {
+            break;
+        }
+        decisions.forget(&more);
+        left.extend(more.into_iter().map(|e| (e, "the edit that it needs is left out".to_owned())));
+    }
+    left.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
+    out.left_out.extend(left);
+}
+
+/// Accepted edits that a run did not write.
+fn left_out(
+    accepted: &HashMap<Digest, &Edit>,
+    done: &HashSet<Digest>,
+    stopped: &Option<Stopped>,
+) -> Vec<(Edit, String)> {
+    // Where it stopped, the rest stays accepted.
+    let waits = |e: &Edit| stopped.is_some() && !done.contains(&e.id);
+    let rest = accepted.values().filter(|e| !done.contains(&e.id) && !waits(e));
+    let why = "it would write something else than what was accepted: decide again";
+    let mut out: Vec<(Edit, String)> = rest.map(|e| ((*e).clone(), why.to_owned())).collect();
+    out.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
+    out
+}
+
+/// Writes part after part. Gives the edits that are written, and the first journal.
+fn write_all<'a>(
+    series: &mut Series<'a>,
+    parts: Vec<Part>,
+    packer: Packer<'a>,
+    out: &mut Applied,
+) -> Result<(HashSet<Digest>, Option<Journal>), SessionError> {
+    let (mut done, mut first) = (HashSet::new(), None);
+    let mut packer = Some(packer);
+    let waiting = waiting(&parts);
+    for (part, waiting) in parts.into_iter().zip(waiting) {
+        let (own, steps): (Vec<Digest>, _) = (ids(&part).collect(), part.keys.clone());
+        match series.write(part, packer.take(), waiting) {
+            Ok(None) => {}
+            Ok(Some((written, journal))) => {
+                done.extend(own);
+                out.written += written.edits;
+                out.files.extend(written.files.iter().cloned());
+                out.parts.push(written);
+                first.get_or_insert(journal);
+            }
+            Err(error) if out.parts.is_empty() && !series.options.commits => return Err(error),
+            Err(error) => {
+                let title = crate::apply::title(&series.proposal.header, &steps);
+                out.stopped = Some(Stopped { steps, title, error });
+                break;
+            }
+        }
+    }
+    out.files.sort();
+    out.files.dedup();
+    Ok((done, first))
 }
 
 impl Session {
-    /// Writes what is accepted: all of it or nothing.
+    /// Writes what is accepted: all of it or nothing; with commits, step by step, until one is refused.
     ///
     /// # Errors
     /// If files or recipes changed, files hold the user's own changes, or the disk fails; then nothing is written.
@@ -111,68 +145,104 @@ impl Session {
         options: &ApplyOptions<'_>,
     ) -> Result<Applied, SessionError> {
         let _lock = self.lock()?;
-        let mut out = Applied { recovered: self.recover(disk)?, ..Applied::default() };
+        let recovered = self.recover(disk, options.history)?;
+        self.settle(disk)?;
+        let mut out = Applied { recovered, ..Applied::default() };
         let proposal = self.current()?;
-        let decisions = self.decided(&proposal, options, &mut out)?;
-        let held = |e: &&Edit| e.standing.barred().is_some();
-        // A choice to leave a place as it is writes nothing, and holds on.
-        let writes = |e: &&Edit| match decisions.status(e) {
-            Status::Accepted(label) => !label.is_some_and(|l| e.leaves(&l)),
-            Status::Reworded(_) => true,
-            _ => false,
-        };
-        let accepted: HashMap<Digest, &Edit> =
-            proposal.decidable().filter(|e| !held(e)).filter(writes).map(|e| (e.id, e)).collect();
-        let open = || OpenWork::of(&proposal, &decisions).counts();
-        let mut paths: HashSet<RelPath> = accepted.values().map(|e| e.path.clone()).collect();
-        if paths.is_empty() {
-            out.open = Some(open());
+        let mut decisions = self.decided(&proposal, options, &mut out)?;
+        let mut paths = accepted(&proposal, &decisions).values().map(|e| e.path.clone()).collect();
+        let dirty = self.left_aside(disk, &proposal, (&mut paths, &mut out), options)?;
+        leave_out(&proposal, &mut decisions, &mut out);
+        let accepted = accepted(&proposal, &decisions);
+        paths.retain(|p| accepted.values().any(|e| e.path == *p));
+        if accepted.is_empty() {
+            out.open = Some(OpenWork::of(&proposal, &self.decisions()?).counts());
             return Ok(out);
         }
-        out.skipped = self.changed(disk, &proposal, &paths)?;
+        let gathered =
+            self.gather(disk, (&proposal, &decisions), (&accepted, &paths), options, &dirty)?;
+        let Gathering { packer, parts, written, .. } = gathered;
+        let mut series = Series {
+            session: self,
+            disk,
+            options,
+            proposal: &proposal,
+            dirty: dirty.into_iter().collect(),
+            now: HashMap::new(),
+            first: None,
+        };
+        if options.commits {
+            // A template that gives nothing is said before anything is written.
+            if let Err(e) = parts.iter().try_for_each(|p| series.message(p, &[]).map(drop)) {
+                packer.abandon();
+                return Err(e);
+            }
+        }
+        let (done, first) = write_all(&mut series, parts, packer, &mut out)?;
+        out.left_out.extend(left_out(&accepted, &done, &out.stopped));
+        if done.is_empty() {
+            out.open = Some(OpenWork::of(&proposal, &self.decisions()?).counts());
+            return Ok(out);
+        }
+        // What is open stays known. The files are written whatever becomes of this.
+        out.open = match (&out.stopped, first) {
+            (None, Some(first)) => self.keep_open(proposal, &first, (&done, &written)).ok(),
+            _ => self.settled_open(disk).ok(),
+        };
+        Ok(out)
+    }
+
+    /// Finds the edits that wait again; what is open then.
+    fn settled_open(&self, disk: &dyn Disk) -> Result<OpenCounts, SessionError> {
+        self.settle(disk)?;
+        Ok(OpenWork::of(&self.current()?, &self.decisions()?).counts())
+    }
+
+    /// Files that are not written: those that changed, and those with the user's own changes. Gives those that hold such changes
+    /// and are written all the same.
+    fn left_aside(
+        &self,
+        disk: &dyn Disk,
+        proposal: &Proposal,
+        (paths, out): (&mut HashSet<RelPath>, &mut Applied),
+        options: &ApplyOptions<'_>,
+    ) -> Result<Vec<RelPath>, SessionError> {
+        out.skipped = self.changed(disk, proposal, paths)?;
         if !out.skipped.is_empty() && !options.skip_changed {
-            return Err(SessionError::Changed(out.skipped));
+            return Err(SessionError::Changed(std::mem::take(&mut out.skipped)));
         }
         paths.retain(|p| !out.skipped.contains(p));
         let mut sorted: Vec<RelPath> = paths.iter().cloned().collect();
         sorted.sort();
-        let dirty = self.dirty(disk, &sorted, options)?;
-        if !dirty.is_empty() && !options.with_uncommitted {
+        let mut dirty = self.dirty(disk, &sorted, options)?;
+        if options.commits && !sorted.is_empty() {
+            let clean: Vec<RelPath> = sorted.into_iter().filter(|p| !dirty.contains(p)).collect();
+            dirty.extend(options.history.ready(&clean)?);
+            dirty.sort();
+        }
+        if dirty.is_empty() || options.with_uncommitted {
+            return Ok(dirty);
+        }
+        if !options.skip_changed {
             return Err(SessionError::Dirty(dirty));
         }
-        let writing = self.pack(disk, (&proposal, &decisions), (&accepted, &paths), dirty)?;
-        let Writing { packer, used, files, own, written, .. } = writing;
-        let done: HashSet<Digest> = used.iter().map(|d| d.edit).collect();
-        out.left_out.extend(left_out(&accepted, &done, &out.skipped));
-        if packer.is_empty() {
-            packer.abandon();
-            out.open = Some(open());
-            return Ok(out);
-        }
-        let mut journal = packer.seal(options.time, &proposal.header, used.clone(), own)?;
-        let room = journal.room(false);
-        journal.run(disk).map_err(|e| SessionError::of_disk(e, room))?;
-        let cleared: Vec<Decision> =
-            used.iter().map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
-        Decisions::append(&self.log()?, &cleared)?;
-        out.written = used.len();
-        out.files = files;
-        // What is open stays known. The files are written whatever becomes of this.
-        out.open = self.keep_open(proposal, &journal, (&done, &written)).ok();
-        Ok(out)
+        paths.retain(|p| !dirty.contains(p));
+        out.own_changes = dirty;
+        Ok(Vec::new())
     }
 
     /// Puts the proposal by for an undo, and keeps what is open of it.
     fn keep_open(
         &self,
         proposal: Proposal,
-        journal: &Journal,
+        first: &Journal,
         (done, files): (&HashSet<Digest>, &HashMap<RelPath, WrittenFile>),
     ) -> Result<OpenCounts, SessionError> {
         let state = self.state()?;
-        Proposal::put_by(&state, journal.folder())?;
+        Proposal::put_by(&state, first.folder())?;
         let left = proposal.without(done, files);
         left.store(&state)?;
+        mark_unsettled(&state, false)?;
         Ok(OpenWork::of(&left, &self.decisions()?).counts())
     }
 
@@ -195,15 +265,17 @@ impl Session {
         Ok(decisions)
     }
 
-    /// Runs again over the files of accepted edits, and packs what is to be written; nothing of the project changes.
-    fn pack<'p>(
+    /// Runs again over the files of accepted edits, and gathers what is to be written; nothing of the project changes.
+    fn gather<'p>(
         &self,
         disk: &'p dyn Disk,
         (proposal, decisions): (&Proposal, &Decisions),
         (accepted, paths): (&'p HashMap<Digest, &'p Edit>, &HashSet<RelPath>),
-        dirty: Vec<RelPath>,
-    ) -> Result<Writing<'p>, SessionError> {
+        options: &ApplyOptions<'_>,
+        dirty: &[RelPath],
+    ) -> Result<Gathering<'p>, SessionError> {
         let checked = self.recipes_of(&proposal.header)?;
+        let plan = &checked.plan;
         let project = self.project.within(&proposal.header.below).reading();
         let own = self.own()?;
         let memory = self.memory(false)?;
@@ -212,26 +284,27 @@ impl Session {
             with: &proposal.header.with,
             only: Some(paths),
             memory: Some(&memory),
-            ..Engine::new(&project, &checked.plan, decisions, Mode::Write)
+            by_step: options.commits,
+            ..Engine::new(&project, plan, decisions, Mode::Write)
         };
-        let mut sink = Writing {
+        let reworded = |e: &&Edit| match decisions.status(e) {
+            Status::Reworded(text) => Some((e.id, text)),
+            _ => None,
+        };
+        let mut sink = Gathering {
             disk,
             packer: Packer::begin(disk, &self.project.make_state()?)?,
+            parts: match options.commits {
+                true => Part::by_step(plan, accepted),
+                false => Part::whole(plan),
+            },
+            numbers: plan.steps.iter().map(|s| s.info.key.clone()).zip(0..).collect(),
             accepted,
             bases: bases(proposal),
-            dirty: dirty.into_iter().collect(),
-            own_words: accepted
-                .values()
-                .filter_map(|e| match decisions.status(e) {
-                    Status::Reworded(text) => Some((e.id, text)),
-                    _ => None,
-                })
-                .collect(),
-            used: Vec::new(),
-            files: Vec::new(),
+            dirty: dirty.iter().cloned().collect(),
+            own_words: accepted.values().filter_map(reworded).collect(),
             underfoot: Vec::new(),
-            once: checked.plan.once_steps(),
-            own: Vec::new(),
+            once: plan.once_steps(),
             written: HashMap::new(),
         };
         let run = engine.run(&mut sink);

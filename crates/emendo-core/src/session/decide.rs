@@ -32,7 +32,7 @@ impl Session {
         decides: Decides,
         again: bool,
     ) -> Result<Decided, SessionError> {
-        let _lock = self.lock()?;
+        let _lock = self.lock_settled()?;
         let proposal = self.current()?;
         self.refuse_applied(&proposal, selection)?;
         let (mut decided, log) = decides(&proposal, &self.decisions()?, selection)?;
@@ -62,7 +62,7 @@ impl Session {
     /// # Errors
     /// If there is none, or a recipe or the project cannot be read.
     pub fn recompute(&self, progress: &mut dyn FnMut(u64, u64)) -> Result<Proposal, SessionError> {
-        let _lock = self.lock()?;
+        let _lock = self.lock_settled()?;
         let proposal = self.proposal()?.ok_or(SessionError::NoProposal)?;
         let checked = self.recipes_of(&proposal.header)?;
         self.run_view(&checked, proposal.header, progress)
@@ -124,7 +124,7 @@ impl Session {
     /// # Errors
     /// If there is no proposal, the selection fits nothing, or no edit has that alternative.
     pub fn choose(&self, selection: &Selection, label: &str) -> Result<Decided, SessionError> {
-        let _lock = self.lock()?;
+        let _lock = self.lock_settled()?;
         let proposal = self.current()?;
         self.refuse_applied(&proposal, selection)?;
         let selected = select(&proposal, selection)?;

@@ -3,8 +3,9 @@
 use std::io;
 use std::path::PathBuf;
 
-use emendo_text::RelPath;
+use emendo_text::{FillError, RelPath};
 
+use crate::apply::{CommitFailure, FormatFailure};
 use crate::edits::DecisionError;
 use crate::project::ProjectError;
 use crate::review::SelectionError;
@@ -62,6 +63,27 @@ pub enum SessionError {
     /// A selection fits nothing, or names something that is not there.
     #[error(transparent)]
     Selection(#[from] SelectionError),
+    /// Files were changed since they were written.
+    #[error("files were changed since they were written")]
+    ChangedSince(Vec<RelPath>),
+    /// There is no apply of this number that could be taken back.
+    #[error("there is no apply {0} to take back")]
+    UnknownApply(u32),
+    /// A commit of an apply is not in the history of what the user works on.
+    #[error("the commit {0} of the apply is not in the history of the current branch")]
+    NotHere(String),
+    /// A commit was not made.
+    #[error(transparent)]
+    NotCommitted(#[from] CommitFailure),
+    /// A hook changed files on the way into a commit.
+    #[error("a hook changed what was to be committed")]
+    HookChanged(Vec<String>),
+    /// A command that brings files into the project's form failed.
+    #[error(transparent)]
+    Format(#[from] FormatFailure),
+    /// The template of commit messages gives none.
+    #[error("`message` of `[commit]` in emendo.toml gives no message: {0}")]
+    Message(FillError),
     /// There is nothing to take back.
     #[error("there is nothing to take back")]
     NothingApplied,

@@ -5,8 +5,10 @@ mod decide;
 mod error;
 mod finish;
 mod propose;
+mod recover;
 mod remaining;
 mod reword;
+mod series;
 mod undo;
 mod why;
 
@@ -19,18 +21,20 @@ use std::time::Duration;
 use emendo_actions::World;
 use emendo_text::{Digest, RelPath};
 
-pub use apply::{Applied, ApplyOptions};
+pub use apply::{Applied, Stopped};
 pub use error::SessionError;
+pub use recover::Recovered;
 pub use remaining::Remaining;
-pub use undo::Undone;
+pub use series::{AppliedPart, ApplyOptions};
+pub use undo::{UndoOptions, Undone};
 pub use why::WhyLine;
 
-use crate::apply::{Journal, Phase};
+use crate::apply::{Journal, Phase, RealDisk};
 use crate::edits::{Decisions, Edit, OnceWritten};
 use crate::project::Project;
 use crate::recipes::Shelf;
 use crate::review::Proposal;
-use crate::state::{Lock, Origin, Stamp, StateError, Trust};
+use crate::state::{Lock, Origin, Stamp, StateError, Trust, is_unsettled};
 
 /// A project that is being moved.
 pub struct Session {
@@ -210,6 +214,15 @@ impl Session {
         Ok(lock)
     }
 
+    /// The same for who decides or proposes: what a killed run left to be found again is found first.
+    fn lock_settled(&self) -> Result<Lock, SessionError> {
+        let lock = self.lock()?;
+        if is_unsettled(&self.state()?) && self.refuse_unfinished().is_ok() {
+            self.settle(&RealDisk::open(self.project.root())?)?;
+        }
+        Ok(lock)
+    }
+
     fn refuse_unfinished(&self) -> Result<(), SessionError> {
         if self.journals()?.last().is_some_and(Journal::unfinished) {
             Err(SessionError::Unfinished)
@@ -218,6 +231,11 @@ impl Session {
         }
     }
 }
+
+/// In the state folder: locked as long as a program is at work that an apply has started.
+pub const CHILD: &str = "child";
+/// In the state folder: what commands of the project or hooks left unfinished.
+const ASIDE: &str = "aside";
 
 const UNMET: &str = "the edit that it needs is not accepted";
 
@@ -233,25 +251,4 @@ fn unmet<'p>(proposal: &'p Proposal, decisions: &Decisions) -> Vec<&'p Edit> {
 
 fn bases(proposal: &Proposal) -> HashMap<RelPath, Digest> {
     proposal.files.iter().map(|f| (f.path.clone(), f.base)).collect()
-}
-
-fn left_out(
-    accepted: &HashMap<Digest, &Edit>,
-    done: &HashSet<Digest>,
-    skipped: &[RelPath],
-) -> Vec<(Edit, String)> {
-    let mut out: Vec<(Edit, String)> = accepted
-        .values()
-        .filter(|e| !done.contains(&e.id))
-        .map(|e| {
-            let why = if skipped.contains(&e.path) {
-                "its file has changed since the proposal"
-            } else {
-                "it would write something else than what was accepted: decide again"
-            };
-            ((*e).clone(), why.to_owned())
-        })
-        .collect();
-    out.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
-    out
 }

@@ -64,7 +64,7 @@ impl Session {
         with: &[SkipReason],
         progress: &mut dyn FnMut(u64, u64),
     ) -> Result<Proposal, SessionError> {
-        let _lock = self.lock()?;
+        let _lock = self.lock_settled()?;
         self.refuse_unfinished()?;
         let header = self.header(checked, inputs, with);
         self.run_view(checked, header, progress)
@@ -194,17 +194,10 @@ impl Session {
             None => None,
         };
         let engine = Engine {
-            project: &project,
-            plan: &checked.plan,
-            decisions: &decisions,
-            mode: Mode::View,
             own: &own,
             with: &header.with,
-            only: None,
-            unconditional: false,
             memory: memory.as_ref(),
-            touched: None,
-            trace: None,
+            ..Engine::new(&project, &checked.plan, &decisions, Mode::View)
         };
         let walking = engine.start();
         let exists = |p: &RelPath| project.exists(p);

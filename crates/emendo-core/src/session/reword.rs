@@ -32,7 +32,7 @@ impl Session {
     /// If there is no such edit, or the file could not be written with that text: it would no longer parse, or another edit would
     /// not go with it.
     pub fn reword(&self, edit: &str, text: &str) -> Result<Decided, SessionError> {
-        let _lock = self.lock()?;
+        let _lock = self.lock_settled()?;
         let proposal = self.current()?;
         let selection = Selection { edits: vec![edit.to_owned()], ..Selection::default() };
         self.refuse_applied(&proposal, &selection)?;

@@ -61,3 +61,20 @@ impl Drop for Lock {
         drop(self.0.set_len(0));
     }
 }
+
+/// True if nobody holds a file locked, after this long at most.
+///
+/// # Errors
+/// If it cannot be opened.
+pub(crate) fn is_free(path: &Path, wait: Duration) -> io::Result<bool> {
+    let file = File::open(path)?;
+    let until = Instant::now() + wait;
+    loop {
+        match file.try_lock_shared() {
+            Ok(()) => return Ok(true),
+            Err(TryLockError::WouldBlock) if Instant::now() < until => std::thread::sleep(NAP),
+            Err(TryLockError::WouldBlock) => return Ok(false),
+            Err(TryLockError::Error(e)) => return Err(e),
+        }
+    }
+}

@@ -4,7 +4,12 @@ use std::io;
 use std::path::Path;
 
 /// What the program keeps in the state folder, the lock last.
-const KEPT: [&str; 8] = [
+const KEPT: [&str; 13] = [
+    "child",
+    "index.lock",
+    "aside",
+    "index",
+    "unsettled",
     "proposal.jsonl.new",
     "proposal.jsonl",
     "decisions.jsonl",

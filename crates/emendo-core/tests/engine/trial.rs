@@ -110,13 +110,8 @@ impl Trial {
     }
 
     pub(crate) fn apply(&self, accept: Option<Certainty>) -> Result<Applied, SessionError> {
-        let options = ApplyOptions {
-            accept,
-            skip_changed: false,
-            time: 0,
-            dirty: &|_| Vec::new(),
-            with_uncommitted: true,
-        };
+        let options =
+            ApplyOptions { accept, with_uncommitted: true, ..ApplyOptions::new(&|_| Vec::new()) };
         self.session().apply(&RealDisk::open(&self.root()).expect("opens"), &options)
     }
 

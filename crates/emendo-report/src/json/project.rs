@@ -28,7 +28,11 @@ pub fn status(
         .iter()
         .map(|j| {
             let files: Vec<_> = j.ops.ops.iter().map(|o| &o.path).collect();
-            json!({ "time": j.ops.time, "recipes": j.ops.recipes, "files": files, "edits": j.ops.decisions.len() })
+            json!({
+                "id": j.id, "time": j.ops.time, "recipes": j.ops.recipes, "steps": j.ops.steps,
+                "title": j.title(), "commit": j.commit(), "files": files,
+                "edits": j.ops.decisions.len(),
+            })
         })
         .collect();
     json!({

@@ -1,8 +1,8 @@
 //! Proposals, decisions, applies.
 
 use emendo_core::{
-    Applied, Decided, Decisions, Edit, MissingRequirement, Note, Proposal, Refusal, Status,
-    Summary, Undone,
+    Applied, Decided, Decisions, Edit, MissingRequirement, Note, Proposal, Recovered, Refusal,
+    Status, Summary, TakenBack, Undone,
 };
 use serde_json::{Value, json};
 
@@ -82,21 +82,47 @@ pub fn decided(d: &Decided, decisions: &Decisions, why: &dyn Fn(&Refusal) -> Str
 }
 
 /// What an apply wrote, and what it left.
-pub fn applied(a: &Applied) -> Value {
+///
+/// `help` is the way out where it stopped.
+pub fn applied(a: &Applied, help: Option<&str>) -> Value {
     let left = a.left_out.iter();
     let left: Vec<_> =
         left.map(|(e, why)| json!({ "edit": e.id, "path": e.path, "because": why })).collect();
-    let recovered = a.recovered.as_ref().map(|t| json!({ "restored": t.restored, "kept": t.kept }));
+    let recovered = a.recovered.as_ref().map(|r| match r {
+        Recovered::TakenBack(back) => taken_back(back),
+        Recovered::Finished(files, commit) => json!({ "finished": files, "commit": commit }),
+    });
+    let parts = a.parts.iter().map(|p| {
+        json!({
+            "id": p.id, "title": p.title, "steps": p.steps, "files": p.files, "edits": p.edits,
+            "commit": p.commit, "uncommitted": p.uncommitted,
+        })
+    });
+    let stopped = a.stopped.as_ref().map(|s| {
+        json!({
+            "title": s.title, "steps": s.steps, "because": s.error.to_string(), "help": help,
+        })
+    });
     json!({
         "files": a.files, "edits": a.written, "left_out": left,
-        "skipped": a.skipped, "open": a.open, "recovered": recovered,
+        "applies": parts.collect::<Vec<_>>(), "stopped": stopped,
+        "skipped": a.skipped, "own_changes": a.own_changes, "open": a.open, "recovered": recovered,
+    })
+}
+
+fn taken_back(back: &TakenBack) -> Value {
+    let aside = back.aside.iter().map(|(path, kept)| json!({ "path": path, "in": kept }));
+    json!({
+        "restored": back.restored, "kept": back.kept, "aside": aside.collect::<Vec<_>>(),
     })
 }
 
 /// What was taken back.
 pub fn undone(u: &Undone) -> Value {
-    let back = &u.back;
-    json!({
-        "restored": back.restored, "kept": back.kept, "interrupted": u.interrupted, "open": u.open,
-    })
+    let mut value = taken_back(&u.back);
+    value["interrupted"] = json!(u.interrupted);
+    value["applies"] = json!(u.applies);
+    value["commits"] = json!(u.commits);
+    value["open"] = json!(u.open);
+    value
 }

@@ -13,13 +13,14 @@ use emendo_core::{
 };
 use emendo_report::json;
 
-use crate::commands::apply::apply;
+use crate::commands::apply::{Request, apply};
 use crate::commands::bundle;
 use crate::errors::Usage;
 use crate::globals::{Globals, load};
+use crate::programs::git;
+use crate::show;
 use crate::show::{BOLD, DIM, count};
 use crate::view::View;
-use crate::{git, show};
 
 const RECIPE: &str = "tidewire-3.toml";
 /// A file whose edits are all certain.
@@ -61,7 +62,7 @@ impl Demo {
         let before = summarize(&first, &session.decisions()?);
         let accepted = session
             .accept(&Selection { certainty: Some(Certainty::Certain), ..Selection::default() })?;
-        let applied = apply(&session, &git::health(&project), None, false, false)?;
+        let (applied, _) = apply(&session, &git::health(&project), Request::default())?;
         let second = session.propose(&checked, &BTreeMap::new(), &[], &mut quiet)?;
         let decisions = session.decisions()?;
         let after = summarize(&second, &decisions);

@@ -66,7 +66,7 @@ impl Find {
         let project = Project::open(&globals.dir).map_err(emendo_core::SessionError::from)?;
         globals.around(&project)?;
         let root = project.root().to_owned();
-        let project = project.with_tracked(move || crate::git::tracked(&root));
+        let project = project.with_tracked(move || crate::programs::git::tracked(&root));
         let found = search(&globals.world, &project, &pattern);
         let mut out = anstream::stdout().lock();
         if globals.json {

@@ -63,8 +63,12 @@ impl Propose {
             .map(|(_, k)| *k)
             .collect();
         let session = globals.session()?;
-        let missing =
-            unmet(session.world(), session.project(), &checked.recipes, &crate::machine::installed);
+        let missing = unmet(
+            session.world(),
+            session.project(),
+            &checked.recipes,
+            &crate::programs::machine::installed,
+        );
         if !missing.is_empty() {
             let mut err = anstream::stderr().lock();
             for m in &missing {
@@ -75,7 +79,7 @@ impl Propose {
             let message = "the project is not ready yet: a requirement is not met";
             return Err(Shown { code: REFUSED, message, messages }.into());
         }
-        unprotected(&crate::git::health(session.project().root()))?;
+        unprotected(&crate::programs::git::health(session.project().root()))?;
         let mut bar = Progress::new();
         let mut progress = |done, all| bar.at(done, all);
         // A part of the steps is only looked at: what is stored is the whole.
@@ -181,10 +185,10 @@ fn languages_of(recipes: &[Recipe]) -> BTreeSet<String> {
 }
 
 /// Says that the user's own changes cannot be recognised, where that is so.
-pub(crate) fn unprotected(health: &crate::git::Health) -> std::io::Result<()> {
+pub(crate) fn unprotected(health: &crate::programs::git::Health) -> std::io::Result<()> {
     let text = match health {
-        crate::git::Health::Fine => return Ok(()),
-        crate::git::Health::NoTree => {
+        crate::programs::git::Health::Fine => return Ok(()),
+        crate::programs::git::Health::NoTree => {
             "no git tree: your own changes cannot be recognised, and nothing keeps them".to_owned()
         }
         other => format!(

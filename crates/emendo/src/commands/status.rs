@@ -11,6 +11,7 @@ use emendo_core::{
 use emendo_report::json;
 use emendo_text::{Digest, RelPath, one_line};
 
+use crate::commands::apply::short;
 use crate::globals::Globals;
 use crate::open;
 use crate::show::{self, BOLD, DIM, LOOK, count};
@@ -22,7 +23,11 @@ const FEW: usize = 10;
 ///
 /// Shows the last proposal with its decisions, what was applied, what is open with the command that lists it, and what to do next. Computes nothing.
 #[derive(Args)]
-pub(crate) struct StatusCommand {}
+pub(crate) struct StatusCommand {
+    /// List what was applied: numbers, times, steps, commits
+    #[arg(long)]
+    applies: bool,
+}
 
 impl StatusCommand {
     pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
@@ -59,21 +64,14 @@ impl StatusCommand {
                 "{LOOK}the state folder was not made on this machine by you{LOOK:#}: it is shown, and nothing is written by it"
             )?;
         }
+        if self.applies {
+            return list(&mut out, &done, unfinished);
+        }
         if unfinished {
             writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;
         }
         titles(&mut out, proposal.as_ref(), &done)?;
-        for j in &done {
-            writeln!(
-                out,
-                "applied: {} in {}",
-                count(j.ops.decisions.len(), "edit"),
-                count(j.ops.ops.len(), "file"),
-            )?;
-        }
-        if !done.is_empty() {
-            writeln!(out, "{DIM}`emendo undo` takes the last apply back{DIM:#}")?;
-        }
+        applied(&mut out, &done)?;
         match (&proposal, &summary) {
             (Some(p), Some(s)) => of_proposal(&mut out, p, s, &decisions)?,
             _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
@@ -81,6 +79,58 @@ impl StatusCommand {
         moved_on(&mut out, &changed, &stale)?;
         Ok(ExitCode::SUCCESS)
     }
+}
+
+/// What was applied, in numbers.
+fn applied(out: &mut impl Write, done: &[&Journal]) -> io::Result<()> {
+    let edits: usize = done.iter().map(|j| j.ops.decisions.len()).sum();
+    let files: HashSet<&RelPath> =
+        done.iter().flat_map(|j| j.ops.ops.iter().map(|o| &o.path)).collect();
+    let (edits, files) = (count(edits, "edit"), count(files.len(), "file"));
+    let commits = done.iter().filter(|j| j.commit().is_some()).count();
+    let commits =
+        if commits > 0 { format!(", {}", count(commits, "commit")) } else { String::new() };
+    match done {
+        [] => return Ok(()),
+        [_] => writeln!(out, "applied: {edits} in {files}{commits}")?,
+        more => {
+            let n = more.len();
+            writeln!(
+                out,
+                "applied: {edits} in {files}, by {n} applies{commits}; `emendo status --applies` lists them"
+            )?;
+        }
+    }
+    writeln!(out, "{DIM}`emendo undo` takes the last apply back{DIM:#}")
+}
+
+/// What was applied, the oldest first.
+fn list(out: &mut impl Write, done: &[&Journal], unfinished: bool) -> anyhow::Result<ExitCode> {
+    for j in done {
+        let (edits, files) = (count(j.ops.decisions.len(), "edit"), count(j.ops.ops.len(), "file"));
+        let commit = j.commit();
+        let commit = commit.as_deref().map_or("no commit", short);
+        writeln!(
+            out,
+            "{BOLD}{:>4}{BOLD:#}  {}  {commit:<10}  {}  {DIM}{edits} in {files}{DIM:#}",
+            j.id,
+            when(j.ops.time),
+            one_line(&j.title())
+        )?;
+    }
+    if unfinished {
+        writeln!(out, "{LOOK}an apply was interrupted{LOOK:#}: `emendo undo` takes it back")?;
+    }
+    match done {
+        [] if !unfinished => writeln!(out, "nothing is applied")?,
+        [] | [_] => {}
+        [first, ..] => writeln!(
+            out,
+            "{DIM}`emendo undo` takes the last one back, `emendo undo --to {}` all of them{DIM:#}",
+            first.id
+        )?,
+    }
+    Ok(ExitCode::SUCCESS)
 }
 
 /// The recipes: of the proposal, or of the last apply.
@@ -145,4 +195,11 @@ fn moved_on(out: &mut impl Write, changed: &[RelPath], stale: &[&Decision]) -> i
         }
     }
     Ok(())
+}
+
+/// A time as the clock here shows it.
+fn when(seconds: u64) -> String {
+    let time = i64::try_from(seconds).ok().and_then(|s| jiff::Timestamp::from_second(s).ok());
+    let local = time.map(|t| t.to_zoned(jiff::tz::TimeZone::system()));
+    local.map_or_else(String::new, |t| t.strftime("%Y-%m-%d %H:%M").to_string())
 }

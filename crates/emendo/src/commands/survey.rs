@@ -10,8 +10,8 @@ use emendo_recipe::Source;
 use emendo_report::json;
 use emendo_text::one_line;
 
-use crate::git;
 use crate::globals::Globals;
+use crate::programs::git;
 use crate::show;
 use crate::show::{BOLD, DIM, LOOK, count};
 

@@ -116,7 +116,15 @@ fn undo_keeps_what_was_changed_since() {
     let before = s.tree();
     s.migrate();
     s.write("B.java", "mine");
-    s.run(&["undo"]).code(3).says("left as they are").says("B.java");
+    let written = s.tree();
+    s.run(&["undo"])
+        .code(3)
+        .says("changed since they were written")
+        .says("B.java")
+        .says("--keep-mine");
+    assert_eq!(s.tree(), written, "nothing is taken back");
+    s.run(&["undo", "--keep-mine", "A.java"]).code(3).says("B.java");
+    s.run(&["undo", "--keep-mine", "B.java"]).ok().says("left as they are").says("B.java");
     assert_eq!(s.read("B.java"), "mine");
     assert_eq!(s.tree()["A.java"], before["A.java"]);
     // The acceptances hold again.

@@ -48,5 +48,9 @@ pub(crate) const EXCEPTIONS: &[Exception] = &[
         "crates/emendo-core/src/review/proposal.rs",
         "reads and writes the program's own state, no file of the project",
     ),
-    due("language names", "crates/emendo/src/machine.rs", "words of toolchains, not of languages"),
+    due(
+        "language names",
+        "crates/emendo/src/programs/machine.rs",
+        "words of toolchains, not of languages",
+    ),
 ];

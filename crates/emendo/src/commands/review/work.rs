@@ -7,7 +7,7 @@ use emendo_review::{Effect, Input};
 use emendo_text::RelPath;
 
 use crate::commands::apply;
-use crate::git;
+use crate::programs::git;
 
 /// Something to be done.
 pub(super) enum Job {
@@ -66,7 +66,8 @@ impl Job {
 /// Applies: what is said about it, and whether anything was written.
 fn write(session: &Session, with_uncommitted: bool) -> anyhow::Result<(Vec<String>, bool)> {
     let health = git::health(session.project().root());
-    let applied = apply::apply(session, &health, None, false, with_uncommitted)?;
+    let request = apply::Request { with_uncommitted, ..apply::Request::default() };
+    let (applied, _) = apply::apply(session, &health, request)?;
     let locks = emendo_core::locks_of(session.world(), session.project(), applied.files.iter());
     let mut out = anstream::StripStream::new(Vec::new());
     apply::show_applied(&mut out, &applied, &locks)?;

@@ -1,0 +1,25 @@
+//! A mark in the state folder: edits wait to be found again in what the last apply wrote.
+
+use std::io;
+use std::path::Path;
+
+const NAME: &str = "unsettled";
+
+/// True if edits wait.
+pub(crate) fn is_unsettled(state: &Path) -> bool {
+    state.join(NAME).exists()
+}
+
+/// Says whether edits wait.
+///
+/// # Errors
+/// If that cannot be written.
+pub(crate) fn mark_unsettled(state: &Path, waits: bool) -> io::Result<()> {
+    if waits {
+        return std::fs::write(state.join(NAME), "");
+    }
+    match std::fs::remove_file(state.join(NAME)) {
+        Err(e) if e.kind() != io::ErrorKind::NotFound => Err(e),
+        _ => Ok(()),
+    }
+}
