@@ -224,7 +224,7 @@ impl Session {
     }
 
     fn refuse_unfinished(&self) -> Result<(), SessionError> {
-        if self.journals()?.last().is_some_and(Journal::unfinished) {
+        if self.journals()?.iter().any(Journal::unfinished) {
             Err(SessionError::Unfinished)
         } else {
             Ok(())

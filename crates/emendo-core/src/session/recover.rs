@@ -54,7 +54,8 @@ impl Session {
         history: &dyn History,
     ) -> Result<Option<Recovered>, SessionError> {
         let mut journals = self.journals()?;
-        let Some(journal) = journals.last_mut().filter(|j| j.unfinished()) else { return Ok(None) };
+        let interrupted = journals.iter_mut().rfind(|j| j.unfinished());
+        let Some(journal) = interrupted else { return Ok(None) };
         self.refuse_children()?;
         if journal.phase == Phase::Undoing {
             let (back, _) = self.take_back(disk, history, journal, false)?;
@@ -112,13 +113,12 @@ impl Session {
         let room = journal.room(true);
         // Its acceptances may have been used up already.
         Decisions::append(&self.log()?, &journal.ops.decisions)?;
-        mark_unsettled(&self.state()?, false)?;
         let back = journal.take_back(disk, unknown).map_err(|e| SessionError::of_disk(e, room))?;
         Ok(Recovered::TakenBack(back))
     }
 
-    /// Finds accepted edits again that wait for a part of a series that was not written: the files are other ones by now, and so may
-    /// be the ids.
+    /// Makes the proposal follow what was written or taken back, where a run ended before it did. Accepted edits that wait for a
+    /// part of a series are found again: the files are other ones by now, and so may be the ids.
     ///
     /// # Errors
     /// If the project cannot be read.
@@ -128,18 +128,22 @@ impl Session {
             return Ok(());
         }
         let journals = self.journals()?;
-        let last = journals.iter().rev().find(|j| j.phase == Phase::Done);
-        if let Some(last) = last
-            && let Some(header) = last.ops.from.as_deref()
-        {
+        let last = journals.iter().rfind(|j| j.phase == Phase::Done);
+        let proposal = self.proposal()?;
+        if let (Some(last), Some(_)) = (last, &proposal) {
             let first = journals.iter().find(|j| Some(j.id) == last.ops.series).unwrap_or(last);
-            if !Proposal::is_by(first.folder()) && self.proposal()?.is_some() {
+            if !Proposal::is_by(first.folder()) {
                 Proposal::put_by(&state, first.folder())?;
             }
-            match self.recipes_of(header) {
+        }
+        let newest = || journals.last().and_then(|j| j.ops.from.as_deref().cloned());
+        if let Some(header) = proposal.map(|p| p.header).or_else(newest) {
+            match self.recipes_of(&header) {
                 Ok(checked) => {
-                    self.carry_over(disk, last, (&checked, header))?;
-                    self.run_view(&checked, header.clone(), &mut |_, _| {})?;
+                    if let Some(last) = last.filter(|l| !l.ops.waiting.is_empty()) {
+                        self.carry_over(disk, last, (&checked, &header))?;
+                    }
+                    self.run_view(&checked, header, &mut |_, _| {})?;
                 }
                 // Without its recipe nothing of it can be found.
                 Err(_) => Proposal::remove(&state)?,
@@ -234,16 +238,11 @@ impl Session {
         journal: &Journal,
     ) -> Result<(), SessionError> {
         let state = self.state()?;
-        Proposal::remove(&state)?;
         if Proposal::bring_back(&state, journal.folder())? {
             return Ok(mark_unsettled(&state, false)?);
         }
-        if journal.ops.series.is_some_and(|first| first != journal.id) {
-            // What its own series has left waits again.
-            mark_unsettled(&state, true)?;
-            self.settle(disk)?;
-        }
-        Ok(())
+        mark_unsettled(&state, true)?;
+        self.settle(disk)
     }
 
     /// Takes an apply back, and makes the commit that takes its commit back. Where that is refused, the apply stands.
@@ -261,6 +260,7 @@ impl Session {
         let room = journal.room(true);
         let mut log = self.carried_back(journal)?;
         log.extend(journal.ops.decisions.iter().cloned());
+        mark_unsettled(&self.state()?, true).map_err(|e| SessionError::of_disk(e, room))?;
         Decisions::append(&self.log()?, &log).map_err(|e| match e {
             crate::edits::DecisionError::Io(e) => SessionError::of_disk(e, room),
             other => other.into(),

@@ -390,9 +390,7 @@ impl Session {
         let cleared: Vec<Decision> =
             used.map(|d| Decision { verdict: Verdict::Cleared, ..d.clone() }).collect();
         Decisions::append(&self.log()?, &cleared)?;
-        if !journal.ops.waiting.is_empty() {
-            mark_unsettled(&self.state()?, true)?;
-        }
+        mark_unsettled(&self.state()?, true)?;
         Ok(journal.enter(disk, Phase::Done)?)
     }
 

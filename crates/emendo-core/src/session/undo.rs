@@ -9,6 +9,7 @@ use crate::review::{OpenCounts, OpenWork};
 use crate::session::Session;
 use crate::session::error::SessionError;
 use crate::session::recover::{Recovered, changed_since};
+use crate::state::mark_unsettled;
 
 /// What `undo` is asked to do.
 pub struct UndoOptions<'a> {
@@ -61,6 +62,7 @@ impl Session {
                 open: self.open_now()?,
             });
         }
+        self.settle(disk)?;
         let mut journals = self.journals()?;
         journals.retain(|j| j.phase == Phase::Done);
         journals.reverse();
@@ -106,7 +108,10 @@ impl Session {
         let last = journals.iter().rfind(|j| out.applies.contains(&j.id));
         match last {
             Some(last) if out.back.kept.is_empty() => self.proposal_of(disk, last)?,
-            Some(_) => crate::review::Proposal::remove(&self.state()?)?,
+            Some(_) => {
+                crate::review::Proposal::remove(&self.state()?)?;
+                mark_unsettled(&self.state()?, false)?;
+            }
             None => {}
         }
         match failed {
@@ -127,21 +132,19 @@ impl Session {
         journals: &[Journal],
         options: &UndoOptions<'_>,
     ) -> Result<(), SessionError> {
+        let mut paths: HashSet<RelPath> = HashSet::new();
+        let with_commit = journals.iter().filter(|_| !options.files_only);
+        for (journal, id) in with_commit.filter_map(|j| Some((j, j.commit()?))) {
+            if !options.history.holds(&id)? {
+                return Err(SessionError::NotHere(id));
+            }
+            paths.extend(journal.ops.ops.iter().filter(|o| !o.dirty).map(|o| o.path.clone()));
+        }
         let all: Vec<&Journal> = journals.iter().collect();
         let mut changed = changed_since(disk, &all)?;
         changed.retain(|p| !(options.keep_mine)(p));
         if !changed.is_empty() {
             return Err(SessionError::ChangedSince(changed));
-        }
-        if options.files_only {
-            return Ok(());
-        }
-        let mut paths: HashSet<RelPath> = HashSet::new();
-        for (journal, id) in journals.iter().filter_map(|j| Some((j, j.commit()?))) {
-            if !options.history.holds(&id)? {
-                return Err(SessionError::NotHere(id));
-            }
-            paths.extend(journal.ops.ops.iter().filter(|o| !o.dirty).map(|o| o.path.clone()));
         }
         if paths.is_empty() {
             return Ok(());

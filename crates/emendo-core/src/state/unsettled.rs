@@ -1,16 +1,16 @@
-//! A mark in the state folder: edits wait to be found again in what the last apply wrote.
+//! A mark in the state folder: the proposal does not follow yet what was written or taken back.
 
 use std::io;
 use std::path::Path;
 
 const NAME: &str = "unsettled";
 
-/// True if edits wait.
+/// True if it does not.
 pub(crate) fn is_unsettled(state: &Path) -> bool {
     state.join(NAME).exists()
 }
 
-/// Says whether edits wait.
+/// Says whether it does not.
 ///
 /// # Errors
 /// If that cannot be written.

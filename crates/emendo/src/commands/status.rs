@@ -46,7 +46,7 @@ impl StatusCommand {
         let ids: HashSet<Digest> = proposal.iter().flat_map(|p| p.edits()).map(|e| e.id).collect();
         let stale = if proposal.is_some() { decisions.stale(&ids) } else { Vec::new() };
         let summary = proposal.as_ref().map(|p| summarize(p, &decisions));
-        let unfinished = journals.last().is_some_and(Journal::unfinished);
+        let unfinished = journals.iter().any(Journal::unfinished);
         let done: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
         let mut out = anstream::stdout().lock();
         if globals.json {

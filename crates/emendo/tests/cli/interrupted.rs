@@ -14,7 +14,7 @@ new = 'Station.at(@{h})'
 "#;
 
 /// How often `apply` is killed; more with `EMENDO_TEST_KILLS=200`.
-fn kills() -> u32 {
+pub(crate) fn kills() -> u32 {
     std::env::var("EMENDO_TEST_KILLS").ok().and_then(|k| k.parse().ok()).unwrap_or(8)
 }
 

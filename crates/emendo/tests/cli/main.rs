@@ -3,6 +3,7 @@
 mod bundle;
 mod cases;
 mod commands;
+mod commits;
 mod decisions;
 mod demo;
 mod docs;
