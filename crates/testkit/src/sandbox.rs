@@ -149,6 +149,9 @@ impl Sandbox {
             .current_dir(self.root())
             .env_clear()
             .env("HOME", self.dir.path())
+            // Commits have the same ids whenever they are made.
+            .env("GIT_AUTHOR_DATE", "2026-03-01T08:00:00 +0000")
+            .env("GIT_COMMITTER_DATE", "2026-03-01T08:00:00 +0000")
             .stdin(Stdio::null());
         if let Some(path) = std::env::var_os("PATH") {
             c.env("PATH", path);

@@ -1,6 +1,6 @@
 //! What an apply writes, in one piece or step by step, each piece with a commit of its own.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io;
 use std::ops::RangeInclusive;
 
@@ -99,36 +99,47 @@ impl Part {
         vec![Self::of(0..=plan.steps.len(), Vec::new())]
     }
 
-    /// A part for each step with accepted edits. Steps share one only where an edit of the earlier one needs an edit of the later.
+    /// A part for each step with accepted edits, and one for those that cannot stand apart.
     pub(super) fn by_step(plan: &Plan, accepted: &HashMap<Digest, &Edit>) -> Vec<Self> {
         let number = |key: &StepKey| plan.steps.iter().position(|s| s.info.key == *key);
-        let mut last: HashMap<Digest, usize> = HashMap::new();
-        for e in accepted.values() {
-            if let (Some(tie), Some(n)) = (e.provides, number(&e.step)) {
-                let at = last.entry(tie).or_default();
-                *at = n.max(*at);
-            }
-        }
-        let mut reach: std::collections::BTreeMap<usize, usize> = Default::default();
-        for e in accepted.values() {
-            let Some(n) = number(&e.step) else { continue };
-            let to = e.needs.and_then(|tie| last.get(&tie)).copied().unwrap_or(n);
-            let at = reach.entry(n).or_insert(n);
-            *at = to.max(*at);
-        }
-        let mut out: Vec<Self> = Vec::new();
-        for (n, to) in reach {
-            let key = plan.steps[n].info.key.clone();
-            match out.last_mut().filter(|p| n <= *p.steps.end()) {
-                Some(part) => {
-                    part.keys.push(key);
-                    part.steps = *part.steps.start()..=to.max(*part.steps.end());
-                }
-                None => out.push(Self::of(n..=to, vec![key])),
-            }
-        }
-        out
+        let ties: Vec<(usize, Option<Digest>, Option<Digest>)> = accepted
+            .values()
+            .filter_map(|e| Some((number(&e.step)?, e.provides, e.needs)))
+            .collect();
+        let writes: HashSet<usize> = ties.iter().map(|t| t.0).collect();
+        let keys = |steps: &RangeInclusive<usize>| {
+            let all = steps.clone().filter(|n| writes.contains(n));
+            all.map(|n| plan.steps[n].info.key.clone()).collect()
+        };
+        let runs = together(&ties);
+        runs.into_iter().map(|steps| Self::of(steps.clone(), keys(&steps))).collect()
     }
+}
+
+/// The runs of steps that stand by themselves, from their edits: the number of the step, what the edit provides, what it needs. Steps
+/// stand together only where an edit of the earlier one needs an edit of the later; what lies between them goes along.
+fn together(edits: &[(usize, Option<Digest>, Option<Digest>)]) -> Vec<RangeInclusive<usize>> {
+    let mut last: HashMap<Digest, usize> = HashMap::new();
+    for (n, provides, _) in edits {
+        if let Some(tie) = provides {
+            let at = last.entry(*tie).or_default();
+            *at = (*n).max(*at);
+        }
+    }
+    let mut reach: BTreeMap<usize, usize> = BTreeMap::new();
+    for (n, _, needs) in edits {
+        let to = needs.and_then(|tie| last.get(&tie)).copied().unwrap_or(*n);
+        let at = reach.entry(*n).or_insert(*n);
+        *at = to.max(*at);
+    }
+    let mut out: Vec<RangeInclusive<usize>> = Vec::new();
+    for (n, to) in reach {
+        match out.last_mut().filter(|run| n <= *run.end()) {
+            Some(run) => *run = *run.start()..=to.max(*run.end()),
+            None => out.push(n..=to),
+        }
+    }
+    out
 }
 
 /// Gathers what an apply writes, file by file and part by part.
@@ -424,5 +435,24 @@ impl Session {
         journal.keep_commit(disk, kind, &record)?;
         history.follow(&record.planned, &made.id)?;
         Ok(made.id)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use emendo_text::Digest;
+
+    use super::together;
+
+    #[test]
+    fn steps_stand_together_only_where_an_earlier_one_needs_a_later() {
+        let tie = |n: u8| Some(Digest::of(&[n]));
+        let apart = [(0, None, None), (2, tie(1), None), (4, None, tie(1)), (4, tie(2), tie(2))];
+        assert_eq!(together(&apart), [0..=0, 2..=2, 4..=4]);
+        let needs = [(0, None, None), (1, None, tie(1)), (2, None, None), (3, tie(1), None)];
+        assert_eq!(together(&needs), [0..=0, 1..=3]);
+        let chain = [(0, None, tie(1)), (1, tie(1), tie(2)), (2, tie(2), None), (3, None, tie(1))];
+        assert_eq!(together(&chain), [0..=2, 3..=3]);
+        assert!(together(&[]).is_empty());
     }
 }

@@ -9,7 +9,7 @@ use emendo_core::{
     Applied, AppliedPart, ApplyOptions, Certainty, RealDisk, Recovered, Session, Stopped,
 };
 use emendo_report::json;
-use emendo_text::{RelPath, visible_name};
+use emendo_text::{RelPath, one_line, visible_name};
 
 use crate::commands::decide::level;
 use crate::errors::{self, Refused};
@@ -85,6 +85,7 @@ impl Apply {
         if health == git::Health::NoTree {
             crate::commands::propose::unprotected(&health)?;
         }
+        let branch = self.branch.clone();
         let request = Request {
             accept: self.accept,
             skip_changed: self.skip_changed,
@@ -107,7 +108,7 @@ impl Apply {
         } else {
             let locks =
                 emendo_core::locks_of(session.world(), session.project(), applied.files.iter());
-            show_applied(&mut out, &applied, &locks)?;
+            show_applied(&mut out, &applied, &locks, branch.as_deref())?;
         }
         for warning in warnings {
             writeln!(anstream::stderr(), "{warning}")?;
@@ -158,13 +159,14 @@ pub(crate) fn show_applied(
     out: &mut impl Write,
     a: &Applied,
     locks: &[emendo_core::Lock],
+    branch: Option<&str>,
 ) -> std::io::Result<()> {
     recovered(out, a.recovered.as_ref())?;
     let committed = a.stopped.is_some() || a.parts.iter().any(|p| !p.steps.is_empty());
     match a.parts.as_slice() {
         [] if a.stopped.is_some() => {}
         [] => nothing(out, a)?,
-        parts if committed => commits(out, parts)?,
+        parts if committed => commits(out, parts, branch)?,
         _ => {
             let (edits, files) = (count(a.written, "edit"), count(a.files.len(), "file"));
             writeln!(out, "{BOLD}written{BOLD:#}: {edits} in {files}")?;
@@ -235,7 +237,7 @@ pub(crate) fn aside(
     aside: &[(RelPath, std::path::PathBuf)],
 ) -> std::io::Result<()> {
     for (path, kept) in aside {
-        let kept = emendo_text::one_line(&kept.display().to_string());
+        let kept = one_line(&kept.display().to_string());
         writeln!(
             out,
             "  what a command had made of {} is kept in {kept}",
@@ -258,29 +260,36 @@ fn nothing(out: &mut impl Write, a: &Applied) -> std::io::Result<()> {
     writeln!(out, "nothing was written: {why}")
 }
 
-fn commits(out: &mut impl Write, parts: &[AppliedPart]) -> std::io::Result<()> {
+fn commits(
+    out: &mut impl Write,
+    parts: &[AppliedPart],
+    branch: Option<&str>,
+) -> std::io::Result<()> {
     let n = parts.iter().filter(|p| p.commit.is_some()).count();
     let edits: usize = parts.iter().map(|p| p.edits).sum();
-    writeln!(out, "{BOLD}committed{BOLD:#}: {} in {}", count(edits, "edit"), count(n, "commit"))?;
+    let (edits, n) = (count(edits, "edit"), count(n, "commit"));
+    let on = branch.map_or_else(String::new, |b| format!(" on the branch `{}`", one_line(b)));
+    writeln!(out, "{BOLD}committed{BOLD:#}: {edits} in {n}{on}")?;
+    let width = title_width(parts.iter().map(|p| p.title.as_str()));
     for p in parts {
         let id = p.commit.as_deref().map_or("no commit", short);
-        writeln!(
-            out,
-            "  {id:<10}  {}  {DIM}{} in {}{DIM:#}",
-            p.title,
-            count(p.edits, "edit"),
-            count(p.files.len(), "file")
-        )?;
+        let (edits, files) = (count(p.edits, "edit"), count(p.files.len(), "file"));
+        writeln!(out, "  {id:<10}  {:<width$}  {DIM}{edits} in {files}{DIM:#}", p.title)?;
         if p.steps.len() > 1 {
             let steps: Vec<&str> = p.steps.iter().map(|s| s.step.as_str()).collect();
+            let steps = steps.join(", ");
             writeln!(
                 out,
-                "              {} share a commit: edits of one need edits of another",
-                steps.join(", ")
+                "              {steps} share a commit: edits of one need edits of another"
             )?;
         }
     }
     Ok(())
+}
+
+/// How wide a column of titles is: as its longest, within reason.
+pub(crate) fn title_width<'t>(titles: impl Iterator<Item = &'t str>) -> usize {
+    titles.map(|t| t.chars().count()).filter(|n| *n <= 60).max().unwrap_or(0)
 }
 
 fn stopped(out: &mut impl Write, s: &Stopped, first: bool) -> std::io::Result<()> {

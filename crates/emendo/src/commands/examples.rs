@@ -94,13 +94,16 @@ const EXAMPLES: &[Examples] = &[
     ),
     (
         "undo",
-        [("emendo undo", "the last apply"), ("emendo undo --json", "the one before it, as JSON")],
+        [
+            ("emendo undo", "the last apply"),
+            ("emendo undo --to 1", "the first one, and all after it"),
+        ],
     ),
     (
         "status",
         [
             ("emendo status", "what is applied, open and next"),
-            ("emendo -C berths status", "the same from another folder"),
+            ("emendo status --applies", "each apply, with its number"),
         ],
     ),
     (

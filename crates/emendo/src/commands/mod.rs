@@ -38,7 +38,7 @@ const GLOBAL: &str = "Options of every command";
 /// apply. `demo` shows all of it on sample data.
 ///
 /// Exit codes: 0 done; 1 there is something to do (`--check`); 2 wrong usage or a faulty recipe; 3 refused to
-/// protect your work; 5 the system failed.
+/// protect your work; 4 a command of the project failed; 5 the system failed.
 #[derive(Parser)]
 #[command(name = "emendo", version, max_term_width = 100)]
 pub(crate) struct Cli {

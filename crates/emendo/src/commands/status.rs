@@ -11,7 +11,7 @@ use emendo_core::{
 use emendo_report::json;
 use emendo_text::{Digest, RelPath, one_line};
 
-use crate::commands::apply::short;
+use crate::commands::apply::{short, title_width};
 use crate::globals::Globals;
 use crate::open;
 use crate::show::{self, BOLD, DIM, LOOK, count};
@@ -106,16 +106,17 @@ fn applied(out: &mut impl Write, done: &[&Journal]) -> io::Result<()> {
 
 /// What was applied, the oldest first.
 fn list(out: &mut impl Write, done: &[&Journal], unfinished: bool) -> anyhow::Result<ExitCode> {
-    for j in done {
+    let titles: Vec<String> = done.iter().map(|j| one_line(&j.title())).collect();
+    let width = title_width(titles.iter().map(String::as_str));
+    for (j, title) in done.iter().zip(&titles) {
         let (edits, files) = (count(j.ops.decisions.len(), "edit"), count(j.ops.ops.len(), "file"));
         let commit = j.commit();
         let commit = commit.as_deref().map_or("no commit", short);
         writeln!(
             out,
-            "{BOLD}{:>4}{BOLD:#}  {}  {commit:<10}  {}  {DIM}{edits} in {files}{DIM:#}",
+            "{BOLD}{:>4}{BOLD:#}  {}  {commit:<10}  {title:<width$}  {DIM}{edits} in {files}{DIM:#}",
             j.id,
             when(j.ops.time),
-            one_line(&j.title())
         )?;
     }
     if unfinished {

@@ -127,21 +127,19 @@ pub(crate) fn tracks(root: &Path, folder: &str) -> bool {
         && output(root, &["ls-files", "-z", "--", folder]).is_some_and(|out| !out.is_empty())
 }
 
-/// Makes a repository with one commit of everything. False if git is not there or refuses.
+/// Makes a repository with one commit of everything, by a made-up person, who makes the commits to come there too. False if git is
+/// not there or refuses.
 pub(crate) fn init(root: &Path) -> bool {
-    let identity = [
-        "-c",
-        "user.name=Harbour Board",
-        "-c",
-        "user.email=board@harbour.example",
-        "-c",
-        "commit.gpgsign=false",
+    let settings = [
+        ("user.name", "Harbour Board"),
+        ("user.email", "board@harbour.example"),
+        ("commit.gpgsign", "false"),
     ];
-    let commit: Vec<&str> =
-        identity.iter().copied().chain(["commit", "-q", "-m", "The board on Tidewire 2"]).collect();
+    let set = |(name, value): &(&str, &str)| output(root, &["config", name, value]).is_some();
     output(root, &["-c", "init.defaultBranch=main", "init", "-q"]).is_some()
+        && settings.iter().all(set)
         && output(root, &["-c", "core.autocrlf=false", "add", "-A"]).is_some()
-        && output(root, &commit).is_some()
+        && output(root, &["commit", "-q", "-m", "The board on Tidewire 2"]).is_some()
 }
 
 fn command(root: &Path, args: &[&str]) -> Command {

@@ -64,11 +64,11 @@ impl GitHistory {
         }
     }
 
-    /// git, in the project's root; paths are meant as they are.
+    /// git, in the project's root.
     fn git(&self) -> Command {
         let mut git = Command::new("git");
         git.arg("-C").arg(&self.root);
-        git.args(["-c", "core.fsmonitor=false", "--literal-pathspecs"]);
+        git.args(["-c", "core.fsmonitor=false"]);
         git.stdin(Stdio::null());
         git
     }
@@ -318,7 +318,10 @@ impl History for GitHistory {
                 ChildInput::new(&self.state, &planned.message).map_err(|e| of_system(&e))?;
             let input = input.stdio().map_err(|e| of_system(&e))?;
             let out = while_at(&format!("committing: {title}"), || {
-                self.own().args(["commit", "-q", "-F", "-"]).stdin(input).output()
+                self.own()
+                    .args(["commit", "-q", "--cleanup=whitespace", "-F", "-"])
+                    .stdin(input)
+                    .output()
             });
             let out = out.map_err(|e| of_system(&e))?;
             if !out.status.success() {

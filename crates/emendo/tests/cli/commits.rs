@@ -80,7 +80,7 @@ fn titles(s: &Sandbox) -> Vec<String> {
 }
 
 /// A hook of the repository.
-fn hook(s: &Sandbox, name: &str, script: &str) {
+pub(crate) fn hook(s: &Sandbox, name: &str, script: &str) {
     let path = s.path(&format!(".git/hooks/{name}"));
     std::fs::create_dir_all(path.parent().expect("has one")).expect("writable");
     executable(&path, script);
@@ -387,22 +387,34 @@ fn the_message_is_the_projects_own() {
     }
 }
 
+/// A declaration and its calls hold together: where the file of one is left out, so are the others.
 #[test]
-fn steps_that_need_one_another_share_a_commit() {
-    let s = Sandbox::java(
-        r#"
+fn what_needs_a_file_that_is_left_out_is_left_out_too() {
+    let steps = r#"
 [[step]]
-id = "calls"
-title = "Calls"
-[[step.code]]
-old = 'new Station(@{h})'
-new = 'Station.at(@{h})'
-"#,
-        "use(new Station(\"a\"));",
-    );
+id = "contexts"
+title = "Contexts are gone"
+[[step.signature]]
+parameter_type = "tidewire.client.Context"
+drop = true
+"#;
+    let s = Sandbox::java(steps, "");
+    let own = "import tidewire.client.Context;\nclass Mole {\n    static double read(Context cx) { return 1; }\n}\n";
+    s.write("Mole.java", own);
+    s.write("Use.java", "import tidewire.client.Context;\nclass Use { double x(Context own) { return Mole.read(own); } }\n");
     prepared(&s);
     accepted(&s);
-    s.run(&["apply", "--commits"]).ok().says("1 edit in 1 commit").lacks("share a commit");
+    s.write("Mole.java", format!("{own}// mine\n"));
+    let run = s.run(&["apply", "--commits", "--skip-changed"]).ok();
+    run.says("its file has changed since the proposal").says("the edit that it needs is left out");
+    assert!(s.read("Use.java").contains("Mole.read(own)"), "the call stays with its declaration");
+    s.propose().ok();
+    s.run(&["apply", "--skip-changed"]).ok().says("its file holds your own changes");
+    assert!(s.read("Use.java").contains("Mole.read(own)"));
+    git(&s, &["commit", "-q", "-a", "-m", "Mine"]);
+    accepted(&s);
+    s.run(&["apply", "--commits"]).ok().says("edits in 1 commit");
+    assert!(s.read("Use.java").contains("Mole.read()"));
 }
 
 /// Kills between and within commits, of the apply and of the undo: the next run goes on or back, and git agrees with the files.

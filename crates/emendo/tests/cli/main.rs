@@ -10,6 +10,7 @@ mod docs;
 mod examples;
 mod faulty;
 mod find;
+mod format;
 mod golden;
 mod interrupted;
 mod leftovers;

@@ -120,6 +120,20 @@ fn every_command_prints_what_the_schema_says() {
     said(&s, "apply", &["apply"]);
     said(&s, "status", &["status"]);
     said(&s, "undo", &["undo"]);
+    s.write("../.gitconfig", "[user]\nname = Harbour\nemail = board@harbour.example\n");
+    s.git(&["init", "-q"]);
+    s.git(&["add", "-A"]);
+    s.git(&["commit", "-q", "-m", "The board"]);
+    crate::commits::hook(&s, "commit-msg", "exit 1");
+    let stopped = said(&s, "apply", &["apply", "--commits"]);
+    assert!(
+        stopped["stopped"]["because"].is_string() && stopped["applies"][0].is_null(),
+        "{stopped}"
+    );
+    std::fs::remove_file(s.path(".git/hooks/commit-msg")).expect("is there");
+    said(&s, "apply", &["apply", "--commits"]);
+    said(&s, "status", &["status"]);
+    said(&s, "undo", &["undo"]);
     said(&s, "find", &["find", "dump(@{_})", "--lang", "java"]);
     said(&s, "recipe_check", &["recipe", "check", &recipe]);
     said(&s, "recipe_test", &["recipe", "test", &recipe]);

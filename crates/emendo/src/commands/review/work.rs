@@ -70,7 +70,7 @@ fn write(session: &Session, with_uncommitted: bool) -> anyhow::Result<(Vec<Strin
     let (applied, _) = apply::apply(session, &health, request)?;
     let locks = emendo_core::locks_of(session.world(), session.project(), applied.files.iter());
     let mut out = anstream::StripStream::new(Vec::new());
-    apply::show_applied(&mut out, &applied, &locks)?;
+    apply::show_applied(&mut out, &applied, &locks, None)?;
     let text = String::from_utf8_lossy(&out.into_inner()).into_owned();
     Ok((text.lines().map(str::to_owned).collect(), !applied.files.is_empty()))
 }
