@@ -6,7 +6,7 @@ use std::process::Command;
 use emendo_core::{FormatFailure, FormatRule, Formatter};
 use emendo_text::RelPath;
 
-use crate::programs::{ChildInput, said};
+use crate::programs::run_locked;
 use crate::progress::while_at;
 
 /// How many bytes of file names one command gets.
@@ -46,16 +46,9 @@ impl ProjectFormatter<'_> {
             why,
             said,
         };
-        let of_system = |e: std::io::Error| failed(e.to_string(), String::new());
-        let mut input = ChildInput::new(&self.state, "").map_err(of_system)?;
-        let out = shell(&self.root, command, files)
-            .stdin(input.stdio().map_err(of_system)?)
-            .output()
-            .map_err(of_system)?;
-        match out.status.success() {
-            true => Ok(()),
-            false => Err(failed(out.status.to_string(), said(&out))),
-        }
+        let ran = run_locked(&mut shell(&self.root, command, files), &self.state, "");
+        let (status, said) = ran.map_err(|e| failed(e.to_string(), String::new()))?;
+        if status.success() { Ok(()) } else { Err(failed(status.to_string(), said)) }
     }
 }
 

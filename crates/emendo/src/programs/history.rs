@@ -11,7 +11,7 @@ use std::time::Duration;
 use emendo_core::{CommitFailure, History, MadeCommit, PlannedCommit};
 use emendo_text::RelPath;
 
-use crate::programs::{ChildInput, said};
+use crate::programs::{run_locked, said};
 use crate::progress::while_at;
 
 /// The index that commits are made from, in the state folder.
@@ -314,22 +314,15 @@ impl History for GitHistory {
         }
         self.enter_branch()?;
         let commit = || -> Answer<[String; 4]> {
-            let mut input =
-                ChildInput::new(&self.state, &planned.message).map_err(|e| of_system(&e))?;
-            let input = input.stdio().map_err(|e| of_system(&e))?;
-            let out = while_at(&format!("committing: {title}"), || {
-                self.own()
-                    .args(["commit", "-q", "--cleanup=whitespace", "-F", "-"])
-                    .stdin(input)
-                    .output()
+            let mut git = self.own();
+            git.args(["commit", "-q", "--cleanup=whitespace", "-F", "-"]);
+            let ran = while_at(&format!("committing: {title}"), || {
+                run_locked(&mut git, &self.state, &planned.message)
             });
-            let out = out.map_err(|e| of_system(&e))?;
-            if !out.status.success() {
-                return Err(CommitFailure {
-                    why: "git, or one of its hooks, refused the commit".into(),
-                    said: said(&out),
-                    way_out: None,
-                });
+            let (status, said) = ran.map_err(|e| of_system(&e))?;
+            if !status.success() {
+                let why = "git, or one of its hooks, refused the commit".into();
+                return Err(CommitFailure { why, said, way_out: None });
             }
             self.newest()
         };

@@ -200,6 +200,15 @@ fn undo_that_a_hook_refuses_changes_nothing() {
 }
 
 #[test]
+fn what_a_hook_leaves_running_is_not_waited_for() {
+    let s = proposed();
+    hook(&s, "post-commit", "while [ ! -e ../stop ]; do sleep 0.1; done &");
+    s.run(&["apply", "--commits"]).ok();
+    s.run(&["undo", "--to", "1"]).ok();
+    s.write("../stop", "");
+}
+
+#[test]
 fn commits_are_signed_where_git_is_set_to() {
     let s = proposed();
     let stub = s.folder().join("sign");
