@@ -15,6 +15,7 @@
 mod code;
 mod contract;
 mod library;
+mod markup;
 mod meaning;
 mod note;
 mod setting;

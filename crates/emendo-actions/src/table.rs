@@ -9,5 +9,6 @@ pub const KINDS: &[&dyn Kind] = &[
     &crate::signature::SIGNATURE,
     &crate::library::LIBRARY,
     &crate::setting::SETTING,
+    &crate::markup::MARKUP,
     &crate::note::NOTE,
 ];

@@ -4,6 +4,8 @@
 //! - [`ECOSYSTEMS`] is the table of dependency ecosystems; [`Entry`]s are the libraries that a
 //!   manifest names, each with the place that holds its version.
 //!
+//! - [`markup`] reads XML, HTML and templates: a page with its elements, texts and code.
+//!
 //! Nothing here writes a file: every change is a span and a text.
 //!
 //! `doc.rs` is what any settings file or manifest holds, as keyed values with places; `formats/` reads each format into
@@ -23,6 +25,7 @@ mod doc;
 mod edits;
 mod formats;
 mod manifests;
+pub mod markup;
 mod raise;
 mod version;
 

@@ -47,6 +47,8 @@ pub enum Shape {
     Named(&'static [Key]),
     /// Texts under names of the author's choosing.
     Map,
+    /// Texts, or true or false, under names of the author's choosing.
+    Flags,
     /// Members of a type with what they give.
     Members,
     /// Pairs of old and new.
@@ -311,4 +313,4 @@ pub const EXAMPLE: &[Key] = &[
 ];
 
 /// Kinds of actions that the language knows and nobody has built.
-pub(crate) const LATER_KINDS: &[&str] = &["markup", "file", "generate"];
+pub(crate) const LATER_KINDS: &[&str] = &["file", "generate"];

@@ -89,6 +89,7 @@ fn of(key: &Key) -> Value {
             "anyOf": [{ "const": true }, { "type": "array", "items": { "type": "integer", "minimum": 1 } }]
         }),
         Shape::Names | Shape::Map => map(text()),
+        Shape::Flags => map(json!({ "anyOf": [{ "type": "string" }, { "type": "boolean" }] })),
         Shape::Table(keys) => object(keys),
         Shape::Tables(keys) => one_or_several(object(keys)),
         Shape::Named(keys) => map(object(keys)),

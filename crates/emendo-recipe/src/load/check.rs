@@ -105,9 +105,10 @@ impl Loader<'_> {
             {
                 (format!("`{}` is empty: it says nothing", key.name), "fill it in, or leave it out")
             }
-            (Shape::Named(_) | Shape::Names | Shape::Map | Shape::Members, Value::Table(t))
-                if t.entries.is_empty() =>
-            {
+            (
+                Shape::Named(_) | Shape::Names | Shape::Map | Shape::Flags | Shape::Members,
+                Value::Table(t),
+            ) if t.entries.is_empty() => {
                 (format!("`{}` is empty: it says nothing", key.name), "fill it in, or leave it out")
             }
             (Shape::Text, Value::Text(_))
@@ -158,6 +159,13 @@ impl Loader<'_> {
                         Value::Integer(v) => d.help(format!("write it in quotes: `\"{v}\"`")),
                         _ => d,
                     });
+                }
+            }
+            (Shape::Flags, Value::Table(t)) => {
+                let told = |e: &&Entry| !matches!(e.node.value, Value::Text(_) | Value::Bool(_));
+                for e in t.entries.iter().filter(told) {
+                    let message = format!("`{}.{}` must be text, true or false", key.name, e.key);
+                    self.out.push(Diagnostic::error(message, e.node.span));
                 }
             }
             (Shape::Tables(keys), Value::Table(_) | Value::List(_)) => {
@@ -440,7 +448,12 @@ fn expected(shape: Shape) -> &'static str {
         Shape::Groups => "text, a list of texts, or a list of such lists",
         Shape::Numbers => "a list of whole numbers from 1",
         Shape::NumbersOrAll => "a list of whole numbers from 1, or `true`",
-        Shape::Map | Shape::Names | Shape::Members | Shape::Table(_) | Shape::Named(_) => "a table",
+        Shape::Map
+        | Shape::Flags
+        | Shape::Names
+        | Shape::Members
+        | Shape::Table(_)
+        | Shape::Named(_) => "a table",
         Shape::Tables(_) => "tables",
         Shape::Pairs => "a list of pairs",
         Shape::Base => "text, or a table with `old` and `new`",

@@ -1,0 +1,644 @@
+//! Reads markup tolerantly: whatever stands in a file, all else of it is known.
+//!
+//! The text is gone through once. A tag that is not closed ends with the file, an end tag closes the nearest element of its name, and code of
+//! a template may stand anywhere: in text, in a tag, in a value, in a name.
+
+use emendo_text::Span;
+
+use crate::markup::host::{Delimiter, Host};
+use crate::markup::page::{Attribute, AttributeValue, CodePart, Element, Ending, Page, TextRun};
+
+/// Elements whose start ends an open one, where end tags may be left out (HTML, "Optional tags").
+const ENDED_BY: &[(&str, &[&str])] = &[
+    ("li", &["li"]),
+    ("dt", &["dt", "dd"]),
+    ("dd", &["dt", "dd"]),
+    ("option", &["option", "optgroup"]),
+    ("optgroup", &["optgroup"]),
+    ("tr", &["tr", "tbody", "tfoot"]),
+    ("td", &["td", "th", "tr", "tbody", "tfoot"]),
+    ("th", &["td", "th", "tr", "tbody", "tfoot"]),
+    ("thead", &["tbody", "tfoot"]),
+    ("tbody", &["tbody", "tfoot"]),
+    (
+        "p",
+        &[
+            "address",
+            "article",
+            "aside",
+            "blockquote",
+            "details",
+            "div",
+            "dl",
+            "fieldset",
+            "figure",
+            "footer",
+            "form",
+            "h1",
+            "h2",
+            "h3",
+            "h4",
+            "h5",
+            "h6",
+            "header",
+            "hr",
+            "main",
+            "nav",
+            "ol",
+            "p",
+            "pre",
+            "section",
+            "table",
+            "ul",
+        ],
+    ),
+];
+
+/// Reads a text as markup of this kind.
+pub fn read<'t>(host: &'static Host, text: &'t str) -> Page<'t> {
+    let page = Page {
+        host,
+        text,
+        elements: Vec::new(),
+        texts: Vec::new(),
+        code: Vec::new(),
+        comments: Vec::new(),
+        stray: Vec::new(),
+    };
+    let mut reader = Reader {
+        page,
+        at: 0,
+        open: Vec::new(),
+        never: vec![false; host.code.len() + 5],
+        failed: 0,
+    };
+    reader.all();
+    reader.page
+}
+
+struct Reader<'t> {
+    page: Page<'t>,
+    at: usize,
+    /// The open elements, the outermost first.
+    open: Vec<usize>,
+    /// What is known not to come any more: the ends of code by their number, then those of the rest.
+    never: Vec<bool>,
+    /// How many pieces of code in brackets had no end.
+    failed: usize,
+}
+
+/// So many of them may have none.
+const MOST_FAILED: usize = 100;
+
+/// Ends that are looked for besides those of code, after these in `never`.
+#[derive(Clone, Copy)]
+enum Other {
+    Comment,
+    Cdata,
+    Double,
+    Single,
+    Call,
+}
+
+impl Reader<'_> {
+    fn bytes(&self) -> &[u8] {
+        self.page.text.as_bytes()
+    }
+
+    fn rest(&self) -> &str {
+        &self.page.text[self.at..]
+    }
+
+    fn starts(&self, what: &str) -> bool {
+        self.bytes()[self.at..].starts_with(what.as_bytes())
+    }
+
+    fn all(&mut self) {
+        let mut text = self.at;
+        while self.at < self.page.text.len() {
+            let (before, parent) = (self.at, self.open.last().copied());
+            if !self.one() {
+                // A sign of the text.
+                self.at = before + self.step();
+                continue;
+            }
+            self.text_run(text, before, parent, false);
+            text = self.at;
+        }
+        let parent = self.open.last().copied();
+        self.text_run(text, self.page.text.len(), parent, false);
+        self.close_from(0, self.page.text.len());
+    }
+
+    /// To the next place where something may begin, at least one character on.
+    fn step(&self) -> usize {
+        let bytes = &self.bytes()[self.at + 1..];
+        let host = self.page.host;
+        let begins = |b: &u8| {
+            *b == b'<'
+                || host.code.iter().any(|d| d.open.as_bytes()[0] == *b)
+                || host.calls.is_some_and(|c| c == char::from(*b))
+        };
+        1 + bytes.iter().position(begins).unwrap_or(bytes.len())
+    }
+
+    fn text_run(&mut self, start: usize, end: usize, parent: Option<usize>, raw: bool) {
+        if start < end {
+            self.page.texts.push(TextRun { at: Span::new(start, end), parent, raw });
+        }
+    }
+
+    /// Reads code, a comment, a tag. False if nothing of that begins here.
+    fn one(&mut self) -> bool {
+        if self.code() {
+            return true;
+        }
+        if !self.starts("<") {
+            return false;
+        }
+        if self.starts("<!--") {
+            let Some(end) = self.find(Other::Comment, "-->", self.at + 4) else { return false };
+            self.page.comments.push(Span::new(self.at, end));
+            self.at = end;
+            return true;
+        }
+        if self.starts("<![CDATA[") {
+            let Some(end) = self.find(Other::Cdata, "]]>", self.at + 9) else { return false };
+            let parent = self.open.last().copied();
+            self.text_run(self.at + 9, end - 3, parent, true);
+            self.at = end;
+            return true;
+        }
+        match self.bytes().get(self.at + 1) {
+            Some(b'!') => self.declaration(),
+            Some(b'?') => {
+                let end = self.rest().find("?>").map_or(self.page.text.len(), |i| self.at + i + 2);
+                self.at = end;
+                true
+            }
+            Some(b'/') => self.end_tag(),
+            Some(b) if begins_name(*b) => self.start_tag(),
+            _ => false,
+        }
+    }
+
+    /// Where an end is found, after it; what was missed once is not looked for again.
+    fn find(&mut self, which: Other, end: &str, from: usize) -> Option<usize> {
+        let n = self.page.host.code.len() + which as usize;
+        if self.never[n] {
+            return None;
+        }
+        let found = self.page.text.get(from..).and_then(|t| t.find(end));
+        self.never[n] = found.is_none();
+        Some(from + found? + end.len())
+    }
+
+    /// A document type, with what it declares in brackets.
+    fn declaration(&mut self) -> bool {
+        let (mut depth, mut quote) = (0_usize, None);
+        for (i, b) in self.bytes()[self.at..].iter().enumerate().skip(2) {
+            match (quote, b) {
+                (Some(q), b) if q == *b => quote = None,
+                (Some(_), _) => {}
+                (None, b'"' | b'\'') => quote = Some(*b),
+                (None, b'[') => depth += 1,
+                (None, b']') => depth = depth.saturating_sub(1),
+                (None, b'>') if depth == 0 => {
+                    self.at += i + 1;
+                    return true;
+                }
+                _ => {}
+            }
+        }
+        false
+    }
+
+    /// Code of the template at this place.
+    fn code(&mut self) -> bool {
+        let Some((n, delimiter)) = self.delimiter() else { return self.call() };
+        let Some(end) = self.code_end(n, delimiter) else { return false };
+        let inner = Span::new(self.at + delimiter.open.len(), end - closing(delimiter));
+        let at = Span::new(self.at, end);
+        self.page.code.push(CodePart { at, inner, comment: delimiter.comment });
+        self.at = end;
+        true
+    }
+
+    /// Where code in brackets ends; a file in which many of them have no end has no such code.
+    fn nested(&mut self, n: usize, from: usize, open: usize, signs: (u8, u8)) -> Option<usize> {
+        let end = nested_end(self.bytes(), from, open, signs);
+        if end.is_none() {
+            self.failed += 1;
+            self.never[n] = self.failed > MOST_FAILED;
+        }
+        end
+    }
+
+    /// A call of the template at this place: its sign, a name, and what stands in brackets.
+    fn call(&mut self) -> bool {
+        let Some(sign) = self.page.host.calls.filter(|c| self.rest().starts_with(*c)) else {
+            return false;
+        };
+        // An address of mail has one too.
+        if self.page.text[..self.at].ends_with(|c: char| c.is_alphanumeric()) {
+            return false;
+        }
+        let from = self.at + sign.len_utf8();
+        let bytes = &self.bytes()[from..];
+        let name = bytes.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+        let blank = bytes[name..].iter().take_while(|b| **b == b' ').count();
+        if name == 0 || bytes.get(name + blank) != Some(&b'(') {
+            return false;
+        }
+        let inner = from + name + blank + 1;
+        let calls = self.page.host.code.len() + Other::Call as usize;
+        if self.never[calls] {
+            return false;
+        }
+        let Some(end) = self.nested(calls, inner, 1, (b'(', b')')) else { return false };
+        let (at, inner) = (Span::new(self.at, end), Span::new(inner, end - 1));
+        self.page.code.push(CodePart { at, inner, comment: false });
+        self.at = end;
+        true
+    }
+
+    fn delimiter(&self) -> Option<(usize, Delimiter)> {
+        let all = self.page.host.code.iter().copied().enumerate();
+        { all }.find(|(_, d)| self.starts(d.open))
+    }
+
+    fn code_end(&mut self, n: usize, d: Delimiter) -> Option<usize> {
+        let from = self.at + d.open.len();
+        if self.never[n] {
+            return None;
+        }
+        if d.nested {
+            let braces = d.open.bytes().filter(|b| *b == b'{').count();
+            return self.nested(n, from, braces, (b'{', b'}'));
+        }
+        let found = self.page.text.get(from..).and_then(|t| t.find(d.close));
+        self.never[n] = found.is_none();
+        Some(from + found? + d.close.len())
+    }
+
+    fn end_tag(&mut self) -> bool {
+        let start = self.at;
+        let name = self.tag_name(start + 2);
+        let close = self.page.text[name.end as usize..].find('>');
+        let empty = name.is_empty() && !self.page.text[start..].starts_with("</>");
+        let Some(close) = close.filter(|_| !empty) else {
+            self.at = start;
+            return false;
+        };
+        let tag = Span::new(start, name.end as usize + close + 1);
+        let host = self.page.host;
+        let wanted = name.of(self.page.text);
+        let same =
+            |i: &usize| host.same_name(self.page.elements[*i].name.of(self.page.text), wanted);
+        match self.open.iter().rposition(same) {
+            Some(depth) => {
+                self.close_from(depth + 1, start);
+                if let Some(i) = self.open.pop() {
+                    let element = &mut self.page.elements[i];
+                    element.content.end = tag.start;
+                    element.ending = Ending::Tag { tag, name };
+                }
+            }
+            None => self.page.stray.push(tag),
+        }
+        self.at = tag.end as usize;
+        true
+    }
+
+    /// Ends the open elements from a depth on, without end tags.
+    fn close_from(&mut self, depth: usize, at: usize) {
+        for i in self.open.drain(depth..) {
+            self.page.elements[i].content.end = at as u32;
+        }
+    }
+
+    /// The name that begins at a place, and goes on after it: what code of the template gives out is part of it, other code is not.
+    fn tag_name(&mut self, from: usize) -> Span {
+        self.at = from;
+        while let Some(b) = self.bytes().get(self.at) {
+            if self.delimiter().is_some() {
+                if !self.gives_out() || !self.code() {
+                    break;
+                }
+                continue;
+            }
+            if b.is_ascii_whitespace() || matches!(b, b'>' | b'/' | b'<' | b'=' | b'"' | b'\'') {
+                break;
+            }
+            self.at += 1;
+        }
+        Span::new(from, self.at)
+    }
+
+    /// True if the code at this place writes something there.
+    fn gives_out(&self) -> bool {
+        let rest = self.rest();
+        let control = ["{%", "<%", "{"].iter().any(|c| rest.starts_with(c));
+        !control || ["{{", "{!!", "<%=", "<%-"].iter().any(|o| rest.starts_with(o))
+    }
+
+    fn start_tag(&mut self) -> bool {
+        let start = self.at;
+        let codes = self.page.code.len();
+        let name = self.tag_name(start + 1);
+        let Some((attributes, closed)) = self.attributes() else {
+            // A sign of the text after all.
+            self.page.code.truncate(codes);
+            self.at = start;
+            return false;
+        };
+        let word = name.of(self.page.text).to_owned();
+        if self.page.host.implied {
+            self.end_implied(&word, start);
+        }
+        let tag = Span::new(start, self.at);
+        let void = self.page.host.is_void(&word);
+        let ending = match (closed, void) {
+            (true, _) => Ending::Itself,
+            (false, true) => Ending::Void,
+            (false, false) => Ending::Missing,
+        };
+        let parent = self.open.last().copied();
+        let content = Span::at(self.at);
+        let number = self.page.elements.len();
+        self.page.elements.push(Element { parent, name, attributes, start: tag, content, ending });
+        if ending == Ending::Missing {
+            self.open.push(number);
+            if self.page.host.is_raw(&word) {
+                self.raw_content(&word);
+            }
+        }
+        true
+    }
+
+    /// What an element begins may be the end of others, as HTML says.
+    fn end_implied(&mut self, word: &str, at: usize) {
+        loop {
+            let Some(last) = self.open.last() else { return };
+            let name = self.page.elements[*last].name.of(self.page.text);
+            let row = ENDED_BY.iter().find(|(n, _)| self.page.host.same_name(n, name));
+            let Some((_, by)) = row else { return };
+            if !by.iter().any(|b| self.page.host.same_name(b, word)) {
+                return;
+            }
+            self.close_from(self.open.len() - 1, at);
+        }
+    }
+
+    /// The content of a script or a style: all up to its end tag.
+    fn raw_content(&mut self, word: &str) {
+        let from = self.at;
+        let end = format!("</{word}");
+        let rest = self.rest().as_bytes();
+        let same = |w: &[u8]| w.eq_ignore_ascii_case(end.as_bytes());
+        let len = rest.windows(end.len()).position(same).unwrap_or(rest.len());
+        let parent = self.open.last().copied();
+        // In others what stands for characters is read.
+        let raw = ["script", "style"].iter().any(|w| word.eq_ignore_ascii_case(w));
+        self.text_run(from, from + len, parent, raw);
+        self.at = from + len;
+    }
+
+    /// The attributes of a start tag to its end, and whether it closes itself; none if the tag has no end.
+    fn attributes(&mut self) -> Option<(Vec<Attribute>, bool)> {
+        let mut out = Vec::new();
+        loop {
+            let b = *self.bytes().get(self.at)?;
+            match b {
+                b if b.is_ascii_whitespace() => self.at += 1,
+                b'>' => {
+                    self.at += 1;
+                    return Some((out, false));
+                }
+                b'/' if self.bytes().get(self.at + 1) == Some(&b'>') => {
+                    self.at += 2;
+                    return Some((out, true));
+                }
+                b'/' => self.at += 1,
+                _ if self.code() => {}
+                // Another tag begins: this one was none.
+                b'<' => return None,
+                b'=' | b'"' | b'\'' => self.at += 1,
+                _ => out.push(self.attribute()?),
+            }
+        }
+    }
+
+    fn attribute(&mut self) -> Option<Attribute> {
+        let start = self.at;
+        loop {
+            self.at = self.attribute_name_end();
+            if self.delimiter().is_none() || !self.code() {
+                break;
+            }
+        }
+        if self.at == start {
+            self.at += 1;
+        }
+        let name = Span::new(start, self.at);
+        let blank = |b: &u8| b.is_ascii_whitespace();
+        let skip = self.bytes()[self.at..].iter().take_while(|b| blank(b)).count();
+        if self.bytes().get(self.at + skip) != Some(&b'=') {
+            return Some(Attribute { name, value: None, span: name });
+        }
+        self.at += skip + 1;
+        self.at += self.bytes()[self.at..].iter().take_while(|b| blank(b)).count();
+        let value = self.value()?;
+        Some(Attribute { name, value: Some(value), span: Span::new(start, self.at) })
+    }
+
+    fn attribute_name_end(&self) -> usize {
+        let host = self.page.host;
+        let mut at = self.at;
+        while let Some(b) = self.bytes().get(at) {
+            let ends = b.is_ascii_whitespace()
+                || matches!(b, b'>' | b'=' | b'<')
+                || *b == b'/' && self.bytes().get(at + 1) == Some(&b'>');
+            let code =
+                || host.code.iter().any(|d| self.bytes()[at..].starts_with(d.open.as_bytes()));
+            if ends || code() {
+                break;
+            }
+            at += 1;
+        }
+        at
+    }
+
+    /// The value that begins here.
+    fn value(&mut self) -> Option<AttributeValue> {
+        let codes = self.page.code.len();
+        let quote = self.bytes().get(self.at).copied().filter(|b| matches!(b, b'"' | b'\''));
+        let Some(quote) = quote else { return self.bare_value(codes) };
+        let start = self.at + 1;
+        let which = if quote == b'"' { Other::Double } else { Other::Single };
+        let word = if quote == b'"' { "\"" } else { "'" };
+        // Without an end the rest of the file would be the value.
+        self.find(which, word, start)?;
+        self.at = start;
+        loop {
+            let b = *self.bytes().get(self.at)?;
+            if b == quote {
+                break;
+            }
+            if self.delimiter().is_none() || !self.code() {
+                self.at += 1;
+            }
+        }
+        let inner = Span::new(start, self.at);
+        self.at += 1;
+        let has_code = self.page.code.len() > codes;
+        Some(AttributeValue { inner, quote: Some(char::from(quote)), has_code })
+    }
+
+    fn bare_value(&mut self, codes: usize) -> Option<AttributeValue> {
+        let start = self.at;
+        loop {
+            let b = *self.bytes().get(self.at)?;
+            let closes = b == b'/' && self.bytes().get(self.at + 1) == Some(&b'>');
+            if b.is_ascii_whitespace() || b == b'>' || closes {
+                break;
+            }
+            if self.delimiter().is_none() || !self.code() {
+                self.at += 1;
+            }
+        }
+        let has_code = self.page.code.len() > codes;
+        Some(AttributeValue { inner: Span::new(start, self.at), quote: None, has_code })
+    }
+}
+
+fn begins_name(b: u8) -> bool {
+    b.is_ascii_alphabetic() || matches!(b, b'_' | b':' | b'.') || !b.is_ascii()
+}
+
+/// How many bytes of a piece of code are its end.
+fn closing(d: Delimiter) -> usize {
+    match d.nested {
+        true => d.open.bytes().filter(|b| *b == b'{').count(),
+        false => d.close.len(),
+    }
+}
+
+/// Longer code in braces is none: a brace stood alone.
+const LONGEST: usize = 1 << 14;
+
+/// Where code in brackets ends: brackets in it are counted, strings passed over.
+fn nested_end(bytes: &[u8], from: usize, open: usize, signs: (u8, u8)) -> Option<usize> {
+    let (mut depth, mut quote, mut at) = (open, None, from);
+    let bytes = &bytes[..bytes.len().min(from + LONGEST)];
+    while let Some(b) = bytes.get(at) {
+        match (quote, *b) {
+            (Some(_), b'\\') => at += 1,
+            (Some(q), b) if b == q => quote = None,
+            // A string in a template ends with its line, or it is an apostrophe.
+            (Some(b'"' | b'\''), b'\n') => quote = None,
+            (Some(_), _) => {}
+            (None, b'"' | b'\'' | b'`') => quote = Some(*b),
+            (None, b) if b == signs.0 => depth += 1,
+            (None, b) if b == signs.1 => {
+                depth -= 1;
+                if depth == 0 {
+                    return Some(at + 1);
+                }
+            }
+            _ => {}
+        }
+        at += 1;
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::read;
+    use crate::markup::{Ending, HOSTS, host_named};
+
+    const PIECES: &[&str] = &[
+        "<a",
+        "<b ",
+        ">",
+        "/>",
+        "</a>",
+        "</b>",
+        "<br>",
+        "<script>",
+        "</script>",
+        "<!--",
+        "-->",
+        "<![CDATA[",
+        "]]>",
+        "<!x [",
+        "<?",
+        "?>",
+        "{{",
+        "}}",
+        "{",
+        "}",
+        "{%",
+        "%}",
+        "<%",
+        "<%=",
+        "%>",
+        "<%--",
+        "--%>",
+        "@if(",
+        ")",
+        "\"",
+        "'",
+        "=",
+        "é",
+        " ",
+        "\n",
+        "x",
+        "li>",
+        "<li>",
+        "<p>",
+        "<div>",
+        "\u{1f6a2}",
+    ];
+
+    #[test]
+    fn whatever_stands_in_a_file_places_hold() {
+        let mut seed = 7_u64;
+        let mut next = |n: usize| {
+            seed = seed
+                .wrapping_mul(6_364_136_223_846_793_005)
+                .wrapping_add(1_442_695_040_888_963_407);
+            (seed >> 33) as usize % n
+        };
+        for round in 0..4000 {
+            let text: String = (0..next(40)).map(|_| PIECES[next(PIECES.len())]).collect();
+            let host = &HOSTS[round % HOSTS.len()];
+            let page = read(host, &text);
+            assert_eq!(page.fault(), None, "{}: {text:?}", host.id);
+        }
+    }
+
+    #[test]
+    fn a_hundred_thousand_open_tags_and_braces_are_read_at_once() {
+        let svelte = host_named("svelte").expect("is there");
+        for piece in ["<a {", "<a>", "{{", "<!--", "<a b=\"", "</a>", "<% "] {
+            let text = piece.repeat(100_000);
+            for host in [svelte, &HOSTS[1]] {
+                assert_eq!(read(host, &text).fault(), None, "{piece}");
+            }
+        }
+    }
+
+    #[test]
+    fn elements_end_as_they_say() {
+        let html = host_named("html").expect("is there");
+        let page = read(html, "<ul><li>a<LI>b</ul><br><x-y/><p>c<div>d</div>");
+        let ends: Vec<(&str, Ending)> =
+            page.elements.iter().map(|e| (page.name(e), e.ending)).collect();
+        let missing = |n: &str| ends.iter().any(|e| e.0 == n && e.1 == Ending::Missing);
+        assert!(missing("li") && missing("LI") && missing("p"), "{ends:?}");
+        assert!(ends.contains(&("br", Ending::Void)) && ends.contains(&("x-y", Ending::Itself)));
+        assert_eq!(page.elements.iter().filter(|e| e.parent.is_none()).count(), 5);
+    }
+}
