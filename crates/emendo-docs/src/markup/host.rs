@@ -176,6 +176,52 @@ pub const HOSTS: &[Host] = &[
     },
 ];
 
+/// Elements whose start ends an open one, where end tags may be left out (HTML, "Optional tags").
+pub(super) const ENDED_BY: &[(&str, &[&str])] = &[
+    ("li", &["li"]),
+    ("dt", &["dt", "dd"]),
+    ("dd", &["dt", "dd"]),
+    ("option", &["option", "optgroup"]),
+    ("optgroup", &["optgroup"]),
+    ("tr", &["tr", "tbody", "tfoot"]),
+    ("td", &["td", "th", "tr", "tbody", "tfoot"]),
+    ("th", &["td", "th", "tr", "tbody", "tfoot"]),
+    ("thead", &["tbody", "tfoot"]),
+    ("tbody", &["tbody", "tfoot"]),
+    (
+        "p",
+        &[
+            "address",
+            "article",
+            "aside",
+            "blockquote",
+            "details",
+            "div",
+            "dl",
+            "fieldset",
+            "figure",
+            "footer",
+            "form",
+            "h1",
+            "h2",
+            "h3",
+            "h4",
+            "h5",
+            "h6",
+            "header",
+            "hr",
+            "main",
+            "nav",
+            "ol",
+            "p",
+            "pre",
+            "section",
+            "table",
+            "ul",
+        ],
+    ),
+];
+
 impl Host {
     /// True for a file of this kind.
     pub fn claims(&self, path: &RelPath) -> bool {
