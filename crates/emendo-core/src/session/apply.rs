@@ -10,7 +10,9 @@ use crate::review::{OpenCounts, OpenWork, Proposal, Selection, WrittenFile, acce
 use crate::run::{Engine, Mode};
 use crate::session::error::SessionError;
 use crate::session::recover::Recovered;
-use crate::session::series::{AppliedPart, ApplyOptions, Gathering, Part, Series, ids, waiting};
+use crate::session::series::{
+    AppliedPart, ApplyOptions, Gathering, Part, Series, ids, paths_of, waiting,
+};
 use crate::session::{Session, UNMET, bases, unmet};
 use crate::state::mark_unsettled;
 
@@ -173,7 +175,8 @@ impl Session {
         };
         if options.commits {
             // A template that gives nothing is said before anything is written.
-            if let Err(e) = parts.iter().try_for_each(|p| series.message(p, &[]).map(drop)) {
+            if let Err(e) = parts.iter().try_for_each(|p| series.message(p, &paths_of(p)).map(drop))
+            {
                 packer.abandon();
                 return Err(e);
             }

@@ -385,6 +385,14 @@ pub(super) fn waiting(parts: &[Part]) -> Vec<Vec<Waiting>> {
     out
 }
 
+/// The files that the edits of a part are in.
+pub(super) fn paths_of(part: &Part) -> Vec<RelPath> {
+    let mut out: Vec<RelPath> = part.used.iter().filter_map(|d| d.path.clone()).collect();
+    out.sort();
+    out.dedup();
+    out
+}
+
 /// The ids of the edits of a part.
 pub(super) fn ids(part: &Part) -> impl Iterator<Item = Digest> {
     part.used.iter().map(|d| d.edit)

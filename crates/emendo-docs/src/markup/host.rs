@@ -93,8 +93,8 @@ const HTML: Host = Host {
     void: VOID,
     raw: RAW,
     implied: true,
-    // Many kinds of pages that are filled in the browser use these.
-    code: &[nested("{{")],
+    // Many kinds of pages that are filled elsewhere have no ending of their own.
+    code: &[code("{%", "%}"), nested("{{")],
     calls: None,
     spaces: NameSpaces::Declared,
 };

@@ -376,13 +376,13 @@ fn line_ends_are_committed_as_git_keeps_them() {
 #[test]
 fn the_message_is_the_projects_own() {
     let s = proposed();
-    s.write("emendo.toml", "[commit]\nmessage = \"HARBOUR-7: {{ title }}\\n\\n{{ edits }} of {{ recipe.title }}{% for f in files %}, {{ f }}{% endfor %}\"\n");
+    s.write("emendo.toml", "[commit]\nmessage = \"HARBOUR-7: {{ title }}\\n\\n{{ edits }} of {{ recipe.title }}, {{ files[0]|upper }}\"\n");
     git(&s, &["add", "-A"]);
     git(&s, &["commit", "-q", "-m", "Settings"]);
     accepted(&s);
     s.run(&["apply", "--commits"]).ok();
     assert_eq!(titles(&s)[0], "HARBOUR-7: Gauges live elsewhere");
-    assert_eq!(git(&s, &["log", "-1", "--format=%b"]), "1 of Tide, A.java");
+    assert_eq!(git(&s, &["log", "-1", "--format=%b"]), "1 of Tide, A.JAVA");
     s.run(&["undo", "--to", "1"]).ok();
     for (template, says) in [
         ("{{ titel }}", "line 1: "),
