@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use emendo_docs::markup::{Ending, host_of, read};
+use emendo_docs::markup::{Ending, HOSTS, host_among, read};
 use emendo_text::{RelPath, Text};
 
 #[derive(Default)]
@@ -57,7 +57,10 @@ fn walk(path: &Path, counts: &mut BTreeMap<&'static str, Count>) {
         return;
     }
     let name = path.file_name().and_then(|n| n.to_str()).and_then(|n| RelPath::new(n).ok());
-    let Some(host) = name.and_then(|n| host_of(&n)).filter(|_| meta.is_file()) else { return };
+    let Some(host) = name.and_then(|n| host_among(HOSTS.iter(), &n)).filter(|_| meta.is_file())
+    else {
+        return;
+    };
     let Ok(bytes) = std::fs::read(path) else { return };
     let Ok(text) = Text::decode(&bytes) else { return };
     let start = Instant::now();

@@ -1,11 +1,12 @@
-//! What a program knows of languages, formats and ecosystems.
+//! What a program knows of languages, formats, ecosystems and pages.
 
+use emendo_docs::markup::{HOSTS, Host, host_among};
 use emendo_docs::{ECOSYSTEMS, Ecosystem, FORMATS, Format};
 use emendo_lang::Language;
 use emendo_languages::LANGUAGES;
 use emendo_text::{Diagnostic, RelPath, Span};
 
-/// The languages, formats and ecosystems. They are passed in: a test can bring its own.
+/// The languages, formats, ecosystems and kinds of pages. They are passed in: a test can bring its own.
 #[derive(Clone)]
 pub struct Tables {
     /// The languages, in the order in which they are offered.
@@ -14,6 +15,8 @@ pub struct Tables {
     pub formats: Vec<&'static Format>,
     /// The ecosystems of dependencies.
     pub ecosystems: Vec<&'static Ecosystem>,
+    /// The kinds of pages that hold markup.
+    pub hosts: Vec<&'static Host>,
 }
 
 impl Default for Tables {
@@ -23,6 +26,7 @@ impl Default for Tables {
             languages: LANGUAGES.to_vec(),
             formats: FORMATS.iter().collect(),
             ecosystems: ECOSYSTEMS.iter().collect(),
+            hosts: HOSTS.iter().collect(),
         }
     }
 }
@@ -74,6 +78,11 @@ impl Tables {
     /// The format of a file, by its name.
     pub fn format_of(&self, path: &RelPath) -> Option<&'static Format> {
         emendo_docs::format_among(self.formats.iter().copied(), path)
+    }
+
+    /// The kind of page that a file of markup is, by its name.
+    pub fn host_of(&self, path: &RelPath) -> Option<&'static Host> {
+        host_among(self.hosts.iter().copied(), path)
     }
 
     /// The ecosystem with this word.

@@ -104,7 +104,7 @@ impl Kind for MarkupKind {
         let meant = meant(action, cx)?;
         let does = does(action, what, cx)?;
         let rows = rows(action, what, (&meant, &does), cx)?;
-        Some(Box::new(MarkupRunner::new(action, what, meant, does, rows)))
+        Some(Box::new(MarkupRunner::new(cx.tables.clone(), action, what, meant, does, rows)))
     }
 }
 
@@ -354,5 +354,5 @@ fn spaces(action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
             None => cx.refuse("this action names no name space", action.span, "write `old`"),
         };
     }
-    Some(Box::new(SpaceRunner::new(action, rows, locations)))
+    Some(Box::new(SpaceRunner::new(cx.tables.clone(), action, rows, locations)))
 }

@@ -1,11 +1,13 @@
 //! Goes through a page, and says what becomes of each element that is meant.
 
-use emendo_docs::markup::{Attribute, Element, Page, TextRun, decode, host_of, read};
+use std::sync::Arc;
+
+use emendo_docs::markup::{Attribute, Element, Page, TextRun, decode, read};
 use emendo_lang::{Certainty, Fact};
 use emendo_recipe::{Action, Scope};
 use emendo_text::{Digest, RelPath, Span, Splice};
 
-use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Replaces, Runner};
+use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Replaces, Runner, Tables};
 use crate::markup::place::{Known, Meant, fit, parts};
 use crate::markup::write::{Write, filled, plain};
 use crate::shared::{Filled, ValuePattern, fill};
@@ -53,6 +55,7 @@ pub(super) struct Row {
 }
 
 pub(super) struct MarkupRunner {
+    tables: Arc<Tables>,
     scope: Scope,
     what: What,
     meant: Meant,
@@ -70,6 +73,7 @@ struct Place<'p> {
 
 impl MarkupRunner {
     pub(super) fn new(
+        tables: Arc<Tables>,
         action: &Action,
         what: What,
         meant: Meant,
@@ -77,7 +81,7 @@ impl MarkupRunner {
         rows: Vec<Row>,
     ) -> Self {
         let needs = needs(what, &meant, &rows);
-        Self { scope: action.scope.clone(), what, meant, does, rows, needs }
+        Self { tables, scope: action.scope.clone(), what, meant, does, rows, needs }
     }
 }
 
@@ -124,11 +128,11 @@ impl Runner for MarkupRunner {
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        host_of(path).is_some() && self.scope.covers(path)
+        self.tables.host_of(path).is_some() && self.scope.covers(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
-        let Some(host) = host_of(cx.path) else { return };
+        let Some(host) = cx.tables.host_of(cx.path) else { return };
         let page = read(host, cx.text);
         let mut texts: Vec<Vec<TextRun>> = vec![Vec::new(); page.elements.len()];
         for t in &page.texts {

@@ -1,11 +1,15 @@
 //! Name spaces by another name: where they are declared, named by a directive, or paired with the location of a schema.
 
-use emendo_docs::markup::{Attribute, Element, Page, host_of, read};
+use std::sync::Arc;
+
+use emendo_docs::markup::{Attribute, Element, Page, read};
 use emendo_lang::{Certainty, Fact};
 use emendo_recipe::{Action, Scope};
 use emendo_text::{RelPath, Span, Splice};
 
-use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, OldKey, Replaces, Runner};
+use crate::contract::{
+    Asks, Draft, FileCx, Found, Needs, NoteDraft, OldKey, Replaces, Runner, Tables,
+};
 use crate::markup::runner::{Row, local};
 use crate::shared::{Filled, ValuePattern, fill};
 
@@ -16,6 +20,7 @@ pub(super) struct Location {
 }
 
 pub(super) struct SpaceRunner {
+    tables: Arc<Tables>,
     scope: Scope,
     rows: Vec<Row>,
     locations: Vec<Location>,
@@ -25,8 +30,13 @@ pub(super) struct SpaceRunner {
 const HOLDERS: &[&str] = &["targetNamespace", "namespace", "noNamespaceSchemaLocation"];
 
 impl SpaceRunner {
-    pub(super) fn new(action: &Action, rows: Vec<Row>, locations: Vec<Location>) -> Self {
-        Self { scope: action.scope.clone(), rows, locations }
+    pub(super) fn new(
+        tables: Arc<Tables>,
+        action: &Action,
+        rows: Vec<Row>,
+        locations: Vec<Location>,
+    ) -> Self {
+        Self { tables, scope: action.scope.clone(), rows, locations }
     }
 
     fn row(&self, space: &str) -> Option<(usize, &Row)> {
@@ -135,11 +145,11 @@ impl Runner for SpaceRunner {
     }
 
     fn covers(&self, path: &RelPath) -> bool {
-        host_of(path).is_some() && self.scope.covers(path)
+        self.tables.host_of(path).is_some() && self.scope.covers(path)
     }
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
-        let Some(host) = host_of(cx.path) else { return };
+        let Some(host) = cx.tables.host_of(cx.path) else { return };
         let page = read(host, cx.text);
         let fact = |at: Span| Fact {
             says: Certainty::Certain,

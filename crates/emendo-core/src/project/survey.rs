@@ -183,11 +183,15 @@ pub(crate) fn survey_files(files: &ProjectFiles) -> Survey {
         let known = world.language_of(path).map(|l| (l.title, true));
         let other = || {
             let ending = path.extension()?;
-            // Settings are changed by keys, whatever the language around them.
-            let settings = world.format_of(path).is_some();
-            OTHERS.iter().find(|o| o.1.contains(&ending)).map(|o| (o.0, settings))
+            // Settings are changed by keys, pages by their markup, whatever the language around them.
+            let changed = world.format_of(path).is_some() || world.host_of(path).is_some();
+            OTHERS.iter().find(|o| o.1.contains(&ending)).map(|o| (o.0, changed))
         };
-        if let Some((name, supported)) = known.or_else(other) {
+        let page = || {
+            let host = world.host_of(path).filter(|_| world.ecosystem_of(path).is_none());
+            host.map(|h| (h.title, true))
+        };
+        if let Some((name, supported)) = known.or_else(page).or_else(other) {
             let entry = languages.entry(name).or_insert((0, supported));
             entry.0 += 1;
         }

@@ -248,13 +248,11 @@ impl Host {
     }
 }
 
-/// The host of a file, by its name.
-pub fn host_of(path: &RelPath) -> Option<&'static Host> {
-    host_among(HOSTS.iter(), path)
-}
-
-/// The same among these: the longest ending that fits decides.
-pub fn host_among<'h>(hosts: impl Iterator<Item = &'h Host>, path: &RelPath) -> Option<&'h Host> {
+/// The host of a file among these, by its name: the longest ending that fits decides.
+pub fn host_among(
+    hosts: impl Iterator<Item = &'static Host>,
+    path: &RelPath,
+) -> Option<&'static Host> {
     hosts.filter(|h| h.claims(path)).max_by_key(|h| {
         let name = path.name().to_ascii_lowercase();
         h.extensions.iter().filter(|e| name.ends_with(*e)).map(|e| e.len()).max()

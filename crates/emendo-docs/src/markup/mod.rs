@@ -10,6 +10,6 @@ mod page;
 mod read;
 
 pub use entities::{decode, encode};
-pub use host::{Delimiter, HOSTS, Host, NameSpaces, host_among, host_named, host_of};
+pub use host::{Delimiter, HOSTS, Host, NameSpaces, host_among, host_named};
 pub use page::{Attribute, AttributeValue, CodePart, Element, Ending, Page, TextRun};
 pub use read::read;

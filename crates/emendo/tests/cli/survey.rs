@@ -133,3 +133,13 @@ fn where_code_comes_from_calls_for_caution() {
     assert!(s.read("pom.xml").contains("new.example"));
     assert!(s.read(".github/workflows/a.yml").contains("java: 17"));
 }
+
+#[test]
+fn pages_are_counted_by_their_kind() {
+    let s = Sandbox::new();
+    for path in ["a.vue", "b.vue", "c.jsp", "d.blade.php", "e.html", "f.html.erb", "web.config"] {
+        s.write(path, "<p>a</p>\n");
+    }
+    let run = s.run(&["survey"]).ok();
+    run.says("Vue 2").says("JSP 1").says("Blade 1").says("HTML 1").says("ERB 1").lacks("*");
+}
