@@ -222,11 +222,11 @@ fn of_session(s: &SessionError) -> (u8, Option<String>) {
         }
         SessionError::HookChanged(files) => {
             let files: Vec<String> = files.iter().take(20).map(|f| format!("  {}", emendo_text::visible_name(f))).collect();
-            (REFUSED, Some(format!("{}\nwhat it made of them is kept below `.emendo/aside`. If it brings files into form, let an apply do that: `format` in emendo.toml", files.join("\n"))))
+            (REFUSED, Some(format!("{}\nwhat it made of files of the apply is kept below `.emendo/aside`. If it brings files into form, let an apply do that: `format` in emendo.toml", files.join("\n"))))
         }
         SessionError::Format(e) => (
             FAILED,
-            Some(format!("{}\nwhat it had made of the files is kept below `.emendo/aside`. To write without it: `--no-format`", emendo_text::visible(&e.said))),
+            Some(format!("{}\nwhat it had made of files, if anything, is kept below `.emendo/aside`. To write without it: `--no-format`", emendo_text::visible(&e.said))),
         ),
         SessionError::Message(_) => (USAGE, Some("correct the template: names, filters and loops of Jinja, at most 16 kB of text".into())),
         SessionError::NothingApplied => (USAGE, Some("`emendo status` shows what was applied".into())),

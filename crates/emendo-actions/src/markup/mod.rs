@@ -138,6 +138,7 @@ fn meant(action: &Action, cx: &mut CompileCx<'_>) -> Option<Meant> {
         when,
         inside: texts("inside"),
         root: table.is_true("root"),
+        sets: table.get("set").is_some(),
         scoped: action.scope.files.is_some(),
     })
 }

@@ -21,6 +21,8 @@ pub(super) struct Meant {
     pub(super) when: Vec<(String, Condition)>,
     pub(super) inside: Vec<String>,
     pub(super) root: bool,
+    /// Attributes are added that are not there.
+    pub(super) sets: bool,
     /// The recipe says in which files: names mean there what it says.
     pub(super) scoped: bool,
 }
@@ -89,6 +91,10 @@ impl Meant {
                 p => format!("`{p}` stands for `{space}`"),
             };
             facts.push(Fact { says: Certainty::Certain, text, at: Some(e.name) });
+        }
+        if (!self.when.is_empty() || self.sets) && page.varies(e) {
+            let text = "code in the tag says which attributes are there".to_owned();
+            facts.push(Fact { says: Certainty::Likely, text, at: Some(e.start) });
         }
         let mut slots = Vec::new();
         for (name, condition) in &self.when {

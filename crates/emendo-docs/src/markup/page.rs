@@ -147,6 +147,14 @@ impl Page<'_> {
         element.attributes.iter().find(|a| self.host.same_name(a.name.of(self.text), name))
     }
 
+    /// True if code of the template stands in the start tag beside the values: an attribute may be there or not.
+    pub fn varies(&self, element: &Element) -> bool {
+        let from = self.code.partition_point(|c| c.at.start < element.start.start);
+        let within = self.code[from..].iter().take_while(|c| c.at.start < element.start.end);
+        let value = |a: &Attribute| a.value.map(|v| v.inner);
+        { within }.any(|c| !element.attributes.iter().filter_map(value).any(|v| v.contains(c.at)))
+    }
+
     /// The elements around one, the nearest first.
     pub fn around(&self, element: &Element) -> impl Iterator<Item = &Element> {
         let mut next = element.parent;
