@@ -156,7 +156,8 @@ impl Session {
         let dirty = self.left_aside(disk, &proposal, (&mut paths, &mut out), options)?;
         leave_out(&proposal, &mut decisions, &mut out);
         let accepted = accepted(&proposal, &decisions);
-        paths.retain(|p| accepted.values().any(|e| e.path == *p));
+        let kept: HashSet<&RelPath> = accepted.values().map(|e| &e.path).collect();
+        paths.retain(|p| kept.contains(p));
         if accepted.is_empty() {
             out.open = Some(OpenWork::of(&proposal, &self.decisions()?).counts());
             return Ok(out);
@@ -170,7 +171,7 @@ impl Session {
             options,
             proposal: &proposal,
             dirty: dirty.into_iter().collect(),
-            now: HashMap::new(),
+            now: bases(&proposal),
             first: None,
         };
         if options.commits {

@@ -250,7 +250,7 @@ pub(super) struct Series<'a> {
     pub(super) options: &'a ApplyOptions<'a>,
     pub(super) proposal: &'a Proposal,
     pub(super) dirty: HashSet<RelPath>,
-    /// How files are that a part before wrote.
+    /// How files are: as they were proposed, or as a part before wrote them.
     pub(super) now: HashMap<RelPath, Digest>,
     /// The first apply of the series.
     pub(super) first: Option<u32>,
@@ -323,8 +323,7 @@ impl<'a> Series<'a> {
 
     fn add(&self, packer: &mut Packer<'_>, path: RelPath, text: &[u8]) -> Result<(), SessionError> {
         let before = self.disk.read(&path)?.unwrap_or_default();
-        let base = || self.proposal.files.iter().find(|f| f.path == path).map(|f| f.base);
-        if self.now.get(&path).copied().or_else(base) != Some(Digest::of(&before)) {
+        if self.now.get(&path) != Some(&Digest::of(&before)) {
             return Err(SessionError::Changed(vec![path]));
         }
         let dirty = self.dirty.contains(&path);
