@@ -83,8 +83,13 @@ fn leave_out(proposal: &Proposal, decisions: &mut Decisions, out: &mut Applied) 
         decisions.forget(&more);
         left.extend(more.into_iter().map(|e| (e, "the edit that it needs is left out".to_owned())));
     }
-    left.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
-    out.left_out.extend(left);
+    out.left_out.extend(in_order(left));
+}
+
+/// Edits in order of their places.
+fn in_order(mut all: Vec<(Edit, String)>) -> Vec<(Edit, String)> {
+    all.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
+    all
 }
 
 /// Accepted edits that a run did not write.
@@ -94,12 +99,9 @@ fn left_out(
     stopped: &Option<Stopped>,
 ) -> Vec<(Edit, String)> {
     // Where it stopped, the rest stays accepted.
-    let waits = |e: &Edit| stopped.is_some() && !done.contains(&e.id);
-    let rest = accepted.values().filter(|e| !done.contains(&e.id) && !waits(e));
+    let rest = accepted.values().filter(|e| stopped.is_none() && !done.contains(&e.id));
     let why = "it would write something else than what was accepted: decide again";
-    let mut out: Vec<(Edit, String)> = rest.map(|e| ((*e).clone(), why.to_owned())).collect();
-    out.sort_by(|a, b| (&a.0.path, a.0.line, a.0.id).cmp(&(&b.0.path, b.0.line, b.0.id)));
-    out
+    in_order(rest.map(|e| ((*e).clone(), why.to_owned())).collect())
 }
 
 /// Writes part after part. Gives the edits that are written, and the first journal.

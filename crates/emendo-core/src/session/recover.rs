@@ -6,7 +6,8 @@ use std::io;
 use emendo_text::{Digest, RelPath};
 
 use crate::apply::{
-    CarriedDecision, CommitKind, Disk, History, Journal, Phase, TakenBack, Unknown,
+    CarriedDecision, CommitKind, CommitRecord, Disk, History, Journal, MadeCommit, Phase,
+    TakenBack, Unknown,
 };
 use crate::edits::{
     Carried, Decision, Decisions, DraftKey, Edit, Standing, Status, StepKey, Verdict, Waiting,
@@ -64,21 +65,20 @@ impl Session {
         }
         if let Some(record) = journal.commit_of(CommitKind::Written)? {
             let made = match &record.made {
-                Some(id) => Some((id.clone(), Vec::new())),
-                None => history.made(&record.planned)?.map(|m| (m.id, m.otherwise)),
+                Some(id) => Some(MadeCommit { id: id.clone(), otherwise: Vec::new() }),
+                None => history.made(&record.planned)?,
             };
             match made {
-                Some((id, otherwise)) if otherwise.is_empty() => {
+                Some(MadeCommit { id, otherwise }) if otherwise.is_empty() => {
                     journal.write_again(disk)?;
-                    let record = crate::apply::CommitRecord { made: Some(id.clone()), ..record };
+                    let record = CommitRecord { made: Some(id.clone()), ..record };
                     journal.keep_commit(disk, CommitKind::Written, &record)?;
                     history.follow(&record.planned, &id)?;
                     self.use_up(journal, disk)?;
                     let files = journal.ops.ops.iter().map(|o| o.path.clone()).collect();
                     return Ok(Some(Recovered::Finished(files, id)));
                 }
-                Some((id, otherwise)) => {
-                    let made = crate::apply::MadeCommit { id, otherwise };
+                Some(made) => {
                     history.take_off(&record.planned, &made)?;
                     return self.roll_back(disk, journal, true).map(Some);
                 }
