@@ -88,7 +88,7 @@ impl Kind for Note {
             action.scope.names.values().map(|n| n.symbol.clone()).collect();
         symbols.extend(find.type_symbols().cloned());
         Some(Box::new(PlaceNote {
-            head: Head::new("note", language, action, needs),
+            head: Head::new("note", language, action, (needs, cx.tables)),
             find,
             finder,
             say: say.text,

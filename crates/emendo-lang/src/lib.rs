@@ -32,7 +32,7 @@ pub mod tree;
 mod ty;
 mod types;
 
-pub use crate::facts::{Declared, FileFacts, Hint, Member, Tells, TypeDecl, Word};
+pub use crate::facts::{Declared, FileFacts, Hint, Member, PageFacts, Tells, TypeDecl, Word};
 pub use crate::ground::{
     Certainty, Export, Fact, Files, Import, ImportName, Remembered, Renames, Spellings, remembered,
     weakest,

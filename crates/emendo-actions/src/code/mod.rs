@@ -159,7 +159,7 @@ impl Kind for Code {
                 let read = |text: &Text| import_in(language, &text.text);
                 let (old, new) = (read(&row.old)?, read(new)?);
                 let same = old.1 == new.1 && old.0 != new.0;
-                same.then(|| SymbolRunner::of_imports(language, digest, old, new.0))
+                same.then(|| SymbolRunner::of_imports((language, cx.tables), digest, old, new.0))
             });
             rules.push(CodeRule {
                 import,
@@ -181,7 +181,7 @@ impl Kind for Code {
             action.scope.names.values().map(|n| n.symbol.clone()).collect();
         symbols.extend(rules.iter().flat_map(|r| r.old.type_symbols().cloned()));
         Some(Box::new(CodeRunner {
-            head: Head::new("code", language, action, needs),
+            head: Head::new("code", language, action, (needs, cx.tables)),
             rules,
             finder,
             along,

@@ -4,24 +4,15 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_docs::Manifest;
-use emendo_lang::{FileFacts, Index, Renames, Resolver, Spellings, Tree};
+use emendo_lang::{Index, Renames, Resolver, Spellings};
 use emendo_recipe::Recipe;
 use emendo_text::{Diagnostic, RelPath, Span};
 
+use crate::contract::code::Code;
 use crate::contract::followed::Followed;
 use crate::contract::query::{Asked, Query};
 use crate::contract::tables::Tables;
 use crate::contract::trace::TraceLog;
-
-/// A parsed file.
-pub struct Code {
-    /// Its language.
-    pub language: &'static emendo_lang::Language,
-    /// The tree.
-    pub tree: Tree,
-    /// The facts.
-    pub facts: FileFacts,
-}
 
 /// What an action may ask while it is compiled.
 pub struct CompileCx<'a> {
@@ -58,7 +49,7 @@ pub struct FileCx<'a> {
     pub tables: &'a Tables,
     /// The file.
     pub path: &'a RelPath,
-    /// Its text before the step.
+    /// Its text before the step; of a page, the layer of code.
     pub text: &'a str,
     /// The line end that most lines have.
     pub line_end: &'a str,

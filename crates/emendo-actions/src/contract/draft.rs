@@ -3,7 +3,7 @@
 use emendo_lang::{Certainty, Fact, ImportName, weakest};
 use emendo_text::{Digest, Span, Splice};
 
-use crate::contract::cx::Code;
+use crate::contract::code::Code;
 
 /// A change that an action would make, in coordinates of its step's input text.
 #[derive(Clone, Debug)]
@@ -26,6 +26,10 @@ pub struct Draft {
     pub alternatives: Vec<Alternative>,
     /// What it holds together with.
     pub tie: Tie,
+    /// The layer of a page that it changes, by its number; 0 in files that are code as a whole.
+    pub layer: usize,
+    /// Why it cannot be written.
+    pub withheld: Option<String>,
 }
 
 impl Draft {
@@ -41,6 +45,8 @@ impl Draft {
             evidence,
             alternatives: Vec::new(),
             tie: Tie::default(),
+            layer: 0,
+            withheld: None,
         }
     }
 

@@ -1,5 +1,6 @@
 //! The contract of actions: what a kind is, what its compiled actions see and give, and what they may ask of a run.
 
+mod code;
 mod cx;
 mod draft;
 mod followed;
@@ -11,7 +12,8 @@ mod tables;
 mod trace;
 
 pub(crate) use cx::written_before;
-pub use cx::{Code, CompileCx, FileCx};
+pub use code::Code;
+pub use cx::{CompileCx, FileCx};
 pub(crate) use draft::action_digest;
 pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};
 pub use followed::{Declaration, Followed, Uses};

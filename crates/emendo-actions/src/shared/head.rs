@@ -1,10 +1,12 @@
 //! What every action about the code of one language has.
 
+use std::sync::Arc;
+
 use emendo_lang::Language;
 use emendo_recipe::{Action, Scope};
 use emendo_text::RelPath;
 
-use crate::contract::{Asks, Needs};
+use crate::contract::{Asks, Needs, Tables};
 
 /// The language of an action, the files that it reads, and the words that those must hold.
 pub(crate) struct Head {
@@ -13,6 +15,8 @@ pub(crate) struct Head {
     pub(crate) needs: Needs,
     /// Where the recipe limits it; nowhere for what only looks on.
     scope: Option<Scope>,
+    /// What says which pages hold code.
+    tables: Arc<Tables>,
 }
 
 impl Head {
@@ -21,27 +25,34 @@ impl Head {
         kind: &'static str,
         language: &'static Language,
         action: &Action,
-        needs: Needs,
+        (needs, tables): (Needs, &Arc<Tables>),
     ) -> Self {
-        Self { kind, language, needs, scope: Some(action.scope.clone()) }
+        let (scope, tables) = (Some(action.scope.clone()), tables.clone());
+        Self { kind, language, needs, scope, tables }
     }
 
     /// What looks on in all files of the language.
     pub(crate) fn everywhere(
         kind: &'static str,
         language: &'static Language,
-        needs: Needs,
+        (needs, tables): (Needs, &Arc<Tables>),
     ) -> Self {
-        Self { kind, language, needs, scope: None }
+        Self { kind, language, needs, scope: None, tables: tables.clone() }
+    }
+
+    /// Its language, and what is known of files.
+    pub(crate) fn at_work(&self) -> (&'static Language, &Arc<Tables>) {
+        (self.language, &self.tables)
     }
 
     /// True for the files that it reads. `files` with `lang` reads those files as that language, whatever their names.
     pub(crate) fn covers(&self, path: &RelPath) -> bool {
         match &self.scope {
             Some(scope) => {
-                scope.covers(path) && (scope.files.is_some() || self.language.reads(path))
+                let reads = || self.tables.reads(self.language, path);
+                scope.covers(path) && (scope.files.is_some() || reads())
             }
-            None => self.language.claims(path),
+            None => self.language.claims(path) || self.tables.page_with(self.language, path),
         }
     }
 

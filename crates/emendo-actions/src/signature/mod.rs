@@ -177,7 +177,7 @@ impl Kind for Signature {
         let targets = Targets::new(language, callables, action, cx);
         let needs = targets.needs();
         Some(Box::new(SignatureRunner {
-            head: Head::new("signature", language, action, needs),
+            head: Head::new("signature", language, action, (needs, cx.tables)),
             targets,
             lists,
             packs,

@@ -73,7 +73,7 @@ pub(super) fn compile(
     let words = last.iter().copied().chain(takers).map(|w| vec![w.to_owned()]);
     let needs = Needs::of(words.collect::<Vec<_>>());
     Some(Box::new(TypedRunner {
-        head: Head::new("signature", language, action, needs),
+        head: Head::new("signature", language, action, (needs, cx.tables)),
         written: text.text.clone(),
         wanted,
         macros,

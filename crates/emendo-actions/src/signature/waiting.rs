@@ -53,7 +53,7 @@ pub(super) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn
     let targets = Targets::new(language, callables, action, cx);
     let needs = targets.needs();
     Some(Box::new(WaitRunner {
-        head: Head::new("signature", language, action, needs),
+        head: Head::new("signature", language, action, (needs, cx.tables)),
         rule,
         targets,
         written: written.join(", "),
@@ -214,7 +214,7 @@ impl WaitRunner {
             self.head.language.modules.is_none() || names.package(symbol) != names.parent(symbol);
         let what = if member { SymbolKind::Method } else { SymbolKind::Free };
         let finder =
-            SymbolRunner::watch(self.head.language, what, vec![symbol.to_owned()], Vec::new());
+            SymbolRunner::watch(self.head.at_work(), what, vec![symbol.to_owned()], Vec::new());
         let found = finder.meant_places(p, &mut Found::default());
         let imported = |at: Span| p.code.facts.imports.iter().any(|i| i.span.contains(at));
         let found = found.into_iter().filter(|(w, ..)| !w.key && !imported(w.span));

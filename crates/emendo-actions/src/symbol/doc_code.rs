@@ -1,6 +1,6 @@
 //! Code in documentation that is compiled with the rest: read like a small file of its own.
 
-use emendo_lang::{Certainty, Fact, FileFacts, Project, Tree};
+use emendo_lang::{Certainty, Fact, Project, Tree};
 use emendo_pattern::ImportPlan;
 use emendo_text::{Part, Span};
 
@@ -135,8 +135,7 @@ impl SymbolRunner {
 fn code_of(p: &Place<'_>, snippet: &Snippet) -> Code {
     let language = p.code.language;
     let tree = Tree::parse(language, &snippet.text);
-    let facts = FileFacts::of_file(language, &tree, &snippet.text, p.cx.path, p.cx.project.files());
-    Code { language, tree, facts }
+    Code::whole(language, tree, &snippet.text, (p.cx.path, p.cx.project.files()))
 }
 
 /// The imports of a piece that follow from what is found in it.

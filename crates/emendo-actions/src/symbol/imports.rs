@@ -1,11 +1,13 @@
 //! Import statements that change themselves: moved names, packages, aliases, wildcards, names that are passed on.
 
+use std::sync::Arc;
+
 use emendo_lang::language::Names;
 use emendo_lang::{Certainty, Fact, Import, ImportName, Language, Project, Space, Tree};
 use emendo_pattern::{delete_splice, doubled, respell};
 use emendo_text::{Digest, Span, Splice};
 
-use crate::contract::{Found, Needs, NoteDraft, SymbolKind};
+use crate::contract::{Found, Needs, NoteDraft, SymbolKind, Tables};
 use crate::meaning::{ImportForm, Place, Rewritten, Row, Rows, SymbolRunner};
 use crate::shared::Head;
 
@@ -35,7 +37,7 @@ pub(crate) fn import_in(language: &Language, source: &str) -> Option<(String, Im
 impl SymbolRunner {
     /// Writes one import in place of another, wherever it stands: in a list, under another name.
     pub(crate) fn of_imports(
-        language: &'static Language,
+        (language, tables): (&'static Language, &Arc<Tables>),
         digest: Digest,
         old: (String, ImportForm),
         new: String,
@@ -52,7 +54,7 @@ impl SymbolRunner {
         // Other forms of the name are not meant.
         let what = SymbolKind::Constant;
         let rows = Rows::new(language, what, vec![row], Vec::new());
-        let head = Head::everywhere("code", language, Needs::of(rows.needs()));
+        let head = Head::everywhere("code", language, (Needs::of(rows.needs()), tables));
         let (strings, docs, becomes, watching) = (false, false, false, false);
         Self { head, what, strings, docs, becomes, import: Some(old.1), watching, rows }
     }

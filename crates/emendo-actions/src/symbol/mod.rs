@@ -118,7 +118,7 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
     let needs = Needs::of(rows.needs());
     let mentions = |word: &str| action.table.texts("mentions").iter().any(|m| m.text == word);
     Some(SymbolRunner {
-        head: Head::new("symbol", language, action, needs),
+        head: Head::new("symbol", language, action, (needs, cx.tables)),
         what,
         strings: mentions("strings"),
         docs: mentions("docs"),

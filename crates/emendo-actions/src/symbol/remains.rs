@@ -1,10 +1,12 @@
 //! What is still there of old symbols, in the code as a run leaves it.
 
+use std::sync::Arc;
+
 use emendo_lang::weakest;
 use emendo_lang::{Certainty, Language, Project, Space, Ty, Word};
 use emendo_text::Span;
 
-use crate::contract::{Needs, Remains, SymbolKind};
+use crate::contract::{Needs, Remains, SymbolKind, Tables};
 use crate::meaning::spelled_on;
 use crate::meaning::{Meant, Place, Row, Rows, SymbolRunner, row_digest};
 use crate::shared::Head;
@@ -13,7 +15,7 @@ use crate::symbol::mentions::{aliases, comment_mentions, spelled_in, under};
 impl SymbolRunner {
     /// A runner that only looks for symbols.
     pub fn watch(
-        language: &'static Language,
+        language: (&'static Language, &Arc<Tables>),
         what: SymbolKind,
         symbols: Vec<String>,
         kept: Vec<String>,
@@ -24,7 +26,7 @@ impl SymbolRunner {
 
     /// The same, of the overloads with these types of parameters.
     pub fn watch_overloads(
-        language: &'static Language,
+        language: (&'static Language, &Arc<Tables>),
         what: SymbolKind,
         symbols: Vec<(String, Option<Vec<Ty>>)>,
         kept: Vec<String>,
@@ -38,10 +40,11 @@ impl SymbolRunner {
             carried: false,
             short_for: None,
         };
+        let (language, tables) = language;
         let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
         let needs = Needs::of(rows.needs());
         Self {
-            head: Head::everywhere("symbol", language, needs),
+            head: Head::everywhere("symbol", language, (needs, tables)),
             what,
             strings: true,
             docs: true,

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_actions::{Answer, Asked, Followed, Needs, Query};
+use emendo_actions::{Answer, Asked, Code, Followed, Needs, Query, World};
 use emendo_docs::Manifest;
 use emendo_lang::Project as _;
-use emendo_lang::{FileFacts, Index, Resolver, Tree};
+use emendo_lang::{Index, Resolver};
 use emendo_text::RelPath;
 use rayon::prelude::*;
 
@@ -33,13 +33,17 @@ pub(crate) struct Answers {
 }
 
 /// Puts questions to all files, as they are by now.
-pub(crate) fn ask(queries: Vec<Arc<Query>>, files: &ProjectFiles, index: &Index) -> Vec<Asked> {
+pub(crate) fn ask(
+    queries: Vec<Arc<Query>>,
+    files: &ProjectFiles,
+    (world, index): (&World, &Index),
+) -> Vec<Asked> {
     let one = |query: Arc<Query>| {
         let needs = Needs::of(query.pattern.needs());
         let narrow = Narrow::new([&needs], &Declared::default(), &[]);
         let language = query.pattern.language();
         let covered = |p: &&RelPath| {
-            query.files.as_ref().map_or_else(|| language.reads(p), |files| files.matches(p))
+            query.files.as_ref().map_or_else(|| world.reads(language, p), |files| files.matches(p))
         };
         let found: Vec<Answer> = files
             .paths()
@@ -48,7 +52,9 @@ pub(crate) fn ask(queries: Vec<Arc<Query>>, files: &ProjectFiles, index: &Index)
             .flat_map_iter(|path| {
                 let wanted = |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(&needs);
                 let text = files.peek_if(path, &wanted);
-                text.map_or(Vec::new(), |t| answers_in(&query, path, &t, index))
+                text.map_or(Vec::new(), |t| {
+                    answers_in(&query, path, &t, (world, index))
+                })
             })
             .collect();
         let unread = query.none
@@ -59,10 +65,18 @@ pub(crate) fn ask(queries: Vec<Arc<Query>>, files: &ProjectFiles, index: &Index)
 }
 
 /// What a question finds in one text.
-fn answers_in(query: &Query, path: &RelPath, text: &str, index: &Index) -> Vec<Answer> {
+fn answers_in(
+    query: &Query,
+    path: &RelPath,
+    text: &str,
+    (world, index): (&World, &Index),
+) -> Vec<Answer> {
     let language = query.pattern.language();
-    let tree = Tree::parse_file(language, path, text);
-    let facts = FileFacts::of_file(language, &tree, text, path, index.files());
-    let resolver = Resolver::new(language, &facts, index, &tree, text).in_file(path);
-    query.answers(path, &tree, text, &resolver)
+    let one = |code: Code| {
+        let text = code.text(text);
+        let resolver =
+            Resolver::new(language, &code.facts, index, &code.tree, text).in_file(path);
+        query.answers(path, &code.tree, text, &resolver)
+    };
+    Code::all(world, language, (path, index.files()), text).into_iter().flat_map(one).collect()
 }

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use emendo_actions::World;
 use emendo_actions::{Code, Declaration, FileCx, Followed};
-use emendo_lang::{FileFacts, Index, Project as _, Tree};
+use emendo_lang::{Index, Project as _};
 use emendo_text::{Lines, RelPath, Span, Text};
 use rayon::prelude::*;
 
@@ -39,7 +39,7 @@ pub(crate) fn follow(
                 let wanted =
                     |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(&action.asks.needs);
                 let found = look.read(path, &wanted, &[], &|cx| runner.declares(cx));
-                found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
+                found.into_iter().map(|d| (path.clone(), d))
             })
             .collect();
         let one = |(path, declaration)| Followed {
@@ -61,7 +61,7 @@ pub(crate) fn follow(
                 .par_iter()
                 .flat_map_iter(|path| {
                     let found = look.read(path, &|_| true, &followed, &|cx| runner.declares(cx));
-                    found.unwrap_or_default().into_iter().map(|d| (path.clone(), d))
+                    found.into_iter().map(|d| (path.clone(), d))
                 })
                 .collect();
             let known = |f: &(RelPath, Declaration)| {
@@ -92,20 +92,23 @@ impl Looking<'_> {
         path: &RelPath,
         wanted: &dyn Fn(&[u8]) -> bool,
         followed: &[Followed],
-        ask: &dyn Fn(&FileCx<'_>) -> T,
-    ) -> Option<T> {
-        let language = self.action.asks.language?;
-        let text = self.texts.peek_if(path, wanted)?;
+        ask: &dyn Fn(&FileCx<'_>) -> Vec<T>,
+    ) -> Vec<T> {
+        let Some(language) = self.action.asks.language else { return Vec::new() };
+        let Some(text) = self.texts.peek_if(path, wanted) else { return Vec::new() };
         let text = Text::new(&text);
-        let tree = Tree::parse_file(language, path, text.as_str());
-        let facts = FileFacts::of_file(language, &tree, text.as_str(), path, self.index.files());
-        let code = Code { language, tree, facts };
-        Some(ask(&FileCx {
-            code: Some(&code),
-            packages: self.packages,
-            followed,
-            ..FileCx::new(self.world, path, (text.as_str(), text.line_end()), self.index)
-        }))
+        let at = (path, self.index.files());
+        let all = Code::all(self.world, language, at, text.as_str());
+        let one = |code: &Code| {
+            let own = (code.text(text.as_str()), text.line_end());
+            ask(&FileCx {
+                code: Some(code),
+                packages: self.packages,
+                followed,
+                ..FileCx::new(self.world, path, own, self.index)
+            })
+        };
+        all.iter().flat_map(one).collect()
     }
 
     /// Adds where the declarations are used.
@@ -119,7 +122,7 @@ impl Looking<'_> {
         let narrow = Narrow::new([], &Declared { words, ..Declared::default() }, &[]);
         let found: Vec<(usize, RelPath, Option<u32>)> = files
             .par_iter()
-            .filter(|p| language.reads(p))
+            .filter(|p| self.world.reads(language, p))
             .flat_map_iter(|path| {
                 let ask = |cx: &FileCx<'_>| {
                     let mut here = Vec::new();
@@ -132,7 +135,7 @@ impl Looking<'_> {
                     }
                     here
                 };
-                self.read(path, &|b| narrow.may_matter(b), &[], &ask).unwrap_or_default()
+                self.read(path, &|b| narrow.may_matter(b), &[], &ask)
             })
             .collect();
         for (i, path, left) in found {

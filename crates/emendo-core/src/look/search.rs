@@ -2,9 +2,8 @@
 
 use std::sync::Arc;
 
-use emendo_actions::Needs;
-use emendo_actions::World;
-use emendo_lang::{Certainty, FileFacts, Index, Language, Project as _, Resolver, Tree};
+use emendo_actions::{Code, Needs, World};
+use emendo_lang::{Certainty, Index, Project as _, Resolver};
 use emendo_pattern::{Nearest, Pattern};
 use emendo_text::{Lines, RelPath, Text};
 use rayon::prelude::*;
@@ -85,7 +84,8 @@ pub fn search(world: &Arc<World>, project: &Project, pattern: &Pattern) -> Searc
     let walked = walk(project, &[]);
     let index =
         Index::new(Arc::new(ProjectFiles::new(world.clone(), project, walked.files.clone())));
-    let files: Vec<RelPath> = walked.files.into_iter().filter(|p| language.reads(p)).collect();
+    let files: Vec<RelPath> =
+        walked.files.into_iter().filter(|p| world.reads(language, p)).collect();
     let found: Vec<(Vec<Hit>, usize)> = files
         .par_iter()
         .filter_map(|path| {
@@ -94,14 +94,14 @@ pub fn search(world: &Arc<World>, project: &Project, pattern: &Pattern) -> Searc
             if !wanted || is_generated(&bytes) {
                 return None;
             }
-            Some(hits(pattern, path, &Text::decode(&bytes).ok()?, &index))
+            Some(hits(pattern, path, &Text::decode(&bytes).ok()?, (world, &index)))
         })
         .collect();
     let mut out = Search { files: files.len(), candidates: found.len(), ..Search::default() };
     out.gave_up = found.iter().map(|f| f.1).sum();
     out.hits = found.into_iter().flat_map(|f| f.0).collect();
     if out.hits.is_empty() {
-        out.near = nearest(project, pattern, &files, &index);
+        out.near = nearest(project, pattern, &files, (world, &index));
     }
     out
 }
@@ -111,30 +111,39 @@ fn read(project: &Project, path: &RelPath) -> Option<Arc<Vec<u8>>> {
     if size > MAX_FILE { None } else { project.bytes(path).ok() }
 }
 
-/// A parsed file, for questions about it.
-struct Parsed {
-    tree: Tree,
-    facts: FileFacts,
+/// Where a pattern fits in a file, and at how many places comparing was given up.
+fn hits(
+    pattern: &Pattern,
+    path: &RelPath,
+    text: &Text,
+    (world, index): (&World, &Index),
+) -> (Vec<Hit>, usize) {
+    let at = (path, index.files());
+    let programs = Code::all(world, pattern.language(), at, text.as_str());
+    let found: Vec<(Vec<Hit>, usize)> =
+        programs.iter().map(|code| hits_in(code, pattern, path, (text.as_str(), index))).collect();
+    let gave_up = found.iter().map(|f| f.1).sum();
+    let mut out: Vec<Hit> = found.into_iter().flat_map(|f| f.0).collect();
+    out.sort_by_key(|h| (h.start, h.end));
+    (out, gave_up)
 }
 
-impl Parsed {
-    fn new(language: &'static Language, path: &RelPath, text: &str, index: &Index) -> Self {
-        let tree = Tree::parse_file(language, path, text);
-        let facts = FileFacts::of_file(language, &tree, text, path, index.files());
-        Self { tree, facts }
-    }
-}
-
-fn hits(pattern: &Pattern, path: &RelPath, text: &Text, project: &Index) -> (Vec<Hit>, usize) {
-    let source = text.as_str();
-    let parsed = Parsed::new(pattern.language(), path, source, project);
-    let resolver = Resolver::new(pattern.language(), &parsed.facts, project, &parsed.tree, source);
+/// Where a pattern fits in one program of a file.
+fn hits_in(
+    code: &Code,
+    pattern: &Pattern,
+    path: &RelPath,
+    (source, index): (&str, &Index),
+) -> (Vec<Hit>, usize) {
+    let view = code.text(source);
+    let resolver = Resolver::new(pattern.language(), &code.facts, index, &code.tree, view);
     let lines = Lines::new(source);
     let mut out: Vec<Hit> = Vec::new();
     // Places come in order: columns are counted on from the last one, so that a long line is walked once.
     let mut last = (0u32, 0u32, 0u32);
-    let found = pattern.places(&parsed.tree, source, &resolver);
-    for m in found.matches {
+    let found = pattern.places(&code.tree, view, &resolver);
+    for mut m in found.matches {
+        m.span = code.in_file(m.span);
         if out.last().is_some_and(|h| (h.start, h.end) == (m.span.start, m.span.end)) {
             continue;
         }
@@ -150,7 +159,7 @@ fn hits(pattern: &Pattern, path: &RelPath, text: &Text, project: &Index) -> (Vec
             f.text.replace("{line}", &line.to_string())
         };
         let held = |s: &emendo_pattern::Bound| {
-            s.text.clone().unwrap_or_else(|| excerpt(s.span.of(source)))
+            s.text.clone().unwrap_or_else(|| excerpt(code.in_file(s.span).of(source)))
         };
         let named = m.slots.iter().filter(|s| s.name != "_");
         out.push(Hit {
@@ -184,7 +193,12 @@ fn place(lines: &Lines, text: &str, at: u32) -> (u32, u32) {
 }
 
 /// The place where the pattern came furthest, in the files that hold any of its words.
-fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath], index: &Index) -> Option<Near> {
+fn nearest(
+    project: &Project,
+    pattern: &Pattern,
+    files: &[RelPath],
+    (world, index): (&World, &Index),
+) -> Option<Near> {
     let needs = Needs::of(pattern.needs());
     let any = Needs(needs.0.into_iter().flatten().map(|w| vec![w]).collect());
     let narrow = Narrow::new([&any], &Declared::default(), &[]);
@@ -198,10 +212,15 @@ fn nearest(project: &Project, pattern: &Pattern, files: &[RelPath], index: &Inde
         .filter_map(|path| {
             let text = Text::decode(&read(project, &path)?).ok()?;
             let source = text.as_str();
-            let parsed = Parsed::new(pattern.language(), &path, source, index);
-            let resolver =
-                Resolver::new(pattern.language(), &parsed.facts, index, &parsed.tree, source);
-            let near: Nearest = pattern.nearest(&parsed.tree, source, &resolver)?;
+            let near_in = |code: &Code| {
+                let view = code.text(source);
+                let resolver =
+                    Resolver::new(pattern.language(), &code.facts, index, &code.tree, view);
+                pattern.nearest(&code.tree, view, &resolver)
+            };
+            let programs = Code::all(world, pattern.language(), (&path, index.files()), source);
+            let all = programs.iter().filter_map(near_in);
+            let near: Nearest = all.reduce(|a, b| if b.fitted > a.fitted { b } else { a })?;
             let lines = Lines::new(source);
             let (line, column) = place(&lines, source, near.at.start);
             let start = lines.start(line as usize - 1, source.len());

@@ -1,11 +1,13 @@
 //! One file through the steps of a run: find, fold, write, parse again.
 
+use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_actions::World;
 use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft, TraceLog};
-use emendo_lang::{Certainty, FileFacts, Files, Language, Project, Tree};
+use emendo_docs::markup::Layer;
+use emendo_lang::{Certainty, Files, Language, Project, Tree};
 use emendo_text::{Digest, Hasher, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
 
 use crate::edits::{Carried, Decisions, DraftKey, Edit, Leftover, Note, OnceWritten};
@@ -31,8 +33,10 @@ pub(crate) struct FileRun {
     pub(crate) map: PieceMap,
     /// The trees of the text as it is.
     pub(crate) trees: Vec<(&'static Language, Tree)>,
-    /// Those whose facts were asked for.
+    /// Those whose facts were asked for; in a page, its layers.
     pub(crate) code: Vec<Code>,
+    /// The layers of code of the text as it is, where the file is a page; worked out when asked for.
+    pub(crate) layers: OnceCell<Option<Vec<Arc<Layer>>>>,
     pub(crate) edits: Vec<Edit>,
     /// What each of them wrote, by its seal: of a choice, that of what was picked.
     pub(crate) wrote: Vec<Digest>,
@@ -72,11 +76,20 @@ pub(crate) struct Env<'a> {
     pub(crate) exists: &'a (dyn Fn(&RelPath) -> bool + Sync),
 }
 
+/// Code after a step.
+pub(crate) struct NewTree {
+    pub(crate) language: &'static Language,
+    pub(crate) tree: Tree,
+    /// The layer of the page that it is.
+    pub(crate) layer: Option<Arc<Layer>>,
+}
+
 /// A step's result for a file.
 pub(crate) struct StepText {
     pub(crate) text: String,
     pub(crate) pieces: Vec<Piece>,
-    pub(crate) trees: Vec<(&'static Language, Tree)>,
+    /// A tree for each that the text had before, with its text where that is a layer of a page.
+    pub(crate) trees: Vec<NewTree>,
     /// What was written, in the new text and in order.
     pub(crate) changed: Vec<Span>,
     /// Import statements that follow, with their changes.
@@ -96,6 +109,7 @@ impl FileRun {
             map,
             trees: Vec::new(),
             code: Vec::new(),
+            layers: OnceCell::new(),
             edits: Vec::new(),
             wrote: Vec::new(),
             covered: HashSet::new(),
@@ -130,6 +144,7 @@ impl FileRun {
     pub(crate) fn rest(&mut self) {
         self.code.clear();
         self.trees.clear();
+        self.layers = OnceCell::new();
         self.anchors = None;
     }
 
@@ -171,20 +186,22 @@ impl FileRun {
         let own: Vec<&str> = own.into_iter().map(|o: &OnceWritten| o.text.as_str()).collect();
         for i in wanted {
             let runner = &step.actions[i].runner;
-            let code =
-                step.actions[i].asks.language.map(|l| self.code(l, env.answers.index.files()));
-            let log = trace.as_ref().map(|t| TraceLog::new(t.at));
-            let cx = FileCx {
-                packages: &step.packages,
-                followed,
-                own: &own,
-                trace: log.as_ref(),
-                ..self.cx(code, env)
-            };
             let notes = found.notes.len();
-            runner.find(&cx, i, &mut found);
-            if let Some(log) = log {
-                self.keep_trace(step, log, step.actions[i].asks.kind, env);
+            for code in self.code(step.actions[i].asks.language, env.answers.index.files()) {
+                let log = trace.as_ref().map(|t| TraceLog::new(t.at));
+                let cx = FileCx {
+                    packages: &step.packages,
+                    followed,
+                    own: &own,
+                    trace: log.as_ref(),
+                    ..self.cx(code, env)
+                };
+                let before = (found.drafts.len(), found.notes.len());
+                runner.find(&cx, i, &mut found);
+                self.fit_into_page(code, &mut found, before);
+                if let Some(log) = log {
+                    self.keep_trace(step, log, step.actions[i].asks.kind, env);
+                }
             }
             if let Some(Ok(mut touched)) = env.touched.map(CoverageLog::lock) {
                 touched.extend((found.notes.len() > notes).then_some((n, i, None)));
@@ -252,10 +269,11 @@ impl FileRun {
         let watches = watches.into_iter().filter(|w| present.meets(&w.asks.needs) || reached);
         let mut said: Vec<Span> = Vec::new();
         for watch in watches.collect::<Vec<_>>() {
-            let code = watch.asks.language.map(|l| self.code(l, env.answers.index.files()));
-            let cx = FileCx { packages: &env.plan.packages, ..self.cx(code, env) };
             let mut found = Vec::new();
-            watch.runner.remains(&cx, &mut found);
+            for code in self.code(watch.asks.language, env.answers.index.files()) {
+                let cx = FileCx { packages: &env.plan.packages, ..self.cx(code, env) };
+                watch.runner.remains(&cx, &mut found);
+            }
             found.retain(|r| r.certainty >= watch.least);
             // Of places within one another, the outermost is said, and the surest of its reasons.
             found.sort_by_key(|r| (r.at.start, std::cmp::Reverse((r.at.end, r.certainty))));
@@ -303,25 +321,33 @@ impl FileRun {
             ..FileCx::new(
                 &env.plan.world,
                 &self.path,
-                (&self.text, self.base.line_end()),
+                (code.map_or(&self.text, |c| self.code[c].text(&self.text)), self.base.line_end()),
                 &env.answers.index,
             )
         }
     }
 
-    /// The parsed text, parsed if it is not.
-    fn code(&mut self, language: &'static Language, files: &dyn Files) -> usize {
+    /// What is read of the text for an action: nothing but the text, or code of its language: the text as a whole, or the layers of a page.
+    /// What is not parsed yet is parsed.
+    fn code(
+        &mut self,
+        language: Option<&'static Language>,
+        files: &dyn Files,
+    ) -> Vec<Option<usize>> {
+        let Some(language) = language else { return vec![None] };
+        if self.page_layers().is_some() {
+            return self.layers_in(language, files).into_iter().map(Some).collect();
+        }
         if let Some(i) = self.code.iter().position(|c| std::ptr::eq(c.language, language)) {
-            return i;
+            return vec![Some(i)];
         }
         let known = self.trees.iter().position(|t| std::ptr::eq(t.0, language));
         let tree = known.map_or_else(
             || Tree::parse_file(language, &self.path, &self.text),
             |i| self.trees.swap_remove(i).1,
         );
-        let facts = FileFacts::of_file(language, &tree, &self.text, &self.path, files);
-        self.code.push(Code { language, tree, facts });
-        self.code.len() - 1
+        self.code.push(Code::whole(language, tree, &self.text, (&self.path, files)));
+        vec![Some(self.code.len() - 1)]
     }
 
     pub(crate) fn line(&mut self, at: Span) -> u32 {

@@ -1,5 +1,7 @@
 //! Drafts become edits: named, decided, freed of conflicts.
 
+use std::cell::OnceCell;
+
 use emendo_actions::{Change, Draft, NoteDraft};
 use emendo_lang::{Certainty, Tree};
 use emendo_text::{Digest, Part, PieceMap, Span, Splice};
@@ -44,6 +46,9 @@ impl FileRun {
                 );
             }
         }
+        for f in folded.iter_mut().filter(|f| f.withheld.is_none()) {
+            f.withheld = f.draft.withheld.take();
+        }
         for f in folded.iter_mut().filter(|f| f.status != Status::Rejected) {
             if f.draft.tie.needs.is_some_and(|tie| env.decisions.gone(tie)) {
                 f.withheld = Some("the edit that it needs is rejected".into());
@@ -80,8 +85,10 @@ impl FileRun {
                 self.map = PieceMap::new(pieces);
                 if self.text != before {
                     self.words = Default::default();
-                    self.trees = trees;
+                    let whole = trees.into_iter().filter(|t| t.layer.is_none());
+                    self.trees = whole.map(|t| (t.language, t.tree)).collect();
                     self.code.clear();
+                    self.layers = OnceCell::new();
                 }
                 return;
             }
@@ -142,7 +149,8 @@ impl FileRun {
     /// Names for places in the original text; its declarations are known where it is code.
     pub(crate) fn new_anchors(&self) -> Anchors {
         let base = self.base.as_str();
-        let Some(code) = self.code.first() else { return Anchors::new(base, None) };
+        let whole = self.code.first().filter(|c| c.layer.is_none());
+        let Some(code) = whole else { return Anchors::new(base, None) };
         if self.map.untouched() {
             return Anchors::new(base, Some((code.language, &code.tree)));
         }

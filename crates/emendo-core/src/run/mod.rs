@@ -6,6 +6,7 @@ mod file;
 mod fold;
 mod folded;
 mod naming;
+mod pages;
 mod protected;
 mod record;
 mod sink;
@@ -416,7 +417,7 @@ impl Engine<'_> {
         let queries = self.plan.queries(stage.clone());
         if !queries.is_empty() {
             let texts = overlaid(kept, texts);
-            answers.queries.extend(ask(queries, &texts, &answers.index));
+            answers.queries.extend(ask(queries, &texts, (&self.plan.world, &answers.index)));
         }
         let follows = |n: &usize| self.plan.steps[*n].actions.iter().any(|a| a.asks.follows);
         if stage.start > 0 && stage.clone().any(|n| follows(&n)) {

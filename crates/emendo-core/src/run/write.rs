@@ -1,15 +1,18 @@
 //! What is in is written into the text, and what broke it is withheld.
 
-use emendo_actions::Change;
+use emendo_actions::{Change, Code};
 use emendo_lang::Certainty;
-use emendo_pattern::ImportPlan;
+use emendo_pattern::{ImportEdit, ImportPlan};
 use emendo_text::{Hasher, Part, PieceMap, Placed, Span, Splice, render};
 
 use crate::edits::{Edit, Evidence, Standing};
 use crate::plan::PlanStep;
-use crate::run::file::{FileRun, StepText, applied, excerpt, uncopied};
+use crate::run::file::{FileRun, NewTree, StepText, applied, excerpt, uncopied};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
+
+/// A draft that is in, with its number and its change.
+type ActiveDraft<'a> = (u32, &'a FoldedDraft, &'a Change);
 
 impl FileRun {
     /// Writes what is in: the new text, its pieces and tree, and the imports that follow.
@@ -52,10 +55,18 @@ impl FileRun {
             return StepText { text, pieces, trees: Vec::new(), changed: Vec::new(), derived };
         }
         let out = render(&self.text, &self.map, &mut placed);
-        let trees = self.code.iter().map(|c| {
-            (c.language, c.tree.parse_edited(c.language, &self.text, &out.text, &out.replaced))
-        });
-        let trees = trees.collect();
+        let trees = match self.page_layers() {
+            Some(_) => self.parsed_again(&out.text),
+            None => {
+                let one = |c: &Code| {
+                    let language = c.language;
+                    let tree =
+                        c.tree.parse_edited(language, &self.text, &out.text, &out.replaced);
+                    NewTree { language, tree, layer: None }
+                };
+                self.code.iter().map(one).collect()
+            }
+        };
         let mut moved = 0_i64;
         let changed = out.replaced.iter().map(|(old, len)| {
             let start = (i64::from(old.start) + moved) as usize;
@@ -71,9 +82,29 @@ impl FileRun {
     fn imports(
         &self,
         step: &PlanStep,
-        active: &[(u32, &FoldedDraft, &Change)],
+        active: &[ActiveDraft<'_>],
     ) -> (Vec<(Edit, Vec<Splice>)>, Vec<u32>) {
-        let Some(code) = self.code.first() else { return (Vec::new(), Vec::new()) };
+        let (mut edits, mut absorbed) = (Vec::new(), Vec::new());
+        for (layer, code) in self.first_of_layers() {
+            let own = active.iter().filter(|a| a.1.draft.layer == layer);
+            let own: Vec<ActiveDraft<'_>> = own.copied().collect();
+            let (more, gone) = self.import_edits(code, &own);
+            edits.extend(more);
+            absorbed.extend(gone);
+        }
+        let others = || active.iter().filter(|a| !absorbed.contains(&a.0));
+        let touched =
+            |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
+        edits.retain(|e: &ImportEdit| !touched(e.splice.span));
+        (self.derived(step, edits), absorbed)
+    }
+
+    /// The changes of import statements of one program, and the edits that they leave nothing to do.
+    fn import_edits(
+        &self,
+        code: &Code,
+        active: &[ActiveDraft<'_>],
+    ) -> (Vec<ImportEdit>, Vec<u32>) {
         let mut plan = ImportPlan::default();
         for (_, _, change) in active {
             plan.add.extend(change.imports.iter().cloned());
@@ -101,15 +132,18 @@ impl FileRun {
             }
         }
         let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
+        let edits = self.imports_in_page(code, edits);
         let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();
         let absorbed: Vec<u32> =
             active.iter().filter(|a| statements.contains(&a.1.draft.hull)).map(|a| a.0).collect();
-        let others = || active.iter().filter(|a| !absorbed.contains(&a.0));
-        let touched =
-            |span: Span| others().any(|(_, _, c)| c.splices.iter().any(|s| s.span.meets(span)));
+        (edits, absorbed)
+    }
+
+    /// The edits that changes of import statements are.
+    fn derived(&self, step: &PlanStep, edits: Vec<ImportEdit>) -> Vec<(Edit, Vec<Splice>)> {
         let key = &step.info.key;
         let mut named: Vec<emendo_text::Digest> = Vec::new();
-        let derived = edits.into_iter().filter(|e| !touched(e.splice.span)).map(|e| {
+        let derived = edits.into_iter().map(|e| {
             let mut h = Hasher::new();
             h.part("import").part(&key.recipe).part(&key.step).part(self.path.as_str());
             for a in &e.about {
@@ -153,7 +187,7 @@ impl FileRun {
             };
             (edit, vec![e.splice])
         });
-        (derived.collect(), absorbed)
+        derived.collect()
     }
 
     /// The edits of this step that made the text stop parsing, or brought what the language refuses: as indices among its
@@ -163,13 +197,14 @@ impl FileRun {
         let mut out = Vec::new();
         let (text, trees) = (new.text.as_str(), &new.trees);
         let faults = self.new_faults(text);
-        let sound = self.code.iter().zip(trees).filter(|t| !t.1.1.has_error());
+        let sound = self.code.iter().zip(trees).filter(|t| !t.1.tree.has_error());
         let refused: Vec<emendo_lang::Fault> = sound
-            .flat_map(|(old, (language, tree))| {
-                emendo_lang::faults(language, tree, text, &new.changed, &old.facts)
+            .flat_map(|(old, now)| {
+                let text = now.layer.as_ref().map_or(text, |l| &l.view);
+                emendo_lang::faults(now.language, &now.tree, text, &new.changed, &old.facts)
             })
             .collect();
-        if faults.is_empty() && refused.is_empty() && trees.iter().all(|t| !t.1.has_error()) {
+        if faults.is_empty() && refused.is_empty() && trees.iter().all(|t| !t.tree.has_error()) {
             return out;
         }
         let map = PieceMap::new(new.pieces.clone());
@@ -196,8 +231,8 @@ impl FileRun {
             let by = near(&fault.at).into_iter().max();
             out.extend(by.map(|by| (by - first, fault.why)));
         }
-        for (old, (_, new)) in self.code.iter().zip(trees).filter(|t| t.1.1.has_error()) {
-            let errors = new.errors();
+        for (old, new) in self.code.iter().zip(trees).filter(|t| t.1.tree.has_error()) {
+            let errors = new.tree.errors();
             if old.tree.has_error() && errors.len() <= old.tree.errors().len() {
                 continue;
             }

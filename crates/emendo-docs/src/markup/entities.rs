@@ -12,12 +12,10 @@ pub fn decode(text: &str) -> Cow<'_, str> {
     while let Some(at) = rest.find('&') {
         out.push_str(&rest[..at]);
         rest = &rest[at..];
-        // A name is short; without its end it is only a sign.
-        let end = rest.char_indices().take(12).find(|(_, c)| *c == ';').map(|(i, _)| i);
-        match end.and_then(|end| Some((end, entity(&rest[1..end])?))) {
-            Some((end, c)) => {
+        match at_start(rest) {
+            Some((c, len)) => {
                 out.push(c);
-                rest = &rest[end + 1..];
+                rest = &rest[len..];
             }
             None => {
                 out.push('&');
@@ -27,6 +25,13 @@ pub fn decode(text: &str) -> Cow<'_, str> {
     }
     out.push_str(rest);
     Cow::Owned(out)
+}
+
+/// The character that a text begins with something for, and how long that is.
+pub(super) fn at_start(text: &str) -> Option<(char, usize)> {
+    // A name is short; without its end it is only a sign.
+    let end = text.char_indices().take(12).find(|(_, c)| *c == ';')?.0;
+    Some((entity(text.get(1..end)?)?, end + 1))
 }
 
 fn entity(name: &str) -> Option<char> {

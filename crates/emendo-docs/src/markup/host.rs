@@ -11,20 +11,60 @@ pub struct Delimiter {
     pub close: &'static str,
     /// Braces within it are counted, and strings are passed over: it ends where the first one is closed.
     pub nested: bool,
+    /// What it is there for.
+    pub role: Role,
+    /// The code in it, as the ending of a file that holds such code; nothing where it is not read.
+    pub holds: Option<&'static str>,
+    /// It is code wherever it stands: in scripts and comments too.
+    pub everywhere: bool,
+}
+
+/// What code of a template is there for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Role {
     /// It is a comment.
-    pub comment: bool,
+    Comment,
+    /// It puts a value in its place.
+    Gives,
+    /// It is statements, or steers what is around it.
+    Controls,
+    /// It holds declarations.
+    Declares,
+    /// It says something of the page as a whole.
+    Directive,
 }
 
-const fn code(open: &'static str, close: &'static str) -> Delimiter {
-    Delimiter { open, close, nested: false, comment: false }
-}
-
-const fn comment(open: &'static str, close: &'static str) -> Delimiter {
-    Delimiter { open, close, nested: false, comment: true }
+const fn code(open: &'static str, close: &'static str, role: Role) -> Delimiter {
+    Delimiter { open, close, nested: false, role, holds: None, everywhere: true }
 }
 
 const fn nested(open: &'static str) -> Delimiter {
-    Delimiter { open, close: "}", nested: true, comment: false }
+    let close = "}";
+    Delimiter { open, close, nested: true, role: Role::Gives, holds: None, everywhere: true }
+}
+
+impl Delimiter {
+    const fn holds(self, ending: &'static str) -> Self {
+        Self { holds: Some(ending), ..self }
+    }
+
+    /// It is code only between the tags of markup and in them.
+    const fn in_markup(self) -> Self {
+        Self { everywhere: false, ..self }
+    }
+}
+
+/// How the markup itself holds code of the page's scripts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Scripts {
+    /// It holds none.
+    None,
+    /// In scripts, and in attributes that say what happens on an event.
+    Browser,
+    /// In scripts, attributes with a sign or a word before their names, and in text: what the scripts declare is known there.
+    Directives,
+    /// In scripts, and in braces that may begin with a word: what the scripts declare is known there.
+    Blocks,
 }
 
 /// How prefixes get their meaning.
@@ -59,6 +99,10 @@ pub struct Host {
     pub code: &'static [Delimiter],
     /// A call with a sign before it is code: `@if (a < b)`.
     pub calls: Option<char>,
+    /// Names of such calls that put a value in their place.
+    pub giving: &'static [&'static str],
+    /// How the markup itself holds code.
+    pub scripts: Scripts,
     /// How prefixes get their meaning.
     pub spaces: NameSpaces,
 }
@@ -82,6 +126,8 @@ const XML: Host = Host {
     implied: false,
     code: &[],
     calls: None,
+    giving: &[],
+    scripts: Scripts::None,
     spaces: NameSpaces::Declared,
 };
 
@@ -94,8 +140,10 @@ const HTML: Host = Host {
     raw: RAW,
     implied: true,
     // Many kinds of pages that are filled elsewhere have no ending of their own.
-    code: &[code("{%", "%}"), nested("{{")],
+    code: &[code("{%", "%}", Role::Controls), nested("{{")],
     calls: None,
+    giving: &[],
+    scripts: Scripts::Browser,
     spaces: NameSpaces::Declared,
 };
 
@@ -110,6 +158,8 @@ pub const HOSTS: &[Host] = &[
         cased: true,
         implied: false,
         raw: &["script", "style", "textarea"],
+        code: &[nested("{{").in_markup()],
+        scripts: Scripts::Directives,
         ..HTML
     },
     Host {
@@ -119,14 +169,23 @@ pub const HOSTS: &[Host] = &[
         cased: true,
         implied: false,
         raw: &["script", "style", "textarea"],
-        code: &[nested("{")],
+        code: &[nested("{").in_markup()],
+        scripts: Scripts::Blocks,
         ..HTML
     },
     Host {
         id: "jsp",
         title: "JSP",
         extensions: &["jsp", "jspf", "jspx", "tag", "tagf", "tagx"],
-        code: &[comment("<%--", "--%>"), code("<%", "%>"), nested("${"), nested("#{")],
+        code: &[
+            code("<%--", "--%>", Role::Comment),
+            code("<%@", "%>", Role::Directive),
+            code("<%!", "%>", Role::Declares).holds("java"),
+            code("<%=", "%>", Role::Gives).holds("java"),
+            code("<%", "%>", Role::Controls).holds("java"),
+            nested("${"),
+            nested("#{"),
+        ],
         spaces: NameSpaces::Directives,
         ..HTML
     },
@@ -134,21 +193,36 @@ pub const HOSTS: &[Host] = &[
         id: "ejs",
         title: "EJS",
         extensions: &["ejs"],
-        code: &[comment("<%#", "%>"), code("<%", "%>")],
+        code: &[
+            code("<%#", "%>", Role::Comment),
+            code("<%=", "%>", Role::Gives).holds("js"),
+            code("<%-", "%>", Role::Gives).holds("js"),
+            code("<%_", "%>", Role::Controls).holds("js"),
+            code("<%", "%>", Role::Controls).holds("js"),
+        ],
         ..HTML
     },
     Host {
         id: "erb",
         title: "ERB",
         extensions: &["erb", "rhtml"],
-        code: &[comment("<%#", "%>"), code("<%", "%>")],
+        code: &[
+            code("<%#", "%>", Role::Comment),
+            code("<%=", "%>", Role::Gives),
+            code("<%", "%>", Role::Controls),
+        ],
         ..HTML
     },
     Host {
         id: "eex",
         title: "EEx",
         extensions: &["eex", "leex"],
-        code: &[comment("<%!--", "--%>"), comment("<%#", "%>"), code("<%", "%>")],
+        code: &[
+            code("<%!--", "--%>", Role::Comment),
+            code("<%#", "%>", Role::Comment),
+            code("<%=", "%>", Role::Gives),
+            code("<%", "%>", Role::Controls),
+        ],
         ..HTML
     },
     Host {
@@ -156,22 +230,39 @@ pub const HOSTS: &[Host] = &[
         title: "HEEx",
         extensions: &["heex"],
         cased: true,
-        code: &[comment("<%!--", "--%>"), comment("<%#", "%>"), code("<%", "%>"), nested("{")],
+        code: &[
+            code("<%!--", "--%>", Role::Comment),
+            code("<%#", "%>", Role::Comment),
+            code("<%=", "%>", Role::Gives),
+            code("<%", "%>", Role::Controls),
+            nested("{").in_markup(),
+        ],
         ..HTML
     },
     Host {
         id: "blade",
         title: "Blade",
         extensions: &["blade.php"],
-        code: &[comment("{{--", "--}}"), code("{!!", "!!}"), nested("{{"), code("<?", "?>")],
+        code: &[
+            code("{{--", "--}}", Role::Comment),
+            code("{!!", "!!}", Role::Gives),
+            nested("{{"),
+            code("<?=", "?>", Role::Gives),
+            code("<?", "?>", Role::Controls),
+        ],
         calls: Some('@'),
+        giving: &["json", "lang", "js", "csrf", "method", "yield", "choice", "class", "style"],
         ..HTML
     },
     Host {
         id: "twig",
         title: "Twig",
         extensions: &["twig"],
-        code: &[comment("{#", "#}"), code("{%", "%}"), nested("{{")],
+        code: &[
+            code("{#", "#}", Role::Comment),
+            code("{%", "%}", Role::Controls),
+            nested("{{"),
+        ],
         ..HTML
     },
 ];
@@ -237,6 +328,15 @@ impl Host {
     /// True if a piece of a page holds code of its template.
     pub fn has_code(&self, text: &str) -> bool {
         self.code.iter().any(|d| text.contains(d.open))
+    }
+
+    /// The code that its pages may hold, as endings of files with such code.
+    pub fn holds(&self) -> impl Iterator<Item = &'static str> {
+        let scripts: &[&'static str] = match self.scripts {
+            Scripts::None => &[],
+            _ => &["js", "jsx", "ts", "tsx"],
+        };
+        self.code.iter().filter_map(|d| d.holds).chain(scripts.iter().copied())
     }
 
     pub(super) fn is_void(&self, name: &str) -> bool {

@@ -2,7 +2,7 @@
 
 use emendo_text::Span;
 
-use crate::markup::host::{Host, NameSpaces};
+use crate::markup::host::{Host, NameSpaces, Role};
 
 /// What a text of markup holds, in its order.
 #[derive(Debug)]
@@ -98,8 +98,10 @@ pub struct CodePart {
     pub at: Span,
     /// Without them.
     pub inner: Span,
-    /// It is a comment.
-    pub comment: bool,
+    /// What it is there for.
+    pub role: Role,
+    /// The code in it, as the ending of a file that holds such code; nothing where it is not read.
+    pub holds: Option<&'static str>,
 }
 
 impl Element {
@@ -200,8 +202,7 @@ impl Page<'_> {
         }
         let one = |code: &CodePart| {
             let inner = code.inner.of(self.text);
-            let directive =
-                inner.trim_start().strip_prefix('@')?.trim_start().starts_with("taglib");
+            let directive = code.role == Role::Directive && inner.trim_start().starts_with("taglib");
             let value = |name: &str| word_value(self.text, code.inner, name);
             directive
                 .then(|| Some((value("prefix")?, value("uri").or_else(|| value("tagdir"))?)))?
@@ -211,7 +212,7 @@ impl Page<'_> {
 }
 
 /// The value of `name="..."` in a directive.
-fn word_value(text: &str, within: Span, name: &str) -> Option<Span> {
+pub(super) fn word_value(text: &str, within: Span, name: &str) -> Option<Span> {
     let inner = within.of(text);
     let mut from = 0;
     loop {

@@ -5,7 +5,7 @@
 
 use emendo_text::Span;
 
-use crate::markup::host::{Delimiter, ENDED_BY, Host};
+use crate::markup::host::{Delimiter, ENDED_BY, Host, Role};
 use crate::markup::page::{Attribute, AttributeValue, CodePart, Element, Ending, Page, TextRun};
 
 /// Reads a text as markup of this kind.
@@ -113,7 +113,7 @@ impl Reader<'_> {
         if self.starts("<!--") {
             let Some(end) = self.find(Other::Comment, "-->", self.at + 4) else { return false };
             self.page.comments.push(Span::new(self.at, end));
-            self.at = end;
+            self.within(end);
             return true;
         }
         if self.starts("<![CDATA[") {
@@ -173,9 +173,36 @@ impl Reader<'_> {
         let Some(end) = self.code_end(n, delimiter) else { return false };
         let inner = Span::new(self.at + delimiter.open.len(), end - closing(delimiter));
         let at = Span::new(self.at, end);
-        self.page.code.push(CodePart { at, inner, comment: delimiter.comment });
+        let Delimiter { role, holds, .. } = delimiter;
+        self.page.code.push(CodePart { at, inner, role, holds });
         self.at = end;
         true
+    }
+
+    /// Goes on to a place through what is no markup: code of the template is code there all the same.
+    fn within(&mut self, end: usize) {
+        while self.at < end {
+            let (before, known) = (self.at, self.page.code.len());
+            let code = match self.delimiter() {
+                Some((_, d)) => d.everywhere && self.alone(d, end) && self.code(),
+                None => self.call(),
+            };
+            if !code || self.at > end {
+                self.page.code.truncate(known);
+                self.at = before;
+                self.at += self.step();
+            }
+        }
+        self.at = end;
+    }
+
+    /// True if what begins here is no brackets of a script within one another.
+    fn alone(&self, d: Delimiter, end: usize) -> bool {
+        if d.open != "{{" {
+            return true;
+        }
+        let line = self.page.text[self.at..end].lines().next().unwrap_or("");
+        line.find("}}").is_some_and(|close| !line[..close].contains(';'))
     }
 
     /// Where code in brackets ends; a file in which many of them have no end has no such code.
@@ -210,15 +237,19 @@ impl Reader<'_> {
             return false;
         }
         let Some(end) = self.nested(calls, inner, 1, (b'(', b')')) else { return false };
+        let word = &self.page.text[from..from + name];
+        let role =
+            if self.page.host.giving.contains(&word) { Role::Gives } else { Role::Controls };
         let (at, inner) = (Span::new(self.at, end), Span::new(inner, end - 1));
-        self.page.code.push(CodePart { at, inner, comment: false });
+        self.page.code.push(CodePart { at, inner, role, holds: None });
         self.at = end;
         true
     }
 
     fn delimiter(&self) -> Option<(usize, Delimiter)> {
-        let all = self.page.host.code.iter().copied().enumerate();
-        { all }.find(|(_, d)| self.starts(d.open))
+        let mut all = self.page.host.code.iter().copied().enumerate();
+        // A sign written twice stands for itself.
+        all.find(|(_, d)| self.starts(d.open)).filter(|_| !self.starts("<%%"))
     }
 
     fn code_end(&mut self, n: usize, d: Delimiter) -> Option<usize> {
@@ -275,8 +306,8 @@ impl Reader<'_> {
     fn tag_name(&mut self, from: usize) -> Span {
         self.at = from;
         while let Some(b) = self.bytes().get(self.at) {
-            if self.delimiter().is_some() {
-                if !self.gives_out() || !self.code() {
+            if let Some((_, d)) = self.delimiter() {
+                if d.role != Role::Gives || !self.code() {
                     break;
                 }
                 continue;
@@ -287,13 +318,6 @@ impl Reader<'_> {
             self.at += 1;
         }
         Span::new(from, self.at)
-    }
-
-    /// True if the code at this place writes something there.
-    fn gives_out(&self) -> bool {
-        let rest = self.rest();
-        let control = ["{%", "<%", "{"].iter().any(|c| rest.starts_with(c));
-        !control || ["{{", "{!!", "<%=", "<%-"].iter().any(|o| rest.starts_with(o))
     }
 
     fn start_tag(&mut self) -> bool {
@@ -355,7 +379,7 @@ impl Reader<'_> {
         // In others what stands for characters is read.
         let raw = ["script", "style"].iter().any(|w| word.eq_ignore_ascii_case(w));
         self.text_run(from, from + len, parent, raw);
-        self.at = from + len;
+        self.within(from + len);
     }
 
     /// The attributes of a start tag to its end, and whether it closes itself; none if the tag has no end.

@@ -1,12 +1,14 @@
 //! What one pass over a file's tree tells: its package, imports, scopes and words.
 
 mod carriers;
+mod embedded;
 mod lookups;
 mod pass;
 mod places;
 
 use std::collections::BTreeSet;
 
+pub use embedded::PageFacts;
 use emendo_text::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 

@@ -101,14 +101,16 @@ impl Language {
 
     /// True if a file of this name can be read as this language.
     pub fn reads(&self, path: &RelPath) -> bool {
-        path.extension().is_some_and(|e| {
-            self.grammar.extensions.contains(&e) || self.grammar.also_reads.contains(&e)
-        })
+        path.extension().is_some_and(|e| self.reads_ending(e))
     }
 
-    /// The grammar for a file of this name.
-    pub(crate) fn grammar_for(&self, path: Option<&RelPath>) -> &'static tree_sitter::Language {
-        let ending = path.and_then(RelPath::extension);
+    /// True if code as in files with this ending can be read as this language.
+    pub fn reads_ending(&self, ending: &str) -> bool {
+        self.grammar.extensions.contains(&ending) || self.grammar.also_reads.contains(&ending)
+    }
+
+    /// The grammar for files with this ending.
+    pub(crate) fn grammar_for(&self, ending: Option<&str>) -> &'static tree_sitter::Language {
         let dialect = self
             .grammar
             .dialects

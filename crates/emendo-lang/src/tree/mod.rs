@@ -101,7 +101,12 @@ impl Tree {
 
     /// Parses the text of a file, whose name may choose a dialect.
     pub fn parse_file(language: &Language, path: &RelPath, text: &str) -> Self {
-        Self::parse_as(language, language.grammar_for(Some(path)), text, None)
+        Self::parse_as(language, language.grammar_for(path.extension()), text, None)
+    }
+
+    /// Parses a text as that of a file with this ending.
+    pub fn parse_ending(language: &Language, ending: &str, text: &str) -> Self {
+        Self::parse_as(language, language.grammar_for(Some(ending)), text, None)
     }
 
     fn parse_as(

@@ -1,0 +1,326 @@
+//! Code in pages: what was found in a layer is fitted into the page, whose text must stay what it is around the code.
+
+use std::sync::Arc;
+
+use emendo_actions::{Change, Code, Draft, Found};
+use emendo_docs::markup::{Held, Layer, TakesImports};
+use emendo_lang::{Files, Language, Tree};
+use emendo_pattern::ImportEdit;
+use emendo_text::{Part, Span, Splice};
+
+use crate::run::file::{FileRun, NewTree, uncopied};
+
+impl FileRun {
+    /// The layers of code of the text as it is; none where the file is no page.
+    pub(crate) fn page_layers(&self) -> Option<&[Arc<Layer>]> {
+        let read = || self.world.layers_of(&self.path, &self.text);
+        self.layers.get_or_init(read).as_deref()
+    }
+
+    /// The layers that can be read as a language, parsed.
+    pub(crate) fn layers_in(
+        &mut self,
+        language: &'static Language,
+        files: &dyn Files,
+    ) -> Vec<usize> {
+        let layers: Vec<Arc<Layer>> = self.page_layers().unwrap_or_default().to_vec();
+        let mut out = Vec::new();
+        for layer in layers.iter().filter(|l| language.reads_ending(l.ending)) {
+            let same = |c: &Code| {
+                std::ptr::eq(c.language, language)
+                    && c.layer.as_ref().is_some_and(|l| Arc::ptr_eq(l, layer))
+            };
+            let known = self.code.iter().position(same).unwrap_or_else(|| {
+                let code = Code::of_layer(language, layer, (&self.path, files), &self.text);
+                self.code.push(code);
+                self.code.len() - 1
+            });
+            out.push(known);
+        }
+        out
+    }
+
+    /// The number of the layer that some code is.
+    fn layer_number(&self, code: &Code) -> usize {
+        let layers = self.page_layers().unwrap_or_default();
+        let is = |l: &Arc<Layer>| code.layer.as_ref().is_some_and(|own| Arc::ptr_eq(own, l));
+        layers.iter().position(is).unwrap_or(0)
+    }
+
+    /// Each program of the file, as it was parsed first.
+    pub(crate) fn first_of_layers(&self) -> Vec<(usize, &Code)> {
+        let mut out: Vec<(usize, &Code)> = Vec::new();
+        for code in &self.code {
+            let number = self.layer_number(code);
+            if !out.iter().any(|o| o.0 == number) {
+                out.push((number, code));
+            }
+        }
+        out
+    }
+
+    /// The layers of a new text, parsed as those of the text as it is.
+    pub(crate) fn parsed_again(&self, text: &str) -> Vec<NewTree> {
+        let layers = self.world.layers_of(&self.path, text).unwrap_or_default();
+        let one = |code: &Code| {
+            let old = code.layer.as_ref()?;
+            let same = |l: &&Arc<Layer>| l.ending == old.ending;
+            let layer = layers.get(self.layer_number(code)).filter(same)?;
+            let tree = Tree::parse_ending(code.language, layer.ending, &layer.view);
+            Some(NewTree { language: code.language, tree, layer: Some(layer.clone()) })
+        };
+        // A layer that is gone has nothing wrong with it.
+        let gone = |code: &Code| NewTree {
+            language: code.language,
+            tree: Tree::parse(code.language, ""),
+            layer: None,
+        };
+        self.code.iter().map(|c| one(c).unwrap_or_else(|| gone(c))).collect()
+    }
+
+    /// Fits what was found in a layer, from these numbers on, into the page.
+    pub(crate) fn fit_into_page(
+        &self,
+        code: Option<usize>,
+        found: &mut Found,
+        (drafts, notes): (usize, usize),
+    ) {
+        let Some(code) = code.map(|c| &self.code[c]) else { return };
+        let Some(layer) = &code.layer else { return };
+        let number = self.layer_number(code);
+        let fit = Fit { layer, page: &self.text };
+        for draft in &mut found.drafts[drafts..] {
+            draft.layer = number;
+            fit.draft(draft);
+        }
+        for note in &mut found.notes[notes..] {
+            fit.restore(&mut note.say);
+        }
+    }
+
+    /// Changes of import statements as the page holds them.
+    pub(crate) fn imports_in_page(&self, code: &Code, edits: Vec<ImportEdit>) -> Vec<ImportEdit> {
+        let Some(layer) = &code.layer else { return edits };
+        let fit = Fit { layer, page: &self.text };
+        edits.into_iter().map(|e| fit.import(e)).collect()
+    }
+}
+
+/// A layer, and the page that it belongs to.
+struct Fit<'a> {
+    layer: &'a Layer,
+    page: &'a str,
+}
+
+impl Fit<'_> {
+    /// Puts what stands in the page for names that stand in for it.
+    fn restore(&self, text: &mut String) {
+        if let Some(restored) = self.layer.restored(text, self.page) {
+            *text = restored;
+        }
+    }
+
+    fn draft(&self, draft: &mut Draft) {
+        let mut withheld = None;
+        draft.hull = self.layer.whole_signs(draft.hull);
+        for t in &mut draft.tokens {
+            *t = self.layer.whole_signs(*t);
+        }
+        for fact in &mut draft.evidence {
+            self.restore(&mut fact.text);
+        }
+        let hull = draft.hull;
+        let others = draft.alternatives.iter_mut().map(|a| &mut a.change);
+        for change in others.chain([&mut draft.change]) {
+            if let Err(why) = self.change(change, hull) {
+                withheld = Some(why);
+            }
+        }
+        draft.withheld = withheld.or(draft.withheld.take());
+    }
+
+    /// Fits a change into the page.
+    ///
+    /// # Errors
+    /// Why it cannot be written there.
+    fn change(&self, change: &mut Change, hull: Span) -> Result<(), String> {
+        if let TakesImports::Nowhere(what) = self.layer.takes
+            && !change.imports.is_empty()
+        {
+            let names: Vec<String> =
+                change.imports.iter().map(|i| format!("`{}`", i.path)).collect();
+            return Err(format!("it needs an import of {}: {what} has none", names.join(", ")));
+        }
+        for splice in &mut change.splices {
+            self.splice(splice, hull)?;
+        }
+        let lost = |gap: &Span| uncopied(change).iter().any(|u| u.meets(*gap));
+        if self.layer.gaps.iter().any(lost) {
+            return Err("it would take code of the template away".to_owned());
+        }
+        Ok(())
+    }
+
+    fn splice(&self, splice: &mut Splice, hull: Span) -> Result<(), String> {
+        splice.span = self.layer.whole_signs(splice.span);
+        for d in &self.layer.imports {
+            // What else the directive says stays.
+            if splice.parts.is_empty() && splice.span.contains(d.directive) && d.whole != d.directive
+            {
+                splice.span = d.whole;
+            }
+        }
+        let within = self.layer.imports.iter().any(|d| d.directive.contains(splice.span));
+        let held = match self.layer.piece_at(splice.span) {
+            Some(piece) => Some(piece.held),
+            None if within => None,
+            None => self.pulled_in(splice, hull)?,
+        };
+        let Some(held) = held else { return Ok(()) };
+        self.parts(&mut splice.parts, held)
+    }
+
+    /// A change that goes beyond its piece of code stays within it, but for blanks. Gives what the piece stands in.
+    fn pulled_in(&self, splice: &mut Splice, hull: Span) -> Result<Option<Held>, String> {
+        const AWAY: &str = "it would take markup away that stands between its parts";
+        let here = |p: &&emendo_docs::markup::CodePiece| p.at.contains(hull);
+        let directive = self.layer.imports.iter().map(|d| d.directive).find(|d| d.meets(hull));
+        let piece = self.layer.pieces.iter().find(here);
+        let Some(zone) = directive.or(piece.map(|p| p.at)) else { return Err(AWAY.to_owned()) };
+        let held = piece.map(|p| p.held);
+        let blank = |from: u32, to: u32| {
+            from >= to || self.page[from as usize..to as usize].trim().is_empty()
+        };
+        let span = splice.span;
+        if span.is_empty() {
+            // A new line below the last one of the piece: it goes on in this.
+            let inside = zone.of(self.page).trim_end().len();
+            splice.span = Span::at(zone.start as usize + inside);
+            let mut texts = splice.parts.iter_mut().filter_map(|p| match p {
+                Part::Text(t) => Some(t),
+                _ => None,
+            });
+            if let Some(first) = texts.next() {
+                *first = format!(" {}", first.trim());
+            }
+            return Ok(held);
+        }
+        // The rest of a line on which nothing else stands goes with it.
+        if !(blank(span.start, zone.start) && blank(zone.end, span.end)) {
+            splice.span =
+                Span { start: span.start.max(zone.start), end: span.end.min(zone.end) };
+        }
+        Ok(held)
+    }
+
+    /// New text as it is written in the page.
+    fn parts(&self, parts: &mut [Part], held: Held) -> Result<(), String> {
+        for part in parts {
+            match part {
+                Part::Text(text) => {
+                    self.restore(text);
+                    *text = written(text, held)?;
+                }
+                Part::Copy(span) => *span = self.layer.whole_signs(*span),
+                Part::Shifted(s) => self.parts(&mut s.parts, held)?,
+            }
+        }
+        Ok(())
+    }
+
+    fn import(&self, mut edit: ImportEdit) -> ImportEdit {
+        let TakesImports::Directive(before, after) = self.layer.takes else { return edit };
+        let of = |at: Span| self.layer.imports.iter().find(move |d| d.directive == at);
+        let own = edit.statement.and_then(of);
+        let Some(own) = own else {
+            let texts = edit.splice.parts.iter_mut().filter_map(|p| match p {
+                Part::Text(t) => Some(t),
+                _ => None,
+            });
+            for text in texts {
+                let lines = text.split('\n').map(|l| match imported(l) {
+                    Some(path) => l.replace(l.trim(), &format!("{before}{path}{after}")),
+                    None => l.to_owned(),
+                });
+                *text = lines.collect::<Vec<_>>().join("\n");
+            }
+            return edit;
+        };
+        let replaced = edit.splice.span == own.directive || edit.splice.span.contains(own.directive);
+        if let [Part::Text(text)] = edit.splice.parts.as_slice()
+            && replaced
+        {
+            let paths: Vec<&str> = text.lines().filter_map(imported).collect();
+            edit.splice = Splice::text(own.list, paths.join(", "));
+        } else if edit.splice.parts.is_empty() && replaced && own.whole != own.directive {
+            edit.splice.span = own.whole;
+        }
+        edit
+    }
+}
+
+/// What a statement imports.
+fn imported(line: &str) -> Option<&str> {
+    Some(line.trim().strip_prefix("import ")?.trim_end_matches(';').trim())
+}
+
+/// New text in a piece of code.
+///
+/// # Errors
+/// Why it cannot stand there.
+fn written(text: &str, held: Held) -> Result<String, String> {
+    match held {
+        Held::Script if text.to_ascii_lowercase().contains("</script") => {
+            Err("it would end the script".to_owned())
+        }
+        Held::Brackets("}}") => Ok(text.replace("}}", "} }")),
+        Held::Brackets(close) if close.len() > 1 && text.contains(close) => {
+            Err(format!("`{close}` would end the code"))
+        }
+        Held::Script | Held::Brackets(_) => Ok(text.to_owned()),
+        Held::Value(None) => {
+            let ends = |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '>' | '=' | '`');
+            match text.contains(ends) {
+                true => Err("no quotes stand around the value".to_owned()),
+                false => Ok(text.to_owned()),
+            }
+        }
+        Held::Value(Some(quote)) => Ok(quoted(text, quote)),
+    }
+}
+
+/// New text in a value with a quote around it: strings take the other quote where they can.
+fn quoted(text: &str, quote: char) -> String {
+    let (other, entity) = if quote == '"' { ('\'', "&quot;") } else { ('"', "&#39;") };
+    let mut out = String::with_capacity(text.len());
+    let even = text.matches(quote).count() % 2 == 0;
+    for (i, piece) in text.split(quote).enumerate() {
+        let inside = i % 2 == 1;
+        if inside {
+            let plain = even && !piece.contains([other, '\\']);
+            let mark = if plain { other.to_string() } else { entity.to_owned() };
+            out.push_str(&format!("{mark}{}{mark}", signs(piece)));
+            continue;
+        }
+        out.push_str(&signs(piece));
+    }
+    if even {
+        return out;
+    }
+    signs(text).replace(quote, entity)
+}
+
+/// What would read as something that stands for a character is written as one.
+fn signs(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for (i, c) in text.char_indices() {
+        let next = text[i + c.len_utf8()..].chars().next();
+        match c {
+            '&' if next.is_some_and(|n| n.is_ascii_alphanumeric() || n == '#') => {
+                out.push_str("&amp;");
+            }
+            c => out.push(c),
+        }
+    }
+    out
+}

@@ -1,0 +1,76 @@
+//! The code of a template, which runs where the page is made.
+
+use emendo_text::Span;
+
+use crate::markup::host::Role;
+use crate::markup::layers::view::View;
+use crate::markup::layers::{DirectiveImport, Held, Layer, TakesImports};
+use crate::markup::page::{CodePart, Page, word_value};
+
+/// How a directive that imports is written.
+const IMPORT: (&str, &str) = ("<%@ page import=\"", "\" %>");
+
+/// The code of a template; none where nobody reads it.
+pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
+    let ending = page.code.iter().find_map(|c| c.holds)?;
+    let script = ending != "java";
+    let mut view = View::new(page, script);
+    let mut parts = page.code.iter().filter(|c| c.holds.is_some()).peekable();
+    while let Some(code) = parts.next() {
+        let held = Held::Brackets("%>");
+        let inner = trimmed(page, code);
+        let closing = (code.at.end - inner.end) as usize;
+        match code.role {
+            Role::Gives => view.expression(inner, held, (2, closing)),
+            _ => {
+                view.copy(inner, held);
+                view.part(inner, parts.peek().map(|p| p.at));
+            }
+        }
+    }
+    let takes = match script {
+        true => TakesImports::Nowhere("the code of a template"),
+        false => TakesImports::Directive(IMPORT.0, IMPORT.1),
+    };
+    let mut layer = view.layer(ending, takes);
+    if !script {
+        layer.imports = page.code.iter().flat_map(|c| imports(page, c)).collect();
+    }
+    Some(layer)
+}
+
+/// Code without the sign that takes the line end behind it away.
+fn trimmed(page: &Page<'_>, code: &CodePart) -> Span {
+    let text = code.inner.of(page.text);
+    let trims = page.host.id != "jsp" && text.ends_with(['-', '_']) && text.len() > 1;
+    Span { start: code.inner.start, end: code.inner.end - u32::from(trims) }
+}
+
+/// What a directive imports.
+fn imports(page: &Page<'_>, code: &CodePart) -> Vec<DirectiveImport> {
+    let inner = code.inner.of(page.text);
+    if code.role != Role::Directive || !inner.trim_start().starts_with("page") {
+        return Vec::new();
+    }
+    let Some(list) = word_value(page.text, code.inner, "import") else { return Vec::new() };
+    // From the word to the quote.
+    let head = &page.text[code.inner.start as usize..list.start as usize];
+    let word = code.inner.start as usize + head.rfind("import").unwrap_or(0);
+    let attribute = Span::new(word, list.end as usize + 1);
+    let before = &page.text[code.inner.start as usize..word];
+    let after = &page.text[attribute.end as usize..code.inner.end as usize];
+    let alone = before.trim() == "page" && after.trim().is_empty();
+    let from = code.inner.start as usize + before.trim_end().len();
+    let whole = if alone { code.at } else { Span { start: from as u32, end: attribute.end } };
+    let mut at = list.start as usize;
+    let mut out = Vec::new();
+    for item in list.of(page.text).split(',') {
+        let start = at + (item.len() - item.trim_start().len());
+        let path = Span::new(start, start + item.trim().len());
+        at += item.len() + 1;
+        if !path.is_empty() {
+            out.push(DirectiveImport { path, list, whole, directive: code.at });
+        }
+    }
+    out
+}

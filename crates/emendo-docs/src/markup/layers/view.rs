@@ -1,0 +1,234 @@
+//! A text of blanks as long as a page, into which code is copied at its own places.
+
+use std::collections::HashMap;
+
+use emendo_text::Span;
+
+use crate::markup::entities;
+use crate::markup::host::Role;
+use crate::markup::layers::{
+    CodePiece, Held, KnownName, Layer, LongSign, StandIn, TakesImports,
+};
+use crate::markup::page::Page;
+
+/// What names that stand for values begin with.
+pub(super) const MARK: &str = "zq";
+
+pub(super) struct View<'p, 't> {
+    pub(super) page: &'p Page<'t>,
+    bytes: Vec<u8>,
+    pieces: Vec<CodePiece>,
+    stands: Vec<StandIn>,
+    gaps: Vec<Span>,
+    signs: Vec<LongSign>,
+    pub(super) known: Vec<KnownName>,
+    named: HashMap<&'t str, usize>,
+    /// A new statement must be told from the line before.
+    loose: bool,
+}
+
+impl<'p, 't> View<'p, 't> {
+    pub(super) fn new(page: &'p Page<'t>, loose: bool) -> Self {
+        let blank = |b: u8| if b.is_ascii_whitespace() { b } else { b' ' };
+        Self {
+            page,
+            bytes: page.text.bytes().map(blank).collect(),
+            pieces: Vec::new(),
+            stands: Vec::new(),
+            gaps: Vec::new(),
+            signs: Vec::new(),
+            known: Vec::new(),
+            named: HashMap::new(),
+            loose,
+        }
+    }
+
+    /// Writes a sign where no code stands.
+    pub(super) fn put(&mut self, at: usize, sign: u8) {
+        if let Some(b) = self.bytes.get_mut(at) {
+            *b = sign;
+        }
+    }
+
+    /// Copies code, with what the template writes into it.
+    pub(super) fn copy(&mut self, at: Span, held: Held) {
+        if at.is_empty() {
+            return;
+        }
+        let (start, end) = (at.start as usize, at.end as usize);
+        self.bytes[start..end].copy_from_slice(&self.page.text.as_bytes()[start..end]);
+        self.pieces.push(CodePiece { at, held });
+    }
+
+    /// What the template writes into a piece of code becomes names and blanks.
+    pub(super) fn fill(&mut self, at: Span) {
+        let from = self.page.code.partition_point(|c| c.at.start < at.start);
+        for code in self.page.code[from..].iter().take_while(|c| c.at.end <= at.end) {
+            let (start, end) = (code.at.start as usize, code.at.end as usize);
+            if code.role == Role::Gives {
+                let name = self.name(code.at);
+                self.bytes[start..end].copy_from_slice(name.as_bytes());
+                self.stands.push(StandIn { name, at: code.at });
+            } else {
+                let blank = |b: &u8| if b.is_ascii_whitespace() { *b } else { b' ' };
+                let blanks: Vec<u8> =
+                    self.page.text.as_bytes()[start..end].iter().map(blank).collect();
+                self.bytes[start..end].copy_from_slice(&blanks);
+                self.gaps.push(code.at);
+            }
+        }
+    }
+
+    /// A name for a value of the template, as long as its text; equal texts have equal names.
+    fn name(&mut self, at: Span) -> String {
+        let next = self.named.len();
+        let text = at.of(self.page.text);
+        let mut n = *self.named.entry(text).or_insert(next);
+        let mut digits = Vec::new();
+        let room = text.len().saturating_sub(MARK.len());
+        for _ in 0..room {
+            digits.push(b"0123456789abcdefghijklmnopqrstuvwxyz"[n % 36]);
+            n /= 36;
+            if n == 0 {
+                break;
+            }
+        }
+        digits.resize(room, b'_');
+        let digits: String = digits.into_iter().map(char::from).collect();
+        format!("{MARK}{digits}")
+    }
+
+    /// A script: all of it, told from what stands before.
+    pub(super) fn script(&mut self, content: Span) {
+        self.put(content.start as usize - 1, b';');
+        self.copy(content, Held::Script);
+        self.fill(content);
+        self.end(content, 2);
+    }
+
+    /// An expression that stands by itself, between so many bytes of which the page needs none.
+    pub(super) fn expression(&mut self, at: Span, held: Held, (before, after): (usize, usize)) {
+        let text = at.of(self.page.text).trim_start();
+        if text.trim().is_empty() {
+            return;
+        }
+        let (start, end) = (at.start as usize, at.end as usize);
+        let whole = ["{", "function", "class", "async function"];
+        if self.loose && whole.iter().any(|w| text.starts_with(w)) {
+            self.put(start - 1, b'(');
+            if before > 1 {
+                self.put(start - 2, b';');
+            }
+            self.put(end, b')');
+            if after > 1 {
+                self.put(end + 1, b';');
+            }
+        } else {
+            if self.loose {
+                self.put(start - 1, b';');
+            }
+            self.end(at, after);
+        }
+        self.copy(at, held);
+    }
+
+    /// Statements that stand by themselves.
+    pub(super) fn statements(&mut self, at: Span, held: Held) {
+        self.put(at.start as usize - 1, b';');
+        self.end(at, 1);
+        self.copy(at, held);
+    }
+
+    /// Ends a statement behind a piece of code, at bytes of which the page needs none.
+    fn end(&mut self, at: Span, after: usize) {
+        let end = at.end as usize;
+        let last = at.of(self.page.text).lines().next_back().unwrap_or("");
+        // A comment goes to the end of the line. Elsewhere no line is added: they are counted.
+        if !last.contains("//") {
+            self.put(end, b';');
+            return;
+        }
+        self.put(end, b'\n');
+        if after > 1 {
+            self.put(end + 1, b';');
+        }
+    }
+
+    /// Tells statements from those that follow on the same line, where the page has brackets between them.
+    pub(super) fn part(&mut self, at: Span, next: Option<Span>) {
+        let end = at.end as usize;
+        let line = self.page.text[end..].find('\n').map_or(self.page.text.len(), |n| end + n);
+        if next.is_some_and(|n| (n.start as usize) < line) {
+            self.put(end, b'\n');
+        }
+    }
+
+    /// Undoes what stands for characters in a value. What is shorter than its text is filled up with blanks beside the signs that belong
+    /// together; within strings only quotes are undone.
+    pub(super) fn undo(&mut self, at: Span) {
+        let text = at.of(self.page.text);
+        if !text.contains('&') {
+            return;
+        }
+        let start = at.start as usize;
+        let mut string: Option<char> = None;
+        let mut chars = text.char_indices();
+        while let Some((i, c)) = chars.next() {
+            let entity = (c == '&').then(|| entities::at_start(&text[i..])).flatten();
+            let Some((sign, len)) = entity else {
+                if matches!(c, '"' | '\'' | '`') {
+                    string = toggled(string, c);
+                }
+                continue;
+            };
+            let span = Span::new(start + i, start + i + len);
+            for _ in 1..len {
+                chars.next();
+            }
+            let quote = matches!(sign, '"' | '\'' | '`');
+            if !sign.is_ascii() || string.is_some_and(|s| s != sign) {
+                continue;
+            }
+            let closes = string.is_some();
+            if quote {
+                string = toggled(string, sign);
+            }
+            for b in &mut self.bytes[span.start as usize..span.end as usize] {
+                *b = b' ';
+            }
+            // An opening quote and the first of several signs stand last, all others first.
+            let joins = text[i + len..].starts_with(['&', '|', '=']);
+            let last = if quote { !closes } else { joins };
+            let place = if last { span.end as usize - 1 } else { span.start as usize };
+            self.bytes[place] = sign as u8;
+            self.signs.push(LongSign { at: span, sign: place as u32 });
+        }
+    }
+
+    pub(super) fn layer(mut self, ending: &'static str, takes: TakesImports) -> Layer {
+        self.pieces.sort_by_key(|p| p.at);
+        self.stands.sort_by_key(|s| s.at);
+        // Only whole characters are copied, and only they are written over.
+        let view = String::from_utf8_lossy(&self.bytes).into_owned();
+        Layer {
+            ending,
+            view,
+            pieces: self.pieces,
+            stands: self.stands,
+            gaps: self.gaps,
+            signs: self.signs,
+            known: self.known,
+            imports: Vec::new(),
+            takes,
+            hoisted: false,
+        }
+    }
+}
+
+fn toggled(string: Option<char>, quote: char) -> Option<char> {
+    match string {
+        Some(s) if s == quote => None,
+        Some(s) => Some(s),
+        None => Some(quote),
+    }
+}
