@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use emendo_actions::{Change, Code, Draft, Found};
-use emendo_docs::markup::{Held, Layer, TakesImports};
+use emendo_docs::markup::{Held, Layer, LongSign, TakesImports};
 use emendo_lang::{Files, Language, Tree};
-use emendo_pattern::ImportEdit;
+use emendo_pattern::{ImportEdit, delete_splice};
 use emendo_text::{Part, Span, Splice};
 
 use crate::run::file::{FileRun, NewTree, uncopied};
@@ -151,9 +151,14 @@ impl Fit<'_> {
                 change.imports.iter().map(|i| format!("`{}`", i.path)).collect();
             return Err(format!("it needs an import of {}: {what} has none", names.join(", ")));
         }
+        let mut names = Vec::new();
         for splice in &mut change.splices {
+            names.extend(self.named(splice));
             self.splice(splice, hull)?;
         }
+        // What is named like its value keeps its name.
+        change.splices.extend(names);
+        change.splices.sort_by_key(|s| (s.span.start, s.span.end));
         let lost = |gap: &Span| uncopied(change).iter().any(|u| u.meets(*gap));
         if self.layer.gaps.iter().any(lost) {
             return Err("it would take code of the template away".to_owned());
@@ -161,7 +166,16 @@ impl Fit<'_> {
         Ok(())
     }
 
+    /// The name of an attribute whose value is no longer called like it.
+    fn named(&self, splice: &Splice) -> Option<Splice> {
+        let piece = self.layer.piece_at(splice.span).filter(|p| p.held == Held::Short)?;
+        let name = piece.at.of(self.page);
+        let before = Span::at(piece.at.start as usize - 1);
+        Some(Splice::text(before, format!("{name}=")))
+    }
+
     fn splice(&self, splice: &mut Splice, hull: Span) -> Result<(), String> {
+        self.parted(splice);
         splice.span = self.layer.whole_signs(splice.span);
         for d in &self.layer.imports {
             // What else the directive says stays.
@@ -176,8 +190,45 @@ impl Fit<'_> {
             None if within => None,
             None => self.pulled_in(splice, hull)?,
         };
+        self.emptied(splice)?;
         let Some(held) = held else { return Ok(()) };
         self.parts(&mut splice.parts, held)
+    }
+
+    /// What stands beside blanks of the layer that the page does not have brings a blank of its own.
+    fn parted(&self, splice: &mut Splice) {
+        let (from, to) = (splice.span.start, splice.span.end);
+        let after = |s: &&LongSign| s.sign + 1 < from && from <= s.at.end;
+        let before = |s: &&LongSign| s.at.start <= to && to < s.sign;
+        if self.layer.signs.iter().any(|s| after(&s))
+            && let Some(Part::Text(t)) = splice.parts.first_mut()
+            && !t.starts_with([' ', ',', ')', ';'])
+        {
+            t.insert(0, ' ');
+        }
+        if self.layer.signs.iter().any(|s| before(&s))
+            && let Some(Part::Text(t)) = splice.parts.last_mut()
+            && !t.ends_with([' ', '('])
+        {
+            t.push(' ');
+        }
+    }
+
+    /// Brackets that hold nothing any more go, with their line.
+    fn emptied(&self, splice: &mut Splice) -> Result<(), String> {
+        let piece = self.layer.piece_at(splice.span).filter(|_| splice.parts.is_empty());
+        let Some(piece) = piece.filter(|_| !splice.span.is_empty()) else { return Ok(()) };
+        let rest = |from: u32, to: u32| self.page[from as usize..to as usize].trim().is_empty();
+        let (at, span) = (piece.at, splice.span);
+        if !rest(at.start, span.start) || !rest(span.end, at.end) {
+            return Ok(());
+        }
+        match (piece.whole, piece.held) {
+            (Some(whole), _) => splice.span = delete_splice(self.page, whole, |_| None).span,
+            (None, Held::Script | Held::Value(_)) => {}
+            (None, _) => return Err("the page writes its value there".to_owned()),
+        }
+        Ok(())
     }
 
     /// A change that goes beyond its piece of code stays within it, but for blanks. Gives what the piece stands in.
@@ -277,7 +328,15 @@ fn written(text: &str, held: Held) -> Result<String, String> {
         Held::Brackets(close) if close.len() > 1 && text.contains(close) => {
             Err(format!("`{close}` would end the code"))
         }
-        Held::Script | Held::Brackets(_) => Ok(text.to_owned()),
+        Held::Script | Held::Brackets(_) | Held::Short => Ok(text.to_owned()),
+        Held::Name | Held::Hyphened => {
+            let part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$' | '.');
+            match text.chars().all(part) {
+                true if held == Held::Hyphened => Ok(hyphened(text)),
+                true => Ok(text.to_owned()),
+                false => Err("only a name can stand there".to_owned()),
+            }
+        }
         Held::Value(None) => {
             let ends = |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '>' | '=' | '`');
             match text.contains(ends) {
@@ -287,6 +346,18 @@ fn written(text: &str, held: Held) -> Result<String, String> {
         }
         Held::Value(Some(quote)) => Ok(quoted(text, quote)),
     }
+}
+
+/// `TideGauge` as `tide-gauge`.
+fn hyphened(name: &str) -> String {
+    let mut out = String::with_capacity(name.len() + 4);
+    for (i, c) in name.char_indices() {
+        if c.is_uppercase() && i > 0 {
+            out.push('-');
+        }
+        out.extend(c.to_lowercase());
+    }
+    out
 }
 
 /// New text in a value with a quote around it: strings take the other quote where they can.

@@ -115,7 +115,11 @@ impl FileRun {
             plan.removed.extend(&change.released);
             plan.removed.extend(uncopied(change));
             plan.beside.extend(change.beside.iter().cloned());
-            let parts = change.splices.iter().flat_map(|s| Part::leaves(&s.parts));
+            // Of a page only what is written into its code.
+            let code = |s: &&Splice| {
+                code.layer.as_ref().is_none_or(|l| l.piece_at(s.span).is_some())
+            };
+            let parts = change.splices.iter().filter(code).flat_map(|s| Part::leaves(&s.parts));
             plan.written.extend(parts.filter_map(|p| match p {
                 Part::Text(t) => Some(t.clone()),
                 _ => None,

@@ -103,7 +103,7 @@ fn event(view: &mut View<'_, '_>, attribute: &Attribute, value: AttributeValue) 
         (true, false) => value.inner,
         (false, false) => return,
     };
-    view.statements(at, Held::Value(value.quote));
+    view.copy(at, Held::Value(value.quote));
     view.undo(at);
     view.fill(at);
 }

@@ -1,10 +1,12 @@
 //! Components: a script, and markup that uses what it declares.
 
+use std::collections::HashSet;
+
 use crate::markup::host::Scripts;
-use crate::markup::layers::browser::scripts;
+use crate::markup::layers::browser::{Script, scripts};
 use crate::markup::layers::view::View;
-use crate::markup::layers::{Layer, TakesImports, svelte, vue};
-use crate::markup::page::Page;
+use crate::markup::layers::{Held, Layer, TakesImports, svelte, vue};
+use crate::markup::page::{Ending, Page};
 
 /// The scripts of a component with the code of its markup.
 pub(super) fn layers(page: &Page<'_>) -> Vec<Layer> {
@@ -20,8 +22,14 @@ pub(super) fn layers(page: &Page<'_>) -> Vec<Layer> {
     }
     let mut out = Vec::new();
     match page.host.scripts {
-        Scripts::Blocks => svelte::fill(&mut view),
-        _ if vue::sees_imports(page) => vue::fill(&mut view),
+        Scripts::Blocks => {
+            svelte::fill(&mut view);
+            tags(&mut view, &scripts);
+        }
+        _ if vue::sees_imports(page) => {
+            vue::fill(&mut view);
+            tags(&mut view, &scripts);
+        }
         // What the markup names are members of the component.
         _ => {
             let mut own = View::new(page, true);
@@ -34,4 +42,40 @@ pub(super) fn layers(page: &Page<'_>) -> Vec<Layer> {
         layer.hoisted = true;
     }
     out
+}
+
+/// Tags that name what the scripts know: a component is called by its name, or by its words in small letters.
+fn tags(view: &mut View<'_, '_>, scripts: &[Script]) {
+    let page = view.page;
+    let part = |c: char| !(c.is_alphanumeric() || c == '_' || c == '$');
+    let words: HashSet<&str> =
+        scripts.iter().flat_map(|s| s.content.of(page.text).split(part)).collect();
+    for e in &page.elements {
+        let end = match e.ending {
+            Ending::Tag { name, .. } => Some(name),
+            _ => None,
+        };
+        for at in [Some(e.name), end].into_iter().flatten() {
+            let name = at.of(page.text);
+            let first = name.split('.').next().unwrap_or(name);
+            if words.contains(first) && (name.contains('.') || begins_large(name)) {
+                view.copy(at, Held::Name);
+            } else if name.contains('-') && words.contains(joined(name).as_str()) {
+                view.long_name(at, &joined(name));
+            }
+        }
+    }
+}
+
+fn begins_large(name: &str) -> bool {
+    name.starts_with(|c: char| c.is_uppercase())
+}
+
+/// `tide-gauge` as `TideGauge`.
+fn joined(name: &str) -> String {
+    let word = |w: &str| {
+        let mut chars = w.chars();
+        chars.next().map_or(String::new(), |c| c.to_uppercase().chain(chars).collect())
+    };
+    name.split('-').map(word).collect()
 }

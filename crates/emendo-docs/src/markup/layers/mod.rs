@@ -50,6 +50,8 @@ pub struct CodePiece {
     pub at: Span,
     /// What it stands in.
     pub held: Held,
+    /// What goes with it when nothing of it is left: brackets that hold statements.
+    pub whole: Option<Span>,
 }
 
 /// What a piece of code stands in, which it must not end.
@@ -61,6 +63,12 @@ pub enum Held {
     Value(Option<char>),
     /// Brackets that end so.
     Brackets(&'static str),
+    /// The name of a tag, or a part of an attribute's name.
+    Name,
+    /// The name of a tag that is written in small letters, with hyphens between its words.
+    Hyphened,
+    /// Brackets in which an attribute's name is its value too.
+    Short,
 }
 
 /// A name that stands for a value of the template.

@@ -17,15 +17,10 @@ pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
     let mut view = View::new(page, script);
     let mut parts = page.code.iter().filter(|c| c.holds.is_some()).peekable();
     while let Some(code) = parts.next() {
-        let held = Held::Brackets("%>");
         let inner = trimmed(page, code);
-        let closing = (code.at.end - inner.end) as usize;
         match code.role {
-            Role::Gives => view.expression(inner, held, (2, closing)),
-            _ => {
-                view.copy(inner, held);
-                view.part(inner, parts.peek().map(|p| p.at));
-            }
+            Role::Gives => view.expression(inner, Held::Brackets("%>")),
+            _ => view.part(inner, code.at, parts.peek().map(|p| p.at)),
         }
     }
     let takes = match script {

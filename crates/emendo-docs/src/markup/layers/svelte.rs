@@ -5,7 +5,7 @@ use emendo_text::Span;
 use crate::markup::layers::names::bound;
 use crate::markup::layers::view::View;
 use crate::markup::layers::{Held, KnownName};
-use crate::markup::page::CodePart;
+use crate::markup::page::{Attribute, CodePart};
 
 const HELD: Held = Held::Brackets("}");
 
@@ -14,7 +14,13 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
     let page = view.page;
     let text = page.text;
     let mut open: Vec<(&str, Vec<(Span, u32)>)> = Vec::new();
-    for part in &page.code {
+    let own = |a: &Attribute| a.name.of(text).starts_with("let:");
+    let attributes = || page.elements.iter().flat_map(|e| &e.attributes);
+    let bound_here: Vec<Span> =
+        attributes().filter(|a| own(a)).filter_map(|a| Some(a.value?.inner)).collect();
+    let values: Vec<Span> = attributes().filter_map(|a| Some(a.value?.inner)).collect();
+    let tags: Vec<Span> = page.elements.iter().map(|e| e.start).collect();
+    for part in page.code.iter().filter(|p| !bound_here.iter().any(|b| b.contains(p.at))) {
         let inner = part.inner.of(text);
         let sign = inner.chars().next().unwrap_or(' ');
         let rest = inner.get(1..).unwrap_or("");
@@ -30,7 +36,7 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
                 let condition = behind.of(text).trim_start().strip_prefix("if");
                 if let Some(c) = condition.filter(|_| word == "else") {
                     let at = Span::new(part.inner.end as usize - c.len(), part.inner.end as usize);
-                    view.expression(at, HELD, (2, 1));
+                    view.expression(at, HELD);
                 } else if matches!(word, "then" | "catch")
                     && let Some(block) = open.last_mut()
                 {
@@ -52,9 +58,24 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
                     start: part.inner.end - s.len() as u32,
                     ..part.inner
                 });
-                view.expression(at, HELD, (1, 1));
+                let within = |all: &[Span]| {
+                    let i = all.partition_point(|s| s.end < part.at.end);
+                    all.get(i).is_some_and(|s| s.contains(part.at))
+                };
+                let name = inner.chars().all(|c| c.is_alphanumeric() || c == '_');
+                let short = name && within(&tags) && !within(&values);
+                view.expression(at, if short { Held::Short } else { HELD });
             }
         }
+    }
+    for a in attributes() {
+        let name = a.name.of(text);
+        // What is done to an element is named beside it.
+        let does = ["use:", "transition:", "in:", "out:", "animate:"];
+        let Some(rest) = does.iter().find_map(|d| name.strip_prefix(d)) else { continue };
+        let start = a.name.end as usize - rest.len();
+        let end = start + rest.find('|').unwrap_or(rest.len());
+        view.copy(Span::new(start, end), Held::Name);
     }
     for e in &page.elements {
         for a in e.attributes.iter().filter_map(|a| {
@@ -81,10 +102,10 @@ fn begins(view: &mut View<'_, '_>, word: &str, at: Span) -> Vec<Span> {
         "each" => {
             // The last one: a type may be told by the word too.
             let Some(found) = source.rfind(" as ") else {
-                view.expression(at, HELD, (2, 1));
+                view.expression(at, HELD);
                 return Vec::new();
             };
-            view.expression(cut(0, found), HELD, (2, 1));
+            view.expression(cut(0, found), HELD);
             let mut end = source.len();
             // A key stands in brackets at the end.
             if source.trim_end().ends_with(')')
@@ -97,7 +118,7 @@ fn begins(view: &mut View<'_, '_>, word: &str, at: Span) -> Vec<Span> {
         "await" => {
             let then = [" then ", " catch "].iter().find_map(|w| Some((source.find(w)?, w.len())));
             let (end, from) = then.map_or((source.len(), source.len()), |(i, len)| (i, i + len));
-            view.expression(cut(0, end), HELD, (2, 1));
+            view.expression(cut(0, end), HELD);
             vec![cut(from, source.len())]
         }
         "snippet" => {
@@ -105,7 +126,7 @@ fn begins(view: &mut View<'_, '_>, word: &str, at: Span) -> Vec<Span> {
             parameters.into_iter().collect()
         }
         _ => {
-            view.expression(at, HELD, (2, 1));
+            view.expression(at, HELD);
             Vec::new()
         }
     }
@@ -116,9 +137,9 @@ fn special(view: &mut View<'_, '_>, word: &str, at: Span, part: &CodePart) {
     match word {
         "const" => {
             // The word is part of the statement.
-            view.statements(Span { start: part.inner.start + 1, ..at }, HELD);
+            view.copy(Span { start: part.inner.start + 1, ..at }, HELD);
         }
         "debug" => {}
-        _ => view.expression(at, HELD, (2, 1)),
+        _ => view.expression(at, HELD),
     }
 }

@@ -57,7 +57,7 @@ impl<'p, 't> View<'p, 't> {
         }
         let (start, end) = (at.start as usize, at.end as usize);
         self.bytes[start..end].copy_from_slice(&self.page.text.as_bytes()[start..end]);
-        self.pieces.push(CodePiece { at, held });
+        self.pieces.push(CodePiece { at, held, whole: None });
     }
 
     /// What the template writes into a piece of code becomes names and blanks.
@@ -98,64 +98,72 @@ impl<'p, 't> View<'p, 't> {
         format!("{MARK}{digits}")
     }
 
-    /// A script: all of it, told from what stands before.
+    /// A script: all of it.
     pub(super) fn script(&mut self, content: Span) {
-        self.put(content.start as usize - 1, b';');
         self.copy(content, Held::Script);
         self.fill(content);
-        self.end(content, 2);
     }
 
-    /// An expression that stands by itself, between so many bytes of which the page needs none.
-    pub(super) fn expression(&mut self, at: Span, held: Held, (before, after): (usize, usize)) {
+    /// An expression that stands by itself.
+    pub(super) fn expression(&mut self, at: Span, held: Held) {
         let text = at.of(self.page.text).trim_start();
         if text.trim().is_empty() {
             return;
         }
         let (start, end) = (at.start as usize, at.end as usize);
         let whole = ["{", "function", "class", "async function"];
-        if self.loose && whole.iter().any(|w| text.starts_with(w)) {
+        if !self.loose {
+            self.put(end, b';');
+        } else if whole.iter().any(|w| text.starts_with(w)) {
             self.put(start - 1, b'(');
-            if before > 1 {
-                self.put(start - 2, b';');
-            }
             self.put(end, b')');
-            if after > 1 {
-                self.put(end + 1, b';');
-            }
-        } else {
-            if self.loose {
-                self.put(start - 1, b';');
-            }
-            self.end(at, after);
         }
         self.copy(at, held);
     }
 
-    /// Statements that stand by themselves.
-    pub(super) fn statements(&mut self, at: Span, held: Held) {
-        self.put(at.start as usize - 1, b';');
-        self.end(at, 1);
-        self.copy(at, held);
+    /// Tells each piece from the one before, which need not end with a sign. No line is added where the page has one: lines are counted.
+    fn part_pieces(&mut self) {
+        let mut before = 0;
+        for piece in self.pieces.clone() {
+            let start = piece.at.start as usize;
+            let wrapped = start > 0 && self.bytes[start - 1] == b'(';
+            let sign = if wrapped { Some('(') } else { piece.at.of(self.page.text).trim_start().chars().next() };
+            let goes_on = sign.is_some_and(|c| matches!(c, '(' | '[' | '`' | '+' | '-' | '/' | '*'));
+            let place = start - usize::from(wrapped);
+            let parted = self.page.text[before..start].contains('\n');
+            if place > before && piece.whole.is_none() && before > 0 {
+                if goes_on {
+                    self.put(place - 1, b';');
+                } else if !parted {
+                    self.put(place - 1, b'\n');
+                }
+            }
+            before = piece.at.end as usize;
+        }
     }
 
-    /// Ends a statement behind a piece of code, at bytes of which the page needs none.
-    fn end(&mut self, at: Span, after: usize) {
-        let end = at.end as usize;
-        let last = at.of(self.page.text).lines().next_back().unwrap_or("");
-        // A comment goes to the end of the line. Elsewhere no line is added: they are counted.
-        if !last.contains("//") {
-            self.put(end, b';');
+    /// A name that is shorter than what the page writes for it.
+    pub(super) fn long_name(&mut self, at: Span, name: &str) {
+        if name.len() > at.len() || !name.is_ascii() {
             return;
         }
-        self.put(end, b'\n');
-        if after > 1 {
-            self.put(end + 1, b';');
+        self.copy(at, Held::Hyphened);
+        for i in 0..at.len() {
+            let sign = name.as_bytes().get(i).copied().unwrap_or(b' ');
+            self.put(at.start as usize + i, sign);
         }
+        self.signs.push(LongSign { at, sign: at.start });
     }
 
-    /// Tells statements from those that follow on the same line, where the page has brackets between them.
-    pub(super) fn part(&mut self, at: Span, next: Option<Span>) {
+    /// Statements in brackets, told from those that follow on the same line.
+    pub(super) fn part(&mut self, at: Span, whole: Span, next: Option<Span>) {
+        if at.is_empty() {
+            return;
+        }
+        self.copy(at, Held::Brackets("%>"));
+        if let Some(piece) = self.pieces.last_mut() {
+            piece.whole = Some(whole);
+        }
         let end = at.end as usize;
         let line = self.page.text[end..].find('\n').map_or(self.page.text.len(), |n| end + n);
         if next.is_some_and(|n| (n.start as usize) < line) {
@@ -207,6 +215,9 @@ impl<'p, 't> View<'p, 't> {
 
     pub(super) fn layer(mut self, ending: &'static str, takes: TakesImports) -> Layer {
         self.pieces.sort_by_key(|p| p.at);
+        if self.loose {
+            self.part_pieces();
+        }
         self.stands.sort_by_key(|s| s.at);
         // Only whole characters are copied, and only they are written over.
         let view = String::from_utf8_lossy(&self.bytes).into_owned();

@@ -32,7 +32,7 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
             }
         }
         for code in page.code.iter().filter(|c| c.role == Role::Gives && inside(c.at)) {
-            view.expression(code.inner, Held::Brackets("}}"), (2, 2));
+            view.expression(code.inner, Held::Brackets("}}"));
         }
     }
 }
@@ -41,24 +41,23 @@ fn directive(view: &mut View<'_, '_>, e: &Element, attribute: &Attribute, value:
     let text = view.page.text;
     let name = attribute.name.of(text);
     let held = Held::Value(value.quote);
-    let room = (2, if value.quote.is_some() { 2 } else { 1 });
     let at = value.inner;
     if name.starts_with('@') || name.starts_with("v-on:") {
         let body = at.of(text).trim_start();
         if body.starts_with("function") || body.starts_with("async function") {
-            view.expression(at, held, room);
+            view.expression(at, held);
         } else {
-            view.statements(at, held);
+            view.copy(at, held);
         }
     } else if name == "v-for" {
         let Some((left, right)) = halves(text, at) else { return };
         view.known.extend(bound(text, left, e.span()));
-        view.expression(right, held, room);
+        view.expression(right, held);
     } else if name.starts_with('#') || name.starts_with("v-slot") || name == "slot-scope" {
         view.known.extend(bound(text, at, e.span()));
         return;
     } else if name.starts_with([':', '.']) || name.starts_with("v-") {
-        view.expression(at, held, room);
+        view.expression(at, held);
     } else {
         return;
     }
