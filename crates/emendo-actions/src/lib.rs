@@ -26,7 +26,7 @@ mod table;
 mod world;
 
 pub use contract::{
-    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
+    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, InPage,
     Followed, Found, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains, Replaces,
     Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy,
     words,

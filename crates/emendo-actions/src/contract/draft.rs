@@ -1,7 +1,7 @@
 //! What an action finds in one file.
 
 use emendo_lang::{Certainty, Fact, ImportName, weakest};
-use emendo_text::{Digest, Span, Splice};
+use emendo_text::{Digest, Part, Span, Splice};
 
 use crate::contract::code::Code;
 
@@ -90,6 +90,31 @@ pub struct Change {
     pub drop_imports: Vec<String>,
     /// Names of the old code that the new code does not use any more.
     pub released: Vec<Span>,
+}
+
+impl Change {
+    /// The bytes that a change takes away without copying them anywhere.
+    pub fn uncopied(&self) -> Vec<Span> {
+        let all = || self.splices.iter().filter(|s| !s.span.is_empty());
+        let mut copies: Vec<Span> =
+            self.splices.iter().flat_map(|s| Part::copies(&s.parts)).collect();
+        copies.sort();
+        let mut out = Vec::new();
+        for s in all() {
+            let mut at = s.span.start;
+            let from = copies.partition_point(|c| c.end <= s.span.start);
+            for c in copies[from..].iter().take_while(|c| c.start < s.span.end) {
+                if c.start > at {
+                    out.push(Span { start: at, end: c.start });
+                }
+                at = at.max(c.end);
+            }
+            if s.span.end > at {
+                out.push(Span { start: at, end: s.span.end });
+            }
+        }
+        out
+    }
 }
 
 /// One way to write a place.

@@ -1,11 +1,14 @@
 //! `markup`: elements, attributes, values, texts and name spaces of XML, HTML and templates.
 //!
 //! This file reads the action; `place.rs` says which elements are meant and how sure that is, `runner.rs` goes through a page,
-//! `write.rs` writes what becomes of an element, `spaces.rs` renames name spaces.
+//! `write.rs` writes what becomes of an element, `turn.rs` makes attributes of children and back, `read_as.rs` reads values as a language,
+//! `spaces.rs` renames name spaces.
 
 mod place;
+mod read_as;
 mod runner;
 mod spaces;
+mod turn;
 mod write;
 
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, Value, pairs};
@@ -64,9 +67,21 @@ const KEYS: &[Key] = &[
     Key::new("pairs", Shape::Pairs, "many old and new names or values"),
     Key::new("table", Shape::Text, "the same from a CSV file of the recipe's folder"),
     Key::new("base", Shape::Base, "stands before each name of `pairs` and `table`"),
-    Key::later("read_as"),
-    Key::later("to_attribute"),
-    Key::later("to_child"),
+    Key::new(
+        "read_as",
+        Shape::Text,
+        "reads the values or texts as this language, or as `json`: `old` and `new` are patterns of it",
+    ),
+    Key::new(
+        "to_attribute",
+        Shape::Map,
+        "children that become attributes: `{ depth = \"depth\" }`, the child's name first",
+    ),
+    Key::new(
+        "to_child",
+        Shape::Map,
+        "attributes that become children: `{ depth = \"Depth\" }`, the attribute's name first",
+    ),
 ];
 
 impl ActionKind for MarkupKind {
@@ -102,6 +117,9 @@ impl Kind for MarkupKind {
             );
         }
         let meant = meant(action, cx)?;
+        if let Some(word) = table.text("read_as") {
+            return read_as::compile(action, word, what, meant, cx);
+        }
         let does = does(action, what, cx)?;
         let rows = rows(action, what, (&meant, &does), cx)?;
         Some(Box::new(MarkupRunner::new(cx.tables.clone(), action, what, meant, does, rows)))
@@ -168,7 +186,7 @@ fn does(action: &Action, what: What, cx: &mut CompileCx<'_>) -> Option<Does> {
     let table = &action.table;
     let text = |key: &str| table.text(key).cloned();
     let set: Vec<(String, Text)> = map(table, "set");
-    let element = ["set", "add", "unwrap", "wrap", "at"];
+    let element = ["set", "add", "unwrap", "wrap", "at", "to_attribute", "to_child"];
     if what != What::Element
         && let Some(e) = element.iter().find_map(|k| table.entry(k))
     {
@@ -205,7 +223,13 @@ fn does(action: &Action, what: What, cx: &mut CompileCx<'_>) -> Option<Does> {
         remove: table.is_true("remove"),
         unwrap: table.is_true("unwrap"),
         wrap: text("wrap").map(|t| t.text),
+        to_attribute: names(table, "to_attribute"),
+        to_child: names(table, "to_child"),
     })
+}
+
+fn names(table: &Table, key: &str) -> Vec<(String, String)> {
+    map(table, key).into_iter().map(|(from, to)| (from, to.text)).collect()
 }
 
 fn map(table: &Table, key: &str) -> Vec<(String, Text)> {
@@ -245,7 +269,7 @@ fn rows(
             return cx.refuse(
                 "nothing happens to what is found",
                 old.map_or(action.span, |t| t.span),
-                "write `new`, `set`, `add`, `remove = true`, `unwrap = true`, `wrap` or `gone`",
+                "write `new`, `set`, `add`, `remove = true`, `unwrap = true`, `wrap`, `to_attribute`, `to_child` or `gone`",
             );
         }
         let named = matches!(what, What::Element | What::Attribute);

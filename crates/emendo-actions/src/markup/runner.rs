@@ -30,6 +30,10 @@ pub(super) struct Does {
     pub(super) remove: bool,
     pub(super) unwrap: bool,
     pub(super) wrap: Option<String>,
+    /// Children and the attributes that they become.
+    pub(super) to_attribute: Vec<(String, String)>,
+    /// Attributes and the children that they become.
+    pub(super) to_child: Vec<(String, String)>,
 }
 
 impl Does {
@@ -41,6 +45,8 @@ impl Does {
             && !self.remove
             && !self.unwrap
             && self.wrap.is_none()
+            && self.to_attribute.is_empty()
+            && self.to_child.is_empty()
     }
 }
 
@@ -244,7 +250,7 @@ impl MarkupRunner {
         }
         let write = Write { page, line_end: cx.line_end, slots: &known.slots };
         let mut splices = Vec::new();
-        let mut trouble = None;
+        let mut trouble;
         if self.does.remove {
             trouble = write.remove(e, &mut splices);
         } else {
@@ -252,14 +258,21 @@ impl MarkupRunner {
                 write.rename(e, new, &mut splices);
             }
             let set = self.does.set.iter();
-            let fresh: Vec<(&str, String)> =
+            let mut fresh: Vec<String> =
                 set.filter_map(|(name, value)| write.set(e, name, value, &mut splices)).collect();
+            trouble = write.to_attributes(e, &self.does.to_attribute, &mut fresh, &mut splices);
             write.new_attributes(e, &fresh, &mut splices);
+            let children = write.to_children(e, &self.does.to_child, row.new.as_deref());
+            match children {
+                Ok(more) => splices.extend(more),
+                Err(why) => trouble = trouble.or(Some(why)),
+            }
             if let Some(add) = &self.does.add {
-                trouble = write.add(e, add, self.does.first, row.new.as_deref(), &mut splices);
+                let more = write.add(e, add, self.does.first, row.new.as_deref(), &mut splices);
+                trouble = trouble.or(more);
             }
             if self.does.unwrap {
-                trouble = write.unwrap(e, &mut splices);
+                trouble = trouble.or(write.unwrap(e, &mut splices));
             }
             if let Some(wrap) = &self.does.wrap {
                 trouble = trouble.or(write.wrap(e, wrap, &mut splices));

@@ -93,13 +93,13 @@ impl Write<'_> {
     }
 
     /// Gives an attribute another value; one that is not there is given back, with its value.
-    pub(super) fn set<'n>(
+    pub(super) fn set(
         &self,
         e: &Element,
-        name: &'n str,
+        name: &str,
         value: &str,
         out: &mut Vec<Splice>,
-    ) -> Option<(&'n str, String)> {
+    ) -> Option<String> {
         match self.page.attribute(e, name) {
             Some(a) => {
                 out.extend(self.value(a, value));
@@ -107,7 +107,7 @@ impl Write<'_> {
             }
             None => {
                 let (quote, text) = self.quoted(value);
-                Some((name, format!("{name}={quote}{text}{quote}")))
+                Some(format!("{name}={quote}{text}{quote}"))
             }
         }
     }
@@ -116,7 +116,7 @@ impl Write<'_> {
     pub(super) fn new_attributes(
         &self,
         e: &Element,
-        all: &[(&str, String)],
+        all: &[String],
         out: &mut Vec<Splice>,
     ) {
         if all.is_empty() {
@@ -130,7 +130,7 @@ impl Write<'_> {
         });
         // What stands between the last two is blank, or code that is not to be repeated.
         let lead = if before.contains('\n') && before.trim().is_empty() { before } else { " " };
-        let text: String = all.iter().map(|(_, a)| format!("{lead}{a}")).collect();
+        let text: String = all.iter().map(|a| format!("{lead}{a}")).collect();
         out.push(Splice::text(Span::at(at), &text));
     }
 
@@ -142,7 +142,7 @@ impl Write<'_> {
     }
 
     /// A place with its line, where nothing else stands on it.
-    fn with_line(&self, at: Span) -> Span {
+    pub(super) fn with_line(&self, at: Span) -> Span {
         let text = self.page.text;
         let before = &text[..at.start as usize];
         let start = before.trim_end_matches([' ', '\t']).len();
@@ -211,12 +211,7 @@ impl Write<'_> {
         let text = self.page.text;
         let squeezed = |s: &str| s.split_whitespace().collect::<String>();
         let wanted = squeezed(&child);
-        let children = self
-            .page
-            .elements
-            .iter()
-            .filter(|c| c.parent.is_some_and(|p| std::ptr::eq(&self.page.elements[p], e)));
-        let children: Vec<&Element> = children.collect();
+        let children = self.children(e);
         if children.iter().any(|c| squeezed(c.span().of(text)) == wanted) {
             return None;
         }
@@ -260,15 +255,23 @@ impl Write<'_> {
         None
     }
 
+    /// The elements right within one.
+    pub(super) fn children(&self, e: &Element) -> Vec<&Element> {
+        let own = |c: &&Element| {
+            c.parent.is_some_and(|p| std::ptr::eq(&raw const self.page.elements[p], e))
+        };
+        self.page.elements.iter().filter(own).collect()
+    }
+
     /// What stands before a place on its line, and whether that is blank.
-    fn indent(&self, at: Span) -> (&str, bool) {
+    pub(super) fn indent(&self, at: Span) -> (&str, bool) {
         let before = &self.page.text[..at.start as usize];
         let line = &before[before.rfind('\n').map_or(0, |i| i + 1)..];
         let blank = line.len() - line.trim_start().len();
         (&line[..blank], blank == line.len())
     }
 
-    fn unended(&self, e: &Element, done: &str) -> String {
+    pub(super) fn unended(&self, e: &Element, done: &str) -> String {
         let name = self.page.name(e);
         format!("`{name}` is to be {done}, and it is not clear where it ends: do it by hand")
     }

@@ -411,29 +411,6 @@ fn leave_own_words(text: &str, reworded: &[&OnceWritten], found: &mut Found) {
     }
 }
 
-/// The bytes that a change takes away without copying them anywhere.
-pub(crate) fn uncopied(change: &Change) -> Vec<Span> {
-    let all = || change.splices.iter().filter(|s| !s.span.is_empty());
-    let mut copies: Vec<Span> =
-        change.splices.iter().flat_map(|s| Part::copies(&s.parts)).collect();
-    copies.sort();
-    let mut out = Vec::new();
-    for s in all() {
-        let mut at = s.span.start;
-        let from = copies.partition_point(|c| c.end <= s.span.start);
-        for c in copies[from..].iter().take_while(|c| c.start < s.span.end) {
-            if c.start > at {
-                out.push(Span { start: at, end: c.start });
-            }
-            at = at.max(c.end);
-        }
-        if s.span.end > at {
-            out.push(Span { start: at, end: s.span.end });
-        }
-    }
-    out
-}
-
 /// All text that a draft would write, to see whether the file can hold it.
 pub(crate) fn written(d: &Draft) -> String {
     let changes = std::iter::once(&d.change).chain(d.alternatives.iter().map(|a| &a.change));

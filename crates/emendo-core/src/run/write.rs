@@ -7,7 +7,7 @@ use emendo_text::{Hasher, Part, PieceMap, Placed, Span, Splice, render};
 
 use crate::edits::{Edit, Evidence, Standing};
 use crate::plan::PlanStep;
-use crate::run::file::{FileRun, NewTree, StepText, applied, excerpt, uncopied};
+use crate::run::file::{FileRun, NewTree, StepText, applied, excerpt};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
 
@@ -113,7 +113,7 @@ impl FileRun {
             plan.gone.extend(change.gone.iter().copied());
             plan.partners.extend(change.partners.iter().cloned());
             plan.removed.extend(&change.released);
-            plan.removed.extend(uncopied(change));
+            plan.removed.extend(change.uncopied());
             plan.beside.extend(change.beside.iter().cloned());
             // Of a page only what is written into its code.
             let code = |s: &&Splice| {

@@ -104,6 +104,11 @@ impl Language {
         path.extension().is_some_and(|e| self.reads_ending(e))
     }
 
+    /// True if files with this ending are of this language.
+    pub fn claims_ending(&self, ending: &str) -> bool {
+        self.grammar.extensions.contains(&ending)
+    }
+
     /// True if code as in files with this ending can be read as this language.
     pub fn reads_ending(&self, ending: &str) -> bool {
         self.grammar.extensions.contains(&ending) || self.grammar.also_reads.contains(&ending)

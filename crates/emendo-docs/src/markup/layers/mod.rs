@@ -61,6 +61,8 @@ pub enum Held {
     Script,
     /// A value with this quote around it, in which signs are written as entities; nothing around a bare word.
     Value(Option<char>),
+    /// Text between tags, in which signs are written as entities.
+    Text,
     /// Brackets that end so.
     Brackets(&'static str),
     /// The name of a tag, or a part of an attribute's name.
@@ -134,6 +136,19 @@ pub fn layers(page: &Page<'_>) -> Vec<Layer> {
     }
     out.retain(|l| !l.pieces.is_empty());
     out
+}
+
+/// Values and texts of a page, read as expressions of one language: each with its place and what it stands in.
+pub fn values(page: &Page<'_>, ending: &'static str, all: &[(Span, Held)]) -> Layer {
+    let mut view = view::View::new(page, true);
+    for (at, held) in all {
+        view.expression(*at, *held);
+        if *held != Held::Script {
+            view.undo(*at);
+        }
+        view.fill(*at);
+    }
+    view.layer(ending, TakesImports::Nowhere("a value"))
 }
 
 impl Layer {

@@ -7,8 +7,9 @@ use crate::markup::layers::view::View;
 use crate::markup::layers::{DirectiveImport, Held, Layer, TakesImports};
 use crate::markup::page::{CodePart, Page, word_value};
 
-/// How a directive that imports is written.
-const IMPORT: (&str, &str) = ("<%@ page import=\"", "\" %>");
+/// The words of directives that import, each with how one is written.
+const IMPORT: [(&str, &str); 2] =
+    [("page", "<%@ page import=\""), ("tag", "<%@ tag import=\"")];
 
 /// The code of a template; none where nobody reads it.
 pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
@@ -25,7 +26,10 @@ pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
     }
     let takes = match script {
         true => TakesImports::Nowhere("the code of a template"),
-        false => TakesImports::Directive(IMPORT.0, IMPORT.1),
+        false => {
+            let told = page.code.iter().find_map(|c| directive(page, c));
+            TakesImports::Directive(told.map_or(IMPORT[0].1, |d| d.1), "\" %>")
+        }
     };
     let mut layer = view.layer(ending, takes);
     if !script {
@@ -41,12 +45,19 @@ fn trimmed(page: &Page<'_>, code: &CodePart) -> Span {
     Span { start: code.inner.start, end: code.inner.end - u32::from(trims) }
 }
 
+/// The word of a directive that may import, with how one is written.
+fn directive(page: &Page<'_>, code: &CodePart) -> Option<(&'static str, &'static str)> {
+    let inner = code.inner.of(page.text).trim_start();
+    let begins = |d: &&(&str, &str)| {
+        let rest = inner.strip_prefix(d.0);
+        rest.is_some_and(|r| r.starts_with(char::is_whitespace))
+    };
+    IMPORT.iter().find(begins).filter(|_| code.role == Role::Directive).copied()
+}
+
 /// What a directive imports.
 fn imports(page: &Page<'_>, code: &CodePart) -> Vec<DirectiveImport> {
-    let inner = code.inner.of(page.text);
-    if code.role != Role::Directive || !inner.trim_start().starts_with("page") {
-        return Vec::new();
-    }
+    let Some((name, _)) = directive(page, code) else { return Vec::new() };
     let Some(list) = word_value(page.text, code.inner, "import") else { return Vec::new() };
     // From the word to the quote.
     let head = &page.text[code.inner.start as usize..list.start as usize];
@@ -54,7 +65,7 @@ fn imports(page: &Page<'_>, code: &CodePart) -> Vec<DirectiveImport> {
     let attribute = Span::new(word, list.end as usize + 1);
     let before = &page.text[code.inner.start as usize..word];
     let after = &page.text[attribute.end as usize..code.inner.end as usize];
-    let alone = before.trim() == "page" && after.trim().is_empty();
+    let alone = before.trim() == name && after.trim().is_empty();
     let from = code.inner.start as usize + before.trim_end().len();
     let whole = if alone { code.at } else { Span { start: from as u32, end: attribute.end } };
     let mut at = list.start as usize;
