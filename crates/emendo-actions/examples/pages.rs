@@ -43,7 +43,9 @@ fn main() {
                     if shown {
                         let at = tree.errors().first().map_or(0, |e| e.start as usize);
                         let line = layer.view[..at].matches('\n').count() + 1;
-                        println!("{}:{line} {}", file.display(), layer.ending);
+                        let end = (at + 60).min(layer.view.len());
+                        let near = layer.view.get(at..end).unwrap_or("").trim();
+                        println!("{}:{line} {} {near:?}", file.display(), layer.ending);
                     }
                 }
             }

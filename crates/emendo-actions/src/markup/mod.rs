@@ -4,6 +4,7 @@
 //! `write.rs` writes what becomes of an element, `turn.rs` makes attributes of children and back, `read_as.rs` reads values as a language,
 //! `spaces.rs` renames name spaces.
 
+mod in_code;
 mod place;
 mod read_as;
 mod runner;
@@ -14,6 +15,7 @@ mod write;
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text, Value, pairs};
 use emendo_text::Diagnostic;
 
+use self::in_code::InCodeRunner;
 use self::place::{Condition, Meant};
 use self::runner::{Does, MarkupRunner, Row, What};
 use self::spaces::{Location, SpaceRunner};
@@ -102,28 +104,55 @@ impl ActionKind for MarkupKind {
 impl Kind for MarkupKind {
     fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
         let table = &action.table;
-        let what = match table.text("what")?.text.as_str() {
-            "element" => What::Element,
-            "attribute" => What::Attribute,
-            "value" => What::Value,
-            "text" => What::Text,
-            _ => return spaces(action, cx),
-        };
-        if let Some(e) = table.entry("schema") {
-            return cx.refuse(
-                "`schema` belongs to name spaces",
-                e.key_span,
-                "write `what = \"namespace\"`, or leave it out",
-            );
-        }
-        let meant = meant(action, cx)?;
+        let Some(what) = what(action) else { return spaces(action, cx) };
         if let Some(word) = table.text("read_as") {
+            let meant = meant(action, cx)?;
             return read_as::compile(action, word, what, meant, cx);
         }
-        let does = does(action, what, cx)?;
-        let rows = rows(action, what, (&meant, &does), cx)?;
-        Some(Box::new(MarkupRunner::new(cx.tables.clone(), action, what, meant, does, rows)))
+        runner(action, cx).map(|r| Box::new(r) as Box<dyn Runner>)
     }
+
+    fn more(&self, action: &Action, cx: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
+        let mut out: Vec<Box<dyn Runner>> = Vec::new();
+        for language in cx.tables.languages.clone() {
+            // What is wrong with it is said already.
+            let mut ignored = Vec::new();
+            let mut quiet = CompileCx { out: &mut ignored, ..*cx };
+            let reads = !language.tags.element.is_empty() && action.table.get("read_as").is_none();
+            if let Some(inner) = reads.then(|| runner(action, &mut quiet)).flatten() {
+                out.push(Box::new(InCodeRunner { language, inner }));
+            }
+        }
+        out
+    }
+}
+
+/// What the action is about; nothing for name spaces.
+fn what(action: &Action) -> Option<What> {
+    Some(match action.table.text("what")?.text.as_str() {
+        "element" => What::Element,
+        "attribute" => What::Attribute,
+        "value" => What::Value,
+        "text" => What::Text,
+        _ => return None,
+    })
+}
+
+/// What goes through pages for an action that is not about name spaces.
+fn runner(action: &Action, cx: &mut CompileCx<'_>) -> Option<MarkupRunner> {
+    let table = &action.table;
+    let what = what(action)?;
+    if let Some(e) = table.entry("schema") {
+        return cx.refuse(
+            "`schema` belongs to name spaces",
+            e.key_span,
+            "write `what = \"namespace\"`, or leave it out",
+        );
+    }
+    let meant = meant(action, cx)?;
+    let does = does(action, what, cx)?;
+    let rows = rows(action, what, (&meant, &does), cx)?;
+    Some(MarkupRunner::new(cx.tables.clone(), action, what, meant, does, rows))
 }
 
 /// A text with slots that a value is compared with.

@@ -87,6 +87,7 @@ impl Meant {
                 return None;
             }
             let text = match prefix {
+                _ if page.import_of(e).is_some() => format!("it is imported from `{space}`"),
                 "" => format!("it is in the name space `{space}`"),
                 p => format!("`{p}` stands for `{space}`"),
             };
@@ -133,6 +134,9 @@ impl Meant {
 
     /// True if an element has a name: as it is written, or below its prefix where a name space is asked for.
     fn named(&self, page: &Page<'_>, e: &Element, wanted: &str) -> bool {
+        if let Some((_, name)) = page.import_of(e).filter(|_| !self.spaces.is_empty()) {
+            return name == wanted;
+        }
         let name = page.name(e);
         match self.spaces.is_empty() || wanted.contains(':') {
             true => page.host.same_name(name, wanted),

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use emendo_docs::markup::{Attribute, Element, Page, TextRun, decode, read};
 use emendo_lang::{Certainty, Fact};
 use emendo_recipe::{Action, Scope};
-use emendo_text::{Digest, RelPath, Span, Splice};
+use emendo_text::{Chunk, Digest, RelPath, Span, Splice, Template};
 
 use crate::contract::{Asks, Draft, FileCx, Found, Needs, NoteDraft, Replaces, Runner, Tables};
 use crate::markup::place::{Known, Meant, fit, parts};
@@ -139,7 +139,24 @@ impl Runner for MarkupRunner {
 
     fn find(&self, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let Some(host) = cx.tables.host_of(cx.path) else { return };
-        let page = read(host, cx.text);
+        self.find_in(&read(host, cx.text), cx, action, out);
+    }
+}
+
+impl MarkupRunner {
+    /// True for files in which its markup may stand, whatever they are called.
+    pub(super) fn in_scope(&self, path: &RelPath) -> bool {
+        self.scope.covers(path)
+    }
+
+    /// What becomes of the places of a page.
+    pub(super) fn find_in(
+        &self,
+        page: &Page<'_>,
+        cx: &FileCx<'_>,
+        action: usize,
+        out: &mut Found,
+    ) {
         let mut texts: Vec<Vec<TextRun>> = vec![Vec::new(); page.elements.len()];
         for t in &page.texts {
             if let Some(parent) = t.parent {
@@ -147,15 +164,15 @@ impl Runner for MarkupRunner {
             }
         }
         for (element, texts) in page.elements.iter().zip(&texts) {
-            if self.what == What::Element && self.put_together(&page, element) {
+            if self.what == What::Element && self.put_together(page, element) {
                 let say = "the template puts the name of this tag together: look at it by hand";
                 out.notes.push(NoteDraft { at: element.name, say: say.to_owned() });
                 continue;
             }
             for (n, row) in self.rows.iter().enumerate() {
                 let name = row.old.as_deref().filter(|_| self.what == What::Element);
-                let Some(known) = self.meant.element(&page, element, name) else { continue };
-                let place = Place { page: &page, element, known };
+                let Some(known) = self.meant.element(page, element, name) else { continue };
+                let place = Place { page, element, known };
                 self.place(cx, place, (action, n), texts, out);
             }
         }
@@ -163,6 +180,16 @@ impl Runner for MarkupRunner {
 }
 
 impl Row {
+    /// The longest of what stands between the slots of `old`.
+    fn words(&self) -> Option<String> {
+        let template = Template::parse_text(self.old.as_ref()?).ok()?;
+        let texts = template.chunks.into_iter().filter_map(|c| match c {
+            Chunk::Text { text, .. } => Some(text.trim().to_owned()),
+            Chunk::Slot { .. } => None,
+        });
+        texts.max_by_key(String::len).filter(|t| t.len() > 1)
+    }
+
     /// What it writes looks as if it were still to be done.
     fn grows(&self) -> bool {
         let (Some(pattern), Some(new)) = (&self.pattern, &self.new) else { return false };
@@ -294,7 +321,16 @@ impl MarkupRunner {
         let row = &self.rows[action.1];
         if let (What::Value, Some(pattern)) = (self.what, &row.pattern) {
             let fits = a.value.and_then(|v| fit(pattern, v.inner.of(page.text), v.has_code));
-            let Some(slots) = fits else { return };
+            let Some(slots) = fits else {
+                // Code may give what is looked for.
+                let code = a.value.filter(|v| v.has_code).map(|v| v.inner.of(page.text));
+                if code.is_some_and(|c| row.words().is_some_and(|w| c.contains(&w))) {
+                    let name = a.name.of(page.text);
+                    let say = format!("code gives the value of `{name}`: look at it by hand");
+                    out.notes.push(NoteDraft { at: a.span, say });
+                }
+                return;
+            };
             known.slots.extend(slots);
         }
         if let Some(advice) = row.advice.as_ref().filter(|_| row.new.is_none()) {

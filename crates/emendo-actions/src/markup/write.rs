@@ -67,6 +67,11 @@ impl Write<'_> {
 
     /// The value of an attribute; nothing where it says so already. A value in words of the file keeps its quotes.
     pub(super) fn value(&self, a: &Attribute, new: &str) -> Option<Splice> {
+        if self.page.host.is_code(new) {
+            let written = format!("={new}");
+            let at = Span { start: a.name.end, end: a.span.end };
+            return (at.of(self.page.text) != written).then(|| Splice::text(at, written));
+        }
         let Some(value) = a.value else {
             let (quote, text) = self.quoted(new);
             return Some(Splice::text(
@@ -105,6 +110,7 @@ impl Write<'_> {
                 out.extend(self.value(a, value));
                 None
             }
+            None if self.page.host.is_code(value) => Some(format!("{name}={value}")),
             None => {
                 let (quote, text) = self.quoted(value);
                 Some(format!("{name}={quote}{text}{quote}"))

@@ -76,6 +76,8 @@ pub enum NameSpaces {
     Declared,
     /// By `xmlns`, and by directives that name a tag library for the whole file.
     Directives,
+    /// By imports of the code that the markup stands in.
+    Imports,
 }
 
 /// What a file of markup may hold.
@@ -145,6 +147,22 @@ const HTML: Host = Host {
     giving: &[],
     scripts: Scripts::Browser,
     spaces: NameSpaces::Declared,
+};
+
+/// Markup within code.
+pub const IN_CODE: Host = Host {
+    id: "jsx",
+    title: "JSX",
+    extensions: &[],
+    cased: true,
+    void: &[],
+    raw: &[],
+    implied: false,
+    code: &[],
+    calls: None,
+    giving: &[],
+    scripts: Scripts::None,
+    spaces: NameSpaces::Imports,
 };
 
 /// All hosts.
@@ -323,6 +341,12 @@ impl Host {
     /// True if two names are one here. Names with a prefix come from elsewhere, and are cased everywhere.
     pub fn same_name(&self, a: &str, b: &str) -> bool {
         if self.cased || a.contains(':') { a == b } else { a.eq_ignore_ascii_case(b) }
+    }
+
+    /// True if a value of a recipe is code, and stands in braces without quotes.
+    pub fn is_code(&self, value: &str) -> bool {
+        let braces = value.starts_with('{') && value.ends_with('}');
+        braces && matches!(self.spaces, NameSpaces::Imports)
     }
 
     /// True if a piece of a page holds code of its template.

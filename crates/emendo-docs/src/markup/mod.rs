@@ -11,7 +11,7 @@ mod page;
 mod read;
 
 pub use entities::{decode, encode};
-pub use host::{Delimiter, HOSTS, Host, NameSpaces, Role, Scripts, host_among, host_named};
+pub use host::{Delimiter, HOSTS, IN_CODE, Host, NameSpaces, Role, Scripts, host_among, host_named};
 pub use layers::{
     CodePiece, DirectiveImport, Held, KnownName, Layer, LongSign, StandIn, TakesImports, layers, values,
 };

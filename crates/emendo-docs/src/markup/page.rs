@@ -1,5 +1,7 @@
 //! A page of markup: elements, texts and code, each with its place.
 
+use std::collections::BTreeMap;
+
 use emendo_text::Span;
 
 use crate::markup::host::{Host, NameSpaces, Role};
@@ -21,6 +23,8 @@ pub struct Page<'t> {
     pub comments: Vec<Span>,
     /// End tags that close nothing.
     pub stray: Vec<Span>,
+    /// What elements are by imports: the number of the element, what it is imported from, and its name there.
+    pub imported: BTreeMap<usize, (String, String)>,
 }
 
 /// An element.
@@ -153,8 +157,16 @@ impl Page<'_> {
     pub fn varies(&self, element: &Element) -> bool {
         let from = self.code.partition_point(|c| c.at.start < element.start.start);
         let within = self.code[from..].iter().take_while(|c| c.at.start < element.start.end);
-        let value = |a: &Attribute| a.value.map(|v| v.inner);
+        let value = |a: &Attribute| {
+            a.value.map(|_| Span { start: a.name.end, end: a.span.end })
+        };
         { within }.any(|c| !element.attributes.iter().filter_map(value).any(|v| v.contains(c.at)))
+    }
+
+    /// What an element is imported from, and its name there.
+    pub fn import_of(&self, element: &Element) -> Option<&(String, String)> {
+        let number = self.elements.partition_point(|e| e.start.start < element.start.start);
+        self.imported.get(&number)
     }
 
     /// The elements around one, the nearest first.
@@ -171,6 +183,9 @@ impl Page<'_> {
     pub fn space_of(&self, element: &Element, prefix: &str) -> Option<&str> {
         if self.host.spaces == NameSpaces::None {
             return None;
+        }
+        if self.host.spaces == NameSpaces::Imports {
+            return self.import_of(element).map(|i| i.0.as_str());
         }
         let declares = |e: &Element| {
             e.attributes

@@ -3,6 +3,8 @@
 //! The text is gone through once. A tag that is not closed ends with the file, an end tag closes the nearest element of its name, and code of
 //! a template may stand anywhere: in text, in a tag, in a value, in a name.
 
+use std::collections::BTreeMap;
+
 use emendo_text::Span;
 
 use crate::markup::host::{Delimiter, ENDED_BY, Host, Role};
@@ -18,6 +20,7 @@ pub fn read<'t>(host: &'static Host, text: &'t str) -> Page<'t> {
         code: Vec::new(),
         comments: Vec::new(),
         stray: Vec::new(),
+        imported: BTreeMap::new(),
     };
     let mut reader = Reader {
         page,

@@ -9,6 +9,7 @@ mod names;
 mod scopes;
 mod shape;
 mod space;
+mod tags;
 mod typing;
 mod words;
 
@@ -33,6 +34,7 @@ pub use typing::{
 pub use words::{DocCode, Words};
 
 pub use space::{Reach, Space};
+pub use tags::Tags;
 
 use crate::ground::ImportName;
 
@@ -68,6 +70,8 @@ pub struct Language {
     pub declares: Declares,
     /// How expressions are typed.
     pub typing: Typing,
+    /// Markup within the code.
+    pub tags: Tags,
 }
 
 impl Language {
@@ -89,6 +93,7 @@ impl Language {
             modules: None,
             declares: Declares::NONE,
             typing: Typing::NONE,
+            tags: Tags::NONE,
         }
     }
 }

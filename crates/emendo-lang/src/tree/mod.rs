@@ -8,7 +8,8 @@ mod walk;
 use std::ops::ControlFlow;
 
 use emendo_text::{RelPath, Span};
-use tree_sitter::{InputEdit, Node, Parser, Point, Range};
+pub use tree_sitter::Node;
+use tree_sitter::{InputEdit, Parser, Point, Range};
 
 pub use shown::{in_line, shown};
 pub use walk::{

@@ -9,7 +9,7 @@ use std::sync::LazyLock;
 
 use emendo_lang::language::{
     Compare, Context, DeclarationShape, Dialect, Flow, Fragments, Grammar, Keyed, Language,
-    Placeholder, Writing, context,
+    Placeholder, Tags, Writing, context,
 };
 
 use crate::typescript::imports::{EXPORTS, IMPORTS};
@@ -35,6 +35,7 @@ pub(super) const TYPESCRIPT: Language = Language {
     modules: Some(modules::MODULES),
     declares: DECLARES,
     typing: TYPING,
+    tags: TAGS,
     ..Language::new(
         "typescript",
         "TypeScript",
@@ -48,6 +49,17 @@ pub(super) const TYPESCRIPT: Language = Language {
 };
 
 const SAMPLE: &str = "import a, { b as c } from 'm';\nconst { d, e: f = 1 } = require(\"n\");\nexport class C<T> extends D implements E {\n  @dec() private readonly n: T = 1;\n  async m(a?: string, ...r: number[]): Promise<void> { a?.b.c(x => x, { p, q: 1 }); }\n}\nconst el = <A b={1} {...p}>text {x}</A>;\n";
+
+const TAGS: Tags = Tags {
+    element: "jsx_element",
+    opening: "jsx_opening_element",
+    closing: "jsx_closing_element",
+    alone: "jsx_self_closing_element",
+    name: "name",
+    attribute: "jsx_attribute",
+    code: "jsx_expression",
+    text: "jsx_text",
+};
 
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,

@@ -98,6 +98,8 @@ fn event(view: &mut View<'_, '_>, attribute: &Attribute, value: AttributeValue) 
         && name[..2].eq_ignore_ascii_case("on")
         && name.bytes().all(|b| b.is_ascii_alphabetic());
     let goes = inner.get(..GO.len()).is_some_and(|s| s.eq_ignore_ascii_case(GO));
+    // Braces belong to a template of code.
+    let on = on && !(value.quote.is_none() && inner.starts_with('{'));
     let at = match (on, goes) {
         (_, true) => Span { start: value.inner.start + GO.len() as u32, ..value.inner },
         (true, false) => value.inner,

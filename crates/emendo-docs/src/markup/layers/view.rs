@@ -123,7 +123,7 @@ impl<'p, 't> View<'p, 't> {
 
     /// Tells each piece from the one before, which need not end with a sign. No line is added where the page has one: lines are counted.
     fn part_pieces(&mut self) {
-        let mut before = 0;
+        let (mut before, mut value) = (0, false);
         for piece in self.pieces.clone() {
             let start = piece.at.start as usize;
             let wrapped = start > 0 && self.bytes[start - 1] == b'(';
@@ -131,7 +131,8 @@ impl<'p, 't> View<'p, 't> {
             let goes_on = sign.is_some_and(|c| matches!(c, '(' | '[' | '`' | '+' | '-' | '/' | '*'));
             let place = start - usize::from(wrapped);
             let parted = self.page.text[before..start].contains('\n');
-            if place > before && piece.whole.is_none() && before > 0 {
+            // Statements go on where others end, but for those behind a value.
+            if place > before && (piece.whole.is_none() || value) && before > 0 {
                 if goes_on {
                     self.put(place - 1, b';');
                 } else if !parted {
@@ -139,6 +140,7 @@ impl<'p, 't> View<'p, 't> {
                 }
             }
             before = piece.at.end as usize;
+            value = piece.whole.is_none();
         }
     }
 
