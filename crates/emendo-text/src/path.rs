@@ -1,14 +1,55 @@
 //! Paths below the project's root.
 
+use std::cmp::Ordering;
 use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::path::{Component, Path};
 
-use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize, Serializer};
 
 /// A path relative to the project's root: UTF-8, `/` between segments, no `.` or `..`.
-#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
-#[serde(transparent)]
-pub struct RelPath(String);
+///
+/// Two that name the same file are equal, whatever they are said to be read as.
+#[derive(Clone)]
+pub struct RelPath {
+    text: String,
+    /// What the file is read as, where its name does not say it.
+    read_as: Option<Arc<str>>,
+}
+
+impl PartialEq for RelPath {
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
+}
+
+impl Eq for RelPath {}
+
+impl PartialOrd for RelPath {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for RelPath {
+    fn cmp(&self, other: &Self) -> Ordering {
+        self.text.cmp(&other.text)
+    }
+}
+
+impl Hash for RelPath {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.text.hash(state);
+    }
+}
+
+impl Serialize for RelPath {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        self.text.serialize(serializer)
+    }
+}
 
 /// Why a path is no [`RelPath`].
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -50,17 +91,31 @@ impl RelPath {
                 _ => return Err(PathError::Outside(shown())),
             }
         }
-        if out.is_empty() { Err(PathError::Outside(shown())) } else { Ok(Self(out)) }
+        if out.is_empty() {
+            return Err(PathError::Outside(shown()));
+        }
+        Ok(Self { text: out, read_as: None })
+    }
+
+    /// The same file, read as what this word says.
+    #[must_use]
+    pub fn reading_as(self, word: Arc<str>) -> Self {
+        Self { read_as: Some(word), ..self }
+    }
+
+    /// The word for what the file is read as, where its name does not say it.
+    pub fn read_as(&self) -> Option<&str> {
+        self.read_as.as_deref()
     }
 
     /// The path as text.
     pub fn as_str(&self) -> &str {
-        &self.0
+        &self.text
     }
 
     /// The last segment.
     pub fn name(&self) -> &str {
-        self.0.rsplit('/').next().unwrap_or("")
+        self.text.rsplit('/').next().unwrap_or("")
     }
 
     /// What stands after the last dot of the name, if any.
@@ -70,29 +125,29 @@ impl RelPath {
 
     /// The folder it lies in, as text; empty at the root.
     pub fn folder(&self) -> &str {
-        self.0.rsplit_once('/').map_or("", |(f, _)| f)
+        self.text.rsplit_once('/').map_or("", |(f, _)| f)
     }
 
     /// The segments.
     pub fn segments(&self) -> impl Iterator<Item = &str> {
-        self.0.split('/')
+        self.text.split('/')
     }
 
     /// As a path of the file system, relative to the root.
     pub fn as_path(&self) -> &Path {
-        Path::new(&self.0)
+        Path::new(&self.text)
     }
 }
 
 impl fmt::Display for RelPath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
+        f.write_str(&self.text)
     }
 }
 
 impl fmt::Debug for RelPath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
+        f.write_str(&self.text)
     }
 }
 

@@ -67,6 +67,12 @@ impl Globals {
             .with_shelf(self.shelf())
             .with_trust(self.trust())
             .waiting(self.wait, command());
+        if let Some(why) = session.unknown_words() {
+            return Err(Usage::error(
+                format!("emendo.toml is faulty: {why}"),
+                "correct `languages` there",
+            ));
+        }
         if crate::programs::git::tracks(session.project().root(), emendo_core::STATE) {
             let help = format!(
                 "it holds this machine's state only: `git rm -r --cached {}`",

@@ -42,6 +42,16 @@ impl Tables {
         self.languages.iter().copied().find(|l| l.claims(path))
     }
 
+    /// The words for all that a file can be read as.
+    pub fn read_as(&self) -> Vec<&'static str> {
+        let mut out: Vec<&str> = self.languages.iter().map(|l| l.id).collect();
+        out.extend(self.hosts.iter().map(|h| h.id));
+        let formats: Vec<&str> =
+            self.formats.iter().map(|f| f.id).filter(|f| !out.contains(f)).collect();
+        out.extend(formats);
+        out
+    }
+
     /// The words of all languages, in a row.
     pub fn language_words(&self) -> String {
         self.languages.iter().map(|l| l.id).collect::<Vec<_>>().join(", ")
@@ -83,6 +93,14 @@ impl Tables {
     /// The kind of page that a file of markup is, by its name.
     pub fn host_of(&self, path: &RelPath) -> Option<&'static Host> {
         host_among(self.hosts.iter().copied(), path)
+    }
+
+    /// The ending of a file of the language, format or kind of page with this word.
+    pub fn ending_of(&self, id: &str) -> Option<&'static str> {
+        let language = self.language(id).map(|l| l.grammar.extensions);
+        let format = || self.format(id).map(|f| f.extensions);
+        let host = || self.hosts.iter().find(|h| h.id == id).map(|h| h.extensions);
+        language.or_else(format).or_else(host)?.first().copied()
     }
 
     /// The ecosystem with this word.

@@ -246,6 +246,20 @@ impl Project {
         &self.rules.recipes
     }
 
+    /// A path with what the settings say that the file is read as.
+    pub fn as_said(&self, path: RelPath) -> RelPath {
+        let languages = &self.rules.languages;
+        match languages.iter().find(|(glob, _)| glob.is_match(path.as_path())) {
+            Some((_, word)) => path.reading_as(word.clone()),
+            None => path,
+        }
+    }
+
+    /// The words for what files are read as.
+    pub(crate) fn read_as(&self) -> impl Iterator<Item = &str> {
+        self.rules.languages.iter().map(|(_, word)| &**word)
+    }
+
     /// True if the settings say to pass over a path.
     pub fn ignores(&self, path: &RelPath) -> bool {
         self.rules.ignore.is_match(path.as_path())

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use emendo_text::RelPath;
 use globset::{Glob, GlobMatcher, GlobSet, GlobSetBuilder};
@@ -23,6 +24,9 @@ struct Settings {
     /// Globs of paths that nothing is written at.
     #[serde(default)]
     protected: Vec<String>,
+    /// What files are read as, by glob, where their names do not say it.
+    #[serde(default)]
+    languages: BTreeMap<String, String>,
     /// Keys of the review screen, by what they do.
     #[serde(default)]
     keys: BTreeMap<String, KeySetting>,
@@ -80,6 +84,8 @@ pub(super) struct Rules {
     /// The globs of what is protected, as they are written.
     pub(super) protected_globs: Vec<String>,
     pub(super) recipes: Vec<PathBuf>,
+    /// What files are read as, by glob.
+    pub(super) languages: Vec<(GlobMatcher, Arc<str>)>,
     pub(super) keys: BTreeMap<String, Vec<String>>,
     /// The template of commit messages.
     pub(super) message: Option<String>,
@@ -112,6 +118,7 @@ pub(super) fn settings(root: &Path) -> Result<Rules, String> {
         protected: globs("protected", &settings.protected)?,
         protected_globs: settings.protected,
         recipes,
+        languages: languages(settings.languages)?,
         keys: keys.collect(),
         message: settings.commit.message,
         format: format_rules(settings.format)?,
@@ -134,6 +141,14 @@ fn format_rules(setting: Option<FormatSetting>) -> Result<Vec<FormatRule>, Strin
             all.into_iter().map(one).collect()
         }
     }
+}
+
+/// What files are read as, or what is wrong with it. Which words there are, the session knows.
+fn languages(all: BTreeMap<String, String>) -> Result<Vec<(GlobMatcher, Arc<str>)>, String> {
+    let one = |(glob, word): (String, String)| {
+        Ok((checked("languages", &glob)?.compile_matcher(), word.into()))
+    };
+    all.into_iter().map(one).collect()
 }
 
 /// The globs of a key, or what is wrong with one.

@@ -104,6 +104,7 @@ pub(crate) fn walk(project: &Project, with: &[SkipReason]) -> WalkResult {
             out.files.insert(at, path);
         }
     }
+    out.files = out.files.into_iter().map(|p| project.as_said(p)).collect();
     out
 }
 

@@ -433,12 +433,9 @@ fn path_for(world: &World, recipe: &Recipe, e: &Example) -> Result<RelPath, Stri
             "the example does not say what it is written in: give it a `lang` or a `path`".into()
         );
     };
-    let format = world.format(&lang).map(|f| f.extensions[0]);
-    match (world.language(&lang).map(|l| l.grammar.extensions[0]), format) {
-        (Some(ending), _) | (None, Some(ending)) => {
-            RelPath::new(&format!("Example.{ending}")).map_err(|e| e.to_string())
-        }
-        (None, None) => Err(format!("`{lang}` is neither a language nor a format that is built")),
+    match world.ending_of(&lang) {
+        Some(ending) => RelPath::new(&format!("Example.{ending}")).map_err(|e| e.to_string()),
+        None => Err(format!("`{lang}` is no language, format or kind of page that is built")),
     }
 }
 

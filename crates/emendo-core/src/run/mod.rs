@@ -434,6 +434,7 @@ impl Engine<'_> {
     }
 
     fn open(&self, path: RelPath) -> Option<FileRun> {
+        let path = self.project.as_said(path);
         let bytes = self.project.bytes(&path).ok()?;
         let text = Text::decode(&bytes).ok()?;
         let whole = self.project.protects(&path);

@@ -81,6 +81,13 @@ impl Session {
         Self { build, ..self }
     }
 
+    /// What is wrong with the words for what files are read as, in the project's settings.
+    pub fn unknown_words(&self) -> Option<String> {
+        let known = self.world.read_as();
+        let unknown = self.project.read_as().find(|w| !known.contains(w))?;
+        Some(format!("`languages` names `{unknown}`; there are: {}", known.join(", ")))
+    }
+
     /// The same, with recipes made of what another world knows.
     #[must_use]
     pub fn with_world(self, world: Arc<World>) -> Self {

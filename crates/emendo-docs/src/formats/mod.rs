@@ -27,6 +27,9 @@ pub fn format_among(
     formats: impl Iterator<Item = &'static Format> + Clone,
     path: &RelPath,
 ) -> Option<&'static Format> {
+    if let Some(word) = path.read_as() {
+        return formats.clone().find(|f| f.id == word);
+    }
     let name = path.name();
     let named = |f: &&Format| {
         let begins =

@@ -334,6 +334,9 @@ pub(super) const ENDED_BY: &[(&str, &[&str])] = &[
 impl Host {
     /// True for a file of this kind.
     pub fn claims(&self, path: &RelPath) -> bool {
+        if let Some(word) = path.read_as() {
+            return word == self.id;
+        }
         let name = path.name().to_ascii_lowercase();
         self.extensions.iter().any(|e| name.strip_suffix(e).is_some_and(|rest| rest.ends_with('.')))
     }

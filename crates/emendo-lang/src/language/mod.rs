@@ -101,12 +101,18 @@ impl Language {
 impl Language {
     /// True if a file of this name is of this language.
     pub fn claims(&self, path: &RelPath) -> bool {
-        path.extension().is_some_and(|e| self.grammar.extensions.contains(&e))
+        match path.read_as() {
+            Some(word) => word == self.id,
+            None => path.extension().is_some_and(|e| self.claims_ending(e)),
+        }
     }
 
     /// True if a file of this name can be read as this language.
     pub fn reads(&self, path: &RelPath) -> bool {
-        path.extension().is_some_and(|e| self.reads_ending(e))
+        match path.read_as() {
+            Some(word) => word == self.id,
+            None => path.extension().is_some_and(|e| self.reads_ending(e)),
+        }
     }
 
     /// True if files with this ending are of this language.
