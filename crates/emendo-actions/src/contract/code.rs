@@ -109,6 +109,15 @@ impl Tables {
         self.language_of(path).is_none() && self.host_of(path).is_some_and(holds)
     }
 
+    /// The titles of the kinds of pages that may hold code of a language.
+    pub fn pages_with<'a>(
+        &'a self,
+        language: &'a Language,
+    ) -> impl Iterator<Item = &'static str> + 'a {
+        let holds = |h: &&&'static markup::Host| h.holds().any(|e| language.reads_ending(e));
+        self.hosts.iter().filter(move |h| holds(h)).map(|h| h.title)
+    }
+
     /// The layers of code in a page; none for a file that is no page, or holds no code that anybody reads.
     pub fn layers_of(&self, path: &RelPath, text: &str) -> Option<Vec<Arc<Layer>>> {
         let host = self.host_of(path).filter(|_| self.language_of(path).is_none())?;

@@ -1,12 +1,14 @@
-//! Files that a run passes over and that hold an old name all the same, by a scan for words: until they were looked at, nothing can be
+//! Files that a run passes over, or of which it reads no code, and that hold an old name all the same, by a scan for words: until they were looked at, nothing can be
 //! said of them.
 
 use aho_corasick::AhoCorasick;
-use emendo_text::RelPath;
+use emendo_docs::markup::{self, Host, read};
+use emendo_text::{RelPath, Text};
+use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::plan::Plan;
-use crate::project::{PassedOver, Project, SkipReason, files_passed_over};
+use crate::project::{PassedOver, Project, SkipReason, files_passed_over, walk};
 
 /// A file that was passed over and holds an old name.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -60,10 +62,27 @@ impl OldWords {
 
     /// The words that stand by themselves in a file; none if it holds none, or cannot be read.
     fn of_file(&self, project: &Project, path: &RelPath) -> Vec<String> {
+        project.bytes(path).map_or_else(|_| Vec::new(), |bytes| self.within(&bytes))
+    }
+
+    /// The words in the code of a page that nobody reads.
+    fn of_page(&self, project: &Project, path: &RelPath, host: &'static Host) -> Vec<String> {
         let Ok(bytes) = project.bytes(path) else { return Vec::new() };
+        if !self.scan.is_match(bytes.as_slice()) {
+            return Vec::new();
+        }
+        let Ok(text) = Text::decode(&bytes) else { return Vec::new() };
+        let page = read(host, text.as_str());
+        let code: Vec<&str> =
+            markup::unread(&page).into_iter().map(|at| at.of(text.as_str())).collect();
+        self.within(code.join("\n").as_bytes())
+    }
+
+    /// The words that stand by themselves in some bytes.
+    fn within(&self, bytes: &[u8]) -> Vec<String> {
         let part = |b: Option<&u8>| b.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
         let mut found = std::collections::BTreeSet::new();
-        for hit in self.scan.find_overlapping_iter(bytes.as_slice()) {
+        for hit in self.scan.find_overlapping_iter(bytes) {
             let (n, wide) = (self.words.len(), hit.pattern().as_usize() >= self.words.len());
             let before = hit.start().checked_sub(if wide { 2 } else { 1 });
             let after = bytes.get(hit.end());
@@ -92,5 +111,15 @@ pub(crate) fn unread(project: &Project, plan: &Plan, passed: &PassedOver) -> Vec
             }));
         }
     }
+    let pages = walk(project, &[]).files;
+    let one = |path: &RelPath| {
+        let host = plan.world.host_of(path)?;
+        let names = words.of_page(project, path, host);
+        let why = SkipReason::Template;
+        let file = UnreadFile { path: path.as_str().to_owned(), why, names };
+        (!file.names.is_empty()).then_some(file)
+    };
+    let found: Vec<UnreadFile> = pages.par_iter().filter_map(one).collect();
+    out.extend(found);
     out
 }

@@ -38,6 +38,8 @@ pub enum SkipReason {
     Large,
     /// It takes too long to parse.
     Slow,
+    /// A part of it is code that nobody reads.
+    Template,
 }
 
 impl SkipReason {
@@ -56,6 +58,7 @@ impl SkipReason {
             Self::Wide => "UTF-16",
             Self::Large => "too large",
             Self::Slow => "takes too long to parse",
+            Self::Template => "code of a template that is not read",
         }
     }
 

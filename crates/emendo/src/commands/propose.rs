@@ -6,6 +6,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use emendo_core::{Limit, Proposal, Session, SkipReason, locks_of, summarize, survey, unmet};
+use emendo_lang::Language;
 use emendo_recipe::Recipe;
 use emendo_report::json;
 use emendo_text::one_line;
@@ -164,10 +165,13 @@ fn misfits(session: &Session, recipes: &[Recipe], proposal: &Proposal) -> Vec<St
         });
     }
     let words = languages_of(recipes);
-    let titles: Vec<&str> =
-        words.iter().filter_map(|w| session.world().language(w)).map(|l| l.title).collect();
-    let here = |title: &&str| found.languages.iter().any(|l| l.name == *title);
-    if nothing && !titles.is_empty() && !titles.iter().any(here) {
+    let world = session.world();
+    let meant: Vec<&Language> = words.iter().filter_map(|w| world.language(w)).collect();
+    let named = |title: &str| found.languages.iter().any(|l| l.name == title);
+    // Pages hold code too.
+    let here = |l: &&Language| named(l.title) || world.pages_with(l).any(named);
+    if nothing && !meant.is_empty() && !meant.iter().any(here) {
+        let titles: Vec<&str> = meant.iter().map(|l| l.title).collect();
         out.push(format!("the recipe is about code that is not here: {}", titles.join(", ")));
     }
     out

@@ -33,25 +33,52 @@ const KINDS: &[(&str, &str)] = &[
     ("tsx", "tsx"),
 ];
 
+/// The elements that hold scripts.
+fn script_elements<'p>(page: &'p Page<'_>) -> impl Iterator<Item = &'p Element> {
+    let script =
+        |e: &&Element| page.name(e).eq_ignore_ascii_case("script") && !e.content.is_empty();
+    page.elements.iter().filter(script)
+}
+
+/// What an attribute of a script says.
+fn said<'t>(page: &'t Page<'_>, e: &Element, name: &str) -> &'t str {
+    let value = page.attribute(e, name).and_then(|a| a.value);
+    value.map_or("", |v| v.inner.of(page.text)).trim()
+}
+
+/// What a script is written in, as it says.
+fn kind<'t>(page: &'t Page<'_>, e: &Element) -> &'t str {
+    let lang = said(page, e, "lang");
+    if lang.is_empty() { said(page, e, "type") } else { lang }
+}
+
+fn ending(page: &Page<'_>, e: &Element) -> Option<&'static str> {
+    KINDS.iter().find(|k| k.0.eq_ignore_ascii_case(kind(page, e))).map(|k| k.1)
+}
+
+/// Scripts in a language that is not known; data and templates are none.
+pub(super) fn unread(page: &Page<'_>) -> Vec<Span> {
+    let code = |e: &&Element| {
+        let kind = kind(page, e).to_ascii_lowercase();
+        let data = ["json", "template", "html", "map", "xml", "plain", "x-", "speculation"];
+        ending(page, e).is_none() && !data.iter().any(|d| kind.contains(d))
+    };
+    script_elements(page).filter(code).map(|e| e.content).collect()
+}
+
 /// The scripts of a page whose language is known.
 pub(super) fn scripts(page: &Page<'_>) -> Vec<Script> {
     let one = |e: &Element| {
-        let script = page.name(e).eq_ignore_ascii_case("script") && !e.content.is_empty();
-        let said = |name: &str| {
-            let value = page.attribute(e, name).and_then(|a| a.value);
-            value.map_or("", |v| v.inner.of(page.text)).trim()
-        };
-        let kind = Some(said("lang")).filter(|l| !l.is_empty()).unwrap_or_else(|| said("type"));
-        let ending = KINDS.iter().find(|k| k.0.eq_ignore_ascii_case(kind))?.1;
+        let ending = ending(page, e)?;
         let imports = |l: &str| {
             let l = l.trim_start();
             ["import ", "import{", "import*", "export "].iter().any(|w| l.starts_with(w))
         };
-        let module = said("type").eq_ignore_ascii_case("module")
+        let module = said(page, e, "type").eq_ignore_ascii_case("module")
             || e.content.of(page.text).lines().any(imports);
-        script.then_some(Script { content: e.content, ending, module })
+        Some(Script { content: e.content, ending, module })
     };
-    page.elements.iter().filter_map(one).collect()
+    script_elements(page).filter_map(one).collect()
 }
 
 /// Scripts that are modules each by itself; all others see one another, and events see them.

@@ -15,7 +15,7 @@ mod vue;
 
 use emendo_text::Span;
 
-use crate::markup::host::Scripts;
+use crate::markup::host::{Role, Scripts};
 use crate::markup::page::Page;
 
 /// The code of one program in a page.
@@ -136,6 +136,16 @@ pub fn layers(page: &Page<'_>) -> Vec<Layer> {
     }
     out.retain(|l| !l.pieces.is_empty());
     out
+}
+
+/// Code in a page that nobody reads: that of templates in other languages, and scripts in such.
+pub fn unread(page: &Page<'_>) -> Vec<Span> {
+    let components = matches!(page.host.scripts, Scripts::Directives | Scripts::Blocks);
+    let code = page.code.iter().filter(|c| {
+        let other = matches!(c.role, Role::Comment | Role::Directive);
+        c.holds.is_none() && !other && !components
+    });
+    code.map(|c| c.at).chain(browser::unread(page)).collect()
 }
 
 /// Values and texts of a page, read as expressions of one language: each with its place and what it stands in.
