@@ -55,7 +55,9 @@ fn main() {
     }
     for ((host, ending), r) in rows {
         let Row { files, layers, pieces, wrong, bytes } = r;
-        println!("{host:8} {ending:5} files {files:6} programs {layers:6} pieces {pieces:7} wrong {wrong:5} bytes {bytes}");
+        println!(
+            "{host:8} {ending:5} files {files:6} programs {layers:6} pieces {pieces:7} wrong {wrong:5} bytes {bytes}"
+        );
     }
 }
 

@@ -26,10 +26,10 @@ mod table;
 mod world;
 
 pub use contract::{
-    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx, InPage,
-    Followed, Found, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains, Replaces,
-    Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy,
-    words,
+    Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
+    Followed, Found, InPage, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains,
+    Replaces, Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses,
+    WORD, lossy, words,
 };
 pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};

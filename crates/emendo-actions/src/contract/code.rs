@@ -22,7 +22,12 @@ pub struct Code {
 
 impl Code {
     /// Parses a text that is code as a whole.
-    pub fn whole(language: &'static Language, tree: Tree, text: &str, at: (&RelPath, &dyn Files)) -> Self {
+    pub fn whole(
+        language: &'static Language,
+        tree: Tree,
+        text: &str,
+        at: (&RelPath, &dyn Files),
+    ) -> Self {
         let facts = FileFacts::of_file(language, &tree, text, at.0, at.1);
         Self { language, tree, facts, layer: None }
     }

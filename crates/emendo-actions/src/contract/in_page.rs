@@ -82,7 +82,9 @@ impl InPage<'_> {
         splice.span = self.layer.whole_signs(splice.span);
         for d in &self.layer.imports {
             // What else the directive says stays.
-            if splice.parts.is_empty() && splice.span.contains(d.directive) && d.whole != d.directive
+            if splice.parts.is_empty()
+                && splice.span.contains(d.directive)
+                && d.whole != d.directive
             {
                 splice.span = d.whole;
             }
@@ -161,8 +163,7 @@ impl InPage<'_> {
         }
         // The rest of a line on which nothing else stands goes with it.
         if !(blank(span.start, zone.start) && blank(zone.end, span.end)) {
-            splice.span =
-                Span { start: span.start.max(zone.start), end: span.end.min(zone.end) };
+            splice.span = Span { start: span.start.max(zone.start), end: span.end.min(zone.end) };
         }
         Ok(held)
     }
@@ -201,7 +202,8 @@ impl InPage<'_> {
             }
             return edit;
         };
-        let replaced = edit.splice.span == own.directive || edit.splice.span.contains(own.directive);
+        let replaced =
+            edit.splice.span == own.directive || edit.splice.span.contains(own.directive);
         if let [Part::Text(text)] = edit.splice.parts.as_slice()
             && replaced
         {

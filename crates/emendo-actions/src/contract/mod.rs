@@ -12,8 +12,8 @@ mod runner;
 mod tables;
 mod trace;
 
-pub(crate) use cx::written_before;
 pub use code::Code;
+pub(crate) use cx::written_before;
 pub use cx::{CompileCx, FileCx};
 pub(crate) use draft::action_digest;
 pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};

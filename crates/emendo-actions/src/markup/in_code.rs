@@ -73,12 +73,7 @@ fn page<'t>(code: &Code, text: &'t str) -> Page<'t> {
     page
 }
 
-fn element(
-    code: &Code,
-    node: Node<'_>,
-    parent: Option<usize>,
-    text: &str,
-) -> Option<Element> {
+fn element(code: &Code, node: Node<'_>, parent: Option<usize>, text: &str) -> Option<Element> {
     let tags = &code.language.tags;
     let alone = node.kind() == tags.alone;
     let parts = children(node);
@@ -117,7 +112,8 @@ fn attribute(code: &Code, node: Node<'_>, text: &str) -> Option<Attribute> {
             let quote = i.chars().next().filter(|c| matches!(c, '"' | '\''))?;
             let held = i.strip_prefix(quote)?.strip_suffix(quote)?;
             let start = at.start as usize + written.find(quote)? + 1;
-            let plain = !held.contains([quote, '\\', '&', '<']) && v.kind() == code.language.tags.code;
+            let plain =
+                !held.contains([quote, '\\', '&', '<']) && v.kind() == code.language.tags.code;
             plain.then(|| (Span::new(start, start + held.len()), quote))
         });
         match quoted {

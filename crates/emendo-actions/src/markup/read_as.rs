@@ -100,8 +100,7 @@ impl Runner for ReadAsRunner {
         }
         let all: Vec<(Span, Held)> = places.iter().map(|p| (p.at, p.held)).collect();
         let layer = Arc::new(values(&page, self.ending, &all));
-        let code =
-            Code::of_layer(self.language, &layer, (cx.path, cx.project.files()), cx.text);
+        let code = Code::of_layer(self.language, &layer, (cx.path, cx.project.files()), cx.text);
         let inner = FileCx { text: &layer.view, code: Some(&code), ..cx.copied() };
         let mut found = Found::default();
         self.inner.find(&inner, action, &mut found);

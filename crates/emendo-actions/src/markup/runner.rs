@@ -150,13 +150,7 @@ impl MarkupRunner {
     }
 
     /// What becomes of the places of a page.
-    pub(super) fn find_in(
-        &self,
-        page: &Page<'_>,
-        cx: &FileCx<'_>,
-        action: usize,
-        out: &mut Found,
-    ) {
+    pub(super) fn find_in(&self, page: &Page<'_>, cx: &FileCx<'_>, action: usize, out: &mut Found) {
         let mut texts: Vec<Vec<TextRun>> = vec![Vec::new(); page.elements.len()];
         for t in &page.texts {
             if let Some(parent) = t.parent {

@@ -127,7 +127,8 @@ impl Write<'_> {
                 // Blanks before the sign go with an attribute that stood there.
                 let open = tag.trim_end_matches("/>").trim_end().len();
                 let start = e.start.start as usize + open;
-                let start = out.iter().map(|s: &Splice| s.span.end as usize).fold(start, usize::max);
+                let start =
+                    out.iter().map(|s: &Splice| s.span.end as usize).fold(start, usize::max);
                 let old = page.name(e);
                 let name = match (name, prefix) {
                     (None, _) => old.to_owned(),

@@ -119,12 +119,7 @@ impl Write<'_> {
     }
 
     /// Adds attributes after the last one, laid out as that is.
-    pub(super) fn new_attributes(
-        &self,
-        e: &Element,
-        all: &[String],
-        out: &mut Vec<Splice>,
-    ) {
+    pub(super) fn new_attributes(&self, e: &Element, all: &[String], out: &mut Vec<Splice>) {
         if all.is_empty() {
             return;
         }

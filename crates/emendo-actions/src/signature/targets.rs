@@ -64,7 +64,8 @@ impl Targets {
         let of = |what: SymbolKind, member: bool| {
             let fits = callables.iter().filter(|c| c.member == member);
             let symbols: Vec<String> = fits.flat_map(|c| c.symbols.clone()).collect();
-            (!symbols.is_empty()).then(|| SymbolRunner::watch((language, cx.tables), what, symbols, Vec::new()))
+            (!symbols.is_empty())
+                .then(|| SymbolRunner::watch((language, cx.tables), what, symbols, Vec::new()))
         };
         let finders: Vec<SymbolRunner> =
             [of(SymbolKind::Method, true), of(SymbolKind::Free, false)]

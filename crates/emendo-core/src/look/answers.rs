@@ -52,9 +52,7 @@ pub(crate) fn ask(
             .flat_map_iter(|path| {
                 let wanted = |b: &[u8]| narrow.may_matter(b) && narrow.present(b).meets(&needs);
                 let text = files.peek_if(path, &wanted);
-                text.map_or(Vec::new(), |t| {
-                    answers_in(&query, path, &t, (world, index))
-                })
+                text.map_or(Vec::new(), |t| answers_in(&query, path, &t, (world, index)))
             })
             .collect();
         let unread = query.none
@@ -74,8 +72,7 @@ fn answers_in(
     let language = query.pattern.language();
     let one = |code: Code| {
         let text = code.text(text);
-        let resolver =
-            Resolver::new(language, &code.facts, index, &code.tree, text).in_file(path);
+        let resolver = Resolver::new(language, &code.facts, index, &code.tree, text).in_file(path);
         query.answers(path, &code.tree, text, &resolver)
     };
     Code::all(world, language, (path, index.files()), text).into_iter().flat_map(one).collect()

@@ -56,7 +56,8 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
                 false => symbols.extend(all.iter().map(|p| (symbol.clone(), p.clone()))),
             }
         }
-        let runner = SymbolRunner::watch_overloads((language, &world.tables), what, symbols, kept.clone());
+        let runner =
+            SymbolRunner::watch_overloads((language, &world.tables), what, symbols, kept.clone());
         let least = if resolved { Certainty::Likely } else { Certainty::Unsure };
         out.push(Watch { least, ..Watch::new(runner, about) });
     }

@@ -60,8 +60,7 @@ impl FileRun {
             None => {
                 let one = |c: &Code| {
                     let language = c.language;
-                    let tree =
-                        c.tree.parse_edited(language, &self.text, &out.text, &out.replaced);
+                    let tree = c.tree.parse_edited(language, &self.text, &out.text, &out.replaced);
                     NewTree { language, tree, layer: None }
                 };
                 self.code.iter().map(one).collect()
@@ -100,11 +99,7 @@ impl FileRun {
     }
 
     /// The changes of import statements of one program, and the edits that they leave nothing to do.
-    fn import_edits(
-        &self,
-        code: &Code,
-        active: &[ActiveDraft<'_>],
-    ) -> (Vec<ImportEdit>, Vec<u32>) {
+    fn import_edits(&self, code: &Code, active: &[ActiveDraft<'_>]) -> (Vec<ImportEdit>, Vec<u32>) {
         let mut plan = ImportPlan::default();
         for (_, _, change) in active {
             plan.add.extend(change.imports.iter().cloned());
@@ -116,9 +111,8 @@ impl FileRun {
             plan.removed.extend(change.uncopied());
             plan.beside.extend(change.beside.iter().cloned());
             // Of a page only what is written into its code.
-            let code = |s: &&Splice| {
-                code.layer.as_ref().is_none_or(|l| l.piece_at(s.span).is_some())
-            };
+            let code =
+                |s: &&Splice| code.layer.as_ref().is_none_or(|l| l.piece_at(s.span).is_some());
             let parts = change.splices.iter().filter(code).flat_map(|s| Part::leaves(&s.parts));
             plan.written.extend(parts.filter_map(|p| match p {
                 Part::Text(t) => Some(t.clone()),

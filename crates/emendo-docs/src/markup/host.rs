@@ -276,11 +276,7 @@ pub const HOSTS: &[Host] = &[
         id: "twig",
         title: "Twig",
         extensions: &["twig"],
-        code: &[
-            code("{#", "#}", Role::Comment),
-            code("{%", "%}", Role::Controls),
-            nested("{{"),
-        ],
+        code: &[code("{#", "#}", Role::Comment), code("{%", "%}", Role::Controls), nested("{{")],
         ..HTML
     },
 ];

@@ -11,9 +11,12 @@ mod page;
 mod read;
 
 pub use entities::{decode, encode};
-pub use host::{Delimiter, HOSTS, IN_CODE, Host, NameSpaces, Role, Scripts, host_among, host_named};
+pub use host::{
+    Delimiter, HOSTS, Host, IN_CODE, NameSpaces, Role, Scripts, host_among, host_named,
+};
 pub use layers::{
-    CodePiece, DirectiveImport, Held, KnownName, Layer, LongSign, StandIn, TakesImports, layers, unread, values,
+    CodePiece, DirectiveImport, Held, KnownName, Layer, LongSign, StandIn, TakesImports, layers,
+    unread, values,
 };
 pub use page::{Attribute, AttributeValue, CodePart, Element, Ending, Page, TextRun};
 pub use read::read;

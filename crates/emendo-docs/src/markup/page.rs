@@ -157,9 +157,7 @@ impl Page<'_> {
     pub fn varies(&self, element: &Element) -> bool {
         let from = self.code.partition_point(|c| c.at.start < element.start.start);
         let within = self.code[from..].iter().take_while(|c| c.at.start < element.start.end);
-        let value = |a: &Attribute| {
-            a.value.map(|_| Span { start: a.name.end, end: a.span.end })
-        };
+        let value = |a: &Attribute| a.value.map(|_| Span { start: a.name.end, end: a.span.end });
         { within }.any(|c| !element.attributes.iter().filter_map(value).any(|v| v.contains(c.at)))
     }
 
@@ -217,7 +215,8 @@ impl Page<'_> {
         }
         let one = |code: &CodePart| {
             let inner = code.inner.of(self.text);
-            let directive = code.role == Role::Directive && inner.trim_start().starts_with("taglib");
+            let directive =
+                code.role == Role::Directive && inner.trim_start().starts_with("taglib");
             let value = |name: &str| word_value(self.text, code.inner, name);
             directive
                 .then(|| Some((value("prefix")?, value("uri").or_else(|| value("tagdir"))?)))?

@@ -241,8 +241,7 @@ impl Reader<'_> {
         }
         let Some(end) = self.nested(calls, inner, 1, (b'(', b')')) else { return false };
         let word = &self.page.text[from..from + name];
-        let role =
-            if self.page.host.giving.contains(&word) { Role::Gives } else { Role::Controls };
+        let role = if self.page.host.giving.contains(&word) { Role::Gives } else { Role::Controls };
         let (at, inner) = (Span::new(self.at, end), Span::new(inner, end - 1));
         self.page.code.push(CodePart { at, inner, role, holds: None });
         self.at = end;

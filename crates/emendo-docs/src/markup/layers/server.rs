@@ -8,8 +8,7 @@ use crate::markup::layers::{DirectiveImport, Held, Layer, TakesImports};
 use crate::markup::page::{CodePart, Page, word_value};
 
 /// The words of directives that import, each with how one is written.
-const IMPORT: [(&str, &str); 2] =
-    [("page", "<%@ page import=\""), ("tag", "<%@ tag import=\"")];
+const IMPORT: [(&str, &str); 2] = [("page", "<%@ page import=\""), ("tag", "<%@ tag import=\"")];
 
 /// The code of a template; none where nobody reads it.
 pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {

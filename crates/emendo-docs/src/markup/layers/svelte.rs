@@ -95,9 +95,7 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
 fn begins(view: &mut View<'_, '_>, word: &str, at: Span) -> Vec<Span> {
     let text = view.page.text;
     let source = at.of(text);
-    let cut = |from: usize, to: usize| {
-        Span::new(at.start as usize + from, at.start as usize + to)
-    };
+    let cut = |from: usize, to: usize| Span::new(at.start as usize + from, at.start as usize + to);
     match word {
         "each" => {
             // The last one: a type may be told by the word too.

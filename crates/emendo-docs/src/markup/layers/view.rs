@@ -6,9 +6,7 @@ use emendo_text::Span;
 
 use crate::markup::entities;
 use crate::markup::host::Role;
-use crate::markup::layers::{
-    CodePiece, Held, KnownName, Layer, LongSign, StandIn, TakesImports,
-};
+use crate::markup::layers::{CodePiece, Held, KnownName, Layer, LongSign, StandIn, TakesImports};
 use crate::markup::page::Page;
 
 /// What names that stand for values begin with.
@@ -127,8 +125,13 @@ impl<'p, 't> View<'p, 't> {
         for piece in self.pieces.clone() {
             let start = piece.at.start as usize;
             let wrapped = start > 0 && self.bytes[start - 1] == b'(';
-            let sign = if wrapped { Some('(') } else { piece.at.of(self.page.text).trim_start().chars().next() };
-            let goes_on = sign.is_some_and(|c| matches!(c, '(' | '[' | '`' | '+' | '-' | '/' | '*'));
+            let sign = if wrapped {
+                Some('(')
+            } else {
+                piece.at.of(self.page.text).trim_start().chars().next()
+            };
+            let goes_on =
+                sign.is_some_and(|c| matches!(c, '(' | '[' | '`' | '+' | '-' | '/' | '*'));
             let place = start - usize::from(wrapped);
             let parted = self.page.text[before..start].contains('\n');
             // Statements go on where others end, but for those behind a value.

@@ -3,10 +3,10 @@
 use emendo_text::Span;
 
 use crate::markup::host::Role;
+use crate::markup::layers::Held;
 use crate::markup::layers::browser::attributes;
 use crate::markup::layers::names::bound;
 use crate::markup::layers::view::View;
-use crate::markup::layers::Held;
 use crate::markup::page::{Attribute, AttributeValue, Element, Page};
 
 /// True if the markup sees what the script imports.
