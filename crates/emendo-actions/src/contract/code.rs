@@ -50,8 +50,19 @@ impl Code {
             TakesImports::Script(at) => (Vec::new(), Some(at)),
             TakesImports::Nowhere(_) => (Vec::new(), None),
         };
-        let hoisted = layer.hoisted;
-        let facts = facts.in_page(PageFacts { known, imports, hoisted, first_import: first });
+        // In a text or a comment it is no name.
+        let name = |at: &Span| {
+            let whole = Span { start: at.start - 1, end: at.end };
+            facts.words(whole.of(&layer.view)).iter().any(|w| w.span == whole)
+        };
+        let page = PageFacts {
+            known,
+            uses: layer.uses.iter().filter(|u| name(&u.1)).cloned().collect(),
+            imports,
+            hoisted: layer.hoisted,
+            first_import: first,
+        };
+        let facts = facts.in_page(page);
         Self { language, tree, facts, layer: Some(layer.clone()) }
     }
 

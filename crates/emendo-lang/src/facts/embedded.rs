@@ -2,7 +2,7 @@
 
 use emendo_text::Span;
 
-use crate::facts::{BoundName, FileFacts, Scope};
+use crate::facts::{BoundName, FileFacts, Scope, Word};
 use crate::ground::Import;
 use crate::language::Space;
 
@@ -14,6 +14,8 @@ const MOST: usize = 2048;
 pub struct PageFacts {
     /// Names, where each stands, and where it is known.
     pub known: Vec<(String, Span, Span)>,
+    /// Names that are used as a part of others, and where.
+    pub uses: Vec<(String, Span)>,
     /// What it imports.
     pub imports: Vec<Import>,
     /// What the code declares outermost is known before it too.
@@ -33,6 +35,18 @@ impl FileFacts {
         }
         if let Some(top) = self.scopes.first_mut().filter(|_| page.hoisted) {
             top.bindings.iter_mut().for_each(|b| b.from = 0);
+        }
+        for (name, span) in page.uses {
+            let word = Word {
+                span,
+                space: Space::Value,
+                path_start: span.start,
+                receiver: None,
+                key: false,
+            };
+            let all = self.words.entry(name).or_default();
+            let place = all.partition_point(|w| w.span.start < span.start);
+            all.insert(place, word);
         }
         for (name, at, within) in page.known.into_iter().take(MOST) {
             self.bind_in(name, at, within);

@@ -25,6 +25,7 @@ pub(super) fn layers(page: &Page<'_>) -> Vec<Layer> {
         Scripts::Blocks => {
             svelte::fill(&mut view);
             tags(&mut view, &scripts);
+            view.signed(b'$');
         }
         _ if vue::sees_imports(page) => {
             vue::fill(&mut view);

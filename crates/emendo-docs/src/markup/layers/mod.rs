@@ -35,6 +35,8 @@ pub struct Layer {
     pub signs: Vec<LongSign>,
     /// Names that the markup makes known.
     pub known: Vec<KnownName>,
+    /// Names that are used as a part of others, and where.
+    pub uses: Vec<(String, Span)>,
     /// What directives import.
     pub imports: Vec<DirectiveImport>,
     /// Where a new import may go.

@@ -20,6 +20,7 @@ pub(super) struct View<'p, 't> {
     gaps: Vec<Span>,
     signs: Vec<LongSign>,
     pub(super) known: Vec<KnownName>,
+    pub(super) uses: Vec<(String, Span)>,
     named: HashMap<&'t str, usize>,
     /// A new statement must be told from the line before.
     loose: bool,
@@ -36,6 +37,7 @@ impl<'p, 't> View<'p, 't> {
             gaps: Vec::new(),
             signs: Vec::new(),
             known: Vec::new(),
+            uses: Vec::new(),
             named: HashMap::new(),
             loose,
         }
@@ -160,6 +162,27 @@ impl<'p, 't> View<'p, 't> {
         self.signs.push(LongSign { at, sign: at.start });
     }
 
+    /// Names that are used with a sign before them: `$level` is what `level` holds. A call is another function.
+    pub(super) fn signed(&mut self, sign: u8) {
+        let part = |b: u8| b.is_ascii_alphanumeric() || b == b'_' || b == b'$' || !b.is_ascii();
+        for piece in &self.pieces {
+            let text = piece.at.of(self.page.text).as_bytes();
+            for at in text.iter().enumerate().filter(|(_, b)| **b == sign).map(|(i, _)| i) {
+                let before = at.checked_sub(1).map_or(b' ', |i| text[i]);
+                let name = text[at + 1..].iter().take_while(|b| part(**b)).count();
+                let called = text.get(at + 1 + name) == Some(&b'(');
+                let begins =
+                    text.get(at + 1).is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
+                if begins && !part(before) && before != b'.' && !called {
+                    let start = piece.at.start as usize + at + 1;
+                    let span = Span::new(start, start + name);
+                    self.uses.push((span.of(self.page.text).to_owned(), span));
+                }
+            }
+        }
+        self.uses.sort_by_key(|u| u.1);
+    }
+
     /// Statements in brackets, told from those that follow on the same line.
     pub(super) fn part(&mut self, at: Span, whole: Span, next: Option<Span>) {
         if at.is_empty() {
@@ -234,6 +257,7 @@ impl<'p, 't> View<'p, 't> {
             gaps: self.gaps,
             signs: self.signs,
             known: self.known,
+            uses: self.uses,
             imports: Vec::new(),
             takes,
             hoisted: false,

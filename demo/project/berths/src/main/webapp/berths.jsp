@@ -12,10 +12,11 @@
 <% for (harbour.rail.Station stop : (List<harbour.rail.Station>) request.getAttribute("stops")) { %>
   <li title="new Station(host, 7070)"><%= stop %></li>
 <% } %>
-<script>
-  Tidewire.watch("mole", <%= level %>);
+<script type="module">
+  import { watch } from "tidewire";
+  watch("mole", <%= level %>);
   <% if (level < 2) { %>
-  Tidewire.watch("lock", 'Tidewire.watch');
+  watch("lock", "as watch('lock', 2)");
   <% } %>
 </script>
 <% station.stopStation(); %>
