@@ -10,7 +10,6 @@ mod pages;
 mod protected;
 mod record;
 mod sink;
-mod traced;
 mod why;
 mod write;
 

@@ -1,6 +1,7 @@
 //! What the words of a file are, for colouring. A word that is taken for something else costs nothing but its colour.
 
 use emendo_core::World;
+use emendo_docs::markup::{self, Ending, Host};
 use emendo_docs::{Node as DocNode, NodeKind};
 use emendo_lang::{Language, Tree};
 use emendo_text::{RelPath, Span};
@@ -45,7 +46,7 @@ pub(crate) fn classes(world: &World, path: &RelPath, text: &str) -> Vec<(Span, C
             }
             out
         }
-        (None, None) => Vec::new(),
+        (None, None) => world.host_of(path).map_or(Vec::new(), |h| of_page(world, h, path, text)),
     };
     out.sort_by_key(|c| (c.0.start, std::cmp::Reverse(c.0.end)));
     let mut end = 0;
@@ -57,8 +58,40 @@ pub(crate) fn classes(world: &World, path: &RelPath, text: &str) -> Vec<(Span, C
     out
 }
 
+/// The words of a page: of its code, and of the markup around it.
+fn of_page(world: &World, host: &'static Host, path: &RelPath, text: &str) -> Vec<(Span, Class)> {
+    let (mut out, mut code) = (Vec::new(), Vec::new());
+    for layer in world.layers_of(path, text).unwrap_or_default() {
+        code.extend(layer.pieces.iter().map(|p| p.at));
+        let language = world.languages.iter().find(|l| l.reads_ending(layer.ending));
+        let Some(language) = language else { continue };
+        let tree = Tree::parse_ending(language, layer.ending, &layer.view);
+        let own = of_tree(&tree).into_iter().filter(|c| layer.piece_at(c.0).is_some());
+        out.extend(own);
+    }
+    let page = markup::read(host, text);
+    out.extend(page.comments.iter().map(|c| (*c, Class::Comment)));
+    for e in &page.elements {
+        out.push((e.name, Class::Keyword));
+        if let Ending::Tag { name, .. } = e.ending {
+            out.push((name, Class::Keyword));
+        }
+        for a in &e.attributes {
+            out.push((a.name, Class::Key));
+            let plain = a.value.filter(|v| !v.has_code && v.quote.is_some());
+            // Code in it has words of its own.
+            let value = plain.map(|v| v.inner).filter(|at| !code.iter().any(|c| at.contains(*c)));
+            out.extend(value.map(|at| (at, Class::Text)));
+        }
+    }
+    out
+}
+
 fn of_code(language: &Language, path: &RelPath, text: &str) -> Vec<(Span, Class)> {
-    let tree = Tree::parse_file(language, path, text);
+    of_tree(&Tree::parse_file(language, path, text))
+}
+
+fn of_tree(tree: &Tree) -> Vec<(Span, Class)> {
     let mut out = Vec::new();
     for root in tree.roots() {
         let mut cursor = root.node.walk();

@@ -1,5 +1,7 @@
 //! What is kept of a line that someone asks about.
 
+mod traced;
+
 use std::sync::{Mutex, PoisonError};
 
 use emendo_actions::TraceStage;
