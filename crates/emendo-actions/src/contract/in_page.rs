@@ -97,6 +97,13 @@ impl InPage<'_> {
         };
         self.emptied(splice)?;
         let Some(held) = held else { return Ok(()) };
+        if held == Held::Named {
+            // It keeps its name, and gets a value.
+            let name = Part::Text(format!("{}={{", splice.span.of(self.page)));
+            splice.parts.insert(0, name);
+            splice.parts.push(Part::Text("}".to_owned()));
+            return Ok(());
+        }
         self.parts(&mut splice.parts, held)
     }
 
@@ -234,7 +241,7 @@ fn written(text: &str, held: Held) -> Result<String, String> {
         Held::Brackets(close) if close.len() > 1 && text.contains(close) => {
             Err(format!("`{close}` would end the code"))
         }
-        Held::Script | Held::Brackets(_) | Held::Short => Ok(text.to_owned()),
+        Held::Script | Held::Brackets(_) | Held::Short | Held::Named => Ok(text.to_owned()),
         Held::Text => Ok(encode(text, None)),
         Held::Name | Held::Hyphened => {
             let part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$' | '.');

@@ -111,8 +111,7 @@ impl FileRun {
             plan.removed.extend(change.uncopied());
             plan.beside.extend(change.beside.iter().cloned());
             // Of a page only what is written into its code.
-            let code =
-                |s: &&Splice| code.layer.as_ref().is_none_or(|l| l.piece_at(s.span).is_some());
+            let code = |s: &&Splice| code.layer.as_ref().is_none_or(|l| l.is_code(s.span));
             let parts = change.splices.iter().filter(code).flat_map(|s| Part::leaves(&s.parts));
             plan.written.extend(parts.filter_map(|p| match p {
                 Part::Text(t) => Some(t.clone()),

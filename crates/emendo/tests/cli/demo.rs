@@ -14,7 +14,7 @@ fn demo() -> Sandbox {
 fn the_demo_tells_its_story_and_leaves_work() {
     let s = Sandbox::new();
     let run = s.run(&["demo", "sample"]).ok();
-    for part in ["+	Station station = ", "written: 64 edits in 21 files", "Choices", "caution:"] {
+    for part in ["+	Station station = ", "written: 77 edits in 24 files", "Choices", "caution:"] {
         assert!(run.out.contains(part), "{part}\n{}", run.out);
     }
     assert!(!run.out.contains("held back"), "{}", run.out);
@@ -42,8 +42,9 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
     s.run(&["-C", &dir, "undo"]).ok();
     let before = s.tree();
     s.run(&["-C", &dir, "propose", &recipe]).ok();
-    for step in ["stop", "open", "levels", "listen", "clock", "types", "names", "settings", "units"]
-    {
+    for step in [
+        "stop", "open", "levels", "listen", "clock", "types", "names", "settings", "units", "pages",
+    ] {
         s.run(&["-C", &dir, "accept", "--step", step, "--certainty", "all"]).ok();
     }
     s.run(&["-C", &dir, "accept", "--certainty", "all"]).ok();
@@ -102,6 +103,28 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
         (
             "buoys/build.gradle.kts",
             &["org.tidewire-contrib:tidewire-core:2.4.1", "version \"3.0.2\""],
+        ),
+        (
+            "board/public/tides.html",
+            &[
+                "onload=\"watch('the clock', 2)\"",
+                "<rail-table data-gauge=\"1435\">",
+                "not new Station(\"mole\", 7070)`",
+                "<tide-table data-station=\"mole\">",
+            ],
+        ),
+        (
+            "berths/src/main/webapp/berths.jsp",
+            &[
+                "<rail:level gauge=\"1435\" mode=\"wide\"/>",
+                "for (harbour.rail.Station stop",
+                "\"as watch('lock', 2)\"",
+                "above: <%= level %>",
+            ],
+        ),
+        (
+            "berths/src/main/resources/gauges.xml",
+            &["<b:gauge name=\"rail\" mode=\"wide\"/>", "<t:gauge name=\"lock\" unit=\"m\"/>"],
         ),
         ("deploy/board.yaml", &["  port: 7070   #", "tidewired:\n  client:", "${tidewire.port}"]),
     ] {

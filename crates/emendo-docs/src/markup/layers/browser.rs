@@ -2,8 +2,8 @@
 
 use emendo_text::Span;
 
+use crate::markup::layers::layer::{Held, Layer, TakesImports};
 use crate::markup::layers::view::View;
-use crate::markup::layers::{Held, Layer, TakesImports};
 use crate::markup::page::{Attribute, AttributeValue, Element, Page};
 
 /// A script of a page.

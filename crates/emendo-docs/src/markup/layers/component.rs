@@ -4,8 +4,9 @@ use std::collections::HashSet;
 
 use crate::markup::host::Scripts;
 use crate::markup::layers::browser::{Script, scripts};
+use crate::markup::layers::layer::{Held, Layer, TakesImports};
 use crate::markup::layers::view::View;
-use crate::markup::layers::{Held, Layer, TakesImports, svelte, vue};
+use crate::markup::layers::{svelte, vue};
 use crate::markup::page::{Ending, Page};
 
 /// The scripts of a component with the code of its markup.

@@ -3,8 +3,8 @@
 use emendo_text::Span;
 
 use crate::markup::host::Role;
+use crate::markup::layers::layer::{DirectiveImport, Held, Layer, TakesImports};
 use crate::markup::layers::view::View;
-use crate::markup::layers::{DirectiveImport, Held, Layer, TakesImports};
 use crate::markup::page::{CodePart, Page, word_value};
 
 /// The words of directives that import, each with how one is written.

@@ -2,10 +2,9 @@
 
 use emendo_text::Span;
 
-use crate::markup::layers::names::bound;
+use crate::markup::layers::layer::Held;
 use crate::markup::layers::view::View;
-use crate::markup::layers::{Held, KnownName};
-use crate::markup::page::{Attribute, CodePart};
+use crate::markup::page::Attribute;
 
 const HELD: Held = Held::Brackets("}");
 
@@ -46,12 +45,12 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
             '/' => {
                 let Some((_, binds)) = open.pop() else { continue };
                 for (pattern, from) in binds {
-                    let within = Span { start: from, end: part.at.start };
-                    let known = bound(text, pattern, within);
-                    view.known.extend(known);
+                    view.bind(pattern, Span { start: from, end: part.at.start }, HELD);
                 }
             }
-            '@' => special(view, word, behind, part),
+            '@' if word == "const" => constant(view, behind, open.last_mut().map(|o| &mut o.1)),
+            '@' if word == "debug" => {}
+            '@' => view.expression(behind, HELD),
             _ => {
                 let spread = inner.trim_start().strip_prefix("...");
                 let at = spread.map_or(part.inner, |s| Span {
@@ -70,6 +69,13 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
     }
     for a in attributes() {
         let name = a.name.of(text);
+        // What is named like its value needs none.
+        let likes = ["class:", "bind:", "style:"];
+        let short = likes.iter().find_map(|d| name.strip_prefix(d)).filter(|_| a.value.is_none());
+        if let Some(rest) = short {
+            let start = a.name.end as usize - rest.len();
+            view.copy(Span::new(start, a.name.end as usize), Held::Named);
+        }
         // What is done to an element is named beside it.
         let does = ["use:", "transition:", "in:", "out:", "animate:"];
         let Some(rest) = does.iter().find_map(|d| name.strip_prefix(d)) else { continue };
@@ -83,10 +89,7 @@ pub(super) fn fill(view: &mut View<'_, '_>) {
             Some((a, Span { start: a.name.end - name.len() as u32, ..a.name }))
         }) {
             let value = a.0.value.map(|v| v.inner);
-            let at = value.unwrap_or(a.1);
-            let name = KnownName { name: a.1.of(text).to_owned(), at: a.1, within: e.content };
-            let renamed = bound(text, at, e.content);
-            view.known.extend(if value.is_some() { renamed } else { vec![name] });
+            view.bind(value.unwrap_or(a.1), e.content, HELD);
         }
     }
 }
@@ -130,14 +133,20 @@ fn begins(view: &mut View<'_, '_>, word: &str, at: Span) -> Vec<Span> {
     }
 }
 
-/// Code after a word with a sign: a constant, or what is written as it is.
-fn special(view: &mut View<'_, '_>, word: &str, at: Span, part: &CodePart) {
-    match word {
-        "const" => {
-            // The word is part of the statement.
-            view.copy(Span { start: part.inner.start + 1, ..at }, HELD);
+/// A constant of a block: what it is called is known in the block.
+fn constant(view: &mut View<'_, '_>, at: Span, block: Option<&mut Vec<(Span, u32)>>) {
+    let source = at.of(view.page.text);
+    let Some(sign) = source.find('=') else { return };
+    let middle = at.start + sign as u32;
+    let name = Span { start: at.start, end: middle };
+    match block {
+        Some(binds) => binds.push((name, at.start)),
+        None => {
+            let around = view.page.elements.iter().map(|e| e.content).filter(|c| c.contains(at));
+            let within = around.min_by_key(|c| c.len());
+            let all = Span::new(0, view.page.text.len());
+            view.bind(name, within.unwrap_or(all), HELD);
         }
-        "debug" => {}
-        _ => view.expression(at, HELD),
     }
+    view.expression(Span { start: middle + 1, ..at }, HELD);
 }

@@ -6,11 +6,11 @@ use emendo_text::Span;
 
 use crate::markup::entities;
 use crate::markup::host::Role;
-use crate::markup::layers::{CodePiece, Held, KnownName, Layer, LongSign, StandIn, TakesImports};
+use crate::markup::layers::layer::{
+    CodePiece, Held, KnownName, Layer, LongSign, MARK, StandIn, TakesImports,
+};
+use crate::markup::layers::names::bound;
 use crate::markup::page::Page;
-
-/// What names that stand for values begin with.
-pub(super) const MARK: &str = "zq";
 
 pub(super) struct View<'p, 't> {
     pub(super) page: &'p Page<'t>,
@@ -160,6 +160,15 @@ impl<'p, 't> View<'p, 't> {
             self.put(at.start as usize + i, sign);
         }
         self.signs.push(LongSign { at, sign: at.start });
+    }
+
+    /// Names that a pattern makes known; values in it are code.
+    pub(super) fn bind(&mut self, at: Span, within: Span, held: Held) {
+        let bound = bound(self.page.text, at, within);
+        self.known.extend(bound.names);
+        for value in bound.values {
+            self.expression(value, held);
+        }
     }
 
     /// Names that are used with a sign before them: `$level` is what `level` holds. A call is another function.
