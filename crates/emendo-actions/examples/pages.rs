@@ -2,6 +2,7 @@
 //! how many programs there are and how many of them a grammar cannot read.
 
 use std::collections::BTreeMap;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use emendo_actions::Tables;
@@ -17,7 +18,8 @@ struct Row {
     bytes: usize,
 }
 
-fn main() {
+fn main() -> std::io::Result<()> {
+    let mut out = std::io::stdout().lock();
     let tables = Tables::default();
     let mut rows: BTreeMap<(String, String), Row> = BTreeMap::new();
     let shown = std::env::args().any(|a| a == "--show");
@@ -45,7 +47,7 @@ fn main() {
                         let line = layer.view[..at].matches('\n').count() + 1;
                         let end = (at + 60).min(layer.view.len());
                         let near = layer.view.get(at..end).unwrap_or("").trim();
-                        println!("{}:{line} {} {near:?}", file.display(), layer.ending);
+                        writeln!(out, "{}:{line} {} {near:?}", file.display(), layer.ending)?;
                     }
                 }
             }
@@ -55,10 +57,12 @@ fn main() {
     }
     for ((host, ending), r) in rows {
         let Row { files, layers, pieces, wrong, bytes } = r;
-        println!(
+        writeln!(
+            out,
             "{host:8} {ending:5} files {files:6} programs {layers:6} pieces {pieces:7} wrong {wrong:5} bytes {bytes}"
-        );
+        )?;
     }
+    Ok(())
 }
 
 fn files(dir: &Path) -> Vec<PathBuf> {

@@ -278,7 +278,7 @@ fn hyphened(name: &str) -> String {
 fn quoted(text: &str, quote: char) -> String {
     let (other, entity) = if quote == '"' { ('\'', "&quot;") } else { ('"', "&#39;") };
     let mut out = String::with_capacity(text.len());
-    let even = text.matches(quote).count() % 2 == 0;
+    let even = text.matches(quote).count().is_multiple_of(2);
     for (i, piece) in text.split(quote).enumerate() {
         let inside = i % 2 == 1;
         if inside {

@@ -76,6 +76,8 @@ pub struct Asks {
     pub once: bool,
     /// A note that stands at the step itself.
     pub step_note: Option<String>,
+    /// It is about the markup of pages.
+    pub about_pages: bool,
 }
 
 impl Asks {
@@ -100,6 +102,7 @@ impl Asks {
         rows: Vec::new(),
         once: false,
         step_note: None,
+        about_pages: false,
     };
 }
 

@@ -84,7 +84,7 @@ impl Runner for ReadAsRunner {
         let Asks { needs, rows, grows, .. } = inner;
         let needs = Needs(needs.0);
         let replaces = Replaces { unnamed: rows.clone(), ..Replaces::NONE };
-        Asks { kind: "markup", needs, rows, grows, replaces, ..Asks::NONE }
+        Asks { kind: "markup", needs, rows, grows, replaces, about_pages: true, ..Asks::NONE }
     }
 
     fn covers(&self, path: &RelPath) -> bool {

@@ -129,6 +129,7 @@ impl Runner for MarkupRunner {
             replaces: Replaces { unnamed, ..Replaces::NONE },
             grows: self.what == What::Value && self.rows.iter().any(Row::grows),
             rows: self.rows.iter().filter_map(|r| r.old.clone()).collect(),
+            about_pages: true,
             ..Asks::NONE
         }
     }

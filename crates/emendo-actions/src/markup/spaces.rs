@@ -140,6 +140,7 @@ impl Runner for SpaceRunner {
                 ..Replaces::NONE
             },
             rows: self.rows.iter().filter_map(|r| r.old.clone()).collect(),
+            about_pages: true,
             ..Asks::NONE
         }
     }

@@ -28,7 +28,7 @@ pub fn format_among(
     path: &RelPath,
 ) -> Option<&'static Format> {
     if let Some(word) = path.read_as() {
-        return formats.clone().find(|f| f.id == word);
+        return { formats }.find(|f| f.id == word);
     }
     let name = path.name();
     let named = |f: &&Format| {

@@ -41,9 +41,10 @@ impl FileRun {
             let Some(fitted) = near.max().filter(|n| *n > 0) else { continue };
             let (stage, says) = self.why_untried(action, env);
             // What is about another language is the last to be meant.
-            let other = asks.language.is_some_and(|l| {
-                self.world.language_of(&self.path).is_none_or(|own| own.id != l.id)
-            });
+            let other = match asks.language {
+                Some(l) => self.world.language_of(&self.path).is_none_or(|own| own.id != l.id),
+                None => asks.about_pages && self.world.host_of(&self.path).is_none(),
+            };
             let fitted = if other { 0 } else { fitted };
             let of_line = |r: &&String| {
                 asks.needs.0.len() == 1
@@ -74,6 +75,11 @@ impl FileRun {
             let says = match (action.asks.language, own) {
                 (Some(wanted), Some(own)) if wanted.id != own.id => {
                     format!("it is about {} code, and this file is {}", wanted.id, own.id)
+                }
+                (None, _)
+                    if action.asks.about_pages && self.world.host_of(&self.path).is_none() =>
+                {
+                    "it is about markup, and this file is no page".to_owned()
                 }
                 (Some(wanted), None) => {
                     format!("it is about {} code, and this file is not code", wanted.id)

@@ -12,7 +12,7 @@ const IMPORT: [(&str, &str); 2] = [("page", "<%@ page import=\""), ("tag", "<%@ 
 
 /// The code of a template; none where nobody reads it.
 pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
-    let ending = page.code.iter().find_map(|c| c.holds)?;
+    let ending = page.host.code.iter().find_map(|d| d.holds)?;
     let script = ending != "java";
     let mut view = View::new(page, script);
     let mut parts = page.code.iter().filter(|c| c.holds.is_some()).peekable();
@@ -22,6 +22,9 @@ pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
             Role::Gives => view.expression(inner, Held::Brackets("%>")),
             _ => view.part(inner, code.at, parts.peek().map(|p| p.at)),
         }
+    }
+    if !script {
+        beans(&mut view);
     }
     let takes = match script {
         true => TakesImports::Nowhere("the code of a template"),
@@ -35,6 +38,21 @@ pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
         layer.imports = page.code.iter().flat_map(|c| imports(page, c)).collect();
     }
     Some(layer)
+}
+
+/// Variables that elements of the page declare: the type is code where it stands, and the name is written behind it.
+fn beans(view: &mut View<'_, '_>) {
+    let page = view.page;
+    for e in page.elements.iter().filter(|e| page.name(e) == "jsp:useBean") {
+        let value = |name: &str| page.attribute(e, name)?.value.filter(|v| !v.has_code);
+        let told = value("type").or_else(|| value("class")).filter(|v| !v.inner.is_empty());
+        let (Some(name), Some(told)) = (value("id"), told) else { continue };
+        view.copy(told.inner, Held::Value(told.quote));
+        let name = name.inner.of(page.text);
+        if !view.write_behind(told.inner.end as usize + 1, &format!("{name};")) {
+            view.put(told.inner.end as usize, b';');
+        }
+    }
 }
 
 /// Code without the sign that takes the line end behind it away.

@@ -50,6 +50,21 @@ impl<'p, 't> View<'p, 't> {
         }
     }
 
+    /// Writes a text near behind a place, on one line where no code stands; false if there is no room.
+    pub(super) fn write_behind(&mut self, from: usize, text: &str) -> bool {
+        const NEAR: usize = 200;
+        let source = self.page.text.as_bytes();
+        let next = self.page.code.partition_point(|c| (c.at.start as usize) < from);
+        let code = self.page.code.get(next).map_or(source.len(), |c| c.at.start as usize);
+        let end = code.min(source.len()).min(from + NEAR);
+        let fits = |at: &usize| !source[*at..at + text.len()].contains(&b'\n');
+        let place = (from..end.saturating_sub(text.len())).find(fits);
+        for (i, sign) in text.bytes().enumerate() {
+            place.into_iter().for_each(|at| self.put(at + i, sign));
+        }
+        place.is_some()
+    }
+
     /// Copies code, with what the template writes into it.
     pub(super) fn copy(&mut self, at: Span, held: Held) {
         if at.is_empty() {
