@@ -132,7 +132,8 @@ fn event(view: &mut View<'_, '_>, attribute: &Attribute, value: AttributeValue) 
         (true, false) => value.inner,
         (false, false) => return,
     };
-    view.copy(at, Held::Value(value.quote));
-    view.undo(at);
-    view.fill(at);
+    if view.copy(at, Held::Value(value.quote)) {
+        view.undo(at);
+        view.fill(at);
+    }
 }

@@ -1,6 +1,6 @@
 //! A text of blanks as long as a page, into which code is copied at its own places.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use emendo_text::Span;
 
@@ -16,6 +16,8 @@ pub(super) struct View<'p, 't> {
     pub(super) page: &'p Page<'t>,
     bytes: Vec<u8>,
     pieces: Vec<CodePiece>,
+    /// Where code stands: beginnings and ends.
+    taken: BTreeMap<u32, u32>,
     stands: Vec<StandIn>,
     gaps: Vec<Span>,
     signs: Vec<LongSign>,
@@ -33,6 +35,7 @@ impl<'p, 't> View<'p, 't> {
             page,
             bytes: page.text.bytes().map(blank).collect(),
             pieces: Vec::new(),
+            taken: BTreeMap::new(),
             stands: Vec::new(),
             gaps: Vec::new(),
             signs: Vec::new(),
@@ -65,14 +68,22 @@ impl<'p, 't> View<'p, 't> {
         place.is_some()
     }
 
-    /// Copies code, with what the template writes into it.
-    pub(super) fn copy(&mut self, at: Span, held: Held) {
-        if at.is_empty() {
-            return;
+    /// True if a place holds something, and nothing of it is code already: a page that is cut off may hold code within code.
+    fn is_free(&self, at: Span) -> bool {
+        let before = self.taken.range(..at.end).next_back();
+        !at.is_empty() && before.is_none_or(|(_, end)| *end <= at.start)
+    }
+
+    /// Copies code; false where that is done already.
+    pub(super) fn copy(&mut self, at: Span, held: Held) -> bool {
+        if !self.is_free(at) {
+            return false;
         }
+        self.taken.insert(at.start, at.end);
         let (start, end) = (at.start as usize, at.end as usize);
         self.bytes[start..end].copy_from_slice(&self.page.text.as_bytes()[start..end]);
         self.pieces.push(CodePiece { at, held, whole: None });
+        true
     }
 
     /// What the template writes into a piece of code becomes names and blanks.
@@ -115,14 +126,15 @@ impl<'p, 't> View<'p, 't> {
 
     /// A script: all of it.
     pub(super) fn script(&mut self, content: Span) {
-        self.copy(content, Held::Script);
-        self.fill(content);
+        if self.copy(content, Held::Script) {
+            self.fill(content);
+        }
     }
 
     /// An expression that stands by itself.
     pub(super) fn expression(&mut self, at: Span, held: Held) {
         let text = at.of(self.page.text).trim_start();
-        if text.trim().is_empty() {
+        if text.trim().is_empty() || !self.is_free(at) {
             return;
         }
         let (start, end) = (at.start as usize, at.end as usize);
@@ -150,7 +162,7 @@ impl<'p, 't> View<'p, 't> {
             let goes_on =
                 sign.is_some_and(|c| matches!(c, '(' | '[' | '`' | '+' | '-' | '/' | '*'));
             let place = start - usize::from(wrapped);
-            let parted = self.page.text[before..start].contains('\n');
+            let parted = self.page.text.get(before..start).is_none_or(|t| t.contains('\n'));
             // Statements go on where others end, but for those behind a value.
             if place > before && (piece.whole.is_none() || value) && before > 0 {
                 if goes_on {
@@ -169,7 +181,9 @@ impl<'p, 't> View<'p, 't> {
         if name.len() > at.len() || !name.is_ascii() {
             return;
         }
-        self.copy(at, Held::Hyphened);
+        if !self.copy(at, Held::Hyphened) {
+            return;
+        }
         for i in 0..at.len() {
             let sign = name.as_bytes().get(i).copied().unwrap_or(b' ');
             self.put(at.start as usize + i, sign);
@@ -209,10 +223,9 @@ impl<'p, 't> View<'p, 't> {
 
     /// Statements in brackets, told from those that follow on the same line.
     pub(super) fn part(&mut self, at: Span, whole: Span, next: Option<Span>) {
-        if at.is_empty() {
+        if !self.copy(at, Held::Brackets("%>")) {
             return;
         }
-        self.copy(at, Held::Brackets("%>"));
         if let Some(piece) = self.pieces.last_mut() {
             piece.whole = Some(whole);
         }
