@@ -6,9 +6,6 @@ use crate::facts::{BoundName, FileFacts, Scope, Word};
 use crate::ground::Import;
 use crate::language::Space;
 
-/// With more scopes of a page than this, the rest are not taken in.
-const MOST: usize = 2048;
-
 /// What a page makes known to code in it.
 #[derive(Debug, Default)]
 pub struct PageFacts {
@@ -48,7 +45,7 @@ impl FileFacts {
             let place = all.partition_point(|w| w.span.start < span.start);
             all.insert(place, word);
         }
-        for (name, at, within) in page.known.into_iter().take(MOST) {
+        for (name, at, within) in page.known {
             self.bind_in(name, at, within);
         }
         self
