@@ -1,7 +1,5 @@
 //! Markup within code: elements by the tree of the code, and what they mean by its imports.
 
-use std::collections::BTreeMap;
-
 use emendo_docs::markup::{
     Attribute, AttributeValue, CodePart, Element, Ending, IN_CODE, Page, Role, TextRun,
 };
@@ -36,16 +34,7 @@ impl Runner for InCodeRunner {
 /// The markup of some code as a page.
 fn page<'t>(code: &Code, text: &'t str) -> Page<'t> {
     let tags = &code.language.tags;
-    let mut page = Page {
-        host: &IN_CODE,
-        text,
-        elements: Vec::new(),
-        texts: Vec::new(),
-        code: Vec::new(),
-        comments: Vec::new(),
-        stray: Vec::new(),
-        imported: BTreeMap::new(),
-    };
+    let mut page = Page::new(&IN_CODE, text);
     // Open elements, each with its end.
     let mut open: Vec<(usize, u32)> = Vec::new();
     walk(code.tree.root(), |node| {

@@ -120,6 +120,22 @@ impl Element {
     }
 }
 
+impl<'t> Page<'t> {
+    /// A page of which nothing is known yet.
+    pub fn new(host: &'static Host, text: &'t str) -> Self {
+        Self {
+            host,
+            text,
+            elements: Vec::new(),
+            texts: Vec::new(),
+            code: Vec::new(),
+            comments: Vec::new(),
+            stray: Vec::new(),
+            imported: BTreeMap::new(),
+        }
+    }
+}
+
 impl Page<'_> {
     /// What of its places does not hold: elements come in order, each within the one around it, and attributes within their tags. None for
     /// every page that is read; for tests and trials.

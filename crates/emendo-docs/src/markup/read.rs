@@ -3,8 +3,6 @@
 //! The text is gone through once. A tag that is not closed ends with the file, an end tag closes the nearest element of its name, and code of
 //! a template may stand anywhere: in text, in a tag, in a value, in a name.
 
-use std::collections::BTreeMap;
-
 use emendo_text::Span;
 
 use crate::markup::host::{Delimiter, ENDED_BY, Host, Role};
@@ -12,18 +10,8 @@ use crate::markup::page::{Attribute, AttributeValue, CodePart, Element, Ending, 
 
 /// Reads a text as markup of this kind.
 pub fn read<'t>(host: &'static Host, text: &'t str) -> Page<'t> {
-    let page = Page {
-        host,
-        text,
-        elements: Vec::new(),
-        texts: Vec::new(),
-        code: Vec::new(),
-        comments: Vec::new(),
-        stray: Vec::new(),
-        imported: BTreeMap::new(),
-    };
     let mut reader = Reader {
-        page,
+        page: Page::new(host, text),
         at: 0,
         open: Vec::new(),
         never: vec![false; host.code.len() + 5],
