@@ -113,6 +113,11 @@ fn import(language: &Language, import: &DirectiveImport, page: &str) -> Import {
     if all { out.all() } else { out }
 }
 
+/// True if pages of a kind may hold code of a language.
+fn holds(host: &markup::Host, language: &Language) -> bool {
+    host.holds().any(|e| language.reads_ending(e))
+}
+
 impl Tables {
     /// True if code of a language may stand in a file of this name.
     pub fn reads(&self, language: &Language, path: &RelPath) -> bool {
@@ -121,8 +126,7 @@ impl Tables {
 
     /// True if a file of this name is a page that may hold code of a language.
     pub fn page_with(&self, language: &Language, path: &RelPath) -> bool {
-        let holds = |h: &markup::Host| h.holds().any(|e| language.reads_ending(e));
-        self.language_of(path).is_none() && self.host_of(path).is_some_and(holds)
+        self.language_of(path).is_none() && self.host_of(path).is_some_and(|h| holds(h, language))
     }
 
     /// The titles of the kinds of pages that may hold code of a language.
@@ -130,8 +134,7 @@ impl Tables {
         &'a self,
         language: &'a Language,
     ) -> impl Iterator<Item = &'static str> + 'a {
-        let holds = |h: &&&'static markup::Host| h.holds().any(|e| language.reads_ending(e));
-        self.hosts.iter().filter(move |h| holds(h)).map(|h| h.title)
+        self.hosts.iter().filter(move |h| holds(h, language)).map(|h| h.title)
     }
 
     /// The layers of code in a page; none for a file that is no page, or holds no code that anybody reads.

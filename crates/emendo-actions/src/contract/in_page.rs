@@ -62,7 +62,8 @@ impl InPage<'_> {
         // What is named like its value keeps its name.
         change.splices.extend(names);
         change.splices.sort_by_key(|s| (s.span.start, s.span.end));
-        let lost = |gap: &Span| change.uncopied().iter().any(|u| u.meets(*gap));
+        let gone = if self.layer.gaps.is_empty() { Vec::new() } else { change.uncopied() };
+        let lost = |gap: &Span| gone.iter().any(|u| u.meets(*gap));
         if self.layer.gaps.iter().any(lost) {
             return Err("it would take code of the template away".to_owned());
         }

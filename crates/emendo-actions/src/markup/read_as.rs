@@ -127,9 +127,9 @@ impl ReadAsRunner {
     /// The values or texts that are meant, and that can be read; of others that hold the words a note is made.
     fn places(&self, page: &Page<'_>, out: &mut Found) -> Vec<ReadPlace> {
         let mut places = Vec::new();
+        let needs = self.inner.asks().needs;
         let mut all = |at: Span, held: Held, known: Known| {
             let text = at.of(page.text);
-            let needs = self.inner.asks().needs;
             if !needs.met(|w| text.contains(w)) {
                 return;
             }

@@ -4,8 +4,6 @@
 pub struct Tags {
     /// An element with content: its first child opens it, its last child closes it.
     pub element: &'static str,
-    /// A tag that opens an element.
-    pub opening: &'static str,
     /// A tag that closes an element.
     pub closing: &'static str,
     /// An element without content.
@@ -22,14 +20,6 @@ pub struct Tags {
 
 impl Tags {
     /// Nothing of it.
-    pub const NONE: Self = Self {
-        element: "",
-        opening: "",
-        closing: "",
-        alone: "",
-        name: "",
-        attribute: "",
-        code: "",
-        text: "",
-    };
+    pub const NONE: Self =
+        Self { element: "", closing: "", alone: "", name: "", attribute: "", code: "", text: "" };
 }

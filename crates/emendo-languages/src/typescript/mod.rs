@@ -52,7 +52,6 @@ const SAMPLE: &str = "import a, { b as c } from 'm';\nconst { d, e: f = 1 } = re
 
 const TAGS: Tags = Tags {
     element: "jsx_element",
-    opening: "jsx_opening_element",
     closing: "jsx_closing_element",
     alone: "jsx_self_closing_element",
     name: "name",
