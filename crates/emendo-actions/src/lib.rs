@@ -23,11 +23,12 @@ mod shared;
 mod signature;
 mod symbol;
 mod table;
+mod text;
 mod world;
 
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
-    Followed, Found, InPage, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains,
+    Followed, Found, InPage, Kept, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains,
     Replaces, Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses,
     WORD, lossy, words,
 };

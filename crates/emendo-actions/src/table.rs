@@ -10,5 +10,6 @@ pub const KINDS: &[&dyn Kind] = &[
     &crate::library::LIBRARY,
     &crate::setting::SETTING,
     &crate::markup::MARKUP,
+    &crate::text::TEXT,
     &crate::note::NOTE,
 ];

@@ -40,4 +40,4 @@ pub use crate::model::{
 };
 pub use crate::pairs::{Pair, pairs, read_table};
 pub use crate::schema::schema;
-pub use crate::value::{Node, Table, Text, Value};
+pub use crate::value::{Entry, Node, Table, Text, Value};

@@ -125,7 +125,7 @@ impl Runner for SwapRunner {
                 continue;
             }
             if let Some(say) = &self.note {
-                out.notes.push(NoteDraft { at: old, say: say.clone() });
+                out.notes.push(NoteDraft::new(old, say.clone()));
                 continue;
             }
             let end = self.until.as_ref().and_then(|u| {

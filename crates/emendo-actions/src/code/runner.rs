@@ -215,7 +215,7 @@ impl Runner for CodeRunner {
                     }
                     if rule.untold {
                         let say = "this reads as `new` already, and nothing tells whether it is done: say what a slot may hold, or write `once = true`";
-                        out.notes.push(NoteDraft { at: m.span, say: say.into() });
+                        out.notes.push(NoteDraft::new(m.span, say));
                     }
                     continue;
                 }
@@ -233,10 +233,7 @@ impl Runner for CodeRunner {
                 let (other, known) = (before.is_some_and(|t| *t != text), before.is_some());
                 if other {
                     out.drafts.retain(|d| d.hull != m.span || d.action != (action, row));
-                    out.notes.push(NoteDraft {
-                        at: m.span,
-                        say: "the pattern reads in several ways here that would write different code; `as` in the recipe decides".into(),
-                    });
+                    out.notes.push(NoteDraft::new(m.span, "the pattern reads in several ways here that would write different code; `as` in the recipe decides"));
                 } else if !known {
                     at.insert(m.span, text);
                     out.drafts.push(draft);
@@ -307,7 +304,7 @@ impl CodeRunner {
                 "`{}` is bound here and at another place: it is not clear which one is meant",
                 key(&m).join(", ")
             );
-            out.notes.push(NoteDraft { at: m.span, say });
+            out.notes.push(NoteDraft::new(m.span, say));
         }
         single
     }
@@ -329,7 +326,7 @@ impl CodeRunner {
                 None => {
                     let say =
                         format!("all names for `{slot}` are taken here: {}", names.join(", "));
-                    out.notes.push(NoteDraft { at: m.span, say });
+                    out.notes.push(NoteDraft::new(m.span, say));
                     return None;
                 }
             }
@@ -353,7 +350,7 @@ impl CodeRunner {
                 "`elsewhere` finds {} different answers: too many to choose from",
                 drafts.len()
             );
-            out.notes.push(NoteDraft { at: m.span, say });
+            out.notes.push(NoteDraft::new(m.span, say));
             return None;
         }
         let mut whole = drafts[0].1.clone();
@@ -379,7 +376,7 @@ impl CodeRunner {
         match self.tied(m, cx, code) {
             Ok(tie) => draft.tie = tie,
             Err(say) => {
-                out.notes.push(NoteDraft { at: m.span, say });
+                out.notes.push(NoteDraft::new(m.span, say));
                 return None;
             }
         }
@@ -399,7 +396,7 @@ impl CodeRunner {
                 at: None,
             });
         }
-        let mut fail = |reason: String| out.notes.push(NoteDraft { at: m.span, say: reason });
+        let mut fail = |reason: String| out.notes.push(NoteDraft::new(m.span, reason));
         match &rule.outcome {
             Outcome::Note(advice) => {
                 fail(advice.clone());

@@ -90,6 +90,8 @@ pub struct Change {
     pub drop_imports: Vec<String>,
     /// Names of the old code that the new code does not use any more.
     pub released: Vec<Span>,
+    /// What is written is no code: nothing that it names is used.
+    pub silent: bool,
 }
 
 impl Change {
@@ -137,6 +139,24 @@ pub struct NoteDraft {
     pub at: Span,
     /// What to say.
     pub say: String,
+    /// What the place reads, where that outlives what becomes of it: a statement that was made a comment.
+    pub reads: Option<String>,
+}
+
+impl NoteDraft {
+    /// A note at a place.
+    pub fn new(at: Span, say: impl Into<String>) -> Self {
+        Self { at, say: say.into(), reads: None }
+    }
+}
+
+/// Tokens that a note keeps as they are.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Kept {
+    /// The tokens.
+    pub tokens: Vec<Span>,
+    /// Why.
+    pub say: String,
 }
 
 /// All that a step finds in one file. It depends on the text and the answers only, never on decisions.
@@ -146,6 +166,8 @@ pub struct Found {
     pub drafts: Vec<Draft>,
     /// Notes.
     pub notes: Vec<NoteDraft>,
+    /// What no edit may write over.
+    pub kept: Vec<Kept>,
     /// The parsed text and its facts, where the file is code.
     pub code: Option<Code>,
 }

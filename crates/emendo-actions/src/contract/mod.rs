@@ -16,7 +16,7 @@ pub use code::Code;
 pub(crate) use cx::written_before;
 pub use cx::{CompileCx, FileCx};
 pub(crate) use draft::action_digest;
-pub use draft::{Alternative, Change, Draft, Found, NoteDraft, Tie};
+pub use draft::{Alternative, Change, Draft, Found, Kept, NoteDraft, Tie};
 pub use followed::{Declaration, Followed, Uses};
 pub use in_page::InPage;
 pub use needs::{Needs, WORD, lossy, words};

@@ -78,6 +78,12 @@ pub struct Asks {
     pub step_note: Option<String>,
     /// It is about the markup of pages.
     pub about_pages: bool,
+    /// It never writes over what another action of the recipe writes.
+    pub yields: bool,
+    /// What it finds no other action may write over, in whatever step.
+    pub keeps: bool,
+    /// It makes comments of statements: what stands in those is no leftover.
+    pub comments_out: bool,
 }
 
 impl Asks {
@@ -103,6 +109,9 @@ impl Asks {
         once: false,
         step_note: None,
         about_pages: false,
+        yields: false,
+        keeps: false,
+        comments_out: false,
     };
 }
 

@@ -89,7 +89,7 @@ impl LibraryRunner {
             }
             None => {
                 let say = format!("`{coordinate}` is to be added here by hand");
-                out.notes.push(NoteDraft { at: Span::at(0), say });
+                out.notes.push(NoteDraft::new(Span::at(0), say));
             }
         }
     }

@@ -74,7 +74,7 @@ impl LibraryRunner {
             "the version of `{}` is not known here: if it is below {limit}, change the entry by hand",
             entry.coordinate
         );
-        out.notes.push(NoteDraft { at: entry.span, say });
+        out.notes.push(NoteDraft::new(entry.span, say));
     }
 
     /// True if the action does more to an entry than to raise its version.

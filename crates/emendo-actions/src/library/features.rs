@@ -78,7 +78,7 @@ impl LibraryRunner {
             None => {
                 let names: Vec<String> = coming.iter().map(|n| format!("`{n}`")).collect();
                 let say = format!("`{}` needs {} here", entry.coordinate, names.join(", "));
-                out.notes.push(NoteDraft { at: entry.span, say });
+                out.notes.push(NoteDraft::new(entry.span, say));
             }
         }
     }

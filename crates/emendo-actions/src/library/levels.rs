@@ -42,7 +42,7 @@ impl LibraryRunner {
                 Raised::Stays => {}
                 Raised::Open(why) => {
                     let say = format!("{why}: raise `{}` to {target} by hand", t.what);
-                    out.notes.push(NoteDraft { at: t.value.span, say });
+                    out.notes.push(NoteDraft::new(t.value.span, say));
                 }
             }
         }

@@ -108,7 +108,7 @@ impl Runner for LibraryRunner {
             Err(e) => {
                 let say =
                     format!("this {} file cannot be read: {}", self.ecosystem.title, e.message);
-                out.notes.push(NoteDraft { at: e.at, say });
+                out.notes.push(NoteDraft::new(e.at, say));
                 return;
             }
         };
@@ -205,7 +205,7 @@ impl LibraryRunner {
                     "`{}` comes from `{}`: see to it by hand",
                     entry.coordinate, place.text
                 );
-                out.notes.push(NoteDraft { at: entry.span, say });
+                out.notes.push(NoteDraft::new(entry.span, say));
                 return;
             }
         }
@@ -221,7 +221,7 @@ impl LibraryRunner {
             }
             if entry.names.is_empty() {
                 let say = format!("this is `{new}` from now on: write it by hand");
-                out.notes.push(NoteDraft { at: entry.span, say });
+                out.notes.push(NoteDraft::new(entry.span, say));
             }
         }
         if let (EntryKind::Repository, Some(id), Some(own)) =
@@ -241,7 +241,7 @@ impl LibraryRunner {
                             "the version of `{}` is held in `{name}`, which no file of the project defines",
                             entry.coordinate
                         );
-                        out.notes.push(NoteDraft { at: version.span, say });
+                        out.notes.push(NoteDraft::new(version.span, say));
                     }
                 }
                 None => match self.raised(version, target, rule.new.is_some()) {
@@ -251,12 +251,12 @@ impl LibraryRunner {
                                 "the checksums of `{}` are those of the old version: compute them again",
                                 entry.coordinate
                             );
-                            out.notes.push(NoteDraft { at: version.span, say });
+                            out.notes.push(NoteDraft::new(version.span, say));
                         }
                         splices.push(Splice::text(version.span, text));
                     }
                     Ok(None) => {}
-                    Err(say) => out.notes.push(NoteDraft { at: version.span, say }),
+                    Err(say) => out.notes.push(NoteDraft::new(version.span, say)),
                 },
             }
         }
@@ -350,7 +350,7 @@ impl LibraryRunner {
                 self.push((action, held.row), rule.digest, value.span, splices, evidence, out);
             }
             Ok(None) => {}
-            Err(say) => out.notes.push(NoteDraft { at: value.span, say }),
+            Err(say) => out.notes.push(NoteDraft::new(value.span, say)),
         }
     }
 

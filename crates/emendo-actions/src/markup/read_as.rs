@@ -138,7 +138,7 @@ impl ReadAsRunner {
             let code = page.code.iter().any(|c| at.contains(c.at));
             if tree.has_error() && !code {
                 let say = format!("this cannot be read as {}: look at it by hand", self.word);
-                out.notes.push(NoteDraft { at, say });
+                out.notes.push(NoteDraft::new(at, say));
                 return;
             }
             places.push(ReadPlace { at, held, known });

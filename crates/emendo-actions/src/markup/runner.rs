@@ -161,7 +161,7 @@ impl MarkupRunner {
         for (element, texts) in page.elements.iter().zip(&texts) {
             if self.what == What::Element && self.put_together(page, element) {
                 let say = "the template puts the name of this tag together: look at it by hand";
-                out.notes.push(NoteDraft { at: element.name, say: say.to_owned() });
+                out.notes.push(NoteDraft::new(element.name, say.to_owned()));
                 continue;
             }
             for (n, row) in self.rows.iter().enumerate() {
@@ -267,7 +267,7 @@ impl MarkupRunner {
     ) {
         let row = &self.rows[action.1];
         if let Some(advice) = row.advice.as_ref().filter(|_| row.new.is_none()) {
-            out.notes.push(NoteDraft { at: e.start, say: advice.clone() });
+            out.notes.push(NoteDraft::new(e.start, advice.clone()));
             return;
         }
         let write = Write { page, line_end: cx.line_end, slots: &known.slots };
@@ -301,7 +301,7 @@ impl MarkupRunner {
             }
         }
         match trouble {
-            Some(say) => out.notes.push(NoteDraft { at: e.start, say }),
+            Some(say) => out.notes.push(NoteDraft::new(e.start, say)),
             None => self.push(action, e.name, splices, known.facts, out),
         }
     }
@@ -322,14 +322,14 @@ impl MarkupRunner {
                 if code.is_some_and(|c| row.words().is_some_and(|w| c.contains(&w))) {
                     let name = a.name.of(page.text);
                     let say = format!("code gives the value of `{name}`: look at it by hand");
-                    out.notes.push(NoteDraft { at: a.span, say });
+                    out.notes.push(NoteDraft::new(a.span, say));
                 }
                 return;
             };
             known.slots.extend(slots);
         }
         if let Some(advice) = row.advice.as_ref().filter(|_| row.new.is_none()) {
-            out.notes.push(NoteDraft { at: a.span, say: advice.clone() });
+            out.notes.push(NoteDraft::new(a.span, advice.clone()));
             return;
         }
         let write = Write { page, line_end: "\n", slots: &known.slots };
@@ -345,7 +345,7 @@ impl MarkupRunner {
                     let taken = page.attribute(e, new).filter(|o| o.name != a.name);
                     if taken.is_some() {
                         let say = format!("`{name}` becomes `{new}`, which stands here already");
-                        out.notes.push(NoteDraft { at: a.span, say });
+                        out.notes.push(NoteDraft::new(a.span, say));
                         return;
                     }
                     if name != new {
@@ -394,7 +394,7 @@ impl MarkupRunner {
                     self.push(action, at, vec![Splice::text(at, &written)], facts, out);
                 }
             }
-            (None, Some(advice)) => out.notes.push(NoteDraft { at, say: advice.clone() }),
+            (None, Some(advice)) => out.notes.push(NoteDraft::new(at, advice.clone())),
             (None, None) if self.does.remove => {
                 self.push(action, at, vec![Splice::text(at, "")], facts, out);
             }

@@ -114,12 +114,9 @@ impl SpaceRunner {
                 }
                 Some(_) => None,
                 None if known => None,
-                None => Some(NoteDraft {
-                    at: a.span,
-                    say: format!(
+                None => Some(NoteDraft::new(a.span, format!(
                         "the schema of `{new}` lies at `{was}` here: no row says where it lies now"
-                    ),
-                }),
+                    ))),
             };
             out.push((n, splices, note));
         }
@@ -162,7 +159,7 @@ impl Runner for SpaceRunner {
                 let row = &self.rows[n];
                 match (&row.new, &row.advice) {
                     (None, Some(advice)) => {
-                        out.notes.push(NoteDraft { at: e.start, say: advice.clone() });
+                        out.notes.push(NoteDraft::new(e.start, advice.clone()));
                     }
                     _ => {
                         out.notes.extend(notes);
@@ -182,7 +179,7 @@ impl Runner for SpaceRunner {
                     let draft = Draft::new((action, n), row.digest, uri, vec![fact(uri)]);
                     out.drafts.push(draft.writing(vec![Splice::text(uri, new)]));
                 }
-                (None, Some(advice)) => out.notes.push(NoteDraft { at: uri, say: advice.clone() }),
+                (None, Some(advice)) => out.notes.push(NoteDraft::new(uri, advice.clone())),
                 (None, None) => {}
             }
         }

@@ -24,6 +24,8 @@ pub struct SymbolRunner {
     pub(crate) strings: bool,
     pub(crate) docs: bool,
     pub(crate) becomes: bool,
+    /// Statements that use what is gone become comments.
+    pub(crate) comment_out: bool,
     /// It changes import statements of just this form, and nothing else.
     pub(crate) import: Option<ImportForm>,
     /// It only looks for what is left.
@@ -95,7 +97,7 @@ impl SymbolRunner {
     }
 
     pub(crate) fn note(&self, r: &Row, at: Span, out: &mut Found) {
-        out.notes.push(NoteDraft { at, say: format!("`{}`: {}", r.olds[0], r.said()) });
+        out.notes.push(NoteDraft::new(at, format!("`{}`: {}", r.olds[0], r.said())));
     }
 
     /// The words of a file that mean one of the symbols, with the row of each and why.
@@ -115,7 +117,7 @@ impl SymbolRunner {
                     Meant::Partly(fact) => {
                         let old = &self.rows.all[row].olds[old];
                         let say = format!("`{old}` may be meant here: {}", fact.text);
-                        out.notes.push(NoteDraft { at: same[0].0.span, say });
+                        out.notes.push(NoteDraft::new(same[0].0.span, say));
                     }
                 }
             }

@@ -60,7 +60,7 @@ impl Row {
     }
 
     /// What to say where nothing can be written.
-    pub(super) fn said(&self) -> &str {
+    pub(crate) fn said(&self) -> &str {
         self.advice.as_deref().unwrap_or("")
     }
 }

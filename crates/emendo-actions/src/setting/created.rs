@@ -120,7 +120,7 @@ impl SettingRunner {
             }
             None => {
                 let say = format!("`{key}` is to be set here by hand");
-                out.notes.push(NoteDraft { at: Span::at(at), say });
+                out.notes.push(NoteDraft::new(Span::at(at), say));
             }
         }
     }

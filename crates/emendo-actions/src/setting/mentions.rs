@@ -187,7 +187,7 @@ impl Runner for MentionRunner {
                     if literal && is_joined(cx.text, *place) {
                         done.push(at);
                         let say = self.say(rule, place.of(cx.text));
-                        out.notes.push(NoteDraft { at: *place, say });
+                        out.notes.push(NoteDraft::new(*place, say));
                     } else if self.forms.iter().any(fits) {
                         done.push(at);
                         self.mention(cx, (action, row), at, out);
@@ -197,7 +197,7 @@ impl Runner for MentionRunner {
                 if cx.code.is_some() && self.put_together(cx, rule, *place) {
                     let say = self.say(rule, place.of(cx.text));
                     if !out.notes.iter().any(|n| n.at == *place) {
-                        out.notes.push(NoteDraft { at: *place, say });
+                        out.notes.push(NoteDraft::new(*place, say));
                     }
                 }
             }
@@ -236,7 +236,7 @@ impl MentionRunner {
         let rule = &self.rules[action.1];
         let Some(new) = &rule.new else {
             let advice = rule.advice.clone().unwrap_or_default();
-            out.notes.push(NoteDraft { at, say: format!("`{}`: {advice}", rule.key) });
+            out.notes.push(NoteDraft::new(at, format!("`{}`: {advice}", rule.key)));
             return;
         };
         let written = at.of(cx.text);

@@ -188,7 +188,7 @@ impl<'a> Moves<'a> {
                 None => {
                     let at = self.all[first.entry].pair().key_span();
                     let say = format!("this is `{}` from now on: move it by hand", coming[0].key);
-                    out.notes.push(crate::contract::NoteDraft { at, say });
+                    out.notes.push(crate::contract::NoteDraft::new(at, say));
                     return;
                 }
             }
@@ -203,7 +203,7 @@ impl<'a> Moves<'a> {
                 let at = self.all[first.entry].pair().key_span();
                 let to = first.target.as_deref().map_or(String::new(), |t| format!(" to `{t}`"));
                 let say = format!("this is to be moved{to} by hand");
-                out.notes.push(crate::contract::NoteDraft { at, say });
+                out.notes.push(crate::contract::NoteDraft::new(at, say));
             }
         }
     }

@@ -64,7 +64,7 @@ impl Runner for SettingRunner {
         let doc = (format.read)(cx.text);
         if let Some(e) = doc.errors.first().filter(|_| doc.roots.is_empty()) {
             let say = format!("this {} file cannot be read: {}", format.title, e.message);
-            out.notes.push(NoteDraft { at: e.at, say });
+            out.notes.push(NoteDraft::new(e.at, say));
             return;
         }
         let edits = Edits { format, text: cx.text, doc: &doc };
@@ -157,7 +157,7 @@ impl SettingRunner {
             if self.when.is_some() && self.fitting(&pair.node).is_none() {
                 return false;
             }
-            out.notes.push(NoteDraft { at: pair.key_span(), say: advice.clone() });
+            out.notes.push(NoteDraft::new(pair.key_span(), advice.clone()));
             return true;
         }
         let mut evidence = vec![self.evidence(entry)];
@@ -168,7 +168,7 @@ impl SettingRunner {
                 None => {
                     let say =
                         format!("{} has no comments: take it out by hand", edits.format.title);
-                    out.notes.push(NoteDraft { at: pair.span, say });
+                    out.notes.push(NoteDraft::new(pair.span, say));
                 }
             }
             return true;
@@ -181,8 +181,8 @@ impl SettingRunner {
                 (None, _) => moves.remove(n, action.1, evidence),
                 (_, Some(patch)) => self.push(action, pair.span, vec![patch], evidence, out),
                 _ => {
-                    let say = "nothing else of this item would be left: take it out by hand".into();
-                    out.notes.push(NoteDraft { at: pair.span, say });
+                    let say = "nothing else of this item would be left: take it out by hand";
+                    out.notes.push(NoteDraft::new(pair.span, say));
                 }
             }
             return true;
@@ -209,11 +209,11 @@ impl SettingRunner {
             }
             Ok(None) if entry.item().is_some() => {
                 let say = format!("this is `{target}` from now on: move it by hand");
-                out.notes.push(NoteDraft { at: pair.key_span(), say });
+                out.notes.push(NoteDraft::new(pair.key_span(), say));
             }
             // It goes to another place, with its value as it is then.
             Ok(None) => moves.shift(n, action.1, target, patches, evidence),
-            Err(say) => out.notes.push(NoteDraft { at: pair.key_span(), say }),
+            Err(say) => out.notes.push(NoteDraft::new(pair.key_span(), say)),
         }
         true
     }
@@ -272,7 +272,7 @@ impl SettingRunner {
                 Some(patch) => patches.push(patch),
                 None if !has => {
                     let say = format!("`{item}` is to be added here by hand: this is not a list");
-                    out.notes.push(NoteDraft { at: node.span, say });
+                    out.notes.push(NoteDraft::new(node.span, say));
                 }
                 None => {}
             }

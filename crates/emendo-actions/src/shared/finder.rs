@@ -74,11 +74,11 @@ impl Finder {
         let found = pattern.places(&code.tree, cx.text, resolver);
         for at in found.gave_up {
             let say = "too many ways to fit the list slots of the pattern here: write more of the code between them";
-            out.notes.push(NoteDraft { at, say: say.into() });
+            out.notes.push(NoteDraft::new(at, say));
         }
         for (at, known) in found.partly {
             let say = format!("{known}: only one of these types is meant");
-            out.notes.push(NoteDraft { at, say });
+            out.notes.push(NoteDraft::new(at, say));
         }
         if let Some(trace) = cx.trace {
             self.traced(pattern, &found.matches, (cx, code), resolver, trace);
@@ -86,7 +86,7 @@ impl Finder {
         let (at, mut open) = ((&code.tree, cx.text), Vec::new());
         let matches = self.conditions.fulfilled_or(found.matches, at, resolver, &mut open);
         for (at, say) in open {
-            out.notes.push(NoteDraft { at, say });
+            out.notes.push(NoteDraft::new(at, say));
         }
         if matches.is_empty() {
             return matches;

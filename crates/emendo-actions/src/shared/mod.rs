@@ -3,6 +3,7 @@
 mod along;
 pub(crate) mod caution;
 mod code;
+mod comment;
 mod conditions;
 mod finder;
 mod head;
@@ -14,6 +15,7 @@ pub(crate) use along::{Along, FOLLOW, GATHER, REWORK, WHERE, check_slots};
 pub(crate) use caution::{BRINGS, SOURCE};
 pub use code::{NO_LANGUAGE, named_symbol};
 pub(crate) use code::{language, names, parameter_type, pattern_error, type_of, unread_pattern};
+pub(crate) use comment::{CommentedOut, comment_above, comment_out, commented_before, reads};
 pub(crate) use finder::{Finder, other_meaning};
 pub(crate) use head::Head;
 pub(crate) use patterns::{SlotTables, constrain, constrain_texts, groups, pattern, sub_pattern};

@@ -257,11 +257,11 @@ impl SignatureRunner {
         let unwrapped = packed
             .and_then(|()| self.results.at_call(p, h.word.span, call, &mut change, &mut tokens));
         if let Err(why) = unwrapped {
-            output.out.notes.push(NoteDraft { at: h.word.span, say: why });
+            output.out.notes.push(NoteDraft::new(h.word.span, why));
             return;
         }
         for text in items::warnings(&facts) {
-            output.out.notes.push(NoteDraft { at: call.list, say: text });
+            output.out.notes.push(NoteDraft::new(call.list, text));
         }
         let hull = h.word.span.hull(call.list);
         output.draft(self.of(h, Vec::new()), hull, tokens, change, facts);
@@ -282,7 +282,7 @@ impl SignatureRunner {
                     "`{}` is named here without a call: what it takes or gives changes",
                     p.text(h.word.span)
                 );
-                output.out.notes.push(NoteDraft { at: h.word.span, say });
+                output.out.notes.push(NoteDraft::new(h.word.span, say));
             }
         }
     }
@@ -300,11 +300,11 @@ impl SignatureRunner {
         match done {
             Ok(()) => {
                 for (at, say) in notes {
-                    output.out.notes.push(NoteDraft { at, say });
+                    output.out.notes.push(NoteDraft::new(at, say));
                 }
                 output.draft(self.of(h, uses), hull, tokens, change, facts);
             }
-            Err(why) => output.out.notes.push(NoteDraft { at: h.word.span, say: why }),
+            Err(why) => output.out.notes.push(NoteDraft::new(h.word.span, why)),
         }
     }
 

@@ -238,7 +238,7 @@ impl TypedRunner {
                     short(p.text(own.span)),
                     self.written
                 );
-                output.out.notes.push(NoteDraft { at: *at, say });
+                output.out.notes.push(NoteDraft::new(*at, say));
             }
             if p.resolver.is_member(f, own) && own.ty.as_ref().is_some_and(|t| self.is_wanted(&t.1))
             {
@@ -246,7 +246,7 @@ impl TypedRunner {
                     "`{}` is a member too, and stays: decide whether it goes",
                     short(p.text(own.span))
                 );
-                output.out.notes.push(NoteDraft { at: own.span, say });
+                output.out.notes.push(NoteDraft::new(own.span, say));
             }
             let Some(fact) = self.takes(p, f, i) else { continue };
             facts.push(fact);
@@ -300,7 +300,7 @@ impl TypedRunner {
                         "`{text}` is named here without a call, and takes no `{}` any more",
                         self.written
                     );
-                    output.out.notes.push(NoteDraft { at: w.span, say });
+                    output.out.notes.push(NoteDraft::new(w.span, say));
                 }
             }
         }
@@ -379,8 +379,8 @@ impl TypedRunner {
                 }
             };
             if a.spread {
-                let say = "an argument that stands for several is for a parameter that goes".into();
-                output.out.notes.push(NoteDraft { at: a.span, say });
+                let say = "an argument that stands for several is for a parameter that goes";
+                output.out.notes.push(NoteDraft::new(a.span, say));
                 return;
             }
             facts.push(fact);
@@ -397,7 +397,7 @@ impl TypedRunner {
         let items: Vec<Span> = call.site.arguments.iter().map(|a| a.span).collect();
         drop_items(p, &items, &gone, call.site.list, &mut change, &mut tokens);
         for text in warnings(&facts) {
-            output.out.notes.push(NoteDraft { at: call.site.list, say: text });
+            output.out.notes.push(NoteDraft::new(call.site.list, text));
         }
         let hull = call.name.hull(call.site.list);
         let tie = Tie { needs, ..Tie::default() };
@@ -429,7 +429,7 @@ impl TypedRunner {
                 let say = format!(
                     "the macro `{word}` gets an argument of the type that goes: list it in `callable` if it takes none any more"
                 );
-                output.out.notes.push(NoteDraft { at: m.list, say });
+                output.out.notes.push(NoteDraft::new(m.list, say));
                 continue;
             }
             let (mut change, mut tokens) = (Change::default(), Vec::new());

@@ -27,7 +27,7 @@ impl WaitRunner {
         if let Some(result) = f.site.result
             && let Err(say) = self.given(p, result, &mut change)
         {
-            output.out.notes.push(NoteDraft { at: result, say });
+            output.out.notes.push(NoteDraft::new(result, say));
             return;
         }
         if change.splices.is_empty() {
@@ -105,7 +105,7 @@ impl WaitRunner {
                 if !p.resolver.waited_later(call.span) {
                     continue;
                 }
-                output.out.notes.push(NoteDraft { at: h.word.span, say });
+                output.out.notes.push(NoteDraft::new(h.word.span, say));
                 continue;
             };
             gone.push(waits);
@@ -131,7 +131,7 @@ impl WaitRunner {
             let Ok(head) = p.resolver.wait_head(f) else { continue };
             if p.resolver.waits_beside(f, &gone) {
                 let say = "it still waits for something itself".to_owned();
-                output.out.notes.push(NoteDraft { at: h.word.span, say });
+                output.out.notes.push(NoteDraft::new(h.word.span, say));
                 continue;
             }
             let mut change = Change::default();
@@ -156,7 +156,7 @@ impl WaitRunner {
                     "nothing is waited for in `{what}` any more: decide whether it is still `{}`",
                     self.rule.word
                 );
-                output.out.notes.push(NoteDraft { at, say });
+                output.out.notes.push(NoteDraft::new(at, say));
             }
         }
     }

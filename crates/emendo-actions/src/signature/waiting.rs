@@ -322,7 +322,7 @@ impl WaitRunner {
                             out.functions[i].tie = provides;
                         }
                     }
-                    Err(why) => out.notes.push(NoteDraft { at: one.name, say: why }),
+                    Err(why) => out.notes.push(NoteDraft::new(one.name, why)),
                 }
             }
             UseSite::Reference => {
@@ -330,7 +330,7 @@ impl WaitRunner {
                     "`{}` is named here without a call: what it gives is waited for now",
                     p.text(one.name)
                 );
-                out.notes.push(NoteDraft { at: one.name, say });
+                out.notes.push(NoteDraft::new(one.name, say));
                 out.left.push((of, one.name));
             }
             UseSite::Call(call) => {
@@ -345,7 +345,7 @@ impl WaitRunner {
                     Err(why) => {
                         let say =
                             format!("`{}` must be waited for here, and {why}", p.text(one.name));
-                        out.notes.push(NoteDraft { at: one.name, say });
+                        out.notes.push(NoteDraft::new(one.name, say));
                         out.left.push((of, one.name));
                         return;
                     }

@@ -56,7 +56,17 @@ impl SymbolRunner {
         let rows = Rows::new(language, what, vec![row], Vec::new());
         let head = Head::everywhere("code", language, (Needs::of(rows.needs()), tables));
         let (strings, docs, becomes, watching) = (false, false, false, false);
-        Self { head, what, strings, docs, becomes, import: Some(old.1), watching, rows }
+        Self {
+            head,
+            what,
+            strings,
+            docs,
+            becomes,
+            comment_out: false,
+            import: Some(old.1),
+            watching,
+            rows,
+        }
     }
 
     /// All import statements of a file.
@@ -368,7 +378,7 @@ impl SymbolRunner {
             m.import.path(),
             m.target
         );
-        out.notes.push(NoteDraft { at: m.import.span, say });
+        out.notes.push(NoteDraft::new(m.import.span, say));
     }
 
     /// A new import on a line of its own below another.

@@ -1,6 +1,7 @@
 //! `symbol`: the library's names become others, in imports, uses, declarations that follow them, and mentions.
 
 mod doc_code;
+mod gone;
 mod imports;
 mod mentions;
 mod remains;
@@ -52,6 +53,11 @@ const KEYS: &[Key] = &[
     ),
     Key::new("base", Shape::Base, "stands before each symbol of `pairs` and `table`"),
     Key::new("gone", Shape::Text, "there is no replacement: the note for each use"),
+    Key::new(
+        "comment_out",
+        Shape::Bool,
+        "with `gone`: the whole statement becomes a comment, with the advice above it",
+    ),
     Key::new(
         "becomes",
         Shape::Words(&["property"]),
@@ -114,6 +120,17 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
             );
         }
     }
+    let comment_out = action.table.is_true("comment_out");
+    if let Some(e) = action.table.entry("comment_out").filter(|_| comment_out)
+        && action.table.get("gone").is_none()
+        && ["pairs", "table"].iter().all(|k| action.table.get(k).is_none())
+    {
+        return cx.refuse(
+            "`comment_out` needs `gone`",
+            e.key_span,
+            "say what to do instead: it stands above the comment",
+        );
+    }
     let rows = Rows::compile(action, language, what, &joint(cx.tables, action), cx)?;
     let needs = Needs::of(rows.needs());
     let mentions = |word: &str| action.table.texts("mentions").iter().any(|m| m.text == word);
@@ -123,6 +140,7 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
         strings: mentions("strings"),
         docs: mentions("docs"),
         becomes: action.table.text("becomes").is_some(),
+        comment_out,
         import: None,
         watching: false,
         rows,
@@ -142,6 +160,7 @@ impl Runner for SymbolRunner {
             asks_declarations: true,
             rows: self.rows.written().map(|r| r.olds[0].clone()).collect(),
             replaces: self.replaces(),
+            comments_out: self.comment_out,
             ..self.head.asks()
         }
     }
@@ -156,6 +175,7 @@ impl Runner for SymbolRunner {
         self.imports(&place, out);
         self.words_of(&place, out);
         self.in_text(&place, out);
+        self.commented(&place, out);
         if let Some(trace) = cx.trace {
             self.traced(&place, trace);
         }

@@ -49,6 +49,7 @@ impl SymbolRunner {
             strings: true,
             docs: true,
             becomes: false,
+            comment_out: false,
             import: None,
             watching: true,
             rows,

@@ -37,7 +37,7 @@ impl SymbolRunner {
             Meant::Token(facts) => (None, facts),
             Meant::Partly(fact) => {
                 let say = format!("`{old}` may be meant here: {}", fact.text);
-                out.notes.push(NoteDraft { at: word.span, say });
+                out.notes.push(NoteDraft::new(word.span, say));
                 return;
             }
         };
@@ -57,7 +57,7 @@ impl SymbolRunner {
         }
         let Some(new) = &new else {
             let at = path.as_ref().map_or(word.span, |p| whole(p));
-            self.note(r, at, out);
+            self.gone(p, (row, at), facts, out);
             return;
         };
         let last = names.last(new);
@@ -85,17 +85,14 @@ impl SymbolRunner {
             }
             Err(why) => {
                 let say = format!("`{old}` cannot be written as `{new}` here: {why}");
-                out.notes.push(NoteDraft { at: hull, say });
+                out.notes.push(NoteDraft::new(hull, say));
                 return;
             }
         };
         if self.becomes
             && let Err(why) = self.as_property(p, &word, &mut written)
         {
-            out.notes.push(NoteDraft {
-                at: hull,
-                say: format!("`{old}` becomes a property, but {why}"),
-            });
+            out.notes.push(NoteDraft::new(hull, format!("`{old}` becomes a property, but {why}")));
             return;
         }
         if let Some(import) = self.owner_import(p, &word, row, new).filter(|_| path.is_none()) {
@@ -178,7 +175,7 @@ impl SymbolRunner {
         if declares && self.rows.language.modules.is_none() && stem == name && new != name {
             let ending = p.cx.path.extension().unwrap_or("");
             let say = format!("`{name}` becomes `{new}`: rename the file to `{new}.{ending}`");
-            out.notes.push(NoteDraft { at: word.span, say });
+            out.notes.push(NoteDraft::new(word.span, say));
         }
     }
 

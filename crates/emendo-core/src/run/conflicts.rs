@@ -2,10 +2,12 @@
 
 use emendo_text::{Part, Span};
 
+use crate::plan::PlanStep;
 use crate::run::folded::FoldedDraft;
 
 /// Marks edits that write over the same bytes as one that stands before them in the recipe.
-pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
+/// What gives way to all others comes after them.
+pub(crate) fn conflicts(step: &PlanStep, folded: &mut [FoldedDraft]) {
     let mut all: Vec<(Span, usize)> = Vec::new();
     for (i, f) in folded.iter().enumerate() {
         all.extend(f.claims().into_iter().map(|s| (s.span, i)));
@@ -28,13 +30,17 @@ pub(crate) fn conflicts(folded: &mut [FoldedDraft]) {
             if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
                 break;
             }
-            let first = folded[other].draft.action <= folded[i].draft.action;
+            let rank = |f: &FoldedDraft| (step.actions[f.draft.action.0].asks.yields, f.draft.action);
+            let first = rank(&folded[other]) <= rank(&folded[i]);
             // What the user wrote stands before what a recipe would.
             let own = (folded[other].own.is_some(), folded[i].own.is_some());
             let stands = if own.0 == own.1 { first } else { own.0 };
             let (winner, loser) = if stands { (other, i) } else { (i, other) };
             let why = match folded[winner].own {
                 Some(_) => "of the same step is put in your own words and changes the same code",
+                None if rank(&folded[loser]).0 && !rank(&folded[winner]).0 => {
+                    "of the same step changes the same text, and knows more of it"
+                }
                 None => "of the same step changes the same code and stands first in the recipe",
             };
             folded[loser].withheld = Some(format!("{} {why}", folded[winner].id.short(8)));

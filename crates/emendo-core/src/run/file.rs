@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_actions::World;
-use emendo_actions::{Change, Code, Draft, FileCx, Found, NoteDraft, TraceLog};
+use emendo_actions::{Change, Code, Draft, FileCx, Found, Kept, NoteDraft, TraceLog};
 use emendo_docs::markup::Layer;
 use emendo_lang::{Certainty, Files, Language, Project, Tree};
 use emendo_text::{Digest, Hasher, Lines, Part, Piece, PieceMap, RelPath, Span, Splice, Text};
@@ -56,6 +56,8 @@ pub(crate) struct FileRun {
     pub(crate) steps: Vec<(usize, String)>,
     /// The words of the text that the plan asks for, and those that were found on the way.
     pub(crate) words: (WordCache, WordCache),
+    /// Statements that are comments by now, as they read: what stands in them is no leftover.
+    pub(crate) commented: Vec<String>,
 }
 
 /// What a file may ask while it runs.
@@ -122,6 +124,7 @@ impl FileRun {
             keys: HashMap::new(),
             steps: Vec::new(),
             words: Default::default(),
+            commented: Vec::new(),
         }
     }
 
@@ -210,9 +213,17 @@ impl FileRun {
             }
         }
         leave_own_words(&self.text, &reworded, &mut found);
+        self.leave_written(step, &mut found);
         self.only_sure(step, &mut found);
-        self.notes(step, std::mem::take(&mut found.notes));
+        let kept = self.kept(env);
+        // What reads otherwise by now is a comment.
+        let reads = |at: Span| at.of(&self.text).lines().map(str::trim).collect::<Vec<_>>().join("\n");
+        let is_comment = |n: &&NoteDraft| n.reads.as_ref().is_some_and(|r| *r != reads(n.at));
+        let before = found.notes.iter().filter(is_comment);
+        self.commented.extend(before.map(|n| n.at.of(&self.text).to_owned()));
+        self.notes(step, found.notes);
         if !found.drafts.is_empty() {
+            withhold_kept(&mut found.drafts, &kept);
             self.fold(step, found.drafts, env);
             let before = self.steps.last().map_or(self.base.as_str(), |s| &s.1);
             if env.by_step && before != self.text {
@@ -233,7 +244,7 @@ impl FileRun {
             let Some(least) = wanted(&draft) else { continue };
             let say = least.say.unwrap_or_else(|| step.info.title.clone());
             if !least.leave {
-                found.notes.push(NoteDraft { at: draft.hull, say });
+                found.notes.push(NoteDraft::new(draft.hull, say));
                 continue;
             }
             let why = draft.evidence.iter().min_by_key(|f| f.says);
@@ -253,6 +264,41 @@ impl FileRun {
         }
     }
 
+    /// Takes out what would write over what another action wrote, where its own action gives way.
+    fn leave_written(&self, step: &PlanStep, found: &mut Found) {
+        let yields = |d: &Draft| step.actions[d.action.0].asks.yields;
+        let by_others = |d: &Draft| {
+            let by = self.map.writers(d.hull).into_iter();
+            let other = |by: u32| {
+                let kind = &self.edits.get(by as usize)?.action;
+                (*kind != step.actions[d.action.0].asks.kind).then_some(())
+            };
+            by.filter_map(other).next().is_some()
+        };
+        found.drafts.retain(|d| !yields(d) || !by_others(d));
+    }
+
+    /// What notes keep as it is, those of other steps too.
+    fn kept(&mut self, env: &Env<'_>) -> Vec<Kept> {
+        let mut kept = Vec::new();
+        for step in &env.plan.steps {
+            for (i, action) in step.actions.iter().enumerate().filter(|a| a.1.asks.keeps) {
+                let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
+                let here = env.answers.truths.cover(action, &self.path);
+                if !here || !present.meets(&action.asks.needs) {
+                    continue;
+                }
+                let mut found = Found::default();
+                for code in self.code(action.asks.language, env.answers.index.files()) {
+                    let cx = FileCx { packages: &step.packages, ..self.cx(code, env) };
+                    action.runner.find(&cx, i, &mut found);
+                }
+                kept.extend(found.kept);
+            }
+        }
+        kept
+    }
+
     /// Looks for what still uses the old API, in the text as the steps leave it.
     pub(crate) fn look_back(&mut self, env: &Env<'_>) {
         // A recipe speaks of the old API because it must.
@@ -268,6 +314,11 @@ impl FileRun {
         let reached = env.answers.wide.any();
         let watches = watches.into_iter().filter(|w| present.meets(&w.asks.needs) || reached);
         let mut said: Vec<Span> = Vec::new();
+        let text = &self.text;
+        let all = self.commented.iter().filter(|c| !c.is_empty());
+        let commented: Vec<Span> = all
+            .flat_map(|c| text.match_indices(c).map(|(at, t)| Span::new(at, at + t.len())))
+            .collect();
         for watch in watches.collect::<Vec<_>>() {
             let mut found = Vec::new();
             for code in self.code(watch.asks.language, env.answers.index.files()) {
@@ -283,6 +334,7 @@ impl FileRun {
                 end = end.max(r.at.end);
                 outer
             });
+            found.retain(|r| !commented.iter().any(|c| c.contains(r.at)));
             // What one watch says of a place, another need not say once more.
             found.retain(|r| !said.iter().any(|s| s.meets(r.at)));
             said.extend(found.iter().map(|r| r.at));
@@ -369,7 +421,7 @@ impl FileRun {
         for n in drafts {
             let line = self.line(n.at);
             let source = self.source(n.at);
-            let place = n.at.of(&self.text).trim();
+            let place = n.reads.as_deref().unwrap_or(n.at.of(&self.text)).trim();
             let place = if place.is_empty() { source.as_str() } else { place };
             let mut h = Hasher::new();
             h.part("note").part(&step.info.key.recipe).part(&step.info.key.step);
@@ -395,6 +447,18 @@ impl FileRun {
                 *equal += 1;
                 self.notes.push(note);
             }
+        }
+    }
+}
+
+/// Holds back what would write over what a note keeps.
+fn withhold_kept(drafts: &mut [Draft], kept: &[Kept]) {
+    for d in drafts.iter_mut().filter(|_| !kept.is_empty()) {
+        let changes = std::iter::once(&d.change).chain(d.alternatives.iter().map(|a| &a.change));
+        let gone: Vec<Span> = changes.flat_map(Change::uncopied).collect();
+        let over = |k: &&Kept| k.tokens.iter().any(|t| gone.iter().any(|g| g.meets(*t)));
+        if let Some(k) = kept.iter().find(over) {
+            d.withheld = Some(format!("a note keeps this code: {}", k.say));
         }
     }
 }

@@ -63,7 +63,7 @@ impl FileRun {
         let named = folded.iter().zip(&keys).filter(|(f, _)| f.status.is_accepted());
         self.keys.extend(named.map(|(f, key)| (f.id, *key)));
         decided_along(&mut folded);
-        conflicts(&mut folded);
+        conflicts(step, &mut folded);
         for i in 0..folded.len() {
             // Held back by another: only its own acceptance, with the other rejected, brings it in.
             let behind = folded[i].behind.map(|b| folded[b].status.clone());
@@ -74,6 +74,7 @@ impl FileRun {
             }
         }
         self.still_used(step, &mut folded, env.mode);
+        self.give_way(step, &mut folded, env.mode);
         let first = self.edits.len() as u32;
         for round in 0..=ROUNDS {
             let new = self.write(step, &folded, first, env.mode);
@@ -140,7 +141,7 @@ impl FileRun {
                 let fact = emendo_lang::Fact { says: Certainty::Unsure, text, at: Some(*first) };
                 f.draft.evidence.push(fact);
                 let say = format!("`{name}` is no parameter any more, and used {times} here");
-                notes.push(NoteDraft { at: *first, say });
+                notes.push(NoteDraft::new(*first, say));
             }
         }
         self.notes(step, notes);

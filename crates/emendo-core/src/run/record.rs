@@ -65,6 +65,9 @@ impl FileRun {
                     leaves: a.change.splices.is_empty() && a.change.imports.is_empty(),
                 }
             });
+            if step.actions[f.draft.action.0].asks.comments_out && standing == Standing::In {
+                self.commented.push(after.clone());
+            }
             let edit = Edit {
                 id: f.id,
                 step: step.info.key.clone(),

@@ -98,6 +98,24 @@ impl FileRun {
         (self.derived(step, edits), absorbed)
     }
 
+    /// Holds back what gives way to others where an import that follows from these changes the same code.
+    pub(crate) fn give_way(&self, step: &PlanStep, folded: &mut [FoldedDraft], mode: Mode) {
+        let yields = |f: &FoldedDraft| step.actions[f.draft.action.0].asks.yields;
+        if !folded.iter().any(yields) {
+            return;
+        }
+        let stands = |f: &&FoldedDraft| !yields(f) && f.withheld.is_none() && f.wanted(mode);
+        let others: Vec<ActiveDraft<'_>> =
+            folded.iter().filter(stands).filter_map(|f| Some((0, f, f.change()?))).collect();
+        let (derived, _) = self.imports(step, &others);
+        let changed: Vec<Span> = derived.iter().flat_map(|d| &d.1).map(|s| s.span).collect();
+        for f in folded.iter_mut().filter(|f| yields(f) && f.withheld.is_none()) {
+            if changed.iter().any(|c| c.meets(f.draft.hull)) {
+                f.withheld = Some("an import that follows from other edits is changed here".into());
+            }
+        }
+    }
+
     /// The changes of import statements of one program, and the edits that they leave nothing to do.
     fn import_edits(&self, code: &Code, active: &[ActiveDraft<'_>]) -> (Vec<ImportEdit>, Vec<u32>) {
         let mut plan = ImportPlan::default();
@@ -110,6 +128,9 @@ impl FileRun {
             plan.removed.extend(&change.released);
             plan.removed.extend(change.uncopied());
             plan.beside.extend(change.beside.iter().cloned());
+            if change.silent {
+                continue;
+            }
             // Of a page only what is written into its code.
             let code = |s: &&Splice| code.layer.as_ref().is_none_or(|l| l.is_code(s.span));
             let parts = change.splices.iter().filter(code).flat_map(|s| Part::leaves(&s.parts));

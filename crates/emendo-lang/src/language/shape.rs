@@ -200,6 +200,10 @@ pub struct Writing {
     pub property: (&'static str, &'static str),
     /// A list of imports that is left with one name loses its brackets.
     pub bare_single: bool,
+    /// What begins a comment that ends with its line; empty if there is none.
+    pub comment: &'static str,
+    /// What stands in a body that holds nothing else; empty where a body may hold nothing.
+    pub idle: &'static str,
 }
 
 impl Writing {
@@ -216,6 +220,8 @@ impl Writing {
         last_items: &[],
         property: ("", ""),
         bare_single: false,
+        comment: "",
+        idle: "",
     };
 }
 

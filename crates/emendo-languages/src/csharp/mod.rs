@@ -195,6 +195,7 @@ const WRITING: Writing = Writing {
         ("switch_expression", ""),
     ],
     expression_statement: "expression_statement",
+    comment: "//",
     line_items: &[
         "expression_statement",
         "local_declaration_statement",

@@ -152,6 +152,7 @@ const WRITING: Writing = Writing {
         ("method_reference", ""),
     ],
     expression_statement: "expression_statement",
+    comment: "//",
     line_items: &[
         "expression_statement",
         "local_variable_declaration",

@@ -141,6 +141,8 @@ const WRITING: Writing = Writing {
         ("dictionary_splat", ""),
     ],
     expression_statement: "expression_statement",
+    comment: "#",
+    idle: "pass",
     line_items: &[
         "expression_statement",
         "return_statement",

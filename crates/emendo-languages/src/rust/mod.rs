@@ -165,6 +165,7 @@ const WRITING: Writing = Writing {
         ("range_expression", ""),
     ],
     expression_statement: "expression_statement",
+    comment: "//",
     line_items: &[
         "expression_statement",
         "let_declaration",

@@ -177,6 +177,7 @@ const WRITING: Writing = Writing {
         ("new_expression", "constructor"),
     ],
     expression_statement: "expression_statement",
+    comment: "//",
     line_items: &[
         "expression_statement",
         "lexical_declaration",

@@ -309,36 +309,41 @@ impl<'a> Look<'a> {
     }
 
     fn is_unused(&self, m: &Match) -> bool {
-        if m.statement.is_some() || self.language.writing.line_items.contains(&m.kind) {
+        value_unused(self.language, self.tree, m)
+    }
+}
+
+/// True if nothing uses the value of a place: it is a statement, or all of one.
+pub fn value_unused(language: &Language, tree: &Tree, m: &Match) -> bool {
+    if m.statement.is_some() || language.writing.line_items.contains(&m.kind) {
+        return true;
+    }
+    let path = descend(tree.root(), m.span);
+    let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
+    let flow = &language.flow;
+    let plain =
+        |kind: &str| flow.waits.contains(&kind) || kind == language.compare.parenthesized;
+    for i in (1..=at).rev() {
+        let ((_, field), (up, _)) = (path[i], path[i - 1]);
+        let fits = |(kind, of, operators): &&(&str, &str, &[&str])| {
+            let sign = || {
+                let all = emendo_lang::tree::children(up);
+                all.iter().any(|c| operators.contains(&c.kind()))
+            };
+            *kind == up.kind()
+                && (of.is_empty() || field == Some(*of))
+                && (operators.is_empty() || sign())
+        };
+        if up.kind() == language.writing.expression_statement
+            || flow.drops.iter().any(|d| fits(&d))
+        {
             return true;
         }
-        let path = descend(self.tree.root(), m.span);
-        let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
-        let flow = &self.language.flow;
-        let plain =
-            |kind: &str| flow.waits.contains(&kind) || kind == self.language.compare.parenthesized;
-        for i in (1..=at).rev() {
-            let ((_, field), (up, _)) = (path[i], path[i - 1]);
-            let fits = |(kind, of, operators): &&(&str, &str, &[&str])| {
-                let sign = || {
-                    let all = emendo_lang::tree::children(up);
-                    all.iter().any(|c| operators.contains(&c.kind()))
-                };
-                *kind == up.kind()
-                    && (of.is_empty() || field == Some(*of))
-                    && (operators.is_empty() || sign())
-            };
-            if up.kind() == self.language.writing.expression_statement
-                || flow.drops.iter().any(|d| fits(&d))
-            {
-                return true;
-            }
-            if !flow.passes.iter().any(|p| fits(&p)) && !plain(up.kind()) {
-                return false;
-            }
+        if !flow.passes.iter().any(|p| fits(&p)) && !plain(up.kind()) {
+            return false;
         }
-        false
     }
+    false
 }
 
 impl Pattern {

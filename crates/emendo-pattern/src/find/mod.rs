@@ -17,6 +17,7 @@ use emendo_lang::tree::{Root, Tree, descend, span, walk_cursor};
 use emendo_text::Span;
 use tree_sitter::Node;
 
+pub use around::value_unused;
 pub use asked::{Conditions, Groups, Passed, PassedConditions, SlotConditions};
 
 use crate::compare::{Child, Given, Matcher, Way, ends_in_links, significant, trusted};
