@@ -14,9 +14,11 @@
 
 mod code;
 mod contract;
+mod file;
 mod library;
 mod markup;
 mod meaning;
+mod mend;
 mod note;
 mod setting;
 mod shared;
@@ -28,12 +30,13 @@ mod world;
 
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
-    Followed, Found, InPage, Kept, Kind, Needs, NoteDraft, Old, OldCoordinate, OldKey, Query, Remains,
-    Replaces, Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses,
-    WORD, lossy, words,
+    FileMove, FileOp, Followed, Found, InPage, Kept, Kind, Moves, Needs, NoteDraft, Old,
+    OldCoordinate, OldKey, PathRule, PathsCx, Query, Remains, Replaces, Runner, Subject,
+    SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy, words,
 };
 pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};
+pub use mend::{Mended, menders};
 pub use setting::KeyWatch;
 pub use shared::{NO_LANGUAGE, named_symbol};
 pub use symbol::TextWatch;

@@ -10,6 +10,7 @@ pub const KINDS: &[&dyn Kind] = &[
     &crate::library::LIBRARY,
     &crate::setting::SETTING,
     &crate::markup::MARKUP,
+    &crate::file::FILE,
     &crate::text::TEXT,
     &crate::note::NOTE,
 ];

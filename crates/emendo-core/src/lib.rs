@@ -36,8 +36,8 @@ mod state;
 pub use emendo_docs::TOOLCHAINS;
 
 pub use crate::apply::{
-    CommitFailure, CommitRecord, Disk, FormatFailure, Formatter, History, Journal, MadeCommit,
-    NoHistory, Op, Ops, Phase, PlannedCommit, RealDisk, StateFile, TakenBack,
+    CommitFailure, CommitRecord, Disk, FileMeta, Folder, FormatFailure, Formatter, History,
+    Journal, MadeCommit, NoHistory, Op, Ops, Phase, PlannedCommit, RealDisk, StateFile, TakenBack,
 };
 pub use crate::edits::{
     Decision, DecisionError, Decisions, DraftKey, Edit, Evidence, Leftover, Note, OnceWritten,
@@ -60,11 +60,13 @@ pub use crate::review::{
     Proposal, Refusal, Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Terms,
     Trailer, accept_edits, notes_in, pick, reject_edits, reopen_edits, select, summarize,
 };
-pub use crate::run::{Counts, Engine, FileResult, Mode, Sink, WhyStage, WhyStop};
+pub use crate::run::{
+    Counts, Engine, FileAfter, FileFate, FileResult, Mode, Sink, WhyStage, WhyStop,
+};
 pub use crate::session::{
     Applied, AppliedPart, ApplyOptions, CHILD, Recovered, Remaining, Session, SessionError,
     Stopped, UndoOptions, Undone, WhyLine,
 };
 pub use crate::state::{Stamp, Trust};
-pub use emendo_actions::{Answer, Query, World};
+pub use emendo_actions::{Answer, FileOp, Query, World};
 pub use emendo_lang::Certainty;

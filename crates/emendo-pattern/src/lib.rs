@@ -45,9 +45,7 @@ mod write;
 mod written;
 
 pub use along::{AlongRule, Elsewhere, Follow, FollowRule, Gather, GatherRule, Rework};
-pub use find::{
-    Conditions, Groups, Passed, PassedConditions, SlotConditions, value_unused,
-};
+pub use find::{Conditions, Groups, Passed, PassedConditions, SlotConditions, value_unused};
 pub use found::{Bound, Match, NameUse, Nearest, Places};
 pub use imports::{ImportPlan, doubled, respell};
 pub use model::{Constraint, FORMS, HERE, Pattern, PatternError};

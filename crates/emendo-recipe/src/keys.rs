@@ -313,4 +313,4 @@ pub const EXAMPLE: &[Key] = &[
 ];
 
 /// Kinds of actions that the language knows and nobody has built.
-pub(crate) const LATER_KINDS: &[&str] = &["file", "generate"];
+pub(crate) const LATER_KINDS: &[&str] = &["generate"];

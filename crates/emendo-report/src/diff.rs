@@ -3,9 +3,9 @@
 use std::collections::HashSet;
 use std::io;
 
-use emendo_core::{Decisions, Edit, FileRecord, Standing, Status};
+use emendo_core::{Decisions, Edit, FileOp, FileRecord, Standing, Status};
 use emendo_text::{
-    ChangedRun, Digest, Hunk, HunkLine, LineKind, changed_lines, visible, visible_name,
+    ChangedRun, Digest, Hunk, HunkLine, LineKind, RelPath, changed_lines, visible, visible_name,
 };
 
 /// What a line is.
@@ -50,13 +50,20 @@ pub fn diff(
     out: &mut dyn FnMut(Line) -> io::Result<()>,
 ) -> io::Result<()> {
     let wanted = |h: &&Hunk| by(&h.by, file).any(shown);
-    if !file.hunks.iter().any(|h| wanted(&h)) {
+    let whole: Vec<&Edit> = of_whole(file).filter(|e| shown(e)).collect();
+    if !file.hunks.iter().any(|h| wanted(&h)) && whole.is_empty() {
         return Ok(());
     }
     let mut put = |kind, text: String| out(Line { kind, text });
-    put(LineRole::File, format!("--- a/{}", visible_name(file.path.as_str())))?;
-    put(LineRole::File, format!("+++ b/{}", visible_name(file.path.as_str())))?;
+    let name = |lead: &str, path: &RelPath, there: bool| match there {
+        true => format!("{lead}{}", visible_name(path.as_str())),
+        false => "/dev/null".to_owned(),
+    };
+    let to = file.fate.to.as_ref().unwrap_or(&file.path);
+    put(LineRole::File, format!("--- {}", name("a/", &file.path, !file.fate.created)))?;
+    put(LineRole::File, format!("+++ {}", name("b/", to, !file.fate.deleted)))?;
     let mut headings = Headings { file, decisions, said: HashSet::new(), headed: HashSet::new() };
+    headings.whole(&whole, &mut put)?;
     for hunk in file.hunks.iter().filter(wanted) {
         let runs: Vec<&ChangedRun> =
             hunk.runs.iter().filter(|r| by(&r.by, file).any(shown)).collect();
@@ -94,10 +101,24 @@ fn part_head(hunk: &Hunk, from: usize, runs: &[&ChangedRun], file: &FileRecord) 
 /// How many lines a diff of a file has.
 pub fn diff_len(file: &FileRecord) -> usize {
     let hunk = |h: &Hunk| 1 + h.lines.len() + h.runs.len();
-    match file.hunks.is_empty() {
-        true => 0,
-        false => 2 + file.hunks.iter().map(hunk).sum::<usize>(),
+    match is_changed(file) {
+        true => 2 + of_whole(file).count() + file.hunks.iter().map(hunk).sum::<usize>(),
+        false => 0,
     }
+}
+
+/// True if a diff of a file says anything.
+pub fn is_changed(file: &FileRecord) -> bool {
+    !file.hunks.is_empty() || of_whole(file).next().is_some()
+}
+
+/// The edits of a file as a whole that no changed lines show.
+fn of_whole(file: &FileRecord) -> impl Iterator<Item = &Edit> {
+    let lines: HashSet<usize> =
+        file.hunks.iter().flat_map(|h| &h.by).map(|i| *i as usize).collect();
+    let all = file.edits.iter().enumerate();
+    let stands = |e: &Edit| e.file.is_some() && e.standing == Standing::In;
+    all.filter(move |(i, e)| stands(e) && !lines.contains(i)).map(|(_, e)| e)
 }
 
 /// The lines in which two texts differ, those that go before those that come.
@@ -168,6 +189,26 @@ struct Headings<'f> {
 }
 
 impl Headings<'_> {
+    /// What becomes of the file as a whole.
+    fn whole(&mut self, edits: &[&Edit], put: &mut Put<'_>) -> io::Result<()> {
+        for e in edits {
+            let what = match &e.file {
+                Some(FileOp::Move(to)) => format!("becomes {}", visible_name(to.as_str())),
+                Some(FileOp::Create) => "is created".to_owned(),
+                Some(FileOp::Delete) => "is deleted".to_owned(),
+                None => continue,
+            };
+            let mut text = format!("# {} {}: {what}", e.id.short(8), about(e, self.decisions));
+            let why: Vec<String> =
+                facts(e).into_iter().filter(|f| self.said.insert(f.clone())).collect();
+            if !why.is_empty() {
+                text.push_str(&format!(" · {}", why.join("; ")));
+            }
+            put(LineRole::Edit, text)?;
+        }
+        Ok(())
+    }
+
     /// The lines of a range of a hunk, with headings above these of its runs.
     fn runs(
         &mut self,

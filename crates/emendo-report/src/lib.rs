@@ -16,4 +16,4 @@ mod diff;
 pub mod json;
 pub mod markdown;
 
-pub use diff::{Line, LineRole, diff, diff_len, differing};
+pub use diff::{Line, LineRole, diff, diff_len, differing, is_changed};

@@ -7,7 +7,7 @@ use emendo_core::{
     Counts, Decisions, Disk as _, Edit, FileRecord, OpenWork, Proposal, RealDisk, SkipReason,
     Standing, Summary,
 };
-use emendo_report::{diff, diff_len, differing};
+use emendo_report::{diff, diff_len, differing, is_changed};
 use emendo_text::{Digest, one_line, visible_name};
 
 use crate::open;
@@ -68,7 +68,7 @@ impl View<'_> {
     /// The diff, or how to see it.
     fn diff(&self, out: &mut impl Write, when: DiffWhen) -> io::Result<()> {
         let files: Vec<&FileRecord> =
-            self.proposal.files.iter().filter(|f| !f.hunks.is_empty()).collect();
+            self.proposal.files.iter().filter(|f| is_changed(f)).collect();
         let lines = files.iter().map(|f| diff_len(f)).sum::<usize>();
         if files.is_empty() || when == DiffWhen::Never {
             return Ok(());
@@ -106,7 +106,7 @@ impl View<'_> {
         let shown =
             |e: &Edit| ids.contains(&e.id) || e.derived && steps.contains(&(&e.step, &e.path));
         self.files(out, &shown)?;
-        let inside: HashSet<Digest> = self
+        let mut inside: HashSet<Digest> = self
             .proposal
             .files
             .iter()
@@ -115,6 +115,9 @@ impl View<'_> {
             })
             .map(|e| e.id)
             .collect();
+        // What becomes of a file as a whole stands at the head of its diff.
+        let whole = |e: &&&Edit| e.file.is_some() && e.standing == Standing::In;
+        inside.extend(edits.iter().filter(whole).map(|e| e.id));
         let outside: Vec<&Edit> =
             edits.iter().copied().filter(|e| !inside.contains(&e.id)).collect();
         for e in outside {

@@ -10,6 +10,7 @@ use emendo_text::{Diagnostic, RelPath, Span};
 
 use crate::contract::code::Code;
 use crate::contract::followed::Followed;
+use crate::contract::moves::Moves;
 use crate::contract::query::{Asked, Query};
 use crate::contract::tables::Tables;
 use crate::contract::trace::TraceLog;
@@ -67,6 +68,8 @@ pub struct FileCx<'a> {
     pub followed: &'a [Followed],
     /// What the step wrote in this file before, by the journal; only of actions that do their work once.
     pub own: &'a [&'a str],
+    /// Files that the step moves, creates or deletes.
+    pub moves: Option<&'a Moves>,
     /// Gathers where actions stop at a place, where someone asks.
     pub trace: Option<&'a TraceLog>,
 }
@@ -98,6 +101,7 @@ impl<'a> FileCx<'a> {
             answers: &[],
             followed: &[],
             own: &[],
+            moves: None,
             trace: None,
         }
     }

@@ -4,6 +4,7 @@ use emendo_lang::{Certainty, Fact, ImportName, weakest};
 use emendo_text::{Digest, Part, Span, Splice};
 
 use crate::contract::code::Code;
+use crate::contract::moves::FileOp;
 
 /// A change that an action would make, in coordinates of its step's input text.
 #[derive(Clone, Debug)]
@@ -30,6 +31,8 @@ pub struct Draft {
     pub layer: usize,
     /// Why it cannot be written.
     pub withheld: Option<String>,
+    /// What becomes of the file as a whole.
+    pub op: Option<FileOp>,
 }
 
 impl Draft {
@@ -47,6 +50,7 @@ impl Draft {
             tie: Tie::default(),
             layer: 0,
             withheld: None,
+            op: None,
         }
     }
 

@@ -9,6 +9,7 @@ use emendo_text::RelPath;
 use crate::contract::cx::{CompileCx, FileCx};
 use crate::contract::draft::Found;
 use crate::contract::followed::{Declaration, Uses};
+use crate::contract::moves::PathRule;
 use crate::contract::needs::Needs;
 use crate::contract::query::Query;
 use crate::contract::replaced::{Remains, Replaces};
@@ -36,7 +37,7 @@ pub trait Kind: ActionKind {
 
 /// What an action asks of a run, as plain data: what a file must hold, which symbols it is about, and what it wants to
 /// know of other files.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Asks {
     /// The kind's word.
     pub kind: &'static str,
@@ -78,6 +79,10 @@ pub struct Asks {
     pub step_note: Option<String>,
     /// It is about the markup of pages.
     pub about_pages: bool,
+    /// What it does to files as a whole.
+    pub paths: Option<Arc<dyn PathRule>>,
+    /// Most projects have nothing of what it would do that to.
+    pub paths_rarely: bool,
     /// It never writes over what another action of the recipe writes.
     pub yields: bool,
     /// What it finds no other action may write over, in whatever step.
@@ -109,6 +114,8 @@ impl Asks {
         once: false,
         step_note: None,
         about_pages: false,
+        paths: None,
+        paths_rarely: false,
         yields: false,
         keeps: false,
         comments_out: false,

@@ -114,9 +114,12 @@ impl SpaceRunner {
                 }
                 Some(_) => None,
                 None if known => None,
-                None => Some(NoteDraft::new(a.span, format!(
+                None => Some(NoteDraft::new(
+                    a.span,
+                    format!(
                         "the schema of `{new}` lies at `{was}` here: no row says where it lies now"
-                    ))),
+                    ),
+                )),
             };
             out.push((n, splices, note));
         }

@@ -26,6 +26,8 @@ pub struct SymbolRunner {
     pub(crate) becomes: bool,
     /// Statements that use what is gone become comments.
     pub(crate) comment_out: bool,
+    /// Files that are called after its types move with them.
+    pub(crate) moves_files: bool,
     /// It changes import statements of just this form, and nothing else.
     pub(crate) import: Option<ImportForm>,
     /// It only looks for what is left.

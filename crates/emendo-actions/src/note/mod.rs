@@ -242,7 +242,8 @@ impl PlaceNote {
             Ok(None) => {}
             Ok(Some((hull, splices, what))) => self.edit((m, hull), splices, what, action, out),
             Err(why) => {
-                let what = if self.does == Does::CommentOut { "commented out" } else { "put above" };
+                let what =
+                    if self.does == Does::CommentOut { "commented out" } else { "put above" };
                 note.say = format!("{say} (not {what}: {why})");
             }
         }

@@ -321,7 +321,8 @@ fn commented(
         return None;
     }
     let join = |part: &[(usize, &str)]| part.iter().map(|b| b.1).collect::<Vec<_>>().join("\n");
-    let ways = (0..block.len() - 1).flat_map(|from| (from + 1..block.len()).map(move |to| (from, to)));
+    let ways =
+        (0..block.len() - 1).flat_map(|from| (from + 1..block.len()).map(move |to| (from, to)));
     let mut said = ways.map(|(from, to)| (from, to, join(&block[from..to])));
     let (from, to, say) = said.find(|w| is_said(&w.2))?;
     let last = block.last()?.0;

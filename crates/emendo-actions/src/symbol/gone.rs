@@ -30,11 +30,8 @@ impl SymbolRunner {
             }
         };
         let statement = done.statement;
-        let say = NoteDraft {
-            at: statement,
-            say: note(r),
-            reads: Some(reads(statement.of(p.cx.text))),
-        };
+        let say =
+            NoteDraft { at: statement, say: note(r), reads: Some(reads(statement.of(p.cx.text))) };
         // One statement, one comment, however many uses stand in it.
         let same = |d: &Draft| d.action.0 == p.action && d.hull.contains(statement);
         if !out.drafts.iter().any(same) {

@@ -2,13 +2,14 @@
 
 use std::sync::Arc;
 
-use emendo_lang::language::Names;
+use emendo_lang::language::{Names, PathTo};
 use emendo_lang::{Certainty, Fact, Import, ImportName, Language, Project, Space, Tree};
 use emendo_pattern::{delete_splice, doubled, respell};
 use emendo_text::{Digest, Span, Splice};
 
 use crate::contract::{Found, Needs, NoteDraft, SymbolKind, Tables};
 use crate::meaning::{ImportForm, Place, Rewritten, Row, Rows, SymbolRunner};
+use crate::mend::spelled;
 use crate::shared::Head;
 
 /// An import that is to name something else.
@@ -63,6 +64,7 @@ impl SymbolRunner {
             docs,
             becomes,
             comment_out: false,
+            moves_files: false,
             import: Some(old.1),
             watching,
             rows,
@@ -365,6 +367,10 @@ impl SymbolRunner {
     /// An import that is written from the file's own module on.
     fn relative(&self, p: &Place<'_>, m: &Moved<'_>, out: &mut Found) {
         let names = &self.rows.language.names;
+        if p.cx.moves.is_some_and(|moves| moves.target(p.cx.path).is_some_and(|t| t != p.cx.path)) {
+            // All that it imports from its own place is written anew.
+            return;
+        }
         let last = m.import.segments.last();
         if names.parent(&m.target) == names.parent(m.import.path())
             && let Some((written, at)) = last
@@ -373,12 +379,26 @@ impl SymbolRunner {
             let splice = Splice::text(*at, names.last(&m.target));
             return self.move_draft(p, m, vec![splice], out);
         }
+        if let Some(splice) = self.relocated(p, m) {
+            return self.move_draft(p, m, vec![splice], out);
+        }
         let say = format!(
             "`{}` is imported from the file's own place here: write where `{}` lies from here",
             m.import.path(),
             m.target
         );
         out.notes.push(NoteDraft::new(m.import.span, say));
+    }
+
+    /// A path from the file's own place that leads to where a module of the project goes.
+    fn relocated(&self, p: &Place<'_>, m: &Moved<'_>) -> Option<Splice> {
+        let language = self.rows.language;
+        let written: Vec<&str> = m.import.segments.iter().map(|s| s.0.as_str()).collect();
+        let path =
+            PathTo { written: &written, target: &m.target, file: p.cx.path, from: p.cx.path };
+        let new = (language.modules.as_ref()?.written)(&path, p.cx.project.files())?;
+        let new: Vec<&str> = new.iter().map(String::as_str).collect();
+        spelled(&language.names, m.import, &new)
     }
 
     /// A new import on a line of its own below another.

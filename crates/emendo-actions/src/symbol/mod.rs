@@ -1,12 +1,15 @@
 //! `symbol`: the library's names become others, in imports, uses, declarations that follow them, and mentions.
 
 mod doc_code;
+mod files;
 mod gone;
 mod imports;
 mod mentions;
 mod remains;
 mod traced;
 mod uses;
+
+use std::sync::Arc;
 
 use emendo_recipe::{Action, ActionKind, Key, Shape};
 use emendo_text::RelPath;
@@ -16,9 +19,12 @@ use crate::shared::Head;
 pub(crate) use crate::symbol::imports::import_in;
 pub use crate::symbol::mentions::TextWatch;
 
-use crate::contract::{Asks, CompileCx, FileCx, Found, Kind, Needs, Remains, Runner, SymbolKind};
+use crate::contract::{
+    Asks, CompileCx, FileCx, Found, Kind, Needs, PathRule, Remains, Runner, SymbolKind,
+};
 use crate::meaning::{Place, Rows, SymbolRunner, joint};
 use crate::shared::language;
+use crate::symbol::files::{TypeFileRule, services};
 use crate::symbol::mentions::Mentions;
 
 /// The kind.
@@ -59,6 +65,11 @@ const KEYS: &[Key] = &[
         "with `gone`: the whole statement becomes a comment, with the advice above it",
     ),
     Key::new(
+        "move",
+        Shape::Bool,
+        "`false`: the file that is called after a type stays where it is; else it moves with the type",
+    ),
+    Key::new(
         "becomes",
         Shape::Words(&["property"]),
         "calls of the method become reads of a property",
@@ -95,16 +106,17 @@ impl Kind for Symbol {
 
     fn more(&self, action: &Action, cx: &mut CompileCx<'_>) -> Vec<Box<dyn Runner>> {
         let in_files = action.table.texts("mentions").iter().any(|m| m.text == "files");
-        if !in_files {
-            return Vec::new();
-        }
         // What is wrong was said before.
         let mut ignored = Vec::new();
         let mut quiet = CompileCx { out: &mut ignored, ..*cx };
-        let rows = compile(action, &mut quiet).map(|r| r.rows);
-        rows.map(|rows| Box::new(Mentions::new(cx.tables, rows, action)) as Box<dyn Runner>)
-            .into_iter()
-            .collect()
+        let Some(runner) = compile(action, &mut quiet) else { return Vec::new() };
+        let services = types(&runner).then(|| services(&runner)).flatten();
+        let mut out: Vec<Box<dyn Runner>> = Vec::new();
+        out.extend(services.map(|s| Box::new(s) as Box<dyn Runner>));
+        if in_files {
+            out.push(Box::new(Mentions::new(cx.tables, runner.rows, action)));
+        }
+        out
     }
 }
 
@@ -141,15 +153,32 @@ pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolR
         docs: mentions("docs"),
         becomes: action.table.text("becomes").is_some(),
         comment_out,
+        moves_files: action.table.get("move").is_none_or(|_| action.table.is_true("move")),
         import: None,
         watching: false,
         rows,
     })
 }
 
+impl SymbolRunner {
+    /// All that names its symbols but imports and texts.
+    pub(crate) fn uses(&self, p: &Place<'_>, out: &mut Found) {
+        self.words_of(p, out);
+    }
+}
+
+/// True for what names types.
+fn types(runner: &SymbolRunner) -> bool {
+    runner.what == SymbolKind::Free && runner.rows.language.names.files.is_some()
+}
+
 impl Runner for SymbolRunner {
     fn asks(&self) -> Asks {
+        let moves = self.moves_files && types(self);
+        let paths = moves.then(|| TypeFileRule::of(self)).flatten();
         Asks {
+            paths: paths.map(|p| Arc::new(p) as Arc<dyn PathRule>),
+            paths_rarely: true,
             symbols: self.symbols(),
             subjects: self.subjects(),
             packages: if self.what == SymbolKind::Package {

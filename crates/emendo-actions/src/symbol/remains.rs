@@ -50,6 +50,7 @@ impl SymbolRunner {
             docs: true,
             becomes: false,
             comment_out: false,
+            moves_files: false,
             import: None,
             watching: true,
             rows,

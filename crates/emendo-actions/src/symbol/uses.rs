@@ -3,7 +3,7 @@
 use emendo_lang::tree::{children, span};
 use emendo_lang::{Fact, Import, ImportName, Project, Space, Word, token_texts};
 use emendo_pattern::{delete_item, respell};
-use emendo_text::{Span, Splice};
+use emendo_text::{Digest, Span, Splice};
 
 use crate::contract::{Change, Draft, Found, NoteDraft, SymbolKind, Tie};
 use crate::meaning::{Meant, Place, Rewritten, SymbolRunner};
@@ -105,8 +105,12 @@ impl SymbolRunner {
             }
             written.imports.push(import);
         }
-        self.file_name(p, &word, last, out);
+        let file = self.file_name(p, &word, last, out);
+        let from = out.drafts.len();
         self.draft(p, row, (hull, vec![hull]), written, facts, out);
+        for d in out.drafts[from..].iter_mut().filter(|_| file.is_some()) {
+            d.tie.needs = file;
+        }
     }
 
     /// A name in the list of those that the file passes on: it goes if its new name stands there too, or another name
@@ -167,16 +171,27 @@ impl SymbolRunner {
         Some(ImportName { wildcard: whole, ..import })
     }
 
-    /// Where files are called like the types in them, the file of a renamed type wants another name too.
-    fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) {
+    /// Where files are called like the types in them, the file of a renamed type gets another name too: the rename needs that.
+    fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) -> Option<Digest> {
         let name = p.text(word.span);
         let stem = p.cx.path.name().split('.').next().unwrap_or("");
         let declares = p.code.facts.type_named_at(word.span).is_some_and(|t| t.path.len() == 1);
-        if declares && self.rows.language.modules.is_none() && stem == name && new != name {
-            let ending = p.cx.path.extension().unwrap_or("");
-            let say = format!("`{name}` becomes `{new}`: rename the file to `{new}.{ending}`");
-            out.notes.push(NoteDraft::new(word.span, say));
+        let called = self.rows.language.names.files.is_some() && stem == name && new != name;
+        if !declares || !called || !self.moves_files {
+            return None;
         }
+        let ending = p.cx.path.extension().unwrap_or("");
+        let file = p.cx.moves.and_then(|m| m.of(p.cx.path));
+        let why = match file {
+            Some(m) if m.stands() => return Some(m.tie()),
+            Some(m) if m.rejected => return Some(m.tie()),
+            Some(m) => m.withheld.clone().unwrap_or_default(),
+            None => "it is left out of this step".to_owned(),
+        };
+        let say =
+            format!("`{name}` becomes `{new}`, and its file should be `{new}.{ending}`: {why}");
+        out.notes.push(NoteDraft::new(word.span, say));
+        None
     }
 
     /// True if the code names something below that is to keep its name, or that is the project's own.

@@ -152,7 +152,8 @@ fn rows(action: &Action, place: Where, cx: &mut CompileCx<'_>) -> Option<Vec<Tex
         match TextRow::compile(&pair, slots, place == Where::Line) {
             Ok(row) => rows.push(row),
             Err((text, wrong)) => {
-                cx.out.push(Diagnostic::error(wrong.message, text.place(wrong.at)).help(wrong.help));
+                cx.out
+                    .push(Diagnostic::error(wrong.message, text.place(wrong.at)).help(wrong.help));
             }
         }
     }

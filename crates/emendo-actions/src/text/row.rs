@@ -178,7 +178,8 @@ impl TextRow {
                 let at = w.as_ptr() as usize - text.as_ptr() as usize;
                 // What touches a slot may be a part of a longer word.
                 let first = at == 0 && !(i == 0 && self.starts_plain());
-                let last = at + w.len() == text.len() && !(i + 1 == self.plain.len() && self.ends_plain());
+                let last =
+                    at + w.len() == text.len() && !(i + 1 == self.plain.len() && self.ends_plain());
                 if !first && !last {
                     out.push(w.to_owned());
                 }
@@ -201,9 +202,7 @@ impl TextRow {
         let mut out = Vec::new();
         let mut from = 0;
         let done: Vec<Span> = match &self.done {
-            Some(done) => {
-                done.find_iter(inner).map(|m| Span::new(m.start(), m.end())).collect()
-            }
+            Some(done) => done.find_iter(inner).map(|m| Span::new(m.start(), m.end())).collect(),
             _ => Vec::new(),
         };
         while from <= inner.len() {

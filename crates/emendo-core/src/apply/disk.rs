@@ -8,6 +8,8 @@ use cap_std::ambient_authority;
 use cap_std::fs::{Dir, OpenOptions};
 use emendo_text::RelPath;
 
+use crate::apply::ops::FileMeta;
+
 /// A file of the journal that is being written.
 pub trait StateFile: Write {
     /// Brings what was written to the disk.
@@ -29,16 +31,57 @@ pub trait Disk: Sync {
     /// # Errors
     /// If it cannot be looked at.
     fn keeps_inode(&self, path: &RelPath) -> io::Result<bool>;
-    /// Writes a temporary file beside a file, with its mode and owner.
+    /// Writes a temporary file beside a file, with its mode and owner; where there is no file, with those that are given.
     ///
     /// # Errors
     /// If it cannot be written; nothing is left then.
-    fn write_temp(&self, path: &RelPath, temp: &str, bytes: &[u8]) -> io::Result<()>;
+    fn write_temp(
+        &self,
+        path: &RelPath,
+        temp: &str,
+        bytes: &[u8],
+        meta: Option<FileMeta>,
+    ) -> io::Result<()>;
     /// Puts the temporary file in the place of the file.
     ///
     /// # Errors
     /// If it cannot be renamed.
     fn rename(&self, path: &RelPath, temp: &str) -> io::Result<()>;
+    /// Puts the temporary file where no file is.
+    ///
+    /// # Errors
+    /// If something is there, or it cannot be renamed.
+    fn rename_new(&self, path: &RelPath, temp: &str) -> io::Result<()>;
+    /// Takes a file away.
+    ///
+    /// # Errors
+    /// If it cannot be removed.
+    fn remove(&self, path: &RelPath) -> io::Result<()>;
+    /// What a file has besides its content; none if there is no file.
+    ///
+    /// # Errors
+    /// If it cannot be looked at.
+    fn meta(&self, path: &RelPath) -> io::Result<Option<FileMeta>>;
+    /// True if nothing is called so: no file, no folder, no link.
+    ///
+    /// # Errors
+    /// If it cannot be looked at.
+    fn is_free(&self, path: &RelPath) -> io::Result<bool>;
+    /// The mode of a folder; none if there is none.
+    ///
+    /// # Errors
+    /// If it cannot be looked at, or is none.
+    fn folder_mode(&self, folder: &RelPath) -> io::Result<Option<u32>>;
+    /// Makes a folder whose outer folders are there, unless it is there.
+    ///
+    /// # Errors
+    /// If it cannot be made.
+    fn make_folder(&self, folder: &RelPath, mode: Option<u32>) -> io::Result<()>;
+    /// Takes a folder away if it is empty; one that is not stays.
+    ///
+    /// # Errors
+    /// If it cannot be looked at.
+    fn remove_folder(&self, folder: &RelPath) -> io::Result<()>;
     /// Writes over a file, front to back, then cuts it.
     ///
     /// # Errors
@@ -96,6 +139,40 @@ impl RealDisk {
     }
 }
 
+fn is_absent(e: &io::Error) -> bool {
+    matches!(e.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory)
+}
+
+fn meta_of(meta: &cap_std::fs::Metadata) -> FileMeta {
+    #[cfg(unix)]
+    {
+        use cap_std::fs::{MetadataExt, PermissionsExt};
+        FileMeta { mode: meta.permissions().mode() & 0o7777, owner: Some((meta.uid(), meta.gid())) }
+    }
+    #[cfg(not(unix))]
+    {
+        FileMeta { mode: u32::from(meta.permissions().readonly()), owner: None }
+    }
+}
+
+fn set_meta(file: &cap_std::fs::File, like: FileMeta) -> io::Result<()> {
+    #[cfg(unix)]
+    {
+        use cap_std::fs::PermissionsExt;
+        let own = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
+        if let Some(owner) = like.owner.filter(|o| *o != own) {
+            std::os::unix::fs::fchown(file, Some(owner.0), Some(owner.1))?;
+        }
+        file.set_permissions(cap_std::fs::Permissions::from_mode(like.mode))
+    }
+    #[cfg(not(unix))]
+    {
+        let mut permissions = file.metadata()?.permissions();
+        permissions.set_readonly(like.mode == 1);
+        file.set_permissions(permissions)
+    }
+}
+
 fn no_follow() -> OpenOptions {
     let mut options = OpenOptions::new();
     options.follow(FollowSymlinks::No);
@@ -149,7 +226,13 @@ impl Disk for RealDisk {
         }
     }
 
-    fn write_temp(&self, path: &RelPath, temp: &str, bytes: &[u8]) -> io::Result<()> {
+    fn write_temp(
+        &self,
+        path: &RelPath,
+        temp: &str,
+        bytes: &[u8],
+        meta: Option<FileMeta>,
+    ) -> io::Result<()> {
         let dir = self.folder(path)?;
         let write = || -> io::Result<()> {
             let mut file = dir.open_with(temp, no_follow().write(true).create_new(true))?;
@@ -157,17 +240,14 @@ impl Disk for RealDisk {
             // Where no one call syncs all files, each is synced by itself.
             #[cfg(not(target_os = "linux"))]
             file.sync_all()?;
-            let like = dir.symlink_metadata(path.name())?;
-            #[cfg(unix)]
-            {
-                use cap_std::fs::MetadataExt;
-                if like.uid() != rustix::process::geteuid().as_raw()
-                    || like.gid() != rustix::process::getegid().as_raw()
-                {
-                    std::os::unix::fs::fchown(&file, Some(like.uid()), Some(like.gid()))?;
-                }
+            let like = match dir.symlink_metadata(path.name()) {
+                Ok(like) => Some(meta_of(&like)),
+                Err(e) if e.kind() == io::ErrorKind::NotFound => meta,
+                Err(e) => return Err(e),
+            };
+            if let Some(like) = like {
+                set_meta(&file, like)?;
             }
-            file.set_permissions(like.permissions())?;
             if cfg!(not(target_os = "linux")) {
                 file.sync_all()?;
             }
@@ -179,6 +259,76 @@ impl Disk for RealDisk {
     fn rename(&self, path: &RelPath, temp: &str) -> io::Result<()> {
         let dir = self.folder(path)?;
         dir.rename(temp, &dir, path.name())
+    }
+
+    fn rename_new(&self, path: &RelPath, temp: &str) -> io::Result<()> {
+        let dir = self.folder(path)?;
+        #[cfg(target_os = "linux")]
+        {
+            use rustix::fs::{RenameFlags, renameat_with};
+            match renameat_with(&dir, temp, &dir, path.name(), RenameFlags::NOREPLACE) {
+                // A file system that has no such call.
+                Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
+                other => return Ok(other?),
+            }
+        }
+        if !self.is_free(path)? {
+            return Err(io::ErrorKind::AlreadyExists.into());
+        }
+        dir.rename(temp, &dir, path.name())
+    }
+
+    fn remove(&self, path: &RelPath) -> io::Result<()> {
+        self.folder(path)?.remove_file(path.name())
+    }
+
+    fn meta(&self, path: &RelPath) -> io::Result<Option<FileMeta>> {
+        match self.folder(path).and_then(|d| d.symlink_metadata(path.name())) {
+            Ok(meta) => Ok(meta.is_file().then(|| meta_of(&meta))),
+            Err(e) if is_absent(&e) => Ok(None),
+            Err(e) => Err(e),
+        }
+    }
+
+    fn is_free(&self, path: &RelPath) -> io::Result<bool> {
+        match self.folder(path).and_then(|d| d.symlink_metadata(path.name())) {
+            Ok(_) => Ok(false),
+            Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(true),
+            Err(e) => Err(e),
+        }
+    }
+
+    fn folder_mode(&self, folder: &RelPath) -> io::Result<Option<u32>> {
+        match self.folder(folder).and_then(|d| d.symlink_metadata(folder.name())) {
+            Ok(meta) if meta.is_dir() => Ok(Some(meta_of(&meta).mode)),
+            Ok(_) => Err(io::Error::other(format!("`{folder}` is not a folder"))),
+            Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(None),
+            Err(e) => Err(e),
+        }
+    }
+
+    fn make_folder(&self, folder: &RelPath, mode: Option<u32>) -> io::Result<()> {
+        let dir = self.folder(folder)?;
+        match dir.create_dir(folder.name()) {
+            Err(e) if e.kind() == io::ErrorKind::AlreadyExists => return Ok(()),
+            other => other?,
+        }
+        #[cfg(unix)]
+        if let Some(mode) = mode {
+            use cap_std::fs::PermissionsExt;
+            dir.set_permissions(folder.name(), cap_std::fs::Permissions::from_mode(mode))?;
+        }
+        #[cfg(not(unix))]
+        let _ = mode;
+        Ok(())
+    }
+
+    fn remove_folder(&self, folder: &RelPath) -> io::Result<()> {
+        let full = [io::ErrorKind::DirectoryNotEmpty, io::ErrorKind::AlreadyExists];
+        match self.folder(folder).and_then(|d| d.remove_dir(folder.name())) {
+            Err(e) if full.contains(&e.kind()) || is_absent(&e) => Ok(()),
+            other => other,
+        }
     }
 
     fn write_over(&self, path: &RelPath, bytes: &[u8]) -> io::Result<()> {

@@ -51,7 +51,8 @@ pub trait History {
     /// # Errors
     /// If no commit can be made.
     fn ready(&self, paths: &[RelPath]) -> Result<Vec<RelPath>, CommitFailure>;
-    /// Plans a commit of these files as they are on disk, beside whatever the user has prepared. None if that would hold nothing new.
+    /// Plans a commit of these files as they are on disk, beside whatever the user has prepared; those among them that it takes in
+    /// for the first time are said besides. None if that would hold nothing new.
     ///
     /// # Errors
     /// If they cannot be read.
@@ -59,6 +60,7 @@ pub trait History {
         &self,
         message: &str,
         paths: &[RelPath],
+        new: &[RelPath],
     ) -> Result<Option<PlannedCommit>, CommitFailure>;
     /// Makes a planned commit, and nothing else: what the user has prepared stays prepared.
     ///
@@ -101,7 +103,12 @@ impl History for NoHistory {
     fn ready(&self, _: &[RelPath]) -> Result<Vec<RelPath>, CommitFailure> {
         Self::none()
     }
-    fn plan(&self, _: &str, _: &[RelPath]) -> Result<Option<PlannedCommit>, CommitFailure> {
+    fn plan(
+        &self,
+        _: &str,
+        _: &[RelPath],
+        _: &[RelPath],
+    ) -> Result<Option<PlannedCommit>, CommitFailure> {
         Self::none()
     }
     fn make(&self, _: &PlannedCommit) -> Result<MadeCommit, CommitFailure> {

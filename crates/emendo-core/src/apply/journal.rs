@@ -15,7 +15,7 @@ use serde::de::DeserializeOwned;
 use crate::apply::disk::Disk;
 use crate::apply::message::title;
 use crate::apply::ops::{
-    CarriedDecision, CommitKind, CommitRecord, Op, Ops, Packed, may_write, temp_name,
+    CarriedDecision, CommitKind, CommitRecord, Folder, Op, Ops, Packed, may_write, temp_name,
 };
 use crate::apply::phase::{Phase, read_phase, write_phase};
 
@@ -158,6 +158,7 @@ impl Journal {
             for op in &self.ops.ops {
                 drop(disk.remove_temp(&op.path, &op.temp));
             }
+            drop(self.remove_folders(disk, &self.ops.made));
             drop(std::fs::remove_dir_all(&self.dir));
             return Err(e);
         }
@@ -177,9 +178,10 @@ impl Journal {
     }
 
     fn write_all(&mut self, disk: &dyn Disk) -> io::Result<()> {
-        for op in self.ops.ops.iter().filter(|o| !o.over) {
+        self.make_folders(disk, &self.ops.made)?;
+        for op in self.ops.ops.iter().filter(|o| !o.over && !o.gone) {
             let bytes = self.unpack(op.after)?;
-            disk.write_temp(&op.path, &op.temp, &bytes).map_err(|e| at(op, e))?;
+            disk.write_temp(&op.path, &op.temp, &bytes, op.meta).map_err(|e| at(op, e))?;
         }
         disk.sync()?;
         self.enter(disk, Phase::Renaming)?;
@@ -187,22 +189,70 @@ impl Journal {
             // Someone may have written the file a moment ago.
             let now = disk.read(&op.path).map_err(|e| at(op, e))?;
             let now = now.map(|b| Digest::of(&b));
-            if op.over && now == Some(op.after.digest) {
+            if op.over && now == op.becomes() {
                 // It was written under its other name.
                 continue;
             }
-            if now != Some(op.before.digest) {
+            let twin = self.case_twin(op);
+            let taken = twin.is_some_and(|t| now == t.was() && op.born);
+            if now != op.was() && !taken {
                 return Err(at(op, io::Error::other("the file was changed just now")));
+            }
+            if op.gone {
+                continue;
             }
             if op.over {
                 let bytes = self.unpack(op.after)?;
                 disk.write_over(&op.path, &bytes).map_err(|e| at(op, e))?;
+            } else if op.born {
+                // Where case does not count, the two names are one.
+                if let Some(twin) = twin {
+                    self.take_away(disk, twin)?;
+                }
+                disk.rename_new(&op.path, &op.temp).map_err(|e| at(op, e))?;
             } else {
                 disk.rename(&op.path, &op.temp).map_err(|e| at(op, e))?;
             }
         }
+        for op in self.ops.ops.iter().filter(|o| o.gone && self.twin_of(o).is_none()) {
+            self.take_away(disk, op)?;
+        }
+        self.remove_folders(disk, &self.ops.left)?;
         disk.sync()?;
         self.enter(disk, Phase::Written)
+    }
+
+    /// Takes a file away whose content is as it was.
+    fn take_away(&self, disk: &dyn Disk, op: &Op) -> io::Result<()> {
+        match disk.read(&op.path).map_err(|e| at(op, e))?.map(|b| Digest::of(&b)) {
+            now if now == op.was() => disk.remove(&op.path).map_err(|e| at(op, e)),
+            None => Ok(()),
+            Some(_) => Err(at(op, io::Error::other("the file was changed just now"))),
+        }
+    }
+
+    /// The file that leaves a path whose name differs by case only.
+    fn case_twin(&self, op: &Op) -> Option<&Op> {
+        let same = |o: &&Op| o.gone && o.path != op.path && same_but_case(&o.path, &op.path);
+        self.ops.ops.iter().find(same).filter(|_| op.born)
+    }
+
+    /// The file that comes to a path whose name differs by case only.
+    fn twin_of(&self, op: &Op) -> Option<&Op> {
+        let same = |o: &&Op| o.born && o.path != op.path && same_but_case(&o.path, &op.path);
+        self.ops.ops.iter().find(same).filter(|_| op.gone)
+    }
+
+    fn make_folders(&self, disk: &dyn Disk, all: &[Folder]) -> io::Result<()> {
+        all.iter()
+            .try_for_each(|f| disk.make_folder(&f.path, f.mode).map_err(|e| at_path(&f.path, e)))
+    }
+
+    /// Takes away those of the folders that are empty, the innermost first.
+    fn remove_folders(&self, disk: &dyn Disk, all: &[Folder]) -> io::Result<()> {
+        all.iter()
+            .rev()
+            .try_for_each(|f| disk.remove_folder(&f.path).map_err(|e| at_path(&f.path, e)))
     }
 
     /// Writes once more what it wrote: an undo was refused, or an apply with a commit was killed. Files that someone changed stay.
@@ -223,7 +273,7 @@ impl Journal {
         let mut at = std::fs::metadata(&pack)?.len();
         let mut file = disk.state_file(&pack, true)?;
         let (mut ops, mut changed) = (self.ops.clone(), Vec::new());
-        for op in &mut ops.ops {
+        for op in ops.ops.iter_mut().filter(|o| !o.gone) {
             let gone = || io::Error::other("the file is not there any more");
             let now = disk.read(&op.path).map_err(|e| at_path(&op.path, e))?;
             let now = now.ok_or_else(gone).map_err(|e| at_path(&op.path, e))?;
@@ -325,12 +375,12 @@ impl Journal {
     pub(crate) fn unlike<const N: usize>(
         &self,
         disk: &dyn Disk,
-        of: impl Fn(&Op) -> [Digest; N],
+        of: impl Fn(&Op) -> [Option<Digest>; N],
     ) -> io::Result<Vec<RelPath>> {
         let mut out = Vec::new();
         for op in &self.ops.ops {
             let now = disk.read(&op.path).map_err(|e| at(op, e))?.map(|b| Digest::of(&b));
-            if !now.is_some_and(|now| of(op).contains(&now)) {
+            if !of(op).contains(&now) {
                 out.push(op.path.clone());
             }
         }
@@ -391,41 +441,61 @@ impl Journal {
         turned: &mut Turned,
         unknown: Unknown<'_>,
     ) -> io::Result<()> {
-        let mut swaps = Vec::new();
-        let mut over = Vec::new();
-        for (n, op) in self.ops.ops.iter().enumerate() {
-            let (from, to) = match turn {
-                Turn::Back => (op.after, op.before),
-                Turn::Forth => (op.before, op.after),
+        let (mut swaps, mut over, mut away) = (Vec::new(), Vec::new(), Vec::new());
+        let (from_folders, to_folders) = match turn {
+            Turn::Back => (&self.ops.made, &self.ops.left),
+            Turn::Forth => (&self.ops.left, &self.ops.made),
+        };
+        let mut kept: Vec<&RelPath> = Vec::new();
+        let mut folders = false;
+        // Where a file went is looked at first: it stays gone where someone changed it there.
+        let arrivals = self.ops.ops.iter().enumerate().filter(|o| o.1.born);
+        let others = self.ops.ops.iter().enumerate().filter(|o| !o.1.born);
+        for (n, op) in arrivals.chain(others) {
+            let (from, to, target) = match turn {
+                Turn::Back => (op.becomes(), op.was(), op.before),
+                Turn::Forth => (op.was(), op.becomes(), op.after),
             };
             disk.remove_temp(&op.path, &op.temp).map_err(|e| at(op, e))?;
-            let Some(now) = disk.read(&op.path).map_err(|e| at(op, e))? else {
-                turned.done.kept.push(op.path.clone());
-                continue;
-            };
-            let digest = Digest::of(&now);
-            if digest == to.digest {
+            let now = disk.read(&op.path).map_err(|e| at(op, e))?;
+            let digest = now.as_ref().map(|b| Digest::of(b));
+            let twins = self.case_twin(op).is_some() || self.twin_of(op).is_some();
+            if digest == to && !twins {
                 continue;
             }
-            let ours = digest == from.digest || (op.over && self.half_written(op, &now)?);
-            match unknown {
-                Unknown::Keep if !ours => {
-                    turned.done.kept.push(op.path.clone());
-                    continue;
-                }
-                Unknown::Aside(folder) if !ours => {
+            let half = match &now {
+                Some(now) => op.over && self.half_written(op, now)?,
+                None => false,
+            };
+            let twin = || self.case_twin(op).or_else(|| self.twin_of(op));
+            let by_twin = twin().is_some_and(|t| digest == t.was() || digest == t.becomes());
+            let ours = digest == from || digest == to || half || by_twin;
+            let follows = op.moved_to.as_ref().is_some_and(|to| kept.contains(&to));
+            match (&now, unknown) {
+                (Some(now), Unknown::Aside(folder)) if !ours => {
                     let name = format!("{}-{n}-{}", self.id, op.path.name());
                     std::fs::create_dir_all(folder)?;
-                    std::fs::write(folder.join(&name), &now)?;
+                    std::fs::write(folder.join(&name), now)?;
                     turned.done.aside.push((op.path.clone(), folder.join(name)));
                 }
-                _ => {}
+                _ if !ours || follows => {
+                    turned.done.kept.push(op.path.clone());
+                    kept.push(&op.path);
+                    continue;
+                }
+                (..) => {}
             }
-            if op.over {
-                over.push(n);
-            } else {
-                disk.write_temp(&op.path, &op.temp, &self.unpack(to)?).map_err(|e| at(op, e))?;
-                swaps.push(op);
+            match to {
+                None => away.push(op),
+                Some(_) if op.over => over.push(n),
+                Some(_) => {
+                    if !std::mem::replace(&mut folders, true) {
+                        self.make_folders(disk, to_folders)?;
+                    }
+                    let bytes = self.unpack(target)?;
+                    disk.write_temp(&op.path, &op.temp, &bytes, op.meta).map_err(|e| at(op, e))?;
+                    swaps.push(op);
+                }
             }
             turned.done.restored.push(op.path.clone());
         }
@@ -437,9 +507,15 @@ impl Journal {
         }
         disk.sync()?;
         turned.renaming = true;
+        for op in away {
+            if disk.read(&op.path).map_err(|e| at(op, e))?.is_some() {
+                disk.remove(&op.path).map_err(|e| at(op, e))?;
+            }
+        }
         for op in swaps {
             disk.rename(&op.path, &op.temp).map_err(|e| at(op, e))?;
         }
+        self.remove_folders(disk, from_folders)?;
         disk.sync()
     }
 
@@ -478,6 +554,10 @@ pub(super) const PACK: &str = "pack";
 pub(super) const OPS: &str = "ops.json";
 /// Decisions that were carried over for what was left.
 const CARRIED: &str = "carried.json";
+
+fn same_but_case(a: &RelPath, b: &RelPath) -> bool {
+    a.as_str().to_lowercase() == b.as_str().to_lowercase()
+}
 
 fn at(op: &Op, e: io::Error) -> io::Error {
     at_path(&op.path, e)

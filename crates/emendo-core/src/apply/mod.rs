@@ -15,7 +15,7 @@ pub use history::{
 pub(crate) use journal::Unknown;
 pub use journal::{Journal, TakenBack};
 pub(crate) use message::{message, title};
-pub(crate) use ops::{CarriedDecision, CommitKind};
-pub use ops::{CommitRecord, Op, Ops};
-pub(crate) use pack::Packer;
+pub(crate) use ops::{CarriedDecision, CommitKind, may_write};
+pub use ops::{CommitRecord, FileMeta, Folder, Op, Ops};
+pub(crate) use pack::{Packer, PathChange};
 pub use phase::Phase;

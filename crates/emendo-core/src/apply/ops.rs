@@ -24,21 +24,65 @@ impl Packed {
     }
 }
 
-/// One file of an apply.
+/// What a file has besides its content.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileMeta {
+    /// Its mode, as the system counts it.
+    pub mode: u32,
+    /// Its owner and group, where the system has them.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub owner: Option<(u32, u32)>,
+}
+
+/// One path of an apply. A file that moves is two: one that is gone, and one that is new.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Op {
     /// The file.
     pub path: RelPath,
-    /// Its content before.
+    /// Its content before; nothing where there was no file.
     pub before: Packed,
-    /// Its content after.
+    /// Its content after; nothing where there is no file any more.
     pub after: Packed,
+    /// There was no file before.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub born: bool,
+    /// There is no file any more.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub gone: bool,
+    /// Where a file that is gone has moved to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub moved_to: Option<RelPath>,
+    /// What a file has besides its content, where that cannot be read off the path itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub meta: Option<FileMeta>,
     /// The name of its temporary file.
     pub temp: String,
     /// It is written over, since it has several names or another owner.
     pub over: bool,
     /// It held changes of the user's that were in no commit.
     pub dirty: bool,
+}
+
+impl Op {
+    /// Identity of the content before; none where there was no file.
+    pub fn was(&self) -> Option<Digest> {
+        (!self.born).then_some(self.before.digest)
+    }
+
+    /// Identity of the content after; none where there is no file any more.
+    pub fn becomes(&self) -> Option<Digest> {
+        (!self.gone).then_some(self.after.digest)
+    }
+}
+
+/// A folder that an apply makes or empties, with its mode.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Folder {
+    /// The folder.
+    pub path: RelPath,
+    /// Its mode; none for one that is new.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mode: Option<u32>,
 }
 
 /// What an apply is about to do.
@@ -53,6 +97,12 @@ pub struct Ops {
     pub from: Option<Box<Header>>,
     /// The files.
     pub ops: Vec<Op>,
+    /// Folders that files of it are taken out of, the outermost first: those that are left empty go.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub left: Vec<Folder>,
+    /// Folders that are made for it, the outermost first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub made: Vec<Folder>,
     /// The acceptances that it uses up.
     pub decisions: Vec<Decision>,
     /// What steps wrote that do their work once.
@@ -70,6 +120,12 @@ pub struct Ops {
 }
 
 impl Ops {
+    /// The files, each once: one that moves by where it lies now.
+    pub fn files(&self) -> Vec<RelPath> {
+        let stays = self.ops.iter().filter(|o| o.moved_to.is_none());
+        stays.map(|o| o.path.clone()).collect()
+    }
+
     /// What is about to be done at a time, from a proposal that was made from this; nothing yet.
     pub(crate) fn new(time: u64, from: &Header) -> Self {
         Self {
@@ -77,6 +133,8 @@ impl Ops {
             recipes: from.recipes.iter().map(|r| r.title.clone()).collect(),
             from: Some(Box::new(from.clone())),
             ops: Vec::new(),
+            left: Vec::new(),
+            made: Vec::new(),
             decisions: Vec::new(),
             once: Vec::new(),
             steps: Vec::new(),
@@ -129,7 +187,7 @@ pub(super) fn temp_name(id: u32, n: usize) -> String {
 }
 
 /// True if an apply may write a file: nothing of git's, of the program's own state, nor its settings.
-pub(super) fn may_write(path: &RelPath) -> bool {
+pub(crate) fn may_write(path: &RelPath) -> bool {
     let mut parts = path.as_str().split('/');
     let own = |p: &str| p.eq_ignore_ascii_case(".git");
     let first = parts.next().unwrap_or("");

@@ -8,8 +8,24 @@ use emendo_text::{Digest, RelPath};
 
 use crate::apply::disk::{Disk, StateFile};
 use crate::apply::journal::{Journal, OPS, PACK, numbers, sync_folder};
-use crate::apply::ops::{Op, Ops, Packed, may_write, temp_name};
+use crate::apply::ops::{FileMeta, Folder, Op, Ops, Packed, may_write, temp_name};
 use crate::apply::phase::{Phase, write_phase};
+
+/// What becomes of one path.
+pub(crate) struct PathChange<'a> {
+    /// The path.
+    pub(crate) path: &'a RelPath,
+    /// The content before; none where there is no file.
+    pub(crate) before: Option<&'a [u8]>,
+    /// The content after; none where there is to be no file.
+    pub(crate) after: Option<&'a [u8]>,
+    /// Where the file goes that leaves the path.
+    pub(crate) moved_to: Option<&'a RelPath>,
+    /// What the file that comes has besides its content.
+    pub(crate) meta: Option<FileMeta>,
+    /// It holds changes of the user's that are in no commit.
+    pub(crate) dirty: bool,
+}
 
 /// Collects the contents of an apply before anything is written.
 pub(crate) struct Packer<'d> {
@@ -51,23 +67,30 @@ impl<'d> Packer<'d> {
         Ok(Packed::of(offset, bytes))
     }
 
-    /// Adds a file.
+    /// Adds a file. One that was taken away from a path and one that comes to it are one change of that path.
     ///
     /// # Errors
     /// If the pack cannot be written.
-    pub(crate) fn add(
-        &mut self,
-        path: RelPath,
-        before: &[u8],
-        after: &[u8],
-        dirty: bool,
-    ) -> io::Result<()> {
-        if !may_write(&path) {
+    pub(crate) fn add(&mut self, change: &PathChange<'_>) -> io::Result<()> {
+        let path = change.path;
+        if !may_write(path) {
             return Err(io::Error::other(format!("`{path}` is not written by any apply")));
         }
-        let (before, after) = (self.pack(before)?, self.pack(after)?);
-        let over = self.disk.keeps_inode(&path)?;
-        if let Some(own) = self.disk.identity(&path)? {
+        if let Some(known) = self.ops.iter().position(|o| o.path == *path) {
+            return self.join(known, change);
+        }
+        let (born, gone) = (change.before.is_none(), change.after.is_none());
+        if born && !self.disk.is_free(path)? {
+            return Err(io::Error::other(format!("`{path}` is there already")));
+        }
+        let before = self.pack(change.before.unwrap_or(&[]))?;
+        let after = self.pack(change.after.unwrap_or(&[]))?;
+        let over = !born && self.disk.keeps_inode(path)?;
+        if over && gone {
+            let why = "has several names, or belongs to someone else: it is not moved or deleted";
+            return Err(io::Error::other(format!("`{path}` {why}")));
+        }
+        if !born && let Some(own) = self.disk.identity(path)? {
             if let Some((twin, digest)) = self.twins.get(&own)
                 && *digest != after.digest
             {
@@ -78,8 +101,67 @@ impl<'d> Packer<'d> {
             self.twins.insert(own, (path.clone(), after.digest));
         }
         let temp = temp_name(self.id, self.ops.len());
-        self.ops.push(Op { path, before, after, temp, over, dirty });
+        let meta = match (born, gone) {
+            (true, _) => change.meta,
+            (false, true) => self.disk.meta(path)?,
+            _ => None,
+        };
+        let (moved_to, dirty) = (change.moved_to.cloned(), change.dirty);
+        let path = path.clone();
+        self.ops.push(Op { path, before, after, born, gone, moved_to, meta, temp, over, dirty });
         Ok(())
+    }
+
+    /// A path that one file leaves and another takes.
+    fn join(&mut self, known: usize, change: &PathChange<'_>) -> io::Result<()> {
+        let after = self.pack(change.after.unwrap_or(&[]))?;
+        let before = self.pack(change.before.unwrap_or(&[]))?;
+        let op = &mut self.ops[known];
+        match (op.gone, op.born) {
+            (true, false) if change.before.is_none() && change.after.is_some() => {
+                (op.after, op.gone) = (after, false);
+            }
+            (false, true) if change.before.is_some() && change.after.is_none() => {
+                (op.before, op.born) = (before, false);
+                op.moved_to = change.moved_to.cloned();
+            }
+            _ => return Err(io::Error::other(format!("`{}` would become two files", op.path))),
+        }
+        op.dirty |= change.dirty;
+        Ok(())
+    }
+
+    /// The folders that files are taken out of, and those that are made, the outermost first.
+    fn folders(&self) -> io::Result<(Vec<Folder>, Vec<Folder>)> {
+        let around = |wanted: &dyn Fn(&Op) -> bool| {
+            let mut all: Vec<RelPath> = Vec::new();
+            for op in self.ops.iter().filter(|o| wanted(o)) {
+                let mut folder = op.path.folder();
+                while !folder.is_empty() {
+                    all.extend(RelPath::new(folder).ok());
+                    folder = folder.rsplit_once('/').map_or("", |f| f.0);
+                }
+            }
+            all.sort();
+            all.dedup();
+            all
+        };
+        let mut left = Vec::new();
+        for path in around(&|o| o.gone) {
+            let mode = self.disk.folder_mode(&path)?;
+            left.extend(mode.is_some().then_some(Folder { path, mode }));
+        }
+        let mut made = Vec::new();
+        let mut missing: Vec<RelPath> = Vec::new();
+        for path in around(&|o| o.born) {
+            // Below one that is missing none is there.
+            let below = missing.iter().any(|m| path.as_str().starts_with(m.as_str()));
+            if below || self.disk.folder_mode(&path)?.is_none() {
+                missing.push(path.clone());
+                made.push(Folder { path, mode: None });
+            }
+        }
+        Ok((left, made))
     }
 
     /// The number that the journal will have.
@@ -102,8 +184,12 @@ impl<'d> Packer<'d> {
     /// # Errors
     /// If they cannot be written; then nothing is left of the journal.
     pub(crate) fn seal(mut self, plan: Ops) -> io::Result<Journal> {
-        let ops = Ops { ops: std::mem::take(&mut self.ops), ..plan };
-        let result = self.write(&ops);
+        let folders = self.folders();
+        let mut ops = Ops { ops: std::mem::take(&mut self.ops), ..plan };
+        let result = folders.and_then(|(left, made)| {
+            (ops.left, ops.made) = (left, made);
+            self.write(&ops)
+        });
         if let Err(e) = result {
             drop(std::fs::remove_dir_all(&self.dir));
             return Err(e);

@@ -1,5 +1,6 @@
 //! What a step finds in a file, and the edits that come of it.
 
+use emendo_actions::FileOp;
 use emendo_lang::Certainty;
 use emendo_text::{Digest, LineMark, Lines, RelPath, Span};
 use serde::{Deserialize, Serialize};
@@ -191,6 +192,9 @@ pub struct Edit {
     /// It is in only if all edits that provide this are.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub needs: Option<Digest>,
+    /// What becomes of the file as a whole.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub file: Option<FileOp>,
 }
 
 impl Edit {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_actions::{Answer, Asked, Code, Followed, Needs, Query, World};
+use emendo_actions::{Answer, Asked, Code, Followed, Moves, Needs, Query, World};
 use emendo_docs::Manifest;
 use emendo_lang::Project as _;
 use emendo_lang::{Index, Resolver};
@@ -26,6 +26,10 @@ pub(crate) struct Answers {
     pub manifests: BTreeMap<RelPath, Arc<Manifest>>,
     /// Declarations whose uses change with them, by step.
     pub followed: BTreeMap<usize, Vec<Followed>>,
+    /// What steps do to files as a whole, by step.
+    pub moves: BTreeMap<usize, Moves>,
+    /// Files move that are called after what is in them: every step rests on the one before.
+    pub moving: bool,
     /// Where what actions wait for holds.
     pub truths: Arc<Truths>,
     /// Questions about other files, with what was found.

@@ -7,6 +7,7 @@ mod answers;
 mod discover;
 mod followed;
 mod memory;
+mod moved;
 mod search;
 mod seen;
 mod truths;
@@ -26,6 +27,7 @@ pub(crate) use followed::follow;
 pub(crate) use memory::{
     KnownScan, Memory, OutsideFacts, RecalledScan, ScanData, StampDiff, Stamps,
 };
+pub(crate) use moved::{PathsNow, moves, moves_after_all};
 pub use search::{Hit, Near, Search, search};
 pub(crate) use seen::{Candidate, ExtraNames, Scan};
 pub(crate) use truths::Truths;

@@ -12,6 +12,7 @@ use crate::plan::{Declared, Narrow, WordCache};
 use crate::project::{PassedOver, SkipCounts};
 
 /// A file that a step may look into.
+#[derive(Clone)]
 pub(crate) struct Candidate {
     pub(crate) path: RelPath,
     pub(crate) size: u64,

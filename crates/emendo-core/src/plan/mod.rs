@@ -588,7 +588,11 @@ fn stages(steps: &[PlanStep], conditions: &[(usize, Arc<Conditions>)]) -> Vec<Ra
         // What another step wrote may be what is asked for, or used.
         let bodies = here().any(asks_bodies) && before().next().is_some();
         let late = conditions.iter().any(|(n, c)| *n == i && c.is_late());
-        if declarations || manifests || bodies || late {
+        // What becomes of paths is worked out before a step, and all that comes after it rests on that.
+        let paths =
+            |s: &PlanStep| s.actions.iter().any(|a| a.asks.paths.is_some() && !a.asks.paths_rarely);
+        let paths = paths(&steps[i]) || paths(&steps[i - 1]);
+        if paths || declarations || manifests || bodies || late {
             out.push(start..i);
             start = i;
         }

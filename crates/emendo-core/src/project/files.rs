@@ -1,6 +1,6 @@
 //! The files of a project, as the languages ask for them: what exists, and what stands in it by now.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, OnceLock, RwLock};
 
 use emendo_actions::World;
@@ -49,10 +49,21 @@ impl ProjectFiles {
         &self.paths
     }
 
-    /// The same files, some of them with other texts.
-    pub(crate) fn with(&self, changed: HashMap<RelPath, String>) -> Self {
+    /// The same files, some of them with other texts; some are not there any more, and others are.
+    pub(crate) fn with(
+        &self,
+        changed: HashMap<RelPath, String>,
+        (away, new): (&HashSet<RelPath>, Vec<RelPath>),
+    ) -> Self {
         let whole = self.whole.clone();
-        Self { changed, whole, ..Self::new(self.world.clone(), &self.project, self.paths.clone()) }
+        let mut paths = self.paths.clone();
+        if !away.is_empty() || !new.is_empty() {
+            paths.retain(|p| !away.contains(p));
+            paths.extend(new);
+            paths.sort();
+            paths.dedup();
+        }
+        Self { changed, whole, ..Self::new(self.world.clone(), &self.project, paths) }
     }
 
     /// Files of which more was asked than what they declare.

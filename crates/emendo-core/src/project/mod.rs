@@ -305,6 +305,11 @@ impl Project {
         self.size(path).is_ok()
     }
 
+    /// True if something lies at a path that is no folder.
+    pub(crate) fn is_blocked(&self, path: &RelPath) -> bool {
+        self.exists(path) && !self.path(path).is_dir()
+    }
+
     /// A path as the program was given it, inside the project; none if it lies elsewhere.
     pub fn inside(&self, path: &str) -> Option<RelPath> {
         let full = std::fs::canonicalize(path).ok()?;

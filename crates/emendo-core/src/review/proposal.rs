@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use crate::edits::{Edit, Leftover, Note};
 use crate::plan::{Limit, MissingRequirement, RecipeInfo, SkippedStep, StepInfo};
 use crate::project::SkipReason;
-use crate::run::{Counts, FileResult};
+use crate::run::{Counts, FileFate, FileResult};
 
 /// What a proposal was made from.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -66,6 +66,9 @@ pub struct FileRecord {
     /// The parts of lines that each edit changed; `by` as in the hunks.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub marks: Vec<LineMark>,
+    /// What becomes of it as a whole.
+    #[serde(default, skip_serializing_if = "FileFate::stays")]
+    pub fate: FileFate,
     /// Identity of the decisions that it was made under.
     pub decided: Digest,
 }
@@ -167,6 +170,7 @@ impl FileRecord {
             leftovers: f.leftovers,
             hunks: f.hunks,
             marks: f.marks,
+            fate: f.fate,
             decided,
         }
     }

@@ -1,6 +1,9 @@
 //! Edits of one step that meet: which one is in, which is held back behind it.
 
+use emendo_actions::FileOp;
 use emendo_text::{Part, Span};
+
+use crate::edits::Status;
 
 use crate::plan::PlanStep;
 use crate::run::folded::FoldedDraft;
@@ -8,6 +11,17 @@ use crate::run::folded::FoldedDraft;
 /// Marks edits that write over the same bytes as one that stands before them in the recipe.
 /// What gives way to all others comes after them.
 pub(crate) fn conflicts(step: &PlanStep, folded: &mut [FoldedDraft]) {
+    // Deleting beats changing.
+    let deletes = |f: &FoldedDraft| {
+        f.draft.op == Some(FileOp::Delete) && f.withheld.is_none() && f.status != Status::Rejected
+    };
+    if let Some(i) = folded.iter().position(deletes) {
+        let why = format!("{} of the same step deletes the file", folded[i].id.short(8));
+        for f in folded.iter_mut().filter(|f| f.draft.op.is_none() && f.withheld.is_none()) {
+            (f.withheld, f.behind) = (Some(why.clone()), Some(i));
+        }
+        return;
+    }
     let mut all: Vec<(Span, usize)> = Vec::new();
     for (i, f) in folded.iter().enumerate() {
         all.extend(f.claims().into_iter().map(|s| (s.span, i)));
@@ -30,7 +44,8 @@ pub(crate) fn conflicts(step: &PlanStep, folded: &mut [FoldedDraft]) {
             if inside(&folded[other], &folded[i]) || inside(&folded[i], &folded[other]) {
                 break;
             }
-            let rank = |f: &FoldedDraft| (step.actions[f.draft.action.0].asks.yields, f.draft.action);
+            let rank =
+                |f: &FoldedDraft| (step.actions[f.draft.action.0].asks.yields, f.draft.action);
             let first = rank(&folded[other]) <= rank(&folded[i]);
             // What the user wrote stands before what a recipe would.
             let own = (folded[other].own.is_some(), folded[i].own.is_some());

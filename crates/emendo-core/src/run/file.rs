@@ -26,7 +26,16 @@ pub(crate) const ROUNDS: usize = 12;
 /// A file on its way through a run.
 pub(crate) struct FileRun {
     pub(crate) world: Arc<World>,
+    /// Where it lies before the run.
     pub(crate) path: RelPath,
+    /// Where it lies by now.
+    pub(crate) at: RelPath,
+    /// Where the index knows it.
+    pub(crate) indexed: RelPath,
+    /// It is there by now, and was before the run.
+    pub(crate) there: (bool, bool),
+    /// Its bytes, where it is no text.
+    pub(crate) bytes: Option<Arc<Vec<u8>>>,
     pub(crate) base: Text,
     pub(crate) digest: Digest,
     pub(crate) text: String,
@@ -52,8 +61,8 @@ pub(crate) struct FileRun {
     pub(crate) anchors: Option<Anchors>,
     /// Which drafts accepted edits are, where that is asked.
     pub(crate) keys: HashMap<Digest, DraftKey>,
-    /// The text after each step that changed it, where that is asked.
-    pub(crate) steps: Vec<(usize, String)>,
+    /// The file after each step that changed it, where that is asked: where it lies, and its text.
+    pub(crate) steps: Vec<(usize, RelPath, Option<String>)>,
     /// The words of the text that the plan asks for, and those that were found on the way.
     pub(crate) words: (WordCache, WordCache),
     /// Statements that are comments by now, as they read: what stands in them is no leftover.
@@ -104,7 +113,11 @@ impl FileRun {
         let map = PieceMap::new(Piece::whole(&text));
         Self {
             world,
+            at: path.clone(),
+            indexed: path.clone(),
             path,
+            there: (true, true),
+            bytes: None,
             base,
             digest,
             text,
@@ -154,11 +167,17 @@ impl FileRun {
     /// Runs one step.
     pub(crate) fn step(&mut self, n: usize, env: &Env<'_>) {
         let step = &env.plan.steps[n];
+        let moves = env.answers.moves.get(&n);
+        let moved = moves.is_some_and(|m| m.of(&self.at).is_some() || m.users.contains(&self.at));
+        if !self.there.0 && !moved {
+            return;
+        }
+        let readable = self.there.0 && self.bytes.is_none();
         let covering: Vec<usize> = (0..step.actions.len())
-            .filter(|i| env.answers.truths.cover(&step.actions[*i], &self.path))
+            .filter(|i| readable && env.answers.truths.cover(&step.actions[*i], &self.at))
             .collect();
         let trace = self.trace(env);
-        if covering.is_empty() {
+        if covering.is_empty() && !moved {
             if let Some(log) = &trace {
                 self.untried(step, &[], (log, env));
             }
@@ -173,17 +192,17 @@ impl FileRun {
             .filter(|i| {
                 present.meets(&step.actions[*i].asks.needs)
                     || env.answers.wide.met(n, *i, text, wider)
-                    || followed.iter().any(|f| f.leads(*i, &self.path))
+                    || followed.iter().any(|f| f.leads(*i, &self.at))
             })
             .collect();
         if let Some(log) = &trace {
             self.untried(step, &wanted, (log, env));
         }
-        if wanted.is_empty() {
+        if wanted.is_empty() && !moved {
             return;
         }
         let mut found = Found::default();
-        let here = |o: &&OnceWritten| o.step == step.info.key && o.path == self.path;
+        let here = |o: &&OnceWritten| o.step == step.info.key && o.path == self.at;
         let (reworded, own): (Vec<&OnceWritten>, _) =
             env.own.iter().filter(here).partition(|o| o.own.is_some());
         let own: Vec<&str> = own.into_iter().map(|o: &OnceWritten| o.text.as_str()).collect();
@@ -196,6 +215,7 @@ impl FileRun {
                     packages: &step.packages,
                     followed,
                     own: &own,
+                    moves,
                     trace: log.as_ref(),
                     ..self.cx(code, env)
                 };
@@ -212,12 +232,16 @@ impl FileRun {
                 touched.extend(own.map(|d| (n, i, Some(d.action.1))));
             }
         }
+        if let Some(moves) = moves.filter(|_| moved) {
+            self.moves(moves, step, env, &mut found);
+        }
         leave_own_words(&self.text, &reworded, &mut found);
         self.leave_written(step, &mut found);
         self.only_sure(step, &mut found);
         let kept = self.kept(env);
         // What reads otherwise by now is a comment.
-        let reads = |at: Span| at.of(&self.text).lines().map(str::trim).collect::<Vec<_>>().join("\n");
+        let reads =
+            |at: Span| at.of(&self.text).lines().map(str::trim).collect::<Vec<_>>().join("\n");
         let is_comment = |n: &&NoteDraft| n.reads.as_ref().is_some_and(|r| *r != reads(n.at));
         let before = found.notes.iter().filter(is_comment);
         self.commented.extend(before.map(|n| n.at.of(&self.text).to_owned()));
@@ -225,9 +249,14 @@ impl FileRun {
         if !found.drafts.is_empty() {
             withhold_kept(&mut found.drafts, &kept);
             self.fold(step, found.drafts, env);
-            let before = self.steps.last().map_or(self.base.as_str(), |s| &s.1);
-            if env.by_step && before != self.text {
-                self.steps.push((n, self.text.clone()));
+            let (at, text) = (self.at.clone(), self.there.0.then(|| self.text.clone()));
+            let before = (self.there.1).then_some((&self.path, self.base.as_str()));
+            let before = match self.steps.last() {
+                Some((_, at, text)) => text.as_ref().map(|t| (at, t.as_str())),
+                None => before,
+            };
+            if env.by_step && before != text.as_ref().map(|t| (&at, t.as_str())) {
+                self.steps.push((n, at, text));
             }
         }
     }
@@ -271,7 +300,8 @@ impl FileRun {
             let by = self.map.writers(d.hull).into_iter();
             let other = |by: u32| {
                 let kind = &self.edits.get(by as usize)?.action;
-                (*kind != step.actions[d.action.0].asks.kind).then_some(())
+                let created = self.edits[by as usize].file.is_some();
+                (!created && *kind != step.actions[d.action.0].asks.kind).then_some(())
             };
             by.filter_map(other).next().is_some()
         };
@@ -284,7 +314,7 @@ impl FileRun {
         for step in &env.plan.steps {
             for (i, action) in step.actions.iter().enumerate().filter(|a| a.1.asks.keeps) {
                 let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
-                let here = env.answers.truths.cover(action, &self.path);
+                let here = env.answers.truths.cover(action, &self.at);
                 if !here || !present.meets(&action.asks.needs) {
                     continue;
                 }
@@ -302,10 +332,13 @@ impl FileRun {
     /// Looks for what still uses the old API, in the text as the steps leave it.
     pub(crate) fn look_back(&mut self, env: &Env<'_>) {
         // A recipe speaks of the old API because it must.
-        if emendo_recipe::is_recipe(self.path.name(), &self.text) {
+        if !self.there.0
+            || self.bytes.is_some()
+            || emendo_recipe::is_recipe(self.path.name(), &self.text)
+        {
             return;
         }
-        let covering = env.plan.watches.iter().filter(|w| w.runner.covers(&self.path));
+        let covering = env.plan.watches.iter().filter(|w| w.runner.covers(&self.at));
         let watches: Vec<&Watch> = covering.collect();
         if watches.is_empty() {
             return;
@@ -365,14 +398,14 @@ impl FileRun {
     }
 
     /// What an action sees of the text as it is by now.
-    fn cx<'c>(&'c self, code: Option<usize>, env: &Env<'c>) -> FileCx<'c> {
+    pub(crate) fn cx<'c>(&'c self, code: Option<usize>, env: &Env<'c>) -> FileCx<'c> {
         FileCx {
             code: code.map(|c| &self.code[c]),
             manifests: &env.answers.manifests,
             answers: &env.answers.queries,
             ..FileCx::new(
                 &env.plan.world,
-                &self.path,
+                &self.at,
                 (code.map_or(&self.text, |c| self.code[c].text(&self.text)), self.base.line_end()),
                 &env.answers.index,
             )
@@ -381,7 +414,7 @@ impl FileRun {
 
     /// What is read of the text for an action: nothing but the text, or code of its language: the text as a whole, or the layers of a page.
     /// What is not parsed yet is parsed.
-    fn code(
+    pub(crate) fn code(
         &mut self,
         language: Option<&'static Language>,
         files: &dyn Files,
@@ -395,10 +428,10 @@ impl FileRun {
         }
         let known = self.trees.iter().position(|t| std::ptr::eq(t.0, language));
         let tree = known.map_or_else(
-            || Tree::parse_file(language, &self.path, &self.text),
+            || Tree::parse_file(language, &self.at, &self.text),
             |i| self.trees.swap_remove(i).1,
         );
-        self.code.push(Code::whole(language, tree, &self.text, (&self.path, files)));
+        self.code.push(Code::whole(language, tree, &self.text, (&self.at, files)));
         vec![Some(self.code.len() - 1)]
     }
 

@@ -76,12 +76,13 @@ impl FileRun {
         self.still_used(step, &mut folded, env.mode);
         self.give_way(step, &mut folded, env.mode);
         let first = self.edits.len() as u32;
+        let ending = self.at.extension().map(str::to_owned);
         for round in 0..=ROUNDS {
             let new = self.write(step, &folded, first, env.mode);
             let bad = self.broken(&new, first, folded.len());
             let StepText { text, pieces, trees, derived, .. } = new;
             if bad.is_empty() {
-                self.record(step, folded, derived);
+                self.record(step, folded, derived, env.mode);
                 let before = std::mem::replace(&mut self.text, text);
                 self.map = PieceMap::new(pieces);
                 if self.text != before {
@@ -90,6 +91,10 @@ impl FileRun {
                     self.trees = whole.map(|t| (t.language, t.tree)).collect();
                     self.code.clear();
                     self.layers = OnceCell::new();
+                }
+                if self.at.extension() != ending.as_deref() {
+                    // It is read as something else now.
+                    self.trees.clear();
                 }
                 return;
             }

@@ -5,6 +5,7 @@ mod conflicts;
 mod file;
 mod fold;
 mod folded;
+mod moved;
 mod naming;
 mod pages;
 mod protected;
@@ -16,19 +17,20 @@ mod write;
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
+use emendo_actions::FileOp;
 use emendo_lang::{FileFacts, Index, Project as _, Tree};
 use emendo_text::{Digest, Hasher, RelPath, Text};
 use rayon::prelude::*;
 
 pub(crate) use sink::CoverageLog;
-pub use sink::{Counts, FileResult, Mode, Sink};
+pub use sink::{Counts, FileAfter, FileFate, FileResult, Mode, Sink};
 pub(crate) use why::LineTrace;
 pub use why::{WhyStage, WhyStop};
 
 use crate::edits::{Carried, Decisions, Note, OnceWritten};
 use crate::look::{
-    Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, RecalledScan, Scan,
-    ScanData, StampDiff, Stamps, Truths, ask, follow,
+    Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, PathsNow, RecalledScan,
+    Scan, ScanData, StampDiff, Stamps, Truths, ask, follow, moves, moves_after_all,
 };
 use crate::plan::{Conditions, MissingRequirement, Plan, PlanStep, SkippedStep};
 use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
@@ -112,7 +114,16 @@ impl<'a> PreparedRun<'a> {
                 seen.candidates.insert(i, Candidate { path: path.clone(), size });
             }
         }
-        let answers = Answers { index, followed, truths, ..Answers::default() };
+        let now = PathsNow {
+            project: engine.project,
+            texts: &files,
+            index: &index,
+            truths: &truths,
+            own: engine.own,
+            decisions: engine.decisions,
+        };
+        let moving = moves_after_all(engine.plan, &now);
+        let answers = Answers { index, followed, truths, moving, ..Answers::default() };
         StartedRun { engine, files, walked, seen, answers, stamps, known }
     }
 }
@@ -145,7 +156,8 @@ impl StartedRun<'_> {
     /// True if a step may rest on what a step before it made of another file.
     pub(crate) fn staged(&self) -> bool {
         let plan = self.engine.plan;
-        self.engine.stages_of(&self.seen.wide).len() > 1
+        self.engine.stages_of(&self.seen.wide, &self.answers).len() > 1
+            || self.answers.moving
             || plan.reads_manifests()
             || plan.conditions.iter().any(|c| c.1.is_late())
     }
@@ -187,7 +199,7 @@ impl StartedRun<'_> {
             let size = engine.project.size(path).unwrap_or(0);
             now.push(Candidate { path: path.clone(), size });
         }
-        let staged = engine.stages_of(&answers.wide).len() > 1;
+        let staged = engine.stages_of(&answers.wide, &answers).len() > 1;
         let keeps = engine.memory.filter(|m| m.keeps);
         // Steps change what files say to others.
         let before = (staged && keeps.is_some()).then(|| OutsideFacts::of(&answers.index));
@@ -344,13 +356,15 @@ impl Engine<'_> {
         let exists = |p: &RelPath| self.project.exists(p);
         let trouble = Mutex::new(Trouble::default());
         let all = files.len() as u64;
-        let stages = self.stages_of(&answers.wide);
+        let stages = self.stages_of(&answers.wide, answers).to_vec();
         let mut kept: HashMap<RelPath, FileRun> = HashMap::new();
+        let mut files = files.to_vec();
         for (n, stage) in stages.iter().enumerate() {
             let last = n + 1 == stages.len();
             self.ask_now(stage, answers, &kept, texts);
+            self.with_moves(stage, answers, (&kept, texts), &mut files);
             let mut done = 0;
-            for chunk in chunks(files) {
+            for chunk in chunks(&files) {
                 let env = Env {
                     touched: self.touched,
                     trace: self.trace,
@@ -369,7 +383,7 @@ impl Engine<'_> {
                     .into_par_iter()
                     .filter_map(|(path, run)| {
                         let fresh = run.is_none();
-                        let mut run = run.or_else(|| self.open(path))?;
+                        let mut run = run.or_else(|| self.open(path, answers))?;
                         for n in stage.clone() {
                             run.step(n, &env);
                         }
@@ -394,7 +408,7 @@ impl Engine<'_> {
                 sink.progress(done, all);
             }
             if !last {
-                self.update(answers, &kept, texts);
+                self.update(answers, &mut kept, texts);
             }
         }
         Ok(trouble.into_inner().unwrap_or_default())
@@ -427,15 +441,76 @@ impl Engine<'_> {
         }
     }
 
-    /// The stages: what files pass on to one another may change with every step.
-    fn stages_of(&self, wide: &ExtraNames) -> &[std::ops::Range<usize>] {
-        if wide.changes() { &self.plan.single } else { &self.plan.stages }
+    /// Works out what the steps of a stage do to files as a whole; these files, and those that may refer to them, are looked into.
+    fn with_moves(
+        &self,
+        stage: &std::ops::Range<usize>,
+        answers: &mut Answers,
+        (kept, texts): (&HashMap<RelPath, FileRun>, &ProjectFiles),
+        files: &mut Vec<Candidate>,
+    ) {
+        for n in stage.clone() {
+            if self.plan.steps[n].actions.iter().all(|a| a.asks.paths.is_none()) {
+                continue;
+            }
+            let texts = overlaid(kept, texts);
+            let now = PathsNow {
+                project: self.project,
+                texts: &texts,
+                index: &answers.index,
+                truths: &answers.truths,
+                own: self.own,
+                decisions: self.decisions,
+            };
+            let Some(moves) = moves(self.plan, n, &now) else { continue };
+            let origin: HashMap<&RelPath, &RelPath> =
+                kept.values().map(|r| (&r.at, &r.path)).collect();
+            let at_first = |p: &RelPath| origin.get(p).map_or_else(|| p.clone(), |o| (*o).clone());
+            for path in moves.users.iter().map(at_first) {
+                if self.only.is_some_and(|only| !only.contains(&path)) {
+                    continue;
+                }
+                if let Err(i) = files.binary_search_by(|c| c.path.cmp(&path)) {
+                    let size = self.project.size(&path).unwrap_or(0);
+                    files.insert(i, Candidate { path, size });
+                }
+            }
+            answers.moves.insert(n, moves);
+        }
     }
 
-    fn open(&self, path: RelPath) -> Option<FileRun> {
+    /// The stages: what files pass on to one another may change with every step.
+    fn stages_of(&self, wide: &ExtraNames, answers: &Answers) -> &[std::ops::Range<usize>] {
+        if wide.changes() || answers.moving { &self.plan.single } else { &self.plan.stages }
+    }
+
+    fn open(&self, path: RelPath, answers: &Answers) -> Option<FileRun> {
         let path = self.project.as_said(path);
-        let bytes = self.project.bytes(&path).ok()?;
-        let text = Text::decode(&bytes).ok()?;
+        let moves = || answers.moves.values().filter_map(|m| m.of(&path)).next();
+        let bytes = match self.project.bytes(&path) {
+            Ok(bytes) => bytes,
+            Err(_) if moves().is_some_and(|m| m.op == FileOp::Create) => {
+                let base = (Text::new(""), Digest::of(b""));
+                let mut run = FileRun::new(self.plan.world.clone(), path, base.0, base.1);
+                run.there = (false, false);
+                return Some(run);
+            }
+            Err(_) => return None,
+        };
+        let text = match Text::decode(&bytes) {
+            Ok(text) => text,
+            // What is no text can be moved and deleted.
+            Err(_) if moves().is_some() => {
+                let digest = Digest::of(&bytes);
+                let world = self.plan.world.clone();
+                let whole = self.project.protects(&path);
+                let protected = Protected::of(&path, "", None, whole);
+                let mut run = FileRun::new(world, path, Text::new(""), digest);
+                (run.bytes, run.protected) = (Some(bytes), protected);
+                return Some(run);
+            }
+            Err(_) => return None,
+        };
         let whole = self.project.protects(&path);
         let language = self.plan.world.language_of(&path);
         let protected = Protected::of(&path, text.as_str(), language, whole);
@@ -448,12 +523,18 @@ impl Engine<'_> {
     fn update(
         &self,
         answers: &mut Answers,
-        kept: &HashMap<RelPath, FileRun>,
+        kept: &mut HashMap<RelPath, FileRun>,
         texts: &Arc<ProjectFiles>,
     ) {
         let texts = overlaid(kept, texts);
         answers.index.replace_files(Arc::new(texts));
-        for (path, run) in kept {
+        let moved = |r: &&FileRun| r.indexed != r.at || !r.there.0;
+        for run in kept.values().filter(moved) {
+            answers.index.forget(&run.indexed);
+            answers.manifests.remove(&run.indexed);
+        }
+        for run in kept.values().filter(|r| r.there.0 && r.bytes.is_none()) {
+            let path = &run.at;
             if let Some(e) =
                 self.plan.world.ecosystem_of(path).filter(|_| self.plan.reads_manifests())
             {
@@ -470,6 +551,7 @@ impl Engine<'_> {
                 answers.index.add(language, path, &run.text, &tree, &facts);
             }
         }
+        kept.values_mut().for_each(|r| r.indexed.clone_from(&r.at));
     }
 }
 
@@ -494,8 +576,13 @@ impl Trouble {
 
 /// The files as the steps have left them.
 fn overlaid(kept: &HashMap<RelPath, FileRun>, texts: &ProjectFiles) -> ProjectFiles {
-    let changed = kept.iter().filter(|(_, run)| run.text != run.base.as_str());
-    texts.with(changed.map(|(p, run)| (p.clone(), run.text.clone())).collect())
+    let elsewhere = |run: &FileRun| run.at != run.path || run.there != (true, true);
+    let moved: Vec<&FileRun> = kept.values().filter(|r| elsewhere(r)).collect();
+    let away = moved.iter().filter(|r| r.there.1).map(|r| r.path.clone()).collect();
+    let new = moved.iter().filter(|r| r.there.0).map(|r| r.at.clone()).collect();
+    let changed = kept.values().filter(|r| r.there.0 && r.bytes.is_none());
+    let changed = changed.filter(|r| elsewhere(r) || r.text != r.base.as_str());
+    texts.with(changed.map(|r| (r.at.clone(), r.text.clone())).collect(), (&away, new))
 }
 
 /// Chunks of files; one that is over a megabyte goes alone, since its tree is many times larger.

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use emendo_actions::{Change, Draft};
+use emendo_actions::{Change, Draft, FileOp};
 use emendo_text::{Digest, Hasher, Part, Piece, Span};
 
 use crate::edits::Status;
@@ -59,7 +59,10 @@ impl FileRun {
             h.part(&key.recipe).part(&key.step);
             let mut weak = Hasher::new();
             weak.part(&key.recipe).part(&key.step).digest(d.digest);
-            if let Some(by) = only {
+            if d.op.is_some() {
+                h.part("file").part(self.path.as_str());
+                weak.part(self.path.name());
+            } else if let Some(by) = only {
                 // Inside text that the tool wrote: the parent and an ordinal.
                 let n = inside.entry(by).or_default();
                 h.digest(self.edits[by as usize].id).digest(d.digest).number(*n);
@@ -83,6 +86,13 @@ impl FileRun {
     fn seal(&self, draft: &Draft, change: &Change) -> (Vec<u32>, Digest) {
         let mut parents: Vec<u32> = Vec::new();
         let mut h = Hasher::new();
+        match &draft.op {
+            // Whatever the file holds.
+            Some(FileOp::Delete) => return (parents, h.part("delete").finish()),
+            Some(FileOp::Move(to)) => drop(h.part("move").part(to.as_str())),
+            Some(FileOp::Create) => drop(h.part("create")),
+            None => {}
+        }
         let mut source = |span: Span, h: &mut Hasher| {
             for piece in self.map.slice(span) {
                 match piece {
@@ -153,6 +163,7 @@ fn merged(drafts: Vec<Draft>) -> Vec<Draft> {
     for d in drafts {
         let equal = |k: &Draft| {
             k.hull == d.hull
+                && k.op == d.op
                 && k.change.splices == d.change.splices
                 && k.alternatives.is_empty()
                 && d.alternatives.is_empty()

@@ -12,7 +12,7 @@ use crate::run::file::{FileRun, NewTree};
 impl FileRun {
     /// The layers of code of the text as it is; none where the file is no page.
     pub(crate) fn page_layers(&self) -> Option<&[Arc<Layer>]> {
-        let read = || self.world.layers_of(&self.path, &self.text);
+        let read = || self.world.layers_of(&self.at, &self.text);
         self.layers.get_or_init(read).as_deref()
     }
 
@@ -30,7 +30,7 @@ impl FileRun {
                     && c.layer.as_ref().is_some_and(|l| Arc::ptr_eq(l, layer))
             };
             let known = self.code.iter().position(same).unwrap_or_else(|| {
-                let code = Code::of_layer(language, layer, (&self.path, files), &self.text);
+                let code = Code::of_layer(language, layer, (&self.at, files), &self.text);
                 self.code.push(code);
                 self.code.len() - 1
             });
@@ -60,7 +60,7 @@ impl FileRun {
 
     /// The layers of a new text, parsed as those of the text as it is.
     pub(crate) fn parsed_again(&self, text: &str) -> Vec<NewTree> {
-        let layers = self.world.layers_of(&self.path, text).unwrap_or_default();
+        let layers = self.world.layers_of(&self.at, text).unwrap_or_default();
         let one = |code: &Code| {
             let old = code.layer.as_ref()?;
             let same = |l: &&Arc<Layer>| l.ending == old.ending;

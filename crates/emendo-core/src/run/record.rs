@@ -2,9 +2,10 @@
 
 use std::collections::{HashMap, HashSet};
 
-use emendo_actions::Draft;
+use emendo_actions::{Draft, FileOp};
 use emendo_text::{
-    Digest, Hasher, Hunk, LineMark, Part, Piece, Placed, Span, Splice, hunks, line_marks, render,
+    Digest, Hasher, Hunk, LineMark, Part, Piece, Placed, RelPath, Span, Splice, hunks, line_marks,
+    render,
 };
 
 use crate::edits::{Edit, Evidence, ShownAlternative, Standing, Status, by_line};
@@ -12,7 +13,7 @@ use crate::plan::PlanStep;
 use crate::run::file::{FileRun, applied, excerpt};
 use crate::run::fold::own_place;
 use crate::run::folded::FoldedDraft;
-use crate::run::sink::FileResult;
+use crate::run::sink::{FileAfter, FileFate, FileResult, Mode};
 
 /// Lines that are kept of an edit; one that changes more is told by those before.
 const MOST_LINES: usize = 400;
@@ -25,6 +26,7 @@ impl FileRun {
         step: &PlanStep,
         folded: Vec<FoldedDraft>,
         derived: Vec<(Edit, Vec<Splice>)>,
+        mode: Mode,
     ) {
         let ids: Vec<Digest> = folded.iter().map(|f| f.id).collect();
         let first = self.edits.len();
@@ -80,9 +82,17 @@ impl FileRun {
                 evidence,
                 caution: step.info.caution.clone().or_else(|| {
                     let runner = &step.actions[f.draft.action.0].runner;
-                    runner.caution(&self.path, f.draft.action.1).map(str::to_owned)
+                    let at = |path| runner.caution(path, f.draft.action.1);
+                    let to = match &f.draft.op {
+                        Some(FileOp::Move(to)) => at(to),
+                        _ => None,
+                    };
+                    at(&self.at).or(to).map(str::to_owned)
                 }),
-                before: excerpt(f.draft.hull.of(&self.text)),
+                before: match &f.draft.op {
+                    Some(FileOp::Move(_) | FileOp::Delete) => self.at.as_str().to_owned(),
+                    _ => excerpt(f.draft.hull.of(&self.text)),
+                },
                 // The user's own text is found again by all of it.
                 after: if reworded { after } else { excerpt(&after) },
                 with_inner,
@@ -97,7 +107,13 @@ impl FileRun {
                 derived: false,
                 provides: f.draft.tie.provides,
                 needs: f.draft.tie.needs,
+                file: f.draft.op.clone(),
             };
+            match edit.file.clone().filter(|_| edit.standing == Standing::In) {
+                // What is not in yet becomes so when it is accepted: a look ahead changes nothing on disk.
+                Some(op) if f.wanted(mode) => self.becomes(op),
+                _ => {}
+            }
             self.edits.push(edit);
         }
         for (mut edit, splices) in derived {
@@ -126,6 +142,9 @@ impl FileRun {
     fn after(&self, f: &FoldedDraft) -> String {
         if let Status::Reworded(own) = &f.status {
             return self.base.with_line_ends(own).into_owned();
+        }
+        if let Some(FileOp::Move(to)) = &f.draft.op {
+            return to.as_str().to_owned();
         }
         match f.change() {
             None => f.draft.hull.of(&self.text).to_owned(),
@@ -192,8 +211,43 @@ impl FileRun {
         out.get(around.start as usize..end).map(excerpt)
     }
 
+    /// What becomes of the file as a whole.
+    fn becomes(&mut self, op: FileOp) {
+        match op {
+            FileOp::Move(to) => self.at = to,
+            FileOp::Create => self.there.0 = true,
+            FileOp::Delete => self.there.0 = false,
+        }
+        // Names and modules follow from where it lies.
+        self.code.clear();
+        self.layers = std::cell::OnceCell::new();
+    }
+
+    /// Of a file that a step deletes nothing else is left to do.
+    fn held_back_by_deletion(&mut self) {
+        let deletes = |e: &&Edit| e.file == Some(FileOp::Delete) && e.standing == Standing::In;
+        let Some(id) = self.edits.iter().find(deletes).map(|e| e.id).filter(|_| !self.there.0)
+        else {
+            return;
+        };
+        let why = format!("{} deletes the file", id.short(8));
+        for e in self.edits.iter_mut().filter(|e| e.id != id && e.standing == Standing::In) {
+            e.standing = Standing::Withheld(why.clone());
+            e.behind = Some(id);
+        }
+        self.edits.retain(|e| !e.derived);
+        self.notes.clear();
+        self.leftovers.clear();
+    }
+
     /// What became of the file.
-    pub(crate) fn finish(self) -> FileResult {
+    pub(crate) fn finish(mut self) -> FileResult {
+        self.held_back_by_deletion();
+        let fate = FileFate {
+            to: (self.there.0 && self.at != self.path).then(|| self.at.clone()),
+            created: self.there == (true, false),
+            deleted: self.there == (false, true),
+        };
         let changed = self.text != self.base.as_str();
         let hunks = if changed {
             hunks(self.base.as_str(), &self.text, self.map.pieces())
@@ -202,7 +256,7 @@ impl FileRun {
         };
         // Steps that take one another back change nothing: there is nothing to decide.
         let taken_back = |e: &Edit| e.standing == Standing::In && e.options.is_empty();
-        let undone = !changed && self.edits.iter().all(taken_back);
+        let undone = !changed && fate.stays() && self.edits.iter().all(taken_back);
         let texts = (self.base.as_str(), self.text.as_str());
         let (edits, hunks, marks) = match undone {
             true => (Vec::new(), hunks, Vec::new()),
@@ -212,10 +266,22 @@ impl FileRun {
                 without_cancelled((self.edits, self.covered), lines, self.map.pieces(), texts)
             }
         };
-        let after = changed.then(|| self.base.encode(&self.text)).flatten();
+        let bytes = |text: &str| match &self.bytes {
+            Some(bytes) => Some(bytes.as_ref().clone()),
+            None => self.base.encode(text),
+        };
+        let differs = changed || !fate.stays();
+        let after = (differs && !fate.deleted).then(|| bytes(&self.text)).flatten();
         // What is taken back by a later step is in no step's text.
-        let steps = self.steps.iter().filter(|_| changed);
-        let steps = steps.filter_map(|(n, text)| Some((*n, self.base.encode(text)?))).collect();
+        let steps = self.steps.iter().filter(|_| differs);
+        let after_step = |(n, at, text): &(usize, RelPath, Option<String>)| {
+            let bytes = match text {
+                Some(text) => Some(bytes(text)?),
+                None => None,
+            };
+            Some((*n, FileAfter { path: at.clone(), bytes }))
+        };
+        let steps = steps.filter_map(after_step).collect();
         let mut leftovers = by_line(&self.path, self.leftovers);
         for l in &mut leftovers {
             l.protected = self.protected.reason(&[l.line]).is_some();
@@ -229,6 +295,7 @@ impl FileRun {
             hunks,
             marks,
             after,
+            fate,
             steps,
             keys: self.keys,
         }

@@ -62,10 +62,42 @@ pub struct FileResult {
     pub marks: Vec<LineMark>,
     /// The new bytes, where anything changed.
     pub after: Option<Vec<u8>>,
-    /// The bytes after each step that changed them, by the number of the step, where that is asked.
-    pub steps: Vec<(usize, Vec<u8>)>,
+    /// What becomes of it as a whole; a file that is created may move too.
+    pub fate: FileFate,
+    /// The file after each step that changed it, by the number of the step, where that is asked.
+    pub steps: Vec<(usize, FileAfter)>,
     /// Which drafts accepted edits are, where that is asked.
     pub keys: HashMap<Digest, DraftKey>,
+}
+
+/// What becomes of a file as a whole.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileFate {
+    /// Where it lies in the end, if not where it was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to: Option<RelPath>,
+    /// It was not there before.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub created: bool,
+    /// It is not there any more.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub deleted: bool,
+}
+
+impl FileFate {
+    /// True if it stays where it is.
+    pub fn stays(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
+/// A file after a step: where it lies, and its bytes; none where it is not there any more.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FileAfter {
+    /// Where it lies.
+    pub path: RelPath,
+    /// Its bytes.
+    pub bytes: Option<Vec<u8>>,
 }
 
 /// Actions that found something: the number of the step, that of the runner, and the row, or none where only a note tells.

@@ -202,6 +202,7 @@ impl FileRun {
                 derived: true,
                 provides: None,
                 needs: None,
+                file: None,
             };
             (edit, vec![e.splice])
         });
@@ -267,8 +268,8 @@ impl FileRun {
 
     /// What a reader of a settings file or manifest refuses in its new text, and did not before.
     fn new_faults(&self, text: &str) -> Vec<Span> {
-        let code = self.world.language_of(&self.path).is_some();
-        let Some(format) = self.world.format_of(&self.path).filter(|_| !code) else {
+        let code = self.world.language_of(&self.at).is_some();
+        let Some(format) = self.world.format_of(&self.at).filter(|_| !code) else {
             return Vec::new();
         };
         // Elements may stand many times.

@@ -166,7 +166,7 @@ impl Session {
         }
         let gathered =
             self.gather(disk, (&proposal, &decisions), (&accepted, &paths), options, &dirty)?;
-        let Gathering { packer, parts, written, .. } = gathered;
+        let Gathering { packer, parts, written, moves, .. } = gathered;
         let mut series = Series {
             session: self,
             disk,
@@ -192,7 +192,10 @@ impl Session {
         }
         // What is open stays known. The files are written whatever becomes of this.
         out.open = match (&out.stopped, first) {
-            (None, Some(first)) => self.keep_open(proposal, &first, (&done, &written)).ok(),
+            // A file that lies elsewhere holds its edits under other ids.
+            (None, Some(first)) if !moves => {
+                self.keep_open(proposal, &first, (&done, &written)).ok()
+            }
             _ => self.settled_open(disk).ok(),
         };
         Ok(out)
@@ -312,6 +315,7 @@ impl Session {
             underfoot: Vec::new(),
             once: plan.once_steps(),
             written: HashMap::new(),
+            moves: false,
         };
         let run = engine.run(&mut sink);
         if let Err(e) = run {
@@ -334,7 +338,9 @@ impl Session {
     ) -> Result<Vec<RelPath>, SessionError> {
         let mut out = Vec::new();
         for f in proposal.files.iter().filter(|f| paths.contains(&f.path)) {
-            if disk.read(&f.path)?.map(|b| Digest::of(&b)) != Some(f.base) {
+            let now = disk.read(&f.path)?;
+            let to_come = now.is_none() && f.fate.created;
+            if !to_come && now.map(|b| Digest::of(&b)) != Some(f.base) {
                 out.push(f.path.clone());
             }
         }
@@ -357,9 +363,7 @@ impl Session {
                 .filter(|j| j.phase == Phase::Done)
                 .find_map(|j| j.ops.ops.iter().find(|o| o.path == path));
             let ours = match op {
-                Some(op) if !op.dirty => {
-                    disk.read(&path)?.map(|b| Digest::of(&b)) == Some(op.after.digest)
-                }
+                Some(op) if !op.dirty => disk.read(&path)?.map(|b| Digest::of(&b)) == op.becomes(),
                 _ => false,
             };
             if !ours {

@@ -307,7 +307,9 @@ impl Session {
             format!("Revert \"{title}\"\n\nThis reverts commit {commit}, which an apply made.\n");
         let mut paths = written.planned.paths;
         paths.retain(|p| !back.kept.contains(p));
-        let Some(planned) = history.plan(&message, &paths)? else { return Ok(None) };
+        let came = journal.ops.ops.iter().filter(|o| o.gone).map(|o| o.path.clone());
+        let came: Vec<RelPath> = came.collect();
+        let Some(planned) = history.plan(&message, &paths, &came)? else { return Ok(None) };
         self.commit(journal, disk, (kind, planned), history).map(Some)
     }
 }
@@ -333,17 +335,17 @@ pub(crate) fn changed_since(
     disk: &dyn Disk,
     newest_first: &[&Journal],
 ) -> io::Result<Vec<RelPath>> {
-    let mut seen: HashMap<RelPath, Vec<Digest>> = HashMap::new();
+    let mut seen: HashMap<RelPath, Vec<Option<Digest>>> = HashMap::new();
     for j in newest_first {
         for op in &j.ops.ops {
-            let known = seen.entry(op.path.clone()).or_insert_with(|| vec![op.after.digest]);
-            known.push(op.before.digest);
+            let known = seen.entry(op.path.clone()).or_insert_with(|| vec![op.becomes()]);
+            known.push(op.was());
         }
     }
     let mut out = Vec::new();
     for (path, known) in seen {
         let now = disk.read(&path)?.map(|b| Digest::of(&b));
-        if !now.is_some_and(|now| known.contains(&now)) {
+        if !known.contains(&now) {
             out.push(path);
         }
     }

@@ -8,13 +8,13 @@ use emendo_lang::Certainty;
 use emendo_text::{Digest, RelPath, Text};
 
 use crate::apply::{
-    CommitKind, CommitRecord, Disk, Formatter, History, Journal, NoHistory, Ops, Packer, Phase,
-    PlannedCommit, Unknown, message, title,
+    CommitKind, CommitRecord, Disk, Formatter, History, Journal, NoHistory, Ops, Packer,
+    PathChange, Phase, PlannedCommit, Unknown, message, title,
 };
 use crate::edits::{Decision, Decisions, Edit, OnceWritten, Standing, StepKey, Verdict, Waiting};
 use crate::plan::Plan;
 use crate::review::{Proposal, WrittenFile};
-use crate::run::{FileResult, Sink};
+use crate::run::{FileAfter, FileResult, Sink};
 use crate::session::Session;
 use crate::session::error::SessionError;
 use crate::state::mark_unsettled;
@@ -74,6 +74,66 @@ pub struct AppliedPart {
     pub uncommitted: Vec<RelPath>,
 }
 
+/// What a part makes of one path.
+struct PartChange {
+    path: RelPath,
+    /// There is a file before.
+    there: bool,
+    /// Its content after; none where there is to be no file.
+    after: Option<Vec<u8>>,
+    /// Where the file goes that leaves the path.
+    moved_to: Option<RelPath>,
+    /// Where the file comes from that takes the path.
+    from: Option<RelPath>,
+}
+
+impl PartChange {
+    /// What leads from one state of a file to the next: where it lies, and its content.
+    fn between(
+        before: Option<&(RelPath, Vec<u8>)>,
+        after: Option<&(RelPath, Vec<u8>)>,
+    ) -> Vec<Self> {
+        let same = before.map(|b| &b.0) == after.map(|a| &a.0);
+        let leaves = before.map(|(path, _)| Self {
+            path: path.clone(),
+            there: true,
+            after: after.filter(|_| same).map(|a| a.1.clone()),
+            moved_to: after.filter(|_| !same).map(|a| a.0.clone()),
+            from: None,
+        });
+        let comes = after.filter(|_| !same).map(|(path, bytes)| Self {
+            path: path.clone(),
+            there: false,
+            after: Some(bytes.clone()),
+            moved_to: None,
+            from: before.map(|b| b.0.clone()),
+        });
+        leaves.into_iter().chain(comes).collect()
+    }
+
+    /// Adds it to what is written; `before` is the content that stands there.
+    fn pack(
+        &self,
+        packer: &mut Packer<'_>,
+        disk: &dyn Disk,
+        before: &[u8],
+        dirty: bool,
+    ) -> io::Result<()> {
+        let meta = match &self.from {
+            Some(from) => disk.meta(from)?,
+            None => None,
+        };
+        packer.add(&PathChange {
+            path: &self.path,
+            before: self.there.then_some(before),
+            after: self.after.as_deref(),
+            moved_to: self.moved_to.as_ref(),
+            meta,
+            dirty,
+        })
+    }
+}
+
 /// Steps that are written together.
 pub(super) struct Part {
     /// The numbers of its steps in the plan; those between the first and the last that write nothing among them.
@@ -81,7 +141,7 @@ pub(super) struct Part {
     /// Its steps that write something.
     pub(super) keys: Vec<StepKey>,
     /// What its files become; of the first part that stands in the packer.
-    texts: Vec<(RelPath, Vec<u8>)>,
+    changes: Vec<PartChange>,
     used: Vec<Decision>,
     once: Vec<OnceWritten>,
     /// Its edits, for who must find them again.
@@ -90,8 +150,8 @@ pub(super) struct Part {
 
 impl Part {
     fn of(steps: RangeInclusive<usize>, keys: Vec<StepKey>) -> Self {
-        let (texts, used) = (Vec::new(), Vec::new());
-        Self { steps, keys, texts, used, once: Vec::new(), drafts: Vec::new() }
+        let (changes, used) = (Vec::new(), Vec::new());
+        Self { steps, keys, changes, used, once: Vec::new(), drafts: Vec::new() }
     }
 
     /// All steps in one.
@@ -160,6 +220,8 @@ pub(super) struct Gathering<'a> {
     pub(super) once: HashSet<StepKey>,
     /// What becomes of each file in the end.
     pub(super) written: HashMap<RelPath, WrittenFile>,
+    /// Files move, come or go.
+    pub(super) moves: bool,
 }
 
 impl Gathering<'_> {
@@ -185,30 +247,46 @@ impl Gathering<'_> {
     /// What steps wrote that is not to be done twice.
     fn once(&self, file: &FileResult) -> Vec<OnceWritten> {
         let mut out = OnceWritten::of(file.edits.iter(), &self.once);
+        let named =
+            |o: &mut OnceWritten| o.path.clone_from(file.fate.to.as_ref().unwrap_or(&file.path));
         if let Some(after) = &file.after {
             let text = Text::decode(after).map(|t| t.as_str().to_owned()).unwrap_or_default();
             out.extend(OnceWritten::reworded(&file.edits, &file.marks, &text));
         }
+        out.iter_mut().for_each(named);
         out
     }
 
     /// What each part makes of a file.
-    fn texts(&mut self, file: &mut FileResult, before: &[u8]) -> io::Result<()> {
+    fn changes(&mut self, file: &mut FileResult, before: &[u8]) -> io::Result<()> {
         let dirty = self.dirty.contains(&file.path);
         let single = self.parts.len() == 1;
-        let mut at = before.to_vec();
+        let mut at = (!file.fate.created).then(|| (file.path.clone(), before.to_vec()));
         for (i, part) in self.parts.iter_mut().enumerate() {
             let step = file.steps.iter().rposition(|(n, _)| n <= part.steps.end());
-            let text = match single {
-                true => file.after.clone(),
-                false => step.map(|s| file.steps[s].1.clone()),
+            let next = match (single, step) {
+                (true, _) if file.fate.deleted => None,
+                (true, _) => {
+                    let path = file.fate.to.as_ref().unwrap_or(&file.path).clone();
+                    let bytes = file.after.take();
+                    bytes.map(|b| (path, b)).or_else(|| at.clone())
+                }
+                (false, Some(step)) => {
+                    let FileAfter { path, bytes } = &file.steps[step].1;
+                    bytes.as_ref().map(|b| (path.clone(), b.clone()))
+                }
+                (false, None) => continue,
             };
-            let Some(text) = text.filter(|t| *t != at) else { continue };
-            match i {
-                0 => self.packer.add(file.path.clone(), before, &text, dirty)?,
-                _ => part.texts.push((file.path.clone(), text.clone())),
+            if next == at {
+                continue;
             }
-            at = text;
+            for change in PartChange::between(at.as_ref(), next.as_ref()) {
+                match i {
+                    0 => change.pack(&mut self.packer, self.disk, before, dirty)?,
+                    _ => part.changes.push(change),
+                }
+            }
+            at = next;
         }
         Ok(())
     }
@@ -216,8 +294,13 @@ impl Gathering<'_> {
 
 impl Sink for Gathering<'_> {
     fn file(&mut self, mut file: FileResult) -> io::Result<()> {
-        let before = self.disk.read(&file.path)?.unwrap_or_default();
-        if Digest::of(&before) != file.base || self.bases.get(&file.path) != Some(&file.base) {
+        let before = self.disk.read(&file.path)?;
+        let came = file.fate.created && before.is_some();
+        let before = before.unwrap_or_default();
+        if came
+            || Digest::of(&before) != file.base
+            || self.bases.get(&file.path) != Some(&file.base)
+        {
             self.underfoot.push(file.path);
             return Ok(());
         }
@@ -234,8 +317,10 @@ impl Sink for Gathering<'_> {
                 part.once.push(once);
             }
         }
-        self.texts(&mut file, &before)?;
-        if let Some(after) = file.after.filter(|a| *a != before) {
+        self.moves |= !file.fate.stays();
+        let after = file.after.clone();
+        self.changes(&mut file, &before)?;
+        if let Some(after) = after.filter(|a| *a != before) {
             let written = WrittenFile { after: Digest::of(&after), hunks: file.hunks };
             self.written.insert(file.path, written);
         }
@@ -271,8 +356,8 @@ impl<'a> Series<'a> {
             Some(packer) => packer,
             None => Packer::begin(self.disk, &self.session.state()?)?,
         };
-        for (path, text) in std::mem::take(&mut part.texts) {
-            if let Err(e) = self.add(&mut packer, path, &text) {
+        for change in std::mem::take(&mut part.changes) {
+            if let Err(e) = self.add(&mut packer, &change) {
                 packer.abandon();
                 return Err(e);
             }
@@ -308,12 +393,17 @@ impl<'a> Series<'a> {
             }
             return Err(e);
         }
-        self.now.extend(journal.ops.ops.iter().map(|o| (o.path.clone(), o.after.digest)));
+        for op in &journal.ops.ops {
+            match op.becomes() {
+                Some(digest) => drop(self.now.insert(op.path.clone(), digest)),
+                None => drop(self.now.remove(&op.path)),
+            }
+        }
         let written = AppliedPart {
             id: journal.id,
             title: title(&self.proposal.header, &part.keys),
             steps: part.keys,
-            files: journal.ops.ops.iter().map(|o| o.path.clone()).collect(),
+            files: journal.ops.files(),
             edits: part.used.len(),
             commit,
             uncommitted,
@@ -321,13 +411,15 @@ impl<'a> Series<'a> {
         Ok(Some((written, journal)))
     }
 
-    fn add(&self, packer: &mut Packer<'_>, path: RelPath, text: &[u8]) -> Result<(), SessionError> {
-        let before = self.disk.read(&path)?.unwrap_or_default();
-        if self.now.get(&path) != Some(&Digest::of(&before)) {
-            return Err(SessionError::Changed(vec![path]));
+    fn add(&self, packer: &mut Packer<'_>, change: &PartChange) -> Result<(), SessionError> {
+        let path = &change.path;
+        let before = self.disk.read(path)?;
+        let as_known = self.now.get(path).copied() == before.as_ref().map(|b| Digest::of(b));
+        if change.there != before.is_some() || change.there && !as_known {
+            return Err(SessionError::Changed(vec![path.clone()]));
         }
-        let dirty = self.dirty.contains(&path);
-        Ok(packer.add(path, &before, text, dirty)?)
+        let dirty = self.dirty.contains(path);
+        Ok(change.pack(packer, self.disk, &before.unwrap_or_default(), dirty)?)
     }
 
     /// What follows when the files of a part are written: the project's form, and the commit. Gives that, and the files that are
@@ -338,9 +430,11 @@ impl<'a> Series<'a> {
         part: &Part,
     ) -> Result<(Option<String>, Vec<RelPath>), SessionError> {
         let paths: Vec<RelPath> = journal.ops.ops.iter().map(|o| o.path.clone()).collect();
-        if let Some(formatter) = self.options.formatter.filter(|f| !f.is_idle(&paths)) {
+        let there: Vec<RelPath> =
+            journal.ops.ops.iter().filter(|o| !o.gone).map(|o| o.path.clone()).collect();
+        if let Some(formatter) = self.options.formatter.filter(|f| !f.is_idle(&there)) {
             journal.enter(self.disk, Phase::Formatting)?;
-            formatter.format(&paths)?;
+            formatter.format(&there)?;
             journal.adopt(self.disk)?;
             journal.enter(self.disk, Phase::Written)?;
         }
@@ -352,7 +446,9 @@ impl<'a> Series<'a> {
             (paths.iter().filter(own).cloned().collect(), paths);
         clean.retain(|p| !self.dirty.contains(p));
         let message = self.message(part, &clean)?;
-        let planned = self.options.history.plan(&message, &clean)?;
+        let new: Vec<RelPath> =
+            journal.ops.ops.iter().filter(|o| o.born).map(|o| o.path.clone()).collect();
+        let planned = self.options.history.plan(&message, &clean, &new)?;
         let held = planned.as_ref().map_or(&[][..], |p| &p.paths);
         out.extend(clean.iter().filter(|p| !held.contains(p)).cloned());
         let Some(planned) = planned else { return Ok((None, out)) };
@@ -427,8 +523,8 @@ impl Session {
         journal.keep_commit(disk, kind, &record)?;
         let made = history.make(&record.planned).inspect_err(|_| journal.forget_commit(kind))?;
         let mut changed = match kind {
-            CommitKind::Written => journal.unlike(disk, |o| [o.after.digest])?,
-            CommitKind::TakenBack => journal.unlike(disk, |o| [o.before.digest])?,
+            CommitKind::Written => journal.unlike(disk, |o| [o.becomes()])?,
+            CommitKind::TakenBack => journal.unlike(disk, |o| [o.was()])?,
         };
         changed.retain(|p| record.planned.paths.contains(p));
         if !changed.is_empty() || !made.otherwise.is_empty() {

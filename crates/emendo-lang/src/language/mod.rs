@@ -21,8 +21,8 @@ pub use calls::{
 pub use declared::{Binding, Declares, Hints, KeyRule, TypeRule, anonymous, bind, declares};
 pub use grammar::{Budget, Dialect, Grammar, Layer};
 pub use imports::{Exports, Imports};
-pub use modules::{Absolute, Modules};
-pub use names::Names;
+pub use modules::{Absolute, Modules, PathTo};
+pub use names::{Names, TypeFiles};
 pub use scopes::{Outside, Scopes, Shadows};
 pub use shape::{
     Compare, Context, DeclarationShape, Flow, Fragments, Keyed, Placeholder, Writing, context,

@@ -7,6 +7,18 @@ use crate::ground::Files;
 /// Makes the module that a path begins with absolute: the written segments, the module that it is written in, and its file.
 pub type Absolute = fn(&[&str], &str, &RelPath, &dyn Files) -> Option<Vec<String>>;
 
+/// A path to a module of the project, in the manner of one that stands.
+pub struct PathTo<'a> {
+    /// The segments that stand.
+    pub written: &'a [&'a str],
+    /// What the path is to lead to, made absolute: a module, or a name in one.
+    pub target: &'a str,
+    /// The file of the module.
+    pub file: &'a RelPath,
+    /// The file that holds the path.
+    pub from: &'a RelPath,
+}
+
 /// Where the modules of a project lie, for languages whose modules follow from paths.
 pub struct Modules {
     /// The module of a file.
@@ -15,6 +27,12 @@ pub struct Modules {
     pub absolute: Absolute,
     /// The file of a module of the project.
     pub file: fn(&str, &dyn Files) -> Option<RelPath>,
+    /// How a file writes a path that leads elsewhere; none where it cannot be written in the manner of what stands.
+    pub written: fn(&PathTo<'_>, &dyn Files) -> Option<Vec<String>>,
+    /// Settings files that name modules by their paths.
+    pub settings: &'static [&'static str],
+    /// The kind of a statement that makes the module of another file known in the file that holds it; empty if files need none.
+    pub statement: &'static str,
     /// Other names that settings or manifests of the project give to the module of a file.
     pub called: fn(&RelPath, &dyn Files) -> Vec<String>,
 }

@@ -72,6 +72,15 @@ impl Names {
     }
 }
 
+/// Where types lie, in languages whose files are called after them.
+#[derive(Clone, Copy, Debug)]
+pub struct TypeFiles {
+    /// Folders are called after packages.
+    pub folders: bool,
+    /// The folder of files that are called after a type, and name those that fulfil it; empty if there is none.
+    pub services: &'static str,
+}
+
 /// How symbols are written, and what makes a name known.
 pub struct Names {
     /// Between the segments of a symbol.
@@ -110,6 +119,8 @@ pub struct Names {
     pub default: &'static str,
     /// The module that names without any declaration belong to, and the objects that hold them; empty if there is none.
     pub globals: (&'static str, &'static [&'static str]),
+    /// Files are called after the type in them.
+    pub files: Option<TypeFiles>,
 }
 
 impl Names {
@@ -133,5 +144,6 @@ impl Names {
         scoped_owners: false,
         default: "",
         globals: ("", &[]),
+        files: None,
     };
 }

@@ -1,7 +1,8 @@
 //! Names in C#: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, Words, bind, declares,
+    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, TypeFiles, Words,
+    bind, declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -280,5 +281,6 @@ pub(crate) const NAMES: Names = Names {
         "value",
         "var",
     ],
+    files: Some(TypeFiles { folders: false, services: "" }),
     ..Names::NONE
 };

@@ -1,8 +1,8 @@
 //! Names in Java: where they stand, what declares them, and how symbols are written.
 
 use emendo_lang::language::{
-    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, Words, anonymous,
-    bind, declares,
+    Binding, Declares, Hints, KeyRule, Names, Reach, Scopes, Shadows, Space, TypeFiles, Words,
+    anonymous, bind, declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -251,5 +251,6 @@ pub(crate) const NAMES: Names = Names {
         "FunctionalInterface",
         "SafeVarargs",
     ],
+    files: Some(TypeFiles { folders: true, services: "META-INF/services" }),
     ..Names::NONE
 };

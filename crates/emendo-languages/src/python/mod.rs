@@ -13,7 +13,7 @@ use emendo_lang::language::{
 };
 
 use crate::python::imports::{EXPORTS, IMPORTS};
-use crate::python::modules::{absolute, module_file, module_of};
+use crate::python::modules::{absolute, module_file, module_of, written};
 use crate::python::names::{DECLARES, NAMES, SCOPES, WORDS};
 use crate::python::typing::TYPING;
 
@@ -35,6 +35,9 @@ pub(super) const PYTHON: Language = Language {
         of: module_of,
         absolute,
         file: module_file,
+        written,
+        settings: &[],
+        statement: "",
         called: |_, _| Vec::new(),
     }),
     declares: DECLARES,

@@ -1,6 +1,7 @@
 //! Where the modules of Python lie, and what paths to them mean.
 
 use emendo_lang::Files;
+use emendo_lang::language::PathTo;
 use emendo_text::RelPath;
 
 use crate::shared::nearest;
@@ -53,6 +54,27 @@ pub(crate) fn absolute(
     // Only the project itself can be named this way.
     let known = (1..=whole.len()).any(|n| module_file(&whole[..n].join("."), files).is_some());
     known.then_some(whole)
+}
+
+/// A path that leads elsewhere: with leading dots where one stands that has them, as far as they reach.
+pub(crate) fn written(path: &PathTo<'_>, files: &dyn Files) -> Option<Vec<String>> {
+    let target: Vec<&str> = path.target.split('.').collect();
+    let own = |s: &[&str]| Some(s.iter().map(|s| (*s).to_owned()).collect::<Vec<_>>());
+    if !path.written.first()?.starts_with('.') {
+        return own(&target);
+    }
+    let module = module_of(path.from, files);
+    let mut package: Vec<&str> = module.split('.').collect();
+    if path.from.name() != "__init__.py" {
+        package.pop();
+    }
+    let same = package.iter().zip(&target).take_while(|(a, b)| a == b).count();
+    if same == 0 {
+        return own(&target);
+    }
+    let dots = ".".repeat(package.len() - same + 1);
+    let rest = target[same..].iter().map(|s| (*s).to_owned());
+    Some(std::iter::once(dots).chain(rest).collect())
 }
 
 pub(crate) fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {

@@ -13,7 +13,7 @@ use emendo_lang::language::{
 };
 
 use crate::rust::imports::{EXPORTS, IMPORTS};
-use crate::rust::modules::{absolute, called, module_file, module_of};
+use crate::rust::modules::{absolute, called, module_file, module_of, written};
 use crate::rust::names::{DECLARES, NAMES, SCOPES, WORDS};
 use crate::rust::typing::TYPING;
 
@@ -31,7 +31,15 @@ pub(super) const RUST: Language = Language {
     scopes: SCOPES,
     imports: IMPORTS,
     exports: EXPORTS,
-    modules: Some(Modules { of: module_of, absolute, file: module_file, called }),
+    modules: Some(Modules {
+        of: module_of,
+        absolute,
+        file: module_file,
+        written,
+        settings: &[],
+        statement: "mod_item",
+        called,
+    }),
     declares: DECLARES,
     typing: TYPING,
     ..Language::new(

@@ -4,6 +4,7 @@
 //! the programs, tests and examples in their folders. A crate other than the library is called by the package and
 //! the path of its root, which no name in Rust can be.
 
+use emendo_lang::language::PathTo;
 use emendo_lang::{Files, remembered};
 use emendo_text::RelPath;
 
@@ -205,6 +206,30 @@ pub(crate) fn absolute(
         }
     };
     Some(head.iter().chain(rest).map(|s| (*s).to_owned()).collect())
+}
+
+/// A path that leads elsewhere: from the same module on as the one that stands, where that leads there, else from the crate.
+pub(crate) fn written(path: &PathTo<'_>, files: &dyn Files) -> Option<Vec<String>> {
+    let target: Vec<&str> = path.target.split("::").collect();
+    let module = module_of(path.from, files);
+    let own: Vec<&str> = module.split("::").collect();
+    let texts = |lead: &[&str], rest: &[&str]| {
+        Some(lead.iter().chain(rest).map(|s| (*s).to_owned()).collect::<Vec<_>>())
+    };
+    let ups = path.written.iter().take_while(|w| **w == "super").count();
+    let (lead, base) = match *path.written.first()? {
+        "super" => (&path.written[..ups], &own[..own.len().checked_sub(ups)?.max(1)]),
+        "self" => (&path.written[..1], &own[..]),
+        "crate" => (&path.written[..1], &own[..1]),
+        _ => (&[][..], &own[..]),
+    };
+    if let Some(rest) = target.strip_prefix(base).filter(|r| !r.is_empty()) {
+        return texts(lead, rest);
+    }
+    match target.strip_prefix(&own[..1]) {
+        Some(rest) => texts(&["crate"], rest),
+        None => texts(&target, &[]),
+    }
 }
 
 pub(crate) fn module_file(module: &str, files: &dyn Files) -> Option<RelPath> {

@@ -2,13 +2,21 @@
 
 use emendo_text::RelPath;
 
-use emendo_lang::language::Modules;
+use emendo_lang::language::{Modules, PathTo};
 use emendo_lang::{Files, remembered};
 
 use crate::shared::nearest;
 
 /// Files are modules by their paths; the settings of the compiler and manifests give them other names too.
-pub(super) const MODULES: Modules = Modules { of: module_of, absolute, file: module_file, called };
+pub(super) const MODULES: Modules = Modules {
+    of: module_of,
+    absolute,
+    file: module_file,
+    written,
+    settings: &["tsconfig.json", "jsconfig.json"],
+    statement: "",
+    called,
+};
 
 /// How many settings files may extend one another.
 const MAX_EXTENDS: usize = 8;
@@ -140,6 +148,101 @@ fn entries(manifest: &serde_json::Value) -> Vec<String> {
     let said = ["source", "types", "typings", "module", "main"];
     let said = said.iter().filter_map(|k| manifest[k].as_str().map(str::to_owned));
     said.chain(["src/index.ts".into(), "index.ts".into(), "src/index.js".into()]).collect()
+}
+
+/// A path that leads elsewhere: relative where one stands that is, else by the settings or the package that gave it its name.
+fn written(path: &PathTo<'_>, files: &dyn Files) -> Option<Vec<String>> {
+    let old = *path.written.first()?;
+    let target = path.file.as_str();
+    let ending = |p: &str| {
+        let name = p.rsplit('/').next()?;
+        let (stem, ending) = name.split_once('.')?;
+        (!stem.is_empty()).then(|| ending.to_owned())
+    };
+    // An ending that is written out stays: of a script that of what it becomes.
+    let told = ending(old).filter(|e| ENDINGS.contains(&e.as_str()));
+    let bare_target = match &told {
+        Some(told) => {
+            let stem = ENDINGS.iter().find_map(|e| target.strip_suffix(e)?.strip_suffix('.'));
+            format!("{}.{told}", stem.unwrap_or(target))
+        }
+        None if old.ends_with("/index") => target
+            .rsplit_once('.')
+            .filter(|t| t.0.ends_with("/index"))
+            .map_or_else(|| bare(target).to_owned(), |t| t.0.to_owned()),
+        None => bare(target).to_owned(),
+    };
+    let spelled = match old.starts_with('.') {
+        true => relative(path.from.folder(), &bare_target),
+        false => aliased_to(old, &bare_target, path.from, files)
+            .unwrap_or_else(|| relative(path.from.folder(), &bare_target)),
+    };
+    let rest = path.written[1..].iter().map(|s| (*s).to_owned());
+    Some(std::iter::once(spelled).chain(rest).collect())
+}
+
+/// A path as seen from a folder.
+fn relative(folder: &str, target: &str) -> String {
+    let parts = |p: &str| -> Vec<String> {
+        p.split('/').filter(|s| !s.is_empty()).map(str::to_owned).collect()
+    };
+    let (from, to) = (parts(folder), parts(target));
+    let same = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
+    let ups = from.len() - same;
+    let lead = if ups == 0 { "./".to_owned() } else { "../".repeat(ups) };
+    let rest = to[same..].join("/");
+    match rest.is_empty() {
+        // The index of a folder around, or of its own.
+        true => lead.trim_end_matches('/').to_owned(),
+        false => format!("{lead}{rest}"),
+    }
+}
+
+/// A path by the settings or the package that gave the old one its name, else by any others.
+fn aliased_to(old: &str, target: &str, from: &RelPath, files: &dyn Files) -> Option<String> {
+    let key = format!("typescript settings {}", from.folder());
+    let settings = remembered(files, &key, || settings_for(from.folder(), files));
+    if let Some(settings) = settings.as_ref() {
+        let base = format!("{}/{}", settings.folder, settings.base.as_deref().unwrap_or("."));
+        let by = |name: &str, targets: &[String]| {
+            targets.iter().find_map(|t| {
+                let pattern = below(&base, t)?;
+                let Some((before, after)) = pattern.split_once('*') else {
+                    return (bare(&pattern) == bare(target)).then(|| name.to_owned());
+                };
+                let middle = target.strip_prefix(before)?.strip_suffix(after)?;
+                Some(name.replacen('*', middle, 1))
+            })
+        };
+        let fits = |name: &str| old.starts_with(name.split('*').next().unwrap_or(name));
+        let named = |own: bool| {
+            let all = settings.paths.iter().filter(|(n, _)| fits(n) == own);
+            all.into_iter().find_map(|(n, t)| by(n, t))
+        };
+        let plain = || {
+            settings.base.as_ref()?;
+            let folder = below(&base, ".")?;
+            let rest = match folder.is_empty() {
+                true => target,
+                false => target.strip_prefix(&folder)?.strip_prefix('/')?,
+            };
+            Some(rest.to_owned())
+        };
+        // What was found from the base alone stays so.
+        let by_base = !settings.paths.iter().any(|(n, _)| fits(n));
+        let found = named(true).or_else(|| if by_base { plain() } else { None });
+        if let Some(found) = found.or_else(|| named(false)) {
+            return Some(found);
+        }
+    }
+    let packages = packages(files);
+    packages.iter().find_map(|(name, folder, _)| {
+        let fits = old == name || old.strip_prefix(name.as_str())?.starts_with('/');
+        let rest = target.strip_prefix(folder.as_str())?.trim_start_matches('/');
+        let below_src = old.strip_prefix(name.as_str()).is_some_and(|r| !r.starts_with("/src/"));
+        let rest = rest.strip_prefix("src/").filter(|_| below_src).unwrap_or(rest);
+        fits.then(|| format!("{name}/{rest}"))
+    })
 }
 
 /// The names that settings and manifests give to the module of a file.

@@ -321,8 +321,7 @@ pub fn value_unused(language: &Language, tree: &Tree, m: &Match) -> bool {
     let path = descend(tree.root(), m.span);
     let Some(at) = path.iter().position(|(n, _)| span(*n) == m.span) else { return false };
     let flow = &language.flow;
-    let plain =
-        |kind: &str| flow.waits.contains(&kind) || kind == language.compare.parenthesized;
+    let plain = |kind: &str| flow.waits.contains(&kind) || kind == language.compare.parenthesized;
     for i in (1..=at).rev() {
         let ((_, field), (up, _)) = (path[i], path[i - 1]);
         let fits = |(kind, of, operators): &&(&str, &str, &[&str])| {
@@ -334,8 +333,7 @@ pub fn value_unused(language: &Language, tree: &Tree, m: &Match) -> bool {
                 && (of.is_empty() || field == Some(*of))
                 && (operators.is_empty() || sign())
         };
-        if up.kind() == language.writing.expression_statement
-            || flow.drops.iter().any(|d| fits(&d))
+        if up.kind() == language.writing.expression_statement || flow.drops.iter().any(|d| fits(&d))
         {
             return true;
         }

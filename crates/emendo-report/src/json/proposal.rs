@@ -13,7 +13,16 @@ pub fn proposal(p: &Proposal, s: &Summary, d: &Decisions) -> Value {
         .iter()
         .map(|f| {
             let edits: Vec<Value> = f.edits.iter().map(|e| edit(e, d)).collect();
-            json!({ "path": f.path, "edits": edits, "notes": f.notes, "leftovers": f.leftovers, "hunks": f.hunks })
+            let mut value = json!({ "path": f.path, "edits": edits, "notes": f.notes, "leftovers": f.leftovers, "hunks": f.hunks });
+            if let Some(to) = &f.fate.to {
+                value["to"] = json!(to);
+            }
+            for (key, holds) in [("created", f.fate.created), ("deleted", f.fate.deleted)] {
+                if holds {
+                    value[key] = json!(true);
+                }
+            }
+            value
         })
         .collect();
     json!({

@@ -179,6 +179,20 @@ impl GitHistory {
         Ok(kept.into_iter().map(|k| k.0).collect())
     }
 
+    /// Those of these files that git would take in: it is not told to ignore them.
+    fn wanted(&self, paths: &[RelPath]) -> Answer<Vec<RelPath>> {
+        let mut out = Vec::new();
+        for path in paths {
+            // It says by its exit code whether it ignores a file.
+            let status = self.git().args(["check-ignore", "-q", "--"]).arg(path.as_str()).status();
+            match status.map_err(|e| of_system(&e))?.code() {
+                Some(0) => {}
+                _ => out.push(path.clone()),
+            }
+        }
+        Ok(out)
+    }
+
     /// Switches to the branch for the commits, which is made here.
     fn enter_branch(&self) -> Answer<()> {
         let Some(name) = &self.branch else { return Ok(()) };
@@ -244,12 +258,20 @@ impl GitHistory {
         }
         let out = output(self.git().args(["ls-files", "-s", "-z", "--full-name"]))?;
         let mut lines = Vec::new();
+        let mut known: HashSet<&str> = HashSet::new();
         for entry in out.split(|b| *b == 0).filter_map(|f| std::str::from_utf8(f).ok()) {
             let Some((meta, path)) = entry.split_once('\t') else { continue };
+            known.insert(path);
             let Some((mode, old, new)) = changes.get(path) else { continue };
             if meta.split(' ').nth(1) == Some(old) && meta.ends_with(" 0") {
                 lines.extend(format!("{mode} {new} 0\t{path}\0").into_bytes());
             }
+        }
+        for (path, (mode, old, new)) in &changes {
+            let came = old.bytes().all(|b| b == b'0') && !known.contains(path.as_str());
+            lines.extend(
+                came.then(|| format!("{mode} {new} 0\t{path}\0").into_bytes()).unwrap_or_default(),
+            );
         }
         if lines.is_empty() {
             return Ok(());
@@ -293,10 +315,17 @@ impl History for GitHistory {
         Ok(paths.iter().filter(own).cloned().collect())
     }
 
-    fn plan(&self, message: &str, paths: &[RelPath]) -> Answer<Option<PlannedCommit>> {
-        let kept = self.kept(paths)?;
+    fn plan(
+        &self,
+        message: &str,
+        paths: &[RelPath],
+        new: &[RelPath],
+    ) -> Answer<Option<PlannedCommit>> {
+        let mut kept = self.kept(paths)?;
+        kept.extend(self.wanted(new)?);
         let paths: Vec<RelPath> = paths.iter().filter(|p| kept.contains(*p)).cloned().collect();
-        feed(self.own().args(["update-index", "-z", "--stdin"]), &listed(paths.iter()))?;
+        let args = ["update-index", "--add", "--remove", "-z", "--stdin"];
+        feed(self.own().args(args), &listed(paths.iter()))?;
         let tree = output(self.own().arg("write-tree"))?;
         let tree = String::from_utf8_lossy(&tree).trim().to_owned();
         let [parent, _, before, _] = self.newest()?;

@@ -42,8 +42,8 @@ impl FileRun {
             let (stage, says) = self.why_untried(action, env);
             // What is about another language is the last to be meant.
             let other = match asks.language {
-                Some(l) => self.world.language_of(&self.path).is_none_or(|own| own.id != l.id),
-                None => asks.about_pages && self.world.host_of(&self.path).is_none(),
+                Some(l) => self.world.language_of(&self.at).is_none_or(|own| own.id != l.id),
+                None => asks.about_pages && self.world.host_of(&self.at).is_none(),
             };
             let fitted = if other { 0 } else { fitted };
             let of_line = |r: &&String| {
@@ -70,15 +70,13 @@ impl FileRun {
     }
 
     fn why_untried(&self, action: &PlannedAction, env: &Env<'_>) -> (WhyStage, String) {
-        if !action.runner.covers(&self.path) {
-            let own = self.world.language_of(&self.path);
+        if !action.runner.covers(&self.at) {
+            let own = self.world.language_of(&self.at);
             let says = match (action.asks.language, own) {
                 (Some(wanted), Some(own)) if wanted.id != own.id => {
                     format!("it is about {} code, and this file is {}", wanted.id, own.id)
                 }
-                (None, _)
-                    if action.asks.about_pages && self.world.host_of(&self.path).is_none() =>
-                {
+                (None, _) if action.asks.about_pages && self.world.host_of(&self.at).is_none() => {
                     "it is about markup, and this file is no page".to_owned()
                 }
                 (Some(wanted), None) => {
@@ -88,7 +86,7 @@ impl FileRun {
             };
             return (WhyStage::Files, says);
         }
-        if !env.answers.truths.cover(action, &self.path) {
+        if !env.answers.truths.cover(action, &self.at) {
             let why = env.answers.truths.fails(action);
             let says = why.unwrap_or_else(|| "its condition does not hold in this module".into());
             return (WhyStage::Condition, says);

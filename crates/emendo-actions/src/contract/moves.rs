@@ -1,0 +1,152 @@
+//! Files that a step moves, creates or deletes, and what mends the references to them.
+
+use std::collections::{HashMap, HashSet};
+
+use emendo_lang::{Fact, Index};
+use emendo_text::{Digest, Hasher, RelPath};
+use serde::{Deserialize, Serialize};
+
+use crate::contract::runner::Runner;
+use crate::contract::tables::Tables;
+
+/// What becomes of a file as a whole.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum FileOp {
+    /// It lies elsewhere.
+    Move(RelPath),
+    /// It is there, and was not.
+    Create,
+    /// It is there no more.
+    Delete,
+}
+
+/// A file that an action moves, creates or deletes.
+#[derive(Clone, Debug)]
+pub struct FileMove {
+    /// The place of the action in its step, and its row.
+    pub action: (usize, usize),
+    /// Identity of the action's kind and what it looks for.
+    pub digest: Digest,
+    /// The file as it lies before the step.
+    pub path: RelPath,
+    /// What becomes of it.
+    pub op: FileOp,
+    /// The content of a file that is created.
+    pub content: String,
+    /// Why.
+    pub facts: Vec<Fact>,
+    /// Why it cannot be done.
+    pub withheld: Option<String>,
+    /// It is rejected: nothing rests on it.
+    pub rejected: bool,
+    /// What another move provides, without which this one cannot be.
+    pub needs: Option<Digest>,
+    /// The names that it is called by in code, where those follow from its path: before and after.
+    pub renames: Vec<(String, String)>,
+}
+
+impl FileMove {
+    /// One whose content and references are to be said yet.
+    pub fn new(action: (usize, usize), digest: Digest, path: RelPath, op: FileOp) -> Self {
+        Self {
+            action,
+            digest,
+            path,
+            op,
+            content: String::new(),
+            facts: Vec::new(),
+            withheld: None,
+            rejected: false,
+            needs: None,
+            renames: Vec::new(),
+        }
+    }
+
+    /// What it and the edits that need it hold together by.
+    pub fn tie(&self) -> Digest {
+        let mut h = Hasher::new();
+        h.part("file").digest(self.digest).part(self.path.as_str());
+        if let FileOp::Move(to) = &self.op {
+            h.part(to.as_str());
+        }
+        h.finish()
+    }
+
+    /// True if it is neither held back nor rejected.
+    pub fn stands(&self) -> bool {
+        self.withheld.is_none() && !self.rejected
+    }
+
+    /// Where the file lies afterwards; none if there is none.
+    pub fn target(&self) -> Option<&RelPath> {
+        match &self.op {
+            FileOp::Move(to) => Some(to),
+            FileOp::Create => Some(&self.path),
+            FileOp::Delete => None,
+        }
+    }
+}
+
+/// What a rule for paths may ask.
+pub struct PathsCx<'a> {
+    /// Languages, formats and ecosystems.
+    pub tables: &'a Tables,
+    /// All files, in order.
+    pub files: &'a [RelPath],
+    /// What the project declares.
+    pub project: &'a Index,
+    /// True for files in which the action runs.
+    pub covers: &'a (dyn Fn(&RelPath) -> bool + Sync),
+    /// The text of a file; none for what is no text.
+    pub text: &'a (dyn Fn(&RelPath) -> Option<String> + Sync),
+    /// What the step wrote before, by the journal.
+    pub written: &'a (dyn Fn(&RelPath) -> bool + Sync),
+    /// The place of the action in its step.
+    pub action: usize,
+}
+
+/// A rule that says what becomes of files.
+pub trait PathRule: Send + Sync {
+    /// The files that it moves, creates and deletes.
+    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove>;
+}
+
+/// What a step does to files as a whole.
+#[derive(Default)]
+pub struct Moves {
+    all: Vec<FileMove>,
+    by_path: HashMap<RelPath, usize>,
+    /// Files that may refer to those that move.
+    pub users: HashSet<RelPath>,
+    /// What mends references, a language or a format each.
+    pub menders: Vec<Box<dyn Runner>>,
+}
+
+impl Moves {
+    /// Of these, of which no two are about one file.
+    pub fn new(all: Vec<FileMove>) -> Self {
+        let by_path = all.iter().enumerate().map(|(i, m)| (m.path.clone(), i)).collect();
+        Self { all, by_path, users: HashSet::new(), menders: Vec::new() }
+    }
+
+    /// All of them.
+    pub fn all(&self) -> &[FileMove] {
+        &self.all
+    }
+
+    /// What becomes of a file.
+    pub fn of(&self, path: &RelPath) -> Option<&FileMove> {
+        self.by_path.get(path).map(|i| &self.all[*i])
+    }
+
+    /// Where a file lies after the step, if its move is not held back.
+    pub fn target(&self, path: &RelPath) -> Option<&RelPath> {
+        self.of(path).filter(|m| m.stands())?.target()
+    }
+
+    /// True if nothing is moved.
+    pub fn is_empty(&self) -> bool {
+        self.all.is_empty()
+    }
+}

@@ -1,0 +1,239 @@
+//! `file`: files move, are created, or go.
+//!
+//! This file reads the action; `paths.rs` compares paths and writes them. What becomes of references is no matter of the action
+//! alone: see `mend/`.
+
+mod paths;
+
+use std::sync::Arc;
+
+use emendo_lang::{Certainty, Fact};
+use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
+use emendo_text::{Diagnostic, Digest, RelPath, Template, TemplateError};
+
+use self::paths::{PathPattern, filled, template};
+use crate::contract::{
+    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, PathRule, PathsCx, Runner,
+    action_digest,
+};
+
+/// The kind.
+pub(super) static FILE: FileKind = FileKind;
+
+pub(super) struct FileKind;
+
+const KEYS: &[Key] = &[
+    Key::new(
+        "old",
+        Shape::Text,
+        "the path of the file, from the project's root; `@{x}` stands for a part of a name, `@{x*}` for any folders",
+    ),
+    Key::new("new", Shape::Text, "where it lies afterwards; slots of `old` may be used"),
+    Key::new("delete", Shape::Bool, "the file goes"),
+    Key::new("create", Shape::Text, "the path of a file that is created"),
+    Key::new("content", Shape::Text, "what the created file holds"),
+];
+
+impl ActionKind for FileKind {
+    fn name(&self) -> &'static str {
+        "file"
+    }
+    fn about(&self) -> &'static str {
+        "moves, creates and deletes files, and mends what refers to those that move"
+    }
+    fn keys(&self) -> &'static [Key] {
+        KEYS
+    }
+    fn about_code(&self) -> bool {
+        false
+    }
+}
+
+/// A text of the recipe with slots, or a message.
+fn read<T>(
+    text: &Text,
+    parse: impl Fn(&str) -> Result<T, TemplateError>,
+    cx: &mut CompileCx<'_>,
+) -> Option<T> {
+    match parse(&text.text) {
+        Ok(parsed) => Some(parsed),
+        Err(wrong) => cx.refuse(wrong.message, text.place(wrong.at), wrong.help),
+    }
+}
+
+impl Kind for FileKind {
+    fn compile(&self, action: &Action, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+        let table = &action.table;
+        let entry = |key: &str| table.entry(key);
+        let deletes = table.is_true("delete");
+        if let Some(create) = table.text("create") {
+            if let Some(e) = ["old", "new", "delete"].iter().find_map(|k| entry(k)) {
+                return cx.refuse(
+                    format!("`{}` does not go with `create`", e.key),
+                    e.key_span,
+                    "write an action for each",
+                );
+            }
+            return create_rule(action, create, cx);
+        }
+        if let Some(e) = entry("content") {
+            return cx.refuse(
+                "`content` belongs to `create`",
+                e.key_span,
+                "write `create = \"path\"`, or leave it out",
+            );
+        }
+        let Some(old) = table.text("old") else {
+            return cx.refuse(
+                "this action names no file",
+                action.span,
+                "write `old` with `new` or `delete = true`, or `create`",
+            );
+        };
+        let pattern = read(old, |t| PathPattern::compile(t, table.table("slots")), cx)?;
+        let becomes = match (table.text("new"), deletes) {
+            (Some(new), true) => {
+                return cx.refuse(
+                    "a file that goes lies nowhere",
+                    new.span,
+                    "leave `new` out, or `delete`",
+                );
+            }
+            (None, false) => {
+                return cx.refuse(
+                    format!("nothing happens to `{}`", old.text),
+                    old.span,
+                    "write `new`, or `delete = true`",
+                );
+            }
+            (Some(new), false) => {
+                let known = pattern.slots();
+                let parsed = read(new, template, cx)?;
+                if let Some((name, at, _)) =
+                    parsed.slots().find(|s| !known.iter().any(|k| k == s.0))
+                {
+                    let message = format!("nothing binds the slot `{name}`");
+                    let help = format!("`old` binds: {}", known.join(", "));
+                    return cx.refuse(message, new.place(at), help);
+                }
+                if new.text == old.text {
+                    let d = Diagnostic::warning("the file stays where it is", new.span);
+                    cx.out.push(d.help("`old` and `new` are the same"));
+                }
+                Some(parsed)
+            }
+            (None, true) => None,
+        };
+        let digest = action_digest("file", &old.text);
+        let rule = MoveRule { digest, old: pattern, new: becomes };
+        Some(Box::new(FileRunner {
+            scope: action.scope.clone(),
+            rule: Arc::new(rule),
+            once: false,
+        }))
+    }
+}
+
+fn create_rule(action: &Action, create: &Text, cx: &mut CompileCx<'_>) -> Option<Box<dyn Runner>> {
+    let parsed = read(create, template, cx)?;
+    let content = action.table.text("content").cloned();
+    let inner = content.as_ref().map(|t| read(t, Template::parse_text, cx));
+    let slots = [Some(&parsed), inner.as_ref().and_then(|i| i.as_ref())];
+    let free = slots.into_iter().flatten().flat_map(|t| t.slots().map(|s| s.0.to_owned())).next();
+    if let Some(name) = free {
+        return cx.refuse(
+            format!("nothing binds the slot `{name}`"),
+            create.span,
+            "`create` and `content` may use `@{input.NAME}`",
+        );
+    }
+    if inner.is_some_and(|i| i.is_none()) {
+        return None;
+    }
+    let Ok(path) = filled(&parsed, &Vec::new()) else { return None };
+    let literal = |t: &Text| t.text.replace("\\@{", "@{");
+    let rule = CreateRule {
+        digest: action_digest("file create", &create.text),
+        path,
+        content: content.as_ref().map(literal).unwrap_or_default(),
+    };
+    Some(Box::new(FileRunner { scope: action.scope.clone(), rule: Arc::new(rule), once: true }))
+}
+
+/// Files that fit a path move or go.
+struct MoveRule {
+    digest: Digest,
+    old: PathPattern,
+    /// Where they lie afterwards; none where they go.
+    new: Option<Template>,
+}
+
+impl PathRule for MoveRule {
+    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove> {
+        let mut out = Vec::new();
+        for path in cx.files.iter().filter(|p| (cx.covers)(p)) {
+            let Some(slots) = self.old.fit(path.as_str()) else { continue };
+            let to = self.new.as_ref().map(|new| filled(new, &slots));
+            let (op, withheld) = match to {
+                None => (FileOp::Delete, None),
+                Some(Ok(to)) if to == *path => continue,
+                Some(Ok(to)) => (FileOp::Move(to), None),
+                Some(Err(why)) => (FileOp::Move(path.clone()), Some(why)),
+            };
+            let mut m = FileMove::new((cx.action, 0), self.digest, path.clone(), op);
+            let text = format!("`{path}` is named by its path");
+            m.facts.push(Fact { says: Certainty::Certain, text, at: None });
+            m.withheld = withheld;
+            out.push(m);
+        }
+        out
+    }
+}
+
+/// A file is created.
+struct CreateRule {
+    digest: Digest,
+    path: RelPath,
+    content: String,
+}
+
+impl PathRule for CreateRule {
+    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove> {
+        if !(cx.covers)(&self.path) || (cx.written)(&self.path) {
+            return Vec::new();
+        }
+        let there = (cx.text)(&self.path);
+        if there.is_some_and(|t| t.replace("\r\n", "\n") == self.content.replace("\r\n", "\n")) {
+            return Vec::new();
+        }
+        let mut m = FileMove::new((cx.action, 0), self.digest, self.path.clone(), FileOp::Create);
+        m.content.clone_from(&self.content);
+        let text = "the recipe brings this file".to_owned();
+        m.facts.push(Fact { says: Certainty::Certain, text, at: None });
+        vec![m]
+    }
+}
+
+struct FileRunner {
+    scope: emendo_recipe::Scope,
+    rule: Arc<dyn PathRule>,
+    once: bool,
+}
+
+impl Runner for FileRunner {
+    fn asks(&self) -> Asks {
+        Asks {
+            kind: "file",
+            changes_declarations: true,
+            paths: Some(self.rule.clone()),
+            once: self.once,
+            ..Asks::NONE
+        }
+    }
+
+    fn covers(&self, path: &RelPath) -> bool {
+        self.scope.covers(path)
+    }
+
+    fn find(&self, _: &FileCx<'_>, _: usize, _: &mut Found) {}
+}

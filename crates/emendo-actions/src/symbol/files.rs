@@ -1,0 +1,105 @@
+//! Files that are called after a type: they move when it gets another name.
+
+use emendo_lang::{Certainty, Fact, Language, Project as _};
+use emendo_text::{Digest, RelPath};
+
+use crate::contract::{FileMove, FileOp, PathRule, PathsCx};
+use crate::meaning::SymbolRunner;
+use crate::mend::{RenamedType, ServiceMender, is_service};
+
+/// A type, by the row of its action.
+struct Named {
+    row: usize,
+    digest: Digest,
+    old: String,
+    new: String,
+}
+
+/// Moves the files of types that get other names.
+pub(super) struct TypeFileRule {
+    language: &'static Language,
+    rows: Vec<Named>,
+}
+
+fn rows(runner: &SymbolRunner) -> Vec<Named> {
+    let written = runner.rows.all.iter().enumerate();
+    let rows = written.filter_map(|(row, r)| {
+        let (old, new) = (r.olds.first()?.clone(), r.new.clone()?);
+        Some(Named { row, digest: r.digest, old, new })
+    });
+    rows.collect()
+}
+
+impl TypeFileRule {
+    /// For the types that an action renames; none where no file is called after a type.
+    pub(super) fn of(runner: &SymbolRunner) -> Option<Self> {
+        let language = runner.rows.language;
+        language.names.files?;
+        Some(Self { language, rows: rows(runner) })
+    }
+}
+
+/// What renames types in files that name them.
+pub(super) fn services(runner: &SymbolRunner) -> Option<ServiceMender> {
+    let files = runner.rows.language.names.files.filter(|f| !f.services.is_empty())?;
+    let rows = rows(runner).into_iter().map(|r| RenamedType {
+        action: (0, r.row),
+        digest: r.digest,
+        old: r.old,
+        new: r.new,
+        tie: None,
+    });
+    Some(ServiceMender::new(files.services, rows.collect(), true))
+}
+
+impl TypeFileRule {
+    /// Where the file of a type lies when that is called otherwise.
+    fn target(&self, path: &RelPath, r: &Named) -> Option<RelPath> {
+        let names = &self.language.names;
+        let (old, new) = (names.last(&r.old), names.last(&r.new));
+        let rest = path.name().strip_prefix(old)?;
+        if !rest.starts_with('.') {
+            return None;
+        }
+        let (from, to) = (names.parent(&r.old), names.parent(&r.new));
+        let folder = path.folder();
+        let folders = |p: &str| p.replace(names.separator, "/");
+        let folder = match self.language.names.files?.folders && from != to {
+            true => format!("{}{}", folder.strip_suffix(&folders(&from))?, folders(&to)),
+            false => folder.to_owned(),
+        };
+        let lead = if folder.is_empty() { String::new() } else { format!("{folder}/") };
+        RelPath::new(&format!("{lead}{new}{rest}")).ok()
+    }
+}
+
+impl PathRule for TypeFileRule {
+    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove> {
+        let names = &self.language.names;
+        let mut out = Vec::new();
+        for r in &self.rows {
+            let Some(path) = cx.project.file_of(self.language, &r.old) else { continue };
+            if !(cx.covers)(&path) || cx.files.binary_search(&path).is_err() {
+                continue;
+            }
+            let Some(to) = self.target(&path, r).filter(|to| *to != path) else { continue };
+            let action = (cx.action, r.row);
+            let mut m = FileMove::new(action, r.digest, path, FileOp::Move(to));
+            m.renames.push((r.old.clone(), r.new.clone()));
+            let text = format!("the file is called after `{}`", names.last(&r.old));
+            m.facts.push(Fact { says: Certainty::Certain, text, at: None });
+            out.push(m);
+        }
+        let folder = names.files.map_or("", |f| f.services);
+        for path in cx.files.iter().filter(|p| is_service(folder, p)) {
+            let Some(r) = self.rows.iter().find(|r| r.old == path.name()) else { continue };
+            let Ok(to) = RelPath::new(&format!("{}/{}", path.folder(), r.new)) else { continue };
+            let action = (cx.action, r.row);
+            let mut m = FileMove::new(action, r.digest, path.clone(), FileOp::Move(to));
+            let text = format!("the file is called after `{}`", r.old);
+            m.facts.push(Fact { says: Certainty::Certain, text, at: None });
+            out.push(m);
+        }
+        out
+    }
+}
