@@ -34,6 +34,7 @@ pub use contract::{
     OldCoordinate, OldKey, PathRule, PathsCx, Query, Remains, Replaces, Runner, Subject,
     SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy, words,
 };
+pub use file::{OldPath, PathWatch};
 pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};
 pub use mend::{Mended, menders};

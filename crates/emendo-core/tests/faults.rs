@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::atomic::{AtomicI64, Ordering};
 
 use emendo_core::{
-    ApplyOptions, Disk, RealDisk, Selection, Session, StateFile, UndoOptions, check,
+    ApplyOptions, Disk, FileMeta, RealDisk, Selection, Session, StateFile, UndoOptions, check,
 };
 use emendo_recipe::Source;
 use emendo_text::RelPath;
@@ -97,10 +97,41 @@ impl Disk for FaultyDisk {
     fn keeps_inode(&self, path: &RelPath) -> io::Result<bool> {
         self.real.keeps_inode(path)
     }
-    fn write_temp(&self, path: &RelPath, temp: &str, bytes: &[u8]) -> io::Result<()> {
+    fn write_temp(
+        &self,
+        path: &RelPath,
+        temp: &str,
+        bytes: &[u8],
+        meta: Option<FileMeta>,
+    ) -> io::Result<()> {
         self.call(Some(path))?;
         self.room(bytes.len())?;
-        self.real.write_temp(path, temp, bytes)
+        self.real.write_temp(path, temp, bytes, meta)
+    }
+    fn rename_new(&self, path: &RelPath, temp: &str) -> io::Result<()> {
+        self.call(Some(path))?;
+        self.real.rename_new(path, temp)
+    }
+    fn remove(&self, path: &RelPath) -> io::Result<()> {
+        self.call(Some(path))?;
+        self.real.remove(path)
+    }
+    fn meta(&self, path: &RelPath) -> io::Result<Option<FileMeta>> {
+        self.real.meta(path)
+    }
+    fn is_free(&self, path: &RelPath) -> io::Result<bool> {
+        self.real.is_free(path)
+    }
+    fn folder_mode(&self, folder: &RelPath) -> io::Result<Option<u32>> {
+        self.real.folder_mode(folder)
+    }
+    fn make_folder(&self, folder: &RelPath, mode: Option<u32>) -> io::Result<()> {
+        self.call(Some(folder))?;
+        self.real.make_folder(folder, mode)
+    }
+    fn remove_folder(&self, folder: &RelPath) -> io::Result<()> {
+        self.call(Some(folder))?;
+        self.real.remove_folder(folder)
     }
     fn rename(&self, path: &RelPath, temp: &str) -> io::Result<()> {
         self.call(Some(path))?;
@@ -152,7 +183,7 @@ struct Fixture {
     after: BTreeMap<String, Vec<u8>>,
 }
 
-const RECIPE: &str = "emendo = 1\nid = 't'\ntitle = 'T'\nlang = 'java'\nnames = { Station = 'tidewire.client.Station' }\n[[step]]\nid = 's'\ntitle = 'S'\n[[step.code]]\nold = 'new Station(@{h})'\nnew = 'Station.at(@{h}).open()'\n";
+const RECIPE: &str = "emendo = 1\nid = 't'\ntitle = 'T'\nlang = 'java'\nnames = { Station = 'tidewire.client.Station' }\n[[step]]\nid = 's'\ntitle = 'S'\n[[step.code]]\nold = 'new Station(@{h})'\nnew = 'Station.at(@{h}).open()'\n[[step]]\nid = 'f'\ntitle = 'F'\n[[step.file]]\nold = 'sub/F1.java'\nnew = 'sub/Gauge.java'\n[[step.file]]\nold = 'alone/@{n}.txt'\nnew = 'far/away/@{n}.md'\n[[step.file]]\nold = 'sub/gone.txt'\ndelete = true\n[[step.file]]\ncreate = 'made/new.txt'\ncontent = 'made'\n";
 
 impl Fixture {
     fn new() -> Self {
@@ -166,6 +197,10 @@ impl Fixture {
                 "import tidewire.client.Station;\nclass F{i} {{ Object o = new Station(\"{i}\"); }}\n"
             );
             std::fs::write(dir.path().join(path), text).expect("fresh");
+        }
+        std::fs::create_dir(dir.path().join("alone")).expect("fresh");
+        for path in ["alone/only.txt", "sub/gone.txt"] {
+            std::fs::write(dir.path().join(path), path.repeat(20)).expect("fresh");
         }
         // One file that must be written over, since it has a second name.
         std::fs::hard_link(dir.path().join("F0.java"), dir.path().join("twin")).expect("same disk");
@@ -212,14 +247,21 @@ impl Fixture {
         session.apply(disk, &options).map(|a| a.files.len())
     }
 
+    /// Files with their contents, and folders.
     fn tree(&self) -> BTreeMap<String, Vec<u8>> {
         let mut out = BTreeMap::new();
-        for folder in ["", "sub"] {
-            for entry in std::fs::read_dir(self.dir.path().join(folder)).expect("readable") {
+        let mut folders = vec![String::new()];
+        while let Some(folder) = folders.pop() {
+            for entry in std::fs::read_dir(self.dir.path().join(&folder)).expect("readable") {
                 let entry = entry.expect("readable");
-                if entry.file_type().expect("known").is_file() {
-                    let name = format!("{folder}/{}", entry.file_name().to_string_lossy());
+                let name = format!("{folder}/{}", entry.file_name().to_string_lossy());
+                let name = name.trim_start_matches('/').to_owned();
+                let is_file = entry.file_type().expect("known").is_file();
+                if is_file {
                     out.insert(name, std::fs::read(entry.path()).expect("readable"));
+                } else if name != ".emendo" {
+                    out.insert(format!("{name}/"), Vec::new());
+                    folders.push(name);
                 }
             }
         }
@@ -262,8 +304,8 @@ fn a_full_disk_at_any_byte() {
 fn any_call_may_fail_once_or_for_good() {
     let f = Fixture::new();
     for lasting in [false, true] {
-        let failed = (0..40).filter(|n| f.survives(Fault::Call { after: *n, lasting })).count();
-        assert!((10..40).contains(&failed), "{failed} of the calls failed");
+        let failed = (0..60).filter(|n| f.survives(Fault::Call { after: *n, lasting })).count();
+        assert!((20..60).contains(&failed), "{failed} of the calls failed");
     }
 }
 
@@ -309,8 +351,8 @@ fn undo_may_fail_at_any_call() {
     let f = Fixture::new();
     for lasting in [false, true] {
         let failed =
-            (0..24).filter(|n| f.undo_survives(Fault::Call { after: *n, lasting })).count();
-        assert!(failed >= 10, "{failed} of the calls failed");
+            (0..50).filter(|n| f.undo_survives(Fault::Call { after: *n, lasting })).count();
+        assert!(failed >= 20, "{failed} of the calls failed");
     }
 }
 

@@ -3,6 +3,8 @@
 use emendo_lang::{Certainty, Fact, Ty};
 use emendo_text::Span;
 
+use crate::file::OldPath;
+
 /// What kind of symbols an action is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SymbolKind {
@@ -82,7 +84,7 @@ pub struct OldCoordinate {
 }
 
 /// What an action replaces, and by what.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Replaces {
     /// Keys of settings that are to be gone.
     pub keys: Vec<OldKey>,
@@ -94,6 +96,8 @@ pub struct Replaces {
     pub new: Vec<String>,
     /// What keeps its name below what is to be gone.
     pub kept: Vec<String>,
+    /// Paths that files are to leave.
+    pub paths: Vec<OldPath>,
     /// What it changes without a name to look for, as the recipe writes it.
     pub unnamed: Vec<String>,
 }
@@ -106,6 +110,7 @@ impl Replaces {
         old: Vec::new(),
         new: Vec::new(),
         kept: Vec::new(),
+        paths: Vec::new(),
         unnamed: Vec::new(),
     };
 }

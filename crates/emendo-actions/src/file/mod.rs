@@ -4,6 +4,7 @@
 //! alone: see `mend/`.
 
 mod paths;
+mod watch;
 
 use std::sync::Arc;
 
@@ -12,8 +13,9 @@ use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
 use emendo_text::{Diagnostic, Digest, RelPath, Template, TemplateError};
 
 use self::paths::{PathPattern, filled, template};
+pub use self::watch::{OldPath, PathWatch};
 use crate::contract::{
-    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, PathRule, PathsCx, Runner,
+    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, PathRule, PathsCx, Replaces, Runner,
     action_digest,
 };
 
@@ -125,11 +127,14 @@ impl Kind for FileKind {
             (None, true) => None,
         };
         let digest = action_digest("file", &old.text);
+        let pattern = Arc::new(pattern);
+        let leaves = OldPath { written: old.text.clone(), pattern: pattern.clone() };
         let rule = MoveRule { digest, old: pattern, new: becomes };
         Some(Box::new(FileRunner {
             scope: action.scope.clone(),
             rule: Arc::new(rule),
             once: false,
+            leaves: Some(leaves),
         }))
     }
 }
@@ -157,13 +162,18 @@ fn create_rule(action: &Action, create: &Text, cx: &mut CompileCx<'_>) -> Option
         path,
         content: content.as_ref().map(literal).unwrap_or_default(),
     };
-    Some(Box::new(FileRunner { scope: action.scope.clone(), rule: Arc::new(rule), once: true }))
+    Some(Box::new(FileRunner {
+        scope: action.scope.clone(),
+        rule: Arc::new(rule),
+        once: true,
+        leaves: None,
+    }))
 }
 
 /// Files that fit a path move or go.
 struct MoveRule {
     digest: Digest,
-    old: PathPattern,
+    old: Arc<PathPattern>,
     /// Where they lie afterwards; none where they go.
     new: Option<Template>,
 }
@@ -218,6 +228,8 @@ struct FileRunner {
     scope: emendo_recipe::Scope,
     rule: Arc<dyn PathRule>,
     once: bool,
+    /// The path that files leave.
+    leaves: Option<OldPath>,
 }
 
 impl Runner for FileRunner {
@@ -227,6 +239,7 @@ impl Runner for FileRunner {
             changes_declarations: true,
             paths: Some(self.rule.clone()),
             once: self.once,
+            replaces: Replaces { paths: self.leaves.iter().cloned().collect(), ..Replaces::NONE },
             ..Asks::NONE
         }
     }

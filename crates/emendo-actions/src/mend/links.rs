@@ -83,7 +83,7 @@ fn quoted(text: &str) -> Vec<Span> {
 }
 
 /// A path below a folder, its dots resolved.
-pub(super) fn below(folder: &str, path: &str) -> Option<String> {
+pub(crate) fn below(folder: &str, path: &str) -> Option<String> {
     if path.is_empty() || path.starts_with('/') || path.contains(['*', '$', '{', ' ']) {
         return None;
     }

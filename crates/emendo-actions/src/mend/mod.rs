@@ -11,6 +11,7 @@ use emendo_lang::{Index, Project as _};
 use emendo_text::{Digest, RelPath};
 
 use self::links::LinkMender;
+pub(crate) use self::links::below;
 use self::modules::ModuleMender;
 pub(crate) use self::modules::spelled;
 pub(crate) use self::services::{RenamedType, ServiceMender, is_service};

@@ -4,7 +4,7 @@ use emendo_lang::language::{Modules, PathTo};
 use emendo_lang::tree::{span, walk};
 use emendo_lang::{Certainty, Fact, Files, Import, Language, Project as _};
 use emendo_pattern::{delete_splice, respell};
-use emendo_text::{Digest, RelPath, Span, Splice};
+use emendo_text::{Digest, Part, RelPath, Span, Splice};
 
 use crate::contract::{
     Asks, Code, Draft, FileCx, Found, Moves, Needs, NoteDraft, Runner, SymbolKind, Tie,
@@ -90,6 +90,7 @@ impl Runner for ModuleMender {
             let Some(m) = self.moved.get(d.action.1) else { continue };
             d.action = m.action;
             d.tie = Tie { needs: Some(m.tie), ..Tie::default() };
+            self.beside(&at, m, d);
         }
         self.own_imports(&at, out);
         if !self.modules.statement.is_empty() {
@@ -137,8 +138,14 @@ impl ModuleMender {
 
     /// Strings that lead to files: those of imports, and others.
     fn strings(&self, at: &At<'_>, out: &mut Found) {
-        let imports: Vec<Span> = at.code.facts.imports.iter().map(|i| i.span).collect();
-        for s in &at.code.facts.strings {
+        let facts = &at.code.facts;
+        let imports: Vec<Span> = facts.imports.iter().map(|i| i.span).collect();
+        // The module of an import is its first segment.
+        let modules = facts.imports.iter().filter_map(|i| i.segments.first()).map(|s| s.1);
+        let mut all: Vec<Span> = modules.chain(facts.strings.iter().copied()).collect();
+        all.sort();
+        all.dedup();
+        for s in &all {
             let written = s.of(at.cx.text);
             let relative = written.starts_with('.');
             if written.len() > 400 || written.contains(['\n', ' ', '\\']) || written.is_empty() {
@@ -177,6 +184,26 @@ impl ModuleMender {
         matches!(word, Some("import" | "require"))
     }
 
+    /// Where modules are known by a statement of the file, a bare name of one that belongs elsewhere now is written as the way there.
+    fn beside(&self, at: &At<'_>, m: &ModuleMove, draft: &mut Draft) {
+        let names = &self.language.names;
+        let module = (self.modules.of)(at.cx.path, at.files);
+        let (from, to) = (names.parent(&m.old), names.parent(&m.new));
+        if self.modules.statement.is_empty() || from != module || from == to {
+            return;
+        }
+        let old = names.last(&m.old);
+        let path = PathTo { written: &[old], target: &m.new, file: at.cx.path, from: at.becomes() };
+        let Some(new) = (self.modules.written)(&path, at.files) else { return };
+        for s in &mut draft.change.splices {
+            let bare = s.span.of(at.cx.text) == old
+                && !at.cx.text[..s.span.start as usize].trim_end().ends_with(names.separator);
+            if bare {
+                s.parts = vec![Part::Text(new.join(names.separator))];
+            }
+        }
+    }
+
     /// Imports of a file that moves, by where it lies: they lead from elsewhere now.
     fn own_imports(&self, at: &At<'_>, out: &mut Found) {
         if !at.moves() {
@@ -205,7 +232,8 @@ impl ModuleMender {
             if new == written {
                 continue;
             }
-            let Some(splice) = spelled(names, import, &new) else {
+            let alone = at.code.facts.imports.iter().filter(|i| i.span == import.span).count() == 1;
+            let Some(splices) = spelled(names, import, &new, alone) else {
                 let say = format!(
                     "`{path}` is imported from the file's own place: write where it lies from `{}`",
                     at.becomes()
@@ -213,15 +241,15 @@ impl ModuleMender {
                 out.notes.push(NoteDraft::new(import.span, say));
                 continue;
             };
-            if heads.contains(&splice.span) {
+            let Some(first) = splices.first().map(|s| s.span).filter(|s| !heads.contains(s)) else {
                 continue;
-            }
-            heads.push(splice.span);
+            };
+            heads.push(first);
             let Some(m) = at.moves.of(at.cx.path) else { continue };
             let text = format!("`{path}` is written from where the file lies");
             let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
-            let draft = Draft::new(m.action, m.digest, splice.span, vec![fact]);
-            let mut draft = draft.writing(vec![splice]);
+            let draft = Draft::new(m.action, m.digest, first, vec![fact]);
+            let mut draft = draft.writing(splices);
             draft.tie.needs = at.tie(at.cx.path);
             out.drafts.push(draft);
         }
@@ -307,27 +335,46 @@ impl ModuleMender {
     }
 }
 
-/// An import with another path: the part that its list shares, where the rest stays.
-pub(crate) fn spelled(names: &emendo_lang::Names, import: &Import, new: &[&str]) -> Option<Splice> {
+/// An import with another path: the part that its list shares, where the rest stays; all of it where it stands `alone` in its
+/// statement. None where others of the list would come along.
+pub(crate) fn spelled(
+    names: &emendo_lang::Names,
+    import: &Import,
+    new: &[&str],
+    alone: bool,
+) -> Option<Vec<Splice>> {
     let segments = &import.segments;
     let own = segments.len().checked_sub(import.shared)?;
-    let (from, to) = match import.item {
-        Some(_) if import.shared > 0 => {
-            let head = new.len().checked_sub(own)?;
-            let same = segments[import.shared..].iter().zip(&new[head..]).all(|(a, b)| a.0 == **b);
-            if !same || head == 0 {
-                return None;
-            }
-            (&segments[..import.shared], &new[..head])
-        }
-        _ => (&segments[..], new),
+    if import.item.is_none() || import.shared == 0 {
+        return respelled(names, segments, new).map(|s| vec![s]);
+    }
+    let head = new.len().checked_sub(own).filter(|h| *h > 0)?;
+    let (list, item) = segments.split_at(import.shared);
+    let same = |part: &[(String, Span)], new: &[&str]| {
+        part.len() == new.len() && part.iter().zip(new).all(|(a, b)| a.0 == **b)
     };
+    let rest_stays = same(item, &new[head..]);
+    if !rest_stays && !alone && !same(list, &new[..head]) {
+        return None;
+    }
+    let mut out = Vec::new();
+    if !same(list, &new[..head]) {
+        out.push(respelled(names, list, &new[..head])?);
+    }
+    if !rest_stays {
+        out.push(respelled(names, item, &new[head..])?);
+    }
+    Some(out)
+}
+
+/// Some segments as others; nothing stands between leading dots and what follows.
+fn respelled(names: &emendo_lang::Names, from: &[(String, Span)], to: &[&str]) -> Option<Splice> {
     let dots = |s: &str| s.bytes().all(|b| b == b'.');
     let (first, lead) = (from.first()?, *to.first()?);
-    if first.0 == lead || !dots(&first.0) && !dots(lead) {
+    let plain = !dots(&first.0) && !dots(lead);
+    if plain || first.0 == lead && from.len() > 1 && to.len() > 1 {
         return Some(respell(names, from, to));
     }
-    // Nothing stands between leading dots and what follows.
     let at = from.iter().map(|s| s.1).reduce(Span::hull)?;
     let rest = to[1..].join(names.separator);
     let text = match dots(lead) || rest.is_empty() {

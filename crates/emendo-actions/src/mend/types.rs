@@ -1,9 +1,10 @@
 //! Types whose packages follow from the folders of their files.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use emendo_lang::{Certainty, Fact, FileFacts, Index, Language, Project as _, Space, Tree};
-use emendo_text::{Digest, RelPath, Span, Splice};
+use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::{
     Asks, Change, Draft, FileCx, FileMove, Found, NoteDraft, Runner, SymbolKind, Tables, Tie,
@@ -17,7 +18,9 @@ pub(super) struct TypeMender {
     language: &'static Language,
     pub(super) moved: Vec<ModuleMove>,
     /// The files, with their package before and after.
-    packages: Vec<(RelPath, String, String, Digest)>,
+    packages: Vec<(RelPath, String, String)>,
+    /// The types of the folders that files leave, by package.
+    left: Vec<(String, String)>,
     symbols: Option<SymbolRunner>,
 }
 
@@ -29,6 +32,7 @@ impl TypeMender {
     ) -> Self {
         let names = &language.names;
         let (mut moved, mut packages) = (Vec::new(), Vec::new());
+        let mut left: HashSet<&str> = HashSet::new();
         for (m, to) in own {
             let files = project.files();
             let Some(text) = files.text(&m.path) else { continue };
@@ -39,7 +43,8 @@ impl TypeMender {
             let stem = |p: &RelPath| p.name().split('.').next().unwrap_or("").to_owned();
             let (before, after) = (stem(&m.path), stem(to));
             if old != new {
-                packages.push((m.path.clone(), old.clone(), new.clone(), m.tie()));
+                left.insert(m.path.folder());
+                packages.push((m.path.clone(), old.clone(), new.clone()));
             }
             for t in facts.types.iter().filter(|t| t.path.len() == 1) {
                 let name = &t.path[0];
@@ -54,12 +59,36 @@ impl TypeMender {
         let renames = moved.iter().map(|m| (m.digest, m.old.clone(), m.new.clone()));
         let symbols =
             (!moved.is_empty()).then(|| renaming(language, SymbolKind::Free, renames, tables));
-        Self { language, moved, packages, symbols }
+        let left = match left.is_empty() {
+            true => Vec::new(),
+            false => types_in(language, &left, project),
+        };
+        Self { language, moved, packages, left, symbols }
     }
 
     pub(super) fn is_empty(&self) -> bool {
         self.moved.is_empty() && self.packages.is_empty()
     }
+}
+
+/// The types of these folders, each with its package.
+fn types_in(
+    language: &'static Language,
+    folders: &HashSet<&str>,
+    project: &Index,
+) -> Vec<(String, String)> {
+    let files = project.files();
+    let mut out = Vec::new();
+    let endings = language.grammar.extensions.iter();
+    let all = endings.flat_map(|e| files.with_ending(&format!(".{e}")));
+    for other in all.filter(|p| folders.contains(p.folder())) {
+        let Some(text) = files.text(&other) else { continue };
+        let tree = Tree::parse_file(language, &other, &text);
+        let facts = FileFacts::outline(language, &tree, &text, &other, files);
+        let own = facts.types.iter().filter(|t| t.path.len() == 1);
+        out.extend(own.map(|t| (facts.package.clone(), t.path[0].clone())));
+    }
+    out
 }
 
 /// The package of a file that lies elsewhere, where the folders before were called after the old one.
@@ -99,7 +128,7 @@ impl Runner for TypeMender {
         let (Some(code), Some(moves)) = (cx.code, cx.moves) else { return };
         let own = moves.of(cx.path);
         if let (Some(m), Some(package)) = (own, self.packages.iter().find(|p| p.0 == *cx.path)) {
-            let (_, old, new, _) = package;
+            let (_, old, new) = package;
             self.package(cx, m, (old, new), out);
         }
         let Some(symbols) = &self.symbols else { return };
@@ -141,7 +170,8 @@ impl TypeMender {
             });
             let own = code.facts.types.iter().any(|t| t.path.first().is_some_and(|p| p == name));
             let imported = code.facts.imports.iter().any(|i| i.local() == Some(name));
-            if used && !own && !imported && !moves_along && cx.project.declares(old, name) {
+            let beside = self.left.iter().any(|l| l.0 == old && l.1 == name);
+            if used && !own && !imported && !moves_along && beside {
                 imports.push(self.language.import_of(&symbol, Space::Type));
                 near.push(name);
             }

@@ -379,8 +379,8 @@ impl SymbolRunner {
             let splice = Splice::text(*at, names.last(&m.target));
             return self.move_draft(p, m, vec![splice], out);
         }
-        if let Some(splice) = self.relocated(p, m) {
-            return self.move_draft(p, m, vec![splice], out);
+        if let Some(splices) = self.relocated(p, m) {
+            return self.move_draft(p, m, splices, out);
         }
         let say = format!(
             "`{}` is imported from the file's own place here: write where `{}` lies from here",
@@ -391,14 +391,16 @@ impl SymbolRunner {
     }
 
     /// A path from the file's own place that leads to where a module of the project goes.
-    fn relocated(&self, p: &Place<'_>, m: &Moved<'_>) -> Option<Splice> {
+    fn relocated(&self, p: &Place<'_>, m: &Moved<'_>) -> Option<Vec<Splice>> {
         let language = self.rows.language;
         let written: Vec<&str> = m.import.segments.iter().map(|s| s.0.as_str()).collect();
         let path =
             PathTo { written: &written, target: &m.target, file: p.cx.path, from: p.cx.path };
         let new = (language.modules.as_ref()?.written)(&path, p.cx.project.files())?;
         let new: Vec<&str> = new.iter().map(String::as_str).collect();
-        spelled(&language.names, m.import, &new)
+        let all = &p.code.facts.imports;
+        let alone = all.iter().filter(|i| i.span == m.import.span).count() == 1;
+        spelled(&language.names, m.import, &new, alone)
     }
 
     /// A new import on a line of its own below another.

@@ -158,8 +158,10 @@ impl Journal {
             for op in &self.ops.ops {
                 drop(disk.remove_temp(&op.path, &op.temp));
             }
-            drop(self.remove_folders(disk, &self.ops.made));
-            drop(std::fs::remove_dir_all(&self.dir));
+            // What cannot be tidied up now is left to who takes it back.
+            if self.remove_folders(disk, &self.ops.made).is_ok() {
+                drop(std::fs::remove_dir_all(&self.dir));
+            }
             return Err(e);
         }
         match self.take_back(disk, Unknown::Keep) {
@@ -420,6 +422,7 @@ impl Journal {
                 for op in &self.ops.ops {
                     drop(disk.remove_temp(&op.path, &op.temp));
                 }
+                drop(self.remove_folders(disk, &self.ops.left));
                 let again = |op: &usize| {
                     let op = &self.ops.ops[*op];
                     self.unpack(op.after).and_then(|bytes| disk.write_over(&op.path, &bytes))

@@ -5,7 +5,8 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use emendo_actions::{
-    CoordinateWatch, KeyWatch, OldCoordinate, OldKey, SymbolKind, SymbolRunner, TextWatch, World,
+    CoordinateWatch, KeyWatch, OldCoordinate, OldKey, PathWatch, SymbolKind, SymbolRunner,
+    TextWatch, World,
 };
 use emendo_lang::{Certainty, Ty};
 
@@ -72,6 +73,7 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     }
     out.extend(key_watches(world, steps));
     out.extend(coordinate_watch(world, steps));
+    out.extend(path_watch(world, steps));
     out
 }
 
@@ -88,6 +90,20 @@ fn coordinate_watch(world: &Arc<World>, steps: &[PlanStep]) -> Option<Watch> {
         }
     }
     let runner = CoordinateWatch::new(world.tables.clone(), old);
+    (!about.is_empty()).then(|| Watch::new(runner, about))
+}
+
+/// The watch for paths that files are to leave.
+fn path_watch(world: &Arc<World>, steps: &[PlanStep]) -> Option<Watch> {
+    let (mut old, mut about) = (Vec::new(), About::new());
+    for step in steps {
+        for path in step.actions.iter().flat_map(|a| &a.asks.replaces.paths) {
+            let advice = step.info.why.clone();
+            about.entry(path.written.clone()).or_insert_with(|| (step.info.key.clone(), advice));
+            old.push(path.clone());
+        }
+    }
+    let runner = PathWatch::new(world.tables.clone(), old);
     (!about.is_empty()).then(|| Watch::new(runner, about))
 }
 

@@ -355,7 +355,9 @@ impl FileRun {
         for watch in watches.collect::<Vec<_>>() {
             let mut found = Vec::new();
             for code in self.code(watch.asks.language, env.answers.index.files()) {
-                let cx = FileCx { packages: &env.plan.packages, ..self.cx(code, env) };
+                let moves = env.answers.moves.values().next_back();
+                let packages = &env.plan.packages;
+                let cx = FileCx { packages, moves, ..self.cx(code, env) };
                 watch.runner.remains(&cx, &mut found);
             }
             found.retain(|r| r.certainty >= watch.least);
