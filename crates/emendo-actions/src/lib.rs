@@ -18,28 +18,23 @@ mod file;
 mod library;
 mod markup;
 mod meaning;
-mod mend;
-mod note;
+mod registry;
+mod remarks;
 mod setting;
 mod shared;
 mod signature;
 mod symbol;
-mod table;
-mod text;
-mod world;
 
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
     FileMove, FileOp, Followed, Found, InPage, Kept, Kind, Moves, Needs, NoteDraft, Old,
-    OldCoordinate, OldKey, PathRule, PathsCx, Query, Remains, Replaces, Runner, Subject,
+    OldCoordinate, OldKey, OldPath, PathRule, PathsCx, Query, Remains, Replaces, Runner, Subject,
     SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy, words,
 };
-pub use file::{OldPath, PathWatch};
+pub use file::{Mended, PathWatch, menders};
 pub use library::CoordinateWatch;
 pub use meaning::{SymbolRunner, renames};
-pub use mend::{Mended, menders};
+pub use registry::{KINDS, World};
 pub use setting::KeyWatch;
 pub use shared::{NO_LANGUAGE, named_symbol};
 pub use symbol::TextWatch;
-pub use table::KINDS;
-pub use world::World;

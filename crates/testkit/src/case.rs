@@ -5,6 +5,8 @@
 //! notes that are expected), `leftovers` (a line each: `PATH:LINE`, what is still there when all is done).
 //! Words after a path change the bytes of the file: `crlf`, `bom`, `latin1`; after that of an `after` they say how
 //! many edits of a certainty are proposed there: `certain=2 unsure=1`.
+//! `gone PATH` is a file that is not there any more afterwards, since it is deleted or lies elsewhere: an `after` of its new path says what
+//! it holds then.
 //! A case without a recipe takes that of its folder, `shared.toml`.
 //! `says ARGS` runs the program with ARGS in the project after `propose`: each line must stand in its output (`RECIPE` is
 //! the recipe's path); `says! ARGS` on the tree as it is after `apply`; `hides` and `hides!`: no line may. `again` is what a
@@ -31,6 +33,8 @@ pub struct Case {
     pub before: BTreeMap<String, Vec<u8>>,
     /// The files that change, as they are after.
     pub after: BTreeMap<String, Vec<u8>>,
+    /// The files that are gone afterwards.
+    pub gone: Vec<String>,
     /// Parts of the notes.
     pub notes: Vec<String>,
     /// Path, certainty, and how many edits.
@@ -119,6 +123,14 @@ impl Case {
         case
     }
 
+    /// How many edits of a certainty are proposed in a file.
+    fn counts(&mut self, file: &str, how: &[&str]) {
+        for (certainty, count) in how.iter().filter_map(|h| h.split_once('=')) {
+            let count = count.parse().expect("a number");
+            self.edits.push((file.into(), certainty.into(), count));
+        }
+    }
+
     /// Takes a section in; false if nothing is called so.
     fn section(&mut self, head: &str, body: &str) -> bool {
         let lines = || body.lines().map(str::to_owned).collect();
@@ -127,11 +139,12 @@ impl Case {
             ["before", file, how @ ..] => {
                 self.before.insert((*file).into(), bytes(body, how));
             }
+            ["gone", file, how @ ..] => {
+                self.counts(file, how);
+                self.gone.push((*file).into());
+            }
             ["after", file, how @ ..] => {
-                for (certainty, count) in how.iter().filter_map(|h| h.split_once('=')) {
-                    let count = count.parse().expect("a number");
-                    self.edits.push(((*file).into(), certainty.into(), count));
-                }
+                self.counts(file, how);
                 self.after.insert((*file).into(), bytes(body, how));
             }
             ["marked", file, old, new] => {
@@ -205,8 +218,12 @@ impl Case {
     /// # Errors
     /// The file that differs.
     pub fn compare_files(&self, found: &BTreeMap<String, Vec<u8>>) -> Result<(), String> {
-        for (path, before) in &self.before {
-            let wanted = self.after.get(path).unwrap_or(before);
+        if let Some(path) = self.gone.iter().find(|p| found.contains_key(*p)) {
+            return Err(format!("{path} is still there"));
+        }
+        let stays = self.before.iter().filter(|(p, _)| !self.after.contains_key(*p));
+        let stays = stays.filter(|(p, _)| !self.gone.contains(p));
+        for (path, wanted) in self.after.iter().chain(stays) {
             let is = found.get(path).ok_or_else(|| format!("{path} is gone"))?;
             if is != wanted {
                 let show = |b: &[u8]| String::from_utf8_lossy(b).into_owned();

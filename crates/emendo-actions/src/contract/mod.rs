@@ -23,7 +23,7 @@ pub use in_page::InPage;
 pub use moves::{FileMove, FileOp, Moves, PathRule, PathsCx};
 pub use needs::{Needs, WORD, lossy, words};
 pub use query::{Answer, Asked, Query};
-pub use replaced::{Old, OldCoordinate, OldKey, Remains, Replaces, SymbolKind};
+pub use replaced::{Old, OldCoordinate, OldKey, OldPath, Remains, Replaces, SymbolKind};
 pub use runner::{Asks, Kind, Runner, Subject};
 pub use tables::Tables;
 pub use trace::{TraceLog, TraceStage, TraceStop};

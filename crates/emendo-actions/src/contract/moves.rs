@@ -1,4 +1,4 @@
-//! Files that a step moves, creates or deletes, and what mends the references to them.
+//! Files that a step moves, creates or deletes.
 
 use std::collections::{HashMap, HashSet};
 
@@ -6,7 +6,6 @@ use emendo_lang::{Fact, Index};
 use emendo_text::{Digest, Hasher, RelPath};
 use serde::{Deserialize, Serialize};
 
-use crate::contract::runner::Runner;
 use crate::contract::tables::Tables;
 
 /// What becomes of a file as a whole.
@@ -119,15 +118,13 @@ pub struct Moves {
     by_path: HashMap<RelPath, usize>,
     /// Files that may refer to those that move.
     pub users: HashSet<RelPath>,
-    /// What mends references, a language or a format each.
-    pub menders: Vec<Box<dyn Runner>>,
 }
 
 impl Moves {
     /// Of these, of which no two are about one file.
     pub fn new(all: Vec<FileMove>) -> Self {
         let by_path = all.iter().enumerate().map(|(i, m)| (m.path.clone(), i)).collect();
-        Self { all, by_path, users: HashSet::new(), menders: Vec::new() }
+        Self { all, by_path, users: HashSet::new() }
     }
 
     /// All of them.

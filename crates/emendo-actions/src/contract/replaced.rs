@@ -1,9 +1,9 @@
 //! What actions replace, and what is left of it.
 
+use std::sync::Arc;
+
 use emendo_lang::{Certainty, Fact, Ty};
 use emendo_text::Span;
-
-use crate::file::OldPath;
 
 /// What kind of symbols an action is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -81,6 +81,15 @@ pub struct OldCoordinate {
     pub ecosystem: &'static str,
     /// The coordinate, without ecosystem and version.
     pub coordinate: String,
+}
+
+/// A path that files are to leave.
+#[derive(Clone)]
+pub struct OldPath {
+    /// As the recipe writes it.
+    pub written: String,
+    /// True for the paths that are meant.
+    pub fits: Arc<dyn Fn(&str) -> bool + Send + Sync>,
 }
 
 /// What an action replaces, and by what.

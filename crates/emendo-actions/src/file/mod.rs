@@ -3,6 +3,7 @@
 //! This file reads the action; `paths.rs` compares paths and writes them. What becomes of references is no matter of the action
 //! alone: see `mend/`.
 
+pub(crate) mod mend;
 mod paths;
 mod watch;
 
@@ -12,11 +13,12 @@ use emendo_lang::{Certainty, Fact};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
 use emendo_text::{Diagnostic, Digest, RelPath, Template, TemplateError};
 
+pub use self::mend::{Mended, menders};
 use self::paths::{PathPattern, filled, template};
-pub use self::watch::{OldPath, PathWatch};
+pub use self::watch::PathWatch;
 use crate::contract::{
-    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, PathRule, PathsCx, Replaces, Runner,
-    action_digest,
+    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, OldPath, PathRule, PathsCx, Replaces,
+    Runner, action_digest,
 };
 
 /// The kind.
@@ -128,7 +130,9 @@ impl Kind for FileKind {
         };
         let digest = action_digest("file", &old.text);
         let pattern = Arc::new(pattern);
-        let leaves = OldPath { written: old.text.clone(), pattern: pattern.clone() };
+        let fits = pattern.clone();
+        let fits = Arc::new(move |path: &str| fits.fit(path).is_some());
+        let leaves = OldPath { written: old.text.clone(), fits };
         let rule = MoveRule { digest, old: pattern, new: becomes };
         Some(Box::new(FileRunner {
             scope: action.scope.clone(),

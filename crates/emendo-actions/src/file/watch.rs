@@ -5,16 +5,8 @@ use std::sync::Arc;
 use emendo_lang::{Certainty, Project as _};
 use emendo_text::{Chunk, RelPath, Span, Template};
 
-use crate::contract::{Asks, FileCx, Found, Needs, Remains, Runner, Tables};
-use crate::file::paths::PathPattern;
-
-/// A path that files are to leave.
-#[derive(Clone)]
-pub struct OldPath {
-    /// As the recipe writes it.
-    pub written: String,
-    pub(super) pattern: Arc<PathPattern>,
-}
+use crate::contract::{Asks, FileCx, Found, Needs, OldPath, Remains, Runner, Tables};
+use crate::file::mend::below;
 
 /// Looks for paths of files that are not there any more.
 pub struct PathWatch {
@@ -67,11 +59,10 @@ impl Runner for PathWatch {
             let written = at.of(cx.text);
             let slashed = written.replace('\\', "/");
             let from_root = slashed.trim_start_matches("./").trim_start_matches('/').to_owned();
-            let own = crate::mend::below(cx.path.folder(), &slashed);
+            let own = below(cx.path.folder(), &slashed);
             for path in [Some(from_root), own].into_iter().flatten() {
                 let Ok(path) = RelPath::new(&path) else { continue };
-                let Some(old) = self.old.iter().find(|o| o.pattern.fit(path.as_str()).is_some())
-                else {
+                let Some(old) = self.old.iter().find(|o| (o.fits)(path.as_str())) else {
                     continue;
                 };
                 if path == *cx.path || !gone(&path) {

@@ -4,8 +4,8 @@ use emendo_lang::{Certainty, Fact, Language, Project as _};
 use emendo_text::{Digest, RelPath};
 
 use crate::contract::{FileMove, FileOp, PathRule, PathsCx};
+use crate::file::mend::{RenamedType, ServiceMender, is_service};
 use crate::meaning::SymbolRunner;
-use crate::mend::{RenamedType, ServiceMender, is_service};
 
 /// A type, by the row of its action.
 struct Named {

@@ -8,8 +8,8 @@ use emendo_pattern::{delete_splice, doubled, respell};
 use emendo_text::{Digest, Span, Splice};
 
 use crate::contract::{Found, Needs, NoteDraft, SymbolKind, Tables};
+use crate::file::mend::spelled;
 use crate::meaning::{ImportForm, Place, Rewritten, Row, Rows, SymbolRunner};
-use crate::mend::spelled;
 use crate::shared::Head;
 
 /// An import that is to name something else.

@@ -1,6 +1,6 @@
 //! The contents of an apply, collected before anything is written.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
@@ -80,9 +80,6 @@ impl<'d> Packer<'d> {
             return self.join(known, change);
         }
         let (born, gone) = (change.before.is_none(), change.after.is_none());
-        if born && !self.disk.is_free(path)? {
-            return Err(io::Error::other(format!("`{path}` is there already")));
-        }
         let before = self.pack(change.before.unwrap_or(&[]))?;
         let after = self.pack(change.after.unwrap_or(&[]))?;
         let over = !born && self.disk.keeps_inode(path)?;
@@ -128,6 +125,19 @@ impl<'d> Packer<'d> {
             _ => return Err(io::Error::other(format!("`{}` would become two files", op.path))),
         }
         op.dirty |= change.dirty;
+        Ok(())
+    }
+
+    /// Refuses to create a file where something is; where case does not count, the file that leaves may be it.
+    fn refuse_taken(&self) -> io::Result<()> {
+        let lower = |p: &RelPath| p.as_str().to_lowercase();
+        let gone: HashSet<String> =
+            self.ops.iter().filter(|o| o.gone).map(|o| lower(&o.path)).collect();
+        for op in self.ops.iter().filter(|o| o.born && !gone.contains(&lower(&o.path))) {
+            if !self.disk.is_free(&op.path)? {
+                return Err(io::Error::other(format!("`{}` is there already", op.path)));
+            }
+        }
         Ok(())
     }
 
@@ -184,7 +194,7 @@ impl<'d> Packer<'d> {
     /// # Errors
     /// If they cannot be written; then nothing is left of the journal.
     pub(crate) fn seal(mut self, plan: Ops) -> io::Result<Journal> {
-        let folders = self.folders();
+        let folders = self.refuse_taken().and_then(|()| self.folders());
         let mut ops = Ops { ops: std::mem::take(&mut self.ops), ..plan };
         let result = folders.and_then(|(left, made)| {
             (ops.left, ops.made) = (left, made);

@@ -3,13 +3,14 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_actions::{Answer, Asked, Code, Followed, Moves, Needs, Query, World};
+use emendo_actions::{Answer, Asked, Code, Followed, Needs, Query, World};
 use emendo_docs::Manifest;
 use emendo_lang::Project as _;
 use emendo_lang::{Index, Resolver};
 use emendo_text::RelPath;
 use rayon::prelude::*;
 
+use crate::look::moved::StepMoves;
 use crate::look::seen::ExtraNames;
 use crate::look::truths::Truths;
 use crate::plan::{Declared, Narrow};
@@ -27,7 +28,7 @@ pub(crate) struct Answers {
     /// Declarations whose uses change with them, by step.
     pub followed: BTreeMap<usize, Vec<Followed>>,
     /// What steps do to files as a whole, by step.
-    pub moves: BTreeMap<usize, Moves>,
+    pub moves: BTreeMap<usize, StepMoves>,
     /// Files move that are called after what is in them: every step rests on the one before.
     pub moving: bool,
     /// Where what actions wait for holds.

@@ -27,7 +27,7 @@ pub(crate) use followed::follow;
 pub(crate) use memory::{
     KnownScan, Memory, OutsideFacts, RecalledScan, ScanData, StampDiff, Stamps,
 };
-pub(crate) use moved::{PathsNow, moves, moves_after_all};
+pub(crate) use moved::{PathsNow, StepMoves, moves, moves_after_all};
 pub use search::{Hit, Near, Search, search};
 pub(crate) use seen::{Candidate, ExtraNames, Scan};
 pub(crate) use truths::Truths;

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use emendo_actions::{FileMove, FileOp, Moves, PathsCx, menders};
+use emendo_actions::{FileMove, FileOp, Moves, PathsCx, Runner, menders};
 use emendo_lang::Index;
 use emendo_text::RelPath;
 use rayon::prelude::*;
@@ -24,8 +24,14 @@ pub(crate) struct PathsNow<'a> {
     pub(crate) decisions: &'a Decisions,
 }
 
+/// What a step does to files as a whole, with what mends the references to them.
+pub(crate) struct StepMoves {
+    pub(crate) moves: Moves,
+    pub(crate) menders: Vec<Box<dyn Runner>>,
+}
+
 /// What a step does to files as a whole; none if it has no such action.
-pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<Moves> {
+pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<StepMoves> {
     let step = &plan.steps[n];
     let rules = step.actions.iter().enumerate();
     let mut rules = rules.filter_map(|(i, a)| Some((i, a, a.asks.paths.as_ref()?))).peekable();
@@ -54,8 +60,7 @@ pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<Moves> 
     let mended = menders(&plan.world.tables, &moves, now.index);
     moves.users = users(&mended.words, now.texts);
     moves.users.extend(moves.all().iter().map(|m| m.path.clone()).collect::<Vec<_>>());
-    moves.menders = mended.menders;
-    Some(moves)
+    Some(StepMoves { moves, menders: mended.menders })
 }
 
 /// True if a step moves files although most projects have none for it.

@@ -167,7 +167,8 @@ impl FileRun {
     /// Runs one step.
     pub(crate) fn step(&mut self, n: usize, env: &Env<'_>) {
         let step = &env.plan.steps[n];
-        let moves = env.answers.moves.get(&n);
+        let step_moves = env.answers.moves.get(&n);
+        let moves = step_moves.map(|m| &m.moves);
         let moved = moves.is_some_and(|m| m.of(&self.at).is_some() || m.users.contains(&self.at));
         if !self.there.0 && !moved {
             return;
@@ -232,7 +233,7 @@ impl FileRun {
                 touched.extend(own.map(|d| (n, i, Some(d.action.1))));
             }
         }
-        if let Some(moves) = moves.filter(|_| moved) {
+        if let Some(moves) = step_moves.filter(|_| moved) {
             self.moves(moves, step, env, &mut found);
         }
         leave_own_words(&self.text, &reworded, &mut found);
@@ -355,7 +356,7 @@ impl FileRun {
         for watch in watches.collect::<Vec<_>>() {
             let mut found = Vec::new();
             for code in self.code(watch.asks.language, env.answers.index.files()) {
-                let moves = env.answers.moves.values().next_back();
+                let moves = env.answers.moves.values().next_back().map(|m| &m.moves);
                 let packages = &env.plan.packages;
                 let cx = FileCx { packages, moves, ..self.cx(code, env) };
                 watch.runner.remains(&cx, &mut found);

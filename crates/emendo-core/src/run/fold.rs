@@ -9,9 +9,8 @@ use emendo_text::{Digest, Part, PieceMap, Span, Splice};
 use crate::edits::Status;
 use crate::plan::PlanStep;
 use crate::run::anchor::Anchors;
-use crate::run::conflicts::conflicts;
 use crate::run::file::{Env, FileRun, ROUNDS, StepText, written};
-use crate::run::folded::{FoldedDraft, keys};
+use crate::run::folded::{FoldedDraft, conflicts, keys};
 use crate::run::sink::Mode;
 
 impl FileRun {

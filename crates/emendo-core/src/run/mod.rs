@@ -1,7 +1,6 @@
 //! Runs a plan over a project: narrow, answer, and file by file through the stages.
 
 mod anchor;
-mod conflicts;
 mod file;
 mod fold;
 mod folded;
@@ -30,7 +29,7 @@ pub use why::{WhyStage, WhyStop};
 use crate::edits::{Carried, Decisions, Note, OnceWritten};
 use crate::look::{
     Answers, Candidate, ExtraNames, KnownScan, Look, Memory, OutsideFacts, PathsNow, RecalledScan,
-    Scan, ScanData, StampDiff, Stamps, Truths, ask, follow, moves, moves_after_all,
+    Scan, ScanData, StampDiff, Stamps, Truths, ask, follow, moves_after_all,
 };
 use crate::plan::{Conditions, MissingRequirement, Plan, PlanStep, SkippedStep};
 use crate::project::{PassedOver, Project, ProjectFiles, SkipCounts, SkipReason, walk};
@@ -441,44 +440,6 @@ impl Engine<'_> {
         }
     }
 
-    /// Works out what the steps of a stage do to files as a whole; these files, and those that may refer to them, are looked into.
-    fn with_moves(
-        &self,
-        stage: &std::ops::Range<usize>,
-        answers: &mut Answers,
-        (kept, texts): (&HashMap<RelPath, FileRun>, &ProjectFiles),
-        files: &mut Vec<Candidate>,
-    ) {
-        for n in stage.clone() {
-            if self.plan.steps[n].actions.iter().all(|a| a.asks.paths.is_none()) {
-                continue;
-            }
-            let texts = overlaid(kept, texts);
-            let now = PathsNow {
-                project: self.project,
-                texts: &texts,
-                index: &answers.index,
-                truths: &answers.truths,
-                own: self.own,
-                decisions: self.decisions,
-            };
-            let Some(moves) = moves(self.plan, n, &now) else { continue };
-            let origin: HashMap<&RelPath, &RelPath> =
-                kept.values().map(|r| (&r.at, &r.path)).collect();
-            let at_first = |p: &RelPath| origin.get(p).map_or_else(|| p.clone(), |o| (*o).clone());
-            for path in moves.users.iter().map(at_first) {
-                if self.only.is_some_and(|only| !only.contains(&path)) {
-                    continue;
-                }
-                if let Err(i) = files.binary_search_by(|c| c.path.cmp(&path)) {
-                    let size = self.project.size(&path).unwrap_or(0);
-                    files.insert(i, Candidate { path, size });
-                }
-            }
-            answers.moves.insert(n, moves);
-        }
-    }
-
     /// The stages: what files pass on to one another may change with every step.
     fn stages_of(&self, wide: &ExtraNames, answers: &Answers) -> &[std::ops::Range<usize>] {
         if wide.changes() || answers.moving { &self.plan.single } else { &self.plan.stages }
@@ -486,7 +447,7 @@ impl Engine<'_> {
 
     fn open(&self, path: RelPath, answers: &Answers) -> Option<FileRun> {
         let path = self.project.as_said(path);
-        let moves = || answers.moves.values().filter_map(|m| m.of(&path)).next();
+        let moves = || answers.moves.values().filter_map(|m| m.moves.of(&path)).next();
         let bytes = match self.project.bytes(&path) {
             Ok(bytes) => bytes,
             Err(_) if moves().is_some_and(|m| m.op == FileOp::Create) => {

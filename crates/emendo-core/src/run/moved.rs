@@ -1,17 +1,23 @@
 //! What a step does to a file as a whole, and to the references in it.
 
-use emendo_actions::{Draft, FileCx, FileMove, FileOp, Found, Moves, Tie};
-use emendo_lang::Project as _;
-use emendo_text::{Span, Splice};
+use std::collections::HashMap;
 
+use emendo_actions::{Draft, FileCx, FileMove, FileOp, Found, Tie};
+use emendo_lang::Project as _;
+use emendo_text::{RelPath, Span, Splice};
+
+use crate::look::StepMoves;
+use crate::look::{Answers, Candidate, PathsNow, moves};
 use crate::plan::PlanStep;
+use crate::project::ProjectFiles;
 use crate::run::file::{Env, FileRun};
+use crate::run::{Engine, overlaid};
 
 impl FileRun {
     /// What becomes of the file, and what mends its references to files that move.
     pub(crate) fn moves(
         &mut self,
-        moves: &Moves,
+        StepMoves { moves, menders }: &StepMoves,
         step: &PlanStep,
         env: &Env<'_>,
         found: &mut Found,
@@ -20,7 +26,7 @@ impl FileRun {
         if !self.there.0 || self.bytes.is_some() || !moves.users.contains(&self.at) {
             return;
         }
-        for mender in &moves.menders {
+        for mender in menders {
             let asks = mender.asks();
             if !mender.covers(&self.at) {
                 continue;
@@ -51,5 +57,45 @@ impl FileRun {
         let draft = draft.writing(splices);
         let tie = Tie { provides: Some(m.tie()), needs: m.needs, uses: Vec::new() };
         Draft { op: Some(m.op.clone()), withheld: m.withheld.clone(), tie, ..draft }
+    }
+}
+
+impl Engine<'_> {
+    /// Works out what the steps of a stage do to files as a whole; these files, and those that may refer to them, are looked into.
+    pub(super) fn with_moves(
+        &self,
+        stage: &std::ops::Range<usize>,
+        answers: &mut Answers,
+        (kept, texts): (&HashMap<RelPath, FileRun>, &ProjectFiles),
+        files: &mut Vec<Candidate>,
+    ) {
+        for n in stage.clone() {
+            if self.plan.steps[n].actions.iter().all(|a| a.asks.paths.is_none()) {
+                continue;
+            }
+            let texts = overlaid(kept, texts);
+            let now = PathsNow {
+                project: self.project,
+                texts: &texts,
+                index: &answers.index,
+                truths: &answers.truths,
+                own: self.own,
+                decisions: self.decisions,
+            };
+            let Some(moves) = moves(self.plan, n, &now) else { continue };
+            let origin: HashMap<&RelPath, &RelPath> =
+                kept.values().map(|r| (&r.at, &r.path)).collect();
+            let at_first = |p: &RelPath| origin.get(p).map_or_else(|| p.clone(), |o| (*o).clone());
+            for path in moves.moves.users.iter().map(at_first) {
+                if self.only.is_some_and(|only| !only.contains(&path)) {
+                    continue;
+                }
+                if let Err(i) = files.binary_search_by(|c| c.path.cmp(&path)) {
+                    let size = self.project.size(&path).unwrap_or(0);
+                    files.insert(i, Candidate { path, size });
+                }
+            }
+            answers.moves.insert(n, moves);
+        }
     }
 }

@@ -214,6 +214,11 @@ fn aliased_to(old: &str, target: &str, from: &RelPath, files: &dyn Files) -> Opt
                 Some(name.replacen('*', middle, 1))
             })
         };
+        // A name that the settings give to one file goes with it: they name it by its path, and are mended.
+        let at_folder = settings.base.as_deref().is_none_or(|b| matches!(b, "." | "./"));
+        if at_folder && settings.paths.iter().any(|(n, _)| n == old && !n.contains('*')) {
+            return Some(old.to_owned());
+        }
         let fits = |name: &str| old.starts_with(name.split('*').next().unwrap_or(name));
         let named = |own: bool| {
             let all = settings.paths.iter().filter(|(n, _)| fits(n) == own);

@@ -1,0 +1,420 @@
+//! References between modules that follow from paths: imports, paths in code, strings that lead to files.
+
+use emendo_lang::language::{Modules, PathTo};
+use emendo_lang::tree::{span, walk};
+use emendo_lang::{Certainty, Fact, Files, Import, Language, Project as _, Space};
+use emendo_pattern::{delete_splice, respell};
+use emendo_text::{Digest, Part, RelPath, Span, Splice};
+
+use crate::contract::{
+    Asks, Code, Draft, FileCx, Found, Moves, Needs, NoteDraft, Runner, SymbolKind, Tie,
+};
+use crate::file::mend::moved::ModuleMove;
+use crate::meaning::{Place, Row, Rows, SymbolRunner};
+use crate::shared::Head;
+
+/// Mends what files of a language say of modules that move.
+pub(super) struct ModuleMender {
+    language: &'static Language,
+    modules: &'static Modules,
+    moved: Vec<ModuleMove>,
+    symbols: SymbolRunner,
+}
+
+impl ModuleMender {
+    pub(super) fn new(
+        language: &'static Language,
+        modules: &'static Modules,
+        moved: Vec<ModuleMove>,
+        tables: &std::sync::Arc<crate::contract::Tables>,
+    ) -> Self {
+        let renames = moved.iter().map(|m| (m.digest, m.old.clone(), m.new.clone()));
+        let symbols = renaming(language, SymbolKind::Package, renames, tables);
+        Self { language, modules, moved, symbols }
+    }
+}
+
+/// What renames these symbols in a language, and says nothing of texts.
+pub(super) fn renaming(
+    language: &'static Language,
+    what: SymbolKind,
+    renames: impl Iterator<Item = (Digest, String, String)>,
+    tables: &std::sync::Arc<crate::contract::Tables>,
+) -> SymbolRunner {
+    let row = |(digest, old, new): (Digest, String, String)| Row {
+        digest,
+        olds: vec![old],
+        new: Some(new),
+        advice: None,
+        parameters: None,
+        carried: false,
+        short_for: None,
+    };
+    let rows = Rows::new(language, what, renames.map(row).collect(), Vec::new());
+    let head = Head::everywhere("file", language, (Needs::of(rows.needs()), tables));
+    SymbolRunner {
+        head,
+        what,
+        strings: false,
+        docs: false,
+        becomes: false,
+        comment_out: false,
+        moves_files: false,
+        import: None,
+        watching: false,
+        rows,
+    }
+}
+
+impl Runner for ModuleMender {
+    fn asks(&self) -> Asks {
+        Asks { kind: "file", language: Some(self.language), ..Asks::NONE }
+    }
+
+    fn covers(&self, path: &RelPath) -> bool {
+        self.symbols.head.covers(path)
+    }
+
+    fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {
+        let (Some(code), Some(moves)) = (cx.code, cx.moves) else { return };
+        let at = At { cx, code, moves, files: cx.project.files() };
+        if !self.language.names.module_separator.is_empty() {
+            self.strings(&at, out);
+            return;
+        }
+        let from = out.drafts.len();
+        let place = Place::new(cx, code, 0);
+        self.symbols.imports(&place, out);
+        self.symbols.uses(&place, out);
+        for d in &mut out.drafts[from..] {
+            let Some(m) = self.moved.get(d.action.1) else { continue };
+            d.action = m.action;
+            d.tie = Tie { needs: Some(m.tie), ..Tie::default() };
+            self.beside(&at, m, d);
+        }
+        self.bare(&at, from, out);
+        self.own_imports(&at, out);
+        if !self.modules.statement.is_empty() {
+            self.statements(&at, out);
+        }
+    }
+}
+
+/// A file in which references are mended.
+struct At<'a> {
+    cx: &'a FileCx<'a>,
+    code: &'a Code,
+    moves: &'a Moves,
+    files: &'a dyn Files,
+}
+
+impl At<'_> {
+    /// Where the file lies after the step.
+    fn becomes(&self) -> &RelPath {
+        self.moves.target(self.cx.path).unwrap_or(self.cx.path)
+    }
+
+    fn tie(&self, path: &RelPath) -> Option<Digest> {
+        self.moves.of(path).map(crate::contract::FileMove::tie)
+    }
+
+    fn moves(&self) -> bool {
+        self.becomes() != self.cx.path
+    }
+}
+
+impl ModuleMender {
+    /// The file that a path in a string leads to, and the module.
+    fn led_to(&self, written: &str, at: &At<'_>) -> Option<(RelPath, String)> {
+        let own = (self.modules.of)(at.cx.path, at.files);
+        let module = (self.modules.absolute)(&[written], &own, at.cx.path, at.files)?;
+        let module = module.into_iter().next()?;
+        if let Some(file) = (self.modules.file)(&module, at.files) {
+            return Some((file, module));
+        }
+        // What is no code is named with its ending.
+        let path = RelPath::new(module.strip_prefix("./")?).ok()?;
+        at.files.exists(path.as_str()).then_some((path, module))
+    }
+
+    /// Strings that lead to files: those of imports, and others.
+    fn strings(&self, at: &At<'_>, out: &mut Found) {
+        let facts = &at.code.facts;
+        let imports: Vec<Span> = facts.imports.iter().map(|i| i.span).collect();
+        // The module of an import is its first segment.
+        let modules = facts.imports.iter().filter_map(|i| i.segments.first()).map(|s| s.1);
+        let mut all: Vec<Span> = modules.chain(facts.strings.iter().copied()).collect();
+        all.sort();
+        all.dedup();
+        for s in &all {
+            let written = s.of(at.cx.text);
+            let relative = written.starts_with('.');
+            if written.len() > 400 || written.contains(['\n', ' ', '\\']) || written.is_empty() {
+                continue;
+            }
+            let Some((file, module)) = self.led_to(written, at) else { continue };
+            let target = at.moves.target(&file).unwrap_or(&file);
+            let stays = *target == file;
+            if stays && !(at.moves() && relative) {
+                continue;
+            }
+            let path =
+                PathTo { written: &[written], target: &module, file: target, from: at.becomes() };
+            let Some(new) = (self.modules.written)(&path, at.files) else { continue };
+            let Some(new) = new.into_iter().next().filter(|n| n != written) else { continue };
+            let mover = if stays { at.cx.path } else { &file };
+            let Some(m) = at.moves.of(mover) else { continue };
+            let import = imports.iter().any(|i| i.contains(*s)) || self.is_loaded(at, *s);
+            let (says, text) = match import {
+                true => (Certainty::Certain, format!("it is loaded from `{file}`")),
+                false => (Certainty::Likely, format!("the text leads to `{file}`")),
+            };
+            let fact = Fact { says, text, at: Some(*s) };
+            let draft = Draft::new(m.action, m.digest, *s, vec![fact]);
+            let mut draft = draft.writing(vec![Splice::text(*s, new)]);
+            draft.tie.needs = at.tie(mover);
+            out.drafts.push(draft);
+        }
+    }
+
+    /// True for the argument of what loads a module: the only thing in the brackets of `import(...)` or `require(...)`.
+    fn is_loaded(&self, at: &At<'_>, s: Span) -> bool {
+        let before = at.cx.text[..s.start as usize].trim_end_matches(['"', '\'', '`']);
+        let before = before.trim_end().strip_suffix('(').unwrap_or("").trim_end();
+        let word = before.rsplit(|c: char| !c.is_alphanumeric() && c != '_').next();
+        matches!(word, Some("import" | "require"))
+    }
+
+    /// Where modules are known by a statement of the file, a bare name of one that belongs elsewhere now is written as the way there.
+    fn beside(&self, at: &At<'_>, m: &ModuleMove, draft: &mut Draft) {
+        let names = &self.language.names;
+        let module = (self.modules.of)(at.cx.path, at.files);
+        let (from, to) = (names.parent(&m.old), names.parent(&m.new));
+        if self.modules.statement.is_empty() || from != module || from == to {
+            return;
+        }
+        let old = names.last(&m.old);
+        let path = PathTo { written: &[old], target: &m.new, file: at.cx.path, from: at.becomes() };
+        let Some(new) = (self.modules.written)(&path, at.files) else { return };
+        for s in &mut draft.change.splices {
+            let bare = s.span.of(at.cx.text) == old
+                && !at.cx.text[..s.span.start as usize].trim_end().ends_with(names.separator);
+            if bare {
+                s.parts = vec![Part::Text(new.join(names.separator))];
+            }
+        }
+    }
+
+    /// Bare names of modules that keep their name and belong elsewhere: in the file that made them known, the way there comes before.
+    fn bare(&self, at: &At<'_>, from: usize, out: &mut Found) {
+        let names = &self.language.names;
+        let module = (self.modules.of)(at.cx.path, at.files);
+        let resolver = at.cx.resolver(at.code);
+        for m in self.moved.iter().filter(|_| !self.modules.statement.is_empty()) {
+            let (parent, to) = (names.parent(&m.old), names.parent(&m.new));
+            let old = names.last(&m.old);
+            if parent != module || parent == to || old != names.last(&m.new) {
+                continue;
+            }
+            let path =
+                PathTo { written: &[old], target: &m.new, file: at.cx.path, from: at.becomes() };
+            let Some(new) = (self.modules.written)(&path, at.files) else { continue };
+            for w in at.code.facts.words(old) {
+                let head = w.path_start == w.span.start
+                    && at.cx.text[w.span.end as usize..].trim_start().starts_with(names.separator);
+                let known = out.drafts[from..]
+                    .iter()
+                    .any(|d| d.change.splices.iter().any(|s| s.span.meets(w.span)));
+                let means = [w.space, Space::Type, Space::Value].into_iter();
+                let fact = means
+                    .filter_map(|s| resolver.means(&[old], s, w.span.start, &m.old))
+                    .next();
+                let Some(fact) = fact.filter(|_| head && !known) else { continue };
+                let draft = Draft::new(m.action, m.digest, w.span, vec![fact]);
+                let text = new.join(names.separator);
+                let mut draft = draft.writing(vec![Splice::text(w.span, text)]);
+                draft.tie.needs = Some(m.tie);
+                out.drafts.push(draft);
+            }
+        }
+    }
+
+    /// Imports of a file that moves, by where it lies: they lead from elsewhere now.
+    fn own_imports(&self, at: &At<'_>, out: &mut Found) {
+        if !at.moves() {
+            return;
+        }
+        let names = &self.language.names;
+        let mut heads: Vec<Span> = Vec::new();
+        for import in at.code.facts.imports.iter().filter(|i| names.spells_relative(i)) {
+            // What moves itself is written by its new name.
+            let path = import.path();
+            let below = |m: &&ModuleMove| {
+                let rest = path.strip_prefix(m.old.as_str());
+                rest.is_some_and(|r| r.is_empty() || r.starts_with(names.separator))
+            };
+            let deciding = self.moved.iter().filter(below);
+            let moved = deciding.max_by_key(|m| m.old.len());
+            let target = match moved {
+                Some(m) => format!("{}{}", m.new, &path[m.old.len()..]),
+                None => path.to_owned(),
+            };
+            let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
+            let to =
+                PathTo { written: &written, target: &target, file: at.cx.path, from: at.becomes() };
+            let Some(new) = (self.modules.written)(&to, at.files) else { continue };
+            let new: Vec<&str> = new.iter().map(String::as_str).collect();
+            if new == written {
+                continue;
+            }
+            let alone = at.code.facts.imports.iter().filter(|i| i.span == import.span).count() == 1;
+            let Some(splices) = spelled(names, import, &new, alone) else {
+                let say = format!(
+                    "`{path}` is imported from the file's own place: write where it lies from `{}`",
+                    at.becomes()
+                );
+                out.notes.push(NoteDraft::new(import.span, say));
+                continue;
+            };
+            let Some(first) = splices.first().map(|s| s.span).filter(|s| !heads.contains(s)) else {
+                continue;
+            };
+            heads.push(first);
+            let Some(m) = at.moves.of(at.cx.path) else { continue };
+            let text = format!("`{path}` is written from where the file lies");
+            let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
+            let draft = Draft::new(m.action, m.digest, first, vec![fact]);
+            let mut draft = draft.writing(splices);
+            draft.tie.needs = at.tie(at.cx.path);
+            out.drafts.push(draft);
+        }
+    }
+
+    /// Statements that make the module of another file known.
+    fn statements(&self, at: &At<'_>, out: &mut Found) {
+        let names = &self.language.names;
+        let module = (self.modules.of)(at.cx.path, at.files);
+        for m in &self.moved {
+            let (from, to) = (names.parent(&m.old), names.parent(&m.new));
+            let (old, new) = (names.last(&m.old), names.last(&m.new));
+            let Some((statement, name)) = self.statement(at, old) else {
+                if to == module && from != to {
+                    self.comes(at, m, new, out);
+                }
+                continue;
+            };
+            if from != module {
+                continue;
+            }
+            let (splice, text) = match from == to {
+                true if old == new => continue,
+                true => (Splice::text(name, new), format!("it makes `{}` known", m.old)),
+                false => {
+                    let gone = delete_splice(at.cx.text, statement, |_| None);
+                    (gone, format!("`{}` belongs to `{to}`", m.new))
+                }
+            };
+            let fact = Fact { says: Certainty::Certain, text, at: Some(statement) };
+            let draft = Draft::new(m.action, m.digest, statement, vec![fact]);
+            let mut draft = draft.writing(vec![splice]);
+            draft.tie.needs = Some(m.tie);
+            out.drafts.push(draft);
+        }
+    }
+
+    /// The statement for a module, and its name there.
+    fn statement(&self, at: &At<'_>, module: &str) -> Option<(Span, Span)> {
+        let mut found = None;
+        walk(at.code.tree.root(), |node| {
+            let own =
+                node.kind() == self.modules.statement && node.child_by_field_name("body").is_none();
+            if let Some(name) = node.child_by_field_name("name").filter(|_| own)
+                && span(name).of(at.cx.text) == module
+            {
+                found = Some((span(node), span(name)));
+            }
+            found.is_none() && node.parent().is_none()
+        });
+        found
+    }
+
+    /// A statement for a module that comes to belong here: below the others of its kind, or at the top.
+    fn comes(&self, at: &At<'_>, m: &ModuleMove, name: &str, out: &mut Found) {
+        let mut last: Option<Span> = None;
+        let mut public = false;
+        walk(at.code.tree.root(), |node| {
+            let own =
+                node.kind() == self.modules.statement && node.child_by_field_name("body").is_none();
+            if own {
+                last = Some(span(node));
+                public = span(node).of(at.cx.text).starts_with("pub ");
+            }
+            node.parent().is_none()
+        });
+        let lead = if public { "pub " } else { "pub(crate) " };
+        let statement = format!("{lead}mod {name};");
+        let end = at.cx.line_end;
+        let splice = match last {
+            Some(last) => Splice::text(Span::at(last.end as usize), format!("{end}{statement}")),
+            None => {
+                let top = at.code.facts.preamble_end as usize;
+                Splice::text(Span::at(top), format!("{statement}{end}"))
+            }
+        };
+        let text = format!("`{}` belongs here, and may be wanted by others", m.new);
+        let fact = Fact { says: Certainty::Likely, text, at: Some(splice.span) };
+        let draft = Draft::new(m.action, m.digest, splice.span, vec![fact]);
+        let mut draft = draft.writing(vec![splice]);
+        draft.tie.needs = Some(m.tie);
+        out.drafts.push(draft);
+    }
+}
+
+/// An import with another path: the part that its list shares, where the rest stays; all of it where it stands `alone` in its
+/// statement. None where others of the list would come along.
+pub(crate) fn spelled(
+    names: &emendo_lang::Names,
+    import: &Import,
+    new: &[&str],
+    alone: bool,
+) -> Option<Vec<Splice>> {
+    let segments = &import.segments;
+    let own = segments.len().checked_sub(import.shared)?;
+    if import.item.is_none() || import.shared == 0 {
+        return respelled(names, segments, new).map(|s| vec![s]);
+    }
+    let head = new.len().checked_sub(own).filter(|h| *h > 0)?;
+    let (list, item) = segments.split_at(import.shared);
+    let same = |part: &[(String, Span)], new: &[&str]| {
+        part.len() == new.len() && part.iter().zip(new).all(|(a, b)| a.0 == **b)
+    };
+    let rest_stays = same(item, &new[head..]);
+    if !rest_stays && !alone && !same(list, &new[..head]) {
+        return None;
+    }
+    let mut out = Vec::new();
+    if !same(list, &new[..head]) {
+        out.push(respelled(names, list, &new[..head])?);
+    }
+    if !rest_stays {
+        out.push(respelled(names, item, &new[head..])?);
+    }
+    Some(out)
+}
+
+/// Some segments as others; nothing stands between leading dots and what follows.
+fn respelled(names: &emendo_lang::Names, from: &[(String, Span)], to: &[&str]) -> Option<Splice> {
+    let dots = |s: &str| s.bytes().all(|b| b == b'.');
+    let (first, lead) = (from.first()?, *to.first()?);
+    let plain = !dots(&first.0) && !dots(lead);
+    if plain || first.0 == lead && from.len() > 1 && to.len() > 1 {
+        return Some(respell(names, from, to));
+    }
+    let at = from.iter().map(|s| s.1).reduce(Span::hull)?;
+    let rest = to[1..].join(names.separator);
+    let text = match dots(lead) || rest.is_empty() {
+        true => format!("{lead}{rest}"),
+        false => format!("{lead}{}{rest}", names.separator),
+    };
+    Some(Splice::text(at, text))
+}

@@ -1,0 +1,194 @@
+//! Types whose packages follow from the folders of their files.
+
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use emendo_lang::{Certainty, Fact, FileFacts, Index, Language, Project as _, Space, Tree};
+use emendo_text::{RelPath, Span, Splice};
+
+use crate::contract::{
+    Asks, Change, Draft, FileCx, FileMove, Found, NoteDraft, Runner, SymbolKind, Tables, Tie,
+};
+use crate::file::mend::modules::renaming;
+use crate::file::mend::moved::ModuleMove;
+use crate::meaning::{Place, SymbolRunner};
+
+/// Mends what files of a language say of types whose files move.
+pub(super) struct TypeMender {
+    language: &'static Language,
+    pub(super) moved: Vec<ModuleMove>,
+    /// The files, with their package before and after.
+    packages: Vec<(RelPath, String, String)>,
+    /// The types of the folders that files leave, by package.
+    left: Vec<(String, String)>,
+    symbols: Option<SymbolRunner>,
+}
+
+impl TypeMender {
+    pub(super) fn new(
+        language: &'static Language,
+        own: &[(&FileMove, &RelPath)],
+        (tables, project): (&Arc<Tables>, &Index),
+    ) -> Self {
+        let names = &language.names;
+        let (mut moved, mut packages) = (Vec::new(), Vec::new());
+        let mut left: HashSet<&str> = HashSet::new();
+        for (m, to) in own {
+            let files = project.files();
+            let Some(text) = files.text(&m.path) else { continue };
+            let tree = Tree::parse_file(language, &m.path, &text);
+            let facts = FileFacts::outline(language, &tree, &text, &m.path, files);
+            let old = facts.package.clone();
+            let Some(new) = package_at(names.separator, &m.path, &old, to) else { continue };
+            let stem = |p: &RelPath| p.name().split('.').next().unwrap_or("").to_owned();
+            let (before, after) = (stem(&m.path), stem(to));
+            if old != new {
+                left.insert(m.path.folder());
+                packages.push((m.path.clone(), old.clone(), new.clone()));
+            }
+            for t in facts.types.iter().filter(|t| t.path.len() == 1) {
+                let name = &t.path[0];
+                // A file that a `symbol` brings along gets its type's name there.
+                let last = if *name == before && m.renames.is_empty() { &after } else { name };
+                let (from, to) = (names.join(&[&old, name]), names.join(&[&new, last]));
+                if from != to && m.renames.is_empty() {
+                    moved.push(ModuleMove::of(m, from, to));
+                }
+            }
+        }
+        let renames = moved.iter().map(|m| (m.digest, m.old.clone(), m.new.clone()));
+        let symbols =
+            (!moved.is_empty()).then(|| renaming(language, SymbolKind::Free, renames, tables));
+        let left = match left.is_empty() {
+            true => Vec::new(),
+            false => types_in(language, &left, project),
+        };
+        Self { language, moved, packages, left, symbols }
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.moved.is_empty() && self.packages.is_empty()
+    }
+}
+
+/// The types of these folders, each with its package.
+fn types_in(
+    language: &'static Language,
+    folders: &HashSet<&str>,
+    project: &Index,
+) -> Vec<(String, String)> {
+    let files = project.files();
+    let mut out = Vec::new();
+    let endings = language.grammar.extensions.iter();
+    let all = endings.flat_map(|e| files.with_ending(&format!(".{e}")));
+    for other in all.filter(|p| folders.contains(p.folder())) {
+        let Some(text) = files.text(&other) else { continue };
+        let tree = Tree::parse_file(language, &other, &text);
+        let facts = FileFacts::outline(language, &tree, &text, &other, files);
+        let own = facts.types.iter().filter(|t| t.path.len() == 1);
+        out.extend(own.map(|t| (facts.package.clone(), t.path[0].clone())));
+    }
+    out
+}
+
+/// The package of a file that lies elsewhere, where the folders before were called after the old one.
+fn package_at(separator: &str, from: &RelPath, old: &str, to: &RelPath) -> Option<String> {
+    let folders = old.replace(separator, "/");
+    let root = match from.folder().strip_suffix(&folders)? {
+        "" => "",
+        root => root.strip_suffix('/').or_else(|| old.is_empty().then_some(root))?,
+    };
+    let folder = to.folder();
+    let below = match root {
+        "" => folder,
+        root if folder == root => "",
+        root => match folder.strip_prefix(root).and_then(|r| r.strip_prefix('/')) {
+            Some(below) => below,
+            // Another root: what comes after the folders that stand for one.
+            None => {
+                let usual = root.rsplit('/').next().unwrap_or(root);
+                let at = folder.find(&format!("/{usual}/"))?;
+                &folder[at + usual.len() + 2..]
+            }
+        },
+    };
+    Some(below.replace('/', separator))
+}
+
+impl Runner for TypeMender {
+    fn asks(&self) -> Asks {
+        Asks { kind: "file", language: Some(self.language), ..Asks::NONE }
+    }
+
+    fn covers(&self, path: &RelPath) -> bool {
+        self.language.claims(path) || self.symbols.as_ref().is_some_and(|s| s.head.covers(path))
+    }
+
+    fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {
+        let (Some(code), Some(moves)) = (cx.code, cx.moves) else { return };
+        let own = moves.of(cx.path);
+        if let (Some(m), Some(package)) = (own, self.packages.iter().find(|p| p.0 == *cx.path)) {
+            let (_, old, new) = package;
+            self.package(cx, m, (old, new), out);
+        }
+        let Some(symbols) = &self.symbols else { return };
+        let from = out.drafts.len();
+        let place = Place::new(cx, code, 0);
+        symbols.imports(&place, out);
+        symbols.uses(&place, out);
+        // The file's own package changes: what is named by that alone needs no import.
+        for d in &mut out.drafts[from..] {
+            let Some(m) = self.moved.get(d.action.1) else { continue };
+            d.action = m.action;
+            d.tie = Tie { needs: Some(m.tie), ..Tie::default() };
+        }
+    }
+}
+
+impl TypeMender {
+    /// The package that a file says, and the imports of what it had for nothing before.
+    fn package(&self, cx: &FileCx<'_>, m: &FileMove, (old, new): (&str, &str), out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let names = &self.language.names;
+        let Some(statement) = code.facts.package_span.filter(|_| !new.is_empty()) else {
+            let say = format!("the package becomes `{new}`: write that at the top of the file");
+            out.notes.push(NoteDraft::new(Span::at(0), say));
+            return;
+        };
+        let Some(at) = statement.of(cx.text).find(old) else { return };
+        let at =
+            Span::new(statement.start as usize + at, statement.start as usize + at + old.len());
+        let mut imports = Vec::new();
+        let mut near: Vec<&str> = Vec::new();
+        for (name, words) in code.facts.all_words() {
+            let symbol = names.join(&[old, name]);
+            let moves_along = self.moved.iter().any(|m| m.old == symbol);
+            let used = words.iter().any(|w| {
+                matches!(w.space, Space::Type | Space::Value)
+                    && w.path_start == w.span.start
+                    && code.facts.lookup(name, &[Space::Type, Space::Value], w.span.start).is_none()
+            });
+            let own = code.facts.types.iter().any(|t| t.path.first().is_some_and(|p| p == name));
+            let imported = code.facts.imports.iter().any(|i| i.local() == Some(name));
+            let beside = self.left.iter().any(|l| l.0 == old && l.1 == name);
+            if used && !own && !imported && !moves_along && beside {
+                imports.push(self.language.import_of(&symbol, Space::Type));
+                near.push(name);
+            }
+        }
+        let text = match near.as_slice() {
+            [] => format!("the folder stands for `{new}`"),
+            _ => format!(
+                "the folder stands for `{new}`; what of `{old}` is used must be visible from there: {}",
+                near.iter().map(|n| format!("`{n}`")).collect::<Vec<_>>().join(", ")
+            ),
+        };
+        let says = if near.is_empty() { Certainty::Certain } else { Certainty::Likely };
+        let fact = Fact { says, text, at: Some(statement) };
+        let draft = Draft::new(m.action, m.digest, at, vec![fact]);
+        let mut draft = draft.writing(vec![Splice::text(at, new)]);
+        draft.change = Change { imports, ..draft.change };
+        draft.tie.needs = Some(m.tie());
+        out.drafts.push(draft);
+    }
+}
