@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::io;
 
-use emendo_core::{Decisions, Edit, FileOp, FileRecord, Standing, Status};
+use emendo_core::{Decisions, Edit, FileRecord, Standing, Status};
 use emendo_text::{
     ChangedRun, Digest, Hunk, HunkLine, LineKind, RelPath, changed_lines, visible, visible_name,
 };
@@ -192,13 +192,9 @@ impl Headings<'_> {
     /// What becomes of the file as a whole.
     fn whole(&mut self, edits: &[&Edit], put: &mut Put<'_>) -> io::Result<()> {
         for e in edits {
-            let what = match &e.file {
-                Some(FileOp::Move(to)) => format!("becomes {}", visible_name(to.as_str())),
-                Some(FileOp::Create) => "is created".to_owned(),
-                Some(FileOp::Delete) => "is deleted".to_owned(),
-                None => continue,
-            };
-            let mut text = format!("# {} {}: {what}", e.id.short(8), about(e, self.decisions));
+            let Some(what) = e.of_file() else { continue };
+            let about = about(e, self.decisions);
+            let mut text = format!("# {} {about}: {}", e.id.short(8), visible_name(&what));
             let why: Vec<String> =
                 facts(e).into_iter().filter(|f| self.said.insert(f.clone())).collect();
             if !why.is_empty() {

@@ -203,6 +203,15 @@ impl Edit {
         self.line == line || self.more_lines.contains(&line)
     }
 
+    /// What becomes of the file as a whole, in words.
+    pub fn of_file(&self) -> Option<String> {
+        Some(match self.file.as_ref()? {
+            FileOp::Move(to) => format!("becomes {to}"),
+            FileOp::Create => "is created".to_owned(),
+            FileOp::Delete => "is deleted".to_owned(),
+        })
+    }
+
     /// True if it is a choice whose alternative of this name leaves the place as it is.
     pub fn leaves(&self, label: &str) -> bool {
         self.options.iter().any(|o| o.label == label && o.leaves)

@@ -202,7 +202,9 @@ impl StartedRun<'_> {
         let keeps = engine.memory.filter(|m| m.keeps);
         // Steps change what files say to others.
         let before = (staged && keeps.is_some()).then(|| OutsideFacts::of(&answers.index));
-        let Trouble { mut errors, slow } = engine.stages(&now, &mut answers, &files, sink)?;
+        let Trouble { mut errors, slow, looked } =
+            engine.stages(&now, &mut answers, &files, sink)?;
+        counts.candidates = counts.candidates.max(looked);
         if !slow.is_empty() {
             *counts.skipped.entry(SkipReason::Slow).or_default() += slow.len() as u64;
             let names = slow.iter().map(ToString::to_string);
@@ -410,7 +412,8 @@ impl Engine<'_> {
                 self.update(answers, &mut kept, texts);
             }
         }
-        Ok(trouble.into_inner().unwrap_or_default())
+        let trouble = trouble.into_inner().unwrap_or_default();
+        Ok(Trouble { looked: files.len() as u64, ..trouble })
     }
 
     /// Asks what the steps of a stage wait for, as the files are by now.
@@ -523,6 +526,8 @@ struct Trouble {
     errors: BTreeSet<RelPath>,
     /// Those that take too long to parse.
     slow: BTreeSet<RelPath>,
+    /// How many files were looked into.
+    looked: u64,
 }
 
 impl Trouble {

@@ -69,8 +69,12 @@ pub(crate) fn rows(
     let hunks = record.map_or(&[][..], |r| r.hunks.as_slice());
     let here = |i: usize| hunks.iter().flat_map(|h| &h.runs).any(|r| r.by.contains(&(i as u32)));
     let inside = w.edit.is_some_and(here);
+    let whole = edit.filter(|e| e.file.is_some() && !inside);
+    if let Some(e) = whole {
+        out.of_file(e);
+    }
     // What no changed line shows is shown below its line.
-    let apart = edit.filter(|_| !inside);
+    let apart = edit.filter(|_| !inside && whole.is_none());
     let mut focus: Vec<u32> = w.line.into_iter().collect();
     if let Some(e) = apart {
         focus.push(e.line);
@@ -253,6 +257,20 @@ impl Builder<'_> {
         {
             self.would(e);
         }
+    }
+
+    /// What becomes of the file as a whole.
+    fn of_file(&mut self, e: &Edit) {
+        let what = emendo_text::visible_name(&e.of_file().unwrap_or_default()).into_owned();
+        let text = match &e.standing {
+            Standing::In => format!("the file {what}"),
+            Standing::Out => format!("left as it is; taken, the file {what}"),
+            Standing::Withheld(why) => format!("held back ({why}): the file {what}"),
+            Standing::Protected(why) => format!("left on purpose ({why}): the file {what}"),
+        };
+        self.mine();
+        let texts = vec![WouldText { text, ..WouldText::default() }];
+        self.rows.push(CodeRow::Would { texts, label: true });
     }
 
     /// What an edit would write that is not in.

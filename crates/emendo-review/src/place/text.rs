@@ -98,7 +98,13 @@ impl FileText {
         bytes: Option<&[u8]>,
     ) -> Self {
         let fresh = |b: &&[u8]| record.is_none_or(|r| Digest::of(b) == r.base);
-        let text = bytes.filter(fresh).and_then(|b| Text::decode(b).ok());
+        let to_come = record.is_some_and(|r| r.fate.created);
+        let text = match (bytes.filter(fresh), bytes) {
+            // What is no text has no lines.
+            (Some(b), _) => Some(Text::decode(b).unwrap_or_else(|_| Text::new(""))),
+            (None, None) if to_come => Some(Text::new("")),
+            _ => None,
+        };
         let mut marks: HashMap<(bool, u32), Vec<LineMark>> = HashMap::new();
         for m in record.iter().flat_map(|r| &r.marks) {
             marks.entry((m.new, m.line)).or_default().push(*m);

@@ -1,6 +1,7 @@
 //! The overview and the list: made of the proposal and the decisions, with the cursor where it was.
 
 use emendo_text::Digest;
+use std::borrow::Cow;
 
 use crate::state::filter::{Filter, Kind};
 use crate::state::items::{At, State, items};
@@ -131,20 +132,24 @@ impl Model {
         let p = &self.proposal;
         let text = match at {
             At::Edit(f, e) => p.files.get(f).and_then(|f| f.edits.get(e)).map(|e| {
-                match e.before.trim().is_empty() {
-                    true => e.after.as_str(),
-                    false => e.before.as_str(),
-                }
+                let whole = e.of_file().map(Cow::Owned);
+                whole.unwrap_or(match e.before.trim().is_empty() {
+                    true => Cow::Borrowed(e.after.as_str()),
+                    false => Cow::Borrowed(e.before.as_str()),
+                })
             }),
             At::Note(f, n) => {
-                p.files.get(f).and_then(|f| f.notes.get(n)).map(|n| n.source.as_str())
+                let note = p.files.get(f).and_then(|f| f.notes.get(n));
+                note.map(|n| Cow::Borrowed(n.source.as_str()))
             }
-            At::StepNote(n) => p.trailer.notes.get(n).map(|n| n.say.as_str()),
+            At::StepNote(n) => p.trailer.notes.get(n).map(|n| Cow::Borrowed(n.say.as_str())),
             At::Leftover(f, l) => {
-                p.files.get(f).and_then(|f| f.leftovers.get(l)).map(|l| l.source.as_str())
+                let left = p.files.get(f).and_then(|f| f.leftovers.get(l));
+                left.map(|l| Cow::Borrowed(l.source.as_str()))
             }
         };
-        let text = text.unwrap_or("").trim_start();
+        let text = text.unwrap_or_default();
+        let text = text.trim_start();
         let cut: String = text.chars().take(200).collect();
         emendo_text::one_line(&cut)
     }

@@ -60,8 +60,10 @@ const FILE_ROOMS: &[&str] = &[
 ];
 
 /// What hands tables on to those that ask.
-const HANDED_ON: &[&str] =
-    &["crates/emendo-actions/src/registry/world.rs", "crates/emendo-actions/src/contract/tables.rs"];
+const HANDED_ON: &[&str] = &[
+    "crates/emendo-actions/src/registry/world.rs",
+    "crates/emendo-actions/src/contract/tables.rs",
+];
 
 /// A place that breaks a rule, and how.
 pub(crate) struct Broken {

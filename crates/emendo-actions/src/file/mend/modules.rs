@@ -177,12 +177,13 @@ impl ModuleMender {
         }
     }
 
-    /// True for the argument of what loads a module: the only thing in the brackets of `import(...)` or `require(...)`.
+    /// True for the module of a statement or call that loads it: `import "..."`, `export ... from "..."`, `require("...")`.
     fn is_loaded(&self, at: &At<'_>, s: Span) -> bool {
         let before = at.cx.text[..s.start as usize].trim_end_matches(['"', '\'', '`']);
-        let before = before.trim_end().strip_suffix('(').unwrap_or("").trim_end();
+        let before = before.trim_end();
+        let before = before.strip_suffix('(').unwrap_or(before).trim_end();
         let word = before.rsplit(|c: char| !c.is_alphanumeric() && c != '_').next();
-        matches!(word, Some("import" | "require"))
+        matches!(word, Some("import" | "require" | "from"))
     }
 
     /// Where modules are known by a statement of the file, a bare name of one that belongs elsewhere now is written as the way there.
@@ -226,9 +227,8 @@ impl ModuleMender {
                     .iter()
                     .any(|d| d.change.splices.iter().any(|s| s.span.meets(w.span)));
                 let means = [w.space, Space::Type, Space::Value].into_iter();
-                let fact = means
-                    .filter_map(|s| resolver.means(&[old], s, w.span.start, &m.old))
-                    .next();
+                let fact =
+                    means.filter_map(|s| resolver.means(&[old], s, w.span.start, &m.old)).next();
                 let Some(fact) = fact.filter(|_| head && !known) else { continue };
                 let draft = Draft::new(m.action, m.digest, w.span, vec![fact]);
                 let text = new.join(names.separator);
