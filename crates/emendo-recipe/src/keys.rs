@@ -305,7 +305,12 @@ pub const EXAMPLE: &[Key] = &[
     Key::new("step", Text, "run this step only"),
     Key::new("lang", Text, "the language, if it is not the recipe's"),
     Key::new("path", Text, "the file's name, where it decides how the file is read (`pom.xml`)"),
-    Key::new("before", Text, "the code before"),
+    Key::new(
+        "new_path",
+        Text,
+        "where the file lies afterwards, if it moves; an empty text where it is deleted",
+    ),
+    Key::new("before", Text, "the code before; empty for a file that is not there yet"),
     Key::new("after", Text, "the code after"),
     Key::new("unchanged", Text, "code that must stay as it is: a look-alike"),
     Key::new("notes", Texts, "parts of the notes that are expected"),

@@ -445,6 +445,8 @@ pub struct Example {
     pub lang: Option<Text>,
     /// The file's name.
     pub path: Option<Text>,
+    /// Where the file lies afterwards, if it moves; empty where it is deleted.
+    pub new_path: Option<Text>,
     /// A folder with `before` and `after`, instead of texts.
     pub tree: Option<Text>,
     /// The code before.

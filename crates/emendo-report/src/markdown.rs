@@ -43,7 +43,7 @@ fn steps(out: &mut String, proposal: &Proposal, applied: &[&Journal]) {
 }
 
 fn files(out: &mut String, applied: &[&Journal]) {
-    let mut all: Vec<&RelPath> = applied.iter().flat_map(|j| &j.ops.ops).map(|o| &o.path).collect();
+    let mut all: Vec<RelPath> = applied.iter().flat_map(|j| j.ops.files()).collect();
     all.sort();
     all.dedup();
     let all: Vec<String> = all.into_iter().map(|p| code(p.as_str())).collect();

@@ -500,7 +500,12 @@ impl Journal {
                     swaps.push(op);
                 }
             }
-            turned.done.restored.push(op.path.clone());
+            // A file that moves is said by where it comes to lie.
+            let leaves = match turn {
+                Turn::Back => self.ops.ops.iter().any(|o| o.moved_to.as_ref() == Some(&op.path)),
+                Turn::Forth => op.moved_to.is_some(),
+            };
+            turned.done.restored.extend((!leaves).then(|| op.path.clone()));
         }
         for n in over {
             let op = &self.ops.ops[n];

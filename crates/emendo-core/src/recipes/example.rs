@@ -214,7 +214,11 @@ fn one(
     let expected_too = |n: &&String| e.notes.iter().any(|wanted| n.contains(wanted.as_str()));
     let said: Vec<String> =
         own_notes.iter().chain(of_steps.filter(expected_too)).cloned().collect();
-    let actual = text_of(&before, ran.after(&path));
+    let deleted = ran.files.iter().any(|f| f.path == path && f.fate.deleted);
+    let actual = if deleted { String::new() } else { text_of(&before, ran.after(&path)) };
+    if let Some(problem) = lies_elsewhere(e, &ran, &path) {
+        return Ok(Verdict::Broken(problem));
+    }
     if body(code, &actual, &head) != body(code, &expected, &head) {
         let show = |t: &str| body(code, t, &head);
         *stayed = stays(plan, &path, &before, (&expected, &actual)).map_err(|e| e.to_string())?;
@@ -227,12 +231,33 @@ fn one(
     if let Some(problem) = notes(e, &said) {
         return Ok(Verdict::Notes { problem });
     }
+    let fate = ran.files.iter().find(|f| f.path == path).map(|f| &f.fate);
+    if deleted {
+        return Ok(Verdict::Passed);
+    }
+    let path = fate.and_then(|f| f.to.clone()).unwrap_or(path);
     let again = over_text(plan, &path, &actual, &own, None).map_err(|e| e.to_string())?;
     if let Some(after) = again.after(&path) {
         let actual = body(code, &text_of(&actual, Some(after)), &head);
         return Ok(Verdict::NotSettled { actual });
     }
     Ok(Verdict::Passed)
+}
+
+/// What is wrong with where the file of an example lies afterwards.
+fn lies_elsewhere(e: &Example, ran: &Gathered, path: &RelPath) -> Option<String> {
+    let wanted = e.new_path.as_ref()?.text.as_str();
+    let fate = ran.files.iter().find(|f| f.path == *path).map(|f| &f.fate);
+    let lies = match fate {
+        Some(f) if f.deleted => "",
+        Some(f) => f.to.as_ref().map_or(path.as_str(), RelPath::as_str),
+        None => path.as_str(),
+    };
+    let said = |p: &str| match p {
+        "" => "is deleted".to_owned(),
+        p => format!("lies at `{p}`"),
+    };
+    (lies != wanted).then(|| format!("the file {}, and not: it {}", said(lies), said(wanted)))
 }
 
 /// A project on disk of its own, before and after.
@@ -262,8 +287,12 @@ fn tree(
     let old = before.clone();
     let mut actual = before;
     for f in &first.files {
+        let to = f.fate.to.as_ref().unwrap_or(&f.path);
+        if f.fate.deleted || *to != f.path {
+            actual.remove(&f.path);
+        }
         if let Some(bytes) = &f.after {
-            actual.insert(f.path.clone(), bytes.clone());
+            actual.insert(to.clone(), bytes.clone());
         }
     }
     let show = |b: Option<&Vec<u8>>| {
@@ -290,11 +319,14 @@ fn tree(
     if let Some(problem) = notes(e, &first.notes) {
         return Ok(Verdict::Notes { problem });
     }
+    for path in old.keys().filter(|p| !actual.contains_key(*p)) {
+        std::fs::remove_file(dir.path().join(path.as_path())).map_err(|e| e.to_string())?;
+    }
     for (path, bytes) in &actual {
         write(dir.path(), path, bytes).map_err(|e| e.to_string())?;
     }
     let again = over(dir.path(), plan, &own, None, false).map_err(|e| e.to_string())?;
-    match again.files.iter().find(|f| f.after.is_some()) {
+    match again.files.iter().find(|f| f.after.is_some() || !f.fate.stays()) {
         Some(f) => {
             Ok(Verdict::NotSettled { actual: format!("{}\n{}", f.path, show(f.after.as_ref())) })
         }
@@ -380,7 +412,10 @@ fn over_text(
     touched: Option<&CoverageLog>,
 ) -> io::Result<Gathered> {
     let dir = tempfile::tempdir()?;
-    write(dir.path(), path, text.as_bytes())?;
+    // A file that is not there yet.
+    if !text.is_empty() {
+        write(dir.path(), path, text.as_bytes())?;
+    }
     over(dir.path(), plan, own, touched, true)
 }
 

@@ -234,7 +234,7 @@ impl FileRun {
             }
         }
         if let Some(moves) = step_moves.filter(|_| moved) {
-            self.moves(moves, step, env, &mut found);
+            self.moves(moves, (n, step), env, &mut found);
         }
         leave_own_words(&self.text, &reworded, &mut found);
         self.leave_written(step, &mut found);

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use emendo_actions::{Draft, FileCx, FileMove, FileOp, Found, Tie};
+use emendo_actions::{Draft, FileCx, FileMove, FileOp, Found, Moves, Runner, Tie};
 use emendo_lang::Project as _;
 use emendo_text::{RelPath, Span, Splice};
 
@@ -11,13 +11,28 @@ use crate::look::{Answers, Candidate, PathsNow, moves};
 use crate::plan::PlanStep;
 use crate::project::ProjectFiles;
 use crate::run::file::{Env, FileRun};
-use crate::run::{Engine, overlaid};
+use crate::run::{CoverageLog, Engine, overlaid};
 
 impl FileRun {
     /// What becomes of the file, and what mends its references to files that move.
     pub(crate) fn moves(
         &mut self,
         StepMoves { moves, menders }: &StepMoves,
+        (n, step): (usize, &PlanStep),
+        env: &Env<'_>,
+        found: &mut Found,
+    ) {
+        let from = found.drafts.len();
+        self.references((moves, menders), step, env, found);
+        if let Some(Ok(mut touched)) = env.touched.map(CoverageLog::lock) {
+            let all = found.drafts[from..].iter().map(|d| (n, d.action.0, Some(d.action.1)));
+            touched.extend(all);
+        }
+    }
+
+    fn references(
+        &mut self,
+        (moves, menders): (&Moves, &[Box<dyn Runner>]),
         step: &PlanStep,
         env: &Env<'_>,
         found: &mut Found,

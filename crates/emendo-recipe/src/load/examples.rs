@@ -24,7 +24,7 @@ impl Loader<'_> {
                 );
             }
             if let Some(tree) = table.text("tree") {
-                let texts = ["before", "after", "unchanged", "path"].iter();
+                let texts = ["before", "after", "unchanged", "path", "new_path"].iter();
                 if let Some(e) = texts.filter_map(|k| table.entry(k)).next() {
                     let d = Diagnostic::error("an example is a tree or a text", e.key_span);
                     self.out.push(d.help("`tree` names a folder with `before` and `after` in it"));
@@ -34,6 +34,7 @@ impl Loader<'_> {
                     step: table.text("step").cloned(),
                     lang: None,
                     path: None,
+                    new_path: None,
                     tree: Some(tree.clone()),
                     before: tree.clone(),
                     after: tree.clone(),
@@ -66,6 +67,7 @@ impl Loader<'_> {
                 step: table.text("step").cloned(),
                 lang: table.text("lang").cloned(),
                 path: table.text("path").cloned(),
+                new_path: table.text("new_path").cloned(),
                 tree: None,
                 before: before.clone(),
                 after: after.clone(),

@@ -27,7 +27,7 @@ pub fn status(
     let applied: Vec<_> = done
         .iter()
         .map(|j| {
-            let files: Vec<_> = j.ops.ops.iter().map(|o| &o.path).collect();
+            let files = j.ops.files();
             json!({
                 "id": j.id, "time": j.ops.time, "recipes": j.ops.recipes, "steps": j.ops.steps,
                 "title": j.title(), "commit": j.commit(), "files": files,

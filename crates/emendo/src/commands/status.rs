@@ -84,8 +84,7 @@ impl StatusCommand {
 /// What was applied, in numbers.
 fn applied(out: &mut impl Write, done: &[&Journal]) -> io::Result<()> {
     let edits: usize = done.iter().map(|j| j.ops.decisions.len()).sum();
-    let files: HashSet<&RelPath> =
-        done.iter().flat_map(|j| j.ops.ops.iter().map(|o| &o.path)).collect();
+    let files: HashSet<RelPath> = done.iter().flat_map(|j| j.ops.files()).collect();
     let (edits, files) = (count(edits, "edit"), count(files.len(), "file"));
     let commits = done.iter().filter(|j| j.commit().is_some()).count();
     let commits =
@@ -109,7 +108,8 @@ fn list(out: &mut impl Write, done: &[&Journal], unfinished: bool) -> anyhow::Re
     let titles: Vec<String> = done.iter().map(|j| one_line(&j.title())).collect();
     let width = title_width(titles.iter().map(String::as_str));
     for (j, title) in done.iter().zip(&titles) {
-        let (edits, files) = (count(j.ops.decisions.len(), "edit"), count(j.ops.ops.len(), "file"));
+        let (edits, files) =
+            (count(j.ops.decisions.len(), "edit"), count(j.ops.files().len(), "file"));
         let commit = j.commit();
         let commit = commit.as_deref().map_or("no commit", short);
         writeln!(

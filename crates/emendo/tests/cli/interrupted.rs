@@ -11,6 +11,19 @@ title = "Open"
 [[step.code]]
 old = 'new Station(@{h})'
 new = 'Station.at(@{h})'
+
+[[step]]
+id = "files"
+title = "Files move, come and go"
+[[step.file]]
+old = "d1/@{name}.java"
+new = "moved/far/@{name}.java"
+[[step.file]]
+old = "d2/@{name}.java"
+delete = true
+[[step.file]]
+create = "made/here/list.txt"
+content = "what came"
 "#;
 
 /// How often `apply` is killed; more with `EMENDO_TEST_KILLS=200`.
