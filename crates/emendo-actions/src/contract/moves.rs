@@ -132,6 +132,13 @@ impl Moves {
         &self.all
     }
 
+    /// Adds what makes a move less sure.
+    pub fn doubt(&mut self, path: &RelPath, fact: Fact) {
+        if let Some(i) = self.by_path.get(path) {
+            self.all[*i].facts.push(fact);
+        }
+    }
+
     /// What becomes of a file.
     pub fn of(&self, path: &RelPath) -> Option<&FileMove> {
         self.by_path.get(path).map(|i| &self.all[*i])

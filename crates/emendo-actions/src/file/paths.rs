@@ -37,7 +37,7 @@ pub(super) fn template(text: &str) -> Result<Template, TemplateError> {
     }
     match RelPath::new(&plain) {
         Ok(_) => Ok(parsed),
-        Err(e) => Err(wrong(text, format!("`{text}` is not a path in the project: {e}"), help)),
+        Err(e) => Err(wrong(text, e.to_string(), help)),
     }
 }
 

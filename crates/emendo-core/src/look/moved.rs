@@ -58,6 +58,9 @@ pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<StepMov
     refuse_taken(&mut all, now);
     let mut moves = Moves::new(all);
     let mended = menders(&plan.world.tables, &moves, now.index);
+    for (path, fact) in mended.doubts {
+        moves.doubt(&path, fact);
+    }
     moves.users = users(&mended.words, now.texts);
     moves.users.extend(moves.all().iter().map(|m| m.path.clone()).collect::<Vec<_>>());
     Some(StepMoves { moves, menders: mended.menders })
@@ -128,7 +131,8 @@ fn refuse_taken(all: &mut [FileMove], now: &PathsNow<'_>) {
         let mut changed = false;
         for m in all.iter_mut().filter(|m| m.withheld.is_none()) {
             let Some(to) = m.target().cloned() else { continue };
-            let case_only = to.as_str().to_lowercase() == m.path.as_str().to_lowercase();
+            let lower = |p: &RelPath| p.as_str().to_lowercase();
+            let case_only = m.op != FileOp::Create && lower(&to) == lower(&m.path);
             if to == m.path && m.op != FileOp::Create {
                 continue;
             }

@@ -107,6 +107,8 @@ pub struct Plan {
     pub(crate) types: Vec<RecipeType>,
     /// What actions wait for, with the number of their step.
     pub(crate) conditions: Vec<(usize, Arc<Conditions>)>,
+    /// Steps that do not run, of which notes keep code as it is all the same.
+    pub(crate) keepers: Vec<PlanStep>,
     limit: Limit,
     /// The paths of all recipes, those that others include too.
     pub(crate) sources: Vec<String>,
@@ -175,6 +177,7 @@ impl Plan {
             narrow,
             types,
             conditions,
+            keepers: Vec::new(),
             limit: Limit::default(),
             sources: Vec::new(),
         }
@@ -201,11 +204,14 @@ impl Plan {
         let conditions = std::mem::take(&mut self.conditions).into_iter();
         let conditions = conditions.filter(|c| kept[c.0]).map(|(n, c)| (number(n), c)).collect();
         let all = std::mem::take(&mut self.steps).into_iter().zip(&kept);
-        let steps = all.filter(|s| *s.1).map(|s| s.0).collect();
+        let (steps, others): (Vec<_>, Vec<_>) = all.partition(|s| *s.1);
+        let steps = steps.into_iter().map(|s| s.0).collect();
+        let keeps = |s: &PlanStep| s.actions.iter().any(|a| a.asks.keeps);
+        let keepers = others.into_iter().map(|s| s.0).filter(keeps).collect();
         let (recipes, types) = (std::mem::take(&mut self.recipes), std::mem::take(&mut self.types));
         let sources = std::mem::take(&mut self.sources);
         let plan = Self::of(self.world.clone(), recipes, steps, types, conditions);
-        *self = Self { limit: limit.clone(), sources, ..plan };
+        *self = Self { limit: limit.clone(), keepers, sources, ..plan };
         Ok(())
     }
 

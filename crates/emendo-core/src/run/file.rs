@@ -312,11 +312,9 @@ impl FileRun {
     /// What notes keep as it is, those of other steps too.
     fn kept(&mut self, env: &Env<'_>) -> Vec<Kept> {
         let mut kept = Vec::new();
-        for step in &env.plan.steps {
+        for step in env.plan.steps.iter().chain(&env.plan.keepers) {
             for (i, action) in step.actions.iter().enumerate().filter(|a| a.1.asks.keeps) {
-                let present = self.words.0.present(&env.plan.narrow, self.text.as_bytes());
-                let here = env.answers.truths.cover(action, &self.at);
-                if !here || !present.meets(&action.asks.needs) {
+                if !env.answers.truths.cover(action, &self.at) {
                     continue;
                 }
                 let mut found = Found::default();

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use emendo_actions::{Draft, FileCx, FileMove, FileOp, Found, Moves, Runner, Tie};
-use emendo_lang::Project as _;
+use emendo_lang::{Certainty, Project as _, weakest};
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::look::StepMoves;
@@ -24,6 +24,17 @@ impl FileRun {
     ) {
         let from = found.drafts.len();
         self.references((moves, menders), step, env, found);
+        // What rests on a move is no surer than that.
+        for m in moves.all().iter().filter(|m| weakest(&m.facts) < Certainty::Certain) {
+            let Some(doubt) = m.facts.iter().min_by_key(|f| f.says) else { continue };
+            let needs = |d: &&mut Draft| d.op.is_none() && d.tie.needs == Some(m.tie());
+            for d in found.drafts[from..].iter_mut().filter(needs) {
+                if doubt.says < d.certainty {
+                    d.certainty = doubt.says;
+                    d.evidence.push(doubt.clone());
+                }
+            }
+        }
         if let Some(Ok(mut touched)) = env.touched.map(CoverageLog::lock) {
             let all = found.drafts[from..].iter().map(|d| (n, d.action.0, Some(d.action.1)));
             touched.extend(all);

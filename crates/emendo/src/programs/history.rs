@@ -268,10 +268,9 @@ impl GitHistory {
             }
         }
         for (path, (mode, old, new)) in &changes {
-            let came = old.bytes().all(|b| b == b'0') && !known.contains(path.as_str());
-            lines.extend(
-                came.then(|| format!("{mode} {new} 0\t{path}\0").into_bytes()).unwrap_or_default(),
-            );
+            if old.bytes().all(|b| b == b'0') && !known.contains(path.as_str()) {
+                lines.extend(format!("{mode} {new} 0\t{path}\0").into_bytes());
+            }
         }
         if lines.is_empty() {
             return Ok(());

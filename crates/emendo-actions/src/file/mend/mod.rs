@@ -8,7 +8,7 @@ mod types;
 
 use std::sync::Arc;
 
-use emendo_lang::{Index, Project as _};
+use emendo_lang::{Fact, Index, Project as _};
 use emendo_text::RelPath;
 
 use self::links::LinkMender;
@@ -27,6 +27,8 @@ pub struct Mended {
     pub menders: Vec<Box<dyn Runner>>,
     /// Files that hold one of these may refer to what moves.
     pub words: Vec<String>,
+    /// What makes a move less sure, by file.
+    pub doubts: Vec<(RelPath, Fact)>,
 }
 
 /// The files that are moved, and where to.
@@ -82,6 +84,7 @@ pub fn menders(tables: &Arc<Tables>, moves: &Moves, project: &Index) -> Mended {
             if !service.is_empty() && !rows.is_empty() {
                 out.menders.push(Box::new(ServiceMender::new(service, rows, false)));
             }
+            out.doubts.extend(mender.doubts());
             if !mender.is_empty() {
                 out.menders.push(Box::new(mender));
             }

@@ -93,6 +93,7 @@ impl Runner for ModuleMender {
             self.beside(&at, m, d);
         }
         self.bare(&at, from, out);
+        self.bound(&at, out);
         self.own_imports(&at, out);
         if !self.modules.statement.is_empty() {
             self.statements(&at, out);
@@ -233,6 +234,46 @@ impl ModuleMender {
                 let draft = Draft::new(m.action, m.digest, w.span, vec![fact]);
                 let text = new.join(names.separator);
                 let mut draft = draft.writing(vec![Splice::text(w.span, text)]);
+                draft.tie.needs = Some(m.tie);
+                out.drafts.push(draft);
+            }
+        }
+    }
+
+    /// Names of modules that a package has since it imports from them: `from .gauge import *` makes `gauge` known in the package.
+    fn bound(&self, at: &At<'_>, out: &mut Found) {
+        let names = &self.language.names;
+        let facts = &at.code.facts;
+        let module = (self.modules.of)(at.cx.path, at.files);
+        for m in self.moved.iter().filter(|_| self.modules.statement.is_empty()) {
+            let old = names.last(&m.old);
+            let below = |path: &str| {
+                path.strip_prefix(m.old.as_str()).is_some_and(|r| r.starts_with(names.separator))
+            };
+            let imported = facts.imports.iter().any(|i| below(i.path()) || i.path() == m.old);
+            let named = facts.imports.iter().any(|i| i.local() == Some(old));
+            if names.parent(&m.old) != module || !imported || named {
+                continue;
+            }
+            let lead = format!("{module}{}", names.separator);
+            for w in facts.words(old) {
+                let hidden = facts.lookup(old, &[Space::Value, Space::Type], w.span.start);
+                let head = w.path_start == w.span.start && !w.key;
+                if hidden.is_some() || !head || matches!(w.space, Space::Member | Space::Declared) {
+                    continue;
+                }
+                let Some(new) = m.new.strip_prefix(&lead) else {
+                    let say = format!(
+                        "`{old}` is known here since the package imports from `{}`, which becomes `{}`",
+                        m.old, m.new
+                    );
+                    out.notes.push(NoteDraft::new(w.span, say));
+                    continue;
+                };
+                let text = format!("`{old}` is known here since the package imports from it");
+                let fact = Fact { says: Certainty::Certain, text, at: Some(w.span) };
+                let draft = Draft::new(m.action, m.digest, w.span, vec![fact]);
+                let mut draft = draft.writing(vec![Splice::text(w.span, new)]);
                 draft.tie.needs = Some(m.tie);
                 out.drafts.push(draft);
             }

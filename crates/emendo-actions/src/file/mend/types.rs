@@ -21,6 +21,8 @@ pub(super) struct TypeMender {
     packages: Vec<(RelPath, String, String)>,
     /// The types of the folders that files leave, by package.
     left: Vec<(String, String)>,
+    /// The files that name some of these, and which.
+    near: Vec<(RelPath, Vec<String>)>,
     symbols: Option<SymbolRunner>,
 }
 
@@ -63,12 +65,66 @@ impl TypeMender {
             true => Vec::new(),
             false => types_in(language, &left, project),
         };
-        Self { language, moved, packages, left, symbols }
+        let mut out = Self { language, moved, packages, left, near: Vec::new(), symbols };
+        out.near = out.packages.iter().map(|p| out.near(p, project)).collect();
+        out
+    }
+
+    /// What a file names of the package that it leaves.
+    fn near(
+        &self,
+        (path, old, _): &(RelPath, String, String),
+        project: &Index,
+    ) -> (RelPath, Vec<String>) {
+        let files = project.files();
+        let text = files.text(path).unwrap_or_default();
+        let tree = Tree::parse_file(self.language, path, &text);
+        let facts = FileFacts::of_file(self.language, &tree, &text, path, files);
+        (path.clone(), self.named(&facts, old))
+    }
+
+    /// The types of a package that a file names without an import.
+    fn named(&self, facts: &FileFacts, package: &str) -> Vec<String> {
+        let names = &self.language.names;
+        let mut out = Vec::new();
+        for (name, words) in facts.all_words() {
+            let symbol = names.join(&[package, name]);
+            let moves_along = self.moved.iter().any(|m| m.old == symbol);
+            let spaces = [Space::Type, Space::Value];
+            let used = words.iter().any(|w| {
+                spaces.contains(&w.space)
+                    && w.path_start == w.span.start
+                    && facts.lookup(name, &spaces, w.span.start).is_none()
+            });
+            let own = facts.types.iter().any(|t| t.path.first().is_some_and(|p| p == name));
+            let imported = facts.imports.iter().any(|i| i.local() == Some(name));
+            let beside = self.left.iter().any(|l| l.0 == package && l.1 == name);
+            if used && beside && !own && !imported && !moves_along {
+                out.push(name.to_owned());
+            }
+        }
+        out.sort();
+        out
+    }
+
+    /// What makes moves less sure: what a file names of the package that it leaves may be hidden from elsewhere.
+    pub(super) fn doubts(&self) -> Vec<(RelPath, Fact)> {
+        let all = self.packages.iter().zip(&self.near).filter(|(_, n)| !n.1.is_empty());
+        let one = |(p, near): (&(RelPath, String, String), &(RelPath, Vec<String>))| {
+            let text = must_be_visible(&p.1, &near.1);
+            (p.0.clone(), Fact { says: Certainty::Likely, text, at: None })
+        };
+        all.map(one).collect()
     }
 
     pub(super) fn is_empty(&self) -> bool {
         self.moved.is_empty() && self.packages.is_empty()
     }
+}
+
+fn must_be_visible(package: &str, names: &[String]) -> String {
+    let names: Vec<String> = names.iter().map(|n| format!("`{n}`")).collect();
+    format!("what it uses of `{package}` must be visible from there: {}", names.join(", "))
 }
 
 /// The types of these folders, each with its package.
@@ -158,30 +214,13 @@ impl TypeMender {
         let Some(at) = statement.of(cx.text).find(old) else { return };
         let at =
             Span::new(statement.start as usize + at, statement.start as usize + at + old.len());
-        let mut imports = Vec::new();
-        let mut near: Vec<&str> = Vec::new();
-        for (name, words) in code.facts.all_words() {
-            let symbol = names.join(&[old, name]);
-            let moves_along = self.moved.iter().any(|m| m.old == symbol);
-            let used = words.iter().any(|w| {
-                matches!(w.space, Space::Type | Space::Value)
-                    && w.path_start == w.span.start
-                    && code.facts.lookup(name, &[Space::Type, Space::Value], w.span.start).is_none()
-            });
-            let own = code.facts.types.iter().any(|t| t.path.first().is_some_and(|p| p == name));
-            let imported = code.facts.imports.iter().any(|i| i.local() == Some(name));
-            let beside = self.left.iter().any(|l| l.0 == old && l.1 == name);
-            if used && !own && !imported && !moves_along && beside {
-                imports.push(self.language.import_of(&symbol, Space::Type));
-                near.push(name);
-            }
-        }
+        let near = self.named(&code.facts, old);
+        let import =
+            |name: &String| self.language.import_of(&names.join(&[old, name]), Space::Type);
+        let imports = near.iter().map(import).collect();
         let text = match near.as_slice() {
             [] => format!("the folder stands for `{new}`"),
-            _ => format!(
-                "the folder stands for `{new}`; what of `{old}` is used must be visible from there: {}",
-                near.iter().map(|n| format!("`{n}`")).collect::<Vec<_>>().join(", ")
-            ),
+            near => format!("the folder stands for `{new}`; {}", must_be_visible(old, near)),
         };
         let says = if near.is_empty() { Certainty::Certain } else { Certainty::Likely };
         let fact = Fact { says, text, at: Some(statement) };

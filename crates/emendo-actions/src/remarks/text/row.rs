@@ -52,8 +52,7 @@ fn expression(template: &Template) -> (String, Vec<(String, String)>) {
         match chunk {
             Chunk::Text { text, .. } => {
                 // Blanks are blanks, however many.
-                let words: Vec<String> =
-                    text.split([' ', '\t']).map(|w| regex::escape(w).to_string()).collect();
+                let words: Vec<String> = text.split([' ', '\t']).map(regex::escape).collect();
                 let mut blank = false;
                 for (n, word) in words.iter().enumerate() {
                     if n > 0 && !blank {
