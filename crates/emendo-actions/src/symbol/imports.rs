@@ -394,12 +394,22 @@ impl SymbolRunner {
     fn relocated(&self, p: &Place<'_>, m: &Moved<'_>) -> Option<Vec<Splice>> {
         let language = self.rows.language;
         let written: Vec<&str> = m.import.segments.iter().map(|s| s.0.as_str()).collect();
-        let path =
-            PathTo { written: &written, target: &m.target, file: p.cx.path, from: p.cx.path };
+        let path = PathTo {
+            written: &written,
+            target: &m.target,
+            file: p.cx.path,
+            from: p.cx.path,
+            inside: &m.import.inside,
+        };
         let new = (language.modules.as_ref()?.written)(&path, p.cx.project.files())?;
         let new: Vec<&str> = new.iter().map(String::as_str).collect();
         let all = &p.code.facts.imports;
-        let alone = all.iter().filter(|i| i.span == m.import.span).count() == 1;
+        // A list goes as a whole where all of it lies below what moves.
+        let below = |i: &Import| {
+            let row = self.rows.deciding(i.path()).map(|d| d.0);
+            row == Some(m.row) && i.shared == m.import.shared
+        };
+        let alone = all.iter().filter(|i| i.span == m.import.span).all(below);
         spelled(&language.names, m.import, &new, alone)
     }
 

@@ -62,6 +62,7 @@ pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<StepMov
         moves.doubt(&path, fact);
     }
     moves.users = users(&mended.words, now.texts);
+    moves.users.extend(mended.users);
     moves.users.extend(moves.all().iter().map(|m| m.path.clone()).collect::<Vec<_>>());
     Some(StepMoves { moves, menders: mended.menders })
 }

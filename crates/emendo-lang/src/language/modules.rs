@@ -17,6 +17,8 @@ pub struct PathTo<'a> {
     pub file: &'a RelPath,
     /// The file that holds the path.
     pub from: &'a RelPath,
+    /// The modules around the path inside of that file.
+    pub inside: &'a [String],
 }
 
 /// Where the modules of a project lie, for languages whose modules follow from paths.
@@ -33,6 +35,8 @@ pub struct Modules {
     pub settings: &'static [&'static str],
     /// The kind of a statement that makes the module of another file known in the file that holds it; empty if files need none.
     pub statement: &'static str,
+    /// The word for the outermost module that a file belongs to, within it; empty if there is none.
+    pub own: &'static str,
     /// Other names that settings or manifests of the project give to the module of a file.
     pub called: fn(&RelPath, &dyn Files) -> Vec<String>,
 }

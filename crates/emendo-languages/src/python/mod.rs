@@ -38,6 +38,7 @@ pub(super) const PYTHON: Language = Language {
         written,
         settings: &[],
         statement: "",
+        own: "",
         called: |_, _| Vec::new(),
     }),
     declares: DECLARES,

@@ -38,6 +38,7 @@ pub(super) const RUST: Language = Language {
         written,
         settings: &[],
         statement: "mod_item",
+        own: "crate",
         called,
     }),
     declares: DECLARES,

@@ -212,7 +212,8 @@ pub(crate) fn absolute(
 pub(crate) fn written(path: &PathTo<'_>, files: &dyn Files) -> Option<Vec<String>> {
     let target: Vec<&str> = path.target.split("::").collect();
     let module = module_of(path.from, files);
-    let own: Vec<&str> = module.split("::").collect();
+    let own = module.split("::").chain(path.inside.iter().map(String::as_str));
+    let own: Vec<&str> = own.collect();
     let texts = |lead: &[&str], rest: &[&str]| {
         Some(lead.iter().chain(rest).map(|s| (*s).to_owned()).collect::<Vec<_>>())
     };
@@ -223,7 +224,9 @@ pub(crate) fn written(path: &PathTo<'_>, files: &dyn Files) -> Option<Vec<String
         "crate" => (&path.written[..1], &own[..1]),
         _ => (&[][..], &own[..]),
     };
-    if let Some(rest) = target.strip_prefix(base).filter(|r| !r.is_empty()) {
+    // A module itself is named by such words alone only where all of it is meant.
+    let whole = path.written.len() == lead.len();
+    if let Some(rest) = target.strip_prefix(base).filter(|r| !r.is_empty() || whole) {
         return texts(lead, rest);
     }
     match target.strip_prefix(&own[..1]) {

@@ -15,6 +15,7 @@ pub(super) const MODULES: Modules = Modules {
     written,
     settings: &["tsconfig.json", "jsconfig.json"],
     statement: "",
+    own: "",
     called,
 };
 

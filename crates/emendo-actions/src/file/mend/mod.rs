@@ -27,6 +27,8 @@ pub struct Mended {
     pub menders: Vec<Box<dyn Runner>>,
     /// Files that hold one of these may refer to what moves.
     pub words: Vec<String>,
+    /// Files that must say that a module belongs to them.
+    pub users: Vec<RelPath>,
     /// What makes a move less sure, by file.
     pub doubts: Vec<(RelPath, Fact)>,
 }
@@ -65,6 +67,10 @@ pub fn menders(tables: &Arc<Tables>, moves: &Moves, project: &Index) -> Mended {
                 last.unwrap_or(&m.old).to_owned()
             };
             out.words.extend(own.iter().map(last));
+            if !modules.statement.is_empty() {
+                let parents = own.iter().map(|m| language.names.parent(&m.new));
+                out.users.extend(parents.filter_map(|p| (modules.file)(&p, files)));
+            }
             out.menders.push(Box::new(ModuleMender::new(language, modules, own, tables)));
         } else if language.names.files.is_some_and(|f| f.folders) {
             let own: Vec<(&FileMove, &RelPath)> =

@@ -91,6 +91,7 @@ impl Runner for ModuleMender {
             d.action = m.action;
             d.tie = Tie { needs: Some(m.tie), ..Tie::default() };
             self.beside(&at, m, d);
+            self.own_root(&at, d);
         }
         self.bare(&at, from, out);
         self.bound(&at, out);
@@ -159,8 +160,13 @@ impl ModuleMender {
             if stays && !(at.moves() && relative) {
                 continue;
             }
-            let path =
-                PathTo { written: &[written], target: &module, file: target, from: at.becomes() };
+            let path = PathTo {
+                written: &[written],
+                target: &module,
+                file: target,
+                from: at.becomes(),
+                inside: &[],
+            };
             let Some(new) = (self.modules.written)(&path, at.files) else { continue };
             let Some(new) = new.into_iter().next().filter(|n| n != written) else { continue };
             let mover = if stays { at.cx.path } else { &file };
@@ -196,13 +202,34 @@ impl ModuleMender {
             return;
         }
         let old = names.last(&m.old);
-        let path = PathTo { written: &[old], target: &m.new, file: at.cx.path, from: at.becomes() };
+        let path = PathTo {
+            written: &[old],
+            target: &m.new,
+            file: at.cx.path,
+            from: at.becomes(),
+            inside: &[],
+        };
         let Some(new) = (self.modules.written)(&path, at.files) else { return };
         for s in &mut draft.change.splices {
             let bare = s.span.of(at.cx.text) == old
                 && !at.cx.text[..s.span.start as usize].trim_end().ends_with(names.separator);
             if bare {
                 s.parts = vec![Part::Text(new.join(names.separator))];
+            }
+        }
+    }
+
+    /// Imports from the file's own library name that by the word for it, where files say what belongs to them.
+    fn own_root(&self, at: &At<'_>, draft: &mut Draft) {
+        let (names, word) = (&self.language.names, self.modules.own);
+        let own = (self.modules.of)(at.cx.path, at.files);
+        let first = names.segments(&own).first().map(|s| (*s).to_owned());
+        let Some(root) = first.filter(|_| !word.is_empty()) else { return };
+        for i in &mut draft.change.imports {
+            if let Some(rest) = i.path.strip_prefix(root.as_str())
+                && rest.starts_with(names.separator)
+            {
+                i.path = format!("{word}{rest}");
             }
         }
     }
@@ -218,8 +245,13 @@ impl ModuleMender {
             if parent != module || parent == to || old != names.last(&m.new) {
                 continue;
             }
-            let path =
-                PathTo { written: &[old], target: &m.new, file: at.cx.path, from: at.becomes() };
+            let path = PathTo {
+                written: &[old],
+                target: &m.new,
+                file: at.cx.path,
+                from: at.becomes(),
+                inside: &[],
+            };
             let Some(new) = (self.modules.written)(&path, at.files) else { continue };
             for w in at.code.facts.words(old) {
                 let head = w.path_start == w.span.start
@@ -301,14 +333,21 @@ impl ModuleMender {
                 None => path.to_owned(),
             };
             let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
-            let to =
-                PathTo { written: &written, target: &target, file: at.cx.path, from: at.becomes() };
+            let to = PathTo {
+                written: &written,
+                target: &target,
+                file: at.cx.path,
+                from: at.becomes(),
+                inside: &import.inside,
+            };
             let Some(new) = (self.modules.written)(&to, at.files) else { continue };
             let new: Vec<&str> = new.iter().map(String::as_str).collect();
             if new == written {
                 continue;
             }
-            let alone = at.code.facts.imports.iter().filter(|i| i.span == import.span).count() == 1;
+            // All of a statement is written from the file's own place.
+            let mut same = at.code.facts.imports.iter().filter(|i| i.span == import.span);
+            let alone = same.all(|i| i.shared == import.shared);
             let Some(splices) = spelled(names, import, &new, alone) else {
                 let say = format!(
                     "`{path}` is imported from the file's own place: write where it lies from `{}`",
@@ -381,12 +420,20 @@ impl ModuleMender {
 
     /// A statement for a module that comes to belong here: below the others of its kind, or at the top.
     fn comes(&self, at: &At<'_>, m: &ModuleMove, name: &str, out: &mut Found) {
+        let names = &self.language.names;
+        let module = (self.modules.of)(at.cx.path, at.files);
         let mut last: Option<Span> = None;
         let mut public = false;
         walk(at.code.tree.root(), |node| {
             let own =
                 node.kind() == self.modules.statement && node.child_by_field_name("body").is_none();
-            if own {
+            let name = node.child_by_field_name("name").map(|n| span(n).of(at.cx.text));
+            let leaves = |m: &ModuleMove| {
+                names.parent(&m.old) == module
+                    && names.parent(&m.new) != module
+                    && name == Some(names.last(&m.old))
+            };
+            if own && !self.moved.iter().any(leaves) {
                 last = Some(span(node));
                 public = span(node).of(at.cx.text).starts_with("pub ");
             }
@@ -411,8 +458,8 @@ impl ModuleMender {
     }
 }
 
-/// An import with another path: the part that its list shares, where the rest stays; all of it where it stands `alone` in its
-/// statement. None where others of the list would come along.
+/// An import with another path: the item itself, and the part that its list shares where all of the statement changes `alone`, or
+/// alike. None where others of the list would come along.
 pub(crate) fn spelled(
     names: &emendo_lang::Names,
     import: &Import,
@@ -430,7 +477,7 @@ pub(crate) fn spelled(
         part.len() == new.len() && part.iter().zip(new).all(|(a, b)| a.0 == **b)
     };
     let rest_stays = same(item, &new[head..]);
-    if !rest_stays && !alone && !same(list, &new[..head]) {
+    if !alone && !same(list, &new[..head]) {
         return None;
     }
     let mut out = Vec::new();
