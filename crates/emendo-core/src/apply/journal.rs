@@ -4,6 +4,7 @@
 //! `phase` is filled in a line at a time; its room is there from the start, so that a full disk cannot stop it. Both are on the disk before the first temporary file is written;
 //! all temporary files are on the disk before the first one is renamed. `commit.json` and `revert.json` say which commits are about to be made, before they are.
 
+use std::collections::{HashMap, HashSet};
 use std::io;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
@@ -187,6 +188,7 @@ impl Journal {
         }
         disk.sync()?;
         self.enter(disk, Phase::Renaming)?;
+        let twins = self.case_twins();
         for op in &self.ops.ops {
             // Someone may have written the file a moment ago.
             let now = disk.read(&op.path).map_err(|e| at(op, e))?;
@@ -195,7 +197,7 @@ impl Journal {
                 // It was written under its other name.
                 continue;
             }
-            let twin = self.case_twin(op);
+            let twin = twins.get(&op.path).copied();
             let taken = twin.is_some_and(|t| now == t.was() && op.born);
             if now != op.was() && !taken {
                 return Err(at(op, io::Error::other("the file was changed just now")));
@@ -216,7 +218,7 @@ impl Journal {
                 disk.rename(&op.path, &op.temp).map_err(|e| at(op, e))?;
             }
         }
-        for op in self.ops.ops.iter().filter(|o| o.gone && self.twin_of(o).is_none()) {
+        for op in self.ops.ops.iter().filter(|o| o.gone && !twins.contains_key(&o.path)) {
             self.take_away(disk, op)?;
         }
         self.remove_folders(disk, &self.ops.left)?;
@@ -233,16 +235,20 @@ impl Journal {
         }
     }
 
-    /// The file that leaves a path whose name differs by case only.
-    fn case_twin(&self, op: &Op) -> Option<&Op> {
-        let same = |o: &&Op| o.gone && o.path != op.path && same_but_case(&o.path, &op.path);
-        self.ops.ops.iter().find(same).filter(|_| op.born)
-    }
-
-    /// The file that comes to a path whose name differs by case only.
-    fn twin_of(&self, op: &Op) -> Option<&Op> {
-        let same = |o: &&Op| o.born && o.path != op.path && same_but_case(&o.path, &op.path);
-        self.ops.ops.iter().find(same).filter(|_| op.gone)
+    /// Files that leave a path and come to one whose name differs by case only: by each of the two paths the other.
+    fn case_twins(&self) -> HashMap<&RelPath, &Op> {
+        let lower = |o: &Op| o.path.as_str().to_lowercase();
+        let ops = &self.ops.ops;
+        let gone: HashMap<String, &Op> =
+            ops.iter().filter(|o| o.gone).map(|o| (lower(o), o)).collect();
+        let mut out = HashMap::new();
+        for born in ops.iter().filter(|o| o.born && !gone.is_empty()) {
+            if let Some(gone) = gone.get(&lower(born)) {
+                out.insert(&born.path, *gone);
+                out.insert(&gone.path, born);
+            }
+        }
+        out
     }
 
     fn make_folders(&self, disk: &dyn Disk, all: &[Folder]) -> io::Result<()> {
@@ -449,7 +455,10 @@ impl Journal {
             Turn::Back => (&self.ops.made, &self.ops.left),
             Turn::Forth => (&self.ops.left, &self.ops.made),
         };
-        let mut kept: Vec<&RelPath> = Vec::new();
+        let twins = self.case_twins();
+        let mut kept: HashSet<&RelPath> = HashSet::new();
+        let arrived: HashSet<&RelPath> =
+            self.ops.ops.iter().filter_map(|o| o.moved_to.as_ref()).collect();
         let mut folders = false;
         // Where a file went is looked at first: it stays gone where someone changed it there.
         let arrivals = self.ops.ops.iter().enumerate().filter(|o| o.1.born);
@@ -462,18 +471,17 @@ impl Journal {
             disk.remove_temp(&op.path, &op.temp).map_err(|e| at(op, e))?;
             let now = disk.read(&op.path).map_err(|e| at(op, e))?;
             let digest = now.as_ref().map(|b| Digest::of(b));
-            let twins = self.case_twin(op).is_some() || self.twin_of(op).is_some();
-            if digest == to && !twins {
+            let twin = twins.get(&op.path);
+            if digest == to && twin.is_none() {
                 continue;
             }
             let half = match &now {
                 Some(now) => op.over && self.half_written(op, now)?,
                 None => false,
             };
-            let twin = || self.case_twin(op).or_else(|| self.twin_of(op));
-            let by_twin = twin().is_some_and(|t| digest == t.was() || digest == t.becomes());
+            let by_twin = twin.is_some_and(|t| digest == t.was() || digest == t.becomes());
             let ours = digest == from || digest == to || half || by_twin;
-            let follows = op.moved_to.as_ref().is_some_and(|to| kept.contains(&to));
+            let follows = op.moved_to.as_ref().is_some_and(|to| kept.contains(to));
             match (&now, unknown) {
                 (Some(now), Unknown::Aside(folder)) if !ours => {
                     let name = format!("{}-{n}-{}", self.id, op.path.name());
@@ -483,7 +491,7 @@ impl Journal {
                 }
                 _ if !ours || follows => {
                     turned.done.kept.push(op.path.clone());
-                    kept.push(&op.path);
+                    kept.insert(&op.path);
                     continue;
                 }
                 (..) => {}
@@ -502,7 +510,7 @@ impl Journal {
             }
             // A file that moves is said by where it comes to lie.
             let leaves = match turn {
-                Turn::Back => self.ops.ops.iter().any(|o| o.moved_to.as_ref() == Some(&op.path)),
+                Turn::Back => arrived.contains(&op.path),
                 Turn::Forth => op.moved_to.is_some(),
             };
             turned.done.restored.extend((!leaves).then(|| op.path.clone()));
@@ -562,10 +570,6 @@ pub(super) const PACK: &str = "pack";
 pub(super) const OPS: &str = "ops.json";
 /// Decisions that were carried over for what was left.
 const CARRIED: &str = "carried.json";
-
-fn same_but_case(a: &RelPath, b: &RelPath) -> bool {
-    a.as_str().to_lowercase() == b.as_str().to_lowercase()
-}
 
 fn at(op: &Op, e: io::Error) -> io::Error {
     at_path(&op.path, e)

@@ -35,6 +35,8 @@ pub(crate) struct Packer<'d> {
     pack: Box<dyn StateFile>,
     at: u64,
     ops: Vec<Op>,
+    /// Where each path stands among them.
+    by_path: HashMap<RelPath, usize>,
     /// Files with several names, and what they become.
     twins: HashMap<(u64, u64), (RelPath, Digest)>,
 }
@@ -57,7 +59,16 @@ impl<'d> Packer<'d> {
                 return Err(e);
             }
         };
-        Ok(Self { disk, dir, id, pack, at: 0, ops: Vec::new(), twins: HashMap::new() })
+        Ok(Self {
+            disk,
+            dir,
+            id,
+            pack,
+            at: 0,
+            ops: Vec::new(),
+            by_path: HashMap::new(),
+            twins: HashMap::new(),
+        })
     }
 
     fn pack(&mut self, bytes: &[u8]) -> io::Result<Packed> {
@@ -76,8 +87,8 @@ impl<'d> Packer<'d> {
         if !may_write(path) {
             return Err(io::Error::other(format!("`{path}` is not written by any apply")));
         }
-        if let Some(known) = self.ops.iter().position(|o| o.path == *path) {
-            return self.join(known, change);
+        if let Some(known) = self.by_path.get(path) {
+            return self.join(*known, change);
         }
         let (born, gone) = (change.before.is_none(), change.after.is_none());
         let before = self.pack(change.before.unwrap_or(&[]))?;
@@ -105,6 +116,7 @@ impl<'d> Packer<'d> {
         };
         let (moved_to, dirty) = (change.moved_to.cloned(), change.dirty);
         let path = path.clone();
+        self.by_path.insert(path.clone(), self.ops.len());
         self.ops.push(Op { path, before, after, born, gone, moved_to, meta, temp, over, dirty });
         Ok(())
     }

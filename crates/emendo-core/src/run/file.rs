@@ -250,15 +250,21 @@ impl FileRun {
         if !found.drafts.is_empty() {
             withhold_kept(&mut found.drafts, &kept);
             self.fold(step, found.drafts, env);
-            let (at, text) = (self.at.clone(), self.there.0.then(|| self.text.clone()));
-            let before = (self.there.1).then_some((&self.path, self.base.as_str()));
-            let before = match self.steps.last() {
-                Some((_, at, text)) => text.as_ref().map(|t| (at, t.as_str())),
-                None => before,
-            };
-            if env.by_step && before != text.as_ref().map(|t| (&at, t.as_str())) {
-                self.steps.push((n, at, text));
+            if env.by_step {
+                self.keep_step(n);
             }
+        }
+    }
+
+    /// Keeps what the file is after a step, if that changed it.
+    fn keep_step(&mut self, n: usize) {
+        let before = match self.steps.last() {
+            Some((_, at, text)) => text.as_ref().map(|t| (at, t.as_str())),
+            None => self.there.1.then_some((&self.path, self.base.as_str())),
+        };
+        if before != self.there.0.then_some((&self.at, self.text.as_str())) {
+            let text = self.there.0.then(|| self.text.clone());
+            self.steps.push((n, self.at.clone(), text));
         }
     }
 

@@ -318,10 +318,10 @@ impl Sink for Gathering<'_> {
             }
         }
         self.moves |= !file.fate.stays();
-        let after = file.after.clone();
+        let after = file.after.as_ref().filter(|a| **a != before).map(|a| Digest::of(a));
         self.changes(&mut file, &before)?;
-        if let Some(after) = after.filter(|a| *a != before) {
-            let written = WrittenFile { after: Digest::of(&after), hunks: file.hunks };
+        if let Some(after) = after {
+            let written = WrittenFile { after, hunks: file.hunks };
             self.written.insert(file.path, written);
         }
         Ok(())

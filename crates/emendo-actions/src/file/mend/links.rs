@@ -5,7 +5,8 @@ use std::sync::Arc;
 use emendo_lang::{Certainty, Fact};
 use emendo_text::{RelPath, Span, Splice};
 
-use crate::contract::{Asks, Draft, FileCx, Found, Runner, Tables};
+use crate::contract::{Asks, FileCx, Found, Runner, Tables};
+use crate::file::mend::moved::mended;
 
 /// Mends quoted paths in manifests.
 pub(super) struct LinkMender {
@@ -60,10 +61,7 @@ impl Runner for LinkMender {
             }
             let text = format!("it names the file `{path}`");
             let fact = Fact { says: Certainty::Likely, text, at: Some(at) };
-            let draft = Draft::new(m.action, m.digest, at, vec![fact]);
-            let mut draft = draft.writing(vec![Splice::text(at, new)]);
-            draft.tie.needs = Some(m.tie());
-            out.drafts.push(draft);
+            out.drafts.push(mended(m, at, fact, vec![Splice::text(at, new)]));
         }
     }
 }

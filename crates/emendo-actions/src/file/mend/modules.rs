@@ -9,7 +9,7 @@ use emendo_text::{Digest, Part, RelPath, Span, Splice};
 use crate::contract::{
     Asks, Code, Draft, FileCx, Found, Moves, Needs, NoteDraft, Runner, SymbolKind, Tie,
 };
-use crate::file::mend::moved::ModuleMove;
+use crate::file::mend::moved::{ModuleMove, mended};
 use crate::meaning::{Place, Row, Rows, SymbolRunner};
 use crate::shared::Head;
 
@@ -77,7 +77,9 @@ impl Runner for ModuleMender {
 
     fn find(&self, cx: &FileCx<'_>, _: usize, out: &mut Found) {
         let (Some(code), Some(moves)) = (cx.code, cx.moves) else { return };
-        let at = At { cx, code, moves, files: cx.project.files() };
+        let files = cx.project.files();
+        let module = (self.modules.of)(cx.path, files);
+        let at = At { cx, code, moves, files, module };
         if !self.language.names.module_separator.is_empty() {
             self.strings(&at, out);
             return;
@@ -108,16 +110,14 @@ struct At<'a> {
     code: &'a Code,
     moves: &'a Moves,
     files: &'a dyn Files,
+    /// The module that the file is before the step.
+    module: String,
 }
 
 impl At<'_> {
     /// Where the file lies after the step.
     fn becomes(&self) -> &RelPath {
         self.moves.target(self.cx.path).unwrap_or(self.cx.path)
-    }
-
-    fn tie(&self, path: &RelPath) -> Option<Digest> {
-        self.moves.of(path).map(crate::contract::FileMove::tie)
     }
 
     fn moves(&self) -> bool {
@@ -128,8 +128,7 @@ impl At<'_> {
 impl ModuleMender {
     /// The file that a path in a string leads to, and the module.
     fn led_to(&self, written: &str, at: &At<'_>) -> Option<(RelPath, String)> {
-        let own = (self.modules.of)(at.cx.path, at.files);
-        let module = (self.modules.absolute)(&[written], &own, at.cx.path, at.files)?;
+        let module = (self.modules.absolute)(&[written], &at.module, at.cx.path, at.files)?;
         let module = module.into_iter().next()?;
         if let Some(file) = (self.modules.file)(&module, at.files) {
             return Some((file, module));
@@ -177,10 +176,7 @@ impl ModuleMender {
                 false => (Certainty::Likely, format!("the text leads to `{file}`")),
             };
             let fact = Fact { says, text, at: Some(*s) };
-            let draft = Draft::new(m.action, m.digest, *s, vec![fact]);
-            let mut draft = draft.writing(vec![Splice::text(*s, new)]);
-            draft.tie.needs = at.tie(mover);
-            out.drafts.push(draft);
+            out.drafts.push(mended(m, *s, fact, vec![Splice::text(*s, new)]));
         }
     }
 
@@ -193,28 +189,36 @@ impl ModuleMender {
         matches!(word, Some("import" | "require" | "from"))
     }
 
-    /// Where modules are known by a statement of the file, a bare name of one that belongs elsewhere now is written as the way there.
-    fn beside(&self, at: &At<'_>, m: &ModuleMove, draft: &mut Draft) {
+    /// The way to a module that a statement of the file made known, and that belongs elsewhere now.
+    fn way(&self, at: &At<'_>, m: &ModuleMove) -> Option<String> {
         let names = &self.language.names;
-        let module = (self.modules.of)(at.cx.path, at.files);
-        let (from, to) = (names.parent(&m.old), names.parent(&m.new));
-        if self.modules.statement.is_empty() || from != module || from == to {
-            return;
+        let parent = names.parent(&m.old);
+        if self.modules.statement.is_empty()
+            || parent != at.module
+            || parent == names.parent(&m.new)
+        {
+            return None;
         }
-        let old = names.last(&m.old);
         let path = PathTo {
-            written: &[old],
+            written: &[names.last(&m.old)],
             target: &m.new,
             file: at.cx.path,
             from: at.becomes(),
             inside: &[],
         };
-        let Some(new) = (self.modules.written)(&path, at.files) else { return };
+        Some((self.modules.written)(&path, at.files)?.join(names.separator))
+    }
+
+    /// Where modules are known by a statement of the file, a bare name of one that belongs elsewhere now is written as the way there.
+    fn beside(&self, at: &At<'_>, m: &ModuleMove, draft: &mut Draft) {
+        let names = &self.language.names;
+        let Some(way) = self.way(at, m) else { return };
+        let old = names.last(&m.old);
         for s in &mut draft.change.splices {
             let bare = s.span.of(at.cx.text) == old
                 && !at.cx.text[..s.span.start as usize].trim_end().ends_with(names.separator);
             if bare {
-                s.parts = vec![Part::Text(new.join(names.separator))];
+                s.parts = vec![Part::Text(way.clone())];
             }
         }
     }
@@ -222,8 +226,7 @@ impl ModuleMender {
     /// Imports from the file's own library name that by the word for it, where files say what belongs to them.
     fn own_root(&self, at: &At<'_>, draft: &mut Draft) {
         let (names, word) = (&self.language.names, self.modules.own);
-        let own = (self.modules.of)(at.cx.path, at.files);
-        let first = names.segments(&own).first().map(|s| (*s).to_owned());
+        let first = names.segments(&at.module).first().map(|s| (*s).to_owned());
         let Some(root) = first.filter(|_| !word.is_empty()) else { return };
         for i in &mut draft.change.imports {
             if let Some(rest) = i.path.strip_prefix(root.as_str())
@@ -237,22 +240,11 @@ impl ModuleMender {
     /// Bare names of modules that keep their name and belong elsewhere: in the file that made them known, the way there comes before.
     fn bare(&self, at: &At<'_>, from: usize, out: &mut Found) {
         let names = &self.language.names;
-        let module = (self.modules.of)(at.cx.path, at.files);
         let resolver = at.cx.resolver(at.code);
-        for m in self.moved.iter().filter(|_| !self.modules.statement.is_empty()) {
-            let (parent, to) = (names.parent(&m.old), names.parent(&m.new));
+        for m in &self.moved {
             let old = names.last(&m.old);
-            if parent != module || parent == to || old != names.last(&m.new) {
-                continue;
-            }
-            let path = PathTo {
-                written: &[old],
-                target: &m.new,
-                file: at.cx.path,
-                from: at.becomes(),
-                inside: &[],
-            };
-            let Some(new) = (self.modules.written)(&path, at.files) else { continue };
+            let way = self.way(at, m).filter(|_| old == names.last(&m.new));
+            let Some(way) = way else { continue };
             for w in at.code.facts.words(old) {
                 let head = w.path_start == w.span.start
                     && at.cx.text[w.span.end as usize..].trim_start().starts_with(names.separator);
@@ -263,11 +255,8 @@ impl ModuleMender {
                 let fact =
                     means.filter_map(|s| resolver.means(&[old], s, w.span.start, &m.old)).next();
                 let Some(fact) = fact.filter(|_| head && !known) else { continue };
-                let draft = Draft::new(m.action, m.digest, w.span, vec![fact]);
-                let text = new.join(names.separator);
-                let mut draft = draft.writing(vec![Splice::text(w.span, text)]);
-                draft.tie.needs = Some(m.tie);
-                out.drafts.push(draft);
+                let splice = Splice::text(w.span, way.clone());
+                out.drafts.push(m.mended(w.span, fact, splice));
             }
         }
     }
@@ -276,13 +265,10 @@ impl ModuleMender {
     fn bound(&self, at: &At<'_>, out: &mut Found) {
         let names = &self.language.names;
         let facts = &at.code.facts;
-        let module = (self.modules.of)(at.cx.path, at.files);
+        let module = at.module.as_str();
         for m in self.moved.iter().filter(|_| self.modules.statement.is_empty()) {
             let old = names.last(&m.old);
-            let below = |path: &str| {
-                path.strip_prefix(m.old.as_str()).is_some_and(|r| r.starts_with(names.separator))
-            };
-            let imported = facts.imports.iter().any(|i| below(i.path()) || i.path() == m.old);
+            let imported = facts.imports.iter().any(|i| m.holds(i.path(), names.separator));
             let named = facts.imports.iter().any(|i| i.local() == Some(old));
             if names.parent(&m.old) != module || !imported || named {
                 continue;
@@ -304,10 +290,7 @@ impl ModuleMender {
                 };
                 let text = format!("`{old}` is known here since the package imports from it");
                 let fact = Fact { says: Certainty::Certain, text, at: Some(w.span) };
-                let draft = Draft::new(m.action, m.digest, w.span, vec![fact]);
-                let mut draft = draft.writing(vec![Splice::text(w.span, new)]);
-                draft.tie.needs = Some(m.tie);
-                out.drafts.push(draft);
+                out.drafts.push(m.mended(w.span, fact, Splice::text(w.span, new)));
             }
         }
     }
@@ -322,11 +305,7 @@ impl ModuleMender {
         for import in at.code.facts.imports.iter().filter(|i| names.spells_relative(i)) {
             // What moves itself is written by its new name.
             let path = import.path();
-            let below = |m: &&ModuleMove| {
-                let rest = path.strip_prefix(m.old.as_str());
-                rest.is_some_and(|r| r.is_empty() || r.starts_with(names.separator))
-            };
-            let deciding = self.moved.iter().filter(below);
+            let deciding = self.moved.iter().filter(|m| m.holds(path, names.separator));
             let moved = deciding.max_by_key(|m| m.old.len());
             let target = match moved {
                 Some(m) => format!("{}{}", m.new, &path[m.old.len()..]),
@@ -363,17 +342,14 @@ impl ModuleMender {
             let Some(m) = at.moves.of(at.cx.path) else { continue };
             let text = format!("`{path}` is written from where the file lies");
             let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
-            let draft = Draft::new(m.action, m.digest, first, vec![fact]);
-            let mut draft = draft.writing(splices);
-            draft.tie.needs = at.tie(at.cx.path);
-            out.drafts.push(draft);
+            out.drafts.push(mended(m, first, fact, splices));
         }
     }
 
     /// Statements that make the module of another file known.
     fn statements(&self, at: &At<'_>, out: &mut Found) {
         let names = &self.language.names;
-        let module = (self.modules.of)(at.cx.path, at.files);
+        let module = at.module.as_str();
         for m in &self.moved {
             let (from, to) = (names.parent(&m.old), names.parent(&m.new));
             let (old, new) = (names.last(&m.old), names.last(&m.new));
@@ -395,10 +371,7 @@ impl ModuleMender {
                 }
             };
             let fact = Fact { says: Certainty::Certain, text, at: Some(statement) };
-            let draft = Draft::new(m.action, m.digest, statement, vec![fact]);
-            let mut draft = draft.writing(vec![splice]);
-            draft.tie.needs = Some(m.tie);
-            out.drafts.push(draft);
+            out.drafts.push(m.mended(statement, fact, splice));
         }
     }
 
@@ -421,7 +394,7 @@ impl ModuleMender {
     /// A statement for a module that comes to belong here: below the others of its kind, or at the top.
     fn comes(&self, at: &At<'_>, m: &ModuleMove, name: &str, out: &mut Found) {
         let names = &self.language.names;
-        let module = (self.modules.of)(at.cx.path, at.files);
+        let module = at.module.as_str();
         let mut last: Option<Span> = None;
         let mut public = false;
         walk(at.code.tree.root(), |node| {
@@ -451,10 +424,7 @@ impl ModuleMender {
         };
         let text = format!("`{}` belongs here, and may be wanted by others", m.new);
         let fact = Fact { says: Certainty::Likely, text, at: Some(splice.span) };
-        let draft = Draft::new(m.action, m.digest, splice.span, vec![fact]);
-        let mut draft = draft.writing(vec![splice]);
-        draft.tie.needs = Some(m.tie);
-        out.drafts.push(draft);
+        out.drafts.push(m.mended(splice.span, fact, splice));
     }
 }
 

@@ -7,10 +7,10 @@ use emendo_lang::{Certainty, Fact, FileFacts, Index, Language, Project as _, Spa
 use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::{
-    Asks, Change, Draft, FileCx, FileMove, Found, NoteDraft, Runner, SymbolKind, Tables, Tie,
+    Asks, Change, FileCx, FileMove, Found, NoteDraft, Runner, SymbolKind, Tables, Tie,
 };
 use crate::file::mend::modules::renaming;
-use crate::file::mend::moved::ModuleMove;
+use crate::file::mend::moved::{ModuleMove, mended};
 use crate::meaning::{Place, SymbolRunner};
 
 /// Mends what files of a language say of types whose files move.
@@ -224,10 +224,8 @@ impl TypeMender {
         };
         let says = if near.is_empty() { Certainty::Certain } else { Certainty::Likely };
         let fact = Fact { says, text, at: Some(statement) };
-        let draft = Draft::new(m.action, m.digest, at, vec![fact]);
-        let mut draft = draft.writing(vec![Splice::text(at, new)]);
+        let mut draft = mended(m, at, fact, vec![Splice::text(at, new)]);
         draft.change = Change { imports, ..draft.change };
-        draft.tie.needs = Some(m.tie());
         out.drafts.push(draft);
     }
 }
