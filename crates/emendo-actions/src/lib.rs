@@ -28,8 +28,9 @@ mod symbol;
 pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
     FileMove, FileOp, Followed, Found, InPage, Kept, Kind, Moves, Needs, NoteDraft, Old,
-    OldCoordinate, OldKey, OldPath, PathRule, PathsCx, Query, Remains, Replaces, Runner, Subject,
-    SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy, words,
+    OldCoordinate, OldKey, OldPath, PathChanges, PathRule, PathsCx, Query, Remains, Replaces,
+    Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy,
+    words,
 };
 pub use file::{Mended, PathWatch, menders};
 pub use library::CoordinateWatch;

@@ -44,7 +44,7 @@ pub use crate::language::{
     Names, Packing, Reach, Space, Taken, Test, Waiting,
 };
 pub use crate::names::{Spelled, StaticType, TypePiece};
-pub use crate::owners::{KnownCall, KnownCalls, Owner, Visible};
+pub use crate::owners::{KnownCall, KnownCalls, OwnName, Owner, Visible};
 pub use crate::project::{Asking, Lender, NoProject, PassedOn, Project, TypeInfo, WrittenCode};
 pub use crate::resolver::Resolver;
 pub use crate::tree::{Tree, token_texts};

@@ -50,6 +50,11 @@ impl Bound {
         (self.name.clone(), own)
     }
 
+    /// What it holds of a list, piece by piece, where something of the pattern stands between; empty for all in one piece.
+    pub fn pieces(&self) -> Vec<Span> {
+        self.scattered.clone()
+    }
+
     /// What a slot holds at a place.
     pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
         Self {

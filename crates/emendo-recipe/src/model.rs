@@ -371,6 +371,30 @@ impl Scope {
         self.names.iter().map(|(w, n)| (w.clone(), n.symbol.clone())).collect()
     }
 
+    /// The same with what a table within the action says itself; its globs were checked.
+    #[must_use]
+    pub fn with(&self, table: &Table) -> Self {
+        let mut scope = self.clone();
+        if let Some(lang) = table.text("lang") {
+            scope.lang = Some(lang.clone());
+        }
+        for e in table.table("names").map_or(&[][..], |n| &n.entries) {
+            if let crate::value::Value::Text(t) = &e.node.value {
+                let name = Name { symbol: t.text.clone(), span: t.span };
+                scope.names.insert(e.key.clone(), name);
+            }
+        }
+        let globs = |key: &str| {
+            let texts: Vec<String> = table.texts(key).into_iter().map(|t| t.text.clone()).collect();
+            Globs::compile(&texts).unwrap_or_default()
+        };
+        if table.get("files").is_some() {
+            scope.files = Some(globs("files"));
+        }
+        scope.not_files.0.extend(globs("not_files").0);
+        scope
+    }
+
     /// True if a path is within `files` and not in `not_files`.
     pub fn covers(&self, path: &RelPath) -> bool {
         self.files.as_ref().is_none_or(|f| f.matches(path)) && !self.not_files.matches(path)

@@ -38,7 +38,8 @@ pub use piece::{Piece, PieceMap};
 pub use render::{Placed, Rendered, render};
 pub use span::{Lines, Span};
 pub use template::{
-    Chunk, FillError, Filter, Marks, OTHER_NAMES, Repeat, Template, TemplateError, fill, slot_names,
+    Chunk, FillError, FillPiece, FillValue, FilledCode, Filter, Marks, OTHER_NAMES, Repeat,
+    Template, TemplateError, fill, fill_code, piece_text, slot_names,
 };
 pub use text::{Encoding, Text, Unreadable};
 pub use visible::{is_hidden, one_line, visible, visible_name};

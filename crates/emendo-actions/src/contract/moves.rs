@@ -6,6 +6,9 @@ use emendo_lang::{Fact, Index};
 use emendo_text::{Digest, Hasher, RelPath};
 use serde::{Deserialize, Serialize};
 
+use crate::contract::draft::{Draft, NoteDraft};
+use crate::contract::needs::Needs;
+use crate::contract::query::Asked;
 use crate::contract::tables::Tables;
 
 /// What becomes of a file as a whole.
@@ -41,6 +44,8 @@ pub struct FileMove {
     pub rejected: bool,
     /// What another move provides, without which this one cannot be.
     pub needs: Option<Digest>,
+    /// What edits in other files provide that go with it: all of them, or none.
+    pub along: Option<Digest>,
     /// The names that it is called by in code, where those follow from its path: before and after.
     pub renames: Vec<(String, String)>,
 }
@@ -58,6 +63,7 @@ impl FileMove {
             withheld: None,
             rejected: false,
             needs: None,
+            along: None,
             renames: Vec::new(),
         }
     }
@@ -95,10 +101,16 @@ pub struct PathsCx<'a> {
     pub files: &'a [RelPath],
     /// What the project declares.
     pub project: &'a Index,
+    /// The packages of the recipe's symbols.
+    pub packages: &'a [String],
+    /// Answers to the questions about other files.
+    pub answers: &'a [Asked],
     /// True for files in which the action runs.
     pub covers: &'a (dyn Fn(&RelPath) -> bool + Sync),
     /// The text of a file; none for what is no text.
     pub text: &'a (dyn Fn(&RelPath) -> Option<String> + Sync),
+    /// The text of a file that holds certain words; none for others, and for what is no text.
+    pub holding: &'a (dyn Fn(&RelPath, &Needs) -> Option<String> + Sync),
     /// What the step wrote before, by the journal.
     pub written: &'a (dyn Fn(&RelPath) -> bool + Sync),
     /// The place of the action in its step.
@@ -107,8 +119,25 @@ pub struct PathsCx<'a> {
 
 /// A rule that says what becomes of files.
 pub trait PathRule: Send + Sync {
-    /// The files that it moves, creates and deletes.
-    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove>;
+    /// The files that it moves, creates and deletes, with what goes along in others.
+    fn moves(&self, cx: &PathsCx<'_>) -> PathChanges;
+}
+
+/// What becomes of files as a whole, with what goes along in others.
+#[derive(Default)]
+pub struct PathChanges {
+    /// The files that are moved, created and deleted.
+    pub moves: Vec<FileMove>,
+    /// Edits in other files.
+    pub drafts: Vec<(RelPath, Draft)>,
+    /// Notes in other files.
+    pub notes: Vec<(RelPath, NoteDraft)>,
+}
+
+impl From<Vec<FileMove>> for PathChanges {
+    fn from(moves: Vec<FileMove>) -> Self {
+        Self { moves, ..Self::default() }
+    }
 }
 
 /// What a step does to files as a whole.
@@ -116,15 +145,30 @@ pub trait PathRule: Send + Sync {
 pub struct Moves {
     all: Vec<FileMove>,
     by_path: HashMap<RelPath, usize>,
+    along: HashMap<RelPath, (Vec<Draft>, Vec<NoteDraft>)>,
     /// Files that may refer to those that move.
     pub users: HashSet<RelPath>,
 }
 
 impl Moves {
     /// Of these, of which no two are about one file.
-    pub fn new(all: Vec<FileMove>) -> Self {
+    pub fn new(changes: PathChanges) -> Self {
+        let all = changes.moves;
         let by_path = all.iter().enumerate().map(|(i, m)| (m.path.clone(), i)).collect();
-        Self { all, by_path, users: HashSet::new() }
+        let mut out = Self { all, by_path, ..Self::default() };
+        for (path, draft) in changes.drafts {
+            out.along.entry(path).or_default().0.push(draft);
+        }
+        for (path, note) in changes.notes {
+            out.along.entry(path).or_default().1.push(note);
+        }
+        out.users = out.along.keys().cloned().collect();
+        out
+    }
+
+    /// What goes along in a file: edits and notes.
+    pub fn along(&self, path: &RelPath) -> (&[Draft], &[NoteDraft]) {
+        self.along.get(path).map_or((&[], &[]), |(drafts, notes)| (drafts, notes))
     }
 
     /// All of them.
@@ -147,10 +191,5 @@ impl Moves {
     /// Where a file lies after the step, if its move is not held back.
     pub fn target(&self, path: &RelPath) -> Option<&RelPath> {
         self.of(path).filter(|m| m.stands())?.target()
-    }
-
-    /// True if nothing is moved.
-    pub fn is_empty(&self) -> bool {
-        self.all.is_empty()
     }
 }

@@ -3,6 +3,7 @@
 //! This file reads the action; `paths.rs` compares paths and writes them. What becomes of references is no matter of the action
 //! alone: see `mend/`.
 
+pub(crate) mod generate;
 pub(crate) mod mend;
 mod paths;
 mod watch;
@@ -17,8 +18,8 @@ pub use self::mend::{Mended, menders};
 use self::paths::{PathPattern, filled, template};
 pub use self::watch::PathWatch;
 use crate::contract::{
-    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, OldPath, PathRule, PathsCx, Replaces,
-    Runner, action_digest,
+    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, OldPath, PathChanges, PathRule,
+    PathsCx, Replaces, Runner, action_digest,
 };
 
 /// The kind.
@@ -183,7 +184,7 @@ struct MoveRule {
 }
 
 impl PathRule for MoveRule {
-    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove> {
+    fn moves(&self, cx: &PathsCx<'_>) -> PathChanges {
         let mut out = Vec::new();
         for path in cx.files.iter().filter(|p| (cx.covers)(p)) {
             let Some(slots) = self.old.fit(path.as_str()) else { continue };
@@ -200,7 +201,7 @@ impl PathRule for MoveRule {
             m.withheld = withheld;
             out.push(m);
         }
-        out
+        out.into()
     }
 }
 
@@ -212,19 +213,19 @@ struct CreateRule {
 }
 
 impl PathRule for CreateRule {
-    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove> {
+    fn moves(&self, cx: &PathsCx<'_>) -> PathChanges {
         if !(cx.covers)(&self.path) || (cx.written)(&self.path) {
-            return Vec::new();
+            return PathChanges::default();
         }
         let there = (cx.text)(&self.path);
         if there.is_some_and(|t| t.replace("\r\n", "\n") == self.content.replace("\r\n", "\n")) {
-            return Vec::new();
+            return PathChanges::default();
         }
         let mut m = FileMove::new((cx.action, 0), self.digest, self.path.clone(), FileOp::Create);
         m.content.clone_from(&self.content);
         let text = "the recipe brings this file".to_owned();
         m.facts.push(Fact { says: Certainty::Certain, text, at: None });
-        vec![m]
+        vec![m].into()
     }
 }
 

@@ -11,6 +11,7 @@ pub const KINDS: &[&dyn Kind] = &[
     &crate::setting::SETTING,
     &crate::markup::MARKUP,
     &crate::file::FILE,
+    &crate::file::generate::GENERATE,
     &crate::remarks::text::TEXT,
     &crate::remarks::note::NOTE,
 ];

@@ -3,7 +3,7 @@
 use emendo_lang::{Certainty, Fact, Language, Project as _};
 use emendo_text::{Digest, RelPath};
 
-use crate::contract::{FileMove, FileOp, PathRule, PathsCx};
+use crate::contract::{FileMove, FileOp, PathChanges, PathRule, PathsCx};
 use crate::file::mend::{RenamedType, ServiceMender, is_service};
 use crate::meaning::SymbolRunner;
 
@@ -74,7 +74,7 @@ impl TypeFileRule {
 }
 
 impl PathRule for TypeFileRule {
-    fn moves(&self, cx: &PathsCx<'_>) -> Vec<FileMove> {
+    fn moves(&self, cx: &PathsCx<'_>) -> PathChanges {
         let names = &self.language.names;
         let mut out = Vec::new();
         for r in &self.rows {
@@ -100,6 +100,6 @@ impl PathRule for TypeFileRule {
             m.facts.push(Fact { says: Certainty::Certain, text, at: None });
             out.push(m);
         }
-        out
+        out.into()
     }
 }

@@ -2,9 +2,11 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use emendo_actions::{FileMove, FileOp, Moves, PathsCx, Runner, menders};
+use emendo_actions::{
+    Asked, Draft, FileMove, FileOp, Moves, Needs, PathChanges, PathsCx, Runner, menders,
+};
 use emendo_lang::Index;
-use emendo_text::RelPath;
+use emendo_text::{Digest, RelPath, Span};
 use rayon::prelude::*;
 
 use crate::apply::may_write;
@@ -22,6 +24,9 @@ pub(crate) struct PathsNow<'a> {
     pub(crate) truths: &'a Truths,
     pub(crate) own: &'a [OnceWritten],
     pub(crate) decisions: &'a Decisions,
+    pub(crate) answers: &'a [Asked],
+    /// Why nothing may be written at a place of a text.
+    pub(crate) protected: &'a dyn Fn(&RelPath, &str, Span) -> Option<String>,
 }
 
 /// What a step does to files as a whole, with what mends the references to them.
@@ -38,30 +43,39 @@ pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<StepMov
     rules.peek()?;
     let written =
         |path: &RelPath| now.own.iter().any(|o| o.step == step.info.key && o.path == *path);
-    let found = rules.flat_map(|(i, action, rule)| {
-        rule.moves(&PathsCx {
+    let mut found = PathChanges::default();
+    for (i, action, rule) in rules {
+        let more = rule.moves(&PathsCx {
             tables: &plan.world,
             files: now.texts.paths(),
             project: now.index,
+            packages: &step.packages,
+            answers: now.answers,
             covers: &|path| now.truths.cover(action, path),
             text: &|path| now.texts.peek(path),
+            holding: &|path, needs| holding(path, needs, now.texts),
             written: &written,
             action: i,
-        })
-    });
-    let mut all = one_each(found.collect());
-    if all.is_empty() {
+        });
+        found.moves.extend(more.moves);
+        found.drafts.extend(more.drafts);
+        found.notes.extend(more.notes);
+    }
+    let mut all = one_each(found.moves);
+    if all.is_empty() && found.drafts.is_empty() && found.notes.is_empty() {
         return None;
     }
     all.iter_mut().for_each(|m| m.rejected = now.decisions.gone(m.tie()));
     refuse_unwritable(&mut all, now);
     refuse_taken(&mut all, now);
-    let mut moves = Moves::new(all);
+    let mut found = PathChanges { moves: all, ..found };
+    together(&mut found, now);
+    let mut moves = Moves::new(found);
     let mended = menders(&plan.world.tables, &moves, now.index);
     for (path, fact) in mended.doubts {
         moves.doubt(&path, fact);
     }
-    moves.users = users(&mended.words, now.texts);
+    moves.users.extend(users(&mended.words, now.texts));
     moves.users.extend(mended.users);
     moves.users.extend(moves.all().iter().map(|m| m.path.clone()).collect::<Vec<_>>());
     Some(StepMoves { moves, menders: mended.menders })
@@ -80,7 +94,10 @@ fn one_each(all: Vec<FileMove>) -> Vec<FileMove> {
     for m in all {
         match kept.get_mut(&m.path) {
             None => drop(kept.insert(m.path.clone(), m)),
-            Some(known) if known.op == m.op => {}
+            Some(known) if known.op == m.op && known.content == m.content => {}
+            Some(known) if known.op == FileOp::Create && m.op == FileOp::Create => {
+                known.withheld = Some("two actions of the step would create it".to_owned());
+            }
             Some(known) if m.op == FileOp::Delete => *known = m,
             Some(known) if known.op == FileOp::Delete => {}
             Some(known) => {
@@ -124,7 +141,7 @@ fn refuse_taken(all: &mut [FileMove], now: &PathsNow<'_>) {
     }
     // What makes room for others must not be held back itself.
     loop {
-        let leaves: HashMap<RelPath, emendo_text::Digest> = all
+        let leaves: HashMap<RelPath, Digest> = all
             .iter()
             .filter(|m| m.stands() && m.op != FileOp::Create)
             .map(|m| (m.path.clone(), m.tie()))
@@ -141,7 +158,7 @@ fn refuse_taken(all: &mut [FileMove], now: &PathsNow<'_>) {
                 m.needs = Some(*tie);
                 continue;
             }
-            m.needs = None;
+            m.needs = m.along;
             if let Some(what) = taken(&to, now).filter(|_| !case_only) {
                 m.withheld = Some(what);
                 changed = true;
@@ -167,6 +184,39 @@ fn taken(to: &RelPath, now: &PathsNow<'_>) -> Option<String> {
         folder = folder.rsplit_once('/')?.0;
     }
     None
+}
+
+/// The text of a file that holds certain words.
+fn holding(path: &RelPath, needs: &Needs, texts: &ProjectFiles) -> Option<String> {
+    let narrow = Narrow::new([needs], &Declared::default(), &[]);
+    texts.peek_if(path, &|b| narrow.may_matter(b) && narrow.present(b).meets(needs))
+}
+
+/// What goes together stands together: where a part of it is held back, protected or rejected, so is the rest.
+fn together(found: &mut PathChanges, now: &PathsNow<'_>) {
+    let ties: HashSet<Digest> = found.drafts.iter().filter_map(|d| d.1.tie.needs).collect();
+    for tie in ties {
+        let part = |d: &Draft| [d.tie.needs, d.tie.provides].contains(&Some(tie));
+        let own = found.moves.iter().find(|m| m.tie() == tie);
+        let mut why = own.and_then(|m| m.withheld.clone());
+        let parts = || found.drafts.iter().filter(|d| part(&d.1));
+        why = why.or_else(|| parts().find_map(|d| d.1.withheld.clone()));
+        why = why.or_else(|| {
+            parts().find_map(|(path, d)| (now.protected)(path, &now.texts.peek(path)?, d.hull))
+        });
+        if let Some(why) = why {
+            let drafts = found.drafts.iter_mut().filter(|d| part(&d.1));
+            drafts.for_each(|d| d.1.withheld = Some(why.clone()));
+            let moves = found.moves.iter_mut().filter(|m| m.tie() == tie);
+            moves.for_each(|m| m.withheld = Some(why.clone()));
+            continue;
+        }
+        // One of the parts is rejected: the others rest on it.
+        for (_, d) in found.drafts.iter_mut().filter(|d| d.1.tie.needs == Some(tie)) {
+            let own = d.tie.provides.filter(|own| now.decisions.gone(*own));
+            d.tie.needs = own.or(d.tie.needs);
+        }
+    }
 }
 
 /// Files that hold one of these words.

@@ -120,6 +120,8 @@ impl<'a> PreparedRun<'a> {
             truths: &truths,
             own: engine.own,
             decisions: engine.decisions,
+            answers: &[],
+            protected: &|path, text, at| engine.protected(path, text, at),
         };
         let moving = moves_after_all(engine.plan, &now);
         let answers = Answers { index, followed, truths, moving, ..Answers::default() };
@@ -155,8 +157,11 @@ impl StartedRun<'_> {
     /// True if a step may rest on what a step before it made of another file.
     pub(crate) fn staged(&self) -> bool {
         let plan = self.engine.plan;
+        let paths =
+            |s: &PlanStep| s.actions.iter().any(|a| a.asks.paths.is_some() && !a.asks.paths_rarely);
         self.engine.stages_of(&self.seen.wide, &self.answers).len() > 1
             || self.answers.moving
+            || plan.steps.iter().any(|s| paths(s))
             || plan.reads_manifests()
             || plan.conditions.iter().any(|c| c.1.is_late())
     }

@@ -4,13 +4,14 @@ use std::collections::HashMap;
 
 use emendo_actions::{Draft, FileCx, FileMove, FileOp, Found, Moves, Runner, Tie};
 use emendo_lang::{Certainty, Project as _, weakest};
-use emendo_text::{RelPath, Span, Splice};
+use emendo_text::{Lines, RelPath, Span, Splice};
 
 use crate::look::StepMoves;
 use crate::look::{Answers, Candidate, PathsNow, moves};
 use crate::plan::PlanStep;
 use crate::project::ProjectFiles;
 use crate::run::file::{Env, FileRun};
+use crate::run::protected::Protected;
 use crate::run::{CoverageLog, Engine, overlaid};
 
 impl FileRun {
@@ -49,6 +50,9 @@ impl FileRun {
         found: &mut Found,
     ) {
         found.drafts.extend(moves.of(&self.at).map(|m| self.whole(m)));
+        let (drafts, notes) = moves.along(&self.at);
+        found.drafts.extend_from_slice(drafts);
+        found.notes.extend_from_slice(notes);
         if !self.there.0 || self.bytes.is_some() || !moves.users.contains(&self.at) {
             return;
         }
@@ -87,6 +91,15 @@ impl FileRun {
 }
 
 impl Engine<'_> {
+    /// Why nothing may be written at a place.
+    pub(super) fn protected(&self, path: &RelPath, text: &str, at: Span) -> Option<String> {
+        let language = self.plan.world.language_of(path);
+        let protected = Protected::of(path, text, language, self.project.protects(path));
+        let lines = Lines::new(text);
+        let all: Vec<u32> = (lines.line(at.start)..=lines.line(at.end)).collect();
+        protected.reason(&all).map(|why| format!("{why} (`{path}`)"))
+    }
+
     /// Works out what the steps of a stage do to files as a whole; these files, and those that may refer to them, are looked into.
     pub(super) fn with_moves(
         &self,
@@ -107,6 +120,8 @@ impl Engine<'_> {
                 truths: &answers.truths,
                 own: self.own,
                 decisions: self.decisions,
+                answers: &answers.queries,
+                protected: &|path, text, at| self.protected(path, text, at),
             };
             let Some(moves) = moves(self.plan, n, &now) else { continue };
             let origin: HashMap<&RelPath, &RelPath> =

@@ -153,6 +153,8 @@ pub struct FileFacts {
     pub comments: Vec<Span>,
     /// The places of what stands within string literals.
     pub strings: Vec<Span>,
+    /// The places of texts that code may stand in, those over several lines.
+    pub(crate) templates: Vec<Span>,
     /// Those of the strings that are documentation.
     pub docs: Vec<Span>,
     /// Words of types that are written in strings and comments: they use imports too.
@@ -180,13 +182,17 @@ impl FileFacts {
 
     /// Where lines begin inside string literals at a place: their indentation belongs to the string.
     pub fn lines_in_strings(&self, text: &str, place: Span) -> Vec<u32> {
-        let from = self.strings.partition_point(|s| s.end < place.start);
-        let inside = self.strings[from..].iter().take_while(|s| s.start < place.end);
-        let lines = inside.flat_map(|s| {
-            let breaks = s.of(text).match_indices('\n');
-            breaks.map(|(i, _)| s.start + i as u32 + 1)
-        });
-        lines.collect()
+        let mut out: Vec<u32> = Vec::new();
+        for all in [&self.strings, &self.templates] {
+            let from = all.partition_point(|s| s.end < place.start);
+            for s in all[from..].iter().take_while(|s| s.start < place.end) {
+                let breaks = s.of(text).match_indices('\n');
+                out.extend(breaks.map(|(i, _)| s.start + i as u32 + 1));
+            }
+        }
+        out.sort_unstable();
+        out.dedup();
+        out
     }
 
     /// One level of indentation in the file's text: a tab, or so many blanks. `None` if nothing is indented.

@@ -1,11 +1,13 @@
 //! Whose member is it? Told by the object itself, by static names, and by the types that variables and members are
 //! declared or made with.
 
+mod local;
 mod passed;
 mod visible;
 
 use emendo_text::Span;
 
+pub use local::OwnName;
 pub use passed::{KnownCall, KnownCalls};
 pub use visible::Visible;
 

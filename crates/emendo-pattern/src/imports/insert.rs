@@ -66,7 +66,7 @@ pub(crate) fn insertions(
             Some(same) => {
                 // Several at one place: the first brings the blank lines, the others follow line by line.
                 if let Some(Part::Text(t)) = same.splice.parts.first_mut() {
-                    if before.is_empty() {
+                    if before.is_empty() && after == line_end {
                         t.push_str(&written);
                     } else {
                         let rest = format!("{line_end}{statement}");

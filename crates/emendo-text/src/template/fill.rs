@@ -34,22 +34,25 @@ pub fn fill(template: &str, values: &impl Serialize, most: usize) -> Result<Stri
         .and_then(|t| t.render_captured_to(values, &mut out).map(|_| ()));
     match done {
         Ok(()) => Ok(String::from_utf8_lossy(&out.bytes).into_owned()),
-        Err(e) => {
-            let line = e.line().unwrap_or(1);
-            let message = match e.kind() {
-                minijinja::ErrorKind::OutOfFuel => "it takes too long".to_owned(),
-                minijinja::ErrorKind::WriteFailure => format!("it writes more than {most} bytes"),
-                kind => e.detail().map_or_else(|| kind.to_string(), |d| format!("{kind}: {d}")),
-            };
-            Err(FillError { line, message })
-        }
+        Err(e) => Err(said(&e, most)),
     }
 }
 
+/// Why a template gives no text of at most so many bytes.
+pub(super) fn said(e: &minijinja::Error, most: usize) -> FillError {
+    let line = e.line().unwrap_or(1);
+    let message = match e.kind() {
+        minijinja::ErrorKind::OutOfFuel => "it takes too long".to_owned(),
+        minijinja::ErrorKind::WriteFailure => format!("it writes more than {most} bytes"),
+        kind => e.detail().map_or_else(|| kind.to_string(), |d| format!("{kind}: {d}")),
+    };
+    FillError { line, message }
+}
+
 /// Takes no more than its bound.
-struct Bounded {
-    bytes: Vec<u8>,
-    most: usize,
+pub(super) struct Bounded {
+    pub(super) bytes: Vec<u8>,
+    pub(super) most: usize,
 }
 
 impl Write for Bounded {

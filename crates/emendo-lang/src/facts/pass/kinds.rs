@@ -6,29 +6,30 @@ use crate::language::Language;
 
 /// What a kind of node may be, one bit for each question that is asked of every node.
 pub(super) mod bits {
-    pub(crate) const KNOWN: u16 = 1;
-    pub(crate) const MEMBER_AFTER: u16 = 1 << 1;
-    pub(crate) const IMPORT: u16 = 1 << 2;
-    pub(crate) const IMPORT_LIKE: u16 = 1 << 3;
-    pub(crate) const EXPORT: u16 = 1 << 4;
-    pub(crate) const PACKAGE: u16 = 1 << 5;
-    pub(crate) const SCOPE: u16 = 1 << 6;
-    pub(crate) const TYPE: u16 = 1 << 7;
-    pub(crate) const BINDS: u16 = 1 << 8;
-    pub(crate) const MEMBER: u16 = 1 << 9;
-    pub(crate) const WORD: u16 = 1 << 10;
-    pub(crate) const TEXT: u16 = 1 << 11;
-    pub(crate) const VALUE: u16 = 1 << 12;
-    pub(crate) const HEAD: u16 = 1 << 13;
-    pub(crate) const NAMED: u16 = 1 << 14;
-    pub(crate) const SEALED: u16 = 1 << 15;
+    pub(crate) const KNOWN: u32 = 1;
+    pub(crate) const MEMBER_AFTER: u32 = 1 << 1;
+    pub(crate) const IMPORT: u32 = 1 << 2;
+    pub(crate) const IMPORT_LIKE: u32 = 1 << 3;
+    pub(crate) const EXPORT: u32 = 1 << 4;
+    pub(crate) const PACKAGE: u32 = 1 << 5;
+    pub(crate) const SCOPE: u32 = 1 << 6;
+    pub(crate) const TYPE: u32 = 1 << 7;
+    pub(crate) const BINDS: u32 = 1 << 8;
+    pub(crate) const MEMBER: u32 = 1 << 9;
+    pub(crate) const WORD: u32 = 1 << 10;
+    pub(crate) const TEXT: u32 = 1 << 11;
+    pub(crate) const VALUE: u32 = 1 << 12;
+    pub(crate) const HEAD: u32 = 1 << 13;
+    pub(crate) const NAMED: u32 = 1 << 14;
+    pub(crate) const SEALED: u32 = 1 << 15;
+    pub(crate) const TEMPLATE: u32 = 1 << 16;
 }
 
 /// A kind of node, with what it may be.
 #[derive(Clone, Copy)]
 pub(crate) struct KindFacts {
     pub(crate) name: &'static str,
-    pub(crate) bits: u16,
+    pub(crate) bits: u32,
 }
 
 impl KindFacts {
@@ -59,14 +60,20 @@ impl KindFacts {
             (bits::HEAD, language.words.heads.contains(&name)),
             (bits::NAMED, node.is_named()),
             (bits::SEALED, language.scopes.sealed.contains(&name)),
+            (bits::TEMPLATE, is_template(language, name)),
         ];
         let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
         Self { name, bits }
     }
 
-    pub(crate) fn is(self, bit: u16) -> bool {
+    pub(crate) fn is(self, bit: u32) -> bool {
         self.bits & bit != 0
     }
+}
+
+/// True for kinds of texts that code may stand in.
+fn is_template(language: &Language, kind: &str) -> bool {
+    language.fragments.forms.iter().any(|f| f.0 == "template" && f.1.contains(&kind))
 }
 
 /// True for kinds of literals: what they are is not a matter of names.

@@ -41,6 +41,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         has_errors: tree.has_error(),
         comments: Vec::new(),
         strings: Vec::new(),
+        templates: Vec::new(),
         docs: Vec::new(),
         quoted: FxHashSet::default(),
         scopes: vec![Scope { span: whole, parent: None, around: None, bindings: Vec::new() }],
@@ -240,6 +241,9 @@ impl Pass<'_> {
         let extra = node.is_extra();
         if !self.outline && (known.is(bits::TEXT) || extra) {
             self.quoted(node, known.name);
+        }
+        if !self.outline && known.is(bits::TEMPLATE) {
+            self.template(node);
         }
         // What could not be parsed is marked as extra too; its words may be uses all the same.
         if extra && !node.is_error() {

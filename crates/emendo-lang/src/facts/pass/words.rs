@@ -33,6 +33,15 @@ impl Pass<'_> {
         }
     }
 
+    /// A text that code may stand in; one within another is a part of that.
+    pub(super) fn template(&mut self, node: Node<'_>) {
+        let at = span(node);
+        let inner = self.facts.templates.last().is_some_and(|t| t.contains(at));
+        if !inner && node.start_position().row != node.end_position().row {
+            self.facts.templates.push(at);
+        }
+    }
+
     /// A text in a type that names a member of another type.
     fn member_text(&mut self, node: Node<'_>) {
         let rules = self.language.words.member_texts;

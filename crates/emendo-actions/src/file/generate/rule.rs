@@ -1,0 +1,323 @@
+//! Collects items over all files, writes what comes of them, and takes the originals away.
+
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use emendo_lang::{Certainty, Fact, Language, weakest};
+use emendo_text::{Digest, FillValue, Hasher, RelPath, Span};
+use rayon::prelude::*;
+
+use crate::contract::{Draft, FileMove, FileOp, NoteDraft, PathChanges, PathRule, PathsCx, Tie};
+use crate::file::generate::fill::Printed;
+use crate::file::generate::item::{Collect, Held, Item};
+use crate::file::generate::taken::{ItemPlace, taken};
+use crate::file::generate::target::{InsertAt, Written};
+
+/// How many places are named as evidence.
+const SHOWN: usize = 12;
+
+/// Where what is written goes.
+pub(super) enum Goal {
+    /// A file that is created.
+    File(RelPath),
+    /// A place in a file.
+    Insert(InsertAt),
+}
+
+impl Goal {
+    pub(super) fn path(&self) -> &RelPath {
+        match self {
+            Self::File(path) => path,
+            Self::Insert(at) => &at.file,
+        }
+    }
+}
+
+/// In which order items are written.
+pub(super) struct Order {
+    pub(super) by: String,
+    pub(super) number: bool,
+    pub(super) default: Option<String>,
+    pub(super) descending: bool,
+}
+
+/// Collects items over all files, writes what comes of them, and takes the originals away.
+pub(super) struct GenerateRule {
+    pub(super) digest: Digest,
+    pub(super) collects: Vec<Arc<Collect>>,
+    pub(super) names: BTreeMap<String, String>,
+    pub(super) order: Option<Order>,
+    pub(super) template: String,
+    pub(super) goal: Goal,
+    pub(super) carry: bool,
+    pub(super) drop: bool,
+    /// Symbols that are imported besides.
+    pub(super) add: Vec<String>,
+}
+
+impl PathRule for GenerateRule {
+    fn moves(&self, cx: &PathsCx<'_>) -> PathChanges {
+        let mut out = PathChanges::default();
+        let mut items = self.items(cx, &mut out);
+        if items.is_empty() {
+            return out;
+        }
+        let lists = self.lists(&items);
+        let written = self.written(&mut items, &lists, cx);
+        for item in &items {
+            if let Some(why) = &item.left {
+                let note = NoteDraft::new(item.span, format!("this is not carried over: {why}"));
+                out.notes.push((item.source.path.clone(), note));
+            }
+        }
+        if items.iter().all(|i| i.left.is_some()) {
+            return out;
+        }
+        let written = match written {
+            Ok(written) => written,
+            Err(why) => {
+                let first = items.iter().find(|i| i.left.is_none());
+                if let (Goal::Insert(_), Some(first)) = (&self.goal, first) {
+                    let say = format!("what comes of this is not written: {why}");
+                    out.notes.push((first.source.path.clone(), NoteDraft::new(first.span, say)));
+                    return out;
+                }
+                // A file that cannot be made is shown as what is held back.
+                Written { withheld: Some(why), ..Written::default() }
+            }
+        };
+        self.place(&items, written, cx, &mut out);
+        out
+    }
+}
+
+impl GenerateRule {
+    /// The items of all files, by path and place; a place that several patterns fit belongs to the first.
+    fn items(&self, cx: &PathsCx<'_>, out: &mut PathChanges) -> Vec<Item> {
+        let own = |p: &RelPath| matches!(&self.goal, Goal::File(path) if path == p);
+        let mut items: Vec<Item> = Vec::new();
+        for (n, collect) in self.collects.iter().enumerate() {
+            let reads = |p: &&RelPath| collect.head.covers(p) && (cx.covers)(p) && !own(p);
+            let found: Vec<(&RelPath, (Vec<Item>, Vec<NoteDraft>))> = cx
+                .files
+                .par_iter()
+                .filter(reads)
+                .filter_map(|path| {
+                    let text = (cx.holding)(path, collect.needs())?;
+                    Some((path, collect.items(n, (path, &text), cx, self.goal.path())))
+                })
+                .collect();
+            for (path, (more, notes)) in found {
+                items.extend(more);
+                out.notes.extend(notes.into_iter().map(|n| (path.clone(), n)));
+            }
+        }
+        let place = |i: &Item| (i.source.path.clone(), i.span.start, i.span.end);
+        items.sort_by_key(|i| (place(i), i.collect));
+        items.dedup_by_key(|i| place(i));
+        items
+    }
+
+    /// The items of each list, in their order.
+    fn lists(&self, items: &[Item]) -> Vec<(&str, Vec<usize>)> {
+        let mut out: Vec<(&str, Vec<usize>)> = Vec::new();
+        for collect in &self.collects {
+            if out.iter().all(|l| l.0 != collect.list) {
+                out.push((&collect.list, Vec::new()));
+            }
+        }
+        for (i, item) in items.iter().enumerate() {
+            let list = &self.collects[item.collect].list;
+            if let Some(own) = out.iter_mut().find(|l| l.0 == list) {
+                own.1.push(i);
+            }
+        }
+        if let Some(order) = &self.order {
+            for (_, all) in &mut out {
+                all.sort_by(|a, b| order.compare(&items[*a], &items[*b]));
+            }
+        }
+        out
+    }
+
+    /// What comes of the items, and what of their originals, as edits.
+    fn place(&self, items: &[Item], written: Written, cx: &PathsCx<'_>, out: &mut PathChanges) {
+        let Written { content, printed, rests_on, missing, withheld, insert, .. } = written;
+        let path = self.goal.path();
+        let carried = || items.iter().filter(|i| i.left.is_none());
+        let mut facts = evidence(items);
+        facts.extend(rests_on);
+        let (gone, stays) = self.taken(items, &printed);
+        facts.extend(stays.as_ref().filter(|_| self.drop).map(|at| Fact {
+            says: Certainty::Unsure,
+            text: format!("the originals at {at} stay where they are, so that both hold"),
+            at: None,
+        }));
+        let action = (cx.action, 0);
+        let together = |word: &str| {
+            let mut h = Hasher::new();
+            h.part(word).digest(self.digest).part(path.as_str());
+            h.finish()
+        };
+        let along = (!gone.is_empty()).then(|| together("originals"));
+        let done = missing.as_ref().is_some_and(Option::is_none);
+        let withheld = withheld.or_else(|| {
+            let line = missing.flatten()?;
+            let whole = format!("`{path}` is there, and does not hold all that comes of these");
+            Some(format!("{whole}: `{line}` is missing"))
+        });
+        let mut tie = None;
+        match &self.goal {
+            _ if done => facts.push(Fact {
+                says: Certainty::Likely,
+                text: format!("`{path}` holds all of them already"),
+                at: None,
+            }),
+            Goal::File(path) => {
+                let mut m = FileMove::new(action, self.digest, path.clone(), FileOp::Create);
+                m.content = content;
+                m.facts.clone_from(&facts);
+                (m.withheld, m.along) = (withheld, along);
+                tie = Some(m.tie());
+                out.moves.push(m);
+            }
+            Goal::Insert(_) => {
+                let Some((at, splice, imports)) = insert else { return };
+                tie = Some(together("inserted"));
+                let mut draft = Draft::new(action, self.digest, at, facts.clone());
+                draft = draft.writing(vec![splice]);
+                draft.change.imports = imports;
+                draft.withheld = withheld;
+                draft.tie = Tie { provides: tie, needs: along, uses: Vec::new() };
+                out.drafts.push((path.clone(), draft));
+            }
+        }
+        for (path, (hull, splices)) in gone {
+            let mut draft = Draft::new(action, self.digest, hull, facts.clone()).writing(splices);
+            draft.tie = Tie { provides: along, needs: tie, uses: Vec::new() };
+            let text = format!("what stands here is carried over to `{}`", self.goal.path());
+            draft.evidence.insert(0, Fact { says: Certainty::Certain, text, at: None });
+            draft.certainty = weakest(&draft.evidence);
+            out.drafts.push((path, draft));
+        }
+        debug_assert!(carried().next().is_some());
+    }
+
+    /// What takes the originals away, by file; and the first place of one that stays because not all around it is carried over.
+    #[allow(clippy::type_complexity, reason = "one list of changes by file")]
+    fn taken(
+        &self,
+        items: &[Item],
+        printed: &Printed,
+    ) -> (Vec<(RelPath, (Span, Vec<emendo_text::Splice>))>, Option<String>) {
+        let mut out = Vec::new();
+        if !self.drop {
+            return (out, None);
+        }
+        let stays: Vec<bool> = items.iter().map(|i| !self.whole(i, items)).collect();
+        let first = items.iter().zip(&stays).find(|(i, stays)| **stays && i.left.is_none());
+        let first = first.map(|f| f.0.at());
+        let numbers: Vec<usize> =
+            (0..items.len()).filter(|i| items[*i].left.is_none() && !stays[*i]).collect();
+        for run in numbers.chunk_by(|a, b| items[*a].source.path == items[*b].source.path) {
+            let own: Vec<&Item> = run.iter().map(|i| &items[*i]).collect();
+            let separators = own[0].source.language.compare.separators;
+            let number = |item: &Item| run.iter().copied().find(|i| std::ptr::eq(&items[*i], item));
+            let written = |item: &Item, at: Span| {
+                number(item).is_some_and(|n| printed.of(n).iter().any(|p| p.contains(at)))
+            };
+            let path = &own[0].source.path;
+            let changes = taken(&own, separators, &written);
+            out.extend(changes.into_iter().map(|c| (path.clone(), c)));
+        }
+        (out, first)
+    }
+
+    /// True if all of the list is carried over that an item stands in.
+    fn whole(&self, item: &Item, items: &[Item]) -> bool {
+        let same = |i: &&Item| i.source.path == item.source.path;
+        match &item.place {
+            Some(Ok(ItemPlace::Listed(list))) => {
+                let carried =
+                    |e: &Span| items.iter().filter(same).any(|i| i.left.is_none() && i.span == *e);
+                list.elements.iter().all(carried)
+            }
+            _ => !items
+                .iter()
+                .filter(same)
+                .any(|i| i.left.is_some() && !matches!(i.place, Some(Ok(ItemPlace::Listed(_))))),
+        }
+    }
+
+    /// True if code of a language means the same in the file that is written.
+    pub(super) fn speaks(language: &Language, target: &Language) -> bool {
+        std::ptr::eq(language, target) || language.typing.standard == target.typing.standard
+    }
+}
+
+/// Why what is written is what is meant: where its items stand, and what each of them rests on.
+fn evidence(items: &[Item]) -> Vec<Fact> {
+    let carried: Vec<&Item> = items.iter().filter(|i| i.left.is_none()).collect();
+    let mut places: Vec<String> = carried.iter().take(SHOWN).map(|i| i.at()).collect();
+    if carried.len() > SHOWN {
+        places.push(format!("and {} more", carried.len() - SHOWN));
+    }
+    let count = match carried.len() {
+        1 => "1 place".to_owned(),
+        n => format!("{n} places"),
+    };
+    let text = format!("collected from {count}: {}", places.join(", "));
+    let mut out = vec![Fact { says: Certainty::Certain, text, at: None }];
+    let mut sure = 0;
+    for fact in carried.iter().flat_map(|i| &i.facts) {
+        sure += usize::from(fact.says == Certainty::Certain);
+        let wanted = fact.says < Certainty::Certain || sure <= SHOWN;
+        if wanted && !out.contains(fact) && out.len() < 4 * SHOWN {
+            out.push(fact.clone());
+        }
+    }
+    // What lowers the certainty is never left out.
+    let least = carried.iter().flat_map(|i| &i.facts).min_by_key(|f| f.says);
+    let least = least.filter(|f| !out.contains(f)).cloned();
+    out.extend(least);
+    out
+}
+
+impl Order {
+    /// What an item is ordered by, as text.
+    fn key(&self, item: &Item) -> Option<String> {
+        let of = |at: Span| Some(at.of(&item.source.text).to_owned());
+        let slot = item.slots.iter().find(|s| s.name == self.by).map(|s| &s.held);
+        match slot {
+            Some(Held::Code(at, value)) => match value {
+                FillValue::Text(text) => Some(text.clone()),
+                FillValue::Whole(n) => Some(n.to_string()),
+                FillValue::Number(n) => Some(n.to_string()),
+                _ => of(*at),
+            },
+            Some(Held::Text(text)) => Some(text.clone()),
+            Some(Held::List(at, _)) => of(*at),
+            Some(Held::Nothing) => None,
+            None if self.by == "text" => of(item.span),
+            None => None,
+        }
+        .or_else(|| self.default.clone())
+    }
+
+    fn compare(&self, a: &Item, b: &Item) -> Ordering {
+        let keys = (self.key(a), self.key(b));
+        let order = match &keys {
+            // What has none comes last, whichever way the others go.
+            (None, None) => Ordering::Equal,
+            (None, Some(_)) => return Ordering::Greater,
+            (Some(_), None) => return Ordering::Less,
+            (Some(a), Some(b)) if self.number => {
+                let number = |t: &str| t.replace('_', "").parse::<f64>().unwrap_or(f64::INFINITY);
+                number(a).total_cmp(&number(b))
+            }
+            (Some(a), Some(b)) => a.cmp(b),
+        };
+        if self.descending { order.reverse() } else { order }
+    }
+}

@@ -1,0 +1,317 @@
+//! What the names of collected code mean, and what another file needs to say the same.
+
+use emendo_lang::language::PathTo;
+use emendo_lang::tree::{span, tokens};
+use emendo_lang::{Import, ImportName, OwnName, Project as _, Resolver, Space, Word};
+use emendo_text::{RelPath, Span};
+
+use crate::contract::{Code, PathsCx};
+
+/// Declarations that rest on one another, deeper than this, are not taken along.
+const DEEPEST: usize = 16;
+
+/// A name in collected code that means something beyond it.
+#[derive(Clone, Debug)]
+pub(super) struct NameInPiece {
+    pub(super) at: Span,
+    pub(super) name: String,
+    /// It is a key and its value in one word.
+    pub(super) short: bool,
+    pub(super) means: NameMeaning,
+}
+
+/// What a name means.
+#[derive(Clone, Debug)]
+pub(super) enum NameMeaning {
+    /// Something that a file must import, by its symbol.
+    Symbol(String, ImportName),
+    /// Something that comes in with all names of a module.
+    Wildcard(ImportName),
+    /// What the statement at this place declares.
+    Local(Span),
+    /// Something that cannot be said elsewhere: why.
+    Bound(String),
+}
+
+/// A statement that declares what collected code uses.
+#[derive(Clone, Debug)]
+pub(super) struct LocalDeclaration {
+    pub(super) at: Span,
+    /// The names that it declares.
+    pub(super) names: Vec<String>,
+    /// All places of these names in it.
+    pub(super) own: Vec<(String, Span)>,
+    /// What its names mean.
+    pub(super) uses: Vec<NameInPiece>,
+    /// Its value is a plain literal.
+    pub(super) plain: bool,
+}
+
+/// The names of one parsed text.
+pub(super) struct CodeNames<'a> {
+    pub(super) code: &'a Code,
+    pub(super) text: &'a str,
+    pub(super) resolver: &'a Resolver<'a>,
+    pub(super) cx: &'a PathsCx<'a>,
+    /// Where the code is written to.
+    pub(super) target: &'a RelPath,
+    words: Vec<(&'a str, &'a Word)>,
+}
+
+const SPACES: [Space; 3] = [Space::Value, Space::Type, Space::Callable];
+
+impl<'a> CodeNames<'a> {
+    pub(super) fn new(
+        (code, text): (&'a Code, &'a str),
+        resolver: &'a Resolver<'a>,
+        cx: &'a PathsCx<'a>,
+        target: &'a RelPath,
+    ) -> Self {
+        let all = code.facts.all_words();
+        let mut words: Vec<(&str, &Word)> =
+            all.flat_map(|(name, words)| words.iter().map(move |w| (name, w))).collect();
+        words.sort_by_key(|w| (w.1.span.start, w.1.span.end));
+        Self { code, text, resolver, cx, target, words }
+    }
+
+    /// What the names of a place mean beyond it. A slot that is the name of a declaration names that.
+    pub(super) fn of(
+        &self,
+        at: Span,
+        slots: &[Span],
+        locals: &mut Vec<LocalDeclaration>,
+    ) -> Vec<NameInPiece> {
+        self.at_depth(at, slots, locals, DEEPEST)
+    }
+
+    fn at_depth(
+        &self,
+        at: Span,
+        slots: &[Span],
+        locals: &mut Vec<LocalDeclaration>,
+        depth: usize,
+    ) -> Vec<NameInPiece> {
+        let mut out = self.own_object(at);
+        let first = self.words.partition_point(|w| w.1.span.start < at.start);
+        for (name, w) in self.words[first..].iter().take_while(|w| w.1.span.start < at.end) {
+            let means = match w.space {
+                Space::Member => continue,
+                Space::Declared if slots.contains(&w.span) => self.declared(name, w.span),
+                Space::Declared => continue,
+                _ if w.path_start != w.span.start => self.below_keyword(w),
+                _ => self.means(name, w, at, locals, depth),
+            };
+            let Some(means) = means else { continue };
+            let short = self.is_short(w.span);
+            if w.key && !short || out.iter().any(|o| o.at == w.span) {
+                continue;
+            }
+            out.push(NameInPiece { at: w.span, name: (*name).to_owned(), short, means });
+        }
+        out.sort_by_key(|u| u.at.start);
+        out
+    }
+
+    /// A key and its value in one word.
+    fn is_short(&self, at: Span) -> bool {
+        let language = self.code.language;
+        let node =
+            self.code.tree.root().descendant_for_byte_range(at.start as usize, at.end as usize);
+        let kind = node.map_or("", |n| n.kind());
+        language.compare.keyed.iter().any(|k| k.shorthand == kind && !kind.is_empty())
+            || language.declares.shorthands.contains(&kind)
+    }
+
+    /// Words for the object that code belongs to.
+    fn own_object(&self, at: Span) -> Vec<NameInPiece> {
+        let hints = &self.code.language.declares.hints;
+        let types = &self.code.facts.types;
+        let inside = |w: Span| types.iter().any(|t| at.contains(t.span) && t.span.contains(w));
+        let all = tokens(self.code.tree.root(), at).into_iter().filter(|t| {
+            let word = span(*t).of(self.text);
+            t.kind() == word && (hints.own.contains(&word) || hints.base.contains(&word))
+        });
+        let one = |at: Span| {
+            let name = at.of(self.text).to_owned();
+            let means = NameMeaning::Bound(format!("it uses `{name}`"));
+            NameInPiece { at, name, short: false, means }
+        };
+        all.map(span).filter(|w| !inside(*w)).map(one).collect()
+    }
+
+    /// A path that begins with a word for the place that it is written at.
+    fn below_keyword(&self, w: &Word) -> Option<NameMeaning> {
+        let head = &self.text[w.path_start as usize..w.span.start as usize];
+        let end = head.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(head.len());
+        let head = &head[..end];
+        let start = w.path_start as usize;
+        let known = self.words.binary_search_by_key(&w.path_start, |w| w.1.span.start).is_ok();
+        let modules = self.code.language.modules.as_ref();
+        if known || head.is_empty() || modules.is_some_and(|m| m.own == head) {
+            return None;
+        }
+        let is_word = self.text[..start].ends_with(|c: char| c.is_alphanumeric());
+        (!is_word).then(|| NameMeaning::Bound(format!("`{head}` means something else elsewhere")))
+    }
+
+    fn means(
+        &self,
+        name: &str,
+        w: &Word,
+        within: Span,
+        locals: &mut Vec<LocalDeclaration>,
+        depth: usize,
+    ) -> Option<NameMeaning> {
+        let facts = &self.code.facts;
+        let at = w.span.start;
+        let own = facts.lookup(name, &SPACES, at);
+        let import = self.resolver.import_at(name, at);
+        if let Some(own) = own {
+            if within.contains(own.at) {
+                return None;
+            }
+            if import.is_none() || !own.top {
+                if own.top && self.resolver.is_shown(own.at, name) {
+                    return self.exported(name, own.at);
+                }
+                return Some(match self.resolver.own_name_at(name, &own) {
+                    OwnName::Constant { statement, plain } if !statement.contains(within) => {
+                        self.local(statement, plain, locals, depth)
+                    }
+                    OwnName::Constant { .. } => {
+                        NameMeaning::Bound(format!("`{name}` is declared by what it stands in"))
+                    }
+                    OwnName::Changed => {
+                        NameMeaning::Bound(format!("`{name}` is given another value later"))
+                    }
+                    OwnName::Parameter => NameMeaning::Bound(format!("`{name}` is a parameter")),
+                    OwnName::Other => {
+                        NameMeaning::Bound(format!("other files cannot name `{name}`"))
+                    }
+                });
+            }
+        }
+        match import {
+            Some(import) => Some(self.imported(import)),
+            None => self.undeclared(name, w),
+        }
+    }
+
+    /// What a name means that is declared at a place of the file, to other files.
+    fn declared(&self, name: &str, at: Span) -> Option<NameMeaning> {
+        let top = self.code.facts.is_top(at) || self.code.facts.type_named_at(at).is_some();
+        if !top {
+            return None;
+        }
+        match self.resolver.is_shown(at, name) {
+            true => self.exported(name, at),
+            false => Some(NameMeaning::Bound(format!("other files cannot name `{name}`"))),
+        }
+    }
+
+    fn exported(&self, name: &str, at: Span) -> Option<NameMeaning> {
+        let language = self.code.language;
+        let names = &language.names;
+        let visible = self.resolver.visible(at, name)?;
+        let exports = &self.code.facts.exports;
+        let outside = exports.iter().find(|e| e.inside == name).map(|e| e.outside.as_str());
+        let symbol = match outside.filter(|o| *o != name) {
+            Some(outside) => names.join(&[names.parent(&visible.symbol).as_str(), outside]),
+            None => visible.symbol,
+        };
+        let space = match self.code.facts.type_named_at(at) {
+            Some(_) => Space::Type,
+            None => Space::Value,
+        };
+        let import = language.import_of(&symbol, space);
+        let path =
+            self.written(&symbol, &["./x", names.last(&symbol)]).unwrap_or_else(|| symbol.clone());
+        let alias = (names.last(&symbol) != name).then(|| name.to_owned());
+        Some(NameMeaning::Symbol(symbol, ImportName { path, alias, ..import }))
+    }
+
+    fn imported(&self, import: &Import) -> NameMeaning {
+        let manner: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
+        let name = import.name();
+        let path = self.written(import.path(), &manner).unwrap_or_else(|| name.path.clone());
+        NameMeaning::Symbol(import.path().to_owned(), ImportName { path, ..name })
+    }
+
+    /// How the target writes the path of something in a module of the project, in a manner that stands elsewhere.
+    fn written(&self, symbol: &str, manner: &[&str]) -> Option<String> {
+        let language = self.code.language;
+        let (names, files) = (&language.names, self.cx.project.files());
+        // Elsewhere a path from the root says the same in every file.
+        let by_place = !manner.is_empty() && !names.module_separator.is_empty();
+        let modules = language.modules.as_ref().filter(|_| by_place)?;
+        let own = |s: &str| s.strip_prefix("./").and_then(|p| RelPath::new(p).ok());
+        // A file that is not there, or is no module, is still named by its place.
+        let file = (modules.file)(symbol, files)
+            .or_else(|| (modules.file)(&names.parent(symbol), files))
+            .or_else(|| own(names.segments(symbol).first()?))?;
+        let path =
+            PathTo { written: manner, target: symbol, file: &file, from: self.target, inside: &[] };
+        let written = (modules.written)(&path, files)?;
+        let written: Vec<&str> = written.iter().map(String::as_str).collect();
+        Some(names.join(&written))
+    }
+
+    /// A name that neither the file nor an import of its own makes known.
+    fn undeclared(&self, name: &str, w: &Word) -> Option<NameMeaning> {
+        let language = self.code.language;
+        let names = &language.names;
+        let all = self.resolver.candidates(&[name], w.space, w.span.start);
+        let known = |s: &&String| {
+            let project = self.cx.project;
+            project.type_of(s).is_some() || project.holds(language, &names.parent(s), names.last(s))
+        };
+        let packages = !language.imports.packages.is_empty();
+        if let Some(symbol) = all.iter().find(known).filter(|_| packages) {
+            let import = language.import_of(symbol, Space::Type);
+            return Some(NameMeaning::Symbol(symbol.clone(), import));
+        }
+        if names.builtin.contains(&name) {
+            return None;
+        }
+        let facts = &self.code.facts;
+        let wildcard = facts.imports.iter().find(|i| i.wildcard && !i.global && !i.passes_on);
+        wildcard.map(|i| NameMeaning::Wildcard(i.name()))
+    }
+
+    /// A declaration that goes along.
+    fn local(
+        &self,
+        at: Span,
+        plain: bool,
+        locals: &mut Vec<LocalDeclaration>,
+        depth: usize,
+    ) -> NameMeaning {
+        if locals.iter().any(|l| l.at == at) {
+            return NameMeaning::Local(at);
+        }
+        let Some(depth) = depth.checked_sub(1) else {
+            return NameMeaning::Bound("what it uses rests on too much".to_owned());
+        };
+        let uses = self.at_depth(at, &[], locals, depth);
+        if let Some(NameMeaning::Bound(why)) =
+            uses.iter().map(|u| &u.means).find(|m| matches!(m, NameMeaning::Bound(_)))
+        {
+            return NameMeaning::Bound(format!("a variable that it uses goes no further: {why}"));
+        }
+        let first = self.words.partition_point(|w| w.1.span.start < at.start);
+        let here = self.words[first..].iter().take_while(|w| w.1.span.start < at.end);
+        let own: Vec<(String, Span)> = here
+            .filter(|(name, w)| {
+                let declared = self.code.facts.lookup(name, &SPACES, w.span.start);
+                let is = |d: &emendo_lang::Declared<'_>| at.contains(d.at) && !at.contains(d.scope);
+                w.space != Space::Member && declared.is_some_and(|d| is(&d))
+            })
+            .map(|(name, w)| ((*name).to_owned(), w.span))
+            .collect();
+        let mut names: Vec<String> = own.iter().map(|o| o.0.clone()).collect();
+        names.sort();
+        names.dedup();
+        locals.push(LocalDeclaration { at, names, own, uses, plain });
+        NameMeaning::Local(at)
+    }
+}
