@@ -101,7 +101,7 @@ pub(crate) fn message(
     let mut first = one_line(first.trim());
     if first.is_empty() {
         let message = "it gives no title: the first line is empty".to_owned();
-        return Err(FillError { line: 1, message });
+        return Err(FillError { line: 1, message, by_values: false });
     }
     if let Some((cut, _)) = first.char_indices().nth(MOST_TITLE) {
         first.truncate(cut);

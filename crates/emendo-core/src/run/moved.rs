@@ -51,6 +51,11 @@ impl FileRun {
     ) {
         found.drafts.extend(moves.of(&self.at).map(|m| self.whole(m)));
         let (drafts, notes) = moves.along(&self.at);
+        if !drafts.is_empty() && self.there.0 {
+            // Imports follow from what is written, and mistakes show, where it is parsed.
+            let language = self.world.language_of(&self.at);
+            self.code(language, env.answers.index.files());
+        }
         found.drafts.extend_from_slice(drafts);
         found.notes.extend_from_slice(notes);
         if !self.there.0 || self.bytes.is_some() || !moves.users.contains(&self.at) {

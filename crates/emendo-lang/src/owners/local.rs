@@ -4,7 +4,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::facts::Declared;
-use crate::language::Origin;
+use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
 
@@ -66,7 +66,12 @@ impl Resolver<'_> {
     fn is_assigned(&self, name: &str, declared: &Declared<'_>) -> bool {
         let (flow, calls) = (&self.language.flow, &self.language.typing.calls.callees);
         let words = self.facts.words(name).iter();
-        let mut uses = words.filter(|w| w.span != declared.at && declared.scope.contains(w.span));
+        let spaces = [Space::Value, Space::Type, Space::Callable];
+        let same =
+            |at: u32| self.facts.lookup(name, &spaces, at).is_some_and(|d| d.at == declared.at);
+        let mut uses = words.filter(|w| {
+            w.span != declared.at && declared.scope.contains(w.span) && same(w.span.start)
+        });
         uses.any(|w| {
             if self
                 .introduced(w.span)

@@ -12,7 +12,13 @@ use crate::shared::says;
 
 pub(crate) const IMPORTS: Imports = Imports {
     kinds: &["use_declaration"],
-    preamble: &[("inner_attribute_item", ""), ("shebang", ""), ("extern_crate_declaration", "")],
+    preamble: &[
+        ("inner_attribute_item", ""),
+        ("shebang", ""),
+        ("extern_crate_declaration", ""),
+        ("line_comment", "inner_doc_comment_marker"),
+        ("block_comment", "inner_doc_comment_marker"),
+    ],
     read_import,
     write_import,
     write_list: |module, items, _| Some(format!("use {module}::{{{}}};", items.join(", "))),

@@ -43,8 +43,7 @@ pub(crate) fn statements<'n>(
 }
 
 pub(crate) fn insertions(
-    language: &Language,
-    facts: &FileFacts,
+    (language, facts, manner): (&Language, &FileFacts, Option<&str>),
     text: &str,
     line_end: &str,
     add: &[&ImportName],
@@ -52,7 +51,7 @@ pub(crate) fn insertions(
     let mut out: Vec<ImportEdit> = Vec::new();
     let like = |is_static: bool| {
         let like = facts.imports.iter().find(|i| i.is_static == is_static);
-        like.or(facts.imports.first()).map(|i| i.span.of(text))
+        like.or(facts.imports.first()).map(|i| i.span.of(text)).or(manner)
     };
     let (fixed, free): (Vec<&ImportName>, Vec<&ImportName>) =
         add.iter().copied().partition(|n| n.is_static);

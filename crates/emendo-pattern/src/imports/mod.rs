@@ -29,6 +29,8 @@ pub struct ImportPlan {
     pub kept: Vec<Span>,
     /// Items of lists that go, used or not.
     pub gone: Vec<Span>,
+    /// A statement whose manner those of a file take that is new: what is a type only is marked so there.
+    pub like: Option<String>,
     /// Paths that wildcards get: what lies below comes in by them. With whether they take members of a type.
     pub wildcards: Vec<(bool, String)>,
 }
@@ -44,7 +46,7 @@ impl ImportPlan {
     ) -> Vec<ImportEdit> {
         let removed = joined(self.removed.clone());
         // A name that is used as a type only is marked so where the file marks types.
-        let marks = facts.imports.iter().any(|i| i.is_type);
+        let marks = self.like.is_some() || facts.imports.iter().any(|i| i.is_type);
         let as_value = |n: &ImportName| self.add.iter().any(|a| !a.is_type && a.same(n));
         let marked = |a: &ImportName| ImportName {
             is_type: a.is_type && marks && !as_value(a),
@@ -74,7 +76,7 @@ impl ImportPlan {
         let add = changes.in_place(add);
         changes.drop_rest();
         let mut edits = changes.out;
-        for new in insertions(language, facts, text, line_end, &add) {
+        for new in insertions((language, facts, self.like.as_deref()), text, line_end, &add) {
             if let Some(new) = over_dropped(new, &mut edits) {
                 edits.push(new);
             }

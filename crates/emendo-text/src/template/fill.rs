@@ -16,6 +16,8 @@ pub struct FillError {
     pub line: usize,
     /// What is wrong there.
     pub message: String,
+    /// It is a matter of what the values are, and not of the template alone.
+    pub by_values: bool,
 }
 
 /// Fills values into a template (`{{ name }}`, `{% if %}`, `{% for %}`; filters of Jinja, and `wrap` for paragraphs). What it writes
@@ -46,7 +48,11 @@ pub(super) fn said(e: &minijinja::Error, most: usize) -> FillError {
         minijinja::ErrorKind::WriteFailure => format!("it writes more than {most} bytes"),
         kind => e.detail().map_or_else(|| kind.to_string(), |d| format!("{kind}: {d}")),
     };
-    FillError { line, message }
+    let by_values = matches!(
+        e.kind(),
+        minijinja::ErrorKind::InvalidOperation | minijinja::ErrorKind::WriteFailure
+    );
+    FillError { line, message, by_values }
 }
 
 /// Takes no more than its bound.

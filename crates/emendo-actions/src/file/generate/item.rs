@@ -9,6 +9,7 @@ use emendo_text::{FillValue, Lines, RelPath, Span};
 use tree_sitter::Node;
 
 use crate::contract::{Code, FileCx, Found, Needs, NoteDraft, PathsCx};
+use crate::file::generate::lines::{comment_behind, comments_above};
 use crate::file::generate::taken::ItemPlace;
 use crate::file::generate::uses::{CodeNames, LocalDeclaration, NameInPiece};
 use crate::file::generate::value::value;
@@ -21,6 +22,8 @@ pub(super) struct Collect {
     pub(super) head: Head,
     pub(super) find: Pattern,
     pub(super) finder: Finder,
+    /// The recipe says in which files it looks.
+    pub(super) in_files: bool,
     /// What takes a place away, where that is wanted.
     pub(super) delete: Option<Replacement>,
     /// The slots, and whether each is a list.
@@ -35,6 +38,8 @@ pub(super) struct ItemSource {
     /// Where lines begin that are the inside of a literal.
     pub(super) fixed: Vec<u32>,
     pub(super) language: &'static Language,
+    /// An import of the file, for the manner of others.
+    pub(super) import: Option<String>,
 }
 
 /// What a slot of an item holds.
@@ -129,6 +134,7 @@ impl Collect {
                 text: view.to_owned(),
                 fixed: code.facts.lines_in_strings(view, whole),
                 language,
+                import: code.facts.imports.first().map(|i| i.span.of(view).to_owned()),
             });
             let names = CodeNames::new((&code, view), &resolver, cx, target);
             let lines = Lines::new(view);
@@ -174,8 +180,11 @@ impl Collect {
         let mut facts: Vec<Fact> =
             m.facts.iter().map(|f| f.from_file(Some(&source.path), text)).collect();
         if facts.is_empty() {
-            let text = "the pattern names nothing that could be resolved".to_owned();
-            facts.push(Fact { says: Certainty::Unsure, text, at: None });
+            let (says, text) = match self.in_files {
+                true => (Certainty::Likely, "the recipe says in which files these stand"),
+                false => (Certainty::Unsure, "the pattern names nothing that could be resolved"),
+            };
+            facts.push(Fact { says, text: text.to_owned(), at: None });
         }
         Item {
             collect: n,
@@ -235,50 +244,4 @@ fn held(m: &Match, name: &str, list: bool, (tree, source): (&Tree, &ItemSource))
     let inside = |n: &Node<'_>| is_item(*n) && at.contains(span(*n));
     let items = around.map(children).unwrap_or_default().into_iter().filter(inside).map(span);
     Held::List(at, items.map(one).collect())
-}
-
-/// Where the line of a place begins.
-fn line_start(text: &str, at: usize) -> usize {
-    text[..at].rfind('\n').map_or(0, |i| i + 1)
-}
-
-/// The comments that stand on the lines directly above a place.
-fn comments_above(text: &str, comments: &[Span], at: Span) -> Option<Span> {
-    let mut top = line_start(text, at.start as usize);
-    let mut start = None;
-    if !text[top..at.start as usize].trim().is_empty() {
-        return None;
-    }
-    while top > 0 {
-        let above =
-            text[..top].trim_end_matches([' ', '\t']).strip_suffix('\n')?.trim_end_matches('\r');
-        let end = above.trim_end_matches([' ', '\t']).len();
-        let ends = |c: &&Span| c.start as usize + c.of(text).trim_end().len() == end;
-        let Some(c) = comments.iter().find(ends) else { break };
-        let line = line_start(text, c.start as usize);
-        if !text[line..c.start as usize].trim().is_empty() {
-            break;
-        }
-        (start, top) = (Some(c.start), line);
-    }
-    let before = text[..at.start as usize].trim_end().len();
-    Some(Span::new(start? as usize, before))
-}
-
-/// The comment that follows a place on its line, with nothing behind it.
-fn comment_behind(language: &Language, text: &str, comments: &[Span], at: Span) -> Option<Span> {
-    let rest = &text[at.end as usize..];
-    let blanks = |t: &str| t.len() - t.trim_start_matches([' ', '\t']).len();
-    let mut from = blanks(rest);
-    let ends = language.compare.separators.iter().chain(&[";"]);
-    if let Some(sign) = ends.into_iter().find(|s| rest[from..].starts_with(**s)) {
-        from += sign.len();
-        from += blanks(&rest[from..]);
-    }
-    let start = at.end + from as u32;
-    let c = comments.iter().find(|c| c.start == start)?;
-    let own = c.of(text).trim_end();
-    let end = c.start as usize + own.len();
-    let line = text[end..].split('\n').next().unwrap_or("");
-    (line.trim().is_empty() && !own.contains('\n')).then(|| Span::new(start as usize, end))
 }

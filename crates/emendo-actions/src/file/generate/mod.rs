@@ -6,6 +6,7 @@
 
 mod fill;
 mod item;
+mod lines;
 mod naming;
 mod rule;
 mod taken;
@@ -17,7 +18,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use emendo_lang::Language;
-use emendo_pattern::{Pattern, Replacement};
+use emendo_pattern::{HERE, Pattern, Replacement};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Table, Text};
 use emendo_text::{
     Diagnostic, FillPiece, FillValue, Marks, RelPath, Repeat, Span, Template, fill_code,
@@ -248,14 +249,16 @@ fn collect(action: &Action, drop: bool, cx: &mut CompileCx<'_>) -> Option<Collec
         let slots = repeats.iter().flat_map(|t| t.slots());
         slots.into_iter().any(|s| s.0 == name && matches!(s.2, Repeat::Any | Repeat::Some))
     };
-    let slots = known.iter().filter(|n| *n != "_").map(|n| (n.clone(), is_list(n))).collect();
+    let slots =
+        known.iter().filter(|n| *n != "_" && *n != HERE).map(|n| (n.clone(), is_list(n))).collect();
     let delete = match drop {
         true => Replacement::compile(&find, "", &names(action, cx), &[]).ok(),
         false => None,
     };
     let needs = Needs::of(find.needs());
     let head = Head::new("generate", language, action, (needs, cx.tables));
-    Some(Collect { list: list.text.clone(), head, find, finder, delete, slots })
+    let in_files = action.scope.files.is_some();
+    Some(Collect { list: list.text.clone(), head, find, finder, in_files, delete, slots })
 }
 
 /// A pattern that is read in one way.
@@ -360,9 +363,17 @@ fn goal(action: &Action, cx: &mut CompileCx<'_>) -> Option<Goal> {
     }
 }
 
+/// The slots of all that is collected.
+fn slots_of(collects: &[Arc<Collect>]) -> Vec<&str> {
+    let mut out: Vec<&str> = collects.iter().flat_map(|c| &c.slots).map(|s| s.0.as_str()).collect();
+    out.sort_unstable();
+    out.dedup();
+    out
+}
+
 fn order(t: &Table, collects: &[Arc<Collect>], cx: &mut CompileCx<'_>) -> Option<Order> {
     let by = t.text("by")?;
-    let slots: Vec<&str> = collects.iter().flat_map(|c| &c.slots).map(|s| s.0.as_str()).collect();
+    let slots = slots_of(collects);
     if by.text != "text" && !slots.contains(&by.text.as_str()) {
         return cx.refuse(
             format!("nothing that is collected has a slot `{}`", by.text),
@@ -399,7 +410,7 @@ fn check_template(
     }
     let values: Vec<(String, FillValue)> =
         lists.into_iter().map(|(k, v)| (k.to_owned(), FillValue::List(v))).collect();
-    let slots: Vec<&str> = collects.iter().flat_map(|c| &c.slots).map(|s| s.0.as_str()).collect();
+    let slots = slots_of(collects);
     if let Some(slot) = compared(&template.text, &slots) {
         return cx.refuse(
             format!("`{slot}` is a piece of code, and never equal to a text"),
@@ -407,7 +418,9 @@ fn check_template(
             format!("compare `{slot}.value`, what a literal stands for, or `{slot}.text`"),
         );
     }
-    if let Err(e) = fill_code(&template.text, &values, 1 << 20) {
+    // What a literal stands for is not known yet.
+    let wrong = fill_code(&template.text, &values, 1 << 20).err().filter(|e| !e.by_values);
+    if let Some(e) = wrong {
         let line = template.text.lines().nth(e.line - 1).unwrap_or("");
         let start: usize = template.text.split_inclusive('\n').take(e.line - 1).map(str::len).sum();
         let at = template.place(Span::new(start, start + line.len()));

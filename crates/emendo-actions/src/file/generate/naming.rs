@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use emendo_lang::{FileFacts, ImportName, Language};
+use emendo_lang::{FileFacts, ImportName, Language, Space};
 use emendo_text::{RelPath, Span};
 
 use crate::file::generate::item::{Item, ItemSource};
@@ -23,6 +23,8 @@ pub(super) struct Naming<'a> {
     language: &'static Language,
     /// The file, or what is written of it so far.
     facts: &'a FileFacts,
+    /// What is written.
+    written: &'a FileFacts,
     /// The file itself.
     target: &'a RelPath,
     /// Words of the template, and the symbols of those that the recipe names.
@@ -50,14 +52,17 @@ pub(super) struct ItemNames {
 
 impl<'a> Naming<'a> {
     pub(super) fn new(
-        (language, facts, target): (&'static Language, &'a FileFacts, &'a RelPath),
+        language: &'static Language,
+        (facts, written): (&'a FileFacts, &'a FileFacts),
+        target: &'a RelPath,
         template: &'a str,
         symbols: &'a BTreeMap<String, String>,
     ) -> Self {
-        let words = emendo_lang::token_texts(template).map(|t| t.1).collect();
+        let words = plain_parts(template).flat_map(emendo_lang::token_texts).map(|t| t.1).collect();
         Self {
             language,
             facts,
+            written,
             target,
             words,
             symbols,
@@ -82,6 +87,12 @@ impl<'a> Naming<'a> {
         let mut out = ItemNames::default();
         let used = item.names.iter().filter(|u| written.iter().any(|w| w.contains(u.at)));
         let used: Vec<&NameInPiece> = used.collect();
+        // What is declared once more there names nothing elsewhere.
+        let again = |u: &NameInPiece| {
+            let words = self.written.words(&u.name).iter();
+            u.declares && words.into_iter().all(|w| w.space == Space::Declared)
+        };
+        let used: Vec<&NameInPiece> = used.into_iter().filter(|u| !again(u)).collect();
         if let Some(why) = used.iter().find_map(|u| bound(u)) {
             return Err(why);
         }
@@ -105,7 +116,14 @@ impl<'a> Naming<'a> {
                 self.wildcards.insert(import.clone());
                 return Ok(());
             }
-            NameMeaning::Symbol(symbol, import) => self.symbol(&u.name, symbol, import)?,
+            NameMeaning::Package(symbol, _)
+                if self.language.names.parent(symbol) != self.facts.package =>
+            {
+                return Err(format!("files of other packages cannot name `{}`", u.name));
+            }
+            NameMeaning::Symbol(symbol, import) | NameMeaning::Package(symbol, import) => {
+                self.symbol(&u.name, symbol, import)?
+            }
             NameMeaning::Local(at) => {
                 let Some(local) = item.locals.iter().find(|l| l.at == *at) else { return Ok(()) };
                 if !carry {
@@ -148,7 +166,7 @@ impl<'a> Naming<'a> {
         }
         inner.new.sort();
         inner.new.dedup();
-        out.locals.push((local.at, inner.new));
+        out.locals.push((local.whole, inner.new));
         Ok(())
     }
 
@@ -227,6 +245,20 @@ impl<'a> Naming<'a> {
         self.taken.insert(new.clone(), meant.clone());
         Ok(new)
     }
+}
+
+/// The parts of a template that are written as they are.
+fn plain_parts(template: &str) -> impl Iterator<Item = &str> {
+    let mut rest = Some(template);
+    std::iter::from_fn(move || {
+        let text = rest.take()?;
+        let Some(open) = text.find("{{").into_iter().chain(text.find("{%")).min() else {
+            return Some(text);
+        };
+        let close = if text[open..].starts_with("{{") { "}}" } else { "%}" };
+        rest = text[open..].find(close).map(|i| &text[open + i + 2..]);
+        Some(&text[..open])
+    })
 }
 
 fn bound(u: &NameInPiece) -> Option<String> {

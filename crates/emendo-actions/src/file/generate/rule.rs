@@ -143,12 +143,11 @@ impl GenerateRule {
 
     /// What comes of the items, and what of their originals, as edits.
     fn place(&self, items: &[Item], written: Written, cx: &PathsCx<'_>, out: &mut PathChanges) {
-        let Written { content, printed, rests_on, missing, withheld, insert, .. } = written;
+        let Written { content, printed, carried, rests_on, missing, withheld, insert } = written;
         let path = self.goal.path();
-        let carried = || items.iter().filter(|i| i.left.is_none());
         let mut facts = evidence(items);
         facts.extend(rests_on);
-        let (gone, stays) = self.taken(items, &printed);
+        let (gone, stays) = self.taken(items, &printed, &carried);
         facts.extend(stays.as_ref().filter(|_| self.drop).map(|at| Fact {
             says: Certainty::Unsure,
             text: format!("the originals at {at} stay where they are, so that both hold"),
@@ -201,7 +200,6 @@ impl GenerateRule {
             draft.certainty = weakest(&draft.evidence);
             out.drafts.push((path, draft));
         }
-        debug_assert!(carried().next().is_some());
     }
 
     /// What takes the originals away, by file; and the first place of one that stays because not all around it is carried over.
@@ -210,6 +208,7 @@ impl GenerateRule {
         &self,
         items: &[Item],
         printed: &Printed,
+        carried: &[(RelPath, Span)],
     ) -> (Vec<(RelPath, (Span, Vec<emendo_text::Splice>))>, Option<String>) {
         let mut out = Vec::new();
         if !self.drop {
@@ -228,7 +227,8 @@ impl GenerateRule {
                 number(item).is_some_and(|n| printed.of(n).iter().any(|p| p.contains(at)))
             };
             let path = &own[0].source.path;
-            let changes = taken(&own, separators, &written);
+            let moved = |at: &Span| carried.iter().any(|c| c.0 == *path && c.1 == *at);
+            let changes = taken(&own, separators, &written, &moved);
             out.extend(changes.into_iter().map(|c| (path.clone(), c)));
         }
         (out, first)

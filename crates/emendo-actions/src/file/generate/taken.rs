@@ -1,11 +1,13 @@
 //! Takes the originals of what was carried over away.
 
 use emendo_lang::tree::{children, descend, is_item, span};
-use emendo_pattern::{Match, Pattern, Place, Replacement, delete_item};
+use emendo_pattern::{Match, Pattern, Place, Replacement, delete_item, delete_splice};
 use emendo_text::{Span, Splice};
 use tree_sitter::Node;
 
 use crate::file::generate::item::Item;
+use crate::file::generate::lines::{begins_line, line_after, line_start, merged, with_blank_line};
+use crate::file::generate::uses::LocalDeclaration;
 use crate::file::generate::value::is_form;
 
 /// Where an item stands, for taking it away.
@@ -85,24 +87,24 @@ impl ItemPlace {
     }
 }
 
-/// What takes items of one file away that stand in these places, some of their comments written elsewhere: the changes, and the place of
-/// each. Those are all items of their lists.
+/// What takes items of one file away, with the comments behind them, and those above them that are written elsewhere: the changes, and
+/// the place of each. The items are all of their lists.
 pub(super) fn taken(
     items: &[&Item],
     separators: &[&str],
     written: &dyn Fn(&Item, Span) -> bool,
+    moved: &dyn Fn(&Span) -> bool,
 ) -> Vec<(Span, Vec<Splice>)> {
     let Some(first) = items.first() else { return Vec::new() };
     let text = first.source.text.as_str();
-    let mut out: Vec<(Span, Vec<Splice>)> = Vec::new();
     let mut lists: Vec<(&ItemList, Vec<&Item>)> = Vec::new();
+    let (mut alone, mut listed) = (Vec::new(), Vec::new());
     for item in items {
         match &item.place {
             Some(Ok(ItemPlace::Alone(splices))) => {
-                let mut gone: Vec<Span> = splices.iter().map(|s| s.span).collect();
+                alone.extend(splices.iter().map(|s| s.span));
                 let lead = item.lead.filter(|l| written(item, *l));
-                gone.extend(lead.map(|l| whole_lines(text, l)));
-                out.extend(change(gone));
+                alone.extend(lead.map(|l| whole_lines(text, l)));
             }
             Some(Ok(ItemPlace::Listed(list))) => {
                 match lists.iter_mut().find(|l| l.0.list == list.list) {
@@ -113,38 +115,46 @@ pub(super) fn taken(
             _ => {}
         }
     }
+    let carried = items.iter().flat_map(|i| &i.locals).filter(|l| moved(&l.whole));
+    alone.extend(unused(items, carried.collect(), text));
     // A list within one that goes itself needs nothing of its own.
-    let inside = |list: &ItemList| {
-        lists.iter().any(|(l, _)| l.list != list.list && l.list.contains(list.list))
-    };
-    let mut gone = Vec::new();
+    let around =
+        |inner: &ItemList, l: &ItemList| l.list != inner.list && l.list.contains(inner.list);
+    let inside = |list: &ItemList| lists.iter().any(|(l, _)| around(list, l));
     for (list, all) in lists.iter().filter(|(l, _)| !inside(l)) {
-        gone.extend(emptied(list, all, (text, separators), written));
+        listed.extend(emptied(list, all, (text, separators), written));
     }
-    // Two pairs of one object may go with the comma between them.
-    let mut merged: Vec<Span> = Vec::new();
-    gone.sort();
-    for g in gone {
-        match merged.last_mut().filter(|last| g.start <= last.end) {
-            Some(last) => *last = last.hull(g),
-            None => merged.push(g),
-        }
-    }
-    out.extend(merged.into_iter().flat_map(|g| change(vec![g])));
-    out
+    // What stands together goes together: two pairs of one object go with the comma between them.
+    let alone = merged(alone).into_iter().map(|g| with_blank_line(text, g));
+    let all = merged(alone.chain(listed).collect());
+    all.into_iter().flat_map(|g| change(vec![g])).collect()
 }
 
-fn change(mut gone: Vec<Span>) -> Option<(Span, Vec<Splice>)> {
-    gone.sort();
-    let mut merged: Vec<Span> = Vec::new();
-    for g in gone {
-        match merged.last_mut().filter(|last| g.start <= last.end) {
-            Some(last) => *last = last.hull(g),
-            None => merged.push(g),
-        }
+/// The declarations that went along and that nothing else uses: the last of those that rest on one another first.
+fn unused(items: &[&Item], mut locals: Vec<&LocalDeclaration>, text: &str) -> Vec<Span> {
+    locals.sort_by_key(|l| l.at);
+    locals.dedup_by_key(|l| l.at);
+    let mut gone: Vec<Span> = items.iter().map(|i| i.span).collect();
+    let mut out = Vec::new();
+    loop {
+        let goes =
+            |l: &&LocalDeclaration| l.elsewhere.iter().all(|u| gone.iter().any(|g| g.contains(*u)));
+        let Some(i) = locals.iter().position(goes) else { return out };
+        let local = locals.remove(i);
+        gone.push(local.at);
+        out.push(delete_splice(text, local.whole, |_| None).span);
     }
+}
+
+fn change(gone: Vec<Span>) -> Option<(Span, Vec<Splice>)> {
+    let merged = merged(gone);
     let hull = merged.iter().copied().reduce(Span::hull)?;
     Some((hull, merged.into_iter().map(|g| Splice::text(g, "")).collect()))
+}
+
+/// Whole lines of a comment, with their line end.
+fn whole_lines(text: &str, at: Span) -> Span {
+    Span::new(line_start(text, at.start as usize), line_after(text, at.end as usize))
 }
 
 /// What goes with all items of a list: what stands between its brackets, or the pair that it is the value of.
@@ -157,7 +167,7 @@ fn emptied(
     let known = |c: &Span| {
         items.iter().any(|i| {
             let lead = i.lead.is_some_and(|l| l.contains(*c) && written(i, l));
-            let trail = i.trail.is_some_and(|t| t.contains(*c) && written(i, t));
+            let trail = i.trail.is_some_and(|t| t.contains(*c));
             lead || trail
         })
     };
@@ -177,30 +187,20 @@ fn emptied(
     let mut gone = Vec::new();
     let mut from = open.start as usize;
     for c in stay {
-        let line = text[..c.start as usize].rfind('\n').map_or(0, |i| i + 1);
-        let alone = text[line..c.start as usize].trim().is_empty();
-        let end = if alone { line } else { c.start as usize };
-        let begins = if from == open.start as usize { first_line(text, from) } else { from };
-        if begins < end {
-            gone.push(Span::new(begins, end));
-        }
-        from = first_line(text, c.end as usize);
+        let alone = begins_line(text, c.start as usize);
+        let end = if alone { line_start(text, c.start as usize) } else { c.start as usize };
+        let begins = if from == open.start as usize { line_after(text, from) } else { from };
+        gone.extend(between(text, begins, end));
+        from = line_after(text, c.end as usize);
     }
-    let close = text[..open.end as usize].rfind('\n').map_or(open.end as usize, |i| i + 1);
-    if from < close {
-        gone.push(Span::new(from, close));
-    }
+    let close = line_start(text, open.end as usize).max(open.start as usize);
+    gone.extend(between(text, from, close));
     gone
 }
 
-/// The start of the next line, if nothing else stands on this one; else the place itself.
-fn first_line(text: &str, at: usize) -> usize {
-    let end = text[at..].find('\n').map_or(text.len(), |i| at + i + 1);
-    if text[at..end].trim().is_empty() { end } else { at }
-}
-
-/// Whole lines of a comment, with their line end.
-fn whole_lines(text: &str, at: Span) -> Span {
-    let start = text[..at.start as usize].rfind('\n').map_or(0, |i| i + 1);
-    Span::new(start, first_line(text, at.end as usize))
+/// What goes between two places; a line that something stays on keeps its end.
+fn between(text: &str, from: usize, to: usize) -> Option<Span> {
+    let keeps = !begins_line(text, from) && text[..to].ends_with('\n');
+    let to = if keeps { text[..to - 1].trim_end_matches('\r').len() } else { to };
+    (from < to).then(|| Span::new(from, to))
 }

@@ -14,6 +14,9 @@ use crate::file::generate::item::Item;
 use crate::file::generate::naming::{ItemNames, Naming};
 use crate::file::generate::rule::{GenerateRule, Goal};
 
+/// A line of so many signs, blanks left out, that stands in a file stands there for a reason.
+const LONG_LINE: usize = 12;
+
 /// A place in a file that is there.
 pub(super) struct InsertAt {
     pub(super) file: RelPath,
@@ -28,6 +31,8 @@ pub(super) struct Written {
     pub(super) content: String,
     /// What of the items was printed.
     pub(super) printed: Printed,
+    /// The declarations that went along with items.
+    pub(super) carried: Vec<(RelPath, Span)>,
     /// What makes it less sure.
     pub(super) rests_on: Vec<Fact>,
     /// The file is there already: nothing of what is written is missing, or the first line that is.
@@ -76,15 +81,17 @@ impl GenerateRule {
         let mut needed = (BTreeMap::new(), Vec::new());
         let mut rests_on = Vec::new();
         if let Some(language) = language {
+            let own = Parsed::new(language, path, filled.0.text.clone(), cx);
             let around = match (&self.goal, &there) {
-                (Goal::Insert(_), Some(there)) => there.clone(),
-                _ => filled.0.text.clone(),
+                (Goal::Insert(_), Some(there)) => {
+                    Some(Parsed::new(language, path, there.clone(), cx))
+                }
+                _ => None,
             };
-            let around = Parsed::new(language, path, around, cx);
+            let facts = (around.as_ref().map_or(&own.facts, |a| &a.facts), &own.facts);
             // Which items are left out decides which declarations go along with which: until none is new.
             loop {
-                let mut naming =
-                    Naming::new((language, &around.facts, path), &self.template, &self.names);
+                let mut naming = Naming::new(language, facts, path, &self.template, &self.names);
                 let before = items.iter().filter(|i| i.left.is_some()).count();
                 names = self.named(items, (language, &filled.1), &mut naming);
                 let after = items.iter().filter(|i| i.left.is_some()).count();
@@ -106,20 +113,31 @@ impl GenerateRule {
                 }
             }
         }
+        let along = |(i, n): (usize, &ItemNames)| {
+            let path = items[i].source.path.clone();
+            n.locals.iter().map(move |l| (path.clone(), l.0)).collect::<Vec<_>>()
+        };
+        let carried = names.iter().enumerate().flat_map(along).collect();
         let (filled, printed) = filled;
         if filled.text.trim().is_empty() {
             return Err("the template writes nothing".to_owned());
         }
         let missing = |there: &str| {
             let own = items.iter().filter(|i| self.drop && i.source.path == *path);
-            missing_line(there, &own.map(|i| i.span).collect::<Vec<_>>(), &filled)
+            let own: Vec<Span> = own.map(|i| i.span).collect();
+            let known = language.map(|l| Parsed::new(l, path, there.to_owned(), cx));
+            let known = known.map_or_else(BTreeMap::new, |p| self.known_words(&p.facts));
+            missing_line(there, &own, &filled, &known)
         };
-        let out = Written { printed, rests_on, ..Written::default() };
+        let out = Written { printed, carried, rests_on, ..Written::default() };
         match &self.goal {
             Goal::File(path) => {
                 let missing = there.as_deref().map(missing);
                 let content = match language {
-                    Some(language) => self.file((language, path), &filled, needed, cx)?,
+                    Some(language) => {
+                        let like = items.iter().find_map(|i| i.source.import.clone());
+                        self.file((language, path), (&filled, like), needed, cx)?
+                    }
                     None => filled.text,
                 };
                 let crlf = |i: &Item| i.source.text.contains("\r\n");
@@ -145,6 +163,15 @@ impl GenerateRule {
                 Ok(Written { insert: Some(insert), withheld, ..out })
             }
         }
+    }
+
+    /// What a file calls the words of the recipe.
+    fn known_words(&self, facts: &FileFacts) -> BTreeMap<&str, String> {
+        let local = |symbol: &str| {
+            let import = facts.imports.iter().find(|i| i.path() == symbol && !i.passes_on);
+            import.and_then(|i| i.local()).map(str::to_owned)
+        };
+        self.names.iter().filter_map(|(word, s)| Some((word.as_str(), local(s)?))).collect()
     }
 
     /// The text, and what of the items it prints.
@@ -193,7 +220,7 @@ impl GenerateRule {
     fn file(
         &self,
         (language, path): (&'static Language, &RelPath),
-        filled: &FilledCode,
+        (filled, like): (&FilledCode, Option<String>),
         (imports, wildcards): (BTreeMap<String, ImportName>, Vec<ImportName>),
         cx: &PathsCx<'_>,
     ) -> Result<String, String> {
@@ -224,7 +251,7 @@ impl GenerateRule {
         add.extend(used(imports, &parsed.facts));
         add.extend(wildcards);
         add.extend(self.add.iter().map(|s| language.import_of(s, Space::Value)));
-        let plan = ImportPlan { add, ..ImportPlan::default() };
+        let plan = ImportPlan { add, like, ..ImportPlan::default() };
         let edits = plan.edits(language, &parsed.facts, &parsed.text, "\n");
         let splices = respelled.into_iter().chain(edits.into_iter().map(|e| e.splice));
         let content = spliced(&parsed.text, splices.collect());
@@ -422,7 +449,12 @@ fn item_lines(filled: &FilledCode) -> Vec<&str> {
 }
 
 /// The first line that comes of items and does not stand in a text, some places of that left out.
-fn missing_line(there: &str, without: &[Span], filled: &FilledCode) -> Option<String> {
+fn missing_line(
+    there: &str,
+    without: &[Span],
+    filled: &FilledCode,
+    known: &BTreeMap<&str, String>,
+) -> Option<String> {
     let mut kept = String::new();
     let mut at = 0;
     for span in without {
@@ -432,11 +464,18 @@ fn missing_line(there: &str, without: &[Span], filled: &FilledCode) -> Option<St
     }
     kept.push_str(&there[at..]);
     let kept = plain(&kept);
-    item_lines(filled).into_iter().find(|l| !kept.contains(&plain(l))).map(str::to_owned)
+    let called = |line: &str| {
+        let words = emendo_lang::token_texts(line).map(|t| t.1);
+        words.map(|w| known.get(w).map_or(w, String::as_str)).collect::<Vec<_>>().join(" ")
+    };
+    let held = |l: &&str| kept.contains(&plain(l)) || kept.contains(&plain(&called(l)));
+    item_lines(filled).into_iter().find(|l| !held(l)).map(str::to_owned)
 }
 
 /// A line that comes of items and stands in a text as a line of its own.
 fn held_line(there: &str, filled: &FilledCode) -> Option<String> {
     let lines: std::collections::HashSet<String> = there.lines().map(plain).collect();
-    item_lines(filled).into_iter().find(|l| lines.contains(&plain(l))).map(str::to_owned)
+    // A short line may stand anywhere.
+    let held = |l: &&str| plain(l).len() >= LONG_LINE && lines.contains(&plain(l));
+    item_lines(filled).into_iter().find(held).map(str::to_owned)
 }

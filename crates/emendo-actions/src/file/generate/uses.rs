@@ -4,8 +4,10 @@ use emendo_lang::language::PathTo;
 use emendo_lang::tree::{span, tokens};
 use emendo_lang::{Import, ImportName, OwnName, Project as _, Resolver, Space, Word};
 use emendo_text::{RelPath, Span};
+use tree_sitter::Node;
 
 use crate::contract::{Code, PathsCx};
+use crate::file::generate::lines::comments_above;
 
 /// Declarations that rest on one another, deeper than this, are not taken along.
 const DEEPEST: usize = 16;
@@ -17,6 +19,8 @@ pub(super) struct NameInPiece {
     pub(super) name: String,
     /// It is a key and its value in one word.
     pub(super) short: bool,
+    /// It is the name of a declaration.
+    pub(super) declares: bool,
     pub(super) means: NameMeaning,
 }
 
@@ -25,6 +29,8 @@ pub(super) struct NameInPiece {
 pub(super) enum NameMeaning {
     /// Something that a file must import, by its symbol.
     Symbol(String, ImportName),
+    /// The same, of which only files of its package know.
+    Package(String, ImportName),
     /// Something that comes in with all names of a module.
     Wildcard(ImportName),
     /// What the statement at this place declares.
@@ -37,10 +43,14 @@ pub(super) enum NameMeaning {
 #[derive(Clone, Debug)]
 pub(super) struct LocalDeclaration {
     pub(super) at: Span,
+    /// The same with the comments above it.
+    pub(super) whole: Span,
     /// The names that it declares.
     pub(super) names: Vec<String>,
     /// All places of these names in it.
     pub(super) own: Vec<(String, Span)>,
+    /// All other places of these names.
+    pub(super) elsewhere: Vec<Span>,
     /// What its names mean.
     pub(super) uses: Vec<NameInPiece>,
     /// Its value is a plain literal.
@@ -98,7 +108,7 @@ impl<'a> CodeNames<'a> {
                 Space::Member => continue,
                 Space::Declared if slots.contains(&w.span) => self.declared(name, w.span),
                 Space::Declared => continue,
-                _ if w.path_start != w.span.start => self.below_keyword(w),
+                _ if w.path_start != w.span.start => continue,
                 _ => self.means(name, w, at, locals, depth),
             };
             let Some(means) = means else { continue };
@@ -106,7 +116,8 @@ impl<'a> CodeNames<'a> {
             if w.key && !short || out.iter().any(|o| o.at == w.span) {
                 continue;
             }
-            out.push(NameInPiece { at: w.span, name: (*name).to_owned(), short, means });
+            let (name, declares) = ((*name).to_owned(), w.space == Space::Declared);
+            out.push(NameInPiece { at: w.span, name, short, declares, means });
         }
         out.sort_by_key(|u| u.at.start);
         out
@@ -125,33 +136,32 @@ impl<'a> CodeNames<'a> {
     /// Words for the object that code belongs to.
     fn own_object(&self, at: Span) -> Vec<NameInPiece> {
         let hints = &self.code.language.declares.hints;
-        let types = &self.code.facts.types;
-        let inside = |w: Span| types.iter().any(|t| at.contains(t.span) && t.span.contains(w));
+        let types = self.code.language.declares.declared;
+        // A type within it has objects of its own.
+        let inside = |t: Node<'_>| {
+            let around = std::iter::successors(t.parent(), Node::parent);
+            let mut around = around.take_while(|n| at.contains(span(*n)));
+            around.any(|n| types.iter().any(|t| t.kind == n.kind()))
+        };
         let all = tokens(self.code.tree.root(), at).into_iter().filter(|t| {
             let word = span(*t).of(self.text);
-            t.kind() == word && (hints.own.contains(&word) || hints.base.contains(&word))
+            let is = hints.own.contains(&word) || hints.base.contains(&word);
+            t.kind() == word && is && !inside(*t)
         });
         let one = |at: Span| {
             let name = at.of(self.text).to_owned();
             let means = NameMeaning::Bound(format!("it uses `{name}`"));
-            NameInPiece { at, name, short: false, means }
+            NameInPiece { at, name, short: false, declares: false, means }
         };
-        all.map(span).filter(|w| !inside(*w)).map(one).collect()
+        all.map(span).map(one).collect()
     }
 
-    /// A path that begins with a word for the place that it is written at.
-    fn below_keyword(&self, w: &Word) -> Option<NameMeaning> {
-        let head = &self.text[w.path_start as usize..w.span.start as usize];
-        let end = head.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(head.len());
-        let head = &head[..end];
-        let start = w.path_start as usize;
-        let known = self.words.binary_search_by_key(&w.path_start, |w| w.1.span.start).is_ok();
-        let modules = self.code.language.modules.as_ref();
-        if known || head.is_empty() || modules.is_some_and(|m| m.own == head) {
-            return None;
-        }
-        let is_word = self.text[..start].ends_with(|c: char| c.is_alphanumeric());
-        (!is_word).then(|| NameMeaning::Bound(format!("`{head}` means something else elsewhere")))
+    /// A word of the language for the module that code is written in, or for one around it.
+    fn is_place_word(&self, at: Span) -> bool {
+        let own = self.code.language.modules.as_ref().map_or("", |m| m.own);
+        let node =
+            self.code.tree.root().descendant_for_byte_range(at.start as usize, at.end as usize);
+        !own.is_empty() && node.is_some_and(|n| n.kind() == at.of(self.text))
     }
 
     fn means(
@@ -164,6 +174,11 @@ impl<'a> CodeNames<'a> {
     ) -> Option<NameMeaning> {
         let facts = &self.code.facts;
         let at = w.span.start;
+        if self.is_place_word(w.span) {
+            let own = self.code.language.modules.as_ref().map_or("", |m| m.own);
+            let why = || format!("`{name}` means something else elsewhere");
+            return (name != own).then(|| NameMeaning::Bound(why()));
+        }
         let own = facts.lookup(name, &SPACES, at);
         let import = self.resolver.import_at(name, at);
         if let Some(own) = own {
@@ -173,6 +188,9 @@ impl<'a> CodeNames<'a> {
             if import.is_none() || !own.top {
                 if own.top && self.resolver.is_shown(own.at, name) {
                     return self.exported(name, own.at);
+                }
+                if facts.type_named_at(own.at).is_some_and(|t| t.path.len() == 1) {
+                    return Some(self.in_package(name, own.at));
                 }
                 return Some(match self.resolver.own_name_at(name, &own) {
                     OwnName::Constant { statement, plain } if !statement.contains(within) => {
@@ -184,7 +202,9 @@ impl<'a> CodeNames<'a> {
                     OwnName::Changed => {
                         NameMeaning::Bound(format!("`{name}` is given another value later"))
                     }
-                    OwnName::Parameter => NameMeaning::Bound(format!("`{name}` is a parameter")),
+                    OwnName::Parameter => NameMeaning::Bound(format!(
+                        "`{name}` gets its value from around it: from a call, or a loop"
+                    )),
                     OwnName::Other => {
                         NameMeaning::Bound(format!("other files cannot name `{name}`"))
                     }
@@ -199,12 +219,11 @@ impl<'a> CodeNames<'a> {
 
     /// What a name means that is declared at a place of the file, to other files.
     fn declared(&self, name: &str, at: Span) -> Option<NameMeaning> {
-        let top = self.code.facts.is_top(at) || self.code.facts.type_named_at(at).is_some();
-        if !top {
-            return None;
-        }
-        match self.resolver.is_shown(at, name) {
+        let facts = &self.code.facts;
+        let top = facts.is_top(at) || facts.type_named_at(at).is_some_and(|t| t.path.len() == 1);
+        match top && self.resolver.is_shown(at, name) {
             true => self.exported(name, at),
+            false if top => Some(self.in_package(name, at)),
             false => Some(NameMeaning::Bound(format!("other files cannot name `{name}`"))),
         }
     }
@@ -224,10 +243,23 @@ impl<'a> CodeNames<'a> {
             None => Space::Value,
         };
         let import = language.import_of(&symbol, space);
+        let own = language.modules.as_ref().map_or("", |m| m.own);
+        let own = if own.is_empty() { "./x" } else { own };
         let path =
-            self.written(&symbol, &["./x", names.last(&symbol)]).unwrap_or_else(|| symbol.clone());
+            self.written(&symbol, &[own, names.last(&symbol)]).unwrap_or_else(|| symbol.clone());
         let alias = (names.last(&symbol) != name).then(|| name.to_owned());
         Some(NameMeaning::Symbol(symbol, ImportName { path, alias, ..import }))
+    }
+
+    /// What only files of its package can name, if there are packages.
+    fn in_package(&self, name: &str, at: Span) -> NameMeaning {
+        let packages = self.code.language.modules.is_none();
+        match self.exported(name, at).filter(|_| packages) {
+            // Where packages hold others, what they declare is known in the whole project.
+            Some(meant) if self.code.language.names.nested_packages => meant,
+            Some(NameMeaning::Symbol(symbol, import)) => NameMeaning::Package(symbol, import),
+            _ => NameMeaning::Bound(format!("other files cannot name `{name}`")),
+        }
     }
 
     fn imported(&self, import: &Import) -> NameMeaning {
@@ -242,8 +274,10 @@ impl<'a> CodeNames<'a> {
         let language = self.code.language;
         let (names, files) = (&language.names, self.cx.project.files());
         // Elsewhere a path from the root says the same in every file.
-        let by_place = !manner.is_empty() && !names.module_separator.is_empty();
-        let modules = language.modules.as_ref().filter(|_| by_place)?;
+        let modules = language.modules.as_ref().filter(|_| !manner.is_empty())?;
+        if names.module_separator.is_empty() && modules.own.is_empty() {
+            return None;
+        }
         let own = |s: &str| s.strip_prefix("./").and_then(|p| RelPath::new(p).ok());
         // A file that is not there, or is no module, is still named by its place.
         let file = (modules.file)(symbol, files)
@@ -298,20 +332,27 @@ impl<'a> CodeNames<'a> {
         {
             return NameMeaning::Bound(format!("a variable that it uses goes no further: {why}"));
         }
+        let facts = &self.code.facts;
+        let is_own = |name: &str, w: &Word| {
+            let declared = facts.lookup(name, &SPACES, w.span.start);
+            let is = |d: &emendo_lang::Declared<'_>| at.contains(d.at) && !at.contains(d.scope);
+            w.space != Space::Member && declared.is_some_and(|d| is(&d))
+        };
         let first = self.words.partition_point(|w| w.1.span.start < at.start);
         let here = self.words[first..].iter().take_while(|w| w.1.span.start < at.end);
         let own: Vec<(String, Span)> = here
-            .filter(|(name, w)| {
-                let declared = self.code.facts.lookup(name, &SPACES, w.span.start);
-                let is = |d: &emendo_lang::Declared<'_>| at.contains(d.at) && !at.contains(d.scope);
-                w.space != Space::Member && declared.is_some_and(|d| is(&d))
-            })
+            .filter(|(name, w)| is_own(name, w))
             .map(|(name, w)| ((*name).to_owned(), w.span))
             .collect();
         let mut names: Vec<String> = own.iter().map(|o| o.0.clone()).collect();
         names.sort();
         names.dedup();
-        locals.push(LocalDeclaration { at, names, own, uses, plain });
+        let all = names.iter().flat_map(|n| facts.words(n).iter().map(move |w| (n, w)));
+        let other = all.filter(|(n, w)| !at.contains(w.span) && is_own(n, w));
+        let elsewhere = other.map(|(_, w)| w.span).collect();
+        let lead = comments_above(self.text, &facts.comments, at);
+        let whole = lead.map_or(at, |lead| lead.hull(at));
+        locals.push(LocalDeclaration { at, whole, names, own, elsewhere, uses, plain });
         NameMeaning::Local(at)
     }
 }

@@ -25,6 +25,9 @@ fn value_at(language: &Language, node: Node<'_>, text: &str, depth: usize) -> Op
     if is("string") {
         return string(language, node, own).map(FillValue::Text);
     }
+    if is("template") && own.starts_with('`') && !own.contains("${") {
+        return string(language, node, own).map(FillValue::Text);
+    }
     if is("number") {
         return number(own);
     }
@@ -57,7 +60,8 @@ fn value_at(language: &Language, node: Node<'_>, text: &str, depth: usize) -> Op
             let held = pair.child_by_field_name("value").or_else(|| pair.named_child(1))?;
             let key = match value_at(language, key, text, depth) {
                 Some(FillValue::Text(key)) => key,
-                _ => span(key).of(text).to_owned(),
+                _ if is_word(span(key).of(text)) => span(key).of(text).to_owned(),
+                _ => return None,
             };
             let held = value_at(language, held, text, depth).unwrap_or(FillValue::Nothing);
             out.push((key, held));
@@ -71,6 +75,10 @@ fn value_at(language: &Language, node: Node<'_>, text: &str, depth: usize) -> Op
         return plain.then(|| FillValue::List(items().map(one).collect()));
     }
     None
+}
+
+fn is_word(text: &str) -> bool {
+    text.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'))
 }
 
 fn is_number(language: &Language, node: Node<'_>) -> bool {

@@ -19,11 +19,14 @@ pub(crate) fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u
         let known = |(kind, only): &(&str, &str)| {
             *kind == node.kind() && (only.is_empty() || *only == child())
         };
-        let rest = &text[node.end_byte()..];
+        // Some comments are read with the end of their line.
+        let own = span(node).of(text).trim_end_matches(['\n', '\r']).len();
+        let ends = node.start_byte() + own;
+        let rest = &text[ends..];
         let set_apart = rest.trim_start_matches([' ', '\t']).lines().take(2).count() == 2
             && rest.lines().nth(1).is_some_and(|l| l.trim().is_empty());
         if language.imports.preamble.iter().any(known) || (node.is_extra() && set_apart) {
-            end = node.end_byte() as u32;
+            end = ends as u32;
         } else if !node.is_extra() {
             return end;
         }
