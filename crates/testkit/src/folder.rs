@@ -1,4 +1,4 @@
-//! Where cases lie: in `tests/KIND/` of a language's folder, in `tests/GROUP/` of an action's.
+//! Where cases lie: in `tests/KIND/` of a language's folder, in `tests/GROUP/` of an action's, or of a folder within that.
 
 use std::path::{Path, PathBuf};
 
@@ -33,7 +33,9 @@ fn name(path: &Path) -> String {
 
 /// All folders of cases of a crate: `emendo-languages` or `emendo-actions`.
 pub fn folders(krate: &str) -> Vec<Folder> {
-    let rooms = below(&workspace().join("crates").join(krate).join("src"));
+    let mut rooms = below(&workspace().join("crates").join(krate).join("src"));
+    let inner: Vec<PathBuf> = rooms.iter().flat_map(|r| below(r)).collect();
+    rooms.extend(inner.into_iter().filter(|r| r.join("tests").is_dir()));
     let mut out = Vec::new();
     for room in rooms {
         for path in below(&room.join("tests")) {

@@ -304,8 +304,8 @@ pub fn accept_edits(
                 }
                 if seen.insert(e.id) {
                     log.push(Decision::about(e, Verdict::Accepted { seal: e.seal }));
-                    out.decided.push(e.clone());
                 }
+                out.decided.push(e.clone());
             }
         }
     }
@@ -326,6 +326,7 @@ fn parents<'p>(
         let tied = e.needs.and_then(|tie| by_tie.get(&tie)).into_iter().flatten();
         e.parents.iter().chain(tied).copied().filter(|id| *id != e.id).collect::<Vec<_>>()
     };
+    let own = e.id;
     let mut todo: Vec<Digest> = needed(e);
     while let Some(id) = todo.pop() {
         let Some(p) = by_id.get(&id) else { continue };
@@ -342,7 +343,8 @@ fn parents<'p>(
             }
             _ => {}
         }
-        if !out.iter().any(|o| o.id == id) {
+        // Edits may need one another.
+        if id != own && !out.iter().any(|o| o.id == id) {
             out.push(p);
             todo.extend(needed(p));
         }

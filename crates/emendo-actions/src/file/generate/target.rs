@@ -11,6 +11,7 @@ use emendo_text::{FilledCode, Part, RelPath, Span, Splice};
 use crate::contract::{PathsCx, Tables};
 use crate::file::generate::fill::{Printed, fill};
 use crate::file::generate::item::Item;
+use crate::file::generate::lines::comments_above;
 use crate::file::generate::naming::{ItemNames, Naming};
 use crate::file::generate::rule::{GenerateRule, Goal};
 
@@ -303,6 +304,9 @@ impl GenerateRule {
         let text = spliced(&fragment.text, respelled);
         let lines = Parsed::new(language, &at.file, text, cx);
         let line_end = if there.contains("\r\n") { "\r\n" } else { "\n" };
+        // Comments belong to what they stand above.
+        let lead = comments_above(there, &target.facts.comments, place);
+        let place = lead.filter(|_| !at.after).map_or(place, |l| l.hull(place));
         Ok((place, insertion(there, place, at.after, &lines, line_end), add))
     }
 
@@ -398,7 +402,8 @@ fn insertion(there: &str, place: Span, after: bool, lines: &Parsed, line_end: &s
     let fixed = lines.facts.lines_in_strings(&lines.text, Span::new(0, lines.text.len()));
     let mut out = String::new();
     let mut from = 0;
-    for line in lines.text.trim_end_matches('\n').split_inclusive('\n') {
+    let text = lines.text.strip_suffix('\n').unwrap_or(&lines.text);
+    for line in text.split_inclusive('\n') {
         let own = line.trim_end_matches('\n');
         if !own.is_empty() && fixed.binary_search(&(from as u32)).is_err() {
             out.push_str(indent);
