@@ -316,6 +316,3 @@ pub const EXAMPLE: &[Key] = &[
     Key::new("notes", Texts, "parts of the notes that are expected"),
     Key::new("tree", Text, "a folder with `before/` and `after/`, instead of texts"),
 ];
-
-/// Kinds of actions that the language knows and nobody has built.
-pub(crate) const LATER_KINDS: &[&str] = &[];

@@ -2,7 +2,7 @@
 
 use emendo_text::{Diagnostic, Span};
 
-use crate::keys::{EXAMPLE, Key, LATER_KINDS, MEMBER, STEP, Shape};
+use crate::keys::{EXAMPLE, Key, MEMBER, STEP, Shape};
 use crate::load::{Loader, places, slips};
 use crate::value::{Entry, Node, Table, Text, Value};
 
@@ -64,8 +64,7 @@ impl Loader<'_> {
             .map(|(p, _, around)| (p, around))
             .collect();
         let built = keys.iter().filter(|k| !matches!(k.shape, Shape::Later)).map(|k| k.name);
-        let also = also.iter().copied().filter(|n| !LATER_KINDS.contains(n));
-        let names: Vec<&str> = built.chain(also).collect();
+        let names: Vec<&str> = built.chain(also.iter().copied()).collect();
         let listed = || format!("the keys here: {}", names.join(", "));
         let around = homes.iter().filter(|h| h.1 && h.0 != place).map(|h| h.0.as_str());
         let around: Vec<&str> = around.collect();

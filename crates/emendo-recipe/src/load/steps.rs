@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use emendo_text::{Diagnostic, Span};
 
-use crate::keys::{COMMON, Key, LATER_KINDS, STEP};
+use crate::keys::{COMMON, Key, STEP};
 use crate::load::{Loader, kind_list};
 use crate::model::{Action, AtLeast, Condition, Globs, Include, Name, Scope, Step, glob};
 use crate::value::{Entry, Table, Value};
@@ -29,8 +29,7 @@ impl Loader<'_> {
     pub(crate) fn steps(&mut self, root: &Table, scope: &Scope) -> Vec<Step> {
         let mut steps: Vec<Step> = Vec::new();
         for (table, span) in root.tables("step") {
-            let kinds: Vec<&str> =
-                self.kinds.iter().map(|k| k.name()).chain(LATER_KINDS.iter().copied()).collect();
+            let kinds: Vec<&str> = self.kinds.iter().map(|k| k.name()).collect();
             self.check_table(table, STEP, "`[[step]]`", span, &kinds);
             let scope = self.scope(table, scope);
             let text = |key: &str| table.text(key).map(|t| t.text.clone());
@@ -93,16 +92,6 @@ impl Loader<'_> {
     fn actions(&mut self, step: &Table, scope: &Scope) -> Vec<Action> {
         let mut out = Vec::new();
         for entry in &step.entries {
-            if LATER_KINDS.contains(&entry.key.as_str()) {
-                self.out.push(
-                    Diagnostic::error(
-                        format!("`{}` actions are not built yet", entry.key),
-                        entry.key_span,
-                    )
-                    .help(format!("built so far: {}", kind_list(self.kinds))),
-                );
-                continue;
-            }
             let Some(kind) = self.kinds.iter().copied().find(|k| k.name() == entry.key) else {
                 continue;
             };
