@@ -10,11 +10,14 @@ use minijinja::{Environment, UndefinedBehavior, Value};
 
 use crate::span::Span;
 use crate::template::fill::{Bounded, FillError, said};
+use crate::template::slots::Filter;
 
 /// How much work a template may do, and how much more for each piece.
 const FUEL: (u64, u64) = (200_000, 2_000);
 /// Around what a value prints.
 const MARKS: [char; 2] = ['\u{10FFFD}', '\u{10FFFC}'];
+/// Filters of recipes that templates have by themselves, or cannot have: what a type is, code tells.
+const OWN_FILTERS: [&str; 3] = ["lower", "upper", "type"];
 /// Before the end of a line after which nothing is indented: the inside of a literal.
 const FIXED: char = '\u{10FFFB}';
 
@@ -41,7 +44,7 @@ pub enum FillValue {
 
 /// A piece of code: printed it is its text.
 pub struct FillPiece {
-    /// Its text, see [`piece_text`].
+    /// Its text, see [`piece_text`]; what is not there has none, and counts as false.
     pub text: String,
     /// Its parts by name.
     pub fields: Vec<(String, FillValue)>,
@@ -123,6 +126,10 @@ pub fn fill_code(
     env.set_keep_trailing_newline(true);
     env.set_trim_blocks(true);
     env.set_lstrip_blocks(true);
+    for (word, filter) in Filter::WORDS.iter().filter(|w| !OWN_FILTERS.contains(&w.0)) {
+        let filter = *filter;
+        env.add_filter(*word, move |text: String| filter.apply(&text));
+    }
     env.set_formatter(|out, _, value| {
         if value.is_none() {
             return Ok(());
@@ -236,7 +243,7 @@ impl Object for Shown {
     }
 
     fn is_true(self: &Arc<Self>) -> bool {
-        self.0.items.as_ref().is_none_or(|items| !items.is_empty())
+        self.0.items.as_ref().map_or(!self.0.text.is_empty(), |items| !items.is_empty())
     }
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -266,7 +273,7 @@ mod tests {
         let path = piece("'/a'", vec![("value".into(), FillValue::Text("/a".into()))]);
         let item = piece(&body, vec![("path".into(), path), ("gone".into(), FillValue::Nothing)]);
         let values = [("all".to_owned(), FillValue::List(vec![item]))];
-        let template = "r = [\n{% for i in all %}\n\t{{ i.path.value }}{{ i.gone }}: {{ i }},\n{% endfor %}\n]\n";
+        let template = "r = [\n{% for i in all %}\n\t{{ i.path.value | quote | unquote }}{{ i.gone }}: {{ i }},\n{% endfor %}\n]\n";
         let filled = fill_code(template, &values, 1000).expect("it fills");
         assert_eq!(filled.text, "r = [\n\t/a: go(() => {\n\t  x();\n\n\t}, `\n a`),\n]\n");
         assert_eq!(filled.values[0].of(&filled.text), "/a");

@@ -64,7 +64,8 @@ pub enum Filter {
 }
 
 impl Filter {
-    const WORDS: [(&str, Self); 10] = [
+    /// The words for them.
+    pub(super) const WORDS: [(&str, Self); 10] = [
         ("snake", Self::Snake),
         ("kebab", Self::Kebab),
         ("camel", Self::Camel),

@@ -114,7 +114,11 @@ fn item(n: usize, item: &Item, names: &ItemNames, printed: &Printed) -> FillValu
         piece(text(at), fields, (n, Part::Text(at)), printed)
     };
     let held = |held: &Held| match held {
-        Held::Nothing => FillValue::Nothing,
+        Held::Nothing => {
+            let fields = PARTS[1..].iter().map(|p| ((*p).to_owned(), FillValue::Nothing)).collect();
+            let at = Part::Text(Span::at(item.span.start as usize));
+            FillValue::Piece(Arc::new(piece(String::new(), fields, (n, at), printed)))
+        }
         Held::Text(text) => {
             let mut fields = vec![("value".to_owned(), FillValue::Text(text.clone()))];
             fields.extend(place());

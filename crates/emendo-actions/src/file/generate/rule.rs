@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, Language, weakest};
+use emendo_lang::{Certainty, Fact, Language};
 use emendo_text::{Digest, FillValue, Hasher, RelPath, Span};
 use rayon::prelude::*;
 
@@ -193,11 +193,12 @@ impl GenerateRule {
             }
         }
         for (path, (hull, splices)) in gone {
-            let mut draft = Draft::new(action, self.digest, hull, facts.clone()).writing(splices);
-            draft.tie = Tie { provides: along, needs: tie, uses: Vec::new() };
             let text = format!("what stands here is carried over to `{}`", self.goal.path());
-            draft.evidence.insert(0, Fact { says: Certainty::Certain, text, at: None });
-            draft.certainty = weakest(&draft.evidence);
+            let own = Fact { says: Certainty::Certain, text, at: None };
+            let less = facts.iter().filter(|f| f.says < Certainty::Certain).cloned();
+            let evidence = std::iter::once(own).chain(less).collect();
+            let mut draft = Draft::new(action, self.digest, hull, evidence).writing(splices);
+            draft.tie = Tie { provides: along, needs: tie, uses: Vec::new() };
             out.drafts.push((path, draft));
         }
     }
@@ -259,7 +260,11 @@ impl GenerateRule {
 /// Why what is written is what is meant: where its items stand, and what each of them rests on.
 fn evidence(items: &[Item]) -> Vec<Fact> {
     let carried: Vec<&Item> = items.iter().filter(|i| i.left.is_none()).collect();
-    let mut places: Vec<String> = carried.iter().take(SHOWN).map(|i| i.at()).collect();
+    let mut places: Vec<String> = Vec::new();
+    for (n, item) in carried.iter().take(SHOWN).enumerate() {
+        let same = n > 0 && carried[n - 1].source.path == item.source.path;
+        places.push(if same { item.line.to_string() } else { item.at() });
+    }
     if carried.len() > SHOWN {
         places.push(format!("and {} more", carried.len() - SHOWN));
     }

@@ -23,10 +23,10 @@ fn value_at(language: &Language, node: Node<'_>, text: &str, depth: usize) -> Op
     let own = span(node).of(text);
     let is = |form: &str| is_form(language, node.kind(), form);
     if is("string") {
-        return string(language, node, own).map(FillValue::Text);
+        return string(language, node, text).map(FillValue::Text);
     }
     if is("template") && own.starts_with('`') && !own.contains("${") {
-        return string(language, node, own).map(FillValue::Text);
+        return string(language, node, text).map(FillValue::Text);
     }
     if is("number") {
         return number(own);
@@ -109,11 +109,17 @@ fn number(text: &str) -> Option<FillValue> {
 }
 
 /// The text that a literal stands for; none where code stands in it, or where that cannot be told.
-fn string(language: &Language, node: Node<'_>, text: &str) -> Option<String> {
-    if holds_code(language, node)
-        || children(node).iter().any(|c| is_form(language, c.kind(), "string"))
-    {
+fn string(language: &Language, node: Node<'_>, whole: &str) -> Option<String> {
+    let text = span(node).of(whole);
+    if holds_code(language, node) {
         return None;
+    }
+    // Literals that stand side by side are one.
+    let parts: Vec<Node<'_>> =
+        children(node).into_iter().filter(|c| is_form(language, c.kind(), "string")).collect();
+    if !parts.is_empty() {
+        let parts = parts.into_iter().map(|p| string(language, p, whole));
+        return parts.collect();
     }
     let first = text.find(['"', '\'', '`'])?;
     let (prefix, rest) = text.split_at(first);

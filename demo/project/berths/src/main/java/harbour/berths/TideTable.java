@@ -1,0 +1,6 @@
+package harbour.berths;
+
+/** When the berths can be reached. */
+class TideTable {
+    TideTable tomorrow;
+}

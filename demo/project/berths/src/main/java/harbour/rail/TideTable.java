@@ -1,0 +1,5 @@
+package harbour.rail;
+
+/** When the quay's rails are under water; not harbour.berths.TideTable. */
+class TideTable {
+}
