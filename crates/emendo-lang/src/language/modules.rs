@@ -37,6 +37,8 @@ pub struct Modules {
     pub statement: &'static str,
     /// The word for the outermost module that a file belongs to, within it; empty if there is none.
     pub own: &'static str,
+    /// What stands before a text that names a file from the folder of the file that it stands in, blanks left out.
+    pub loads_files: &'static [&'static str],
     /// Other names that settings or manifests of the project give to the module of a file.
     pub called: fn(&RelPath, &dyn Files) -> Vec<String>,
 }

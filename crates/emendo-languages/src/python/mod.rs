@@ -39,6 +39,7 @@ pub(super) const PYTHON: Language = Language {
         settings: &[],
         statement: "",
         own: "",
+        loads_files: &[],
         called: |_, _| Vec::new(),
     }),
     declares: DECLARES,

@@ -39,6 +39,7 @@ pub(super) const RUST: Language = Language {
         settings: &[],
         statement: "mod_item",
         own: "crate",
+        loads_files: &["include_str!(", "include_bytes!(", "include!(", "path="],
         called,
     }),
     declares: DECLARES,

@@ -16,6 +16,7 @@ pub(super) const MODULES: Modules = Modules {
     settings: &["tsconfig.json", "jsconfig.json"],
     statement: "",
     own: "",
+    loads_files: &[],
     called,
 };
 

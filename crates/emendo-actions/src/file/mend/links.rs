@@ -101,7 +101,7 @@ pub(crate) fn below(folder: &str, path: &str) -> Option<String> {
 }
 
 /// A path as seen from a folder.
-fn relative(folder: &str, target: &str) -> String {
+pub(super) fn relative(folder: &str, target: &str) -> String {
     let from: Vec<&str> = folder.split('/').filter(|s| !s.is_empty()).collect();
     let to: Vec<&str> = target.split('/').collect();
     let same = from.iter().zip(&to).take_while(|(a, b)| a == b).count();

@@ -9,6 +9,7 @@ use emendo_text::{Digest, Part, RelPath, Span, Splice};
 use crate::contract::{
     Asks, Code, Draft, FileCx, Found, Moves, Needs, NoteDraft, Runner, SymbolKind, Tie,
 };
+use crate::file::mend::links::{below, relative};
 use crate::file::mend::moved::{ModuleMove, mended};
 use crate::meaning::{Place, Row, Rows, SymbolRunner};
 use crate::shared::Head;
@@ -101,6 +102,7 @@ impl Runner for ModuleMender {
         if !self.modules.statement.is_empty() {
             self.statements(&at, out);
         }
+        self.loaded(&at, out);
     }
 }
 
@@ -176,6 +178,36 @@ impl ModuleMender {
                 false => (Certainty::Likely, format!("the text leads to `{file}`")),
             };
             let fact = Fact { says, text, at: Some(*s) };
+            out.drafts.push(mended(m, *s, fact, vec![Splice::text(*s, new)]));
+        }
+    }
+
+    /// Texts that name files from the folder of the file that they stand in: `include_str!("../tide.txt")`.
+    fn loaded(&self, at: &At<'_>, out: &mut Found) {
+        for s in at.code.facts.strings.iter().filter(|_| !self.modules.loads_files.is_empty()) {
+            // A raw text is one piece with its quotes.
+            let raw = s.of(at.cx.text);
+            let from = raw.len() - raw.trim_start_matches(['#', '"']).len();
+            let to = raw.trim_end_matches(['#', '"']).len().max(from);
+            let s = &Span::new(s.start as usize + from, s.start as usize + to);
+            let written = s.of(at.cx.text);
+            let line = at.cx.text[..s.start as usize].rfind('\n').map_or(0, |i| i + 1);
+            let before = at.cx.text[line..s.start as usize].trim_end_matches(['"', '#', 'r']);
+            let before: String = before.split_whitespace().collect();
+            if !self.modules.loads_files.iter().any(|l| before.ends_with(l)) {
+                continue;
+            }
+            let Some(path) = below(at.cx.path.folder(), written) else { continue };
+            let Ok(file) = RelPath::new(&path) else { continue };
+            if !at.files.exists(file.as_str()) {
+                continue;
+            }
+            let target = at.moves.target(&file).unwrap_or(&file);
+            let new = relative(at.becomes().folder(), target.as_str());
+            let mover = if *target == file { at.cx.path } else { &file };
+            let Some(m) = at.moves.of(mover).filter(|_| new != written) else { continue };
+            let text = format!("it is read from `{file}`");
+            let fact = Fact { says: Certainty::Certain, text, at: Some(*s) };
             out.drafts.push(mended(m, *s, fact, vec![Splice::text(*s, new)]));
         }
     }
