@@ -1,10 +1,22 @@
 //! What an action finds in one file.
 
 use emendo_lang::{Certainty, Fact, ImportName, weakest};
-use emendo_text::{Digest, Part, Span, Splice};
+use emendo_text::{Digest, Part, RelPath, Span, Splice};
+use serde::{Deserialize, Serialize};
 
 use crate::contract::code::Code;
-use crate::contract::moves::FileOp;
+
+/// What becomes of a file as a whole.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum FileOp {
+    /// It lies elsewhere.
+    Move(RelPath),
+    /// It is there, and was not.
+    Create,
+    /// It is there no more.
+    Delete,
+}
 
 /// A change that an action would make, in coordinates of its step's input text.
 #[derive(Clone, Debug)]

@@ -4,24 +4,11 @@ use std::collections::{HashMap, HashSet};
 
 use emendo_lang::{Fact, Index};
 use emendo_text::{Digest, Hasher, RelPath};
-use serde::{Deserialize, Serialize};
 
-use crate::contract::draft::{Draft, NoteDraft};
+use crate::contract::draft::{Draft, FileOp, NoteDraft};
 use crate::contract::needs::Needs;
 use crate::contract::query::Asked;
 use crate::contract::tables::Tables;
-
-/// What becomes of a file as a whole.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum FileOp {
-    /// It lies elsewhere.
-    Move(RelPath),
-    /// It is there, and was not.
-    Create,
-    /// It is there no more.
-    Delete,
-}
 
 /// A file that an action moves, creates or deletes.
 #[derive(Clone, Debug)]

@@ -161,7 +161,7 @@ impl StartedRun<'_> {
             |s: &PlanStep| s.actions.iter().any(|a| a.asks.paths.is_some() && !a.asks.paths_rarely);
         self.engine.stages_of(&self.seen.wide, &self.answers).len() > 1
             || self.answers.moving
-            || plan.steps.iter().any(|s| paths(s))
+            || plan.steps.iter().any(paths)
             || plan.reads_manifests()
             || plan.conditions.iter().any(|c| c.1.is_late())
     }

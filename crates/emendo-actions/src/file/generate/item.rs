@@ -10,7 +10,7 @@ use tree_sitter::Node;
 
 use crate::contract::{Code, FileCx, Found, Needs, NoteDraft, PathsCx};
 use crate::file::generate::lines::{comment_behind, comments_above};
-use crate::file::generate::taken::ItemPlace;
+use crate::file::generate::place::ItemPlace;
 use crate::file::generate::uses::{CodeNames, LocalDeclaration, NameInPiece};
 use crate::file::generate::value::value;
 use crate::shared::{Finder, Head};
@@ -61,6 +61,9 @@ pub(super) enum Held {
     List(Span, Vec<(Span, FillValue)>),
 }
 
+/// The items of a file, and what is to be said of places in it.
+pub(super) type FoundItems = (Vec<Item>, Vec<NoteDraft>);
+
 /// An item.
 #[derive(Debug)]
 pub(super) struct Item {
@@ -105,7 +108,7 @@ impl Collect {
         (path, text): (&RelPath, &str),
         cx: &PathsCx<'_>,
         target: &RelPath,
-    ) -> (Vec<Item>, Vec<NoteDraft>) {
+    ) -> FoundItems {
         let (language, _) = self.head.at_work();
         let (mut items, mut notes) = (Vec::new(), Vec::new());
         let line_end = if text.contains("\r\n") { "\r\n" } else { "\n" };
@@ -207,7 +210,7 @@ impl Collect {
 
 /// The node that is all of a place.
 fn node_at(tree: &Tree, at: Span) -> Option<Node<'_>> {
-    descend(tree.root(), at).into_iter().map(|n| n.0).filter(|n| span(*n) == at).last()
+    descend(tree.root(), at).into_iter().map(|n| n.0).rfind(|n| span(*n) == at)
 }
 
 fn value_at(tree: &Tree, at: Span, source: &ItemSource) -> FillValue {
@@ -240,7 +243,7 @@ fn held(m: &Match, name: &str, list: bool, (tree, source): (&Tree, &ItemSource))
     if bound.count == 1 {
         return Held::List(at, vec![one(at)]);
     }
-    let around = descend(tree.root(), at).into_iter().map(|n| n.0).last();
+    let around = descend(tree.root(), at).pop().map(|n| n.0);
     let inside = |n: &Node<'_>| is_item(*n) && at.contains(span(*n));
     let items = around.map(children).unwrap_or_default().into_iter().filter(inside).map(span);
     Held::List(at, items.map(one).collect())

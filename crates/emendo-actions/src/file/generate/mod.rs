@@ -1,13 +1,15 @@
 //! `generate`: pieces of code are collected over all files and written as a file, or into one; their originals may go.
 //!
 //! This file reads the action. `item.rs` collects, with `value.rs` for literals and `uses.rs` for what names mean; `fill.rs` hands items to
-//! the template, `naming.rs` decides how their names are written; `target.rs` makes the text, `taken.rs` takes the originals away, and
-//! `rule.rs` puts these together.
+//! the template, `naming.rs` decides how their names are written; `target.rs` makes the text, `place.rs` says where items stand, `taken.rs` takes
+//! the originals away, and `rule.rs` puts these together.
 
 mod fill;
 mod item;
 mod lines;
+mod model;
 mod naming;
+mod place;
 mod rule;
 mod taken;
 mod target;
@@ -26,8 +28,7 @@ use emendo_text::{
 
 use self::fill::PARTS;
 use self::item::Collect;
-use self::rule::{GenerateRule, Goal, Order};
-use self::target::InsertAt;
+use self::model::{GenerateRule, Goal, InsertAt, Order};
 use crate::contract::{
     Asks, CompileCx, FileCx, Found, Kind, Needs, Old, Replaces, Runner, SymbolKind, action_digest,
 };

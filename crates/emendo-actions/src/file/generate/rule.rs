@@ -1,60 +1,19 @@
 //! Collects items over all files, writes what comes of them, and takes the originals away.
 
-use std::cmp::Ordering;
-use std::collections::BTreeMap;
-use std::sync::Arc;
-
-use emendo_lang::{Certainty, Fact, Language};
-use emendo_text::{Digest, FillValue, Hasher, RelPath, Span};
+use emendo_lang::{Certainty, Fact};
+use emendo_text::{Hasher, RelPath, Span};
 use rayon::prelude::*;
 
 use crate::contract::{Draft, FileMove, FileOp, NoteDraft, PathChanges, PathRule, PathsCx, Tie};
 use crate::file::generate::fill::Printed;
-use crate::file::generate::item::{Collect, Held, Item};
-use crate::file::generate::taken::{ItemPlace, taken};
-use crate::file::generate::target::{InsertAt, Written};
+use crate::file::generate::item::{FoundItems, Item};
+use crate::file::generate::model::{GenerateRule, Goal};
+use crate::file::generate::place::ItemPlace;
+use crate::file::generate::taken::{Removal, taken};
+use crate::file::generate::target::Written;
 
 /// How many places are named as evidence.
 const SHOWN: usize = 12;
-
-/// Where what is written goes.
-pub(super) enum Goal {
-    /// A file that is created.
-    File(RelPath),
-    /// A place in a file.
-    Insert(InsertAt),
-}
-
-impl Goal {
-    pub(super) fn path(&self) -> &RelPath {
-        match self {
-            Self::File(path) => path,
-            Self::Insert(at) => &at.file,
-        }
-    }
-}
-
-/// In which order items are written.
-pub(super) struct Order {
-    pub(super) by: String,
-    pub(super) number: bool,
-    pub(super) default: Option<String>,
-    pub(super) descending: bool,
-}
-
-/// Collects items over all files, writes what comes of them, and takes the originals away.
-pub(super) struct GenerateRule {
-    pub(super) digest: Digest,
-    pub(super) collects: Vec<Arc<Collect>>,
-    pub(super) names: BTreeMap<String, String>,
-    pub(super) order: Option<Order>,
-    pub(super) template: String,
-    pub(super) goal: Goal,
-    pub(super) carry: bool,
-    pub(super) drop: bool,
-    /// Symbols that are imported besides.
-    pub(super) add: Vec<String>,
-}
 
 impl PathRule for GenerateRule {
     fn moves(&self, cx: &PathsCx<'_>) -> PathChanges {
@@ -99,7 +58,7 @@ impl GenerateRule {
         let mut items: Vec<Item> = Vec::new();
         for (n, collect) in self.collects.iter().enumerate() {
             let reads = |p: &&RelPath| collect.head.covers(p) && (cx.covers)(p) && !own(p);
-            let found: Vec<(&RelPath, (Vec<Item>, Vec<NoteDraft>))> = cx
+            let found: Vec<(&RelPath, FoundItems)> = cx
                 .files
                 .par_iter()
                 .filter(reads)
@@ -204,13 +163,12 @@ impl GenerateRule {
     }
 
     /// What takes the originals away, by file; and the first place of one that stays because not all around it is carried over.
-    #[allow(clippy::type_complexity, reason = "one list of changes by file")]
     fn taken(
         &self,
         items: &[Item],
         printed: &Printed,
         carried: &[(RelPath, Span)],
-    ) -> (Vec<(RelPath, (Span, Vec<emendo_text::Splice>))>, Option<String>) {
+    ) -> (Vec<(RelPath, Removal)>, Option<String>) {
         let mut out = Vec::new();
         if !self.drop {
             return (out, None);
@@ -250,11 +208,6 @@ impl GenerateRule {
                 .any(|i| i.left.is_some() && !matches!(i.place, Some(Ok(ItemPlace::Listed(_))))),
         }
     }
-
-    /// True if code of a language means the same in the file that is written.
-    pub(super) fn speaks(language: &Language, target: &Language) -> bool {
-        std::ptr::eq(language, target) || language.typing.standard == target.typing.standard
-    }
 }
 
 /// Why what is written is what is meant: where its items stand, and what each of them rests on.
@@ -287,42 +240,4 @@ fn evidence(items: &[Item]) -> Vec<Fact> {
     let least = least.filter(|f| !out.contains(f)).cloned();
     out.extend(least);
     out
-}
-
-impl Order {
-    /// What an item is ordered by, as text.
-    fn key(&self, item: &Item) -> Option<String> {
-        let of = |at: Span| Some(at.of(&item.source.text).to_owned());
-        let slot = item.slots.iter().find(|s| s.name == self.by).map(|s| &s.held);
-        match slot {
-            Some(Held::Code(at, value)) => match value {
-                FillValue::Text(text) => Some(text.clone()),
-                FillValue::Whole(n) => Some(n.to_string()),
-                FillValue::Number(n) => Some(n.to_string()),
-                _ => of(*at),
-            },
-            Some(Held::Text(text)) => Some(text.clone()),
-            Some(Held::List(at, _)) => of(*at),
-            Some(Held::Nothing) => None,
-            None if self.by == "text" => of(item.span),
-            None => None,
-        }
-        .or_else(|| self.default.clone())
-    }
-
-    fn compare(&self, a: &Item, b: &Item) -> Ordering {
-        let keys = (self.key(a), self.key(b));
-        let order = match &keys {
-            // What has none comes last, whichever way the others go.
-            (None, None) => Ordering::Equal,
-            (None, Some(_)) => return Ordering::Greater,
-            (Some(_), None) => return Ordering::Less,
-            (Some(a), Some(b)) if self.number => {
-                let number = |t: &str| t.replace('_', "").parse::<f64>().unwrap_or(f64::INFINITY);
-                number(a).total_cmp(&number(b))
-            }
-            (Some(a), Some(b)) => a.cmp(b),
-        };
-        if self.descending { order.reverse() } else { order }
-    }
 }

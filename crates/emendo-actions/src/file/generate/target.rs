@@ -5,25 +5,18 @@ use std::collections::HashMap;
 
 use emendo_lang::language::Space;
 use emendo_lang::{Certainty, Fact, FileFacts, ImportName, Language, Project as _, Resolver, Tree};
-use emendo_pattern::{ImportPlan, Pattern};
+use emendo_pattern::ImportPlan;
 use emendo_text::{FilledCode, Part, RelPath, Span, Splice};
 
 use crate::contract::{PathsCx, Tables};
 use crate::file::generate::fill::{Printed, fill};
 use crate::file::generate::item::Item;
 use crate::file::generate::lines::comments_above;
+use crate::file::generate::model::{GenerateRule, Goal, InsertAt};
 use crate::file::generate::naming::{ItemNames, Naming};
-use crate::file::generate::rule::{GenerateRule, Goal};
 
 /// A line of so many signs, blanks left out, that stands in a file stands there for a reason.
 const LONG_LINE: usize = 12;
-
-/// A place in a file that is there.
-pub(super) struct InsertAt {
-    pub(super) file: RelPath,
-    pub(super) place: Pattern,
-    pub(super) after: bool,
-}
 
 /// What comes of items.
 #[derive(Default)]
@@ -42,6 +35,10 @@ pub(super) struct Written {
     /// The place that it goes to, the change there, and the imports that it needs.
     pub(super) insert: Option<(Span, Splice, Vec<ImportName>)>,
 }
+
+/// How a symbol is written that a word stands for, in a space and at a place, with the imports that it needs.
+type Spelling<'a> =
+    dyn Fn(&str, &str, Space, u32) -> Result<(String, Vec<ImportName>), String> + 'a;
 
 /// A text with its facts.
 struct Parsed {
@@ -311,11 +308,10 @@ impl GenerateRule {
     }
 
     /// How words of the recipe are written, and the imports that they need.
-    #[allow(clippy::type_complexity, reason = "a question of one kind, put twice")]
     fn spelled(
         &self,
         parsed: &Parsed,
-        spell: &dyn Fn(&str, &str, Space, u32) -> Result<(String, Vec<ImportName>), String>,
+        spell: &Spelling<'_>,
     ) -> Result<(Vec<Splice>, Vec<ImportName>), String> {
         let (mut splices, mut imports) = (Vec::new(), Vec::new());
         let mut known: HashMap<(&str, Space), String> = HashMap::new();
