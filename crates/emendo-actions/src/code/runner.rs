@@ -432,6 +432,7 @@ impl CodeRunner {
                 }
             }
         }
+        declares_at_top(&mut draft, m, cx.text, code);
         draft.certainty = draft
             .evidence
             .iter()
@@ -491,6 +492,16 @@ impl CodeRunner {
         let change =
             Change { splices, imports, drop_imports, beside, released, ..Change::default() };
         Ok((change, facts))
+    }
+}
+
+/// Keeps what the slots hold where a declaration at the top of the file, or its package, gets another name.
+fn declares_at_top(draft: &mut Draft, m: &Match, text: &str, code: &crate::contract::Code) {
+    let facts = &code.facts;
+    let mut tops = facts.types.iter().filter(|t| t.path.len() == 1).map(|t| t.at);
+    let written = |at: Span| draft.change.splices.iter().any(|s| s.span.meets(at));
+    if tops.any(written) || facts.package_span.is_some_and(written) {
+        draft.names = m.slots.iter().filter(|s| s.name != "_").map(|s| s.held(text)).collect();
     }
 }
 

@@ -45,6 +45,8 @@ pub struct Draft {
     pub withheld: Option<String>,
     /// What becomes of the file as a whole.
     pub op: Option<FileOp>,
+    /// What its slots hold, where it changes the name of a declaration at the top of the file, or the package.
+    pub names: Vec<(String, String)>,
 }
 
 impl Draft {
@@ -63,7 +65,18 @@ impl Draft {
             layer: 0,
             withheld: None,
             op: None,
+            names: Vec::new(),
         }
+    }
+
+    /// What a move of the file needs it by that goes along with the names that it changes.
+    pub fn declared_tie(&self, path: &RelPath) -> Digest {
+        let mut h = emendo_text::Hasher::new();
+        h.part("declared").digest(self.digest).part(path.as_str());
+        for (name, text) in &self.names {
+            h.part(name).part(text);
+        }
+        self.tie.provides.unwrap_or_else(|| h.finish())
     }
 
     /// The same with what it writes; its place covers all of that, and its tokens are what is written over.

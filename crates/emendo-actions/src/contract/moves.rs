@@ -33,8 +33,8 @@ pub struct FileMove {
     pub needs: Option<Digest>,
     /// What edits in other files provide that go with it: all of them, or none.
     pub along: Option<Digest>,
-    /// The names that it is called by in code, where those follow from its path: before and after.
-    pub renames: Vec<(String, String)>,
+    /// An edit of the step says what becomes of the name that follows from its path.
+    pub named: bool,
 }
 
 impl FileMove {
@@ -51,7 +51,7 @@ impl FileMove {
             rejected: false,
             needs: None,
             along: None,
-            renames: Vec::new(),
+            named: false,
         }
     }
 
@@ -98,6 +98,8 @@ pub struct PathsCx<'a> {
     pub text: &'a (dyn Fn(&RelPath) -> Option<String> + Sync),
     /// The text of a file that holds certain words; none for others, and for what is no text.
     pub holding: &'a (dyn Fn(&RelPath, &Needs) -> Option<String> + Sync),
+    /// The edits of the step that change names of declarations at the top of files, or packages.
+    pub declared: &'a (dyn Fn() -> Vec<(RelPath, Draft)> + Sync),
     /// What the step wrote before, by the journal.
     pub written: &'a (dyn Fn(&RelPath) -> bool + Sync),
     /// The place of the action in its step.

@@ -12,14 +12,14 @@ use std::sync::Arc;
 
 use emendo_lang::{Certainty, Fact};
 use emendo_recipe::{Action, ActionKind, Key, Shape, Text};
-use emendo_text::{Diagnostic, Digest, RelPath, Template, TemplateError};
+use emendo_text::{Chunk, Diagnostic, Digest, RelPath, Repeat, Template, TemplateError};
 
 pub use self::mend::{Mended, menders};
 use self::paths::{PathPattern, filled, template};
 pub use self::watch::PathWatch;
 use crate::contract::{
-    Asks, CompileCx, FileCx, FileMove, FileOp, Found, Kind, OldPath, PathChanges, PathRule,
-    PathsCx, Replaces, Runner, action_digest,
+    Asks, CompileCx, Draft, FileCx, FileMove, FileOp, Found, Kind, NoteDraft, OldPath, PathChanges,
+    PathRule, PathsCx, Replaces, Runner, action_digest,
 };
 
 /// The kind.
@@ -35,6 +35,11 @@ const KEYS: &[Key] = &[
     ),
     Key::new("new", Shape::Text, "where it lies afterwards; slots of `old` may be used"),
     Key::new("delete", Shape::Bool, "the file goes"),
+    Key::new(
+        "matched",
+        Shape::Bool,
+        "a file moves with an edit of the step that changes the name of what it declares, or its package: slots of that edit may be used",
+    ),
     Key::new("create", Shape::Text, "the path of a file that is created"),
     Key::new("content", Shape::Text, "what the created file holds"),
 ];
@@ -96,6 +101,14 @@ impl Kind for FileKind {
             );
         };
         let pattern = read(old, |t| PathPattern::compile(t, table.table("slots")), cx)?;
+        let matched = table.is_true("matched");
+        if let Some(e) = table.entry("matched").filter(|_| deletes) {
+            return cx.refuse(
+                "`matched` goes with `new`",
+                e.key_span,
+                "say where the file lies afterwards, or leave one of them out",
+            );
+        }
         let becomes = match (table.text("new"), deletes) {
             (Some(new), true) => {
                 return cx.refuse(
@@ -112,7 +125,8 @@ impl Kind for FileKind {
                 );
             }
             (Some(new), false) => {
-                let known = pattern.slots();
+                let mut known = pattern.slots();
+                known.extend(matched.then(|| of_step(action, cx)).into_iter().flatten());
                 let parsed = read(new, template, cx)?;
                 if let Some((name, at, _)) =
                     parsed.slots().find(|s| !known.iter().any(|k| k == s.0))
@@ -134,13 +148,15 @@ impl Kind for FileKind {
         let fits = pattern.clone();
         let fits = Arc::new(move |path: &str| fits.fit(path).is_some());
         let leaves = OldPath { written: old.text.clone(), fits };
-        let rule = MoveRule { digest, old: pattern, new: becomes };
-        Some(Box::new(FileRunner {
-            scope: action.scope.clone(),
-            rule: Arc::new(rule),
-            once: false,
-            leaves: Some(leaves),
-        }))
+        let (scope, rule): (_, Arc<dyn PathRule>) = match becomes {
+            Some(new) if matched => {
+                let old = read(old, template, cx)?;
+                (action.scope.clone(), Arc::new(MatchedRule { digest, old, new }))
+            }
+            new => (action.scope.clone(), Arc::new(MoveRule { digest, old: pattern, new })),
+        };
+        let leaves = Some(leaves).filter(|_| !matched);
+        Some(Box::new(FileRunner { scope, rule, once: false, leaves }))
     }
 }
 
@@ -202,6 +218,88 @@ impl PathRule for MoveRule {
             out.push(m);
         }
         out.into()
+    }
+}
+
+/// The slots of the other actions of a step.
+fn of_step(action: &Action, cx: &CompileCx<'_>) -> Vec<String> {
+    let holds = |s: &&emendo_recipe::Step| s.actions.iter().any(|a| a.span == action.span);
+    let step = cx.recipe.steps.iter().find(holds);
+    let olds = step.into_iter().flat_map(|s| &s.actions).filter(|a| a.span != action.span);
+    let groups = |a: &Action| crate::shared::groups(a);
+    olds.flat_map(|a| {
+        let old = a.table.text("old").map_or_else(Vec::new, |t| emendo_text::slot_names(&t.text));
+        old.into_iter().chain(groups(a)).collect::<Vec<_>>()
+    })
+    .collect()
+}
+
+/// Files move with the edits of the step that change the names of what they declare.
+struct MatchedRule {
+    digest: Digest,
+    old: Template,
+    new: Template,
+}
+
+impl PathRule for MatchedRule {
+    fn moves(&self, cx: &PathsCx<'_>) -> PathChanges {
+        let mut out = PathChanges::default();
+        for (path, draft) in (cx.declared)().into_iter().filter(|d| (cx.covers)(&d.0)) {
+            let Some(to) = self.target(&path, &draft).filter(|to| to.as_ref() != Ok(&path)) else {
+                continue;
+            };
+            let known = out.moves.iter().position(|m: &FileMove| m.path == path);
+            if let Some(known) = known.map(|i| &mut out.moves[i]) {
+                if let Some(to) = to.ok().filter(|to| known.target() != Some(to)) {
+                    let first = known.target().map_or(String::new(), |t| format!("`{t}`"));
+                    let say = format!("it would become both {first} and `{to}`");
+                    let note = NoteDraft::new(draft.hull, format!("the file stays: {say}"));
+                    out.notes.push((path, note));
+                    known.withheld = Some(say);
+                }
+                continue;
+            }
+            let (op, withheld) = match to {
+                Ok(to) => (FileOp::Move(to), None),
+                Err(why) => (FileOp::Move(path.clone()), Some(why)),
+            };
+            let mut m = FileMove::new((cx.action, 0), self.digest, path.clone(), op);
+            let text = format!("the file is called after what changes in it (`{path}`)");
+            m.facts.push(Fact { says: draft.certainty, text, at: None });
+            (m.withheld, m.along) = (withheld, Some(draft.declared_tie(&path)));
+            m.named = true;
+            out.moves.push(m);
+        }
+        out
+    }
+}
+
+impl MatchedRule {
+    /// Where a file lies afterwards that an edit stands in; none if its path is not what the slots say.
+    fn target(&self, path: &RelPath, draft: &Draft) -> Option<Result<RelPath, String>> {
+        let mut written = String::new();
+        for chunk in &self.old.chunks {
+            match chunk {
+                Chunk::Text { text, .. } => written.push_str(&text.replace("@{", "\\@{")),
+                Chunk::Slot { name, repeat, filters, .. } => {
+                    let held = draft.names.iter().find(|n| n.0 == *name);
+                    match held {
+                        Some((_, text)) => {
+                            written
+                                .push_str(&filters.iter().fold(text.clone(), |t, f| f.apply(&t)));
+                        }
+                        None => {
+                            let many = matches!(repeat, Repeat::Any | Repeat::Some);
+                            written
+                                .push_str(&format!("@{{{name}{}}}", if many { "*" } else { "" }));
+                        }
+                    }
+                }
+            }
+        }
+        let mut slots = PathPattern::compile(&written, None).ok()?.fit(path.as_str())?;
+        slots.extend(draft.names.iter().cloned());
+        Some(filled(&self.new, &slots))
     }
 }
 

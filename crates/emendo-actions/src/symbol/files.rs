@@ -85,7 +85,7 @@ impl PathRule for TypeFileRule {
             let Some(to) = self.target(&path, r).filter(|to| *to != path) else { continue };
             let action = (cx.action, r.row);
             let mut m = FileMove::new(action, r.digest, path, FileOp::Move(to));
-            m.renames.push((r.old.clone(), r.new.clone()));
+            m.named = true;
             let text = format!("the file is called after `{}`", names.last(&r.old));
             m.facts.push(Fact { says: Certainty::Certain, text, at: None });
             out.push(m);

@@ -3,10 +3,11 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use emendo_actions::{
-    Asked, Draft, FileMove, FileOp, Moves, Needs, PathChanges, PathsCx, Runner, menders,
+    Asked, Code, Draft, FileCx, FileMove, FileOp, Found, Moves, Needs, PathChanges, PathsCx,
+    Runner, menders,
 };
-use emendo_lang::Index;
-use emendo_text::{Digest, RelPath, Span};
+use emendo_lang::{Index, Project as _};
+use emendo_text::{Digest, RelPath, Span, Text};
 use rayon::prelude::*;
 
 use crate::apply::may_write;
@@ -26,7 +27,7 @@ pub(crate) struct PathsNow<'a> {
     pub(crate) decisions: &'a Decisions,
     pub(crate) answers: &'a [Asked],
     /// Why nothing may be written at a place of a text.
-    pub(crate) protected: &'a dyn Fn(&RelPath, &str, Span) -> Option<String>,
+    pub(crate) protected: &'a (dyn Fn(&RelPath, &str, Span) -> Option<String> + Sync),
 }
 
 /// What a step does to files as a whole, with what mends the references to them.
@@ -54,6 +55,7 @@ pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<StepMov
             covers: &|path| now.truths.cover(action, path),
             text: &|path| now.texts.peek(path),
             holding: &|path, needs| holding(path, needs, now.texts),
+            declared: &|| declared(plan, n, now),
             written: &written,
             action: i,
         });
@@ -184,6 +186,37 @@ fn taken(to: &RelPath, now: &PathsNow<'_>) -> Option<String> {
         folder = folder.rsplit_once('/')?.0;
     }
     None
+}
+
+/// The edits of a step that change names of declarations at the top of files, or packages.
+fn declared(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Vec<(RelPath, Draft)> {
+    let step = &plan.steps[n];
+    let mut out = Vec::new();
+    for (i, action) in step.actions.iter().enumerate() {
+        let Some(language) = action.asks.language else { continue };
+        let in_file = |path: &RelPath| {
+            let text = holding(path, &action.asks.needs, now.texts)?;
+            let text = Text::new(&text);
+            let at = (path, now.index.files());
+            let mut found = Found::default();
+            for code in Code::all(&plan.world, language, at, text.as_str()) {
+                let own = (code.text(text.as_str()), text.line_end());
+                let cx = FileCx {
+                    code: Some(&code),
+                    packages: &step.packages,
+                    answers: now.answers,
+                    ..FileCx::new(&plan.world, path, own, now.index)
+                };
+                action.runner.find(&cx, i, &mut found);
+            }
+            found.drafts.retain(|d| !d.names.is_empty());
+            Some(found.drafts.into_iter().map(|d| (path.clone(), d)).collect::<Vec<_>>())
+        };
+        let covered = now.texts.paths().par_iter().filter(|p| now.truths.cover(action, p));
+        let found: Vec<(RelPath, Draft)> = covered.filter_map(in_file).flatten_iter().collect();
+        out.extend(found);
+    }
+    out
 }
 
 /// The text of a file that holds certain words.

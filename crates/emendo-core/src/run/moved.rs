@@ -23,6 +23,10 @@ impl FileRun {
         env: &Env<'_>,
         found: &mut Found,
     ) {
+        let along = moves.of(&self.at).and_then(|m| m.along);
+        for d in found.drafts.iter_mut().filter(|d| along.is_some() && !d.names.is_empty()) {
+            d.tie.provides = d.tie.provides.or(along.filter(|a| *a == d.declared_tie(&self.at)));
+        }
         let from = found.drafts.len();
         self.references((moves, menders), step, env, found);
         // What rests on a move is no surer than that.

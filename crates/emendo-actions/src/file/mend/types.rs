@@ -51,9 +51,9 @@ impl TypeMender {
             for t in facts.types.iter().filter(|t| t.path.len() == 1) {
                 let name = &t.path[0];
                 // A file that a `symbol` brings along gets its type's name there.
-                let last = if *name == before && m.renames.is_empty() { &after } else { name };
+                let last = if *name == before && !m.named { &after } else { name };
                 let (from, to) = (names.join(&[&old, name]), names.join(&[&new, last]));
-                if from != to && m.renames.is_empty() {
+                if from != to && !m.named {
                     moved.push(ModuleMove::of(m, from, to));
                 }
             }
