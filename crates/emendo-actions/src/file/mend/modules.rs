@@ -216,9 +216,16 @@ impl ModuleMender {
     fn is_loaded(&self, at: &At<'_>, s: Span) -> bool {
         let before = at.cx.text[..s.start as usize].trim_end_matches(['"', '\'', '`']);
         let before = before.trim_end();
-        let before = before.strip_suffix('(').unwrap_or(before).trim_end();
-        let word = before.rsplit(|c: char| !c.is_alphanumeric() && c != '_').next();
-        matches!(word, Some("import" | "require" | "from"))
+        let whole = |load: &&str| {
+            let (word, bracket) = (load.trim_end_matches('('), load.ends_with('('));
+            let rest = match bracket {
+                true => before.strip_suffix('(').map(str::trim_end),
+                false => Some(before),
+            };
+            let rest = rest.and_then(|r| r.strip_suffix(word));
+            rest.is_some_and(|r| !r.ends_with(|c: char| c.is_alphanumeric() || c == '_'))
+        };
+        self.language.exports.loads.iter().any(whole)
     }
 
     /// The way to a module that a statement of the file made known, and that belongs elsewhere now.

@@ -4,23 +4,28 @@ use std::collections::HashSet;
 use std::sync::Arc;
 
 use emendo_lang::{Certainty, Fact, FileFacts, Index, Language, Project as _, Space, Tree};
-use emendo_text::{RelPath, Span, Splice};
+use emendo_text::{Part, RelPath, Span, Splice};
 
 use crate::contract::{
-    Asks, Change, FileCx, FileMove, Found, NoteDraft, Runner, SymbolKind, Tables, Tie,
+    Asks, Change, Draft, FileCx, FileMove, Found, NoteDraft, Runner, SymbolKind, Tables, Tie,
 };
 use crate::file::mend::modules::renaming;
 use crate::file::mend::moved::{ModuleMove, mended};
 use crate::meaning::{Place, SymbolRunner};
+
+/// A file that moves, with its package before and after.
+type MovedPackage = (RelPath, String, String);
 
 /// Mends what files of a language say of types whose files move.
 pub(super) struct TypeMender {
     language: &'static Language,
     pub(super) moved: Vec<ModuleMove>,
     /// The files, with their package before and after.
-    packages: Vec<(RelPath, String, String)>,
+    packages: Vec<MovedPackage>,
     /// The types of the folders that files leave, by package.
     left: Vec<(String, String)>,
+    /// Packages that nothing is left of, each with the one that all of it goes to; none where it goes apart.
+    emptied: Vec<(String, Option<String>)>,
     /// The files that name some of these, and which.
     near: Vec<(RelPath, Vec<String>)>,
     symbols: Option<SymbolRunner>,
@@ -65,7 +70,8 @@ impl TypeMender {
             true => Vec::new(),
             false => types_in(language, &left, project),
         };
-        let mut out = Self { language, moved, packages, left, near: Vec::new(), symbols };
+        let emptied = emptied(language, (&packages, &moved, &left), project);
+        let mut out = Self { language, moved, packages, left, emptied, near: Vec::new(), symbols };
         out.near = out.packages.iter().map(|p| out.near(p, project)).collect();
         out
     }
@@ -125,6 +131,40 @@ impl TypeMender {
 fn must_be_visible(package: &str, names: &[String]) -> String {
     let names: Vec<String> = names.iter().map(|n| format!("`{n}`")).collect();
     format!("what it uses of `{package}` must be visible from there: {}", names.join(", "))
+}
+
+/// The packages that nothing is left of when files move, each with the one that all of it goes to.
+fn emptied(
+    language: &'static Language,
+    (packages, moved, left): (&[MovedPackage], &[ModuleMove], &[(String, String)]),
+    project: &Index,
+) -> Vec<(String, Option<String>)> {
+    let names = &language.names;
+    let mut out: Vec<(String, Option<String>)> = Vec::new();
+    for (_, old, new) in packages {
+        if let Some(known) = out.iter_mut().find(|e| e.0 == *old) {
+            known.1 = known.1.take().filter(|n| n == new);
+            continue;
+        }
+        let goes = |name: &String| {
+            let symbol = names.join(&[old, name]);
+            moved.iter().any(|m| m.old == symbol)
+        };
+        let whole = left.iter().filter(|l| l.0 == *old).all(|l| goes(&l.1));
+        // The package may have a part in another root.
+        let folders = format!("/{}", old.replace(names.separator, "/"));
+        let endings = language.grammar.extensions.iter();
+        let files = project.files();
+        let mut others = endings.flat_map(|e| files.with_ending(&format!(".{e}")));
+        let elsewhere = others.any(|p| {
+            let lies = format!("/{}", p.folder()).ends_with(&folders);
+            lies && !packages.iter().any(|m| m.0 == p)
+        });
+        if whole && !elsewhere && !old.is_empty() {
+            out.push((old.clone(), Some(new.clone())));
+        }
+    }
+    out
 }
 
 /// The types of these folders, each with its package.
@@ -198,10 +238,43 @@ impl Runner for TypeMender {
             d.action = m.action;
             d.tie = Tie { needs: Some(m.tie), ..Tie::default() };
         }
+        self.wildcards(cx, from, out);
     }
 }
 
 impl TypeMender {
+    /// Imports of all that was in a package that nothing is left of: they are refused where there is none.
+    fn wildcards(&self, cx: &FileCx<'_>, from: usize, out: &mut Found) {
+        let Some(code) = cx.code else { return };
+        let names = &self.language.names;
+        let all = code.facts.imports.iter().filter(|i| i.wildcard && !i.is_static);
+        for import in all {
+            let Some((old, new)) = self.emptied.iter().find(|e| e.0 == import.path()) else {
+                continue;
+            };
+            let Some(m) = self.moved.iter().find(|m| names.parent(&m.old) == *old) else {
+                continue;
+            };
+            let text = format!("nothing is left of the package `{old}`");
+            let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
+            let Some(new) = new else {
+                let say = format!("nothing is left of the package `{old}`: take this import away");
+                out.notes.push(NoteDraft::new(import.span, say));
+                continue;
+            };
+            // What comes in by it needs no import of its own below it.
+            let below = Span::at(import.span.end as usize);
+            let path = format!("{new}{}", names.separator);
+            let comes =
+                |s: &Splice| s.span == below && Part::plain(&s.parts, cx.text).contains(&path);
+            let own = out.drafts.split_off(from);
+            let needed = |d: &Draft| !d.change.splices.iter().all(comes);
+            out.drafts.extend(own.into_iter().filter(needed));
+            let splice = Splice::text(import.path_span(), new);
+            out.drafts.push(m.mended(import.span, fact, splice));
+        }
+    }
+
     /// The package that a file says, and the imports of what it had for nothing before.
     fn package(&self, cx: &FileCx<'_>, m: &FileMove, (old, new): (&str, &str), out: &mut Found) {
         let Some(code) = cx.code else { return };
