@@ -498,9 +498,14 @@ impl CodeRunner {
 /// Keeps what the slots hold where a declaration at the top of the file, or its package, gets another name.
 fn declares_at_top(draft: &mut Draft, m: &Match, text: &str, code: &crate::contract::Code) {
     let facts = &code.facts;
-    let mut tops = facts.types.iter().filter(|t| t.path.len() == 1).map(|t| t.at);
-    let written = |at: Span| draft.change.splices.iter().any(|s| s.span.meets(at));
-    if tops.any(written) || facts.package_span.is_some_and(written) {
+    // Types come in the order of their names.
+    let top = |s: &Splice| {
+        let from = facts.types.partition_point(|t| t.at.end <= s.span.start);
+        let mut near = facts.types[from..].iter().take_while(|t| t.at.start < s.span.end);
+        near.any(|t| t.path.len() == 1 && t.at.meets(s.span))
+    };
+    let package = |s: &Splice| facts.package_span.is_some_and(|p| p.meets(s.span));
+    if draft.change.splices.iter().any(|s| top(s) || package(s)) {
         draft.names = m.slots.iter().filter(|s| s.name != "_").map(|s| s.held(text)).collect();
     }
 }
