@@ -295,6 +295,11 @@ pub fn accept_edits(
             out.refused.push(refused);
             continue;
         }
+        // What others took along brought along what it needs.
+        if seen.contains(&e.id) {
+            out.decided.push(e.clone());
+            continue;
+        }
         match parents(e, &by_id, &by_tie, decisions) {
             Err(why) => out.refused.push((e.clone(), Refusal::Other(why))),
             Ok(parents) => {
@@ -326,7 +331,8 @@ fn parents<'p>(
         let tied = e.needs.and_then(|tie| by_tie.get(&tie)).into_iter().flatten();
         e.parents.iter().chain(tied).copied().filter(|id| *id != e.id).collect::<Vec<_>>()
     };
-    let own = e.id;
+    // Edits may need one another.
+    let mut known = HashSet::from([e.id]);
     let mut todo: Vec<Digest> = needed(e);
     while let Some(id) = todo.pop() {
         let Some(p) = by_id.get(&id) else { continue };
@@ -343,8 +349,7 @@ fn parents<'p>(
             }
             _ => {}
         }
-        // Edits may need one another.
-        if id != own && !out.iter().any(|o| o.id == id) {
+        if known.insert(id) {
             out.push(p);
             todo.extend(needed(p));
         }

@@ -1,6 +1,6 @@
 //! How the names of collected code are written where it goes: imports with aliases that tell them apart, and declarations that go along.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use emendo_lang::{FileFacts, ImportName, Language, Space};
 use emendo_text::{RelPath, Span};
@@ -8,8 +8,8 @@ use emendo_text::{RelPath, Span};
 use crate::file::generate::item::{Item, ItemSource};
 use crate::file::generate::uses::{LocalDeclaration, NameInPiece, NameMeaning};
 
-/// Names that are tried before there is none.
-const MOST_NAMES: usize = 99;
+/// Numbers of a name that are tried before there is none.
+const MOST_NAMES: usize = 1_000_000;
 
 /// What a name stands for where the code goes.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -30,7 +30,12 @@ pub(super) struct Naming<'a> {
     /// Words of the template, and the symbols of those that the recipe names.
     words: BTreeSet<&'a str>,
     symbols: &'a BTreeMap<String, String>,
+    /// What the file declares at its top, and what it imports, by name.
+    tops: HashSet<&'a str>,
+    imported: HashMap<&'a str, &'a str>,
     taken: HashMap<String, Meant>,
+    /// The next number of a name that is not free as it is.
+    numbers: HashMap<String, usize>,
     names: HashMap<Meant, String>,
     /// The imports that are needed, by the name that each makes known.
     pub(super) imports: BTreeMap<String, ImportName>,
@@ -59,6 +64,8 @@ impl<'a> Naming<'a> {
         symbols: &'a BTreeMap<String, String>,
     ) -> Self {
         let words = plain_parts(template).flat_map(emendo_lang::token_texts).map(|t| t.1).collect();
+        let imported = facts.imports.iter().filter(|i| !i.passes_on);
+        let imported = imported.filter_map(|i| Some((i.local()?, i.path())));
         Self {
             language,
             facts,
@@ -66,7 +73,10 @@ impl<'a> Naming<'a> {
             target,
             words,
             symbols,
+            tops: facts.top_names().collect(),
+            imported: imported.collect(),
             taken: HashMap::new(),
+            numbers: HashMap::new(),
             names: HashMap::new(),
             imports: BTreeMap::new(),
             wildcards: BTreeSet::new(),
@@ -225,10 +235,9 @@ impl<'a> Naming<'a> {
     fn is_known(&self, name: &str, symbol: Option<&str>) -> bool {
         let is = |s: &str| symbol == Some(s);
         let named = self.symbols.get(name).filter(|_| self.words.contains(name));
-        let imported = self.facts.imports.iter().find(|i| i.local() == Some(name) && !i.passes_on);
         named.is_some_and(|s| !is(s))
-            || imported.is_some_and(|i| !is(i.path()))
-            || self.facts.top_names().any(|n| n == name)
+            || self.imported.get(name).is_some_and(|path| !is(path))
+            || self.tops.contains(name)
     }
 
     fn free_name(
@@ -237,11 +246,15 @@ impl<'a> Naming<'a> {
         meant: &Meant,
         free: impl Fn(&str, &Self) -> bool,
     ) -> Result<String, String> {
-        let numbered = (2..MOST_NAMES).map(|n| format!("{name}{n}"));
-        let mut all = std::iter::once(name.to_owned()).chain(numbered);
-        let new = all.find(|n| free(n, self) && !self.taken.contains_key(n));
-        let new =
-            new.ok_or_else(|| format!("no name like `{name}` is free in `{}`", self.target))?;
+        let from = self.numbers.get(name).copied().unwrap_or(1);
+        let called = |n: usize| if n == 1 { name.to_owned() } else { format!("{name}{n}") };
+        let is_free = |n: &String| free(n, self) && !self.taken.contains_key(n);
+        let number = (from..MOST_NAMES).find(|n| is_free(&called(*n)));
+        let Some(number) = number else {
+            return Err(format!("no name like `{name}` is free in `{}`", self.target));
+        };
+        self.numbers.insert(name.to_owned(), number + 1);
+        let new = called(number);
         self.taken.insert(new.clone(), meant.clone());
         Ok(new)
     }
