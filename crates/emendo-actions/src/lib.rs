@@ -29,8 +29,8 @@ pub use contract::{
     Alternative, Answer, Asked, Asks, Change, Code, CompileCx, Declaration, Draft, FileCx,
     FileMove, FileOp, Followed, Found, InPage, Kept, Kind, Moves, Needs, NoteDraft, Old,
     OldCoordinate, OldKey, OldPath, PathChanges, PathRule, PathsCx, Query, Remains, Replaces,
-    Runner, Subject, SymbolKind, Tables, Tie, TraceLog, TraceStage, TraceStop, Uses, WORD, lossy,
-    words,
+    Runner, Subject, SymbolKind, Tables, TextIfHeld, Tie, TraceLog, TraceStage, TraceStop, Uses,
+    WORD, lossy, words,
 };
 pub use file::{Mended, PathWatch, menders};
 pub use library::CoordinateWatch;

@@ -20,7 +20,7 @@ pub(crate) use draft::action_digest;
 pub use draft::{Alternative, Change, Draft, FileOp, Found, Kept, NoteDraft, Tie};
 pub use followed::{Declaration, Followed, Uses};
 pub use in_page::InPage;
-pub use moves::{FileMove, Moves, PathChanges, PathRule, PathsCx};
+pub use moves::{FileMove, Moves, PathChanges, PathRule, PathsCx, TextIfHeld};
 pub use needs::{Needs, WORD, lossy, words};
 pub use query::{Answer, Asked, Query};
 pub use replaced::{Old, OldCoordinate, OldKey, OldPath, Remains, Replaces, SymbolKind};

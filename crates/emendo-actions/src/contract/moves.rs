@@ -80,6 +80,9 @@ impl FileMove {
     }
 }
 
+/// Gives the text of a file, if that is wanted.
+pub type TextIfHeld<'a> = Box<dyn Fn(&RelPath) -> Option<String> + Sync + 'a>;
+
 /// What a rule for paths may ask.
 pub struct PathsCx<'a> {
     /// Languages, formats and ecosystems.
@@ -96,8 +99,8 @@ pub struct PathsCx<'a> {
     pub covers: &'a (dyn Fn(&RelPath) -> bool + Sync),
     /// The text of a file; none for what is no text.
     pub text: &'a (dyn Fn(&RelPath) -> Option<String> + Sync),
-    /// The text of a file that holds certain words; none for others, and for what is no text.
-    pub holding: &'a (dyn Fn(&RelPath, &Needs) -> Option<String> + Sync),
+    /// What gives the text of a file that holds certain words; none for others, and for what is no text.
+    pub holding: &'a (dyn Fn(&Needs) -> TextIfHeld<'a> + Sync),
     /// The edits of the step that change names of declarations at the top of files, or packages.
     pub declared: &'a (dyn Fn() -> Vec<(RelPath, Draft)> + Sync),
     /// What the step wrote before, by the journal.

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use emendo_actions::{
     Asked, Code, Draft, FileCx, FileMove, FileOp, Found, Moves, Needs, PathChanges, PathsCx,
-    Runner, menders,
+    Runner, TextIfHeld, menders,
 };
 use emendo_lang::{Index, Project as _};
 use emendo_text::{Digest, RelPath, Span, Text};
@@ -54,7 +54,7 @@ pub(crate) fn moves(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Option<StepMov
             answers: now.answers,
             covers: &|path| now.truths.cover(action, path),
             text: &|path| now.texts.peek(path),
-            holding: &|path, needs| holding(path, needs, now.texts),
+            holding: &|needs| holding(needs, now.texts),
             declared: &|| declared(plan, n, now),
             written: &written,
             action: i,
@@ -194,8 +194,9 @@ fn declared(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Vec<(RelPath, Draft)> 
     let mut out = Vec::new();
     for (i, action) in step.actions.iter().enumerate() {
         let Some(language) = action.asks.language else { continue };
+        let holding = holding(&action.asks.needs, now.texts);
         let in_file = |path: &RelPath| {
-            let text = holding(path, &action.asks.needs, now.texts)?;
+            let text = holding(path)?;
             let text = Text::new(&text);
             let at = (path, now.index.files());
             let mut found = Found::default();
@@ -219,10 +220,13 @@ fn declared(plan: &Plan, n: usize, now: &PathsNow<'_>) -> Vec<(RelPath, Draft)> 
     out
 }
 
-/// The text of a file that holds certain words.
-fn holding(path: &RelPath, needs: &Needs, texts: &ProjectFiles) -> Option<String> {
+/// What gives the text of a file that holds certain words.
+fn holding<'a>(needs: &Needs, texts: &'a ProjectFiles) -> TextIfHeld<'a> {
     let narrow = Narrow::new([needs], &Declared::default(), &[]);
-    texts.peek_if(path, &|b| narrow.may_matter(b) && narrow.present(b).meets(needs))
+    let needs = needs.clone();
+    Box::new(move |path| {
+        texts.peek_if(path, &|b| narrow.may_matter(b) && narrow.present(b).meets(&needs))
+    })
 }
 
 /// What goes together stands together: where a part of it is held back, protected or rejected, so is the rest.

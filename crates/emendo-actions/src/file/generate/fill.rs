@@ -38,7 +38,9 @@ impl Printed {
     /// The places of an item that were printed.
     pub(super) fn of(&self, item: usize) -> Vec<Span> {
         let Ok(all) = self.0.lock() else { return Vec::new() };
-        let own = all.iter().filter(|p| p.0 == item);
+        // Texts come before declarations.
+        let first = (item, Part::Text(Span::at(0)));
+        let own = all.range(first..(item, Part::Locals));
         own.filter_map(|p| if let Part::Text(at) = p.1 { Some(at) } else { None }).collect()
     }
 

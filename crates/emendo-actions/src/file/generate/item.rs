@@ -139,7 +139,7 @@ impl Collect {
                 language,
                 import: code.facts.imports.first().map(|i| i.span.of(view).to_owned()),
             });
-            let names = CodeNames::new((&code, view), &resolver, cx, target);
+            let names = CodeNames::new((&code, view), &resolver, cx.project, target);
             let lines = Lines::new(view);
             let at = Place { tree: &code.tree, text: view, line_end, resolver: &resolver };
             for m in all {

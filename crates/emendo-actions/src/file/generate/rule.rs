@@ -1,7 +1,9 @@
 //! Collects items over all files, writes what comes of them, and takes the originals away.
 
+use std::collections::HashSet;
+
 use emendo_lang::{Certainty, Fact};
-use emendo_text::{Hasher, RelPath, Span};
+use emendo_text::{Hasher, RelPath, Span, Splice};
 use rayon::prelude::*;
 
 use crate::contract::{Draft, FileMove, FileOp, NoteDraft, PathChanges, PathRule, PathsCx, Tie};
@@ -9,7 +11,7 @@ use crate::file::generate::fill::Printed;
 use crate::file::generate::item::{FoundItems, Item};
 use crate::file::generate::model::{GenerateRule, Goal};
 use crate::file::generate::place::ItemPlace;
-use crate::file::generate::taken::{Removal, taken};
+use crate::file::generate::taken::taken;
 use crate::file::generate::target::Written;
 
 /// How many places are named as evidence.
@@ -58,12 +60,13 @@ impl GenerateRule {
         let mut items: Vec<Item> = Vec::new();
         for (n, collect) in self.collects.iter().enumerate() {
             let reads = |p: &&RelPath| collect.head.covers(p) && (cx.covers)(p) && !own(p);
+            let holding = (cx.holding)(collect.needs());
             let found: Vec<(&RelPath, FoundItems)> = cx
                 .files
                 .par_iter()
                 .filter(reads)
                 .filter_map(|path| {
-                    let text = (cx.holding)(path, collect.needs())?;
+                    let text = holding(path)?;
                     Some((path, collect.items(n, (path, &text), cx, self.goal.path())))
                 })
                 .collect();
@@ -151,12 +154,13 @@ impl GenerateRule {
                 out.drafts.push((path.clone(), draft));
             }
         }
-        for (path, (hull, splices)) in gone {
+        for (path, place) in gone {
             let text = format!("what stands here is carried over to `{}`", self.goal.path());
             let own = Fact { says: Certainty::Certain, text, at: None };
             let less = facts.iter().filter(|f| f.says < Certainty::Certain).cloned();
             let evidence = std::iter::once(own).chain(less).collect();
-            let mut draft = Draft::new(action, self.digest, hull, evidence).writing(splices);
+            let splices = vec![Splice::text(place, "")];
+            let mut draft = Draft::new(action, self.digest, place, evidence).writing(splices);
             draft.tie = Tie { provides: along, needs: tie, uses: Vec::new() };
             out.drafts.push((path, draft));
         }
@@ -168,45 +172,43 @@ impl GenerateRule {
         items: &[Item],
         printed: &Printed,
         carried: &[(RelPath, Span)],
-    ) -> (Vec<(RelPath, Removal)>, Option<String>) {
+    ) -> (Vec<(RelPath, Span)>, Option<String>) {
         let mut out = Vec::new();
         if !self.drop {
             return (out, None);
         }
-        let stays: Vec<bool> = items.iter().map(|i| !self.whole(i, items)).collect();
-        let first = items.iter().zip(&stays).find(|(i, stays)| **stays && i.left.is_none());
-        let first = first.map(|f| f.0.at());
-        let numbers: Vec<usize> =
-            (0..items.len()).filter(|i| items[*i].left.is_none() && !stays[*i]).collect();
-        for run in numbers.chunk_by(|a, b| items[*a].source.path == items[*b].source.path) {
-            let own: Vec<&Item> = run.iter().map(|i| &items[*i]).collect();
-            let separators = own[0].source.language.compare.separators;
-            let number = |item: &Item| run.iter().copied().find(|i| std::ptr::eq(&items[*i], item));
+        let carried: HashSet<&(RelPath, Span)> = carried.iter().collect();
+        let (mut from, mut first) = (0, None);
+        // Items come by path.
+        for file in items.chunk_by(|a, b| a.source.path == b.source.path) {
+            let numbered = (from..).zip(file).filter(|(_, i)| i.left.is_none());
+            from += file.len();
+            let (goes, stays): (Vec<_>, Vec<_>) = numbered.partition(|(_, i)| whole(i, file));
+            first = first.or_else(|| stays.first().map(|(_, i)| i.at()));
+            let source = &file[0].source;
             let written = |item: &Item, at: Span| {
-                number(item).is_some_and(|n| printed.of(n).iter().any(|p| p.contains(at)))
+                let known = goes.iter().find(|(_, i)| std::ptr::eq(*i, item));
+                known.is_some_and(|(n, _)| printed.of(*n).iter().any(|p| p.contains(at)))
             };
-            let path = &own[0].source.path;
-            let moved = |at: &Span| carried.iter().any(|c| c.0 == *path && c.1 == *at);
-            let changes = taken(&own, separators, &written, &moved);
-            out.extend(changes.into_iter().map(|c| (path.clone(), c)));
+            let moved = |at: &Span| carried.contains(&(source.path.clone(), *at));
+            let own: Vec<&Item> = goes.iter().map(|g| g.1).collect();
+            let gone = taken(&own, source.language.compare.separators, &written, &moved);
+            out.extend(gone.into_iter().map(|g| (source.path.clone(), g)));
         }
         (out, first)
     }
+}
 
-    /// True if all of the list is carried over that an item stands in.
-    fn whole(&self, item: &Item, items: &[Item]) -> bool {
-        let same = |i: &&Item| i.source.path == item.source.path;
-        match &item.place {
-            Some(Ok(ItemPlace::Listed(list))) => {
-                let carried =
-                    |e: &Span| items.iter().filter(same).any(|i| i.left.is_none() && i.span == *e);
-                list.elements.iter().all(carried)
-            }
-            _ => !items
-                .iter()
-                .filter(same)
-                .any(|i| i.left.is_some() && !matches!(i.place, Some(Ok(ItemPlace::Listed(_))))),
+/// True if all of the list is carried over that an item of a file stands in.
+fn whole(item: &Item, file: &[Item]) -> bool {
+    match &item.place {
+        Some(Ok(ItemPlace::Listed(list))) => {
+            let carried = |e: &Span| file.iter().any(|i| i.left.is_none() && i.span == *e);
+            list.elements.iter().all(carried)
         }
+        _ => !file
+            .iter()
+            .any(|i| i.left.is_some() && !matches!(i.place, Some(Ok(ItemPlace::Listed(_))))),
     }
 }
 

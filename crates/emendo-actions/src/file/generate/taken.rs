@@ -1,24 +1,21 @@
 //! Takes the originals of what was carried over away.
 
 use emendo_pattern::{delete_item, delete_splice};
-use emendo_text::{Span, Splice};
+use emendo_text::Span;
 
 use crate::file::generate::item::Item;
 use crate::file::generate::lines::{begins_line, line_after, line_start, merged, with_blank_line};
 use crate::file::generate::place::{ItemList, ItemPlace};
 use crate::file::generate::uses::LocalDeclaration;
 
-/// What is taken away: the place, and the changes.
-pub(super) type Removal = (Span, Vec<Splice>);
-
-/// What takes items of one file away, with the comments behind them, and those above them that are written elsewhere: the changes, and
-/// the place of each. The items are all of their lists.
+/// What takes items of one file away, with the comments behind them, and those above them that are written elsewhere: the
+/// places. The items are all of their lists.
 pub(super) fn taken(
     items: &[&Item],
     separators: &[&str],
     written: &dyn Fn(&Item, Span) -> bool,
     moved: &dyn Fn(&Span) -> bool,
-) -> Vec<Removal> {
+) -> Vec<Span> {
     let Some(first) = items.first() else { return Vec::new() };
     let text = first.source.text.as_str();
     let mut lists: Vec<(&ItemList, Vec<&Item>)> = Vec::new();
@@ -50,8 +47,7 @@ pub(super) fn taken(
     }
     // What stands together goes together: two pairs of one object go with the comma between them.
     let alone = merged(alone).into_iter().map(|g| with_blank_line(text, g));
-    let all = merged(alone.chain(listed).collect());
-    all.into_iter().flat_map(|g| change(vec![g])).collect()
+    merged(alone.chain(listed).collect())
 }
 
 /// The declarations that went along and that nothing else uses: the last of those that rest on one another first.
@@ -68,12 +64,6 @@ fn unused(items: &[&Item], mut locals: Vec<&LocalDeclaration>, text: &str) -> Ve
         gone.push(local.at);
         out.push(delete_splice(text, local.whole, |_| None).span);
     }
-}
-
-fn change(gone: Vec<Span>) -> Option<Removal> {
-    let merged = merged(gone);
-    let hull = merged.iter().copied().reduce(Span::hull)?;
-    Some((hull, merged.into_iter().map(|g| Splice::text(g, "")).collect()))
 }
 
 /// Whole lines of a comment, with their line end.

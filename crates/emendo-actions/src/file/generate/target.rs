@@ -8,10 +8,10 @@ use emendo_lang::{Certainty, Fact, FileFacts, ImportName, Language, Project as _
 use emendo_pattern::ImportPlan;
 use emendo_text::{FilledCode, Part, RelPath, Span, Splice};
 
-use crate::contract::{PathsCx, Tables};
+use crate::contract::PathsCx;
 use crate::file::generate::fill::{Printed, fill};
 use crate::file::generate::item::Item;
-use crate::file::generate::lines::comments_above;
+use crate::file::generate::lines::{comments_above, line_start};
 use crate::file::generate::model::{GenerateRule, Goal, InsertAt};
 use crate::file::generate::naming::{ItemNames, Naming};
 
@@ -68,7 +68,7 @@ impl GenerateRule {
     ) -> Result<Written, String> {
         let path = self.goal.path();
         let there = (cx.text)(path);
-        let language = language_of(cx.tables, path);
+        let language = cx.tables.language_of(path);
         for item in items.iter_mut() {
             if let Some(Err(why)) = &item.place {
                 item.left = Some(why.clone());
@@ -339,11 +339,6 @@ impl GenerateRule {
     }
 }
 
-/// The language of a file; none where it is a page, or no code.
-fn language_of(tables: &Tables, path: &RelPath) -> Option<&'static Language> {
-    tables.language_of(path)
-}
-
 /// Imports whose names what is written uses.
 fn used(imports: BTreeMap<String, ImportName>, facts: &FileFacts) -> Vec<ImportName> {
     let all = imports.into_iter();
@@ -380,7 +375,7 @@ fn spliced(text: &str, mut splices: Vec<Splice>) -> String {
 
 /// The lines of what is written, before or after the lines of a place.
 fn insertion(there: &str, place: Span, after: bool, lines: &Parsed, line_end: &str) -> Splice {
-    let start = there[..place.start as usize].rfind('\n').map_or(0, |i| i + 1);
+    let start = line_start(there, place.start as usize);
     let lead = &there[start..place.start as usize];
     let indent = &lead[..lead.len() - lead.trim_start().len()];
     let end =

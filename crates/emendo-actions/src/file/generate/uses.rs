@@ -2,11 +2,11 @@
 
 use emendo_lang::language::PathTo;
 use emendo_lang::tree::{span, tokens};
-use emendo_lang::{Import, ImportName, OwnName, Project as _, Resolver, Space, Word};
+use emendo_lang::{Import, ImportName, Index, OwnName, Project as _, Resolver, Space, Word};
 use emendo_text::{RelPath, Span};
 use tree_sitter::Node;
 
-use crate::contract::{Code, PathsCx};
+use crate::contract::Code;
 use crate::file::generate::lines::comments_above;
 
 /// Declarations that rest on one another, deeper than this, are not taken along.
@@ -59,12 +59,12 @@ pub(super) struct LocalDeclaration {
 
 /// The names of one parsed text.
 pub(super) struct CodeNames<'a> {
-    pub(super) code: &'a Code,
-    pub(super) text: &'a str,
-    pub(super) resolver: &'a Resolver<'a>,
-    pub(super) cx: &'a PathsCx<'a>,
+    code: &'a Code,
+    text: &'a str,
+    resolver: &'a Resolver<'a>,
+    project: &'a Index,
     /// Where the code is written to.
-    pub(super) target: &'a RelPath,
+    target: &'a RelPath,
     words: Vec<(&'a str, &'a Word)>,
 }
 
@@ -74,14 +74,14 @@ impl<'a> CodeNames<'a> {
     pub(super) fn new(
         (code, text): (&'a Code, &'a str),
         resolver: &'a Resolver<'a>,
-        cx: &'a PathsCx<'a>,
+        project: &'a Index,
         target: &'a RelPath,
     ) -> Self {
         let all = code.facts.all_words();
         let mut words: Vec<(&str, &Word)> =
             all.flat_map(|(name, words)| words.iter().map(move |w| (name, w))).collect();
         words.sort_by_key(|w| (w.1.span.start, w.1.span.end));
-        Self { code, text, resolver, cx, target, words }
+        Self { code, text, resolver, project, target, words }
     }
 
     /// What the names of a place mean beyond it. A slot that is the name of a declaration names that.
@@ -272,7 +272,7 @@ impl<'a> CodeNames<'a> {
     /// How the target writes the path of something in a module of the project, in a manner that stands elsewhere.
     fn written(&self, symbol: &str, manner: &[&str]) -> Option<String> {
         let language = self.code.language;
-        let (names, files) = (&language.names, self.cx.project.files());
+        let (names, files) = (&language.names, self.project.files());
         // Elsewhere a path from the root says the same in every file.
         let modules = language.modules.as_ref().filter(|_| !manner.is_empty())?;
         if names.module_separator.is_empty() && modules.own.is_empty() {
@@ -296,7 +296,7 @@ impl<'a> CodeNames<'a> {
         let names = &language.names;
         let all = self.resolver.candidates(&[name], w.space, w.span.start);
         let known = |s: &&String| {
-            let project = self.cx.project;
+            let project = self.project;
             project.type_of(s).is_some() || project.holds(language, &names.parent(s), names.last(s))
         };
         let packages = !language.imports.packages.is_empty();
