@@ -28,6 +28,7 @@ mod look;
 mod plan;
 mod project;
 mod recipes;
+mod replay;
 mod review;
 mod run;
 mod session;
@@ -36,8 +37,9 @@ mod state;
 pub use emendo_docs::TOOLCHAINS;
 
 pub use crate::apply::{
-    CommitFailure, CommitRecord, Disk, FileMeta, Folder, FormatFailure, Formatter, History,
-    Journal, MadeCommit, NoHistory, Op, Ops, Phase, PlannedCommit, RealDisk, StateFile, TakenBack,
+    CommitFailure, CommitRecord, Disk, FileChange, FileMeta, Folder, FormatFailure, Formatter,
+    History, Journal, MadeCommit, NoHistory, Op, Ops, Phase, PlannedCommit, RealDisk, StateFile,
+    TakenBack,
 };
 pub use crate::edits::{
     Decision, DecisionError, Decisions, DraftKey, Edit, Evidence, Leftover, Note, OnceWritten,
@@ -55,6 +57,7 @@ pub use crate::recipes::{
     Shipped, StayedLine, TestReport, UncoveredRow, Verdict as ExampleVerdict, check, hints,
     read_source, recipe_files, test, unmet,
 };
+pub use crate::replay::{LineMap, Rehearsal, RehearsedRun, TreeState, Variant};
 pub use crate::review::{
     Decided, DecidedPlace, FileRecord, FileWords, Header, LeftoverAt, OpenCounts, OpenWork,
     Proposal, Refusal, Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Terms,

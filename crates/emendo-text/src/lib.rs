@@ -30,7 +30,9 @@ mod visible;
 
 pub use diag::{Diagnostic, Help, Label, Severity};
 pub use digest::{Digest, Hasher};
-pub use hunk::{ChangedRun, Hunk, HunkLine, LineKind, LineMark, changed_lines, hunks, line_marks};
+pub use hunk::{
+    ChangedRun, Hunk, HunkLine, LineKind, LineMark, changed_lines, hunks, line_marks, merge_lines,
+};
 pub use indent::{Indents, indent_unit, template_unit};
 pub use part::{Part, Shifted, Splice};
 pub use path::{PathError, RelPath};

@@ -13,7 +13,7 @@ pub(crate) const USAGE: u8 = 2;
 /// Refused, to protect the user's work.
 pub(crate) const REFUSED: u8 = 3;
 /// A command of the project failed.
-const FAILED: u8 = 4;
+pub(crate) const FAILED: u8 = 4;
 /// The system failed: a disk, a permission.
 const SYSTEM: u8 = 5;
 
@@ -52,6 +52,20 @@ pub(crate) struct Refused {
 }
 
 impl Refused {
+    pub(crate) fn error(message: impl Into<String>, help: impl Into<String>) -> anyhow::Error {
+        Self { message: message.into(), help: help.into() }.into()
+    }
+}
+
+/// A command of the project failed, with where to look.
+#[derive(Debug, thiserror::Error)]
+#[error("{message}")]
+pub(crate) struct Failed {
+    message: String,
+    help: String,
+}
+
+impl Failed {
     pub(crate) fn error(message: impl Into<String>, help: impl Into<String>) -> anyhow::Error {
         Self { message: message.into(), help: help.into() }.into()
     }
@@ -163,6 +177,9 @@ fn way_out(e: &anyhow::Error) -> (u8, Option<String>) {
     }
     if let Some(r) = e.downcast_ref::<Refused>() {
         return (REFUSED, Some(r.help.clone()));
+    }
+    if let Some(f) = e.downcast_ref::<Failed>() {
+        return (FAILED, Some(f.help.clone()));
     }
     e.downcast_ref::<SessionError>().map_or((SYSTEM, None), of_session)
 }

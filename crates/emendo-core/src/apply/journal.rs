@@ -134,7 +134,7 @@ impl Journal {
         Ok(())
     }
 
-    fn unpack(&self, packed: Packed) -> io::Result<Vec<u8>> {
+    pub(super) fn unpack(&self, packed: Packed) -> io::Result<Vec<u8>> {
         let mut file = std::fs::File::open(self.dir.join(PACK))?;
         file.seek(SeekFrom::Start(packed.offset))?;
         let mut bytes = Vec::new();

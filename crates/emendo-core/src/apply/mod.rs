@@ -1,5 +1,6 @@
 //! Writing: the disk, the journal of what is written, and the commits of that.
 
+mod content;
 mod disk;
 mod history;
 mod journal;
@@ -8,6 +9,8 @@ mod ops;
 mod pack;
 mod phase;
 
+pub use content::FileChange;
+pub(crate) use content::changes_of;
 pub use disk::{Disk, RealDisk, StateFile};
 pub use history::{
     CommitFailure, FormatFailure, Formatter, History, MadeCommit, NoHistory, PlannedCommit,

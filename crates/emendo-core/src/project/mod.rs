@@ -14,7 +14,8 @@ use emendo_text::{PathError, RelPath};
 
 pub(crate) use files::ProjectFiles;
 pub use reader::FileSource;
-use reader::{HeldBytes, OnDisk};
+use reader::HeldBytes;
+pub(crate) use reader::OnDisk;
 pub use settings::{FormatRule, SETTINGS};
 use settings::{Rules, settings};
 pub(crate) use survey::survey_files;
@@ -195,6 +196,13 @@ impl Project {
         all
     }
 
+    /// Files on disk that count as not being there, in order.
+    pub(crate) fn absent(&self) -> Vec<RelPath> {
+        let mut all = self.source.absent();
+        all.sort_unstable();
+        all
+    }
+
     /// The root.
     pub fn root(&self) -> &Path {
         &self.root
@@ -239,6 +247,16 @@ impl Project {
     /// The commands that bring changed files into the project's form, with the files that each is for.
     pub fn format_rules(&self) -> &[FormatRule] {
         &self.rules.format
+    }
+
+    /// The command that shows that the project builds and passes.
+    pub fn check(&self) -> Option<&str> {
+        self.rules.check.as_deref()
+    }
+
+    /// The command that makes a fresh copy of the project ready to be checked.
+    pub fn prepare(&self) -> Option<&str> {
+        self.rules.prepare.as_deref()
     }
 
     /// The folders of recipes that the settings name.

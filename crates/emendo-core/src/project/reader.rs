@@ -27,6 +27,11 @@ pub trait FileSource: Send + Sync + Debug {
     fn unsaved(&self) -> Vec<RelPath> {
         Vec::new()
     }
+
+    /// Files on disk that count as not being there.
+    fn absent(&self) -> Vec<RelPath> {
+        Vec::new()
+    }
 }
 
 /// The files as they lie on disk.

@@ -35,6 +35,10 @@ struct Settings {
     commit: CommitSettings,
     /// What brings changed files into the project's form.
     format: Option<FormatSetting>,
+    /// What shows that the project builds and passes.
+    check: Option<String>,
+    /// What makes a fresh copy of the project ready for that.
+    prepare: Option<String>,
 }
 
 /// A key, or several.
@@ -90,6 +94,10 @@ pub(super) struct Rules {
     /// The template of commit messages.
     pub(super) message: Option<String>,
     pub(super) format: Vec<FormatRule>,
+    /// The command that shows that the project builds and passes.
+    pub(super) check: Option<String>,
+    /// The command that makes a fresh copy ready for that.
+    pub(super) prepare: Option<String>,
 }
 
 /// The settings, or what is wrong with them.
@@ -122,7 +130,17 @@ pub(super) fn settings(root: &Path) -> Result<Rules, String> {
         keys: keys.collect(),
         message: settings.commit.message,
         format: format_rules(settings.format)?,
+        check: command("check", settings.check)?,
+        prepare: command("prepare", settings.prepare)?,
     })
+}
+
+/// The command of a key, or what is wrong with it.
+fn command(key: &str, command: Option<String>) -> Result<Option<String>, String> {
+    match command.as_deref().map(str::trim) {
+        Some("") => Err(format!("`{key}` is an empty command")),
+        _ => Ok(command),
+    }
 }
 
 /// The commands of `format`, or what is wrong with one.

@@ -107,6 +107,8 @@ pub(crate) fn walk(project: &Project, with: &[SkipReason]) -> WalkResult {
             out.files.insert(at, path);
         }
     }
+    let absent = project.absent();
+    out.files.retain(|p| absent.binary_search(p).is_err());
     out.files = out.files.into_iter().map(|p| project.as_said(p)).collect();
     out
 }

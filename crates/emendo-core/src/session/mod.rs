@@ -175,9 +175,26 @@ impl Session {
     }
 
     /// What steps wrote that do their work once, by the journals that stand.
-    fn own(&self) -> Result<Vec<OnceWritten>, SessionError> {
+    pub(crate) fn own(&self) -> Result<Vec<OnceWritten>, SessionError> {
         let journals = self.journals()?.into_iter().filter(|j| j.phase == Phase::Done);
         Ok(journals.flat_map(|j| j.ops.once).collect())
+    }
+
+    /// Where results of the project's check are kept; it need not be there.
+    ///
+    /// # Errors
+    /// If the state folder cannot be used.
+    pub fn checks(&self) -> Result<PathBuf, SessionError> {
+        Ok(self.state()?.join(CHECKS))
+    }
+
+    /// The same, for who keeps results there: the state folder is made if it is not there.
+    ///
+    /// # Errors
+    /// If it cannot be made, or is not to be trusted.
+    pub fn make_checks(&self) -> Result<PathBuf, SessionError> {
+        drop(self.lock()?);
+        self.checks()
     }
 
     /// The journals, the oldest first.
@@ -241,13 +258,15 @@ impl Session {
 
 /// In the state folder: locked as long as a program is at work that an apply has started.
 pub const CHILD: &str = "child";
+/// In the state folder: results of the project's check.
+const CHECKS: &str = "checks";
 /// In the state folder: what commands of the project or hooks left unfinished.
 const ASIDE: &str = "aside";
 
 const UNMET: &str = "the edit that it needs is not accepted";
 
 /// Accepted edits that need one that is not.
-fn unmet<'p>(proposal: &'p Proposal, decisions: &Decisions) -> Vec<&'p Edit> {
+pub(crate) fn unmet<'p>(proposal: &'p Proposal, decisions: &Decisions) -> Vec<&'p Edit> {
     let is_in = |e: &&Edit| decisions.status(e).is_accepted();
     let held = |e: &Edit| e.standing.barred().is_some();
     let open: HashSet<Digest> =

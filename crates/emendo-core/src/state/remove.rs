@@ -4,10 +4,11 @@ use std::io;
 use std::path::Path;
 
 /// What the program keeps in the state folder, the lock last.
-const KEPT: [&str; 13] = [
+const KEPT: [&str; 14] = [
     "child",
     "index.lock",
     "aside",
+    "checks",
     "index",
     "unsettled",
     "proposal.jsonl.new",

@@ -5,7 +5,7 @@ mod proposal;
 mod recipes;
 mod safe;
 
-pub use project::{demo, finished, found, leftovers, places, status, survey, why};
+pub use project::{demo, finished, found, leftovers, places, status, survey, verified, why};
 pub use proposal::{applied, decided, edit, edits, missing, notes, proposal, undone};
 pub use recipes::{checked, coverage, diagnostic, drafted, listed, recipe, tested};
 pub use safe::write;

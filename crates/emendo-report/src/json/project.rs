@@ -7,6 +7,7 @@ use emendo_core::{
     Remaining, Search, Summary, Survey, WhyLine, summarize,
 };
 use emendo_text::RelPath;
+use emendo_verify::Verification;
 use serde::Serialize;
 use serde_json::{Value, json};
 
@@ -23,6 +24,7 @@ pub fn status(
     (proposal, summary): (Option<&Proposal>, Option<&Summary>),
     (changed, stale): (&[RelPath], &[&Decision]),
     (done, interrupted): (&[&Journal], bool),
+    verified: Option<&Verification>,
 ) -> Value {
     let applied: Vec<_> = done
         .iter()
@@ -45,7 +47,16 @@ pub fn status(
         "stale": stale,
         "applied": applied,
         "interrupted": interrupted,
+        "verified": verified,
     })
+}
+
+/// What a verification says, and the folder that holds the logs.
+pub fn verified(v: &Verification, logs: &Path) -> Value {
+    let mut value = serde_json::to_value(v).unwrap_or_default();
+    value["passed"] = json!(v.passed());
+    value["logs"] = json!(logs);
+    value
 }
 
 /// What is left of the old API, what is pending, what was left on purpose, and what was looked for.

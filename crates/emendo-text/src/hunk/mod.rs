@@ -1,10 +1,12 @@
 //! Changed lines between an original and its pieces, each with the edits that changed it.
 
 mod marks;
+mod merge;
 
 use serde::{Deserialize, Serialize};
 
 pub use marks::{LineMark, line_marks};
+pub use merge::merge_lines;
 
 use crate::{Lines, Piece, Span};
 

@@ -16,6 +16,7 @@ mod show;
 mod status;
 mod survey;
 mod undo;
+pub(crate) mod verify;
 mod why;
 
 use std::path::PathBuf;
@@ -83,6 +84,7 @@ enum Command {
     Reopen(decide::Reopen),
     Done(decide::Done),
     Apply(apply::Apply),
+    Verify(verify::Verify),
     Undo(undo::Undo),
     Status(status::StatusCommand),
     Leftovers(leftovers::Leftovers),
@@ -147,6 +149,7 @@ impl Cli {
             Command::Reopen(c) => c.run(&globals),
             Command::Done(c) => c.run(&globals),
             Command::Apply(c) => c.run(&globals),
+            Command::Verify(c) => c.run(&globals),
             Command::Undo(c) => c.run(&globals),
             Command::Status(c) => c.run(&globals),
             Command::Leftovers(c) => c.run(&globals),

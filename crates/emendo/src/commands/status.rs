@@ -10,6 +10,7 @@ use emendo_core::{
 };
 use emendo_report::json;
 use emendo_text::{Digest, RelPath, one_line};
+use emendo_verify::History;
 
 use crate::commands::apply::{short, title_width};
 use crate::globals::Globals;
@@ -48,6 +49,7 @@ impl StatusCommand {
         let summary = proposal.as_ref().map(|p| summarize(p, &decisions));
         let unfinished = journals.iter().any(Journal::unfinished);
         let done: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
+        let verified = History::new(session.checks()?).last();
         let mut out = anstream::stdout().lock();
         if globals.json {
             let value = json::status(
@@ -55,6 +57,7 @@ impl StatusCommand {
                 (proposal.as_ref(), summary.as_ref()),
                 (&changed, &stale),
                 (&done, unfinished),
+                verified.as_ref(),
             );
             return show::json(&mut out, &value);
         }
@@ -75,6 +78,9 @@ impl StatusCommand {
         match (&proposal, &summary) {
             (Some(p), Some(s)) => of_proposal(&mut out, p, s, &decisions)?,
             _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
+        }
+        if let Some(v) = &verified {
+            crate::commands::verify::said::line(&mut out, v)?;
         }
         moved_on(&mut out, &changed, &stale)?;
         Ok(ExitCode::SUCCESS)
@@ -199,7 +205,7 @@ fn moved_on(out: &mut impl Write, changed: &[RelPath], stale: &[&Decision]) -> i
 }
 
 /// A time as the clock here shows it.
-fn when(seconds: u64) -> String {
+pub(crate) fn when(seconds: u64) -> String {
     let time = i64::try_from(seconds).ok().and_then(|s| jiff::Timestamp::from_second(s).ok());
     let local = time.map(|t| t.to_zoned(jiff::tz::TimeZone::system()));
     local.map_or_else(String::new, |t| t.strftime("%Y-%m-%d %H:%M").to_string())

@@ -5,11 +5,13 @@ use std::io::{self, Read, Seek, Write};
 use std::path::Path;
 use std::process::{Command, ExitStatus, Output};
 
+pub(crate) mod check;
 pub(crate) mod confirmed;
 pub(crate) mod formatter;
 pub(crate) mod git;
 pub(crate) mod history;
 pub(crate) mod machine;
+pub(crate) mod scratch;
 
 /// How many lines of what a program said are shown.
 const LINES: usize = 20;

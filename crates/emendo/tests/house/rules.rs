@@ -14,6 +14,7 @@ pub(crate) const CRATES: &[&str] = &[
     "emendo-recipe",
     "emendo-actions",
     "emendo-core",
+    "emendo-verify",
     "emendo-report",
     "emendo-review",
     "emendo",
@@ -50,13 +51,15 @@ const ROWS: &[&str] = &[
 ];
 
 /// Where languages are told by name: their own files.
-const LANGUAGE_ROOMS: &[&str] = &["crates/emendo-languages/src/"];
+const LANGUAGE_ROOMS: &[&str] =
+    &["crates/emendo-languages/src/", "crates/emendo-verify/src/tools/"];
 
 /// Where files of the project are read and written: what walks it, and what applies to it.
 const FILE_ROOMS: &[&str] = &[
     "crates/emendo-core/src/project/",
     "crates/emendo-core/src/apply/",
     "crates/emendo-core/src/state/",
+    "crates/emendo-verify/src/history.rs",
 ];
 
 /// What hands tables on to those that ask.

@@ -1,0 +1,298 @@
+//! Finds the steps that make a check fail: the check runs without them, in a copy of the project.
+//!
+//! A step is guilty if leaving it out takes a new problem of the whole run away, and brings no other. A step whose absence takes some away and
+//! brings others is needed by the rest: it is not judged by that. If no step is guilty alone, all suspects are left out and put back one by one;
+//! the one with which new problems come back is guilty. Each verdict is run twice.
+
+use std::collections::HashSet;
+
+use emendo_core::StepKey;
+use serde::{Deserialize, Serialize};
+
+use crate::problem::{CheckResult, Problem, new_problems};
+
+/// What a check is run over.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "trial")]
+pub enum Trial {
+    /// The tree before the edits.
+    Before,
+    /// The tree with all of them.
+    Whole,
+    /// The tree without those of some steps.
+    Without {
+        /// The steps.
+        steps: Vec<StepKey>,
+    },
+}
+
+/// Runs a check over trees.
+pub trait Trials {
+    /// Why a check cannot be run.
+    type Error;
+
+    /// Runs the check over a tree; gives how many edits of other steps were left out with it, too.
+    ///
+    /// # Errors
+    /// If the tree cannot be made, or the check cannot be run.
+    fn run(&mut self, trial: &Trial) -> Result<(CheckResult, usize), Self::Error>;
+}
+
+/// One run of the search.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Attempt {
+    /// What was run.
+    #[serde(flatten)]
+    pub trial: Trial,
+    /// How many edits of other steps were left out since they need one of these.
+    pub along: usize,
+    /// How many of the new problems are gone.
+    pub gone: usize,
+    /// How many others came.
+    pub came: usize,
+    /// What it gave.
+    pub result: CheckResult,
+}
+
+/// A step that makes the check fail.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Guilty {
+    /// The step.
+    #[serde(flatten)]
+    pub step: StepKey,
+    /// How many of the new problems are gone without it.
+    pub problems: usize,
+    /// How many edits of other steps need one of it.
+    pub along: usize,
+}
+
+/// What the search says.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "blame")]
+pub enum Blame {
+    /// These steps.
+    Steps {
+        /// The steps, as they were found.
+        guilty: Vec<Guilty>,
+    },
+    /// No step: without all of them the check fails as it does with them.
+    NoStep,
+    /// Nobody: the check does not give the same twice.
+    Unstable,
+    /// Nobody: in a copy of the project the check fails before the edits too, otherwise than in place.
+    FailsInCopy,
+    /// Nobody: in a copy of the project the check says nothing new.
+    PassesInCopy,
+    /// Nobody yet: the tries are used up.
+    TriesUsedUp,
+}
+
+/// How a search went.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Findings {
+    /// What it says.
+    #[serde(flatten)]
+    pub blame: Blame,
+    /// Steps that the rest of the edits needs: without them other problems come.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub needed: Vec<StepKey>,
+    /// The steps that were suspected.
+    pub suspects: Vec<StepKey>,
+    /// The runs.
+    pub attempts: Vec<Attempt>,
+}
+
+/// Searches for the guilty of some suspects with at most this many runs. `before` is what the check says of the tree before the
+/// edits, in place, and `now` of the tree with them. `tell` hears of each run.
+///
+/// # Errors
+/// What a run gives.
+pub fn search<T: Trials>(
+    (before, now): (Option<&CheckResult>, &CheckResult),
+    suspects: Vec<StepKey>,
+    tries: usize,
+    trials: &mut T,
+    tell: &mut dyn FnMut(&Attempt),
+) -> Result<Findings, T::Error> {
+    let search = Search {
+        tries,
+        trials,
+        tell,
+        base: Vec::new(),
+        whole: Vec::new(),
+        new: Vec::new(),
+        attempts: Vec::new(),
+        needed: Vec::new(),
+        suspects,
+    };
+    search.run(before, now)
+}
+
+struct Search<'a, T> {
+    tries: usize,
+    trials: &'a mut T,
+    tell: &'a mut dyn FnMut(&Attempt),
+    /// The problems before the edits, in the copy.
+    base: Vec<Problem>,
+    /// The problems with all of them.
+    whole: Vec<Problem>,
+    /// Those of them that are new.
+    new: Vec<Problem>,
+    attempts: Vec<Attempt>,
+    needed: Vec<StepKey>,
+    suspects: Vec<StepKey>,
+}
+
+/// The problems of one list that are not in another.
+fn besides(all: &[Problem], known: &[Problem]) -> Vec<Problem> {
+    new_problems(all, known, &|p| p.clone())
+}
+
+/// What a try showed.
+struct Shown {
+    result: CheckResult,
+    gone: usize,
+    came: usize,
+    along: usize,
+}
+
+impl<T: Trials> Search<'_, T> {
+    fn run(
+        mut self,
+        before: Option<&CheckResult>,
+        now: &CheckResult,
+    ) -> Result<Findings, T::Error> {
+        let Some(base) = self.attempt(Trial::Before)? else {
+            return Ok(self.ends(Blame::TriesUsedUp));
+        };
+        if before.is_some_and(|b| !b.agrees(&base.result)) {
+            return Ok(self.ends(Blame::FailsInCopy));
+        }
+        self.base = base.result.problems.clone();
+        let Some(whole) = self.attempt(Trial::Whole)? else {
+            return Ok(self.ends(Blame::TriesUsedUp));
+        };
+        let new = besides(&whole.result.problems, &self.base);
+        let in_place = besides(&now.problems, &self.base);
+        if besides(&in_place, &new).len() + besides(&new, &in_place).len() > 0 {
+            // In the copy it says something else: is that so each time?
+            let stops = match self.attempt(Trial::Whole)? {
+                None => Some(Blame::TriesUsedUp),
+                Some(again) if !again.result.agrees(&whole.result) => Some(Blame::Unstable),
+                Some(_) if new.is_empty() => Some(Blame::PassesInCopy),
+                Some(_) => None,
+            };
+            if let Some(blame) = stops {
+                return Ok(self.ends(blame));
+            }
+        }
+        (self.whole, self.new) = (whole.result.problems, new);
+        let mut guilty = Vec::new();
+        for step in self.suspects.clone() {
+            let trial = Trial::Without { steps: vec![step.clone()] };
+            let Some(shown) = self.attempt(trial.clone())? else {
+                return Ok(self.judged(guilty, Blame::TriesUsedUp));
+            };
+            if shown.gone == 0 {
+                continue;
+            }
+            if shown.came > 0 {
+                self.needed.push(step);
+                continue;
+            }
+            match self.again(trial, &shown)? {
+                Some(true) => {
+                    guilty.push(Guilty { step, problems: shown.gone, along: shown.along });
+                }
+                Some(false) => return Ok(self.ends(Blame::Unstable)),
+                None => return Ok(self.judged(guilty, Blame::TriesUsedUp)),
+            }
+        }
+        if !guilty.is_empty() {
+            return Ok(self.ends(Blame::Steps { guilty }));
+        }
+        self.one_by_one()
+    }
+
+    /// All suspects are left out, and put back one by one.
+    fn one_by_one(mut self) -> Result<Findings, T::Error> {
+        let mut out = self.suspects.clone();
+        if out.len() < 2 {
+            return Ok(self.ends(Blame::NoStep));
+        }
+        let Some(all) = self.attempt(Trial::Without { steps: out.clone() })? else {
+            return Ok(self.ends(Blame::TriesUsedUp));
+        };
+        if all.gone == 0 || all.came > 0 {
+            return Ok(self.ends(Blame::NoStep));
+        }
+        // What stays without all of them is not theirs.
+        let rest = all.result.problems.clone();
+        let mut guilty = Vec::new();
+        for step in self.suspects.clone() {
+            let mut without = out.clone();
+            without.retain(|s| *s != step);
+            let trial = match without.is_empty() {
+                true => Trial::Whole,
+                false => Trial::Without { steps: without.clone() },
+            };
+            let Some(shown) = self.attempt(trial.clone())? else {
+                return Ok(self.judged(guilty, Blame::TriesUsedUp));
+            };
+            let back = besides(&shown.result.problems, &rest);
+            if back.is_empty() {
+                out = without;
+                continue;
+            }
+            match self.again(trial, &shown)? {
+                Some(true) => {
+                    guilty.push(Guilty { step, problems: back.len(), along: shown.along });
+                }
+                Some(false) => return Ok(self.ends(Blame::Unstable)),
+                None => return Ok(self.judged(guilty, Blame::TriesUsedUp)),
+            }
+        }
+        match guilty.is_empty() {
+            true => Ok(self.ends(Blame::NoStep)),
+            false => Ok(self.ends(Blame::Steps { guilty })),
+        }
+    }
+
+    /// Runs the check over a tree; none if there is no try left.
+    fn attempt(&mut self, trial: Trial) -> Result<Option<Shown>, T::Error> {
+        if self.attempts.len() >= self.tries {
+            return Ok(None);
+        }
+        let (result, along) = self.trials.run(&trial)?;
+        let gone = besides(&self.new, &result.problems).len();
+        let known: Vec<Problem> = self.base.iter().chain(&self.whole).cloned().collect();
+        let came = match trial {
+            Trial::Without { .. } => besides(&result.problems, &known).len(),
+            Trial::Before | Trial::Whole => 0,
+        };
+        let attempt = Attempt { trial, along, gone, came, result: result.clone() };
+        (self.tell)(&attempt);
+        self.attempts.push(attempt);
+        Ok(Some(Shown { result, gone, came, along }))
+    }
+
+    /// The same once more: true if it gives the same; none if there is no try left.
+    fn again(&mut self, trial: Trial, shown: &Shown) -> Result<Option<bool>, T::Error> {
+        Ok(self.attempt(trial)?.map(|again| again.result.agrees(&shown.result)))
+    }
+
+    /// What was found before the tries were used up counts.
+    fn judged(self, guilty: Vec<Guilty>, else_: Blame) -> Findings {
+        match guilty.is_empty() {
+            true => self.ends(else_),
+            false => self.ends(Blame::Steps { guilty }),
+        }
+    }
+
+    fn ends(self, blame: Blame) -> Findings {
+        let Self { attempts, suspects, needed, .. } = self;
+        let mut seen = HashSet::new();
+        let needed = needed.into_iter().filter(|s| seen.insert(s.clone())).collect();
+        Findings { blame, needed, suspects, attempts }
+    }
+}

@@ -1,0 +1,378 @@
+//! `verify`: does the project still build and pass, and if not, which step broke it?
+
+mod copy;
+pub(crate) mod said;
+
+use std::collections::BTreeSet;
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::Args;
+use emendo_core::{
+    LineMap, OpenWork, Phase, Project, Rehearsal, Session, SessionError, TreeState, Variant,
+};
+use emendo_report::json;
+use emendo_text::RelPath;
+use emendo_verify::{
+    CheckResult, History, Landmarks, PlacedProblem, Trial, Trials, Verification, new_problems,
+    search,
+};
+
+use crate::commands::verify::copy::Copies;
+use crate::commands::verify::said::Telling;
+use crate::errors::{FAILED, Usage};
+use crate::globals::Globals;
+use crate::programs::check::{CheckCommand, CheckPlace, Files, run_check};
+use crate::programs::confirmed::{Consent, confirm};
+use crate::show;
+
+/// Run the project's check before and after; on failure find the step that broke it
+///
+/// Before anything is applied it runs the check in the project, and keeps what it says. Afterwards it runs it again and says what is new,
+/// with the edit, note or leftover that is nearest to each error. If the check fails only since, steps are left out one by one in a
+/// copy of the project until the guilty ones are found. Exits with 4 if the check fails.
+#[derive(Args)]
+pub(crate) struct Verify {
+    /// The check, run as it is given; without it the `check` of emendo.toml
+    #[arg(last = true, value_name = "COMMAND")]
+    command: Vec<String>,
+    /// Check what is accepted and not written yet, in a copy of the project
+    #[arg(long)]
+    ahead: bool,
+    /// How often the check may run in the copy to find the step
+    #[arg(long, value_name = "TIMES", default_value_t = 12)]
+    tries: usize,
+    /// Say what fails, and do not look for the step
+    #[arg(long)]
+    no_search: bool,
+    /// Run the check over the tree before the edits again, although that result is known
+    #[arg(long)]
+    again: bool,
+    /// Copy the project even if it is larger than 2 GB
+    #[arg(long)]
+    copy: bool,
+    /// Show what the last verification said, and run nothing
+    #[arg(long, conflicts_with_all = ["command", "ahead", "again"])]
+    last: bool,
+    /// The commands that emendo.toml names may run here, now and later
+    #[arg(long)]
+    trust_command: bool,
+}
+
+/// One verification under way.
+pub(super) struct Work<'a> {
+    pub(super) session: &'a Session,
+    pub(super) history: &'a History,
+    pub(super) command: &'a CheckCommand,
+    pub(super) below: &'a str,
+    /// The command that makes a copy ready.
+    pub(super) prepare: Option<&'a str>,
+    /// A project of any size is copied.
+    pub(super) any_size: bool,
+    pub(super) telling: &'a Telling,
+}
+
+impl Verify {
+    pub(crate) fn run(self, globals: &Globals) -> anyhow::Result<ExitCode> {
+        let session = globals.session()?;
+        if self.last {
+            let last = History::new(session.checks()?).last();
+            let Some(last) = last else {
+                return Err(Usage::error(
+                    "nothing was verified here yet",
+                    "`emendo verify -- COMMAND` runs the project's check",
+                ));
+            };
+            return self.shows(globals, &session, &last);
+        }
+        let (command, below) = self.command(globals, &session)?;
+        let prepare = session.project().prepare().map(str::to_owned);
+        self.confirm(globals, &session, prepare.as_deref())?;
+        let history = History::new(session.make_checks()?);
+        let telling = Telling::new(globals.json);
+        let work = Work {
+            session: &session,
+            history: &history,
+            command: &command,
+            below: &below,
+            prepare: prepare.as_deref(),
+            any_size: self.copy,
+            telling: &telling,
+        };
+        let applied = session.journals()?.iter().any(|j| j.phase == Phase::Done);
+        let verification = match (self.ahead, applied) {
+            (true, _) => self.ahead(&work)?,
+            (false, true) => self.after(&work)?,
+            (false, false) => work.baseline()?,
+        };
+        history.keep_last(&verification)?;
+        self.shows(globals, &session, &verification)
+    }
+
+    fn shows(
+        &self,
+        globals: &Globals,
+        session: &Session,
+        v: &Verification,
+    ) -> anyhow::Result<ExitCode> {
+        let mut out = anstream::stdout().lock();
+        let folder = session.checks()?;
+        if globals.json {
+            show::json(&mut out, &json::verified(v, &folder))?;
+        } else {
+            said::verification(&mut out, v, session)?;
+        }
+        Ok(if v.passed() { ExitCode::SUCCESS } else { ExitCode::from(FAILED) })
+    }
+
+    /// The check, and the folder that it runs in: where the user stands, or the root for that of the settings.
+    fn command(
+        &self,
+        globals: &Globals,
+        session: &Session,
+    ) -> anyhow::Result<(CheckCommand, String)> {
+        if !self.command.is_empty() {
+            let here = Project::open(&globals.dir).map_err(SessionError::from)?;
+            return Ok((CheckCommand::Program(self.command.clone()), here.below().to_owned()));
+        }
+        match session.project().check() {
+            Some(line) => Ok((CheckCommand::Shell(line.to_owned()), String::new())),
+            None => Err(Usage::error(
+                "there is no check to run",
+                "give one: `emendo verify -- COMMAND`, or name it in emendo.toml: `check = \"COMMAND\"`",
+            )),
+        }
+    }
+
+    /// Commands of the settings run only if the user knows them.
+    fn confirm(
+        &self,
+        globals: &Globals,
+        session: &Session,
+        prepare: Option<&str>,
+    ) -> anyhow::Result<()> {
+        let check = session.project().check().filter(|_| self.command.is_empty());
+        let named: Vec<&str> = check.into_iter().chain(prepare).collect();
+        let consent = match (self.trust_command, globals.json) {
+            (true, _) => Consent::Given,
+            (false, true) => Consent::Silent,
+            (false, false) => Consent::Ask,
+        };
+        confirm(session.project().root(), &named, consent)
+    }
+
+    /// Over the tree as it was written, with what the check says of it before.
+    fn after(&self, work: &Work<'_>) -> anyhow::Result<Verification> {
+        let (tree, after) = work.in_place("after the edits")?;
+        let made = work.history.made();
+        let before = work.session.tree_before()?.without(&made);
+        let known = || work.history.known(before.id(), &work.command.words(), work.below);
+        let before = if self.again { None } else { known() };
+        let out = Verification { after: Some(after), before, ..work.verification(&tree) };
+        if out.passed() && !self.again {
+            return Ok(out);
+        }
+        match work.session.rehearse_applied() {
+            Ok(rehearsal) => self.examine(work, &rehearsal, out),
+            Err(SessionError::Recipe(recipe)) => {
+                work.telling.warn(&format!(
+                    "the recipe `{recipe}` is not what it was: errors cannot be joined to its steps"
+                ))?;
+                Ok(out)
+            }
+            Err(e) => Err(e.into()),
+        }
+    }
+
+    /// What is accepted, tried in a copy.
+    fn ahead(&self, work: &Work<'_>) -> anyhow::Result<Verification> {
+        let rehearsal = work.session.rehearse_accepted()?;
+        if rehearsal.runs.iter().all(|r| r.edits().next().is_none()) {
+            return Err(Usage::error(
+                "nothing is accepted that is not written yet",
+                "accept edits first: `emendo review`, or `emendo accept --certainty certain`",
+            ));
+        }
+        let tree = work.session.tree().without(&work.history.made());
+        let known = work.history.known(tree.id(), &work.command.words(), work.below);
+        let before = match known.filter(|_| !self.again) {
+            Some(known) => known,
+            None => work.in_place("before the edits")?.1,
+        };
+        let mut copies = Copies::new(work, &rehearsal);
+        let after = copies.run(&Trial::Whole)?.0;
+        let (before, after) = (Some(before), Some(after));
+        let out = Verification { ahead: true, before, after, ..work.verification(&tree) };
+        if out.passed() {
+            return Ok(out);
+        }
+        self.judge(work, &rehearsal, copies, out)
+    }
+
+    /// What is new, and who is to blame. Where nobody knows what the check said before, it runs in a copy of that.
+    fn examine(
+        &self,
+        work: &Work<'_>,
+        rehearsal: &Rehearsal,
+        mut out: Verification,
+    ) -> anyhow::Result<Verification> {
+        let mut copies = Copies::new(work, rehearsal);
+        if out.before.is_none() {
+            out.before = Some(copies.run(&Trial::Before)?.0);
+        }
+        if out.passed() {
+            return Ok(out);
+        }
+        self.judge(work, rehearsal, copies, out)
+    }
+
+    fn judge(
+        &self,
+        work: &Work<'_>,
+        rehearsal: &Rehearsal,
+        mut copies: Copies<'_>,
+        mut out: Verification,
+    ) -> anyhow::Result<Verification> {
+        let (Some(before), Some(after)) = (&out.before, &out.after) else { return Ok(out) };
+        let marks = work.landmarks(rehearsal)?;
+        let new = new_problems(&after.problems, &before.problems, &|p| marks.before(p));
+        out.new = marks.placed(new);
+        if out.new.is_empty() || self.no_search {
+            return Ok(out);
+        }
+        let written: Vec<_> =
+            rehearsal.runs.iter().flat_map(|r| &r.proposal.header.steps).collect();
+        let has_edits = |key: &_| rehearsal.runs.iter().any(|r| r.counts().contains_key(key));
+        let mut suspects = marks.suspects(&out.new);
+        if suspects.is_empty() {
+            let mut seen = BTreeSet::new();
+            let all = written.iter().map(|s| s.key.clone()).filter(|k| has_edits(k));
+            suspects = all.filter(|k| seen.insert(k.clone())).collect();
+        }
+        suspects.retain(|k| has_edits(k));
+        if suspects.is_empty() {
+            return Ok(out);
+        }
+        work.telling.searching(suspects.len(), self.tries)?;
+        let before = out.before.as_ref().filter(|b| !b.in_copy);
+        let mut n = 0;
+        let tries = self.tries;
+        let mut tell = |a: &_| {
+            n += 1;
+            work.telling.attempt(n, tries, a);
+        };
+        out.findings = Some(search((before, after), suspects, tries, &mut copies, &mut tell)?);
+        Ok(out)
+    }
+}
+
+impl Work<'_> {
+    fn place(&self) -> CheckPlace<'_> {
+        let root = self.session.project().root();
+        CheckPlace { project: root, root, below: self.below }
+    }
+
+    fn verification(&self, tree: &TreeState) -> Verification {
+        Verification {
+            command: self.command.words(),
+            below: self.below.to_owned(),
+            tree: tree.id(),
+            before: None,
+            after: None,
+            ahead: false,
+            new: Vec::<PlacedProblem>::new(),
+            findings: None,
+        }
+    }
+
+    /// Over the tree as it is, before anything is written.
+    fn baseline(&self) -> anyhow::Result<Verification> {
+        let (tree, before) = self.in_place("before the edits")?;
+        Ok(Verification { before: Some(before), ..self.verification(&tree) })
+    }
+
+    /// Runs the check in the project, and keeps what it says. Files that it writes are known as its own from then on.
+    fn in_place(&self, when: &str) -> anyhow::Result<(TreeState, CheckResult)> {
+        let (tree, made) = (self.session.tree(), self.history.made());
+        let files = Files::new(self.place(), &tree, std::iter::empty());
+        self.telling.begins(&self.command.words(), when)?;
+        let mut show = |line: &str| self.telling.line(line);
+        let ran = run_check(self.command, self.place(), self.history, &files, &mut show);
+        self.telling.ended();
+        let result = ran.map_err(|e| failed_to_run(&self.command.words(), &e))?;
+        let mut made = made;
+        let now = self.session.tree();
+        let written = self.session.journals()?;
+        let ours: BTreeSet<&RelPath> =
+            written.iter().flat_map(|j| j.ops.ops.iter().map(|o| &o.path)).collect();
+        let fresh = now.unlike(&tree);
+        if fresh.iter().any(|p| ours.contains(p)) {
+            self.telling.warn(
+                "files of the edits changed while the check ran: what it says may be of neither version",
+            )?;
+        }
+        made.extend(fresh.into_iter().filter(|p| !ours.contains(p)));
+        self.history.keep_made(&made)?;
+        let tree = tree.without(&made);
+        self.history.keep(tree.id(), (&self.command.words(), self.below), &result)?;
+        Ok((tree, result))
+    }
+
+    /// What edits, notes and leftovers stand where in what is checked.
+    fn landmarks(&self, rehearsal: &Rehearsal) -> anyhow::Result<Landmarks> {
+        let whole = rehearsal.whole()?;
+        let project = self.session.project();
+        let now = |path: &RelPath| match whole.files.get(path) {
+            Some(content) => content.as_ref().map(|b| b.to_vec()),
+            None => project.bytes(path).ok().map(|b| b.to_vec()),
+        };
+        let mut marks = Landmarks::of(rehearsal, &now);
+        let Ok(proposal) = self.session.shown(&mut |_, _| {}) else { return Ok(marks) };
+        let decisions = self.session.decisions()?;
+        let open = OpenWork::of(&proposal, &decisions);
+        let moved = Moved::new(rehearsal, &whole);
+        marks.add(&open, &|path, line| moved.line(path, line));
+        Ok(marks)
+    }
+}
+
+/// Where lines of the files on disk stand in what is checked.
+struct Moved(std::collections::HashMap<RelPath, (RelPath, LineMap)>);
+
+impl Moved {
+    fn new(rehearsal: &Rehearsal, whole: &Variant) -> Self {
+        if rehearsal.is_written() || whole.files.is_empty() {
+            return Self(Default::default());
+        }
+        let outcomes = rehearsal.runs.iter().flat_map(|r| &r.outcomes);
+        let moved = outcomes.filter_map(|o| {
+            let lines = LineMap::between(&o.before, &o.after);
+            Some((o.from.clone()?, (o.to.clone()?, lines)))
+        });
+        Self(moved.collect())
+    }
+
+    fn line(&self, path: &RelPath, line: u32) -> (RelPath, u32) {
+        match self.0.get(path) {
+            Some((to, lines)) => (to.clone(), lines.at(line)),
+            None => (path.clone(), line),
+        }
+    }
+}
+
+/// A command that cannot be run is a wrong command.
+pub(super) fn failed_to_run(command: &str, e: &std::io::Error) -> anyhow::Error {
+    match e.kind() {
+        std::io::ErrorKind::NotFound => Usage::error(
+            format!("`{}` cannot be run: there is no such program", emendo_text::one_line(command)),
+            "the command after `--` runs without a shell; for a line of shell: `-- sh -c \"LINE\"`",
+        ),
+        _ => anyhow::Error::new(std::io::Error::new(e.kind(), e.to_string()))
+            .context(format!("`{}` cannot be run", emendo_text::one_line(command))),
+    }
+}
+
+/// Writes a line on standard error.
+pub(super) fn say(text: &str) -> std::io::Result<()> {
+    writeln!(anstream::stderr(), "{text}")
+}
