@@ -39,14 +39,14 @@ pub use emendo_docs::TOOLCHAINS;
 pub use crate::apply::{
     CommitFailure, CommitRecord, Disk, FileChange, FileMeta, Folder, FormatFailure, Formatter,
     History, Journal, MadeCommit, NoHistory, Op, Ops, Phase, PlannedCommit, RealDisk, StateFile,
-    TakenBack,
+    TakenBack, composed,
 };
 pub use crate::edits::{
     Decision, DecisionError, Decisions, DraftKey, Edit, Evidence, Leftover, Note, OnceWritten,
     ShownAlternative as Alternative, Standing, Status, StepKey, Verdict, Waiting,
 };
 pub use crate::look::{Hit, Near, Search, UnreadFile, search};
-pub use crate::plan::{Limit, Plan, RecipeInfo, SkippedStep, Unnamed};
+pub use crate::plan::{Limit, Plan, RecipeInfo, SkippedStep, StepInfo, Unnamed};
 pub use crate::project::{
     FileSource, FormatRule, LanguageCount, Level, Library, Lock, ManifestUse, Module, PassedOver,
     Project, ProjectError, RecipeFit, SETTINGS, STATE, SkipCounts, SkipReason, Survey, Unreadable,
@@ -57,7 +57,7 @@ pub use crate::recipes::{
     Shipped, StayedLine, TestReport, UncoveredRow, Verdict as ExampleVerdict, check, hints,
     read_source, recipe_files, test, unmet,
 };
-pub use crate::replay::{LineMap, Rehearsal, RehearsedRun, TreeState, Variant};
+pub use crate::replay::{LibraryChange, LineMap, Rehearsal, RehearsedRun, TreeState, Variant};
 pub use crate::review::{
     Decided, DecidedPlace, FileRecord, FileWords, Header, LeftoverAt, OpenCounts, OpenWork,
     Proposal, Refusal, Selection, SelectionError, SelectionWay, StepTally, Summary, Tally, Terms,

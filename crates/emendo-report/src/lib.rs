@@ -2,6 +2,7 @@
 //!
 //! Who shows the lines decides on colours; a [`Line`]'s [`LineRole`] never depends on them, and no two
 //! kinds are told apart by colour alone. [`json`] holds the values that commands give with `--json`.
+//! A [`Report`] is a migration as far as it has come: [`patch`], [`markdown`], [`sarif()`] and [`page()`] write it, and `json::report` gives it as a value.
 //!
 //! ```
 //! use emendo_report::json;
@@ -14,6 +15,17 @@
 
 mod diff;
 pub mod json;
-pub mod markdown;
+mod markdown;
+mod model;
+mod page;
+mod patch;
+mod sarif;
+mod words;
 
 pub use diff::{Line, LineRole, diff, diff_len, differing, is_changed};
+pub use markdown::markdown;
+pub use model::{Report, ReportApply, ReportRun, What};
+pub use page::page;
+pub use patch::patch;
+pub use sarif::sarif;
+pub use words::{Class, classes};

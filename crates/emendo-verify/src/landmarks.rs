@@ -101,7 +101,7 @@ impl Landmarks {
     }
 
     fn run(&mut self, run: &RehearsedRun, now: &dyn Fn(&RelPath) -> Option<Vec<u8>>) {
-        for (file, outcome) in run.proposal.files.iter().zip(&run.outcomes) {
+        for (file, outcome) in run.proposal.files.iter().zip(&run.written) {
             let Some(path) = &outcome.to else { continue };
             if let Some(from) = outcome.from.as_ref().filter(|f| *f != path) {
                 let first = self.came.remove(from).unwrap_or_else(|| from.clone());

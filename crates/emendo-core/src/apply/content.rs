@@ -39,6 +39,47 @@ pub struct FileChange {
     pub before: Vec<u8>,
     /// Its bytes after; none of a file that is gone.
     pub after: Vec<u8>,
+    /// It is a program.
+    pub executable: bool,
+}
+
+impl FileChange {
+    /// Where it lies, or lay if it is gone.
+    pub fn path(&self) -> Option<&RelPath> {
+        self.to.as_ref().or(self.from.as_ref())
+    }
+
+    /// True if nothing is otherwise than before.
+    fn is_none(&self) -> bool {
+        self.from == self.to && self.before == self.after
+    }
+}
+
+/// Changes, and others over what they made, together.
+pub fn composed(first: Vec<FileChange>, then: &[FileChange]) -> Vec<FileChange> {
+    let mut now: BTreeMap<RelPath, FileChange> = BTreeMap::new();
+    let mut out: Vec<FileChange> = Vec::new();
+    for c in first {
+        match c.to.clone() {
+            Some(to) => drop(now.insert(to, c)),
+            None => out.push(c),
+        }
+    }
+    let known: Vec<Option<FileChange>> =
+        then.iter().map(|t| now.remove(t.from.as_ref()?)).collect();
+    out.extend(now.into_values());
+    for (t, known) in then.iter().zip(known) {
+        let whole = match known {
+            Some(k) => FileChange { from: k.from, before: k.before, ..t.clone() },
+            None => t.clone(),
+        };
+        if whole.from.is_some() || whole.to.is_some() {
+            out.push(whole);
+        }
+    }
+    out.retain(|c| !c.is_none());
+    out.sort_by(|a, b| a.path().cmp(&b.path()));
+    out
 }
 
 /// What applies, the oldest first, made of the files together. What is as it was is not among them.
@@ -61,6 +102,7 @@ pub(crate) fn changes_of(journals: &[&Journal]) -> io::Result<Vec<FileChange>> {
                     to: None,
                     before: journal.content_before(n)?.unwrap_or_default(),
                     after: Vec::new(),
+                    executable: op.meta.is_some_and(|m| m.mode & 0o111 != 0),
                 },
             };
             let stays = !op.gone && op.moved_to.is_none();
@@ -87,6 +129,7 @@ pub(crate) fn changes_of(journals: &[&Journal]) -> io::Result<Vec<FileChange>> {
                 to: Some(op.path.clone()),
                 before: Vec::new(),
                 after: Vec::new(),
+                executable: false,
             });
             change.after = after;
         }
@@ -94,7 +137,7 @@ pub(crate) fn changes_of(journals: &[&Journal]) -> io::Result<Vec<FileChange>> {
     }
     let mut out: Vec<FileChange> = now.into_values().collect();
     out.extend(gone);
-    out.retain(|c| c.from != c.to || c.before != c.after);
-    out.sort_by(|a, b| (a.to.as_ref().or(a.from.as_ref())).cmp(&b.to.as_ref().or(b.from.as_ref())));
+    out.retain(|c| !c.is_none());
+    out.sort_by(|a, b| a.path().cmp(&b.path()));
     Ok(out)
 }

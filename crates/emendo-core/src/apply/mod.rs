@@ -9,8 +9,8 @@ mod ops;
 mod pack;
 mod phase;
 
-pub use content::FileChange;
 pub(crate) use content::changes_of;
+pub use content::{FileChange, composed};
 pub use disk::{Disk, RealDisk, StateFile};
 pub use history::{
     CommitFailure, FormatFailure, Formatter, History, MadeCommit, NoHistory, PlannedCommit,

@@ -25,7 +25,8 @@ pub(crate) use libraries::named;
 pub(crate) use narrow::{Declared, Narrow, Present, WordCache};
 pub use required::MissingRequirement;
 pub(crate) use required::{Required, map as required_map};
-pub(crate) use step::{PlanStep, PlannedAction, StepInfo, Watch};
+pub use step::StepInfo;
+pub(crate) use step::{PlanStep, PlannedAction, Watch};
 pub use step::{SkippedStep, Unnamed};
 
 use crate::edits::StepKey;

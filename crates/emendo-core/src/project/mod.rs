@@ -323,6 +323,21 @@ impl Project {
         self.size(path).is_ok()
     }
 
+    /// True if a file on disk is a program.
+    pub fn is_executable(&self, path: &RelPath) -> bool {
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            let meta = self.path(path).symlink_metadata();
+            meta.is_ok_and(|m| m.permissions().mode() & 0o111 != 0)
+        }
+        #[cfg(not(unix))]
+        {
+            let _ = path;
+            false
+        }
+    }
+
     /// True if something lies at a path that is no folder.
     pub(crate) fn is_blocked(&self, path: &RelPath) -> bool {
         self.exists(path) && !self.path(path).is_dir()

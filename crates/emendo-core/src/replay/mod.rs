@@ -2,8 +2,10 @@
 //!
 //! A [`Rehearsal`] changes nothing of the project. It says who wrote which line, and how the tree would look without a step.
 
+mod libraries;
 mod lines;
 mod past;
+mod reformed;
 mod tree;
 mod without;
 
@@ -13,6 +15,7 @@ use std::sync::Arc;
 
 use emendo_text::{Digest, RelPath};
 
+pub use libraries::LibraryChange;
 pub use lines::LineMap;
 pub use tree::TreeState;
 pub use without::Variant;
@@ -45,6 +48,8 @@ pub struct RehearsedRun {
     pub proposal: Proposal,
     /// What it made of each file of the proposal, in the same order.
     pub outcomes: Vec<FileChange>,
+    /// The same as it was written: commands of the project may have brought files into another form.
+    pub written: Vec<FileChange>,
     checked: Checked,
     decisions: Decisions,
     own: Vec<OnceWritten>,
@@ -70,6 +75,8 @@ impl RehearsedRun {
 /// Gathers what a run makes of each file.
 struct Outcomes<'p> {
     project: &'p Project,
+    /// Only what these accept is in, and shown.
+    accepted: Option<&'p Decisions>,
     files: Vec<FileRecord>,
     outcomes: Vec<FileChange>,
 }
@@ -91,10 +98,39 @@ impl Sink for Outcomes<'_> {
             to: (!fate.deleted).then_some(to),
             before,
             after,
+            executable: !fate.created && self.project.is_executable(&file.path),
         });
-        self.files.push(FileRecord::of(file, Digest::of(&[])));
+        let mut record = FileRecord::of(file, Digest::of(&[]));
+        if let Some(decisions) = self.accepted {
+            keep_accepted(&mut record, decisions);
+        }
+        self.files.push(record);
         Ok(())
     }
+}
+
+/// Leaves out the edits that are not written, and what is said of the file besides.
+fn keep_accepted(record: &mut FileRecord, decisions: &Decisions) {
+    let written = |e: &Edit| {
+        let accepted = || decisions.status(e).is_accepted();
+        e.standing == crate::edits::Standing::In && (e.derived || accepted())
+    };
+    let mut numbers: Vec<Option<u32>> = Vec::new();
+    let mut next = 0;
+    for e in &record.edits {
+        numbers.push(written(e).then_some(next));
+        next += u32::from(written(e));
+    }
+    record.edits.retain(written);
+    record.notes.clear();
+    record.leftovers.clear();
+    let now = |by: u32| numbers.get(by as usize).copied().flatten();
+    let renumber = |by: &mut Vec<u32>| *by = by.iter().filter_map(|b| now(*b)).collect();
+    for hunk in &mut record.hunks {
+        renumber(&mut hunk.by);
+        hunk.runs.iter_mut().for_each(|r| renumber(&mut r.by));
+    }
+    record.marks.retain_mut(|m| now(m.by).map(|by| m.by = by).is_some());
 }
 
 /// The applies that stand, those of one series together, with how many come before.
@@ -201,7 +237,13 @@ impl Session {
         for run in &mut runs {
             let past = Past::before(&journals, run.before, Otherwise::new());
             let (proposal, outcomes) = run.over(&project, past, &run.decisions, None)?;
+            run.written.clone_from(&outcomes);
             (run.proposal, run.outcomes) = (proposal, outcomes);
+            if written {
+                let of = |j: &&Journal| run.applies.contains(&j.id);
+                let journals: Vec<&Journal> = journals.iter().filter(of).collect();
+                run.as_written(&changes_of(&journals)?);
+            }
         }
         Ok(Rehearsal { project, journals, runs, written })
     }
@@ -229,6 +271,7 @@ impl RehearsedRun {
             applies: Vec::new(),
             proposal,
             outcomes: Vec::new(),
+            written: Vec::new(),
             checked,
             decisions,
             own: Vec::new(),
@@ -258,10 +301,22 @@ impl RehearsedRun {
             only: only.as_ref(),
             ..Engine::new(&project, &self.checked.plan, decisions, self.mode)
         };
-        let mut sink = Outcomes { project: &project, files: Vec::new(), outcomes: Vec::new() };
+        let accepted = (self.mode == Mode::Write).then_some(decisions);
+        let mut sink =
+            Outcomes { project: &project, accepted, files: Vec::new(), outcomes: Vec::new() };
         let (counts, notes) = engine.run(&mut sink)?;
+        let notes = if accepted.is_some() { Vec::new() } else { notes };
         let trailer = Trailer { counts, notes, ..Trailer::default() };
-        Ok((Proposal { header, files: sink.files, trailer }, sink.outcomes))
+        let (mut files, mut outcomes) = (sink.files, sink.outcomes);
+        if self.mode == Mode::Write {
+            // A file of which nothing is written is not part of it.
+            let empty: Vec<bool> = files.iter().map(|f| f.edits.is_empty()).collect();
+            let mut at = empty.iter();
+            files.retain(|_| !at.next().copied().unwrap_or(false));
+            let mut at = empty.iter();
+            outcomes.retain(|_| !at.next().copied().unwrap_or(false));
+        }
+        Ok((Proposal { header, files, trailer }, outcomes))
     }
 
     /// The decisions without some steps, and without what needs an edit of theirs.

@@ -3,11 +3,13 @@
 mod project;
 mod proposal;
 mod recipes;
+mod report;
 mod safe;
 
 pub use project::{demo, finished, found, leftovers, places, status, survey, verified, why};
 pub use proposal::{applied, decided, edit, edits, missing, notes, proposal, undone};
 pub use recipes::{checked, coverage, diagnostic, drafted, listed, recipe, tested};
+pub use report::report;
 pub use safe::write;
 
 use serde_json::{Value, json};

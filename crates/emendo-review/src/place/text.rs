@@ -3,9 +3,8 @@
 use std::collections::HashMap;
 
 use emendo_core::{FileRecord, World};
+use emendo_report::{Class, classes};
 use emendo_text::{Digest, LineKind, LineMark, Lines, RelPath, Span, Text};
-
-use crate::place::colour::{Class, classes};
 
 /// The lines of a text.
 #[derive(Debug)]

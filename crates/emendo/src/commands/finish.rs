@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use anyhow::Context;
 use clap::Args;
 use emendo_core::{OpenWork, Phase};
-use emendo_report::{json, markdown};
+use emendo_report::json;
 
 use crate::errors::{Refused, Usage};
 use crate::globals::Globals;
@@ -60,7 +60,7 @@ impl Finish {
         let applied: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
         if let Some(path) = &self.report {
             let path = globals.path(path);
-            let text = markdown::finished(&remaining.proposal, &applied, &work);
+            let text = crate::commands::report::as_markdown(&session)?;
             std::fs::write(&path, text)
                 .with_context(|| format!("cannot write `{}`", path.display()))?;
         }

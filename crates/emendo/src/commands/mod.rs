@@ -10,6 +10,7 @@ mod finish;
 mod leftovers;
 mod propose;
 mod recipe;
+mod report;
 mod review;
 mod shell;
 mod show;
@@ -90,6 +91,7 @@ enum Command {
     Leftovers(leftovers::Leftovers),
     Why(why::Why),
     Find(find::Find),
+    Report(report::ReportCommand),
     Finish(finish::Finish),
     #[command(subcommand)]
     Recipe(recipe::Recipe),
@@ -155,6 +157,7 @@ impl Cli {
             Command::Leftovers(c) => c.run(&globals),
             Command::Why(c) => c.run(&globals),
             Command::Find(c) => c.run(&globals),
+            Command::Report(c) => c.run(&globals),
             Command::Finish(c) => c.run(&globals),
             Command::Recipe(c) => c.run(&globals),
             Command::Demo(c) => c.run(&globals),

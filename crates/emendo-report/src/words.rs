@@ -12,17 +12,21 @@ const MOST: usize = 1 << 17;
 
 /// What a word is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Class {
+pub enum Class {
+    /// A comment.
     Comment,
+    /// A literal text.
     Text,
+    /// A number.
     Number,
+    /// A word of the language.
     Keyword,
     /// The key of a setting.
     Key,
 }
 
 /// The words of a text that have a colour, in order.
-pub(crate) fn classes(world: &World, path: &RelPath, text: &str) -> Vec<(Span, Class)> {
+pub fn classes(world: &World, path: &RelPath, text: &str) -> Vec<(Span, Class)> {
     if text.len() > MOST {
         return Vec::new();
     }
