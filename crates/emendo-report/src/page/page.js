@@ -142,35 +142,44 @@ function cells(line, no) {
   ];
 }
 // Lines of a hunk, from one to another; `side` puts what goes beside what comes.
-function table(hunk, from, to, numbers, side) {
+// Lines that are not the subject read as they will be.
+function table(hunk, from, to, numbers, side, subject) {
   const body = el("tbody");
-  const lines = hunk.lines;
+  const line = (i) => {
+    const l = hunk.lines[i];
+    return !subject && l.kind === "added" ? { text: l.text, words: l.words, kind: "same" } : l;
+  };
   if (!side) {
     for (let i = from; i < to; i += 1) {
+      if (!subject && line(i).kind === "removed") continue;
       const { old, now } = numbers[i];
-      const no = lines[i].kind === "removed" ? old : now;
-      body.append(el("tr", null, ...cells(lines[i], no)));
+      const no = line(i).kind === "removed" ? old : now;
+      body.append(el("tr", null, ...cells(line(i), no)));
     }
   } else {
     let i = from;
     while (i < to) {
-      if (lines[i].kind === "same") {
-        body.append(el("tr", null, ...cells(lines[i], numbers[i].old), ...cells(lines[i], numbers[i].now)));
+      if (!subject && line(i).kind === "removed") {
+        i += 1;
+        continue;
+      }
+      if (line(i).kind === "same") {
+        body.append(el("tr", null, ...cells(line(i), numbers[i].old), ...cells(line(i), numbers[i].now)));
         i += 1;
         continue;
       }
       const gone = [];
       const come = [];
-      while (i < to && lines[i].kind !== "same") {
-        (lines[i].kind === "removed" ? gone : come).push(i);
+      while (i < to && line(i).kind !== "same") {
+        (line(i).kind === "removed" ? gone : come).push(i);
         i += 1;
       }
       for (let k = 0; k < Math.max(gone.length, come.length); k += 1) {
         const g = gone[k];
         const c = come[k];
         body.append(el("tr", null,
-          ...cells(g === undefined ? null : lines[g], g === undefined ? 0 : numbers[g].old),
-          ...cells(c === undefined ? null : lines[c], c === undefined ? 0 : numbers[c].now)));
+          ...cells(g === undefined ? null : line(g), g === undefined ? 0 : numbers[g].old),
+          ...cells(c === undefined ? null : line(c), c === undefined ? 0 : numbers[c].now)));
       }
     }
   }
@@ -178,7 +187,12 @@ function table(hunk, from, to, numbers, side) {
   const head = el("colgroup", null, columns.map((c) => el("col", { class: c || false })));
   return el("div", { class: "lines" }, el("table", { class: side ? "diff both" : "diff", role: "presentation" }, head, body));
 }
+const numbered = new WeakMap();
 function numbersOf(hunk) {
+  if (!numbered.has(hunk)) numbered.set(hunk, countLines(hunk));
+  return numbered.get(hunk);
+}
+function countLines(hunk) {
   let old = Math.max(hunk.old_start, 1);
   let now = Math.max(hunk.new_start, 1);
   return hunk.lines.map((l) => {
@@ -204,7 +218,7 @@ function why(edits) {
   if (items.length === 0) return null;
   return el("details", null, el("summary", null, "why"), el("ul", null, items));
 }
-function headings(edits, entry) {
+function headings(edits, entry, headed) {
   const own = edits.filter((e) => !e.derived);
   if (own.length === 0) {
     const of = [...new Set(edits.map((e) => e.step))].join(", ");
@@ -218,6 +232,10 @@ function headings(edits, entry) {
   }
   return [...groups.values()].map((all) => {
     const e = all[0];
+    if (headed && all.every((x) => headed.has(x.id))) {
+      return el("div", { class: "heading", tabindex: "-1" }, el("span", { class: "id" }, all.map((x) => short(x.id)).join(" ")), ` ${seen(e.step)} goes on`);
+    }
+    if (headed) all.forEach((x) => headed.add(x.id));
     const state = stateOf(e, entry.applied);
     const what = e.file ? (e.file === "create" ? "is created" : e.file === "delete" ? "is deleted" : `becomes ${entry.path}`) : "";
     return el("div", { class: "heading", tabindex: "-1" },
@@ -240,6 +258,7 @@ const sideBySide = () => view.side && !narrow.matches;
 
 // Blocks that are drawn when they come near: a block is some hunks of a file.
 const BLOCK = 80;
+const MOST = 20;
 const watcher = new IntersectionObserver((seenNow) => {
   for (const s of seenNow) if (s.isIntersecting) draw(s.target);
 }, { rootMargin: "1200px 0px" });
@@ -266,25 +285,33 @@ function piecesOf(entry) {
   for (const [h, all] of byHunk) {
     const hunk = entry.file.hunks[h];
     const whole = all.length === (hunk.runs || []).length;
-    const from = whole ? 0 : Math.max(0, all[0].from - 3);
-    const to = whole ? hunk.lines.length : Math.min(hunk.lines.length, all[all.length - 1].to + 3);
-    out.push({ hunk, changes: all, from, to });
+    const first = whole ? 0 : Math.max(0, all[0].from - 3);
+    const end = whole ? hunk.lines.length : Math.min(hunk.lines.length, all[all.length - 1].to + 3);
+    // A hunk of many changes is several pieces, so that none takes long to draw.
+    let from = first;
+    for (let i = 0; i < all.length; i += MOST) {
+      const changes = all.slice(i, i + MOST);
+      const to = i + MOST < all.length ? changes[changes.length - 1].to : end;
+      out.push({ hunk, changes, from, to, goesOn: i > 0 });
+      from = to;
+    }
   }
   return out;
 }
 function hunkNodes(piece, entry) {
   const { hunk, changes, from, to } = piece;
   const numbers = numbersOf(hunk);
-  const out = [el("div", { class: "gap" }, `line ${numbers[from] ? numbers[from].now : hunk.new_start}`)];
+  const headed = new Set();
+  const out = piece.goesOn ? [] : [el("div", { class: "gap" }, `line ${numbers[from] ? numbers[from].now : hunk.new_start}`)];
   let at = from;
   for (const c of changes) {
-    if (c.from > at) out.push(table(hunk, at, c.from, numbers, sideBySide()));
-    const heads = headings(c.edits, entry);
+    if (c.from > at) out.push(table(hunk, at, c.from, numbers, sideBySide(), false));
+    const heads = headings(c.edits, entry, headed);
     heads[0].dataset.change = "1";
-    out.push(...heads, table(hunk, c.from, c.to, numbers, sideBySide()));
+    out.push(...heads, table(hunk, c.from, c.to, numbers, sideBySide(), true));
     at = c.to;
   }
-  if (at < to) out.push(table(hunk, at, to, numbers, sideBySide()));
+  if (at < to) out.push(table(hunk, at, to, numbers, sideBySide(), false));
   return out;
 }
 function whatOf(file) {
@@ -355,10 +382,13 @@ function redraw() {
   watcher.disconnect();
   const list = files.filter((f) => f.shown.length + f.shownAlone.length + f.shownNotes.length > 0);
   byId("changes").replaceChildren(...list.map(section));
-  byId("files").replaceChildren(...list.map((f) =>
-    el("li", null, el("a", { href: `#file-${f.index}` }, el("span", { class: "path" }, seen(f.path)), el("span", { class: "n" }, String(f.shown.length + f.shownAlone.length))))));
+  byId("files").replaceChildren(...list.map((f) => {
+    const at = f.path.lastIndexOf("/") + 1;
+    const name = el("span", { class: "path" }, seen(f.path.slice(at)), at > 0 && el("span", { class: "folder" }, seen(f.path.slice(0, at))));
+    return el("li", null, el("a", { href: `#file-${f.index}` }, name, el("span", { class: "n" }, String(f.shown.length + f.shownAlone.length))));
+  }));
   const n = list.reduce((sum, f) => sum + f.shown.length + f.shownAlone.length, 0);
-  byId("count").textContent = `${count(n, "change")} in ${count(list.length, "file")}${anyFilter() ? " fit the filters" : ""}`;
+  byId("count").textContent = `${count(n, "change")} in ${count(new Set(list.map((f) => f.path)).size, "file")}${anyFilter() ? " fit the filters" : ""}`;
   byId("none").hidden = list.length > 0 || !anyFilter();
   byId("overview").hidden = anyFilter();
   current = -1;
@@ -552,6 +582,10 @@ function setTheme(name) {
 theme.addEventListener("click", () => setTheme(document.documentElement.dataset.theme === "dark" ? "light" : "dark"));
 setTheme(matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
 narrow.addEventListener("change", redraw);
+// What sticks to the top of the window sticks below the header.
+const atTop = () => document.documentElement.style.setProperty("--top", narrow.matches ? "0px" : `${document.querySelector("header").offsetHeight}px`);
+addEventListener("resize", atTop);
+atTop();
 // A page that is printed shows all of it.
 addEventListener("beforeprint", () => {
   drawAll();
