@@ -40,6 +40,8 @@ pub enum LineIs {
     Says,
     /// The end of a problem, after its frames.
     End,
+    /// The message of the problem that has begun.
+    Message,
     /// A problem that counts only where nothing more exact is said.
     Summary,
     /// A line in JSON.
@@ -73,11 +75,7 @@ pub fn read(output: &str, file: &dyn Fn(&str) -> Option<RelPath>) -> Vec<Problem
             let mut rows = rows.iter();
             rows.find_map(|(is, regex)| {
                 let groups = regex.captures(line)?;
-                // The end of something that has no frames is another tool's line.
-                let ends = *is != LineIs::End
-                    || groups.name("path").is_some()
-                    || !readings[tool].frames.is_empty();
-                ends.then_some((tool, *is, groups))
+                readings[tool].expects(*is, &groups).then_some((tool, *is, groups))
             })
         });
         match found {
@@ -94,10 +92,18 @@ pub fn read(output: &str, file: &dyn Fn(&str) -> Option<RelPath>) -> Vec<Problem
     for (tool, r) in TOOLS.iter().zip(&mut readings) {
         r.close(tool.name);
     }
-    match readings.iter().all(|r| r.problems.is_empty()) {
+    let all: Vec<Problem> = match readings.iter().all(|r| r.problems.is_empty()) {
         true => readings.into_iter().flat_map(|r| r.summaries).collect(),
         false => readings.into_iter().flat_map(|r| r.problems).collect(),
+    };
+    // What is compiled twice, for the tests too, is said twice; so is what goes to a log as well.
+    let mut out: Vec<Problem> = Vec::new();
+    for p in all {
+        if p.path.is_none() || !out.contains(&p) {
+            out.push(p);
+        }
     }
+    out
 }
 
 /// The patterns of all rows, compiled once.
@@ -114,6 +120,15 @@ fn patterns() -> &'static [Vec<(LineIs, Regex)>] {
 }
 
 impl Reading {
+    /// False for what would go on with something that has not begun: it is another tool's line.
+    fn expects(&self, is: LineIs, groups: &Captures<'_>) -> bool {
+        match is {
+            LineIs::End => groups.name("path").is_some() || !self.frames.is_empty(),
+            LineIs::Message => self.open.is_some(),
+            _ => true,
+        }
+    }
+
     fn line(
         &mut self,
         tool: &str,
@@ -125,7 +140,8 @@ impl Reading {
         match is {
             LineIs::Problem => {
                 self.close(tool);
-                self.problems.push(problem());
+                self.open = Some((problem(), n));
+                self.close(tool);
             }
             LineIs::Head => {
                 self.close(tool);
@@ -147,6 +163,9 @@ impl Reading {
                         None => {
                             (open.path, open.line, open.column) = (Some(path), Some(at), column)
                         }
+                        // A place that is named already says nothing more.
+                        Some(_) if open.path.as_ref() == Some(&path) && open.line == Some(at) => {}
+                        Some(_) if open.also.contains(&(path.clone(), at)) => {}
                         Some(_) => open.also.push((path, at)),
                     }
                 }
@@ -156,8 +175,9 @@ impl Reading {
                 self.file = groups.name("path").and_then(|p| file(p.as_str()));
             }
             LineIs::Entry => {
-                let path = self.file.clone();
-                self.problems.push(Problem { path, ..problem() });
+                let number = |name: &str| groups.name(name).and_then(|m| m.as_str().parse().ok());
+                let (path, line, column) = (self.file.clone(), number("line"), number("column"));
+                self.problems.push(Problem { path, line, column, ..problem() });
             }
             LineIs::Frame => self.frames.extend(place(groups, file).map(|(p, l, _)| (p, l))),
             LineIs::Says => {
@@ -169,8 +189,17 @@ impl Reading {
             LineIs::End => self.end(problem()),
             LineIs::Summary => self.summaries.push(problem()),
             LineIs::Json => self.problems.extend(json::problem(line, tool, file)),
+            LineIs::Message => {
+                let said = groups.name("message").map(|m| m.as_str().trim().to_owned());
+                if let (Some((open, _)), Some(said)) = (&mut self.open, said) {
+                    open.message = said;
+                }
+            }
             LineIs::Nothing => {
                 self.close(tool);
+                if self.says.is_some() && !self.frames.is_empty() {
+                    self.end(problem());
+                }
                 self.frames.clear();
             }
         }

@@ -1,6 +1,8 @@
 //! The table: what each compiler and test program writes.
 
-use super::LineIs::{End, Entry, File, Frame, Head, Json, Nothing, Place, Problem, Says, Summary};
+use super::LineIs::{
+    End, Entry, File, Frame, Head, Json, Message, Nothing, Place, Problem, Says, Summary,
+};
 use super::Tool;
 
 /// The compilers and test programs whose output is read. Of rows that know the same line, the first counts.
@@ -162,6 +164,7 @@ pub const TOOLS: &[Tool] = &[
     Tool {
         name: "pytest",
         lines: &[
+            (Nothing, r"^[_=]{3,} .* [_=]{3,}$"),
             (Says, r"^E\s+(?<message>\S.*)$"),
             (Frame, r"^(?<path>[^\s:]+\.py):(?<line>\d+): (in .*)?$"),
             (
@@ -209,7 +212,8 @@ pub const TOOLS: &[Tool] = &[
                 r"^(?<path>[^\s:]+\.(rb|rake|erb|gemspec)):(?<line>\d+): (?<message>(syntax error|.*\(\w*Error\)).*)$",
             ),
             (Place, r"^\s+(\d+: )?from (?<path>[^\s:]+):(?<line>\d+)(:in .*)?$"),
-            (Head, r"^\s+(?<code>\d+)\) (Failure|Error):(?<message>)$"),
+            (Head, r"^\s+\d+\) (Failure|Error):$"),
+            (Message, r"^(?<message>[A-Z]\w*(::\w+)*(Error|Exception): .+)$"),
             (Place, r"^\w\S*#\S+ \[(?<path>[^\s:]+\.rb):(?<line>\d+)\]:$"),
             (Place, r"^\s+(?<path>[^\s:]+\.rb):(?<line>\d+):in [`'].*$"),
             (Summary, r"^rspec (?<path>\S+?):(?<line>\d+) # (?<message>.*)$"),
@@ -218,11 +222,9 @@ pub const TOOLS: &[Tool] = &[
     Tool {
         name: "php",
         lines: &[
-            // Both a log and the output may say it: the log is passed over.
-            (Nothing, r"^PHP (Parse|Fatal|Recoverable fatal) error: "),
             (
                 Head,
-                r"^(?<code>Parse|Fatal) error: +(?<message>.*?) in (?<path>\S+?\.(php|phtml|inc))(:| on line )(?<line>\d+)$",
+                r"^(PHP )?(?<code>Parse|Fatal|Recoverable fatal) error: +(?<message>.*?) in (?<path>\S+?\.(php|phtml|inc))(:| on line )(?<line>\d+)$",
             ),
             (Place, r"^#\d+ (?<path>/\S+?)\((?<line>\d+)\): "),
             (Head, r"^\d+\) (?<message>[\w\\]+::\w+.*)$"),
@@ -263,7 +265,11 @@ pub const TOOLS: &[Tool] = &[
     Tool {
         name: "mix",
         lines: &[
-            (Head, r"^\s*(\x{2502})?\s*error: (?<message>.*)$"),
+            (
+                Nothing,
+                r"^\*\* \(CompileError\) .*: cannot compile module .* \(errors have been logged\)$",
+            ),
+            (Head, r"^ {4}error: (?<message>[^|].*)$"),
             (
                 Place,
                 r"^.*└─ (?<path>[^\s:]+\.(exs?|eex|heex|leex)):(?<line>\d+)(:(?<column>\d+))?(: .*)?$",
@@ -284,6 +290,7 @@ pub const TOOLS: &[Tool] = &[
             (Head, r"^(Uncaught )?(?<message>(\w+ )?[A-Z]\w*Error( \[(?<code>\w+)\])?(:.*)?)$"),
             (Place, r"^\s+at (.*\()?(file://)?(?<path>/[^\s()]+?):(?<line>\d+):(?<column>\d+)\)?$"),
             (Head, r"^\s*not ok \d+ - (?<message>.*)$"),
+            (Place, r"^\s+\S.* \((file://)?(?<path>/[^\s()]+?):(?<line>\d+):(?<column>\d+)\)$"),
             (Place, r"^\s+location: '(file://)?(?<path>[^']+):(?<line>\d+):(?<column>\d+)'$"),
         ],
     },
