@@ -119,7 +119,6 @@ pub fn search<T: Trials>(
         trials,
         tell,
         base: Vec::new(),
-        whole: Vec::new(),
         new: Vec::new(),
         attempts: Vec::new(),
         needed: Vec::new(),
@@ -134,9 +133,7 @@ struct Search<'a, T> {
     tell: &'a mut dyn FnMut(&Attempt),
     /// The problems before the edits, in the copy.
     base: Vec<Problem>,
-    /// The problems with all of them.
-    whole: Vec<Problem>,
-    /// Those of them that are new.
+    /// Those that are new with all of them.
     new: Vec<Problem>,
     attempts: Vec<Attempt>,
     needed: Vec<StepKey>,
@@ -186,7 +183,7 @@ impl<T: Trials> Search<'_, T> {
                 return Ok(self.ends(blame));
             }
         }
-        (self.whole, self.new) = (whole.result.problems, new);
+        self.new = new;
         let mut guilty = Vec::new();
         for step in self.suspects.clone() {
             let trial = Trial::Without { steps: vec![step.clone()] };
@@ -209,7 +206,7 @@ impl<T: Trials> Search<'_, T> {
             }
         }
         if !guilty.is_empty() {
-            return Ok(self.ends(Blame::Steps { guilty }));
+            return self.sure(guilty);
         }
         self.one_by_one()
     }
@@ -254,8 +251,20 @@ impl<T: Trials> Search<'_, T> {
         }
         match guilty.is_empty() {
             true => Ok(self.ends(Blame::NoStep)),
-            false => Ok(self.ends(Blame::Steps { guilty })),
+            false => self.sure(guilty),
         }
+    }
+
+    /// A check that passes later on whatever is left out would make every step guilty: with all edits it must still fail as it did.
+    fn sure(mut self, guilty: Vec<Guilty>) -> Result<Findings, T::Error> {
+        let stays = match self.attempt(Trial::Whole)? {
+            Some(whole) => {
+                besides(&self.new, &besides(&whole.result.problems, &self.base)).is_empty()
+            }
+            None => true,
+        };
+        let blame = if stays { Blame::Steps { guilty } } else { Blame::Unstable };
+        Ok(self.ends(blame))
     }
 
     /// Runs the check over a tree; none if there is no try left.
@@ -264,10 +273,11 @@ impl<T: Trials> Search<'_, T> {
             return Ok(None);
         }
         let (result, along) = self.trials.run(&trial)?;
-        let gone = besides(&self.new, &result.problems).len();
-        let known: Vec<Problem> = self.base.iter().chain(&self.whole).cloned().collect();
+        // Those that were there before may read like new ones: they are taken off first.
+        let new = besides(&result.problems, &self.base);
+        let gone = besides(&self.new, &new).len();
         let came = match trial {
-            Trial::Without { .. } => besides(&result.problems, &known).len(),
+            Trial::Without { .. } => besides(&new, &self.new).len(),
             Trial::Before | Trial::Whole => 0,
         };
         let attempt = Attempt { trial, along, gone, came, result: result.clone() };

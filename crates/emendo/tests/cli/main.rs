@@ -34,4 +34,5 @@ mod state;
 mod survey;
 mod symbols;
 mod todo;
+mod verify;
 mod writing;

@@ -235,7 +235,10 @@ impl Verify {
     ) -> anyhow::Result<Verification> {
         let (Some(before), Some(after)) = (&out.before, &out.after) else { return Ok(out) };
         let marks = work.landmarks(rehearsal)?;
-        let new = new_problems(&after.problems, &before.problems, &|p| marks.before(p));
+        // Of equal ones those that edits stand at are taken for the new ones.
+        let mut problems = after.problems.clone();
+        problems.sort_by_key(|p| marks.near(p).step().is_some());
+        let new = new_problems(&problems, &before.problems, &|p| marks.before(p));
         out.new = marks.placed(new);
         if out.new.is_empty() || self.no_search {
             return Ok(out);

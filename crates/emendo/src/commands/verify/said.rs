@@ -359,14 +359,16 @@ fn next(v: &Verification) -> String {
         };
     }
     let guilty = v.findings.as_ref().and_then(|f| match &f.blame {
-        Blame::Steps { guilty } => guilty.first(),
+        Blame::Steps { guilty } => {
+            let steps = guilty.iter().map(|g| format!("--step {}", g.step.step));
+            Some(steps.collect::<Vec<_>>().join(" "))
+        }
         _ => None,
     });
     match (guilty, v.ahead) {
-        (Some(g), true) => format!("look at the step: `emendo show --step {}`", g.step.step),
+        (Some(g), true) => format!("look at it: `emendo show {g}`"),
         (Some(g), false) => format!(
-            "mend its places by hand, or take it out: `emendo undo`, `emendo reject --step {}`, `emendo apply`",
-            g.step.step
+            "mend its places by hand, or take it out: `emendo undo`, `emendo reopen {g}`, `emendo reject {g}`, `emendo apply`"
         ),
         (None, _) if v.new.is_empty() => "what fails now failed before".into(),
         (None, _) => "the errors above, one by one".into(),
