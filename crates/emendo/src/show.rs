@@ -199,3 +199,10 @@ pub(crate) fn stop(out: &mut impl Write, s: &WhyStop, indent: &str) -> io::Resul
     writeln!(out, "{indent}{DIM}[{step} · {}]{DIM:#} {what}", s.action)?;
     writeln!(out, "{indent}    {LOOK}{}{LOOK:#}: {}", s.stage.word(), one_line(&s.says))
 }
+
+/// A time as the clock here shows it.
+pub(crate) fn when(seconds: u64) -> String {
+    let time = i64::try_from(seconds).ok().and_then(|s| jiff::Timestamp::from_second(s).ok());
+    let local = time.map(|t| t.to_zoned(jiff::tz::TimeZone::system()));
+    local.map_or_else(String::new, |t| t.strftime("%Y-%m-%d %H:%M").to_string())
+}

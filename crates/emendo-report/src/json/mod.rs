@@ -9,7 +9,7 @@ mod safe;
 pub use project::{demo, finished, found, leftovers, places, status, survey, verified, why};
 pub use proposal::{applied, decided, edit, edits, missing, notes, proposal, undone};
 pub use recipes::{checked, coverage, diagnostic, drafted, listed, recipe, tested};
-pub use report::report;
+pub use report::{report, reported};
 pub use safe::write;
 
 use serde_json::{Value, json};

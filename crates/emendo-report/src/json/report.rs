@@ -1,5 +1,7 @@
 //! A report: what was applied and what is proposed, in the same values that `show` gives.
 
+use std::path::Path;
+
 use emendo_core::{FileChange, summarize};
 use serde_json::{Value, json};
 
@@ -37,6 +39,11 @@ pub fn report(r: &Report<'_>) -> Value {
         "left": { "notes": r.open.notes, "leftovers": leftovers, "held_back": edits(&r.open.held_back) },
         "verified": r.verified,
     })
+}
+
+/// Where a report was written.
+pub fn reported(path: &Path, bytes: usize) -> Value {
+    json!({ "report": path, "bytes": bytes })
 }
 
 /// What a run of edits made, as `show` gives a proposal.

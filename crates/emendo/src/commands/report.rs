@@ -79,10 +79,7 @@ impl ReportCommand {
             .with_context(|| format!("cannot write `{}`", path.display()))?;
         let mut out = anstream::stdout().lock();
         if globals.json {
-            return show::json(
-                &mut out,
-                &serde_json::json!({ "report": path, "bytes": bytes.len() }),
-            );
+            return show::json(&mut out, &json::reported(&path, bytes.len()));
         }
         let name = one_line(&path.display().to_string());
         writeln!(out, "written: {name} ({} kB)", bytes.len().div_ceil(1024))?;

@@ -122,7 +122,7 @@ fn list(out: &mut impl Write, done: &[&Journal], unfinished: bool) -> anyhow::Re
             out,
             "{BOLD}{:>4}{BOLD:#}  {}  {commit:<10}  {title:<width$}  {DIM}{edits} in {files}{DIM:#}",
             j.id,
-            when(j.ops.time),
+            show::when(j.ops.time),
         )?;
     }
     if unfinished {
@@ -202,11 +202,4 @@ fn moved_on(out: &mut impl Write, changed: &[RelPath], stale: &[&Decision]) -> i
         }
     }
     Ok(())
-}
-
-/// A time as the clock here shows it.
-pub(crate) fn when(seconds: u64) -> String {
-    let time = i64::try_from(seconds).ok().and_then(|s| jiff::Timestamp::from_second(s).ok());
-    let local = time.map(|t| t.to_zoned(jiff::tz::TimeZone::system()));
-    local.map_or_else(String::new, |t| t.strftime("%Y-%m-%d %H:%M").to_string())
 }

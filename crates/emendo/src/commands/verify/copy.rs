@@ -3,7 +3,7 @@
 use emendo_core::{Rehearsal, TreeState, Variant};
 use emendo_verify::{CheckResult, Trial, Trials};
 
-use crate::commands::verify::{Work, failed_to_run};
+use crate::commands::verify::work::{Work, failed_to_run};
 use crate::errors::{self, Refused};
 use crate::programs::check::{CheckCommand, CheckPlace, Files, run_check};
 use crate::programs::scratch::{self, Scratch};
