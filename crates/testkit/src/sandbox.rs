@@ -218,7 +218,9 @@ impl Sandbox {
             .args(args)
             .current_dir(self.root())
             .output();
-        assert!(run.expect("git runs").status.success(), "git {args:?}");
+        let run = run.expect("git runs");
+        let said = String::from_utf8_lossy(&run.stderr);
+        assert!(run.status.success(), "git {args:?}: {said}");
     }
 }
 

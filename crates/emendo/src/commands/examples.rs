@@ -93,6 +93,16 @@ const EXAMPLES: &[Examples] = &[
         ],
     ),
     (
+        "verify",
+        [
+            (
+                "emendo verify -- python3 -m compileall -q forecast",
+                "the project's check, as it is typed",
+            ),
+            ("emendo verify --last", "what it said the last time"),
+        ],
+    ),
+    (
         "undo",
         [
             ("emendo undo", "the last apply"),
@@ -131,6 +141,13 @@ const EXAMPLES: &[Examples] = &[
                 "emendo find 'station.level(@{args*})' --lang python --count",
                 "how many places, in how many files",
             ),
+        ],
+    ),
+    (
+        "report",
+        [
+            ("emendo report --as markdown", "for the pull request"),
+            ("emendo report --as html --out report.html", "a page for who has not the program"),
         ],
     ),
     (

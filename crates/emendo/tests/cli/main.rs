@@ -21,6 +21,7 @@ mod protection;
 mod reading;
 mod recipes;
 mod remembered;
+mod report;
 mod review;
 mod reword;
 mod rounds;

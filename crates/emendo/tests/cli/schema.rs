@@ -96,8 +96,7 @@ fn every_command_prints_what_the_schema_says() {
     let s = crate::todo::sandbox();
     let recipe = s.recipe_path().display().to_string();
     let said = |s: &Sandbox, name: &str, args: &[&str]| {
-        let mut all = args.to_vec();
-        all.push("--json");
+        let all = [&["--json"], args].concat();
         let value = s.run(&all).json();
         valid(&format!("command_{name}"), &value).unwrap_or_else(|e| panic!("{args:?}: {e}"));
         value
@@ -118,6 +117,9 @@ fn every_command_prints_what_the_schema_says() {
     said(&s, "decide", &["reopen", "--edit", &id]);
     said(&s, "leftovers", &["leftovers"]);
     said(&s, "apply", &["apply"]);
+    said(&s, "report", &["report", "--as", "json"]);
+    said(&s, "verify", &["verify", "--", "false"]);
+    said(&s, "verify", &["verify", "--", "sh", "-c", "! grep -q export a/A.java"]);
     said(&s, "status", &["status"]);
     said(&s, "undo", &["undo"]);
     s.write("../.gitconfig", "[user]\nname = Harbour\nemail = board@harbour.example\n");
