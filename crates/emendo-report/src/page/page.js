@@ -519,6 +519,13 @@ function fileHere() {
   const node = focus || near;
   return node && files[Number(node.id.slice(5))];
 }
+// What was in focus may be folded away with the file: the file itself takes it.
+function foldHere(folded) {
+  const entry = fileHere();
+  if (!entry) return;
+  byId(`file-${entry.index}`).focus({ preventScroll: true });
+  fold(entry, folded);
+}
 function turnView() {
   view.side = !view.side;
   byId("view").setAttribute("aria-pressed", String(view.side));
@@ -542,8 +549,8 @@ const KEYS = {
     const details = now && now.querySelector("details");
     if (details) details.open = !details.open;
   },
-  "-": () => { const f = fileHere(); if (f) fold(f, true); },
-  "+": () => { const f = fileHere(); if (f) fold(f, false); },
+  "-": () => foldHere(true),
+  "+": () => foldHere(false),
   "/": () => byId("find").focus(),
   f: () => (document.querySelector("#filters input[type=checkbox]") || byId("find")).focus(),
   "?": toggleHelp,

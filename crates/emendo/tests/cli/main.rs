@@ -14,6 +14,7 @@ mod format;
 mod golden;
 mod interrupted;
 mod leftovers;
+mod page;
 mod pages;
 mod pictures;
 mod protected;
