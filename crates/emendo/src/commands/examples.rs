@@ -95,10 +95,7 @@ const EXAMPLES: &[Examples] = &[
     (
         "verify",
         [
-            (
-                "emendo verify -- python3 -m compileall -q forecast",
-                "the project's check, as it is typed",
-            ),
+            ("emendo verify -- grep -rq Station.at berths", "the project's check, as it is typed"),
             ("emendo verify --last", "what it said the last time"),
         ],
     ),

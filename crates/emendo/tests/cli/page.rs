@@ -132,10 +132,39 @@ impl Browser {
         }
     }
 
+    /// Takes what is shown as a picture of the pages, where those are to be written anew.
+    fn picture(&self, name: &str) {
+        if !std::env::var("EMENDO_GOLDEN").is_ok_and(|v| v == "write") {
+            return;
+        }
+        let shot = self.ask("GET", &self.here("/screenshot"), &json!({}));
+        let path = testkit::workspace().join("docs/screenshots").join(name);
+        std::fs::write(path, bytes_of(shot.as_str().expect("a picture"))).expect("writable");
+    }
+
     /// What the browser complains of.
     fn complaints(&self) -> Value {
         self.ask("POST", &self.here("/se/log"), &json!({ "type": "browser" }))
     }
+}
+
+/// What a text in base64 stands for (RFC 4648).
+fn bytes_of(text: &str) -> Vec<u8> {
+    let value = |b: u8| match b {
+        b'A'..=b'Z' => b - b'A',
+        b'a'..=b'z' => b - b'a' + 26,
+        b'0'..=b'9' => b - b'0' + 52,
+        b'+' => 62,
+        _ => 63,
+    };
+    let signs: Vec<u8> = text.bytes().filter(|b| *b != b'=').collect();
+    let mut out = Vec::new();
+    for four in signs.chunks(4) {
+        let bits = four.iter().fold(0_u32, |n, b| n << 6 | u32::from(value(*b)));
+        let bits = bits << (6 * (4 - four.len()));
+        out.extend_from_slice(&bits.to_be_bytes()[1..four.len()]);
+    }
+    out
 }
 
 /// The head and the body of an answer; the connection may stay open behind it.
@@ -182,6 +211,7 @@ fn the_page_filters_finds_folds_and_asks_for_nothing() {
     s.run(&["demo", "--json", "sample"]).ok();
     let project = s.path("sample/project").display().to_string();
     let page = s.folder().join("page.html");
+    s.run(&["-C", &project, "verify", "--", "sh", "-c", "! grep -rq Station.at board"]).code(4);
     s.run(&["-C", &project, "report", "--as", "html", "--out", &page.display().to_string()]).ok();
     browser.open(&page);
     let count = "document.getElementById('count').textContent";
@@ -232,15 +262,23 @@ fn the_page_filters_finds_folds_and_asks_for_nothing() {
     // Both sides, and one below the other where there is no room for two.
     browser.keys("v");
     browser.until("document.querySelectorAll('table.both').length > 0", &json!(true));
+    browser.click("#clear");
+    browser.keys("nn");
+    browser.picture("page.png");
     browser.size(480, 800);
     browser.until("document.querySelectorAll('table.both').length", &json!(0));
     browser.until(
         "document.documentElement.scrollWidth <= document.documentElement.clientWidth",
         &json!(true),
     );
+    browser.keys("n");
+    browser.picture("page-narrow.png");
     browser.size(1280, 800);
     browser.click("#theme");
     browser.until("document.documentElement.dataset.theme", &json!("dark"));
+    browser.click("#clear");
+    browser.script("scrollTo(0, 0)");
+    browser.picture("page-dark.png");
 
     // All that is drawn while scrolling is drawn for a printer.
     browser.click("#clear");
