@@ -123,7 +123,7 @@ fn cursor_line(m: &Model) -> usize {
         OverviewRow::Kind(..) => false,
     });
     let table = if m.overview_cursor >= kinds { 2 } else { 0 };
-    4 + m.overview_cursor + table + cautions.count()
+    4 + usize::from(m.check.is_some()) + m.overview_cursor + table + cautions.count()
 }
 
 fn intro(m: &Model, c: &mut Canvas<'_>, lines: &mut Lines) {
@@ -157,6 +157,9 @@ fn intro(m: &Model, c: &mut Canvas<'_>, lines: &mut Lines) {
         (w, t) => format!("# {t} taken   x {left} left as it is   . {w} waiting"),
     };
     lines.text(c, &says, c.look.quiet());
+    if let Some(check) = &m.check {
+        lines.text(c, check, Style::new());
+    }
 }
 
 /// The columns that are shown: those that hold something, as far as there is room.

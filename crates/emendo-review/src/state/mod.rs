@@ -171,6 +171,8 @@ pub struct Model {
     world: Arc<World>,
     pub(crate) proposal: Arc<Proposal>,
     pub(crate) decisions: Decisions,
+    /// What the project's check said the last time, in a line.
+    pub(crate) check: Option<String>,
     pub(crate) items: Vec<Item>,
     pub(crate) page: Page,
     pub(crate) overview: Vec<OverviewRow>,
@@ -229,6 +231,7 @@ impl Model {
             world,
             proposal,
             decisions,
+            check: None,
             items: Vec::new(),
             page: Page::Overview,
             overview: Vec::new(),
@@ -250,6 +253,17 @@ impl Model {
         };
         out.rebuild(None);
         out
+    }
+
+    /// The same, with what the project's check said the last time, in a line.
+    #[must_use]
+    pub fn with_check(self, check: Option<String>) -> Self {
+        Self { check, ..self }
+    }
+
+    /// What the project's check said the last time.
+    pub fn check(&self) -> Option<&str> {
+        self.check.as_deref()
     }
 
     /// True if this column and line of the screen is code.

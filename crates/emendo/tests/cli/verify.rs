@@ -66,6 +66,8 @@ fn the_step_whose_absence_helps_is_guilty_and_the_project_stays_as_it_is() {
         .says(".emendo/checks/");
     assert_eq!(s.tree(), before);
     s.run(&["status"]).ok().says("broken by step `close`");
+    s.run(&["review", "--plain"])
+        .says("Check: passed before, and fails with the edits: 1 error, by `close`");
     let json = s.run(&["verify", "--json", "--last"]).code(4).json();
     assert_eq!(json["findings"]["guilty"][0]["step"], "close");
     assert_eq!(json["new"][0]["near"], "edit");

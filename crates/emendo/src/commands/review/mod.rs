@@ -12,7 +12,9 @@ use std::sync::Arc;
 use clap::Args;
 use emendo_core::{OpenWork, Session, SessionError};
 use emendo_review::{KeyMap, Model};
+use emendo_verify::History;
 
+use crate::commands::verify::said;
 use crate::errors::Usage;
 use crate::globals::Globals;
 use crate::progress::Progress;
@@ -73,5 +75,7 @@ fn model(session: &Session, keys: KeyMap) -> anyhow::Result<Model> {
         proposal
     };
     let decisions = session.decisions()?;
-    Ok(Model::new(session.world().clone(), Arc::new(proposal), decisions, keys))
+    let check = History::new(session.checks()?).last().map(|v| said::plain_line(&v));
+    let model = Model::new(session.world().clone(), Arc::new(proposal), decisions, keys);
+    Ok(model.with_check(check))
 }

@@ -11,8 +11,11 @@ use crate::commands::review::work::{Job, decisions};
 /// Asks until there is nothing more to ask, or the answers end.
 pub(super) fn run(session: &Session, model: Model) -> anyhow::Result<()> {
     let disk = RealDisk::open(session.project().root())?;
-    let mut dialog = Dialog::new(model);
     let mut out = anstream::stdout().lock();
+    if let Some(check) = model.check() {
+        writeln!(out, "{check}")?;
+    }
+    let mut dialog = Dialog::new(model);
     let mut answers = stdin().lock().lines();
     while !dialog.ended() {
         let effects = dialog.look();

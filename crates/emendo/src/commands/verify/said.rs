@@ -259,6 +259,18 @@ fn next(v: &Verification) -> String {
     }
 }
 
+/// The same in one line without colours.
+pub(crate) fn plain_line(v: &Verification) -> String {
+    let verdict = anstream::adapter::strip_str(&verdict(v)).to_string();
+    let steps = v.findings.as_ref().map_or(&[][..], |f| match &f.blame {
+        Blame::Steps { guilty } => guilty,
+        _ => &[],
+    });
+    let steps: Vec<StepKey> = steps.iter().map(|g| g.step.clone()).collect();
+    let by = if steps.is_empty() { String::new() } else { format!(", by {}", names(&steps)) };
+    format!("Check: {verdict}{by} ({})", one_line(&v.command))
+}
+
 /// One line for `status` and the like.
 pub(crate) fn line(out: &mut impl Write, v: &Verification) -> io::Result<()> {
     let last = v.after.as_ref().or(v.before.as_ref());
