@@ -101,7 +101,7 @@ fn alike(before: &[u8], after: &[u8]) -> usize {
 fn name(lead: &str, path: &RelPath) -> String {
     let text = format!("{lead}{path}");
     let odd = |b: &u8| *b < 0x20 || *b >= 0x7f || *b == b'"' || *b == b'\\';
-    if !text.as_bytes().iter().any(|b| odd(b)) {
+    if !text.as_bytes().iter().any(odd) {
         return text;
     }
     let mut out = String::from("\"");

@@ -203,7 +203,7 @@ impl Landmarks {
             }
         }
         let mut all: Vec<(StepKey, (usize, usize))> = counts.into_iter().collect();
-        all.sort_by(|a, b| b.1.cmp(&a.1));
+        all.sort_by_key(|s| std::cmp::Reverse(s.1));
         all.into_iter().map(|s| s.0).collect()
     }
 }

@@ -165,7 +165,7 @@ impl<T: Trials> Search<'_, T> {
         if before.is_some_and(|b| !b.agrees(&base.result)) {
             return Ok(self.ends(Blame::FailsInCopy));
         }
-        self.base = base.result.problems.clone();
+        self.base = base.result.problems;
         let Some(whole) = self.attempt(Trial::Whole)? else {
             return Ok(self.ends(Blame::TriesUsedUp));
         };
@@ -224,7 +224,7 @@ impl<T: Trials> Search<'_, T> {
             return Ok(self.ends(Blame::NoStep));
         }
         // What stays without all of them is not theirs.
-        let rest = all.result.problems.clone();
+        let rest = all.result.problems;
         let mut guilty = Vec::new();
         for step in self.suspects.clone() {
             let mut without = out.clone();

@@ -115,11 +115,11 @@ fn a_check_that_does_not_say_the_same_twice_blames_nobody() {
         false => vec![],
     };
     assert_eq!(found(&["open"], 12, &check).blame, Blame::Unstable);
-    let now_and_then = |there: &BTreeSet<&str>, run: usize| match !there.is_empty() && run % 2 == 0
-    {
-        true => vec!["exit code 1"],
-        false => vec![],
-    };
+    let now_and_then =
+        |there: &BTreeSet<&str>, run: usize| match !there.is_empty() && run.is_multiple_of(2) {
+            true => vec!["exit code 1"],
+            false => vec![],
+        };
     assert_eq!(found(&["open", "close"], 12, &now_and_then).blame, Blame::Unstable);
     // It fails at first, and passes ever after: whatever was left out, it would have.
     let at_first = |there: &BTreeSet<&str>, run: usize| match !there.is_empty() && run < 2 {

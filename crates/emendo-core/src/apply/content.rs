@@ -115,7 +115,7 @@ pub(crate) fn changes_of(journals: &[&Journal]) -> io::Result<Vec<FileChange>> {
                     arriving.insert(to, change);
                 }
                 None if change.from.is_some() => {
-                    gone.push(FileChange { after: Vec::new(), ..change })
+                    gone.push(FileChange { after: Vec::new(), ..change });
                 }
                 None => {}
             }

@@ -161,7 +161,7 @@ impl Reading {
                 {
                     match open.path {
                         None => {
-                            (open.path, open.line, open.column) = (Some(path), Some(at), column)
+                            (open.path, open.line, open.column) = (Some(path), Some(at), column);
                         }
                         // A place that is named already says nothing more.
                         Some(_) if open.path.as_ref() == Some(&path) && open.line == Some(at) => {}

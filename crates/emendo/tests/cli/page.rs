@@ -34,7 +34,8 @@ impl Browser {
             Ok(driver) => driver,
             Err(e) => {
                 assert!(!must, "chromedriver cannot be started: {e}");
-                eprintln!("skipped: there is no chromedriver (Debian: chromium, chromium-driver)");
+                let why = "skipped: there is no chromedriver (Debian: chromium, chromium-driver)\n";
+                std::io::stderr().write_all(why.as_bytes()).expect("is said");
                 return None;
             }
         };
