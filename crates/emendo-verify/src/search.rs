@@ -98,18 +98,24 @@ pub struct Findings {
     pub needed: Vec<StepKey>,
     /// The steps that were suspected.
     pub suspects: Vec<StepKey>,
+    /// The tries were used up before all was looked at: there may be other guilty steps.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub unfinished: bool,
+    /// How many of the new problems stay without any one of the guilty.
+    #[serde(default)]
+    pub unexplained: usize,
     /// The runs.
     pub attempts: Vec<Attempt>,
 }
 
-/// Searches for the guilty of some suspects with at most this many runs. `before` is what the check says of the tree before the
-/// edits, in place, and `now` of the tree with them. `tell` hears of each run.
+/// Searches for the guilty of some suspects with at most this many runs, and of other steps if these do not explain it all. `before` is what
+/// the check says of the tree before the edits, in place, and `now` of the tree with them. `tell` hears of each run.
 ///
 /// # Errors
 /// What a run gives.
 pub fn search<T: Trials>(
     (before, now): (Option<&CheckResult>, &CheckResult),
-    suspects: Vec<StepKey>,
+    (suspects, others): (Vec<StepKey>, Vec<StepKey>),
     tries: usize,
     trials: &mut T,
     tell: &mut dyn FnMut(&Attempt),
@@ -122,7 +128,9 @@ pub fn search<T: Trials>(
         new: Vec::new(),
         attempts: Vec::new(),
         needed: Vec::new(),
+        explained: Vec::new(),
         suspects,
+        others,
     };
     search.run(before, now)
 }
@@ -137,7 +145,11 @@ struct Search<'a, T> {
     new: Vec<Problem>,
     attempts: Vec<Attempt>,
     needed: Vec<StepKey>,
+    /// New problems that are gone without one of the guilty.
+    explained: Vec<Problem>,
     suspects: Vec<StepKey>,
+    /// Steps that nothing speaks against so far.
+    others: Vec<StepKey>,
 }
 
 /// The problems of one list that are not in another.
@@ -148,7 +160,8 @@ fn besides(all: &[Problem], known: &[Problem]) -> Vec<Problem> {
 /// What a try showed.
 struct Shown {
     result: CheckResult,
-    gone: usize,
+    /// The new problems that are gone.
+    gone: Vec<Problem>,
     came: usize,
     along: usize,
 }
@@ -185,12 +198,34 @@ impl<T: Trials> Search<'_, T> {
         }
         self.new = new;
         let mut guilty = Vec::new();
+        if let Some(blame) = self.alone(&mut guilty)? {
+            return Ok(self.judged(guilty, blame));
+        }
+        // What a failing test names need not be where the cause is.
+        if !self.others.is_empty() && !besides(&self.new, &self.explained).is_empty() {
+            let others = std::mem::take(&mut self.others);
+            let known = std::mem::replace(&mut self.suspects, others);
+            let ended = self.alone(&mut guilty)?;
+            let others = std::mem::replace(&mut self.suspects, known);
+            self.suspects.extend(others);
+            if let Some(blame) = ended {
+                return Ok(self.judged(guilty, blame));
+            }
+        }
+        if !guilty.is_empty() {
+            return self.sure(guilty);
+        }
+        self.one_by_one()
+    }
+
+    /// Leaves out one suspect at a time. Gives what ends the search, if anything does.
+    fn alone(&mut self, guilty: &mut Vec<Guilty>) -> Result<Option<Blame>, T::Error> {
         for step in self.suspects.clone() {
             let trial = Trial::Without { steps: vec![step.clone()] };
             let Some(shown) = self.attempt(trial.clone())? else {
-                return Ok(self.judged(guilty, Blame::TriesUsedUp));
+                return Ok(Some(Blame::TriesUsedUp));
             };
-            if shown.gone == 0 {
+            if shown.gone.is_empty() {
                 continue;
             }
             if shown.came > 0 {
@@ -199,16 +234,17 @@ impl<T: Trials> Search<'_, T> {
             }
             match self.again(trial, &shown)? {
                 Some(true) => {
-                    guilty.push(Guilty { step, problems: shown.gone, along: shown.along });
+                    guilty.push(Guilty { step, problems: shown.gone.len(), along: shown.along });
+                    self.explained.extend(shown.gone);
                 }
-                Some(false) => return Ok(self.ends(Blame::Unstable)),
-                None => return Ok(self.judged(guilty, Blame::TriesUsedUp)),
+                Some(false) => {
+                    guilty.clear();
+                    return Ok(Some(Blame::Unstable));
+                }
+                None => return Ok(Some(Blame::TriesUsedUp)),
             }
         }
-        if !guilty.is_empty() {
-            return self.sure(guilty);
-        }
-        self.one_by_one()
+        Ok(None)
     }
 
     /// All suspects are left out, and put back one by one.
@@ -220,7 +256,7 @@ impl<T: Trials> Search<'_, T> {
         let Some(all) = self.attempt(Trial::Without { steps: out.clone() })? else {
             return Ok(self.ends(Blame::TriesUsedUp));
         };
-        if all.gone == 0 || all.came > 0 {
+        if all.gone.is_empty() || all.came > 0 {
             return Ok(self.ends(Blame::NoStep));
         }
         // What stays without all of them is not theirs.
@@ -275,12 +311,12 @@ impl<T: Trials> Search<'_, T> {
         let (result, along) = self.trials.run(&trial)?;
         // Those that were there before may read like new ones: they are taken off first.
         let new = besides(&result.problems, &self.base);
-        let gone = besides(&self.new, &new).len();
+        let gone = besides(&self.new, &new);
         let came = match trial {
             Trial::Without { .. } => besides(&new, &self.new).len(),
             Trial::Before | Trial::Whole => 0,
         };
-        let attempt = Attempt { trial, along, gone, came, result: result.clone() };
+        let attempt = Attempt { trial, along, gone: gone.len(), came, result: result.clone() };
         (self.tell)(&attempt);
         self.attempts.push(attempt);
         Ok(Some(Shown { result, gone, came, along }))
@@ -295,14 +331,21 @@ impl<T: Trials> Search<'_, T> {
     fn judged(self, guilty: Vec<Guilty>, else_: Blame) -> Findings {
         match guilty.is_empty() {
             true => self.ends(else_),
-            false => self.ends(Blame::Steps { guilty }),
+            false => Findings {
+                unfinished: else_ == Blame::TriesUsedUp,
+                ..self.ends(Blame::Steps { guilty })
+            },
         }
     }
 
     fn ends(self, blame: Blame) -> Findings {
+        let unexplained = match (&blame, self.explained.is_empty()) {
+            (Blame::Steps { .. }, false) => besides(&self.new, &self.explained).len(),
+            _ => 0,
+        };
         let Self { attempts, suspects, needed, .. } = self;
         let mut seen = HashSet::new();
         let needed = needed.into_iter().filter(|s| seen.insert(s.clone())).collect();
-        Findings { blame, needed, suspects, attempts }
+        Findings { blame, needed, suspects, unfinished: false, unexplained, attempts }
     }
 }

@@ -55,7 +55,7 @@ fn found(steps: &'static [&'static str], tries: usize, check: &Check) -> Finding
     let before = result(&check(&BTreeSet::new(), 0));
     let now = result(&check(&all, 0));
     let mut trials = MadeUp { steps, check, runs: 0 };
-    let suspects = steps.iter().map(|s| step(s)).collect();
+    let suspects = (steps.iter().map(|s| step(s)).collect(), Vec::new());
     let Ok(found) = search((Some(&before), &now), suspects, tries, &mut trials, &mut |_| {});
     assert!(found.attempts.len() <= tries);
     found
@@ -134,7 +134,7 @@ fn nobody_is_blamed_where_the_copy_shows_something_else() {
     // In the copy it fails before the edits; in place it passed.
     let mut trials = MadeUp { steps: &["open"], check: &|_, _| vec!["no such folder"], runs: 0 };
     let (before, now) = (result(&[]), result(&["exit code 1"]));
-    let steps = vec![step("open")];
+    let steps = (vec![step("open")], Vec::new());
     let Ok(fails) = search((Some(&before), &now), steps.clone(), 12, &mut trials, &mut |_| {});
     assert_eq!(fails.blame, Blame::FailsInCopy);
     // In the copy it passes with the edits, each time.
@@ -152,9 +152,25 @@ fn a_failure_that_stays_without_all_suspects_is_nobodys() {
     // A third step is at work that nobody suspects.
     let mut trials = MadeUp { steps: &["a", "b", "c"], check: &check, runs: 0 };
     let (before, now) = (result(&[]), result(&["exit code 1"]));
-    let suspects = vec![step("a"), step("b")];
+    let suspects = (vec![step("a"), step("b")], Vec::new());
     let Ok(found) = search((Some(&before), &now), suspects, 12, &mut trials, &mut |_| {});
     assert_eq!(found.blame, Blame::NoStep);
+}
+
+#[test]
+fn what_the_suspects_do_not_explain_is_looked_for_among_the_others() {
+    let check = |there: &BTreeSet<&str>, _: usize| {
+        let names = [("a", "error a"), ("c", "error c")];
+        names.iter().filter(|n| there.contains(n.0)).map(|n| n.1).collect::<Vec<_>>()
+    };
+    let mut trials = MadeUp { steps: &["a", "b", "c"], check: &check, runs: 0 };
+    let (before, now) = (result(&[]), result(&["error a", "error c"]));
+    let steps = (vec![step("a")], vec![step("b"), step("c")]);
+    let Ok(both) = search((Some(&before), &now), steps.clone(), 12, &mut trials, &mut |_| {});
+    assert_eq!((guilty(&both), both.unexplained), (vec!["a", "c"], 0));
+    // Where the tries are used up before, that is counted.
+    let Ok(one) = search((Some(&before), &now), steps, 4, &mut trials, &mut |_| {});
+    assert_eq!((guilty(&one), one.unexplained, one.unfinished), (vec!["a"], 1, true));
 }
 
 #[test]

@@ -96,6 +96,9 @@ fn two_guilty_steps_are_found_with_and_without_errors_of_their_own() {
         .says("step `close` breaks the check")
         .says("step `open` breaks the check")
         .lacks("`log` breaks");
+    s.run(&["verify", "--tries", "8", "--", "sh", "-c", quiet])
+        .code(4)
+        .says("the tries are used up: there may be others; `--tries 16`");
     s.run(&["verify", "--tries", "2", "--", "sh", "-c", quiet]).code(4).says("--tries");
     s.run(&["verify", "--no-search", "--", "sh", "-c", quiet]).code(4).lacks("breaks the check");
 }

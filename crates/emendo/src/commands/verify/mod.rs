@@ -5,11 +5,10 @@ pub(crate) mod said;
 mod telling;
 mod work;
 
-use std::collections::BTreeSet;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Phase, Project, Rehearsal, Session, SessionError};
+use emendo_core::{Phase, Project, Rehearsal, Session, SessionError, StepKey};
 use emendo_report::json;
 use emendo_verify::{History, Trial, Trials, Verification, new_problems, search};
 
@@ -226,16 +225,20 @@ impl Verify {
         if out.new.is_empty() || self.no_search {
             return Ok(out);
         }
-        let written: Vec<_> =
-            rehearsal.runs.iter().flat_map(|r| &r.proposal.header.steps).collect();
-        let has_edits = |key: &_| rehearsal.runs.iter().any(|r| r.counts().contains_key(key));
-        let mut suspects = marks.suspects(&out.new);
-        if suspects.is_empty() {
-            let mut seen = BTreeSet::new();
-            let all = written.iter().map(|s| s.key.clone()).filter(|k| has_edits(k));
-            suspects = all.filter(|k| seen.insert(k.clone())).collect();
+        let steps = rehearsal.runs.iter().flat_map(|r| &r.proposal.header.steps);
+        let written = |key: &StepKey| rehearsal.runs.iter().any(|r| r.counts().contains_key(key));
+        let mut others: Vec<StepKey> = Vec::new();
+        for key in steps.map(|s| &s.key).filter(|k| written(k)) {
+            if !others.contains(key) {
+                others.push(key.clone());
+            }
         }
-        suspects.retain(|k| has_edits(k));
+        let mut suspects = marks.suspects(&out.new);
+        suspects.retain(|k| others.contains(k));
+        others.retain(|k| !suspects.contains(k));
+        if suspects.is_empty() {
+            std::mem::swap(&mut suspects, &mut others);
+        }
         if suspects.is_empty() {
             return Ok(out);
         }
@@ -247,7 +250,8 @@ impl Verify {
             n += 1;
             work.telling.attempt(n, tries, a);
         };
-        out.findings = Some(search((before, after), suspects, tries, &mut copies, &mut tell)?);
+        out.findings =
+            Some(search((before, after), (suspects, others), tries, &mut copies, &mut tell)?);
         Ok(out)
     }
 }

@@ -212,6 +212,17 @@ fn blamed(out: &mut impl Write, f: &Findings, guilty: &[Guilty]) -> io::Result<(
             name(&g.step)
         )?;
     }
+    if f.unfinished {
+        let more = 2 * f.attempts.len();
+        writeln!(
+            out,
+            "{LOOK}the tries are used up{LOOK:#}: there may be others; `--tries {more}` looks on"
+        )?;
+    }
+    if f.unexplained > 0 {
+        let n = count(f.unexplained, "error");
+        writeln!(out, "{LOOK}{n} stay without any one of these{LOOK:#}: look at their places")?;
+    }
     needed(out, f)?;
     writeln!(out, "{DIM}found in {}, each verdict twice{DIM:#}", count(f.attempts.len(), "run"))
 }
