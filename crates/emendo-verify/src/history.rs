@@ -30,6 +30,9 @@ pub struct Verification {
     pub below: String,
     /// Identity of the tree that it speaks of.
     pub tree: Digest,
+    /// The applies that stood by then.
+    #[serde(default)]
+    pub applies: Vec<u32>,
     /// What the check says before the edits; none where it was not run.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub before: Option<CheckResult>,

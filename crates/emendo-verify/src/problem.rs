@@ -47,6 +47,12 @@ impl Problem {
         }
     }
 
+    /// The problem of a command that was ended, since it took far longer than before.
+    pub fn of_limit() -> Self {
+        let message = "the command took far longer than before, and was ended".to_owned();
+        Self { message, ..Self::of_exit(None) }
+    }
+
     /// What stays the same where lines move: the file, the kind, and what is said, without numbers.
     fn key(&self, renamed: &dyn Fn(&RelPath) -> RelPath) -> (Option<RelPath>, String) {
         let mut said = String::new();

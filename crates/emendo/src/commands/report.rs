@@ -11,7 +11,6 @@ use emendo_core::{
 };
 use emendo_report::{Report, ReportApply, ReportRun, json, markdown, page, patch, sarif};
 use emendo_text::one_line;
-use emendo_verify::History;
 
 use crate::errors::Usage;
 use crate::globals::Globals;
@@ -207,7 +206,7 @@ fn then_report<T>(
         changes: parts.changes,
         libraries: parts.libraries,
         open: parts.open,
-        verified: History::new(session.checks()?).last(),
+        verified: crate::commands::verify::last(session)?,
         unread: parts.unread,
         world: session.world(),
     };

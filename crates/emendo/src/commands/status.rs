@@ -10,9 +10,9 @@ use emendo_core::{
 };
 use emendo_report::json;
 use emendo_text::{Digest, RelPath, one_line};
-use emendo_verify::History;
 
 use crate::commands::apply::{short, title_width};
+use crate::commands::verify;
 use crate::globals::Globals;
 use crate::open;
 use crate::show::{self, BOLD, DIM, LOOK, count};
@@ -49,7 +49,7 @@ impl StatusCommand {
         let summary = proposal.as_ref().map(|p| summarize(p, &decisions));
         let unfinished = journals.iter().any(Journal::unfinished);
         let done: Vec<_> = journals.iter().filter(|j| j.phase == Phase::Done).collect();
-        let verified = History::new(session.checks()?).last();
+        let verified = verify::last(&session)?;
         let mut out = anstream::stdout().lock();
         if globals.json {
             let value = json::status(
@@ -80,7 +80,7 @@ impl StatusCommand {
             _ => writeln!(out, "no proposal: `emendo propose RECIPE` makes one")?,
         }
         if let Some(v) = &verified {
-            crate::commands::verify::said::line(&mut out, v)?;
+            verify::said::line(&mut out, v)?;
         }
         moved_on(&mut out, &changed, &stale)?;
         Ok(ExitCode::SUCCESS)

@@ -58,11 +58,19 @@ impl CheckCommand {
             let own =
                 std::env::vars().filter(|(_, v)| v.contains(&place.project.display().to_string()));
             out.envs(own.map(|(name, value)| (name, place.named(&value))));
+            // Within a hook these name the project's own repository.
+            for name in GIT {
+                out.env_remove(name);
+            }
         }
         out.env("PWD", &folder).current_dir(folder).stdin(Stdio::null());
         out
     }
 }
+
+/// What tells git which repository is meant.
+const GIT: [&str; 5] =
+    ["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_COMMON_DIR", "GIT_OBJECT_DIRECTORY"];
 
 /// Where a check runs.
 #[derive(Clone, Copy)]
@@ -172,35 +180,55 @@ pub(crate) fn run_check(
     place: CheckPlace<'_>,
     history: &History,
     files: &Files<'_>,
+    limit: Option<Duration>,
     show: &mut dyn FnMut(&str),
 ) -> io::Result<CheckResult> {
     let (log, path) = history.new_log()?;
     let time = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs());
     let started = Instant::now();
-    let status = run_logged(&mut command.command(&place), &path, show)?;
+    let status = run_logged(&mut command.command(&place), &path, limit, show)?;
     let took = u64::try_from(started.elapsed().as_millis()).unwrap_or(u64::MAX);
-    let passed = status.success();
+    let passed = status.is_some_and(|s| s.success());
+    let code = status.and_then(|s| s.code());
     let mut problems: Vec<Problem> = Vec::new();
     if !passed {
-        let said = std::fs::read(&path)?;
-        problems = read(&String::from_utf8_lossy(&said), &|p| files.find(p));
-        if problems.is_empty() {
-            problems.push(Problem::of_exit(status.code()));
+        problems = read(&end_of(&path)?, &|p| files.find(p));
+        match status {
+            None => problems.push(Problem::of_limit()),
+            Some(_) if problems.is_empty() => problems.push(Problem::of_exit(code)),
+            Some(_) => {}
         }
     }
     let in_copy = place.root != place.project;
-    Ok(CheckResult { passed, code: status.code(), time, took, problems, log, in_copy })
+    Ok(CheckResult { passed, code, time, took, problems, log, in_copy })
+}
+
+/// How many bytes of a log are read for errors, from its end.
+const MOST_READ: u64 = 32 << 20;
+
+/// The end of a log.
+fn end_of(path: &Path) -> io::Result<String> {
+    use std::io::{Seek, SeekFrom};
+    let mut file = File::open(path)?;
+    let length = file.metadata()?.len();
+    file.seek(SeekFrom::Start(length.saturating_sub(MOST_READ)))?;
+    let mut bytes = Vec::new();
+    file.read_to_end(&mut bytes)?;
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
 /// How long to wait before looking for more output.
 const LOOK_AGAIN: Duration = Duration::from_millis(30);
 
-/// Runs a command with its output in a file, and hands its lines on as they come.
+/// Runs a command with its output in a file, and hands its lines on as they come. Gives how it ended; none if it was ended, since it took
+/// longer than it may.
 fn run_logged(
     command: &mut Command,
     log: &Path,
+    limit: Option<Duration>,
     show: &mut dyn FnMut(&str),
-) -> io::Result<ExitStatus> {
+) -> io::Result<Option<ExitStatus>> {
+    let started = Instant::now();
     // A file, not a pipe: both outputs stay in order, and what the command leaves running is not waited for.
     let file = File::create(log)?;
     command.stdout(file.try_clone()?).stderr(file);
@@ -221,7 +249,12 @@ fn run_logged(
             if !rest.is_empty() {
                 show(String::from_utf8_lossy(&rest).trim_end());
             }
-            return Ok(status);
+            return Ok(Some(status));
+        }
+        if limit.is_some_and(|l| started.elapsed() > l) {
+            child.kill()?;
+            child.wait()?;
+            return Ok(None);
         }
         std::thread::sleep(wait);
         wait = (wait * 2).min(LOOK_AGAIN);

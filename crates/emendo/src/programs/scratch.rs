@@ -209,7 +209,8 @@ fn copy_folder(from: &Path, to: &Path, roots: (&Path, &Path), top: bool) -> io::
     fs::create_dir_all(to)?;
     for entry in fs::read_dir(from)? {
         let entry = entry?;
-        if top && entry.file_name() == STATE {
+        if top && entry.file_name() == STATE || entry.file_name() == ".git" && is_elsewhere(&entry)
+        {
             continue;
         }
         let (from, to) = (entry.path(), to.join(entry.file_name()));
@@ -221,6 +222,14 @@ fn copy_folder(from: &Path, to: &Path, roots: (&Path, &Path), top: bool) -> io::
         }
     }
     fs::set_permissions(to, writable(fs::metadata(from)?.permissions()))
+}
+
+/// True for a tree of git's whose repository lies elsewhere: what a check does with git in a copy of it must not reach that.
+fn is_elsewhere(entry: &fs::DirEntry) -> bool {
+    let is_file = entry.file_type().is_ok_and(|t| t.is_file());
+    let text = if is_file { fs::read_to_string(entry.path()) } else { Ok(String::new()) };
+    let place = text.unwrap_or_default();
+    place.trim().strip_prefix("gitdir:").is_some_and(|p| Path::new(p.trim()).is_absolute())
 }
 
 /// A folder of a copy can be emptied again.

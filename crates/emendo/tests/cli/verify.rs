@@ -74,6 +74,7 @@ fn the_step_whose_absence_helps_is_guilty_and_the_project_stays_as_it_is() {
     assert_eq!(json["new"][0]["lines"], 0);
     // The way out that is named works.
     s.run(&["undo"]).ok();
+    s.run(&["status"]).ok().lacks("check:");
     s.run(&["reopen", "--step", "close"]).ok();
     s.run(&["reject", "--step", "close"]).ok();
     s.run(&["apply"]).ok();
@@ -170,6 +171,31 @@ fn steps_that_were_committed_one_by_one_are_told_apart_too() {
         .code(4)
         .says("step `close` breaks the check")
         .lacks("`log` breaks");
+}
+
+#[test]
+fn a_copy_never_reaches_the_repository_of_the_project() {
+    let s = proposed();
+    s.git(&["init", "-q"]);
+    s.git(&["add", "-A"]);
+    s.git(&["commit", "-q", "-m", "before"]);
+    let tree = s.folder().join("second");
+    s.git(&["worktree", "add", "-q", &tree.display().to_string()]);
+    let second = tree.display().to_string();
+    let recipe = s.recipe_path().display().to_string();
+    s.run(&["-C", &second, "propose", &recipe]).ok();
+    s.run(&["-C", &second, "accept", "--all", "--certainty", "unsure"]).ok();
+    s.run(&["-C", &second, "apply"]).ok();
+    // A check that changes what git holds, where it can.
+    let script = "git add -A; git -c user.name=t -c user.email=t@t commit -qm check; ! grep -q 'close(' A.java";
+    let run = s.run(&["-C", &second, "verify", "--", "sh", "-c", script]).code(4);
+    run.says("step `close` breaks the check");
+    let log = std::process::Command::new("git")
+        .args(["-C", &second, "log", "--oneline"])
+        .output()
+        .expect("git runs");
+    // In place the user's check does what it does; the copies add nothing.
+    assert_eq!(String::from_utf8_lossy(&log.stdout).lines().count(), 2);
 }
 
 #[test]

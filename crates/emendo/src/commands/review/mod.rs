@@ -12,9 +12,8 @@ use std::sync::Arc;
 use clap::Args;
 use emendo_core::{OpenWork, Session, SessionError};
 use emendo_review::{KeyMap, Model};
-use emendo_verify::History;
 
-use crate::commands::verify::said;
+use crate::commands::verify;
 use crate::errors::Usage;
 use crate::globals::Globals;
 use crate::progress::Progress;
@@ -75,7 +74,7 @@ fn model(session: &Session, keys: KeyMap) -> anyhow::Result<Model> {
         proposal
     };
     let decisions = session.decisions()?;
-    let check = History::new(session.checks()?).last().map(|v| said::plain_line(&v));
+    let check = verify::last(session)?.map(|v| verify::said::plain_line(&v));
     let model = Model::new(session.world().clone(), Arc::new(proposal), decisions, keys);
     Ok(model.with_check(check))
 }

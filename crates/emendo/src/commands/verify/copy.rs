@@ -1,5 +1,7 @@
 //! Trials of the check in a copy of the project, over trees without some of the edits.
 
+use std::time::Duration;
+
 use emendo_core::{Rehearsal, TreeState, Variant};
 use emendo_verify::{CheckResult, Trial, Trials};
 
@@ -15,11 +17,24 @@ pub(super) struct Copies<'a> {
     rehearsal: &'a Rehearsal,
     scratch: Option<Scratch>,
     tree: Option<TreeState>,
+    /// The longest run so far.
+    longest: Option<Duration>,
 }
+
+/// How much longer than the longest run before a run in a copy may take: without a step the check may hang.
+const TIMES: u32 = 10;
+/// And this besides.
+const MORE: Duration = Duration::from_secs(60);
 
 impl<'a> Copies<'a> {
     pub(super) fn new(work: &'a Work<'a>, rehearsal: &'a Rehearsal) -> Self {
-        Self { work, rehearsal, scratch: None, tree: None }
+        Self { work, rehearsal, scratch: None, tree: None, longest: None }
+    }
+
+    /// A run that came before.
+    pub(super) fn took(&mut self, result: &CheckResult) {
+        let took = Duration::from_millis(result.took);
+        self.longest = Some(self.longest.map_or(took, |l| l.max(took)));
     }
 
     /// Makes the copy.
@@ -54,7 +69,7 @@ impl<'a> Copies<'a> {
             let place = CheckPlace { project: root, root: made.root(), below: "" };
             let files = Files::new(place, &tree, std::iter::empty());
             let ran = while_at(&format!("preparing the copy: {line}"), || {
-                run_check(&command, place, self.work.history, &files, &mut |_| {})
+                run_check(&command, place, self.work.history, &files, None, &mut |_| {})
             });
             let result = ran.map_err(|e| failed_to_run(line, &e))?;
             if !result.passed {
@@ -92,10 +107,13 @@ impl Trials for Copies<'_> {
         let project = work.session.project().root();
         let place = CheckPlace { project, root: scratch.root(), below: work.below };
         let files = Files::new(place, tree, variant.files.keys());
+        let limit = self.longest.map(|l| l * TIMES + MORE);
         let what = work.telling.trial(trial);
-        let ran =
-            while_at(&what, || run_check(work.command, place, work.history, &files, &mut |_| {}));
+        let ran = while_at(&what, || {
+            run_check(work.command, place, work.history, &files, limit, &mut |_| {})
+        });
         let result = ran.map_err(|e| failed_to_run(&work.command.words(), &e))?;
+        self.took(&result);
         Ok((result, variant.along))
     }
 }

@@ -72,7 +72,9 @@ impl Verify {
         self.confirm(globals, &session, prepare.as_deref())?;
         let history = History::new(session.make_checks()?);
         let telling = Telling::new(globals.json);
+        let applies = applies(&session)?;
         let work = Work {
+            applies: &applies,
             session: &session,
             history: &history,
             command: &command,
@@ -81,8 +83,7 @@ impl Verify {
             any_size: self.copy,
             telling: &telling,
         };
-        let applied = session.journals()?.iter().any(|j| j.phase == Phase::Done);
-        let verification = match (self.ahead, applied) {
+        let verification = match (self.ahead, !applies.is_empty()) {
             (true, _) => self.ahead(&work)?,
             (false, true) => self.after(&work)?,
             (false, false) => work.baseline()?,
@@ -216,6 +217,8 @@ impl Verify {
         mut out: Verification,
     ) -> anyhow::Result<Verification> {
         let (Some(before), Some(after)) = (&out.before, &out.after) else { return Ok(out) };
+        copies.took(before);
+        copies.took(after);
         let marks = work.landmarks(rehearsal)?;
         // Of equal ones those that edits stand at are taken for the new ones.
         let mut problems = after.problems.clone();
@@ -254,4 +257,19 @@ impl Verify {
             Some(search((before, after), (suspects, others), tries, &mut copies, &mut tell)?);
         Ok(out)
     }
+}
+
+/// The applies that stand.
+fn applies(session: &Session) -> Result<Vec<u32>, SessionError> {
+    let done = session.journals()?.into_iter().filter(|j| j.phase == Phase::Done);
+    Ok(done.map(|j| j.id).collect())
+}
+
+/// The last verification, if nothing was applied or undone since.
+pub(crate) fn last(session: &Session) -> Result<Option<Verification>, SessionError> {
+    let last = History::new(session.checks()?).last();
+    Ok(match last {
+        Some(last) if last.applies == applies(session)? => Some(last),
+        _ => None,
+    })
 }

@@ -21,6 +21,8 @@ pub(super) struct Work<'a> {
     /// A project of any size is copied.
     pub(super) any_size: bool,
     pub(super) telling: &'a Telling,
+    /// The applies that stand.
+    pub(super) applies: &'a [u32],
 }
 
 impl Work<'_> {
@@ -34,6 +36,7 @@ impl Work<'_> {
             command: self.command.words(),
             below: self.below.to_owned(),
             tree: tree.id(),
+            applies: self.applies.to_vec(),
             before: None,
             after: None,
             ahead: false,
@@ -54,7 +57,7 @@ impl Work<'_> {
         let files = Files::new(self.place(), &tree, std::iter::empty());
         self.telling.begins(&self.command.words(), when)?;
         let mut show = |line: &str| self.telling.line(line);
-        let ran = run_check(self.command, self.place(), self.history, &files, &mut show);
+        let ran = run_check(self.command, self.place(), self.history, &files, None, &mut show);
         self.telling.ended();
         let result = ran.map_err(|e| failed_to_run(&self.command.words(), &e))?;
         let mut made = made;
