@@ -167,7 +167,9 @@ fn fixes(e: &Edit, file: &FileRecord, text: &str) -> Vec<Value> {
         return fix(format!("step {}", e.step.step), after).into_iter().collect();
     }
     let options = e.options.iter().filter(|o| !o.leaves);
-    options.filter_map(|o| fix(o.label.clone(), &o.after)).collect()
+    options
+        .filter_map(|o| fix(format!("{}, without imports that it may need", o.label), &o.after))
+        .collect()
 }
 
 fn replacement(e: &Edit, text: &str, after: &str) -> Option<Value> {

@@ -22,6 +22,7 @@ pub use without::Variant;
 
 use crate::apply::{FileChange, Journal, Phase, changes_of};
 use crate::edits::{Decision, Decisions, Edit, OnceWritten, Status, Verdict};
+use crate::look::Memory;
 use crate::project::Project;
 use crate::recipes::Checked;
 use crate::replay::past::{Otherwise, Past};
@@ -54,6 +55,8 @@ pub struct RehearsedRun {
     decisions: Decisions,
     own: Vec<OnceWritten>,
     mode: Mode,
+    /// Where looks at the project as it is are remembered.
+    memory: Option<Memory>,
     /// How many applies come before it.
     before: usize,
     /// The files that it is limited to.
@@ -220,6 +223,7 @@ impl Session {
         let run = RehearsedRun {
             own: self.own()?,
             before: journals.len(),
+            memory: if self.trusted()? { Some(self.memory(false)?) } else { None },
             mode,
             only,
             ..RehearsedRun::begin(self.recipes_of(&header)?, header, decisions)
@@ -276,6 +280,7 @@ impl RehearsedRun {
             decisions,
             own: Vec::new(),
             mode: Mode::View,
+            memory: None,
             before: 0,
             only: None,
         }
@@ -290,6 +295,8 @@ impl RehearsedRun {
         more: Option<&HashSet<RelPath>>,
     ) -> Result<(Proposal, Vec<FileChange>), SessionError> {
         let header = self.proposal.header.clone();
+        // What is remembered is about the files as they lie.
+        let as_is = past.touched().next().is_none();
         let project = project.within(&header.below).with_source(Arc::new(past)).reading();
         let only = self
             .only
@@ -299,6 +306,7 @@ impl RehearsedRun {
             own: &self.own,
             with: &header.with,
             only: only.as_ref(),
+            memory: self.memory.as_ref().filter(|_| as_is),
             ..Engine::new(&project, &self.checked.plan, decisions, self.mode)
         };
         let accepted = (self.mode == Mode::Write).then_some(decisions);
