@@ -271,8 +271,10 @@ function draw(block) {
   block.style.minHeight = "";
   block.append(...drawer());
 }
+let printing = false;
 function drawAll() {
   document.querySelectorAll(".block").forEach(draw);
+  document.querySelectorAll(".heading details").forEach((d) => { d.open = true; });
 }
 // The hunks of a file with changes that are shown, with the lines around these only where the filter leaves others out.
 function piecesOf(entry) {
@@ -392,6 +394,7 @@ function redraw() {
   byId("none").hidden = list.length > 0 || !anyFilter();
   byId("overview").hidden = anyFilter();
   current = -1;
+  if (printing) drawAll();
 }
 let waiting = 0;
 function soon() {
@@ -588,14 +591,15 @@ function setTheme(name) {
 }
 theme.addEventListener("click", () => setTheme(document.documentElement.dataset.theme === "dark" ? "light" : "dark"));
 setTheme(matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
-narrow.addEventListener("change", redraw);
+narrow.addEventListener("change", () => { if (view.side) redraw(); });
 // What sticks to the top of the window sticks below the header.
 const atTop = () => document.documentElement.style.setProperty("--top", narrow.matches ? "0px" : `${document.querySelector("header").offsetHeight}px`);
 addEventListener("resize", atTop);
 atTop();
-// A page that is printed shows all of it.
+// A page that is printed shows all of it, also where paper is narrow.
 addEventListener("beforeprint", () => {
+  printing = true;
   drawAll();
-  document.querySelectorAll(".heading details").forEach((d) => { d.open = true; });
 });
+addEventListener("afterprint", () => { printing = false; });
 begin();

@@ -281,11 +281,14 @@ fn the_page_filters_finds_folds_and_asks_for_nothing() {
     browser.script("scrollTo(0, 0)");
     browser.picture("page-dark.png");
 
-    // All that is drawn while scrolling is drawn for a printer.
-    browser.click("#clear");
-    browser.script("dispatchEvent(new Event('beforeprint'))");
+    // All that is drawn while scrolling is drawn for a printer, on narrow paper too.
+    browser.click("#view");
+    browser.click("#view");
     let lines = "[...document.querySelectorAll('.block')].every(b => b.childElementCount > 0)";
-    browser.until(lines, &json!(true));
+    browser.script(&format!("addEventListener('afterprint', () => {{ window.drawn = {lines}; }})"));
+    let print = json!({ "cmd": "Page.printToPDF", "params": { "paperWidth": 5 } });
+    browser.ask("POST", &browser.here("/goog/cdp/execute"), &print);
+    browser.until("window.drawn", &json!(true));
     // What changed is told by signs and words, not by colour alone.
     let signs = "[...document.querySelectorAll('td.sign.added')].every(t => t.textContent === '+')";
     assert_eq!(browser.script(&format!("return {signs}")), true);

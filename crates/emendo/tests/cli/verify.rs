@@ -131,6 +131,33 @@ fn a_check_that_is_not_stable_blames_nobody() {
 }
 
 #[test]
+fn each_error_is_joined_to_what_stands_at_its_line() {
+    let s = crate::todo::sandbox();
+    s.write("b.java", "class B {}\n");
+    s.propose().ok();
+    s.run(&["accept", "--all"]).ok();
+    s.run(&["apply"]).ok();
+    let left = s.run(&["leftovers", "--json"]).ok().json();
+    let line = |list: &str| left[list][0]["line"].as_u64().expect("a line");
+    let of = |list: &str| left[list][0]["path"].as_str().expect("a path").to_owned();
+    let say = |path: &str, line: u64| format!("echo 'error: here'; echo ' --> {path}:{line}:1'\n");
+    // An edit, the line after one, a note, a leftover, far from all, a file without edits, no file.
+    let mut script = say("a/A.java", 3) + &say("a/A.java", 4) + &say("a/A.java", line("notes"));
+    script +=
+        &(say(&of("leftovers"), line("leftovers")) + &say("a/A.java", 60) + &say("b.java", 1));
+    s.write("errors.sh", format!("{script}echo 'error: nowhere'\ntest -f never\n"));
+    s.write("check.sh", "grep -q 'client.Gauge' a/A.java || exit 0\nsh errors.sh\n");
+    let run = s.run(&["verify", "--no-search", "--", "sh", "check.sh"]).code(4);
+    run.says("2 errors at edits of step `names`")
+        .says("1 line away")
+        .says("1 error where a note stands")
+        .says("1 error where the old API is left")
+        .says("1 error elsewhere in files with edits")
+        .says("1 error in files without edits")
+        .says("1 error without a place in the project");
+}
+
+#[test]
 fn what_is_accepted_can_be_checked_before_it_is_written() {
     let s = proposed();
     let before = s.tree();

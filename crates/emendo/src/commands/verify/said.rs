@@ -65,7 +65,7 @@ pub(crate) fn verification(
             path.strip_prefix(session.project().root()).unwrap_or(&path).display().to_string();
         writeln!(out, "{DIM}what it said: {}{DIM:#}", one_line(&shown))?;
     }
-    writeln!(out, "next: {}", next(v))?;
+    writeln!(out, "next: {}", next(v, session.proposal()?.is_some()))?;
     Ok(())
 }
 
@@ -240,10 +240,11 @@ fn needed(out: &mut impl Write, f: &Findings) -> io::Result<()> {
 }
 
 /// What to do next.
-fn next(v: &Verification) -> String {
+fn next(v: &Verification, proposed: bool) -> String {
     if v.after.is_none() {
         return match v.passed() {
-            true => "`emendo apply`, then `emendo verify` again".into(),
+            true if !proposed => "`emendo propose RECIPE`".into(),
+            true => "`emendo apply`, then `emendo verify` again; or first `emendo verify --ahead`, which tries what is accepted in a copy".into(),
             false => "mend what fails first, or go on: what is new will be told apart".into(),
         };
     }
