@@ -142,7 +142,7 @@ mod tests {
             after: b"one\r\n2\nthree".to_vec(),
             executable: false,
         };
-        let expected = "diff --git a/a b.txt \"b/tid\\303\\251.txt\"\nsimilarity index 76%\nrename from a b.txt\n\
+        let expected = "diff --git a/a b.txt \"b/tid\\303\\251.txt\"\nsimilarity index 71%\nrename from a b.txt\n\
             rename to \"tid\\303\\251.txt\"\n--- a/a b.txt\t\n+++ \"b/tid\\303\\251.txt\"\n@@ -1,3 +1,3 @@\n one\r\n-two\n+2\n three\n\\ No newline at end of file\n";
         assert_eq!(of(change), expected);
     }
