@@ -137,6 +137,18 @@ impl Splice {
         Self { span, parts, inner: false }
     }
 
+    /// A place of a text with some splices made in it, in order of their places; where they overlap, what the first took away stays away.
+    pub fn written(text: &str, at: Span, splices: &[Self]) -> String {
+        let (mut out, mut from) = (String::new(), at.start);
+        for s in splices {
+            out.push_str(Span { start: from, end: s.span.start.max(from) }.of(text));
+            out.push_str(&Part::plain(&s.parts, text));
+            from = s.span.end.max(from);
+        }
+        out.push_str(Span { start: from, end: at.end.max(from) }.of(text));
+        out
+    }
+
     /// The same without blanks that it would leave at the end of a line: those that it writes, and those before bytes
     /// that it takes away.
     #[must_use]

@@ -516,13 +516,7 @@ fn in_brackets(splices: &mut Vec<Splice>, hull: Span, text: &str, code: &crate::
     if !inside || code.language.flow.line_bodies.is_empty() || !hull.of(text).contains('\n') {
         return;
     }
-    let (mut written, mut at) = (String::new(), hull.start);
-    for s in splices.iter() {
-        written.push_str(Span { start: at, end: s.span.start.max(at) }.of(text));
-        written.push_str(&Part::plain(&s.parts, text));
-        at = s.span.end.max(at);
-    }
-    written.push_str(Span { start: at, end: hull.end }.of(text));
+    let written = Splice::written(text, hull, splices);
     if !needs_brackets(code.language, &written)
         || !is_bare_expression(code.language, &code.tree, hull)
     {

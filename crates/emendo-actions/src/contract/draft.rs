@@ -170,12 +170,20 @@ pub struct NoteDraft {
     pub say: String,
     /// What the place reads, where that outlives what becomes of it: a statement that was made a comment.
     pub reads: Option<String>,
+    /// What the edits provide that leave this to do: without it they break something, and so they are not sure.
+    pub left_by: Vec<Digest>,
 }
 
 impl NoteDraft {
     /// A note at a place.
     pub fn new(at: Span, say: impl Into<String>) -> Self {
-        Self { at, say: say.into(), reads: None }
+        Self { at, say: say.into(), reads: None, left_by: Vec::new() }
+    }
+
+    /// The same, about what the edits leave to do that provide these.
+    #[must_use]
+    pub fn left_by(self, ties: impl IntoIterator<Item = Digest>) -> Self {
+        Self { left_by: ties.into_iter().collect(), ..self }
     }
 }
 

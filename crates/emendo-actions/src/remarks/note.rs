@@ -205,7 +205,8 @@ impl Runner for PlaceNote {
         let Some(said) = &self.said else { return };
         for before in commented_before(code, cx.text, &|words| said.fit(words).is_some()) {
             let say = before.say;
-            out.notes.push(NoteDraft { at: before.at, say, reads: Some(before.reads) });
+            out.notes
+                .push(NoteDraft { reads: Some(before.reads), ..NoteDraft::new(before.at, say) });
         }
     }
 }
@@ -231,9 +232,8 @@ impl PlaceNote {
             Does::CommentOut => comment_out(cx, code, m.span, &say, false).map(|done| {
                 let CommentedOut { statement, splices } = done;
                 note = NoteDraft {
-                    at: statement,
-                    say: say.clone(),
                     reads: Some(reads(statement.of(cx.text))),
+                    ..NoteDraft::new(statement, say.clone())
                 };
                 Some((statement, splices, "the whole statement becomes a comment"))
             }),

@@ -30,8 +30,10 @@ impl SymbolRunner {
             }
         };
         let statement = done.statement;
-        let say =
-            NoteDraft { at: statement, say: note(r), reads: Some(reads(statement.of(p.cx.text))) };
+        let say = NoteDraft {
+            reads: Some(reads(statement.of(p.cx.text))),
+            ..NoteDraft::new(statement, note(r))
+        };
         // One statement, one comment, however many uses stand in it.
         let same = |d: &Draft| d.action.0 == p.action && d.hull.contains(statement);
         if !out.drafts.iter().any(same) {
@@ -61,7 +63,7 @@ impl SymbolRunner {
             let all = || rows.iter().filter(fits);
             let Some(row) = all().find(named).or_else(|| all().next()) else { continue };
             let reads = Some(before.reads);
-            out.notes.push(NoteDraft { at: before.at, say: note(row), reads });
+            out.notes.push(NoteDraft { reads, ..NoteDraft::new(before.at, note(row)) });
         }
     }
 }

@@ -52,6 +52,8 @@ pub(crate) struct FileRun {
     /// Those of them that another edit of the same place leaves nothing to do.
     pub(crate) covered: HashSet<usize>,
     pub(crate) notes: Vec<Note>,
+    /// What edits leave to do, by what they provide: the line, from 1.
+    pub(crate) left_by: Vec<(Digest, u32)>,
     pub(crate) leftovers: Vec<Leftover>,
     /// What nothing is written at.
     pub(crate) protected: Protected,
@@ -129,6 +131,7 @@ impl FileRun {
             wrote: Vec::new(),
             covered: HashSet::new(),
             notes: Vec::new(),
+            left_by: Vec::new(),
             leftovers: Vec::new(),
             protected: Protected::default(),
             note_places: HashMap::new(),
@@ -460,6 +463,7 @@ impl FileRun {
     pub(crate) fn notes(&mut self, step: &PlanStep, drafts: Vec<NoteDraft>) {
         for n in drafts {
             let line = self.line(n.at);
+            self.left_by.extend(n.left_by.iter().map(|tie| (*tie, line)));
             let source = self.source(n.at);
             let place = n.reads.as_deref().unwrap_or(n.at.of(&self.text)).trim();
             let place = if place.is_empty() { source.as_str() } else { place };
@@ -530,15 +534,7 @@ pub(crate) fn written(d: &Draft) -> String {
 /// A place with one change applied, for showing.
 pub(crate) fn applied(text: &str, hull: Span, change: &Change) -> String {
     let around = change.splices.iter().map(|s| s.span).fold(hull, Span::hull);
-    let mut out = String::new();
-    let mut at = around.start;
-    for s in &change.splices {
-        out.push_str(Span { start: at, end: s.span.start.max(at) }.of(text));
-        out.push_str(&Part::plain(&s.parts, text));
-        at = s.span.end.max(at);
-    }
-    out.push_str(Span { start: at, end: around.end }.of(text));
-    out
+    Splice::written(text, around, &change.splices)
 }
 
 pub(crate) fn excerpt(text: &str) -> String {

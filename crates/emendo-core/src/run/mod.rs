@@ -369,7 +369,8 @@ impl Engine<'_> {
             let last = n + 1 == stages.len();
             self.ask_now(stage, answers, &kept, texts);
             self.with_moves(stage, answers, (&kept, texts), &mut files);
-            let mut done = 0;
+            let moving = stage.clone().any(|n| answers.moves.contains_key(&n));
+            let (mut done, mut held) = (0, Vec::new());
             for chunk in chunks(&files) {
                 let env = Env {
                     touched: self.touched,
@@ -404,15 +405,20 @@ impl Engine<'_> {
                     })
                     .collect();
                 for run in runs {
-                    if last {
-                        sink.file(run.finish())?;
-                    } else {
-                        kept.insert(run.path.clone(), run);
+                    match (last, moving) {
+                        (true, false) => sink.file(run.finish())?,
+                        // What other files say may make a move less sure.
+                        (true, true) => held.push(run),
+                        (false, _) => drop(kept.insert(run.path.clone(), run)),
                     }
                 }
                 done += chunk.len() as u64;
                 sink.progress(done, all);
             }
+            if moving {
+                moved::doubt(held.iter_mut().chain(kept.values_mut()));
+            }
+            held.into_iter().try_for_each(|run| sink.file(run.finish()))?;
             if !last {
                 self.update(answers, &mut kept, texts);
             }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use emendo_lang::language::Space;
 use emendo_lang::tree::Tree;
 use emendo_lang::{FileFacts, NoProject, Project, Resolver, TypeAnswer};
-use emendo_text::{Part, Span, Splice, Template};
+use emendo_text::{Span, Splice, Template};
 
 use crate::compile::wrap::Compiler;
 use crate::find::Conditions;
@@ -68,14 +68,7 @@ fn as_code(pattern: &Pattern) -> Vec<AsCode> {
 /// A place of a text with changes made in it.
 fn spliced(text: &str, at: Span, mut splices: Vec<Splice>) -> String {
     splices.sort_by_key(|s| s.span.start);
-    let (mut out, mut from) = (String::new(), at.start as usize);
-    for splice in &splices {
-        out.push_str(text.get(from..splice.span.start as usize).unwrap_or(""));
-        out.push_str(&Part::plain(&splice.parts, text));
-        from = splice.span.end as usize;
-    }
-    out.push_str(text.get(from..at.end as usize).unwrap_or(""));
-    out
+    Splice::written(text, at, &splices)
 }
 
 impl Pattern {

@@ -95,7 +95,12 @@ pub fn delete_splice(
     let next_end = to_line_end(after);
     let blank_after = after < text.len() && text[after..next_end].trim().is_empty();
     if blank_before && blank_after {
-        return Splice::text(Span::new(line, next_line(text, next_end)), "");
+        let mut end = next_line(text, next_end);
+        // Nothing is set apart from the beginning of the file.
+        while line == 0 && end < text.len() && text[end..to_line_end(end)].trim().is_empty() {
+            end = next_line(text, to_line_end(end));
+        }
+        return Splice::text(Span::new(line, end), "");
     }
     if after == text.len() && line_end == text.len() {
         // The last line has no line end: the one before loses its own.

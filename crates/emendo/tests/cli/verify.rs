@@ -279,3 +279,27 @@ fn wrong_commands_are_said_and_nothing_is_kept_of_them() {
     s.write("emendo.toml", "check = \" \"\n");
     s.run(&["verify"]).code(2).says("`check` is an empty command");
 }
+
+#[test]
+fn copies_of_killed_runs_go_and_what_is_in_use_stays() {
+    let s = applied();
+    let scratch = s.folder().join("scratch");
+    let copy = |name: &str| {
+        let folder = scratch.join(name);
+        std::fs::create_dir_all(folder.join("tree")).expect("writable");
+        std::fs::File::create(folder.join("in-use")).expect("writable")
+    };
+    drop(copy("emendo-copy-killed"));
+    let held = copy("emendo-copy-held");
+    held.lock().expect("locks");
+    std::fs::create_dir_all(scratch.join("emendo-copy-of-someone")).expect("writable");
+    let temp = scratch.display().to_string();
+    s.run_in(&["verify", "--again", "--", "true"], "TMPDIR", &temp).ok().says("in a copy");
+    let mut left: Vec<String> = std::fs::read_dir(&scratch)
+        .expect("readable")
+        .flatten()
+        .map(|e| e.file_name().to_string_lossy().into_owned())
+        .collect();
+    left.sort();
+    assert_eq!(left, ["emendo-copy-held", "emendo-copy-of-someone"]);
+}

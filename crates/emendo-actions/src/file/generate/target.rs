@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use emendo_lang::language::Space;
 use emendo_lang::{Certainty, Fact, FileFacts, ImportName, Language, Project as _, Resolver, Tree};
 use emendo_pattern::ImportPlan;
-use emendo_text::{FilledCode, Part, RelPath, Span, Splice};
+use emendo_text::{FilledCode, RelPath, Span, Splice};
 
 use crate::contract::PathsCx;
 use crate::file::generate::fill::{Printed, fill};
@@ -363,14 +363,7 @@ fn resting(names: &[ItemNames]) -> Vec<Fact> {
 /// A text with changes.
 fn spliced(text: &str, mut splices: Vec<Splice>) -> String {
     splices.sort_by_key(|s| (s.span.start, s.span.end));
-    let (mut out, mut at) = (String::new(), 0);
-    for s in &splices {
-        out.push_str(&text[at..(s.span.start as usize).max(at)]);
-        out.push_str(&Part::plain(&s.parts, text));
-        at = (s.span.end as usize).max(at);
-    }
-    out.push_str(&text[at..]);
-    out
+    Splice::written(text, Span::new(0, text.len()), &splices)
 }
 
 /// The lines of what is written, before or after the lines of a place.

@@ -324,7 +324,7 @@ impl ModuleMender {
                         "`{old}` is known here since the package imports from `{}`, which becomes `{}`",
                         m.old, m.new
                     );
-                    out.notes.push(NoteDraft::new(w.span, say));
+                    out.notes.push(NoteDraft::new(w.span, say).left_by([m.tie]));
                     continue;
                 };
                 let text = format!("`{old}` is known here since the package imports from it");
@@ -371,7 +371,8 @@ impl ModuleMender {
                     "`{path}` is imported from the file's own place: write where it lies from `{}`",
                     at.becomes()
                 );
-                out.notes.push(NoteDraft::new(import.span, say));
+                let own = at.moves.of(at.cx.path).map(|m| m.tie());
+                out.notes.push(NoteDraft::new(import.span, say).left_by(own));
                 continue;
             };
             let Some(first) = splices.first().map(|s| s.span).filter(|s| !heads.contains(s)) else {

@@ -259,7 +259,8 @@ impl TypeMender {
             let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
             let Some(new) = new else {
                 let say = format!("nothing is left of the package `{old}`: take this import away");
-                out.notes.push(NoteDraft::new(import.span, say));
+                let all = self.moved.iter().filter(|m| names.parent(&m.old) == *old);
+                out.notes.push(NoteDraft::new(import.span, say).left_by(all.map(|m| m.tie)));
                 continue;
             };
             // What comes in by it needs no import of its own below it.
@@ -281,7 +282,7 @@ impl TypeMender {
         let names = &self.language.names;
         let Some(statement) = code.facts.package_span.filter(|_| !new.is_empty()) else {
             let say = format!("the package becomes `{new}`: write that at the top of the file");
-            out.notes.push(NoteDraft::new(Span::at(0), say));
+            out.notes.push(NoteDraft::new(Span::at(0), say).left_by([m.tie()]));
             return;
         };
         let Some(at) = statement.of(cx.text).find(old) else { return };
