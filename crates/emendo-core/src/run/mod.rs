@@ -416,7 +416,7 @@ impl Engine<'_> {
                 sink.progress(done, all);
             }
             if moving {
-                moved::doubt(held.iter_mut().chain(kept.values_mut()));
+                FileRun::doubt(held.iter_mut().chain(kept.values_mut()));
             }
             held.into_iter().try_for_each(|run| sink.file(run.finish()))?;
             if !last {

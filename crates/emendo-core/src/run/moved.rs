@@ -100,27 +100,30 @@ impl FileRun {
     }
 }
 
-/// A move is not sure, nor what needs it, where a reference to the file cannot be mended.
-pub(super) fn doubt<'r>(runs: impl Iterator<Item = &'r mut FileRun>) {
-    let mut runs: Vec<&mut FileRun> = runs.collect();
-    runs.sort_by(|a, b| a.path.cmp(&b.path));
-    let mut left: HashMap<Digest, (RelPath, u32)> = HashMap::new();
-    for run in &mut runs {
-        for (tie, line) in std::mem::take(&mut run.left_by) {
-            left.entry(tie).or_insert_with(|| (run.path.clone(), line));
+impl FileRun {
+    /// A move is not sure, nor what needs it, where a reference to the file cannot be mended.
+    pub(super) fn doubt<'r>(runs: impl Iterator<Item = &'r mut Self>) {
+        let mut runs: Vec<&mut Self> = runs.collect();
+        runs.sort_by(|a, b| a.path.cmp(&b.path));
+        let mut left: HashMap<Digest, (RelPath, u32)> = HashMap::new();
+        for run in &mut runs {
+            for (tie, line) in std::mem::take(&mut run.left_by) {
+                left.entry(tie).or_insert_with(|| (run.path.clone(), line));
+            }
         }
-    }
-    if left.is_empty() {
-        return;
-    }
-    for e in runs.iter_mut().flat_map(|r| &mut r.edits) {
-        let by = |tie: Option<Digest>| tie.and_then(|t| left.get(&t));
-        let own = by(e.provides).filter(|_| e.file.is_some());
-        let Some((path, line)) = own.or_else(|| by(e.needs)) else { continue };
-        e.certainty = Certainty::Unsure;
-        let text =
-            format!("what `{path}` says on line {line} cannot be mended along: a note says how");
-        e.evidence.push(Evidence { says: Certainty::Unsure, text, line: None });
+        if left.is_empty() {
+            return;
+        }
+        for e in runs.iter_mut().flat_map(|r| &mut r.edits) {
+            let by = |tie: Option<Digest>| tie.and_then(|t| left.get(&t));
+            let own = by(e.provides).filter(|_| e.file.is_some());
+            let Some((path, line)) = own.or_else(|| by(e.needs)) else { continue };
+            e.certainty = Certainty::Unsure;
+            let text = format!(
+                "what `{path}` says on line {line} cannot be mended along: a note says how"
+            );
+            e.evidence.push(Evidence { says: Certainty::Unsure, text, line: None });
+        }
     }
 }
 

@@ -387,7 +387,7 @@ function redraw() {
   byId("files").replaceChildren(...list.map((f) => {
     const at = f.path.lastIndexOf("/") + 1;
     const name = el("span", { class: "path" }, seen(f.path.slice(at)), at > 0 && el("span", { class: "folder" }, seen(f.path.slice(0, at))));
-    return el("li", null, el("a", { href: `#file-${f.index}` }, name, el("span", { class: "n" }, String(f.shown.length + f.shownAlone.length))));
+    return el("li", null, el("a", { href: `#file-${f.index}` }, name, el("span", { class: "n" }, String(f.shown.length + f.shownAlone.length || "note"))));
   }));
   const n = list.reduce((sum, f) => sum + f.shown.length + f.shownAlone.length, 0);
   byId("count").textContent = `${count(n, "change")} in ${count(new Set(list.map((f) => f.path)).size, "file")}${anyFilter() ? " fit the filters" : ""}`;
