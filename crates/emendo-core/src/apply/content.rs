@@ -77,9 +77,25 @@ pub fn composed(first: Vec<FileChange>, then: &[FileChange]) -> Vec<FileChange> 
             out.push(whole);
         }
     }
-    out.retain(|c| !c.is_none());
-    out.sort_by(|a, b| a.path().cmp(&b.path()));
-    out
+    whole(out)
+}
+
+/// Changes in order of path, each file once: one that went and came again is one that changed.
+fn whole(mut all: Vec<FileChange>) -> Vec<FileChange> {
+    let gone = |c: &FileChange| c.to.is_none();
+    let mut went: BTreeMap<RelPath, FileChange> = BTreeMap::new();
+    for c in all.iter().filter(|c| gone(c)) {
+        went.extend(c.from.clone().map(|from| (from, c.clone())));
+    }
+    for c in all.iter_mut().filter(|c| c.from.is_none()) {
+        if let Some(was) = c.to.as_ref().and_then(|to| went.remove(to)) {
+            (c.from, c.before) = (was.from, was.before);
+        }
+    }
+    all.retain(|c| !gone(c) || c.from.as_ref().is_some_and(|from| went.contains_key(from)));
+    all.retain(|c| !c.is_none());
+    all.sort_by(|a, b| a.path().cmp(&b.path()));
+    all
 }
 
 /// What applies, the oldest first, made of the files together. What is as it was is not among them.
@@ -137,7 +153,39 @@ pub(crate) fn changes_of(journals: &[&Journal]) -> io::Result<Vec<FileChange>> {
     }
     let mut out: Vec<FileChange> = now.into_values().collect();
     out.extend(gone);
-    out.retain(|c| !c.is_none());
-    out.sort_by(|a, b| a.path().cmp(&b.path()));
-    Ok(out)
+    Ok(whole(out))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn change(from: Option<&str>, to: Option<&str>, before: &str, after: &str) -> FileChange {
+        let path = |p: Option<&str>| p.and_then(|p| RelPath::new(p).ok());
+        FileChange {
+            from: path(from),
+            to: path(to),
+            before: before.into(),
+            after: after.into(),
+            executable: false,
+        }
+    }
+
+    #[test]
+    fn changes_one_after_the_other_are_one_for_each_file() {
+        let first = vec![
+            change(Some("a"), Some("b"), "1", "2"),
+            change(Some("c"), None, "3", ""),
+            change(None, Some("d"), "", "4"),
+            change(Some("e"), Some("e"), "5", "6"),
+        ];
+        let then = [
+            change(Some("b"), Some("b"), "2", "7"),
+            change(None, Some("c"), "", "8"),
+            change(Some("d"), None, "4", ""),
+            change(Some("e"), Some("e"), "6", "5"),
+        ];
+        let both = [change(Some("a"), Some("b"), "1", "7"), change(Some("c"), Some("c"), "3", "8")];
+        assert_eq!(composed(first, &then), both);
+    }
 }
