@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use emendo_core::{Edit, FileRecord, Standing, StepInfo, StepKey};
 use emendo_lang::Certainty;
-use emendo_text::{RelPath, Span, Text};
+use emendo_text::{Lines, RelPath, Span, Text};
 use serde_json::{Value, json};
 
 use crate::model::{Report, ReportRun};
@@ -17,9 +17,9 @@ pub fn sarif(report: &Report<'_>, version: &str) -> Value {
     if let Some(run) = &report.proposed {
         for (file, outcome) in run.proposal.files.iter().zip(run.outcomes) {
             let text = Text::decode(&outcome.before).ok();
-            let text = text.as_ref().map_or("", Text::as_str);
+            let source = Source::new(text.as_ref().map_or("", Text::as_str), file);
             let open = file.edits.iter().filter(|e| is_open(e, run));
-            results.extend(open.map(|e| edit(e, file, text)));
+            results.extend(open.map(|e| edit(e, &source)));
         }
     }
     let open = &report.open;
@@ -58,6 +58,36 @@ pub fn sarif(report: &Report<'_>, version: &str) -> Value {
             "results": results,
         }],
     })
+}
+
+/// A file as it is, with what each step imports into it; none where that cannot be said by places of the file.
+struct Source<'a> {
+    text: &'a str,
+    lines: Lines,
+    imports: HashMap<&'a StepKey, Option<Vec<Value>>>,
+}
+
+impl<'a> Source<'a> {
+    fn new(text: &'a str, file: &'a FileRecord) -> Self {
+        let mut out = Self { text, lines: Lines::new(text), imports: HashMap::new() };
+        for d in file.edits.iter().filter(|e| e.derived) {
+            let written = replacement(d, &out, &d.after);
+            let all = out.imports.entry(&d.step).or_insert_with(|| Some(Vec::new()));
+            match (all.as_mut(), written) {
+                (Some(all), Some(written)) => all.push(written),
+                _ => *all = None,
+            }
+        }
+        out
+    }
+
+    /// Line and column from 1, the column in units of UTF-16.
+    fn position(&self, at: u32) -> (u32, usize) {
+        let line = self.lines.line(at);
+        let start = self.lines.start(line as usize - 1, self.text.len());
+        let before = self.text.get(start..at as usize).unwrap_or_default();
+        (line, before.encode_utf16().count() + 1)
+    }
 }
 
 /// An edit that nobody has rejected, and that is not written.
@@ -104,7 +134,7 @@ fn result(
     out
 }
 
-fn edit(e: &Edit, file: &FileRecord, text: &str) -> Value {
+fn edit(e: &Edit, source: &Source<'_>) -> Value {
     let level = match (e.certainty, &e.caution) {
         (_, Some(_)) => "warning",
         (Certainty::Unsure, _) => "note",
@@ -126,12 +156,12 @@ fn edit(e: &Edit, file: &FileRecord, text: &str) -> Value {
     if !facts.is_empty() {
         said.push_str(&format!(". {}", facts.join("; ")));
     }
-    let region = region_of(e, text).unwrap_or_else(|| json!({ "startLine": e.line.max(1) }));
+    let region = region_of(e, source).unwrap_or_else(|| json!({ "startLine": e.line.max(1) }));
     let at = location(&e.path, Some(region));
     let id = e.id.to_string();
     let mut out = result(&e.step, level, &said, Some(at), ("edit", &id));
     out["properties"]["certainty"] = json!(e.certainty.word());
-    let fixes = fixes(e, file, text);
+    let fixes = fixes(e, source);
     if !fixes.is_empty() {
         out["fixes"] = json!(fixes);
     }
@@ -139,21 +169,19 @@ fn edit(e: &Edit, file: &FileRecord, text: &str) -> Value {
 }
 
 /// What writes the edit: with the imports of its step that follow in the same file. A choice has a fix for each alternative.
-fn fixes(e: &Edit, file: &FileRecord, text: &str) -> Vec<Value> {
+fn fixes(e: &Edit, source: &Source<'_>) -> Vec<Value> {
     // What other edits lie inside, or must come before, no fix by itself can say.
     let alone = e.file.is_none() && e.parents.is_empty() && e.needs.is_none();
     if !alone || e.standing == Standing::Out && e.options.is_empty() {
         return Vec::new();
     }
-    let imports: Option<Vec<Value>> = file
-        .edits
-        .iter()
-        .filter(|d| d.derived && d.step == e.step)
-        .map(|d| replacement(d, text, &d.after))
-        .collect();
-    let Some(imports) = imports else { return Vec::new() };
+    let imports = match source.imports.get(&e.step) {
+        None => &[][..],
+        Some(Some(all)) => all,
+        Some(None) => return Vec::new(),
+    };
     let fix = |label: String, after: &str| {
-        let mut all = vec![replacement(e, text, after)?];
+        let mut all = vec![replacement(e, source, after)?];
         all.extend(imports.iter().cloned());
         Some(json!({
             "description": { "text": label },
@@ -172,34 +200,26 @@ fn fixes(e: &Edit, file: &FileRecord, text: &str) -> Vec<Value> {
         .collect()
 }
 
-fn replacement(e: &Edit, text: &str, after: &str) -> Option<Value> {
+fn replacement(e: &Edit, source: &Source<'_>, after: &str) -> Option<Value> {
     Some(json!({
-        "deletedRegion": region_of(e, text)?,
+        "deletedRegion": region_of(e, source)?,
         "insertedContent": { "text": after },
     }))
 }
 
 /// Where an edit's place stands, if it stands there as the edit says.
-fn region_of(e: &Edit, text: &str) -> Option<Value> {
+fn region_of(e: &Edit, source: &Source<'_>) -> Option<Value> {
     let span = e.origin?;
-    let there = text.get(span.start as usize..span.end as usize)?;
-    (there == e.before).then(|| region(span, text))
+    let there = source.text.get(span.start as usize..span.end as usize)?;
+    (there == e.before).then(|| region(span, source))
 }
 
-fn region(span: Span, text: &str) -> Value {
-    let (line, column) = position(text, span.start as usize);
-    let (end_line, end_column) = position(text, span.end as usize);
+fn region(span: Span, source: &Source<'_>) -> Value {
+    let (line, column) = source.position(span.start);
+    let (end_line, end_column) = source.position(span.end);
     json!({
         "startLine": line, "startColumn": column, "endLine": end_line, "endColumn": end_column,
     })
-}
-
-/// Line and column from 1, the column in units of UTF-16.
-fn position(text: &str, at: usize) -> (usize, usize) {
-    let before = &text[..at];
-    let start = before.rfind('\n').map_or(0, |i| i + 1);
-    let line = before.bytes().filter(|b| *b == b'\n').count() + 1;
-    (line, before[start..].encode_utf16().count() + 1)
 }
 
 fn location(path: &RelPath, region: Option<Value>) -> Value {
