@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use emendo_core::{Edit, OpenWork, StepKey};
 use emendo_text::{RelPath, one_line};
-use emendo_verify::{Blame, CheckResult, PlacedProblem, Verification, gathered};
+use emendo_verify::{CheckResult, PlacedProblem, Verification, gathered};
 
 use crate::model::{Report, ReportRun, What};
 
@@ -210,11 +210,9 @@ fn verified(out: &mut String, v: Option<&Verification>) {
         let how = if v.ahead { ", in a copy of the project" } else { "" };
         line(out, &format!("- with the edits{how}: {}", result(r)));
     }
-    if let Some(Blame::Steps { guilty }) = v.findings.as_ref().map(|f| &f.blame) {
-        for g in guilty {
-            let n = count(g.problems, "error");
-            line(out, &format!("- without the step {}: {n} less", code(&g.step.step)));
-        }
+    for g in v.guilty() {
+        let n = count(g.problems, "error");
+        line(out, &format!("- without the step {}: {n} less", code(&g.step.step)));
     }
     if !v.new.is_empty() {
         line(out, &format!("\n{} since the edits:\n", count(v.new.len(), "new error")));

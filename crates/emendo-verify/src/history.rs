@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::landmarks::PlacedProblem;
 use crate::problem::CheckResult;
-use crate::search::Findings;
+use crate::search::{Findings, Guilty};
 
 /// The results, one a line.
 const RESULTS: &str = "results.jsonl";
@@ -51,6 +51,11 @@ pub struct Verification {
 }
 
 impl Verification {
+    /// The steps that are to blame, as far as that is known.
+    pub fn guilty(&self) -> &[Guilty] {
+        self.findings.as_ref().map_or(&[], Findings::guilty)
+    }
+
     /// True if the last run of the check passed.
     pub fn passed(&self) -> bool {
         self.after.as_ref().or(self.before.as_ref()).is_some_and(|r| r.passed)

@@ -4,8 +4,6 @@
 //! brings others is needed by the rest: it is not judged by that. If no step is guilty alone, all suspects are left out and put back one by one;
 //! the one with which new problems come back is guilty. Each verdict is run twice.
 
-use std::collections::HashSet;
-
 use emendo_core::StepKey;
 use serde::{Deserialize, Serialize};
 
@@ -106,6 +104,16 @@ pub struct Findings {
     pub unexplained: usize,
     /// The runs.
     pub attempts: Vec<Attempt>,
+}
+
+impl Findings {
+    /// The steps that are to blame.
+    pub fn guilty(&self) -> &[Guilty] {
+        match &self.blame {
+            Blame::Steps { guilty } => guilty,
+            _ => &[],
+        }
+    }
 }
 
 /// Searches for the guilty of some suspects with at most this many runs, and of other steps if these do not explain it all. `before` is what
@@ -344,8 +352,6 @@ impl<T: Trials> Search<'_, T> {
             _ => 0,
         };
         let Self { attempts, suspects, needed, .. } = self;
-        let mut seen = HashSet::new();
-        let needed = needed.into_iter().filter(|s| seen.insert(s.clone())).collect();
         Findings { blame, needed, suspects, unfinished: false, unexplained, attempts }
     }
 }

@@ -20,8 +20,8 @@ pub use lines::LineMap;
 pub use tree::TreeState;
 pub use without::Variant;
 
-use crate::apply::{FileChange, Journal, Phase, changes_of};
-use crate::edits::{Decision, Decisions, Edit, OnceWritten, Status, Verdict};
+use crate::apply::{FileChange, Journal, changes_of};
+use crate::edits::{Decision, Decisions, Edit, OnceWritten, Verdict};
 use crate::look::Memory;
 use crate::project::Project;
 use crate::recipes::Checked;
@@ -154,10 +154,6 @@ fn series(journals: &[Journal]) -> Vec<(usize, Vec<&Journal>)> {
 }
 
 impl Session {
-    fn standing(&self) -> Result<Vec<Journal>, SessionError> {
-        Ok(self.journals()?.into_iter().filter(|j| j.phase == Phase::Done).collect())
-    }
-
     /// What the applies that stand made of the files together, by their journals.
     ///
     /// # Errors
@@ -351,10 +347,5 @@ impl RehearsedRun {
             *out.entry(e.step.clone()).or_default() += 1;
         }
         out
-    }
-
-    /// True if an edit of it is to be written.
-    pub fn accepts(&self, edit: &Edit) -> bool {
-        matches!(self.decisions.status(edit), Status::Accepted(_) | Status::Reworded(_))
     }
 }

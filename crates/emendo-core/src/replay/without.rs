@@ -11,7 +11,6 @@ use crate::edits::{Edit, StepKey};
 use crate::project::FileSource;
 use crate::replay::past::{Otherwise, Past};
 use crate::replay::{Rehearsal, RehearsedRun};
-use crate::run::Mode;
 use crate::session::SessionError;
 
 /// A tree beside the one on disk.
@@ -124,20 +123,18 @@ impl Rehearsal {
             let left = |changed: &FileChange| {
                 changed.from.as_ref().map(|f| (f.clone(), Arc::new(changed.before.clone())))
             };
-            let (w, v) = (whole.get(path), variant.get(path));
             let known = all.get(path).cloned();
-            let by_us = match (w, &known, v) {
-                (Some((_, stand)), ..) => stand.clone(),
-                (None, Some((was, _)), _) => was.clone(),
-                (None, None, Some((o, _))) => left(o),
-                (None, None, None) => None,
+            let stands = |own: Option<&(FileChange, Stand)>,
+                          was: Option<Stand>,
+                          other: Option<&(FileChange, Stand)>| {
+                match own {
+                    Some((_, stand)) => stand.clone(),
+                    None => was.unwrap_or_else(|| other.and_then(|(o, _)| left(o))),
+                }
             };
-            let here = match (v, &known, w) {
-                (Some((_, stand)), ..) => stand.clone(),
-                (None, Some((_, is)), _) => is.clone(),
-                (None, None, Some((o, _))) => left(o),
-                (None, None, None) => None,
-            };
+            let (w, v) = (whole.get(path), variant.get(path));
+            let by_us = stands(w, known.as_ref().map(|k| k.0.clone()), v);
+            let here = stands(v, known.map(|k| k.1), w);
             all.insert(path.clone(), (by_us, here));
         }
         self.against(i, all.into_values().collect())
@@ -212,11 +209,6 @@ impl Rehearsal {
 impl RehearsedRun {
     fn ids<'e>(edits: impl Iterator<Item = &'e Edit>) -> HashSet<Digest> {
         edits.filter(|e| e.standing == crate::edits::Standing::In).map(|e| e.id).collect()
-    }
-
-    /// True if it writes what is accepted, and nothing else.
-    pub fn writes(&self) -> bool {
-        self.mode == Mode::Write
     }
 }
 

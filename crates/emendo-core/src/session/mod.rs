@@ -176,8 +176,7 @@ impl Session {
 
     /// What steps wrote that do their work once, by the journals that stand.
     pub(crate) fn own(&self) -> Result<Vec<OnceWritten>, SessionError> {
-        let journals = self.journals()?.into_iter().filter(|j| j.phase == Phase::Done);
-        Ok(journals.flat_map(|j| j.ops.once).collect())
+        Ok(self.standing()?.into_iter().flat_map(|j| j.ops.once).collect())
     }
 
     /// Where results of the project's check are kept; it need not be there.
@@ -206,6 +205,14 @@ impl Session {
             std::io::ErrorKind::InvalidData => SessionError::BadJournal(e.to_string()),
             _ => e.into(),
         })
+    }
+
+    /// The journals of the applies that stand, the oldest first.
+    ///
+    /// # Errors
+    /// If one cannot be read.
+    pub fn standing(&self) -> Result<Vec<Journal>, SessionError> {
+        Ok(self.journals()?.into_iter().filter(|j| j.phase == Phase::Done).collect())
     }
 
     /// The proposal, if there is one.

@@ -59,14 +59,16 @@ pub fn verified(v: &Verification, logs: &Path) -> Value {
     value
 }
 
+/// A leftover with its file.
+pub(crate) fn leftover((path, l): &LeftoverAt<'_>) -> Value {
+    let mut value = serde_json::to_value(l).unwrap_or_default();
+    value["path"] = json!(path);
+    value
+}
+
 /// What is left of the old API, what is pending, what was left on purpose, and what was looked for.
 pub fn leftovers(work: &OpenWork<'_>, remaining: &Remaining, decisions: &Decisions) -> Value {
-    let one = |(path, l): &LeftoverAt<'_>| {
-        let mut value = serde_json::to_value(l).unwrap_or_default();
-        value["path"] = json!(path);
-        value
-    };
-    let all = |list: &[LeftoverAt<'_>]| list.iter().map(one).collect::<Vec<_>>();
+    let all = |list: &[LeftoverAt<'_>]| list.iter().map(leftover).collect::<Vec<_>>();
     let edits = |list: &[&Edit]| list.iter().map(|e| edit(e, decisions)).collect::<Vec<_>>();
     json!({
         "counts": work.counts(),

@@ -5,6 +5,7 @@ use std::path::Path;
 use emendo_core::{FileChange, summarize};
 use serde_json::{Value, json};
 
+use crate::json::project::leftover;
 use crate::json::proposal::{edit, proposal};
 use crate::model::{Report, ReportRun, What};
 
@@ -19,16 +20,7 @@ pub fn report(r: &Report<'_>) -> Value {
         let decisions = r.proposed.as_ref().map(|p| p.decisions);
         list.iter().filter_map(|e| Some(edit(e, decisions?))).collect()
     };
-    let leftovers: Vec<Value> = r
-        .open
-        .leftovers
-        .iter()
-        .map(|(path, l)| {
-            let mut value = serde_json::to_value(l).unwrap_or_default();
-            value["path"] = json!(path);
-            value
-        })
-        .collect();
+    let leftovers: Vec<Value> = r.open.leftovers.iter().map(leftover).collect();
     json!({
         "project": r.project,
         "applied": r.applied.iter().map(applied).collect::<Vec<_>>(),

@@ -93,11 +93,7 @@ impl Apply {
             commits: self.commits || self.branch.is_some(),
             branch: self.branch,
             format: !self.no_format,
-            consent: match (self.trust_command, globals.json) {
-                (true, _) => Consent::Given,
-                (false, true) => Consent::Silent,
-                (false, false) => Consent::Ask,
-            },
+            consent: Consent::of(self.trust_command, globals.json),
         };
         let (applied, warnings) = apply(&session, &health, request)?;
         let mut out = anstream::stdout().lock();

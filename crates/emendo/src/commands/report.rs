@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use anyhow::Context;
 use clap::{Args, ValueEnum};
 use emendo_core::{
-    FileChange, Journal, OpenWork, Phase, Rehearsal, RehearsedRun, Session, SessionError, composed,
+    FileChange, Journal, OpenWork, Rehearsal, RehearsedRun, Session, SessionError, composed,
 };
 use emendo_report::{Report, ReportApply, ReportRun, json, markdown, page, patch, sarif};
 use emendo_text::one_line;
@@ -64,7 +64,7 @@ impl ReportCommand {
         let session = globals.session_anyway()?;
         let mut bytes = Vec::new();
         while_at("working out what was written", || {
-            with_report(&session, self.of, |report| self.write(&report, &mut bytes))
+            with_report(&session, self.of, self.form, |report| self.write(&report, &mut bytes))
         })??;
         let Some(path) = &self.out else {
             // The bytes are what was asked for: nothing of them is for a terminal.
@@ -107,17 +107,16 @@ impl ReportCommand {
 fn with_report<T>(
     session: &Session,
     of: Of,
+    form: Form,
     then: impl FnOnce(Report<'_>) -> T,
 ) -> anyhow::Result<T> {
-    let journals: Vec<Journal> =
-        session.journals()?.into_iter().filter(|j| j.phase == Phase::Done).collect();
+    let journals = session.standing()?;
     let wants = |what: Of| of == what || of == Of::All;
-    let applied = match session.rehearse_applied() {
-        Ok(applied) => Some(applied),
+    let written = match wants(Of::Applied).then(|| session.rehearse_applied()).transpose() {
         Err(SessionError::Recipe(_)) => None,
-        Err(e) => return Err(e.into()),
+        other => other?,
     };
-    let unread = applied.is_none() && wants(Of::Applied);
+    let unread = written.is_none() && wants(Of::Applied);
     let proposed = match session.rehearse_proposed() {
         Ok(proposed) => Some(proposed),
         Err(SessionError::NoProposal) => None,
@@ -131,13 +130,15 @@ fn with_report<T>(
         ));
     }
     let shown = proposed.as_ref().filter(|_| wants(Of::Proposed));
-    let written = applied.as_ref().filter(|_| wants(Of::Applied));
+    let written = written.as_ref();
     let mut changes = if wants(Of::Applied) { session.written()? } else { Vec::new() };
     if let Some(p) = shown {
         let all: Vec<FileChange> = p.runs.iter().flat_map(|r| r.outcomes.clone()).collect();
         changes = composed(changes, &all);
     }
+    // Both trees are surveyed for them: only where they are shown.
     let libraries = match (written, shown) {
+        _ if matches!(form, Form::Diff | Form::Sarif) => Vec::new(),
         (Some(first), then) => session.library_changes(first, then)?,
         (None, Some(only)) => session.library_changes(only, None)?,
         (None, None) => Vec::new(),
@@ -146,26 +147,22 @@ fn with_report<T>(
     let open = proposed.as_ref().and_then(|p| p.runs.first());
     let open = open.map_or_else(OpenWork::default, |r| OpenWork::of(&r.proposal, &decisions));
     let root = session.project().root();
-    then_report(
-        Parts {
-            project: root
-                .file_name()
-                .map_or_else(String::new, |n| n.to_string_lossy().into_owned()),
-            applied: runs(written),
-            proposed: runs(shown),
-            changes,
-            libraries,
-            open,
-            unread,
-            journals: &journals,
-        },
-        session,
-        then,
-    )
+    let report = Report {
+        project: root.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned()),
+        applied: runs(written).iter().map(|r| shown_run(r, &journals)).collect(),
+        proposed: runs(shown).first().map(|r| shown_run(r, &journals)),
+        changes,
+        libraries,
+        open,
+        verified: crate::commands::verify::last(session)?,
+        unread,
+        world: session.world(),
+    };
+    Ok(then(report))
 }
 
-fn runs(of: Option<&Rehearsal>) -> Vec<&RehearsedRun> {
-    of.map_or(Vec::new(), |r| r.runs.iter().collect())
+fn runs(of: Option<&Rehearsal>) -> &[RehearsedRun] {
+    of.map_or(&[], |r| &r.runs)
 }
 
 /// A run as a report shows it.
@@ -182,41 +179,10 @@ fn shown_run<'r>(r: &'r RehearsedRun, journals: &[Journal]) -> ReportRun<'r> {
     }
 }
 
-/// What a report is made of.
-struct Parts<'a> {
-    project: String,
-    applied: Vec<&'a RehearsedRun>,
-    proposed: Vec<&'a RehearsedRun>,
-    changes: Vec<FileChange>,
-    libraries: Vec<emendo_core::LibraryChange>,
-    open: OpenWork<'a>,
-    unread: bool,
-    journals: &'a [Journal],
-}
-
-fn then_report<T>(
-    parts: Parts<'_>,
-    session: &Session,
-    then: impl FnOnce(Report<'_>) -> T,
-) -> anyhow::Result<T> {
-    let report = Report {
-        project: parts.project,
-        applied: parts.applied.iter().map(|r| shown_run(r, parts.journals)).collect(),
-        proposed: parts.proposed.first().map(|r| shown_run(r, parts.journals)),
-        changes: parts.changes,
-        libraries: parts.libraries,
-        open: parts.open,
-        verified: crate::commands::verify::last(session)?,
-        unread: parts.unread,
-        world: session.world(),
-    };
-    Ok(then(report))
-}
-
 /// The Markdown report of all that was done.
 ///
 /// # Errors
 /// If it cannot be worked out.
 pub(crate) fn as_markdown(session: &Session) -> anyhow::Result<String> {
-    with_report(session, Of::All, |report| markdown(&report))
+    with_report(session, Of::All, Form::Markdown, |report| markdown(&report))
 }

@@ -241,9 +241,12 @@ fn run_logged(
         let mut more = Vec::new();
         reader.read_to_end(&mut more)?;
         rest.extend(more);
-        while let Some(end) = rest.iter().position(|b| *b == b'\n') {
-            let line: Vec<u8> = rest.drain(..=end).collect();
-            show(String::from_utf8_lossy(&line).trim_end());
+        if let Some(end) = rest.iter().rposition(|b| *b == b'\n') {
+            let begun = rest.split_off(end + 1);
+            for line in rest.split_inclusive(|b| *b == b'\n') {
+                show(String::from_utf8_lossy(line).trim_end());
+            }
+            rest = begun;
         }
         if let Some(status) = ended {
             if !rest.is_empty() {
@@ -267,12 +270,12 @@ mod tests {
 
     #[test]
     fn what_names_the_project_names_the_copy() {
-        let (project, root) = (Path::new("/work/board"), Path::new("/tmp/copy/board"));
+        let (project, root) = (Path::new("/srv/board"), Path::new("/copy/board"));
         let place = CheckPlace { project, root, below: "" };
         let named = [
-            ("/work/board/src:/work/board", "/tmp/copy/board/src:/tmp/copy/board"),
-            ("--dir=/work/board", "--dir=/tmp/copy/board"),
-            ("/work/board-old/src", "/work/board-old/src"),
+            ("/srv/board/src:/srv/board", "/copy/board/src:/copy/board"),
+            ("--dir=/srv/board", "--dir=/copy/board"),
+            ("/srv/board-old/src", "/srv/board-old/src"),
             ("src", "src"),
         ];
         for (text, expected) in named {

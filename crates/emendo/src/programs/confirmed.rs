@@ -22,6 +22,17 @@ pub(crate) enum Consent {
     Silent,
 }
 
+impl Consent {
+    /// By what the command line says: that they may run, or that the result is for a program.
+    pub(crate) fn of(given: bool, json: bool) -> Self {
+        match (given, json) {
+            (true, _) => Self::Given,
+            (false, true) => Self::Silent,
+            (false, false) => Self::Ask,
+        }
+    }
+}
+
 /// Makes sure that the user knows these commands of a project.
 ///
 /// # Errors

@@ -8,7 +8,7 @@ mod work;
 use std::process::ExitCode;
 
 use clap::Args;
-use emendo_core::{Phase, Project, Rehearsal, Session, SessionError, StepKey};
+use emendo_core::{Project, Rehearsal, Session, SessionError, StepKey};
 use emendo_report::json;
 use emendo_verify::{History, Trial, Trials, Verification, new_problems, search};
 
@@ -136,12 +136,7 @@ impl Verify {
     ) -> anyhow::Result<()> {
         let check = session.project().check().filter(|_| self.command.is_empty());
         let named: Vec<&str> = check.into_iter().chain(prepare).collect();
-        let consent = match (self.trust_command, globals.json) {
-            (true, _) => Consent::Given,
-            (false, true) => Consent::Silent,
-            (false, false) => Consent::Ask,
-        };
-        confirm(session.project().root(), &named, consent)
+        confirm(session.project().root(), &named, Consent::of(self.trust_command, globals.json))
     }
 
     /// Over the tree as it was written, with what the check says of it before.
@@ -261,8 +256,7 @@ impl Verify {
 
 /// The applies that stand.
 fn applies(session: &Session) -> Result<Vec<u32>, SessionError> {
-    let done = session.journals()?.into_iter().filter(|j| j.phase == Phase::Done);
-    Ok(done.map(|j| j.id).collect())
+    Ok(session.standing()?.iter().map(|j| j.id).collect())
 }
 
 /// The last verification, if nothing was applied or undone since.

@@ -254,13 +254,9 @@ fn next(v: &Verification, proposed: bool) -> String {
             false => "`emendo leftovers`, then `emendo report --as markdown`".into(),
         };
     }
-    let guilty = v.findings.as_ref().and_then(|f| match &f.blame {
-        Blame::Steps { guilty } => {
-            let steps = guilty.iter().map(|g| format!("--step {}", g.step.step));
-            Some(steps.collect::<Vec<_>>().join(" "))
-        }
-        _ => None,
-    });
+    let guilty: Vec<String> =
+        v.guilty().iter().map(|g| format!("--step {}", g.step.step)).collect();
+    let guilty = (!guilty.is_empty()).then(|| guilty.join(" "));
     match (guilty, v.ahead) {
         (Some(g), true) => format!("look at it: `emendo show {g}`"),
         (Some(g), false) => format!(
@@ -271,14 +267,14 @@ fn next(v: &Verification, proposed: bool) -> String {
     }
 }
 
+fn guilty_steps(v: &Verification) -> Vec<StepKey> {
+    v.guilty().iter().map(|g| g.step.clone()).collect()
+}
+
 /// The same in one line without colours.
 pub(crate) fn plain_line(v: &Verification) -> String {
     let verdict = anstream::adapter::strip_str(&verdict(v)).to_string();
-    let steps = v.findings.as_ref().map_or(&[][..], |f| match &f.blame {
-        Blame::Steps { guilty } => guilty,
-        _ => &[],
-    });
-    let steps: Vec<StepKey> = steps.iter().map(|g| g.step.clone()).collect();
+    let steps = guilty_steps(v);
     let by = if steps.is_empty() { String::new() } else { format!(", by {}", names(&steps)) };
     format!("Check: {verdict}{by} ({})", one_line(&v.command))
 }
@@ -293,9 +289,8 @@ pub(crate) fn line(out: &mut impl Write, v: &Verification) -> io::Result<()> {
         verdict(v),
         one_line(&v.command)
     )?;
-    let blamed = v.findings.as_ref().map(|f| &f.blame);
-    if let Some(Blame::Steps { guilty }) = blamed {
-        let steps: Vec<StepKey> = guilty.iter().map(|g| g.step.clone()).collect();
+    let steps = guilty_steps(v);
+    if !steps.is_empty() {
         let word = if steps.len() == 1 { "step" } else { "steps" };
         writeln!(out, "       {BAD}broken by {word} {}{BAD:#}", names(&steps))?;
     }
