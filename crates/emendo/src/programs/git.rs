@@ -149,7 +149,8 @@ fn command(root: &Path, args: &[&str]) -> Command {
     git
 }
 
-fn output(root: &Path, args: &[&str]) -> Option<Vec<u8>> {
+/// What git says in a folder; none if it refuses, or is not there.
+pub(crate) fn output(root: &Path, args: &[&str]) -> Option<Vec<u8>> {
     let out = command(root, args).output().ok()?;
     out.status.success().then_some(out.stdout)
 }

@@ -4,12 +4,13 @@ use std::collections::BTreeSet;
 use std::fs::{self, File, FileTimes};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 use std::sync::Arc;
 use std::time::{Duration, SystemTime};
 
 use emendo_core::{STATE, Variant};
 use emendo_text::RelPath;
+
+use crate::programs::git;
 
 /// What the folders of copies begin with.
 const LEAD: &str = "emendo-copy-";
@@ -71,20 +72,20 @@ impl Scratch {
     /// # Errors
     /// If git fails, or the copy cannot be written.
     pub(crate) fn tree_of(project: &Path) -> io::Result<Option<Self>> {
-        let Some(top) = said(project, &["rev-parse", "--show-toplevel"])? else { return Ok(None) };
-        let Some(prefix) = said(project, &["rev-parse", "--show-prefix"])? else { return Ok(None) };
+        let Some(top) = said(project, &["rev-parse", "--show-toplevel"]) else { return Ok(None) };
+        let Some(prefix) = said(project, &["rev-parse", "--show-prefix"]) else { return Ok(None) };
         let top = PathBuf::from(top.trim_end_matches('\n'));
         let mut scratch = Self::begin(project)?;
         let tree = scratch.root.clone();
         let place = tree.to_string_lossy().into_owned();
         let add = ["worktree", "add", "--quiet", "--detach", "--no-checkout", &place, "HEAD"];
-        if said(project, &add)?.is_none() {
+        if said(project, &add).is_none() {
             return Ok(None);
         }
         scratch.worktree = Some(tree.clone());
-        said(&tree, &["reset", "--quiet"])?;
+        said(&tree, &["reset", "--quiet"]);
         let listed = ["ls-files", "-z", "--cached", "--others", "--exclude-standard"];
-        for name in said(&top, &listed)?.unwrap_or_default().split('\0').filter(|n| !n.is_empty()) {
+        for name in said(&top, &listed).unwrap_or_default().split('\0').filter(|n| !n.is_empty()) {
             let (from, to) = (top.join(name), tree.join(name));
             let Ok(meta) = from.symlink_metadata() else { continue };
             if let Some(folder) = to.parent() {
@@ -286,18 +287,8 @@ fn link(target: &Path, at: &Path) -> io::Result<()> {
     std::os::windows::fs::symlink_file(target, at)
 }
 
-/// What git says in a folder; none if it refuses, or is not there.
-fn said(folder: &Path, args: &[&str]) -> io::Result<Option<String>> {
-    let mut git = Command::new("git");
-    git.arg("-C").arg(folder);
-    // No hook runs, and nothing that watches files.
-    git.args(["-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null"]).args(args);
-    match git.stdin(Stdio::null()).output() {
-        Ok(out) if out.status.success() => {
-            Ok(Some(String::from_utf8_lossy(&out.stdout).into_owned()))
-        }
-        Ok(_) => Ok(None),
-        Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(e) => Err(e),
-    }
+/// What git says in a folder, with no hook at work; none if it refuses, or is not there.
+fn said(folder: &Path, args: &[&str]) -> Option<String> {
+    let out = git::output(folder, &[&["-c", "core.hooksPath=/dev/null"], args].concat())?;
+    Some(String::from_utf8_lossy(&out).into_owned())
 }
