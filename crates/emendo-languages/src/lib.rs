@@ -12,6 +12,7 @@
 
 mod csharp;
 mod java;
+mod php;
 mod python;
 mod rust;
 mod shared;

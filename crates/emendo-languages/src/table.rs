@@ -12,6 +12,7 @@ pub static LANGUAGES: &[&Language] = &[
     &crate::python::PYTHON,
     &crate::rust::RUST,
     &crate::csharp::CSHARP,
+    &crate::php::PHP,
 ];
 
 /// The language with this word.
@@ -103,7 +104,8 @@ mod tests {
                     .chain(l.scopes.member_scopes),
             );
             kinds.extend(l.scopes.bindings.iter().flat_map(|b| [b.kind, b.child]));
-            kinds.extend([l.words.call.0, l.words.member.0, l.compare.parenthesized]);
+            kinds.extend(l.words.calls.iter().chain(l.words.members).map(|s| s.0));
+            kinds.push(l.compare.parenthesized);
             kinds.extend(
                 l.imports.packages.iter().chain(l.imports.kinds).chain(l.imports.import_like),
             );

@@ -189,6 +189,21 @@ pub(crate) struct Inner {
     pub(crate) chained: bool,
 }
 
+impl Inner {
+    /// The child in a field, or with a number among those that grammars name.
+    pub(crate) fn part(&self, field: &str) -> Option<&PNode> {
+        part_of(&self.children, field)
+    }
+}
+
+/// The node in a field, or with a number among those that grammars name.
+pub(crate) fn part_of<'p>(children: &'p [PNode], field: &str) -> Option<&'p PNode> {
+    match field.parse::<usize>() {
+        Ok(n) => children.iter().filter(|c| c.kind.starts_with(char::is_alphabetic)).nth(n),
+        Err(_) => children.iter().find(|c| c.field == Some(field)),
+    }
+}
+
 #[derive(Debug)]
 pub(crate) struct MemberSymbol {
     pub(crate) symbol: String,
@@ -420,7 +435,7 @@ impl Pattern {
                     continue;
                 }
                 let called = tokens.get(i + 3).is_some_and(|t| t.text == "(");
-                let found = (format!("{symbol}{}{}", names.separator, member.text), called);
+                let found = (names.member(symbol, &member.text), called);
                 if !out.contains(&found) {
                     out.push(found);
                 }
@@ -510,7 +525,7 @@ pub(crate) fn key_of_pattern<'p>(keyed: &Keyed, p: &'p PNode) -> Option<&'p str>
         return None;
     }
     let written = if keyed.key.is_empty() {
-        inner.children.first()
+        inner.children.first().filter(|_| !keyed.valued || inner.children.len() > 1)
     } else {
         inner.children.iter().find(|c| c.field == Some(keyed.key))
     };

@@ -174,11 +174,11 @@ impl Kind for Code {
         }
         let list = |key: &str| {
             let texts = action.table.table("imports").map(|t| t.texts(key)).unwrap_or_default();
-            texts.into_iter().map(|t| t.text.clone()).collect::<Vec<_>>()
+            texts.into_iter().map(|t| language.names.plain(&t.text)).collect::<Vec<_>>()
         };
         let needs = Needs::of(rules.iter().flat_map(|r| r.old.needs()));
         let mut symbols: Vec<String> =
-            action.scope.names.values().map(|n| n.symbol.clone()).collect();
+            action.scope.names.values().map(|n| language.names.plain(&n.symbol)).collect();
         symbols.extend(rules.iter().flat_map(|r| r.old.type_symbols().cloned()));
         Some(Box::new(CodeRunner {
             head: Head::new("code", language, action, (needs, cx.tables)),

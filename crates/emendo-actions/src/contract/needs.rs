@@ -30,7 +30,7 @@ pub fn lossy(w: &[u8]) -> String {
     String::from_utf8_lossy(w).into_owned()
 }
 
-/// The words of some bytes: runs of letters, digits, `_`, `$` and anything beyond ASCII.
+/// The words of some bytes: runs of letters, digits, `_` and anything beyond ASCII.
 pub fn words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> + Clone {
     bytes.split(|b| !WORD[*b as usize]).filter(|w| !w.is_empty())
 }
@@ -41,7 +41,7 @@ pub const WORD: [bool; 256] = {
     let mut i = 0;
     while i < 256 {
         let b = i as u8;
-        table[i] = b.is_ascii_alphanumeric() || b == b'_' || b == b'$' || b >= 0x80;
+        table[i] = b.is_ascii_alphanumeric() || b == b'_' || b >= 0x80;
         i += 1;
     }
     table

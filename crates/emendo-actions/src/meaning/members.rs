@@ -20,7 +20,10 @@ impl SymbolRunner {
             );
         }
         let rest = p.cx.text[word.span.end as usize..].trim_start();
-        let called = rest.starts_with('(') || rest.starts_with("::<");
+        let first = rest.split(|c: char| !c.is_alphanumeric()).next().unwrap_or("");
+        let called = rest.starts_with('(')
+            || rest.starts_with("::<")
+            || self.rows.language.words.method_before.contains(&first);
         // Where a member may be a function or hold one, a call tells nothing.
         let told_by_call =
             self.rows.language.scopes.bindings.iter().any(|b| b.space == Space::Callable);
@@ -28,7 +31,7 @@ impl SymbolRunner {
         // A function is taken from what stands after; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
-            SymbolKind::Method if word.key => taken,
+            SymbolKind::Method if word.key => taken || p.code.facts.is_string(word.span),
             SymbolKind::Method if word.space == Space::Declared => {
                 called || !told_by_call || rest.starts_with('<')
             }
@@ -36,9 +39,23 @@ impl SymbolRunner {
                 // Where a method is named otherwise than a field, only a call or that form means one.
                 let named_apart = self.rows.language.words.member_after.contains(&"::");
                 let plain = !named_apart && word.space == Space::Member;
-                !told_by_call || called || plain || before.ends_with("::")
+                let referred = before.ends_with("::") && names.variable_mark.is_empty();
+                !told_by_call || called || plain || referred
+            }
+            SymbolKind::Property if !names.variable_mark.is_empty() => {
+                let marked = before.ends_with(names.variable_mark);
+                !called
+                    && (word.key && !p.code.facts.is_string(word.span)
+                        || marked
+                        || before.ends_with("->"))
             }
             SymbolKind::Property => !(told_by_call && called),
+            SymbolKind::Constant if !names.variable_mark.is_empty() => {
+                let declared = word.space == Space::Declared;
+                !called
+                    && !before.ends_with(names.variable_mark)
+                    && (declared || before.ends_with("::"))
+            }
             _ => true,
         }
     }

@@ -10,7 +10,7 @@ use emendo_lang::weakest;
 use emendo_lang::{Certainty, Fact, Owner, Project, Space, Word};
 use emendo_text::Span;
 
-pub(crate) use place::{Place, Rewritten, spelled_on};
+pub(crate) use place::{BETWEEN, Place, Rewritten, doubled_like, spelled_on, undoubled};
 pub use rows::renames;
 pub(crate) use rows::{Row, Rows, excepted, joint, overload, row_digest};
 
@@ -181,9 +181,17 @@ impl SymbolRunner {
             let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
             let packages =
                 !self.rows.language.imports.packages.is_empty() && self.what == SymbolKind::Package;
-            let space = if path.len() > 1 { Space::Value } else { word.space };
-            let plain =
-                (path.len() > 1 || !packages) && !(word.space == Space::Member && path.len() == 1);
+            let space = if path.len() > 1 && !names.rooted { Space::Value } else { word.space };
+            let goes_on = || {
+                let rest = p.cx.text[word.span.end as usize..].trim_start();
+                rest.starts_with(names.separator)
+            };
+            // What stands before the separator is a package, what ends a path is none.
+            if names.rooted && goes_on() != packages {
+                return None;
+            }
+            let plain = (path.len() > 1 || !packages || names.rooted)
+                && !(word.space == Space::Member && path.len() == 1);
             if plain && let Some(fact) = p.resolver.means(&words, space, path[0].1.start, old) {
                 return Some(Meant::Path(path.clone(), vec![fact]));
             }
@@ -244,7 +252,14 @@ impl SymbolRunner {
             return None;
         }
         match p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages) {
-            Owner::Is(facts) => Some(Meant::Token(facts)),
+            Owner::Is(mut facts) => {
+                let loose = self.rows.language.words.loose_member_texts;
+                if loose && p.code.facts.is_string(word.span) {
+                    let text = format!("a text that stands behind it may name `{old}`");
+                    facts.push(Fact { says: Certainty::Likely, text, at: None });
+                }
+                Some(Meant::Token(facts))
+            }
             Owner::Not => None,
             Owner::Partly(fact) => Some(Meant::Partly(fact)),
             Owner::Unknown(fact) => {
@@ -315,8 +330,12 @@ impl SymbolRunner {
 
     /// The dotted name that a word ends, if it is one.
     fn path_of(&self, p: &Place<'_>, word: &Word) -> Option<Vec<(String, Span)>> {
+        let names = &self.rows.language.names;
         let whole = match word.receiver.filter(|_| !word.key && word.space == Space::Member) {
+            // A member is no part of a path.
+            Some(_) if names.rooted => return None,
             Some(r) => r.hull(word.span),
+            None if names.rooted => Span { start: word.path_start, end: word.span.end },
             None => word.span,
         };
         let text = p.text(whole);
@@ -324,7 +343,10 @@ impl SymbolRunner {
             return None;
         }
         let mut path = crate::meaning::place::segments(p.cx.text, whole);
-        if path.len() > 1 && path[0].0 == self.rows.language.names.root {
+        if names.rooted && text.starts_with(names.separator) {
+            path.insert(0, (String::new(), Span::at(whole.start as usize)));
+        }
+        if path.len() > 1 && path[0].0 == names.root && !names.rooted {
             path.remove(0);
         }
         (!path.is_empty()).then_some(path)

@@ -66,9 +66,22 @@ pub(crate) struct Rewritten {
     pub(crate) kept: Vec<Span>,
 }
 
-/// A name with all that is spelled below it.
+/// What may stand between the parts of a symbol.
+pub(crate) const BETWEEN: [char; 4] = ['.', ':', '/', '\\'];
+
+/// A name with all that is spelled below it; backslashes that texts double are single.
 pub(crate) fn spelled_on(text: &str, at: Span) -> String {
-    let part = |c: &char| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '/');
+    let part = |c: &char| c.is_alphanumeric() || *c == '_' || BETWEEN.contains(c);
     let ahead: String = text[at.end as usize..].chars().take_while(part).collect();
-    format!("{}{}", at.of(text), ahead.trim_end_matches(['.', ':', '/']))
+    undoubled(&format!("{}{}", at.of(text), ahead.trim_end_matches(BETWEEN)))
+}
+
+/// A name without the backslashes that a text needs before its own.
+pub(crate) fn undoubled(name: &str) -> String {
+    name.replace("\\\\", "\\")
+}
+
+/// A name for the place of another: with doubled backslashes where that has them.
+pub(crate) fn doubled_like(written: &str, name: &str) -> String {
+    if written.contains("\\\\") { name.replace('\\', "\\\\") } else { name.to_owned() }
 }

@@ -11,6 +11,7 @@ use emendo_text::{Diagnostic, Digest};
 
 use crate::contract::Tables;
 use crate::contract::{CompileCx, SymbolKind, action_digest};
+use crate::meaning::place::BETWEEN;
 
 /// One old name with its new.
 pub(crate) struct Row {
@@ -112,7 +113,8 @@ impl Rows {
         for p in &found {
             all.push(row(p, (action, language, what), gone, cx)?);
         }
-        let except = action.table.texts("except").into_iter().map(|t| t.text.clone()).collect();
+        let except = action.table.texts("except").into_iter();
+        let except = except.map(|t| language.names.plain(&t.text)).collect();
         let mut rows = Self::new(language, what, all, except);
         if what == SymbolKind::Package {
             rows.gone = gone_in_packages(&language.names, cx);
@@ -180,7 +182,11 @@ impl Rows {
             hits.extend(words.iter().flat_map(|w| rows.iter().map(|r| (*w, r.0, r.1))));
         };
         if self.by_last.len() < 64 {
-            self.by_last.iter().for_each(|(name, rows)| add(facts.words(name), rows));
+            for (name, rows) in &self.by_last {
+                add(facts.words(name), rows);
+                let alike: Vec<Word> = facts.words_alike(name).copied().collect();
+                add(&alike, rows);
+            }
         } else {
             for (name, words) in facts.all_words() {
                 if let Some(rows) = self.by_last.get(name) {
@@ -265,8 +271,13 @@ impl Rows {
             if let Some((row, old)) = self.by_old.get(at) {
                 return Some((*row, &self.all[*row].olds[*old]));
             }
-            at = &at[..at.rfind(['.', ':', '/'])?];
-            at = at.trim_end_matches(':');
+            let names = &self.language.names;
+            let cut = match names.member_mark {
+                // A package that is called like a type is another thing.
+                mark if !mark.is_empty() && self.what != SymbolKind::Package => at.rfind(mark)?,
+                _ => at.rfind(BETWEEN)?,
+            };
+            at = at[..cut].trim_end_matches(':');
         }
     }
 
@@ -306,9 +317,10 @@ fn row(
     cx: &mut CompileCx<'_>,
 ) -> Option<Row> {
     let names = &language.names;
-    let (old, parameters) = overload(&p.old.text);
+    let written = names.plain(&p.old.text);
+    let (old, parameters) = overload(&written);
     let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
-    if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&t.text).0)) {
+    if let Some(t) = named.find(|t| !is_symbol(language, what, overload(&names.plain(&t.text)).0)) {
         let message = format!("`{}` is not a symbol of {}", t.text, language.title);
         let spelled = respelled(&t.text, language, what);
         let help = spelled.map_or_else(
@@ -346,7 +358,7 @@ fn row(
         let d = Diagnostic::warning(format!("`{}` stands in no package or type", n.text), n.span);
         cx.out.push(d.help(format!("write its full name: `{meant}`")));
     }
-    let new = p.new.as_ref().map(|n| overload(&n.text).0.to_owned());
+    let new = p.new.as_ref().map(|n| overload(&names.plain(&n.text)).0.to_owned());
     let parameters = match parameters {
         Some(texts) => {
             let read = |t: &String| {
@@ -396,12 +408,11 @@ fn gone_in_packages(names: &Names, cx: &CompileCx<'_>) -> Vec<String> {
             continue;
         }
         let rows = pairs(action, &cx.recipe.source, &joint(cx.tables, action), &mut ignored);
+        let gone = rows.iter().filter(|p| p.new.is_none()).map(|p| names.plain(&p.old.text));
         // One overload that is gone leaves the others.
-        let gone = rows.iter().filter(|p| p.new.is_none()).map(|p| overload(&p.old.text));
-        let gone = gone.filter(|(_, parameters)| parameters.is_none()).map(|(name, _)| name);
+        let gone = gone.filter(|old| overload(old).1.is_none());
         // What lies in a type goes with that.
-        let direct = |s: &&str| names.package(s) == names.parent(s);
-        out.extend(gone.filter(direct).map(str::to_owned));
+        out.extend(gone.filter(|s| names.package(s) == names.parent(s)));
     }
     out
 }
@@ -450,7 +461,13 @@ fn is_symbol(language: &Language, what: SymbolKind, t: &str) -> bool {
         !s.is_empty() && !s.contains(char::is_whitespace) && !s.contains(['"', '\'', '*'])
     };
     if names.module_separator.is_empty() {
-        return t.split(names.separator).all(plain);
+        let (path, member) = match names.segments(t).split_last() {
+            Some((last, owner)) if names.is_member(t) => {
+                (names.join(owner), Some(names.last(last)))
+            }
+            _ => (t.to_owned(), None),
+        };
+        return path.split(names.separator).chain(member).all(plain);
     }
     match t.rsplit_once(names.module_separator) {
         Some((m, rest)) => module(m) && rest.split(names.separator).all(plain),
@@ -460,14 +477,13 @@ fn is_symbol(language: &Language, what: SymbolKind, t: &str) -> bool {
 
 /// Is a symbol excepted? `a.b` is exactly that and what it contains, `a.b.*` names directly below, `a.b.**` all below.
 pub(crate) fn excepted(except: &str, path: &str) -> bool {
-    let below =
-        |prefix: &str| path.strip_prefix(prefix).is_some_and(|r| r.starts_with(['.', ':', '/']));
+    let below = |prefix: &str| path.strip_prefix(prefix).is_some_and(|r| r.starts_with(BETWEEN));
     if let Some(prefix) = except.strip_suffix("**") {
-        let prefix = prefix.trim_end_matches(['.', ':', '/']);
+        let prefix = prefix.trim_end_matches(BETWEEN);
         return path == prefix || below(prefix);
     }
     if let Some(prefix) = except.strip_suffix('*') {
-        return below(prefix.trim_end_matches(['.', ':', '/']));
+        return below(prefix.trim_end_matches(BETWEEN));
     }
     path == except || below(except)
 }
@@ -494,7 +510,9 @@ pub fn renames(
 ) -> Vec<(String, String)> {
     let mut ignored = Vec::new();
     let rows = pairs(action, source, &joint(tables, action), &mut ignored);
-    let name = |t: &str| overload(t).0.to_owned();
+    let language = action.scope.lang.as_ref().and_then(|l| tables.language(&l.text));
+    let plain = |t: &str| language.map_or(t.to_owned(), |l| l.names.plain(t));
+    let name = |t: &str| overload(&plain(t)).0.to_owned();
     // One overload that gets another name does not make the two names one.
     let all = rows.iter().filter(|p| overload(&p.old.text).1.is_none());
     all.filter_map(|p| Some((name(&p.old.text), name(&p.new.as_ref()?.text)))).collect()

@@ -116,7 +116,7 @@ impl Kind for Note {
         }
         let needs = Needs::of(find.needs());
         let mut symbols: Vec<String> =
-            action.scope.names.values().map(|n| n.symbol.clone()).collect();
+            action.scope.names.values().map(|n| language.names.plain(&n.symbol)).collect();
         symbols.extend(find.type_symbols().cloned());
         let is = |key: &str| action.table.is_true(key);
         let does = match (is("comment_out"), is("in_source")) {

@@ -59,12 +59,10 @@ pub(crate) fn unread_pattern(e: &PatternError, text: &Text, cx: &CompileCx<'_>) 
 
 /// The names of an action as they are called when its step begins.
 pub(crate) fn names(action: &Action, cx: &CompileCx<'_>) -> BTreeMap<String, String> {
-    action
-        .scope
-        .symbols()
-        .into_iter()
-        .map(|(word, symbol)| (word, current(cx.renamed, symbol)))
-        .collect()
+    let language = action.scope.lang.as_ref().and_then(|l| cx.tables.language(&l.text));
+    let plain = |symbol: String| language.map_or(symbol.clone(), |l| l.names.plain(&symbol));
+    let all = action.scope.symbols().into_iter();
+    all.map(|(word, symbol)| (word, current(cx.renamed, plain(symbol)))).collect()
 }
 
 /// A type as an action writes it; a message if it is none.
@@ -121,7 +119,7 @@ pub fn named_symbol(
     word: &str,
 ) -> Option<String> {
     if let Some(name) = scope.names.get(word) {
-        return Some(name.symbol.clone());
+        return Some(language.names.plain(&name.symbol));
     }
     let open = language.typing.syntax.generic.0;
     let symbols = recipe.types.iter().map(|t| t.name.text.split(open).next().unwrap_or("").trim());
@@ -133,7 +131,9 @@ pub fn named_symbol(
 /// A symbol after the renames of earlier steps.
 pub(crate) fn current(renamed: &[(String, String)], symbol: String) -> String {
     renamed.iter().fold(symbol, |s, (old, new)| match s.strip_prefix(old.as_str()) {
-        Some(rest) if rest.is_empty() || rest.starts_with(['.', ':']) => format!("{new}{rest}"),
+        Some(rest) if rest.is_empty() || rest.starts_with(['.', ':', '\\']) => {
+            format!("{new}{rest}")
+        }
         _ => s,
     })
 }

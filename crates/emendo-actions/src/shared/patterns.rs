@@ -182,7 +182,10 @@ pub(crate) fn constrain(
             not_text: regex("not_text"),
             form: list("form"),
             not_form: list("not_form"),
-            means: list("means").into_iter().map(|s| current(cx.renamed, s)).collect(),
+            means: list("means")
+                .into_iter()
+                .map(|s| current(cx.renamed, language.names.plain(&s)))
+                .collect(),
             types,
             not_types,
             is: any("is", cx),

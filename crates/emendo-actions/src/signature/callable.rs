@@ -53,10 +53,11 @@ impl Callable {
         action: &Action,
         cx: &mut CompileCx<'_>,
     ) -> Option<Self> {
-        let (symbol, written) = overload(&text.text);
         let names = &language.names;
+        let plain = names.plain(&text.text);
+        let (symbol, written) = overload(&plain);
         let parent = names.parent(symbol);
-        if parent.is_empty() {
+        if parent.is_empty() && !names.rooted {
             let example = names.join(&["a", "b", "Store", "delete"]);
             return cx.refuse(
                 format!("`{symbol}` is not a full name"),
@@ -75,7 +76,10 @@ impl Callable {
             }
         };
         // Where files are not modules, functions are always those of types.
-        let member = language.modules.is_none() || names.package(symbol) != parent;
+        let member = match names.rooted {
+            true => names.is_member(symbol),
+            false => language.modules.is_none() || names.package(symbol) != parent,
+        };
         let symbols = cx.spellings.of(symbol);
         Some(Self { written: text.text.clone(), symbols, member, params })
     }

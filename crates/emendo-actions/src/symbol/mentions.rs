@@ -12,7 +12,9 @@ use emendo_text::{RelPath, Span, Splice};
 
 use crate::contract::Tables;
 use crate::contract::{Asks, Draft, FileCx, Found, Needs, Remains, Runner, SymbolKind, words};
-use crate::meaning::{Place, Rewritten, Rows, SymbolRunner, excepted, spelled_on};
+use crate::meaning::{
+    BETWEEN, Place, Rewritten, Rows, SymbolRunner, doubled_like, excepted, spelled_on, undoubled,
+};
 
 /// Marks by which comments link to a name.
 const LINKS: &[&str] = &[
@@ -98,13 +100,22 @@ impl SymbolRunner {
         self.draft(p, row, (at, vec![at]), written, vec![fact], out);
     }
 
+    /// True where a row's name in a comment is a word of the code: a type that documentation tells.
+    pub(super) fn is_word(&self, p: &Place<'_>, row: usize, at: Span) -> bool {
+        let names = &self.rows.language.names;
+        let olds = self.rows.all[row].olds.iter();
+        olds.flat_map(|o| p.code.facts.words(names.last(o))).any(|w| at.contains(w.span))
+    }
+
     /// Full names in a comment, and links by a name that means the symbol there.
     fn comment(&self, p: &Place<'_>, comment: Span, rows: &[usize], out: &mut Found) {
         let names = &self.rows.language.names;
         let text = p.text(comment);
         for (row, at, target) in self.rows.spelled_in(text, rows) {
             let at = at.shifted(comment.start as usize);
-            self.mention(p, row, at, target, "the comment spells the full name", out);
+            if !self.is_word(p, row, at) {
+                self.mention(p, row, at, target, "the comment spells the full name", out);
+            }
         }
         for row in rows {
             let r = &self.rows.all[*row];
@@ -114,11 +125,12 @@ impl SymbolRunner {
                 for (alias, old) in r.olds.iter().filter_map(|o| Some((under(o)?, o))) {
                     let target = under(new).unwrap_or_else(|| new.clone());
                     for at in spelled_in(text, &alias, self.what == SymbolKind::Package) {
+                        let target = doubled_like(at.of(text), &target);
                         let at = at.shifted(comment.start as usize);
                         let why = format!(
                             "the comment spells `{old}` by the file's own name for `{module}`"
                         );
-                        self.mention(p, *row, at, target.clone(), &why, out);
+                        self.mention(p, *row, at, target, &why, out);
                     }
                 }
             }
@@ -129,8 +141,12 @@ impl SymbolRunner {
                 }
                 for at in comment_mentions(text, last) {
                     let place = comment.start + at.start;
+                    let here = at.shifted(comment.start as usize);
+                    if self.is_word(p, *row, here) {
+                        continue;
+                    }
                     if let Some(fact) = p.resolver.means(&[last], Space::Type, place, old) {
-                        let at = at.shifted(comment.start as usize);
+                        let at = here;
                         self.mention(p, *row, at, names.last(new).to_owned(), &fact.text, out);
                     }
                 }
@@ -148,9 +164,11 @@ pub(super) fn aliases(facts: &FileFacts) -> Vec<(&str, &str)> {
 /// A symbol as it is written below the file's own name for what it lies in.
 pub(super) fn under(names: &Names, symbol: &str, local: &str, module: &str) -> Option<String> {
     let rest = symbol.strip_prefix(module)?;
-    let separators = [names.module_separator, names.separator];
-    let mut cut = separators.iter().filter(|s| !s.is_empty()).filter_map(|s| rest.strip_prefix(s));
-    cut.next().map(|rest| format!("{local}{}{rest}", names.separator))
+    let separators = [names.member_mark, names.module_separator, names.separator];
+    let found = separators.into_iter().find(|s| !s.is_empty() && rest.starts_with(s))?;
+    let (cut, rest) = (found, &rest[found.len()..]);
+    let between = if cut == names.member_mark { cut } else { names.separator };
+    Some(format!("{local}{between}{rest}"))
 }
 
 impl Rows {
@@ -159,6 +177,12 @@ impl Rows {
         if text.len() > 400 || text.contains(char::is_whitespace) {
             return None;
         }
+        let written = text;
+        // A name in full may begin with a backslash, and a text may double it.
+        let whole = undoubled(written);
+        let text = self.language.names.in_full("");
+        let text = whole.strip_prefix(&text).filter(|_| !text.is_empty()).unwrap_or(&whole);
+        let lead = &whole[..whole.len() - text.len()];
         let (row, old) = self.deciding(text)?;
         let below = &text[old.len()..];
         if !below.is_empty() && self.what != SymbolKind::Package {
@@ -169,7 +193,7 @@ impl Rows {
         (old.len() < text.len()
             || self.language.names.segments(old).len() > 1
             || self.what == SymbolKind::Package)
-            .then(|| (row, format!("{new}{below}")))
+            .then(|| (row, doubled_like(written, &format!("{lead}{new}{below}"))))
     }
 
     /// The full names in a text, with what they become.
@@ -181,7 +205,7 @@ impl Rows {
                 let Some(new) = r.new_for(&self.language.names, old) else { continue };
                 for at in spelled_in(text, old, self.what == SymbolKind::Package) {
                     if !self.keeps(&spelled_on(text, at)) && !out.iter().any(|o| o.1.meets(at)) {
-                        out.push((i, at, new.clone()));
+                        out.push((i, at, doubled_like(at.of(text), &new)));
                     }
                 }
             }
@@ -193,16 +217,28 @@ impl Rows {
 
 /// Where a full name stands in a text by itself. A name of one part only is not a full name.
 pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
-    let single = !name.contains(['.', ':', '/']);
+    let doubled = name.replace('\\', "\\\\");
+    let mut out = spelled_so(text, name, below);
+    if doubled != name && text.contains("\\\\") {
+        out.extend(spelled_so(text, &doubled, below));
+        out.sort();
+    }
+    out
+}
+
+fn spelled_so(text: &str, name: &str, below: bool) -> Vec<Span> {
+    let single = !name.contains(BETWEEN);
     let found = memchr::memmem::find_iter(text.as_bytes(), name.as_bytes());
     let word = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
     found
         .filter(|at| {
             let (before, after) = (&text[..*at], &text[at + name.len()..]);
-            let starts = !before.ends_with(|c: char| word(c) || matches!(c, '.' | '/' | '-' | '@'));
+            let inner = before.trim_end_matches('\\');
+            let starts = !before.ends_with(|c: char| word(c) || matches!(c, '.' | '/' | '-' | '@'))
+                && (inner.len() == before.len() || !inner.ends_with(word));
             let next = after.chars().next();
-            let goes_on = after.starts_with(['.', ':', '/', '-'])
-                && after[1..].trim_start_matches(':').starts_with(word);
+            let goes_on = after.starts_with(['.', ':', '/', '-', '\\'])
+                && after[1..].trim_start_matches([':', '\\']).starts_with(word);
             if single && !(below && goes_on && !after.starts_with(['-', '/'])) {
                 return false;
             }
@@ -210,7 +246,7 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
             starts
                 && !next.is_some_and(word)
                 && !own_file
-                && (below || !goes_on || !after.starts_with('/'))
+                && (below || !goes_on || !after.starts_with(['/', '\\']))
         })
         .map(|at| Span::new(at, at + name.len()))
         .collect()
@@ -219,7 +255,7 @@ pub(super) fn spelled_in(text: &str, name: &str, below: bool) -> Vec<Span> {
 /// True for a name that nothing but a name of code looks like: a single word is one only where more follows than the
 /// ending of a file would.
 fn tells(text: &str, at: Span) -> bool {
-    if at.of(text).contains(['.', ':', '/']) {
+    if at.of(text).contains(BETWEEN) {
         return true;
     }
     let whole = spelled_on(text, at);
@@ -314,7 +350,10 @@ impl TextWatch {
         let apart = named.iter().filter_map(|s| apart(s));
         let apart = apart.map(|(module, name)| vec![module.to_owned(), name.to_owned()]);
         let needs = Needs::of(whole.chain(apart));
-        let scan = AhoCorasick::new(&symbols).ok();
+        // Formats with backslashes of their own double those of names.
+        let spelled = symbols.iter().cloned();
+        let spelled = spelled.chain(symbols.iter().map(|s| s.replace('\\', "\\\\")));
+        let scan = AhoCorasick::new(spelled).ok();
         Self { tables, symbols, named, kept, needs, scan }
     }
 }
@@ -333,7 +372,7 @@ impl Runner for TextWatch {
     fn remains(&self, cx: &FileCx<'_>, out: &mut Vec<Remains>) {
         let mut held = vec![false; self.symbols.len()];
         for hit in self.scan.iter().flat_map(|s| s.find_overlapping_iter(cx.text)) {
-            held[hit.pattern().as_usize()] = true;
+            held[hit.pattern().as_usize() % self.symbols.len()] = true;
         }
         let held = self.symbols.iter().zip(held).filter(|h| h.1);
         for (symbol, _) in held {
@@ -403,7 +442,7 @@ const IMPORTS: &[&str] = &["import", "from", "use", "using", "require", "include
 
 /// The module of a symbol and its last name, where an import may say them apart.
 fn apart(symbol: &str) -> Option<(&str, &str)> {
-    let at = symbol.rfind([':', '.'])?;
+    let at = symbol.rfind([':', '.', '\\'])?;
     let (module, name) = (symbol[..at].trim_end_matches(':'), &symbol[at + 1..]);
     let plain = name.chars().all(|c| c.is_alphanumeric() || c == '_') && name.len() > 2;
     (plain && !module.is_empty()).then_some((module, name))

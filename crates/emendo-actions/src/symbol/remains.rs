@@ -84,7 +84,8 @@ impl SymbolRunner {
             let exact = old.len() == import.path().len();
             let own = p.cx.project.type_of(old).is_some();
             let aliased = import.aliased() && import.path() != old;
-            if (exact || self.what == SymbolKind::Package) && !own && !aliased {
+            let other = exact && !self.serves(p, import);
+            if (exact || self.what == SymbolKind::Package) && !own && !aliased && !other {
                 let at = import.item.unwrap_or(import.span);
                 out.push(self.remains(row, at, Certainty::Certain, "it is imported here"));
             }
@@ -138,8 +139,9 @@ impl SymbolRunner {
         let (names, old) = (&self.rows.language.names, &self.rows.all[row].olds[0]);
         let text = p.text(span);
         for at in spelled_in(text, old, self.what == SymbolKind::Package) {
-            if !self.rows.keeps(&spelled_on(text, at)) {
-                let at = at.shifted(span.start as usize);
+            let kept = self.rows.keeps(&spelled_on(text, at));
+            let at = at.shifted(span.start as usize);
+            if !kept && !self.is_word(p, row, at) {
                 out.push(self.remains(row, at, Certainty::Likely, why));
             }
         }
@@ -153,7 +155,7 @@ impl SymbolRunner {
         let owner = names.parent(old);
         let hidden = || p.resolver.taken(names.last(&owner), Space::Type, span.start, &owner);
         if self.what.member() && p.reaches() && !hidden() {
-            let short = [names.last(&owner), names.last(old)].join(names.separator);
+            let short = names.member(names.last(&owner), names.last(old));
             for at in spelled_in(text, &short, false) {
                 let at = at.shifted(span.start as usize);
                 out.push(self.remains(row, at, Certainty::Unsure, why));
@@ -167,6 +169,9 @@ impl SymbolRunner {
         let last = self.rows.language.names.last(old);
         for at in comment_mentions(p.text(span), last) {
             let at = at.shifted(span.start as usize);
+            if self.is_word(p, row, at) {
+                continue;
+            }
             let means = [Space::Type, Space::Value]
                 .iter()
                 .any(|s| p.resolver.means(&[last], *s, at.start, old).is_some());

@@ -206,7 +206,7 @@ impl SymbolRunner {
         {
             return true;
         }
-        let next = ahead.split(['.', ':']).find(|s| !s.is_empty()).unwrap_or("");
+        let next = ahead.split(['.', ':', '\\']).find(|s| !s.is_empty()).unwrap_or("");
         self.what == SymbolKind::Package && !next.is_empty() && p.cx.project.declares(old, next)
     }
 
@@ -367,6 +367,9 @@ impl SymbolRunner {
             return Ok(Rewritten { splices, imports: spelled.imports, kept: Vec::new() });
         }
         let written: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
+        if names.rooted && first.is_empty() {
+            return Ok(only(respell(names, &path[1..], &wanted)));
+        }
         let import = p.resolver.import_at(first, path[0].1.start);
         if names.full_names && import.is_none() && written == names.segments(old) {
             return Ok(only(respell(names, path, &wanted)));

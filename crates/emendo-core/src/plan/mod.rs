@@ -150,8 +150,9 @@ impl Plan {
         let own = Declared {
             types: asked()
                 .filter(|a| a.asks_declarations)
-                .filter(|a| a.language.is_some_and(|l| !l.imports.packages.is_empty()))
-                .flat_map(|a| type_names(&a.symbols))
+                .filter_map(|a| Some((a.language?, &a.symbols)))
+                .filter(|(l, _)| !l.imports.packages.is_empty())
+                .flat_map(|(l, symbols)| type_names(l, symbols))
                 .collect(),
             packages: asked().flat_map(|a| a.packages.clone()).collect(),
             supers: asked()
@@ -571,9 +572,10 @@ fn supers(language: &Language, subjects: &[Subject]) -> Vec<String> {
     subjects.iter().filter(|s| s.inherited).map(one).collect()
 }
 
-/// Names of types whose declaration in the project contradicts a symbol.
-fn type_names(symbols: &[String]) -> Vec<String> {
-    let parts =
-        symbols.iter().flat_map(|s| s.split('.').filter(|p| p.starts_with(char::is_uppercase)));
-    parts.map(str::to_owned).collect()
+/// Names of types whose declaration in the project contradicts a symbol; of functions too, where they have packages of their own.
+fn type_names(language: &Language, symbols: &[String]) -> Vec<String> {
+    let names = &language.names;
+    let named = |p: &&str| names.rooted || p.starts_with(char::is_uppercase);
+    let parts = symbols.iter().flat_map(|s| names.segments(s)).map(|p| names.last(p));
+    parts.filter(named).map(str::to_owned).collect()
 }

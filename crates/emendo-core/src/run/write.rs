@@ -152,8 +152,13 @@ impl FileRun {
         let edits = plan.edits(code.language, &code.facts, &self.text, self.base.line_end());
         let edits = self.imports_in_page(code, edits);
         let statements: Vec<Span> = edits.iter().filter_map(|e| e.statement).collect();
-        let absorbed: Vec<u32> =
-            active.iter().filter(|a| statements.contains(&a.1.draft.hull)).map(|a| a.0).collect();
+        // What they only stand beside is still to be done.
+        let over = |s: &Splice| edits.iter().any(|e| e.splice.span.meets(s.span));
+        let absorbed = active.iter().filter(|a| {
+            statements.contains(&a.1.draft.hull)
+                && (a.2.splices.is_empty() || a.2.splices.iter().any(over))
+        });
+        let absorbed: Vec<u32> = absorbed.map(|a| a.0).collect();
         (edits, absorbed)
     }
 

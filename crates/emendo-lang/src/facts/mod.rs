@@ -124,6 +124,19 @@ pub struct Member {
     pub read_by_calls: bool,
 }
 
+/// A type that documentation tells of what stands below it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct DocType {
+    /// The comment.
+    pub(crate) comment: Span,
+    /// The tag that it stands behind.
+    pub(crate) tag: &'static str,
+    /// The type.
+    pub(crate) ty: Span,
+    /// The name of what it is the type of, if that stands there.
+    pub(crate) name: Option<Span>,
+}
+
 /// The facts about one file, from one pass over its tree.
 #[derive(Debug)]
 pub struct FileFacts {
@@ -133,6 +146,10 @@ pub struct FileFacts {
     pub module: String,
     /// The place of the package statement.
     pub package_span: Option<Span>,
+    /// Types that documentation tells, in order.
+    pub(crate) doc_types: Vec<DocType>,
+    /// Functions and constants are imported apart from types, and letters are alike whatever their case.
+    pub(crate) apart: bool,
     /// All packages of the file, with where they hold, outer ones first.
     pub packages: Vec<(Span, String)>,
     /// The imports in order.
@@ -219,6 +236,13 @@ impl FileFacts {
     /// True if a word is known by this import, and not by another of the same name that stands nearer.
     pub fn rests_on(&self, word: &Word, import: &Import) -> bool {
         let at = word.span.start;
+        // The end of a longer name is known by how that begins.
+        if word.path_start < at && word.space != Space::Member && word.receiver.is_none() {
+            return false;
+        }
+        if self.apart && !serves(word, import) {
+            return false;
+        }
         let holds =
             |i: &Import| i.scope.end == u32::MAX || (i.scope.start <= at && at < i.scope.end);
         let nearer = |i: &Import| {
@@ -233,6 +257,29 @@ impl FileFacts {
     /// All places of a single name.
     pub fn words(&self, name: &str) -> &[Word] {
         self.words.get(name).map_or(&[], Vec::as_slice)
+    }
+
+    /// Places of a name in other letters, where their case does not tell names apart.
+    pub fn words_alike<'f>(&'f self, name: &'f str) -> impl Iterator<Item = &'f Word> {
+        let caseless = |w: &&Word| w.space != Space::Value;
+        let alike = move |k: &String| k.as_str() != name && k.eq_ignore_ascii_case(name);
+        let all = self.words.iter().filter(move |(k, _)| self.apart && alike(k));
+        all.flat_map(|(_, words)| words).filter(caseless)
+    }
+
+    /// True if two places lie in the same scope.
+    pub(crate) fn same_scope(&self, a: u32, b: u32) -> bool {
+        self.scope_at(a) == self.scope_at(b)
+    }
+
+    /// The functions at the top of packages, with their packages.
+    pub(crate) fn functions(&self) -> impl Iterator<Item = (&str, &str)> {
+        let tops = self
+            .scopes
+            .iter()
+            .filter(|s| s.parent.is_none() || self.packages.iter().any(|(at, _)| *at == s.span));
+        let all = tops.flat_map(|s| &s.bindings).filter(|b| b.space == Space::Callable);
+        all.map(|b| (self.package_at(b.at.start), b.name.as_str()))
     }
 
     /// All single names of the file.
@@ -294,6 +341,7 @@ impl FileFacts {
                 && i.path() != import.path()
                 && i.scope == import.scope
                 && i.is_type == import.is_type
+                && (!self.apart || i.is_static == import.is_static)
         };
         import.local().is_some() && plain(import) && self.imports.iter().any(other)
     }
@@ -329,5 +377,14 @@ impl FileFacts {
             }
         }
         i
+    }
+}
+
+/// True if a word is one that an import of its kind makes known, where functions are imported apart from types.
+fn serves(word: &Word, import: &Import) -> bool {
+    match word.space {
+        Space::Callable => import.is_static,
+        Space::Type => !import.is_static,
+        Space::Value | Space::Member | Space::Declared => false,
     }
 }

@@ -126,12 +126,12 @@ impl Renames {
 
 /// A symbol and all that it lies below, each with the rest of it.
 fn parents(symbol: &str) -> impl Iterator<Item = (&str, &str)> {
-    let cuts = symbol.match_indices(['.', ':', '/']).map(|(at, _)| at);
+    let cuts = symbol.match_indices(['.', ':', '/', '\\']).map(|(at, _)| at);
     cuts.chain(std::iter::once(symbol.len())).map(|at| symbol.split_at(at))
 }
 
 /// What of `symbol` lies below `parent`, with its leading separator; empty if they are equal.
 pub(crate) fn below<'a>(symbol: &'a str, parent: &str) -> Option<&'a str> {
     let rest = symbol.strip_prefix(parent)?;
-    (rest.is_empty() || rest.starts_with(['.', ':', '/'])).then_some(rest)
+    (rest.is_empty() || rest.starts_with(['.', ':', '/', '\\'])).then_some(rest)
 }

@@ -126,6 +126,9 @@ impl FileFacts {
                     .part(hint);
             }
         }
+        for (package, name) in self.functions().filter(|_| self.apart) {
+            h.part("function").part(package).part(name);
+        }
         for name in self.around_types() {
             h.part(name);
         }

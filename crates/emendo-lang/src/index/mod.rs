@@ -68,6 +68,8 @@ pub struct DeclaredIn {
     outside: Digest,
     passed: Option<Arc<Passed>>,
     types: Vec<(String, TypeInfo)>,
+    /// Functions at the top of packages, as names of calls: package, name.
+    functions: Vec<(String, String)>,
 }
 
 impl DeclaredIn {
@@ -195,12 +197,17 @@ impl Index {
             outside: facts.outside(language, text),
             passed: language.modules.is_some().then(|| Arc::new(Passed::of(language, facts))),
             types,
+            functions: match names.rooted {
+                true => facts.functions().map(|(p, f)| (p.to_owned(), format!("{f}()"))).collect(),
+                false => Vec::new(),
+            },
         }
     }
 
     /// Takes in what a file declares. Gives the full names of its types.
     pub fn take(&mut self, declared: DeclaredIn) -> Vec<String> {
-        let DeclaredIn { language, path, package, globals, outside, passed, types } = declared;
+        let DeclaredIn { language, path, package, globals, outside, passed, types, functions } =
+            declared;
         let names = &language.names;
         if !globals.is_empty() {
             self.globals.entry(language.id).or_default().extend(globals);
@@ -216,6 +223,9 @@ impl Index {
             && let Ok(mut modules) = self.modules.write()
         {
             modules.insert(path, Some(passed));
+        }
+        for (package, name) in functions {
+            self.packages.entry(package).or_default().insert(name);
         }
         let mut out = Vec::new();
         for (name, info) in types {

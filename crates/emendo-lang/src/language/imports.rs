@@ -30,6 +30,8 @@ pub struct Imports {
     pub group: fn(&str) -> u8,
     /// Whether a symbol used in this space is imported as a member.
     pub imports_member: fn(&str, Space) -> bool,
+    /// Imports of types stand before those of functions.
+    pub types_first: bool,
     /// A symbol of one segment is a module, which is imported by itself.
     pub roots: bool,
     /// The imports that a file has by the project that it belongs to.
@@ -55,6 +57,7 @@ impl Imports {
         paths_in_lists: false,
         group: |_| 0,
         imports_member: |_, _| false,
+        types_first: false,
         roots: false,
         of_project: |_, _| Vec::new(),
     };

@@ -31,7 +31,7 @@ pub use typing::{
     Branch, Branching, BuiltIn, CaseRule, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test,
     TypePart, Typing,
 };
-pub use words::{DocCode, Words};
+pub use words::{DocCode, DocTypes, Split, Words};
 
 pub use space::{Reach, Space};
 pub use tags::Tags;
@@ -103,7 +103,7 @@ impl Language {
     pub fn claims(&self, path: &RelPath) -> bool {
         match path.read_as() {
             Some(word) => word == self.id,
-            None => path.extension().is_some_and(|e| self.claims_ending(e)),
+            None => !self.excepts(path) && path.extension().is_some_and(|e| self.claims_ending(e)),
         }
     }
 
@@ -111,8 +111,12 @@ impl Language {
     pub fn reads(&self, path: &RelPath) -> bool {
         match path.read_as() {
             Some(word) => word == self.id,
-            None => path.extension().is_some_and(|e| self.reads_ending(e)),
+            None => !self.excepts(path) && path.extension().is_some_and(|e| self.reads_ending(e)),
         }
+    }
+
+    fn excepts(&self, path: &RelPath) -> bool {
+        self.grammar.except.iter().any(|e| path.name().ends_with(e))
     }
 
     /// True if files with this ending are of this language.
@@ -158,10 +162,18 @@ impl Language {
         node
     }
 
+    /// The name of a variable without the mark before it; any other node itself.
+    pub fn unmarked<'t>(&self, node: tree_sitter::Node<'t>, text: &str) -> tree_sitter::Node<'t> {
+        let mark = self.names.variable_mark;
+        let marked = !mark.is_empty() && text[node.start_byte()..].starts_with(mark);
+        if marked { node.named_child(0).unwrap_or(node) } else { node }
+    }
+
     /// True for what a single slot never takes.
     pub fn is_spread(&self, node: tree_sitter::Node<'_>) -> bool {
         let kind = node.kind();
         self.compare.spreads.contains(&kind)
+            || self.compare.spreads.contains(&self.core(node).kind())
             || self
                 .compare
                 .spread_fields

@@ -24,8 +24,47 @@ impl Names {
             out.push(&rest[..dots]);
             rest = &rest[dots..];
         }
-        out.extend(rest.split(self.separator).filter(|s| dots == 0 || !s.is_empty()));
+        // A member keeps its mark: it is another thing than what lies below a package of that name.
+        let (path, member) = rest.split_at(self.member_at(rest).unwrap_or(rest.len()));
+        out.extend(path.split(self.separator).filter(|s| dots == 0 || !s.is_empty()));
+        out.extend(Some(member).filter(|m| !m.is_empty()));
         out
+    }
+
+    /// Where the member of a type begins in a symbol, with its mark.
+    fn member_at(&self, symbol: &str) -> Option<usize> {
+        if self.member_mark.is_empty() { None } else { symbol.find(self.member_mark) }
+    }
+
+    /// The symbol of a member of a type, or of what lies below a module.
+    pub fn member(&self, owner: &str, name: &str) -> String {
+        if self.member_mark.is_empty() {
+            let mut whole = self.segments(owner);
+            whole.push(name);
+            return self.join(&whole);
+        }
+        format!("{owner}{}{name}", self.member_mark)
+    }
+
+    /// True for the symbol of a member, where that shows.
+    pub fn is_member(&self, symbol: &str) -> bool {
+        self.member_at(symbol).is_some()
+    }
+
+    /// A symbol as recipes may write it, in the form in which symbols are compared: without a sign that it begins with
+    /// because it is written in full, and without that of a variable.
+    pub fn plain(&self, symbol: &str) -> String {
+        if !self.rooted {
+            return symbol.to_owned();
+        }
+        let symbol = symbol.strip_prefix(self.separator).unwrap_or(symbol);
+        let marked = format!("{}{}", self.member_mark, self.variable_mark);
+        symbol.replace(&marked, self.member_mark)
+    }
+
+    /// A symbol as it is written where no import helps.
+    pub fn in_full(&self, symbol: &str) -> String {
+        if self.rooted { format!("{}{symbol}", self.separator) } else { symbol.to_owned() }
     }
 
     /// The symbol of these segments.
@@ -33,7 +72,8 @@ impl Names {
         let mut out = String::new();
         for (i, s) in segments.iter().enumerate() {
             let module = i == 1 && !self.module_separator.is_empty();
-            if i > 0 && !(self.leading_dots && out.ends_with('.')) {
+            let marked = !self.member_mark.is_empty() && s.as_ref().starts_with(self.member_mark);
+            if i > 0 && !marked && !(self.leading_dots && out.ends_with('.')) {
                 out.push_str(if module { self.module_separator } else { self.separator });
             }
             out.push_str(s.as_ref());
@@ -43,7 +83,11 @@ impl Names {
 
     /// The last segment of a symbol.
     pub fn last<'s>(&self, symbol: &'s str) -> &'s str {
-        self.segments(symbol).last().copied().unwrap_or(symbol)
+        let last = self.segments(symbol).last().copied().unwrap_or(symbol);
+        if self.member_mark.is_empty() {
+            return last;
+        }
+        last.strip_prefix(self.member_mark).unwrap_or(last)
     }
 
     /// The symbol without its last segment; empty if it has one only.
@@ -87,6 +131,14 @@ pub struct Names {
     pub separator: &'static str,
     /// After the module of a symbol, where modules are strings; else empty.
     pub module_separator: &'static str,
+    /// Before a member of a type, where that is joined otherwise than a path; else empty.
+    pub member_mark: &'static str,
+    /// Before the name of a variable; empty if there is none.
+    pub variable_mark: &'static str,
+    /// A path that begins with the separator is written from the outermost package; any other begins with what an import
+    /// makes known, or with the package around. Functions and constants are imported apart from types, and are those of the
+    /// outermost package where the own one has none.
+    pub rooted: bool,
     /// Paths are joined otherwise than members: only a type or a module stands before the separator.
     pub paths_apart: bool,
     /// Leading dots of a symbol stand for packages around.
@@ -128,6 +180,9 @@ impl Names {
     pub const NONE: Self = Self {
         separator: "",
         module_separator: "",
+        member_mark: "",
+        variable_mark: "",
+        rooted: false,
         paths_apart: false,
         leading_dots: false,
         full_names: false,

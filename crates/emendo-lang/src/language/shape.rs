@@ -12,11 +12,14 @@ pub struct Keyed {
     pub shorthand: &'static str,
     /// A pair whose value is a function written behind its key, and the words that make it something else.
     pub method: (&'static str, &'static [&'static str]),
+    /// What has no value is no pair: an item of the list that stands alone.
+    pub valued: bool,
 }
 
 impl Keyed {
     /// A row that says nothing yet.
-    pub const NONE: Self = Self { list: "", pair: "", key: "", shorthand: "", method: ("", &[]) };
+    pub const NONE: Self =
+        Self { list: "", pair: "", key: "", shorthand: "", method: ("", &[]), valued: false };
 }
 
 /// A surrounding for a fragment.
@@ -135,6 +138,8 @@ pub struct Compare {
     pub arity_tells: bool,
     /// Kinds of other lists, whose items go with a separator.
     pub lists: &'static [&'static str],
+    /// Kinds whose brackets may be written in several ways, with all tokens of these: they never tell two codes apart.
+    pub bracketed: &'static [(&'static str, &'static [&'static str])],
     /// Kinds of literals that are compared by their contents, whatever their quotes.
     pub strings: &'static [&'static str],
     /// Kinds inside such literals that hold code.
@@ -164,6 +169,7 @@ impl Compare {
         type_arguments: &[],
         arity_tells: false,
         lists: &[],
+        bracketed: &[],
         strings: &[],
         interpolations: &[],
         loose_text: &[],

@@ -232,6 +232,8 @@ pub struct Syntax {
     pub callables: &'static [&'static str],
     /// Types that are functions by their arguments.
     pub delegates: &'static [Delegate],
+    /// Types that may say what their keys are before what they hold.
+    pub keyed: &'static [&'static str],
     /// The list that brackets make.
     pub list: &'static str,
     /// A type in square brackets is a list, and not several values at once.
@@ -257,6 +259,7 @@ impl Syntax {
         tuple: ("", ""),
         callables: &[],
         delegates: &[],
+        keyed: &[],
         list: "",
         bracket_list: false,
         qualified: false,
@@ -287,6 +290,8 @@ pub struct BuiltIn {
     pub text_joins: bool,
     /// Operators that types may declare: the sign, the member of the left side, and that of the right side.
     pub operators: &'static [(&'static str, &'static str, &'static str)],
+    /// What behind the name of a type names that type itself; empty if there is nothing.
+    pub type_word: &'static str,
     /// The member of a function, or of an object that is called like one; empty if there is none.
     pub invoke: &'static str,
     /// What stands for no parameters, where a list of one has no brackets.
@@ -315,6 +320,7 @@ impl BuiltIn {
         opened_later: ("", ""),
         text_joins: false,
         operators: &[],
+        type_word: "",
         invoke: "",
         no_params: "",
         closure: ("", ""),

@@ -10,14 +10,18 @@ pub struct Words {
     pub paths: &'static [&'static str],
     /// Positions (parent kind, field) that decide the space of a name.
     pub positions: &'static [(&'static str, &'static str, Space)],
+    /// A name after one of these tokens is that of a type.
+    pub types_after: &'static [&'static str],
+    /// Words behind a name that is that of a method, although it is not called.
+    pub method_before: &'static [&'static str],
     /// A name after one of these tokens is a member.
     pub member_after: &'static [&'static str],
     /// Kinds whose first word stands for the whole: after a dot it is a member.
     pub heads: &'static [&'static str],
-    /// Calls whose receiver and name are fields of one node: kind, receiver, name.
-    pub call: (&'static str, &'static str, &'static str),
+    /// Calls whose receiver and name are parts of one node: kind, receiver, name.
+    pub calls: &'static [Split],
     /// Member access: kind, receiver, name.
-    pub member: (&'static str, &'static str, &'static str),
+    pub members: &'static [Split],
     /// Kinds of expressions with the field that leads to what they are built on.
     pub receivers: &'static [(&'static str, &'static str)],
     /// Where types are written in text: the kind of a type, in which strings hold code, and how comments with types begin.
@@ -26,13 +30,44 @@ pub struct Words {
     pub methods_apart: (&'static str, &'static str, &'static str),
     /// The kind of a call in whose texts names in braces are variables; empty if there is none.
     pub inline_names: &'static str,
-    /// Where texts in a type name members of the type that stands first: the kind, and the names before it (any if there
-    /// are none).
+    /// Where texts name members of what stands first: the kind, and the names before it (any if there are none).
     pub member_texts: &'static [(&'static str, &'static [&'static str])],
+    /// Such a text may be a text like any other.
+    pub loose_member_texts: bool,
     /// A literal that is a statement of its own is documentation.
     pub doc_literals: bool,
+    /// How documentation tells types; none where it does not.
+    pub doc_types: Option<DocTypes>,
     /// How documentation holds code that is compiled; none where it does not.
     pub doc_code: Option<DocCode>,
+}
+
+/// A kind of node that holds a receiver and a name: the kind, and the fields of both (numbers are those of named children).
+pub type Split = (&'static str, &'static str, &'static str);
+
+/// Types in documentation, behind tags.
+pub struct DocTypes {
+    /// How a comment begins that documents.
+    pub begins: &'static str,
+    /// The tag of a variable or a field.
+    pub value: &'static str,
+    /// The tag of a parameter.
+    pub parameter: &'static str,
+    /// The tag of what a function gives.
+    pub result: &'static str,
+    /// The tag of a function that is called though nothing declares it: more types stand behind its name.
+    pub call: &'static str,
+    /// Other tags with types.
+    pub others: &'static [&'static str],
+    /// Declared types of which documentation may say more.
+    pub open: &'static [&'static str],
+}
+
+impl DocTypes {
+    /// All tags.
+    pub(crate) fn tags(&self) -> impl Iterator<Item = &&'static str> {
+        [&self.value, &self.parameter, &self.result, &self.call].into_iter().chain(self.others)
+    }
 }
 
 /// Code in documentation.
@@ -48,21 +83,40 @@ pub struct DocCode {
 }
 
 impl Words {
+    /// How a call of this kind is made up, if its receiver and its name are parts of it.
+    pub fn call(&self, kind: &str) -> Option<Split> {
+        self.calls.iter().find(|s| s.0 == kind).copied()
+    }
+
+    /// How a member access of this kind is made up.
+    pub fn member(&self, kind: &str) -> Option<Split> {
+        self.members.iter().find(|s| s.0 == kind).copied()
+    }
+
+    /// How a call or a member access of this kind is made up.
+    pub fn split(&self, kind: &str) -> Option<Split> {
+        self.call(kind).or_else(|| self.member(kind))
+    }
+
     /// Nothing of it.
     pub const NONE: Self = Self {
         kinds: &[],
         paths: &[],
         positions: &[],
+        types_after: &[],
+        method_before: &[],
         member_after: &[],
         heads: &[],
-        call: ("", "", ""),
-        member: ("", "", ""),
+        calls: &[],
+        members: &[],
         receivers: &[],
         quoted_types: None,
         methods_apart: ("", "", ""),
         inline_names: "",
         member_texts: &[],
+        loose_member_texts: false,
         doc_literals: false,
+        doc_types: None,
         doc_code: None,
     };
 }

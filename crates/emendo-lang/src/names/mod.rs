@@ -8,6 +8,7 @@
 //! language's file says where they lie).
 
 mod candidates;
+mod rooted;
 mod spell;
 mod static_type;
 
@@ -33,6 +34,13 @@ impl<'a> Resolver<'a> {
     /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
     pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
         let names = &self.language.names;
+        if names.rooted {
+            let mut meant = self.rooted(path, space, at).into_iter();
+            let same = |meant: &str| meant == symbol || rooted::alike(meant, symbol);
+            let variable = path.len() == 1 && space == Space::Value;
+            let found = meant.find(|(meant, _)| same(meant)).filter(|_| !variable);
+            return found.map(|(_, fact)| fact);
+        }
         let wanted = names.segments(symbol);
         let first = *path.first()?;
         if names.full_names && path.len() > 1 && path == wanted {
@@ -90,8 +98,11 @@ impl<'a> Resolver<'a> {
 
     /// The innermost thing that makes a name known: a declaration of the file, or an import.
     fn head(&self, first: &str, space: Space, at: u32) -> Option<Head<'a>> {
-        let own = self.facts.lookup(first, spaces(space), at);
         let import = self.imported_at(first, space, at);
+        if self.language.names.rooted {
+            return import.map(Head::Import);
+        }
+        let own = self.facts.lookup(first, spaces(space), at);
         match (own, import) {
             (Some(own), Some(import)) => {
                 let inner = own.scope.start >= import.scope.start && own.scope != import.scope;
@@ -192,7 +203,10 @@ impl<'a> Resolver<'a> {
         let fits = |i: &&Import| {
             !i.passes_on
                 && (space != Space::Callable || i.is_static)
-                && i.local() == Some(name)
+                && (!self.language.names.rooted || i.is_static == (space == Space::Callable))
+                && i.local().is_some_and(|own| {
+                    own == name || self.language.names.rooted && rooted::alike(own, name)
+                })
                 && (at == u32::MAX
                     || (i.scope.start <= at
                         && at < i.scope.end.max(at + u32::from(i.scope.end == u32::MAX))))
@@ -368,6 +382,9 @@ impl<'a> Resolver<'a> {
         if self.means(&path, space, at, symbol).is_some() {
             return false;
         }
+        if self.language.names.rooted {
+            return self.rooted_taken(name, space, at);
+        }
         let spaces = [Space::Value, Space::Type];
         let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
         self.facts.lookup(name, looked, at).is_some()
@@ -400,6 +417,7 @@ impl<'a> Resolver<'a> {
     fn full_name(&self, package: &str, text: &str) -> bool {
         self.facts.words(self.language.names.last(package)).iter().any(|w| {
             let path = Span { start: w.path_start, end: w.span.end }.of(text);
+            let path = path.strip_prefix(self.language.names.separator).unwrap_or(path);
             path.len() == package.len() && path == package
         })
     }

@@ -74,8 +74,11 @@ impl Resolver<'_> {
         let taken = self.taken(simple, space, at, symbol);
         let alone = names.segments(symbol).len() < 2;
         let module = self.language.imports.roots && !names.builtin.contains(&symbol);
-        if (taken && names.full_names) || (alone && !module) {
-            return Ok(Spelled { text: symbol.to_owned(), imports: Vec::new() });
+        // Where a file holds several packages, an import of one does not hold in the others.
+        let several = names.rooted && self.facts.packages.len() > 1;
+        let unimported = several || alone && !module && !(names.rooted && self.imports_outermost());
+        if (taken && names.full_names) || unimported {
+            return Ok(Spelled { text: names.in_full(symbol), imports: Vec::new() });
         }
         let mut import = self.language.import_of(symbol, space);
         if taken {

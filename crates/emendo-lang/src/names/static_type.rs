@@ -130,7 +130,7 @@ impl Resolver<'_> {
                 Some(Gives::Made(field)) if crate::tree::span(*n) == at => Some((*n, field)),
                 _ => None,
             })?;
-        let named = crate::types::part(node, field)?;
+        let named = crate::tree::part(node, field)?;
         let given = node.child_by_field_name("type_arguments");
         let end = given.map_or(named.end_byte(), |g| g.end_byte());
         let text = self.text.get(named.start_byte()..end)?;

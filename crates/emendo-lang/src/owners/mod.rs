@@ -139,10 +139,15 @@ impl Resolver<'_> {
 
     /// A member of a type around, named without the object.
     fn implied(&self, word: &Word, name: &str, owner: &dyn Fn(&str) -> bool) -> Owner {
-        if self.language.names.members_need_receiver {
+        let at = word.span.start;
+        let by_name = || {
+            let declared = self.facts.lookup(name, &[Space::Value], at);
+            declared.is_some_and(|d| self.facts.owner_of(d.at).is_some())
+        };
+        // A parameter that declares a member is one and the other.
+        if self.language.names.members_need_receiver && !by_name() {
             return Owner::Not;
         }
-        let at = word.span.start;
         let spaces: &[Space] =
             if word.space == Space::Callable { &[Space::Callable] } else { &[Space::Value] };
         let declared = self.facts.lookup(name, spaces, at);

@@ -34,7 +34,7 @@ impl Resolver<'_> {
         }
         if let Some(t) = self.facts.owner_of(at) {
             let owner = self.own_name(t);
-            let symbol = self.below(&owner, name);
+            let symbol = self.language.names.member(&owner, name);
             return Some(Visible { symbol, owner: Some(owner) });
         }
         let around = match self.language.modules {

@@ -13,8 +13,8 @@ use tree_sitter::{InputEdit, Parser, Point, Range};
 
 pub use shown::{in_line, shown};
 pub use walk::{
-    children, children_with_fields, descend, holds_code, is_item, is_separator, skipped, span,
-    spliced, token_texts, tokens, walk, walk_cursor, words_in,
+    at_place, children, children_with_fields, descend, holds_code, is_item, is_separator, named,
+    part, skipped, span, spliced, token_texts, tokens, walk, walk_cursor, words_in,
 };
 
 use crate::language::{Budget, Language, Layer};

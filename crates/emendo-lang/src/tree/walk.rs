@@ -50,6 +50,31 @@ pub fn is_item(node: Node<'_>) -> bool {
     (node.is_named() || node.kind() == "_") && !node.is_extra()
 }
 
+/// The part of a node in a field; a number is that of a named child, nothing the first.
+pub fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
+    if field.is_empty() {
+        return named(node).into_iter().next();
+    }
+    match field.parse::<usize>() {
+        Ok(n) => named(node).into_iter().nth(n),
+        Err(_) => node.child_by_field_name(field),
+    }
+}
+
+/// True if a node stands in a place of what holds it: in any, in a field, or as the first where that has no fields.
+pub fn at_place(node: Node<'_>, place: &str, field: &str) -> bool {
+    match place {
+        "" => true,
+        "0" => field.is_empty() && node.prev_named_sibling().is_none(),
+        place => place == field,
+    }
+}
+
+/// The children that are items.
+pub fn named<'t>(node: Node<'t>) -> Vec<Node<'t>> {
+    children(node).into_iter().filter(|c| is_item(*c)).collect()
+}
+
 /// A node's children with their fields.
 pub fn children_with_fields<'t>(node: Node<'t>) -> Vec<(Node<'t>, Option<&'t str>)> {
     let mut out = Vec::new();

@@ -98,7 +98,7 @@ impl Learned {
         let names = &language.names;
         let mut more = Vec::new();
         for (member, all) in &self.members {
-            let whole = format!("{symbol}{}{member}", names.separator);
+            let whole = names.member(symbol, member);
             for other in spellings.of(&whole).iter().skip(1) {
                 let last = names.last(other);
                 if last != member && !self.members.contains_key(last) {
@@ -143,7 +143,8 @@ impl Learned {
         };
         let (symbol, params) = head(language, &from.name)
             .ok_or_else(|| wrong(&from.name, "this is not the name of a type"))?;
-        let mut out = Self { params, exports: from.exports.clone(), ..Self::default() };
+        let exports = from.exports.iter().map(|e| language.names.plain(e)).collect();
+        let mut out = Self { params, exports, ..Self::default() };
         let ty = |out: &Self, text: &str| {
             let read = read_notation(language, text, &|n| named(language, &out.params, n, name));
             match read {
@@ -172,7 +173,10 @@ impl Learned {
             let lambda = lambda.iter().map(|t| ty(&out, t)).collect::<Result<Vec<_>, _>>()?;
             let says = Certainty::Certain;
             let told = MemberType { params, gives, lambda, says, place: None, plain: None };
-            out.members.entry(member.trim().to_owned()).or_default().push(told);
+            let member = member.trim();
+            let marked = member.strip_prefix(language.names.variable_mark);
+            let name = marked.unwrap_or(member).to_owned();
+            out.members.entry(name).or_default().push(told);
         }
         Ok((symbol, out))
     }
@@ -254,7 +258,7 @@ fn head(language: &Language, text: &str) -> Option<(String, Vec<String>)> {
         None => (text, Vec::new()),
     };
     let blank = symbol.is_empty() || symbol.contains(char::is_whitespace);
-    (!blank).then(|| (symbol.to_owned(), params))
+    (!blank).then(|| (language.names.plain(symbol), params))
 }
 
 fn takes<E>(text: &str, ty: impl Fn(&str) -> Result<Ty, E>) -> Result<Takes, E> {

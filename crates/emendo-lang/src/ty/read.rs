@@ -1,6 +1,6 @@
 //! Types as they are written, read without a tree: in declarations, in quotes, in recipes, in tables.
 
-use crate::language::{Language, Syntax, Typing};
+use crate::language::{Language, Names, Syntax, Typing};
 use crate::ty::{DEPTH, Ty};
 
 /// Longest type that is looked at.
@@ -9,14 +9,15 @@ const LONGEST: usize = 4000;
 /// Reads a written type. `name` tells what a dotted name stands for.
 pub(crate) fn read_type(
     typing: &Typing,
-    separator: &str,
+    names: &Names,
     text: &str,
     name: &dyn Fn(&str) -> Ty,
 ) -> Ty {
     if text.len() > LONGEST {
         return Ty::Unknown;
     }
-    Reader { typing, separator, rest: text, name, modules: false }.all()
+    let (separator, rooted) = (names.separator, names.rooted);
+    Reader { typing, separator, rooted, rest: text, name, modules: false }.all()
 }
 
 /// Reads a type as recipes write it: with full symbols, modules among them.
@@ -24,12 +25,16 @@ pub(crate) fn read_notation(language: &Language, text: &str, name: &dyn Fn(&str)
     let names = &language.names;
     let modules = !names.module_separator.is_empty();
     let typing = &language.typing;
-    Reader { typing, separator: names.separator, rest: text, name, modules }.all()
+    let plain = |n: &str| name(&names.plain(n));
+    let (separator, rooted) = (names.separator, names.rooted);
+    Reader { typing, separator, rooted, rest: text, name: &plain, modules }.all()
 }
 
 struct Reader<'a> {
     typing: &'a Typing,
     separator: &'a str,
+    /// A path may begin with the separator.
+    rooted: bool,
     rest: &'a str,
     name: &'a dyn Fn(&str) -> Ty,
     /// Names may hold modules.
@@ -255,7 +260,7 @@ impl<'a> Reader<'a> {
         let inner = &self.rest[1..=end];
         self.rest = &self.rest[end + 2..];
         if self.syntax().quoted {
-            return read_type(self.typing, self.separator, inner, self.name);
+            return Reader { rest: inner, ..*self }.all();
         }
         Ty::object(self.typing.built_in.text)
     }
@@ -273,6 +278,7 @@ impl<'a> Reader<'a> {
 
     /// A type by its name, with arguments.
     fn path(&mut self, depth: usize) -> Ty {
+        let full = self.rooted && self.take(self.separator);
         let mut first = self.word();
         self.blanks();
         let before = !self.rest.starts_with(['>', ',', ')', ']']) && !self.rest.is_empty();
@@ -287,7 +293,7 @@ impl<'a> Reader<'a> {
             return Ty::Unknown;
         }
         let generic = self.syntax().generic;
-        let mut path = first.to_owned();
+        let mut path = if full { format!("{}{first}", self.separator) } else { first.to_owned() };
         let mut args: Option<Vec<Ty>> = None;
         loop {
             self.blanks();
@@ -339,6 +345,9 @@ impl<'a> Reader<'a> {
         let short = last(path, self.separator);
         if syntax.nothing.contains(&path) {
             return Ty::Nothing;
+        }
+        if syntax.keyed.contains(&path) && args.len() == 2 {
+            args.remove(0);
         }
         if let Some((_, symbol)) = self.typing.built_in.primitives.iter().find(|p| p.0 == path) {
             return Ty::object(symbol).with(args);

@@ -10,8 +10,8 @@ use crate::ground::Certainty;
 use crate::language::{CalleeRule, Gives, Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
+use crate::tree::{named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
-use crate::types::infer::{named, part};
 
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -10,7 +10,7 @@ use crate::ground::Certainty;
 use crate::language::{Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::in_line;
-use crate::tree::{children, is_item, span};
+use crate::tree::{children, named, part, span};
 use crate::ty::{DEPTH, Ty, TypeAnswer, read_type};
 
 /// How far inferences are put onto one another.
@@ -100,7 +100,10 @@ impl<'a> Resolver<'a> {
             Gives::Awaited(field) => self.opened_up(part(field)?, "await"),
             Gives::Unwrapped(field) => self.opened_up(part(field)?, "?"),
             Gives::Call => self.called(node),
-            Gives::Member(of, name) => self.member_at(node, part(of), part(name)?),
+            Gives::Member(of, name) => {
+                let name = self.language.unmarked(part(name)?, self.text);
+                self.member_at(node, part(of), name)
+            }
             Gives::Name => self.name(node),
             Gives::Own => self.itself(node, text),
             Gives::Base => self.base(node),
@@ -332,7 +335,7 @@ impl<'a> Resolver<'a> {
     pub(crate) fn read(&self, text: &str, at: u32) -> Ty {
         let names = &self.language.names;
         let typing = &self.language.typing;
-        read_type(typing, names.separator, text, &|name| {
+        read_type(typing, names, text, &|name| {
             if self.language.declares.hints.own.contains(&name) {
                 let around = self.facts.types_at(at).next();
                 return around.map_or(Ty::Unknown, |t| self.around_type(t));
@@ -535,22 +538,6 @@ fn at_top(text: &str, mark: char) -> Vec<&str> {
     }
     out.push(&text[from..]);
     out
-}
-
-/// The part of a node in a field; a number is that of a named child, nothing the first.
-pub(crate) fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
-    if field.is_empty() {
-        return named(node).into_iter().next();
-    }
-    match field.parse::<usize>() {
-        Ok(n) => named(node).into_iter().nth(n),
-        Err(_) => node.child_by_field_name(field),
-    }
-}
-
-/// The children that are items.
-pub(super) fn named<'t>(node: Node<'t>) -> Vec<Node<'t>> {
-    children(node).into_iter().filter(|c| is_item(*c)).collect()
 }
 
 /// One of several types: sure only where all are known.

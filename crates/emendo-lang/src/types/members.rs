@@ -11,8 +11,8 @@ use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::is_item;
 use crate::tree::span;
+use crate::tree::{named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
-use crate::types::infer::{named, part};
 
 /// How many types a search goes through.
 pub(crate) const WIDE: usize = 256;

@@ -9,6 +9,7 @@
 //! travels with the question (`Trail` in `project.rs`).
 
 mod calls;
+mod documented;
 mod expected;
 mod infer;
 mod members;
@@ -24,7 +25,6 @@ mod waits;
 pub use crate::types::calls::Overload;
 pub(crate) use crate::types::calls::plain_path;
 pub use crate::types::expected::Expected;
-pub(crate) use crate::types::infer::part;
 pub use crate::types::pairs::PairSite;
 pub use crate::types::places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};
 pub use crate::types::sites::{ArgumentSite, CallSite, FunctionSite, LeaveSite, ParamSite};

@@ -6,8 +6,8 @@ use tree_sitter::Node;
 use crate::language::{CaseRule, Space};
 use crate::resolver::Resolver;
 use crate::tree::span;
+use crate::tree::{named, part};
 use crate::ty::{Ty, TypeAnswer};
-use crate::types::infer::{named, part};
 use crate::types::variables::ASSIGNED;
 
 impl<'a> Resolver<'a> {

@@ -5,8 +5,8 @@ use tree_sitter::Node;
 
 use crate::language::Packing;
 use crate::resolver::Resolver;
+use crate::tree::named;
 use crate::tree::span;
-use crate::types::infer::named;
 
 /// A value in a literal object, struct or call, with its key.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -7,8 +7,8 @@ use crate::ground::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};
+use crate::tree::{named, part};
 use crate::ty::{MemberType, Ty, TypeAnswer};
-use crate::types::infer::{named, part};
 use crate::types::{CallSite, FunctionSite};
 
 /// A type of functions, with types for parameters.
@@ -317,7 +317,7 @@ impl<'a> Resolver<'a> {
         if passed || names.last(&owner) == word {
             return owner;
         }
-        names.join(&[owner.as_str(), word])
+        names.member(&owner, word)
     }
 
     /// A function of an object whose type does not tell of it.
@@ -334,7 +334,7 @@ impl<'a> Resolver<'a> {
             return Callee::Unknown;
         }
         let names = &self.language.names;
-        Callee::Elsewhere(of.iter().map(|s| names.join(&[s.as_str(), word])).collect())
+        Callee::Elsewhere(of.iter().map(|s| names.member(s, word)).collect())
     }
 
     /// A function by its written path, which no object tells of.

@@ -9,9 +9,10 @@ use crate::project::WrittenCode;
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::{children, span};
+use crate::tree::{named, part};
 use crate::ty::{Known, MemberType, Ty, TypeAnswer};
 use crate::types::calls::plain_path;
-use crate::types::infer::{named, one_of, part};
+use crate::types::infer::one_of;
 use crate::types::variables::looks_like_type;
 
 /// How many places that leave a function are looked at.
@@ -364,6 +365,9 @@ impl<'a> Resolver<'a> {
             Some(o) => self.type_of(o),
             None => self.outer_object(node),
         };
+        if written == self.language.typing.built_in.type_word && !written.is_empty() {
+            return of;
+        }
         let found = of.as_ref().and_then(|of| {
             let known = self.member(&of.ty, written)?;
             let one = known.all.iter().find(|m| m.params.is_none()).or(known.all.first())?;
@@ -443,8 +447,19 @@ impl<'a> Resolver<'a> {
             };
             return TypeAnswer::sure(Ty::object(wrapper).with(vec![one])).known();
         }
+        let documented = || self.documented_result(node).map(wrapped);
+        if declared.is_none()
+            && let Some(told) = documented()
+        {
+            return Some(told);
+        }
         if let Some(declared) = declared {
             let ty = self.written(declared);
+            if self.says_little(&ty)
+                && let Some(told) = documented()
+            {
+                return Some(told);
+            }
             let told = (ty != Ty::Unknown).then(|| TypeAnswer::sure(ty))?;
             // What gives one of many is not waited for as a whole.
             let many =

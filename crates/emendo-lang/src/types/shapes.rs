@@ -10,9 +10,9 @@ use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::Space;
 use crate::resolver::Resolver;
+use crate::tree::part;
 use crate::tree::{children, span};
 use crate::ty::{DEPTH, MemberType, Shape, Ty, TypeAnswer, split};
-use crate::types::infer::part;
 use crate::types::members::{NESTED, WIDE};
 
 impl<'a> Resolver<'a> {

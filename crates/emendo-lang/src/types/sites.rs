@@ -5,9 +5,9 @@ use tree_sitter::Node;
 
 use crate::language::{Gives, Origin, Space};
 use crate::resolver::Resolver;
+use crate::tree::{named, part};
 use crate::tree::{span, walk};
 use crate::ty::Ty;
-use crate::types::infer::{named, part};
 
 /// A call.
 #[derive(Clone, Debug)]

@@ -9,8 +9,8 @@ use crate::language::{Gives, Intro, Origin, Space, TypePart};
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::span;
+use crate::tree::{named, part};
 use crate::ty::{Ty, TypeAnswer};
-use crate::types::infer::{named, part};
 
 /// How many assignments of a variable are looked at.
 pub(crate) const ASSIGNED: usize = 16;
@@ -32,6 +32,10 @@ impl<'a> Resolver<'a> {
             if let Some(own) = self.variable_at(name, at) {
                 let told = self.variable(name, node, &own)?;
                 return Some(self.without_excluded(told, node, name));
+            }
+            let mark = names.variable_mark;
+            if !mark.is_empty() && self.text[..node.start_byte()].ends_with(mark) {
+                return self.documented_variable(name, at);
             }
             if !names.members_need_receiver
                 && let Some(told) = self.implied_member(name, at)
@@ -198,6 +202,13 @@ impl<'a> Resolver<'a> {
         rule: &Intro,
         steps: &[(TypePart, Node<'a>, Node<'a>)],
     ) -> Option<TypeAnswer> {
+        let written = self.annotated_type(name, at, node, rule);
+        if let Some(told) = written.filter(|t| !self.says_little(&t.ty)) {
+            return Some(told);
+        }
+        if let Some(told) = self.documented(name, node, rule) {
+            return Some(told);
+        }
         if let Some(told) = self.annotated_type(name, at, node, rule) {
             return Some(told);
         }

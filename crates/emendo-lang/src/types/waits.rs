@@ -205,7 +205,7 @@ impl<'a> Resolver<'a> {
         let mut child = node;
         while let Some(up) = child.parent().filter(|_| !self.is_statement(child)) {
             if let Some(callee) = self.callee_rule(up)
-                && let Some(function) = crate::types::infer::part(up, callee.function)
+                && let Some(function) = crate::tree::part(up, callee.function)
                 && !span(function).contains(call)
             {
                 let name = span(function).of(self.text);

@@ -65,7 +65,7 @@ pub(crate) const WORDS: Words = Words {
     ],
     member_after: &["."],
     heads: &["generic_name"],
-    member: ("member_access_expression", "expression", "name"),
+    members: &[("member_access_expression", "expression", "name")],
     receivers: &[
         ("member_access_expression", "expression"),
         ("conditional_access_expression", "condition"),

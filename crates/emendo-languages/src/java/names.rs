@@ -40,8 +40,8 @@ pub(crate) const WORDS: Words = Words {
         ("record_pattern_component", "", Space::Declared),
     ],
     member_after: &["::", "."],
-    call: ("method_invocation", "object", "name"),
-    member: ("field_access", "object", "field"),
+    calls: &[("method_invocation", "object", "name")],
+    members: &[("field_access", "object", "field")],
     receivers: &[
         ("method_invocation", "object"),
         ("field_access", "object"),

@@ -32,7 +32,7 @@ pub(crate) const WORDS: Words = Words {
         ("nonlocal_statement", "", Space::Declared),
     ],
     member_after: &["."],
-    member: ("attribute", "object", "attribute"),
+    members: &[("attribute", "object", "attribute")],
     receivers: &[
         ("attribute", "object"),
         ("call", "function"),

@@ -50,7 +50,7 @@ pub(crate) const WORDS: Words = Words {
         ("label", "", Space::Declared),
     ],
     member_after: &["::", "."],
-    member: ("scoped_identifier", "path", "name"),
+    members: &[("scoped_identifier", "path", "name")],
     receivers: &[
         ("field_expression", "value"),
         ("call_expression", "function"),

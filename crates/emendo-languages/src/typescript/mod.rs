@@ -108,6 +108,7 @@ const COMPARE: Compare = Compare {
             key: "key",
             shorthand: "shorthand_property_identifier",
             method: ("method_definition", &["get", "set", "*", "static"]),
+            ..Keyed::NONE
         },
         Keyed {
             list: "object_pattern",

@@ -47,7 +47,7 @@ pub(crate) const WORDS: Words = Words {
     ],
     member_after: &[".", "?.", "optional_chain"],
     member_texts: &[("type_arguments", &["Pick", "Omit"]), ("lookup_type", &[])],
-    member: ("member_expression", "object", "property"),
+    members: &[("member_expression", "object", "property")],
     receivers: &[
         ("member_expression", "object"),
         ("call_expression", "function"),

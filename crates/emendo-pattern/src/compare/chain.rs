@@ -1,6 +1,6 @@
 //! Chains as lists of links, so that a slot may take several of them; and calls without their receiver.
 
-use emendo_lang::tree::span;
+use emendo_lang::tree::{part, span};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
@@ -256,9 +256,11 @@ impl<'t> Matcher<'_, 't> {
             .filter(|c| !matches!(&c.what, PatternToken::Leaf(t, _) if self.language().words.member_after.contains(&t.as_str())))
             .collect();
         self.bind_nothing(*ix, Span::at(node.start_byte()));
-        if p.kind == self.language().words.call.0 && node.kind() == p.kind {
+        if let Some((_, receiver, _)) = self.language().words.call(p.kind)
+            && node.kind() == p.kind
+        {
             let items = self.significant(node);
-            return node.child_by_field_name(self.language().words.call.1).is_none()
+            return part(node, receiver).is_none()
                 && self.sequence(&rest, &items, 0, TokenFit::Whole, &mut Vec::new());
         }
         let is_word = self.language().words.kinds.iter().any(|(k, _)| *k == node.kind());

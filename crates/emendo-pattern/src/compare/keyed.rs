@@ -185,7 +185,7 @@ impl<'t> Matcher<'_, 't> {
             return None;
         }
         let key = if keyed.key.is_empty() {
-            node.named_child(0)
+            node.named_child(0).filter(|_| !keyed.valued || node.named_child_count() > 1)
         } else {
             node.child_by_field_name(keyed.key)
         };

@@ -85,10 +85,11 @@ impl<'t> Matcher<'_, 't> {
 
     /// True for the name of what is called.
     fn is_called(&self, node: Node<'t>) -> bool {
-        let (call, member) = (self.language().declares.hints.call, self.language().words.member);
+        let (call, words) = (self.language().declares.hints.call, &self.language().words);
         node.parent().is_some_and(|up| {
             let in_field = |field: &str| up.child_by_field_name(field) == Some(node);
-            up.kind() == call.0 && in_field(call.1) || up.kind() == member.0 && in_field(member.2)
+            up.kind() == call.0 && in_field(call.1)
+                || words.member(up.kind()).is_some_and(|member| in_field(member.2))
         })
     }
 

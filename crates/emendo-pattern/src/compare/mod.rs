@@ -274,7 +274,8 @@ impl<'p, 't> Matcher<'p, 't> {
             PatternToken::Inner(inner) => {
                 let saved = self.state.clone();
                 let chained = inner.chained
-                    && (node.kind() == language.words.call.0 || language.base_of(node).is_some());
+                    && (language.words.call(node.kind()).is_some()
+                        || language.base_of(node).is_some());
                 if chained {
                     if self.chain(p, node) {
                         return true;
@@ -326,7 +327,10 @@ impl<'p, 't> Matcher<'p, 't> {
         } else if language.compare.loose_text.contains(&node.kind()) && p.kind == node.kind() {
             found.split_whitespace().eq(text.split_whitespace())
         } else {
-            found == text && (language.alike(p.kind, node.kind()) || self.both_words(p.kind, node))
+            // Signs that count as one may be written otherwise.
+            let sign = !node.is_named() && p.kind != node.kind();
+            (found == text || sign)
+                && (language.alike(p.kind, node.kind()) || self.both_words(p.kind, node))
         };
         if same {
             self.state.tokens[token] = Some(trimmed(language, node, found));
@@ -359,6 +363,7 @@ impl<'p, 't> Matcher<'p, 't> {
         {
             return false;
         }
+        self.leave_out_brackets(p.kind, &mut patterns, &mut items);
         self.leave_out_arguments(&mut patterns, &items);
         self.pass_arguments(&patterns, &mut items);
         if language
@@ -398,6 +403,39 @@ impl<'p, 't> Matcher<'p, 't> {
             self.separators_of_scattered(inner, node);
         }
         fits
+    }
+
+    /// Takes brackets that tell nothing off the pattern and off the code.
+    fn leave_out_brackets(
+        &mut self,
+        kind: &str,
+        patterns: &mut Vec<&PNode>,
+        items: &mut Vec<Child<'t>>,
+    ) {
+        let rule = self.language().compare.bracketed.iter().find(|b| b.0 == kind);
+        let Some((_, marks)) = rule else { return };
+        let mark = |p: &PNode| match &p.what {
+            PatternToken::Leaf(t, token) if marks.contains(&t.as_str()) => Some(*token),
+            _ => None,
+        };
+        let opening: Vec<usize> = patterns.iter().map_while(|p| mark(p)).collect();
+        let closing =
+            patterns.last().and_then(|p| mark(p)).filter(|_| patterns.len() > opening.len());
+        let is_mark = |i: &&Child<'t>| marks.contains(&i.0.kind());
+        let open: Vec<Span> = items.iter().take_while(is_mark).map(|i| span(i.0)).collect();
+        let close =
+            items.last().filter(is_mark).map(|i| span(i.0)).filter(|_| items.len() > open.len());
+        let (Some(close_at), Some(closing)) = (close, closing) else { return };
+        let Some(open_at) = open.iter().copied().reduce(Span::hull) else { return };
+        for (n, token) in opening.iter().enumerate() {
+            let rest = Span::at(open_at.end as usize);
+            self.state.tokens[*token] = Some(if n == 0 { open_at } else { rest });
+        }
+        self.state.tokens[closing] = Some(close_at);
+        patterns.truncate(patterns.len() - 1);
+        patterns.drain(..opening.len());
+        items.truncate(items.len() - 1);
+        items.drain(..open.len());
     }
 
     /// Loose tokens, whatever brackets are around them.

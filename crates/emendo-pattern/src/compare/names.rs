@@ -2,7 +2,7 @@
 
 use emendo_lang::Fact;
 use emendo_lang::language::{Language, Space};
-use emendo_lang::tree::{span, walk_cursor};
+use emendo_lang::tree::{part, span, walk_cursor};
 use emendo_text::Span;
 use tree_sitter::Node;
 
@@ -29,7 +29,9 @@ impl<'p, 't> Matcher<'p, 't> {
         else {
             return false;
         };
-        let full = path.len() > 1 && self.language().names.segments(&symbol) == path;
+        let names = &self.language().names;
+        let full = path.len() > 1
+            && (names.rooted && path[0].is_empty() || names.segments(&symbol) == path);
         self.state.facts.push(fact);
         self.state.names.push(NameUse { symbol, span: span(node), full, last_only: false });
         self.state.tokens[token] = Some(span(node));
@@ -39,9 +41,8 @@ impl<'p, 't> Matcher<'p, 't> {
     /// A member of a module that is loaded right before the dot.
     fn loaded(&mut self, ix: usize, token: usize, node: Node<'t>) -> bool {
         let language = self.language();
-        let (kind, receiver, name) = language.words.member;
-        let parts = (node.child_by_field_name(receiver), node.child_by_field_name(name));
-        let (true, (Some(receiver), Some(name))) = (node.kind() == kind, parts) else {
+        let Some((_, receiver, name)) = language.words.member(node.kind()) else { return false };
+        let (Some(receiver), Some(name)) = (part(node, receiver), part(node, name)) else {
             return false;
         };
         let before = span(receiver).of(self.text).trim_start_matches('(').trim_start();
@@ -155,8 +156,9 @@ impl<'p, 't> Matcher<'p, 't> {
         let names = &self.language().names;
         let hints = &self.language().declares.hints;
         let written = at.of(self.text);
-        let last = written.rsplit(names.separator).next().unwrap_or(written).trim();
-        let object = written[..written.len() - last.len()].trim_end_matches(names.separator).trim();
+        let mark = if names.member_mark.is_empty() { names.separator } else { names.member_mark };
+        let last = written.rsplit(mark).next().unwrap_or(written).trim();
+        let object = written[..written.len() - last.len()].trim_end_matches(mark).trim();
         let own = hints.own.contains(&object) || hints.base.contains(&object);
         if !(object.is_empty() || own) {
             return None;
@@ -181,7 +183,7 @@ impl<'p, 't> Matcher<'p, 't> {
         let names = &self.language().names;
         let at = node.start_byte() as u32;
         let is_word = self.language().words.kinds.iter().any(|(k, _)| *k == node.kind());
-        if p.kind == self.language().words.member.0 && is_word {
+        if self.language().words.member(p.kind).is_some() && is_word {
             if self.is_no_reference(node) || self.is_type_or_holder(node) {
                 return false;
             }
@@ -193,12 +195,11 @@ impl<'p, 't> Matcher<'p, 't> {
             };
             return self.found(fact, &symbol, member.name_token, span(node), false);
         }
-        if p.kind != self.language().words.call.0 || node.kind() != self.language().words.call.0 {
+        let Some((_, receiver, name)) = self.language().words.call(p.kind) else { return false };
+        let Some(called) = part(node, name).filter(|_| node.kind() == p.kind) else {
             return false;
-        }
-        let (_, receiver, name) = self.language().words.call;
-        let Some(called) = node.child_by_field_name(name) else { return false };
-        let has_receiver = node.child_by_field_name(receiver);
+        };
+        let has_receiver = part(node, receiver);
         let (path, space, place) = match has_receiver {
             None => (vec![span(called).of(self.text)], Space::Callable, span(called)),
             Some(r) => {
@@ -315,6 +316,9 @@ pub(crate) fn path_words<'a>(
     }
     let mut words = Vec::new();
     let mut plain = true;
+    if names.rooted && span(node).of(text).starts_with(names.separator) {
+        words.push("");
+    }
     walk_cursor(
         node,
         |c| {

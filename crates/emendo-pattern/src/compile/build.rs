@@ -1,13 +1,14 @@
 //! From a parsed fragment to the nodes and tokens of a reading.
 
 use emendo_lang::language::{Language, Space};
-use emendo_lang::tree::{holds_code, is_separator, skipped, span, spliced};
+use emendo_lang::tree::{at_place, holds_code, is_separator, part, skipped, span, spliced};
 use emendo_text::{Filter, Repeat, Span};
 use tree_sitter::Node;
 
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
-    Inner, Key, LiteralText, MemberSymbol, PNode, PToken, PatternToken, TextPiece, tokens_of,
+    Inner, Key, LiteralText, MemberSymbol, PNode, PToken, PatternToken, TextPiece, part_of,
+    tokens_of,
 };
 use crate::quotes::quoted;
 
@@ -267,15 +268,21 @@ impl<'a> Build<'a, '_> {
             .words
             .positions
             .iter()
-            .find(|(k, f, _)| *k == parent && (f.is_empty() || Some(*f) == field));
+            .find(|(k, f, _)| *k == parent && at_place(node, f, field.unwrap_or("")));
         let space = position.map_or(*space, |p| p.2);
         // The first word of some kinds stands for the whole.
         let heads = self.compiler.language.words.heads;
-        let whole = node.parent().filter(|p| heads.contains(&p.kind()) && p.child(0) == Some(node));
+        let whole =
+            node.parent().filter(|p| heads.contains(&p.kind()) && p.named_child(0) == Some(node));
         let behind = whole
             .unwrap_or(node)
             .prev_sibling()
             .is_some_and(|s| self.compiler.language.words.member_after.contains(&s.kind()));
+        let after =
+            |tokens: &[&str]| node.prev_sibling().is_some_and(|s| tokens.contains(&s.kind()));
+        if after(self.compiler.language.words.types_after) {
+            return Some(Space::Type);
+        }
         Some(if behind && space != Space::Declared { Space::Member } else { space })
     }
 
@@ -336,10 +343,8 @@ impl<'a> Build<'a, '_> {
                     .1
                     .and_then(|p| if heads.contains(&p.kind()) { p.parent() } else { Some(p) });
                 let receiver = holder.and_then(|p| {
-                    let fields =
-                        [self.compiler.language.words.call, self.compiler.language.words.member];
-                    let (_, receiver, _) = fields.into_iter().find(|f| f.0 == p.kind())?;
-                    p.child_by_field_name(receiver).filter(|r| r.id() != node.id())
+                    let (_, receiver, _) = self.compiler.language.words.split(p.kind())?;
+                    part(p, receiver).filter(|r| r.id() != node.id())
                 });
                 match receiver.map(|r| self.base(r)) {
                     Some(Base::Resolved) => {}
@@ -371,7 +376,7 @@ impl<'a> Build<'a, '_> {
             let rule =
                 self.compiler.language.words.receivers.iter().find(|(k, _)| *k == node.kind());
             let next = rule.and_then(|(_, field)| {
-                if field.is_empty() { node.named_child(0) } else { node.child_by_field_name(field) }
+                if field.is_empty() { node.named_child(0) } else { part(node, field) }
             });
             match next {
                 Some(next) => node = next,
@@ -398,17 +403,11 @@ impl<'a> Build<'a, '_> {
         first_token: usize,
     ) -> Option<MemberSymbol> {
         let names = &self.compiler.language.names;
-        let (_, receiver, name) =
-            [self.compiler.language.words.call, self.compiler.language.words.member]
-                .into_iter()
-                .find(|f| f.0 == kind)?;
-        let by_field = |f: &str| children.iter().find(|c| c.field == Some(f));
-        let member = by_field(name)?;
-        match (by_field(receiver).map(|r| &r.what), &member.what) {
+        let (_, receiver, name) = self.compiler.language.words.split(kind)?;
+        let member = part_of(children, name)?;
+        match (part_of(children, receiver).map(|r| &r.what), &member.what) {
             (Some(PatternToken::Name(ix, ..)), PatternToken::Leaf(word, token)) => {
-                let mut segments = names.segments(&self.compiler.names[*ix].symbol);
-                segments.push(word);
-                let symbol = names.join(&segments);
+                let symbol = names.member(&self.compiler.names[*ix].symbol, word);
                 Some(MemberSymbol { symbol, also: Vec::new(), name_token: *token })
             }
             (None, PatternToken::Name(ix, token, _)) => {
@@ -426,7 +425,8 @@ impl<'a> Build<'a, '_> {
 
 /// True if a slot in this place of a chain takes links, not arguments.
 fn links_many(language: &Language, child: &PNode) -> bool {
-    [language.words.call, language.words.member].iter().any(|m| child.field == Some(m.2))
+    let words = &language.words;
+    words.calls.iter().chain(words.members).any(|m| child.field == Some(m.2))
         || language.words.kinds.iter().any(|(k, _)| *k == child.kind)
 }
 

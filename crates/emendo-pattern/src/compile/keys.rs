@@ -95,10 +95,8 @@ fn collect_keys(
         PatternToken::Inner(inner) => {
             // A receiver may be left unwritten where its member is imported.
             let unwritten = |c: &PNode| {
-                inner.symbol.is_some()
-                    && [language.words.call, language.words.member]
-                        .iter()
-                        .any(|f| f.0 == node.kind && c.field == Some(f.1))
+                let split = language.words.split(node.kind).filter(|_| inner.symbol.is_some());
+                split.and_then(|s| inner.part(s.1)).is_some_and(|r| std::ptr::eq(r, c))
             };
             // Any number of links may stand between a chain's end and its start.
             let below = if inner.chained { 1 } else { 0 };

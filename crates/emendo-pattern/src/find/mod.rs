@@ -519,7 +519,8 @@ fn could_be(language: &Language, p: &PNode, node: Node<'_>) -> bool {
         PatternToken::Literal(..) => language.compare.strings.contains(&kind),
         PatternToken::Inner(i) => {
             language.alike(p.kind, kind)
-                || ((i.symbol.is_some() || p.kind == language.words.member.0) && is_word(kind))
+                || ((i.symbol.is_some() || language.words.member(p.kind).is_some())
+                    && is_word(kind))
                 || language
                     .compare
                     .keyed

@@ -157,6 +157,10 @@ pub(crate) fn insertion(
             }
         };
     }
+    if let Some(first) = all.first().filter(|_| language.imports.types_first && !name.is_static) {
+        let at = line_start(text, first.span.start as usize);
+        return (at, lead, line_end.repeat(2));
+    }
     if let Some(last) = all.last() {
         // Imports of the other kind only: a group of its own after them.
         let at = line_stop(text, last.span.end as usize);

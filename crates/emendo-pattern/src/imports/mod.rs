@@ -67,7 +67,15 @@ impl ImportPlan {
         let mut changes = Changes { language, facts, text, line_end, dropped, plan: self, out };
         // A new import goes into a list of its module; else it stands on the line of the one that it replaces, or below
         // that where other names of it stay.
-        for how in [Like::ListPartner, Like::List, Like::Partner, Like::Name, Like::Any] {
+        let ways = [
+            Like::ListPartner,
+            Like::LonePartner,
+            Like::List,
+            Like::Partner,
+            Like::Name,
+            Like::Any,
+        ];
+        for how in ways {
             if how == Like::Partner {
                 add.retain(|new| !changes.add_to_list(new));
             }
@@ -131,6 +139,7 @@ impl ImportPlan {
         let uses = facts
             .words(local)
             .iter()
+            .chain(facts.words_alike(local))
             .filter(|w| facts.has_errors || !matches!(w.space, Space::Member | Space::Declared))
             .filter(|w| facts.rests_on(w, import));
         let mut any = false;
@@ -215,6 +224,8 @@ fn joined(mut spans: Vec<Span>) -> Vec<Span> {
 enum Like {
     /// One of the same list that it is said to become of.
     ListPartner,
+    /// One by itself that it is said to become of, in the same place.
+    LonePartner,
     /// One of the same list.
     List,
     /// The one that it is said to become of.
@@ -249,6 +260,10 @@ impl<'a> Changes<'a> {
             let liked = match how {
                 Like::Partner => partners().find(partner).is_some(),
                 Like::ListPartner => listed && partners().find(partner).is_some(),
+                Like::LonePartner => {
+                    let beside = head_of(old) == segments[..segments.len() - 1];
+                    old.item.is_none() && beside && partners().find(partner).is_some()
+                }
                 Like::List => listed,
                 Like::Name => old.segments.last().map(|s| s.0.as_str()) == segments.last().copied(),
                 Like::Any => true,
@@ -447,7 +462,10 @@ impl<'a> Changes<'a> {
         let written = item.of(self.text);
         let comments = self.facts.comments.iter().any(|c| group.contains(*c));
         // A name for the module itself needs its brackets.
-        let plain = !comments && !one.implied && !written.contains('{') && written != "self";
+        // A word before the name says what it is, and stands elsewhere without brackets.
+        let named = one.segments.get(one.shared).is_none_or(|s| s.1.start == item.start);
+        let plain =
+            !comments && named && !one.implied && !written.contains('{') && written != "self";
         let parts = vec![emendo_text::Part::Copy(item)];
         plain.then_some(Splice { span: group, parts, inner: false })
     }

@@ -181,7 +181,16 @@ impl Writer<'_> {
             let first_deleted = r.prev.map_or(0, |p| p.0 + 1);
             let before =
                 keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
-            let after = keep(&gaps[gaps.len() - 1], r.next.and_then(|n| self.old.get(n.0)), after);
+            let last = gaps[gaps.len() - 1];
+            let next = r.next.and_then(|n| Some((self.old.get(n.0)?, &self.new[n.1].key)));
+            // A bracket that opens a body stays on the line that the author of the code gave it.
+            let opens = next.is_some_and(|(old, key)| {
+                is_open(key) && old.gap == after && breaks(last.of(self.text)) && !breaks(&after)
+            });
+            let after = match opens {
+                true => last.of(self.text).to_owned(),
+                false => keep(&last, next.map(|n| n.0), after),
+            };
             self.push(Splice { span: whole, parts: join(before, after), inner: false });
             return;
         }

@@ -415,7 +415,7 @@ impl Writer<'_> {
             return Ok(written);
         }
         if self.m.names.iter().any(|n| n.full) && names.full_names {
-            return Ok(symbol.to_owned());
+            return Ok(names.in_full(symbol));
         }
         let word = Some(word).filter(|_| self.is_own_word(symbol));
         let spelled = self.resolver.spell_as(symbol, word, space, at).map_err(Unresolved)?;

@@ -354,6 +354,14 @@ impl Loader<'_> {
         // The types of parameters choose an overload; they are checked where they are read.
         let name = t.text.split_once('(').filter(|_| t.text.ends_with(')'));
         let text = name.map_or(t.text.as_str(), |n| n.0);
+        if text.contains('\\') {
+            // Packages and types that are joined by backslashes, then perhaps a member.
+            let (path, member) = text.split_once("::").unwrap_or((text, "x"));
+            let path = path.strip_prefix('\\').unwrap_or(path);
+            if path.split('\\').chain([member]).all(part) {
+                return;
+            }
+        }
         // A module that is a string stands before the last colon, or alone.
         let module = |m: &str| !m.is_empty() && !m.contains([' ', '\t', '\'', '"', ':']);
         let below = match text.rsplit_once(':') {
@@ -365,7 +373,7 @@ impl Loader<'_> {
         if !below.is_empty() && !below.split(separator).all(part) {
             let d = Diagnostic::error(format!("`{}` is not a symbol", t.text), t.span);
             self.out.push(d.help(
-                "write the full name as the language does: `tidewire.client.Station`, `tidewire::Station`, `tidewire/client:Station`",
+                "write the full name as the language does: `tidewire.client.Station`, `tidewire::Station`, `tidewire/client:Station`, `Tidewire\\Station`",
             ));
         }
     }

@@ -5,7 +5,7 @@ use tree_sitter::Node;
 
 use crate::facts::{Hint, Tells};
 use crate::language::Language;
-use crate::tree::{children, span};
+use crate::tree::{children, part, span};
 
 pub(crate) fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u32 {
     let mut end = 0;
@@ -68,8 +68,9 @@ pub(crate) fn plain(node: Node<'_>, text: &str) -> Option<String> {
         return None;
     }
     let name = clean(span(node).of(text));
-    let dotted =
-        name.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '$' | '@' | '#'));
+    let dotted = name
+        .chars()
+        .all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | ':' | '$' | '@' | '#' | '\\'));
     dotted.then_some(name)
 }
 
@@ -142,16 +143,14 @@ pub(crate) fn value_hint(language: &Language, node: Node<'_>, text: &str) -> Opt
         node = node.named_child(0)?;
     }
     if let Some((_, field)) = types.hints.made.iter().find(|m| m.0 == node.kind()) {
-        let path = type_head(language, node.child_by_field_name(field)?, text)?;
+        let path = type_head(language, part(node, field)?, text)?;
         return Some(Hint { path, how: Tells::Made });
     }
     if node.kind() == types.hints.call.0 {
         let function = node.child_by_field_name(types.hints.call.1)?;
         let mut path = plain(core_of(language, function)?, text)?;
-        let object = language.words.call.1;
-        if !object.is_empty()
-            && let Some(object) = node.child_by_field_name(object)
-        {
+        let receiver = language.words.call(node.kind()).map(|s| s.1);
+        if let Some(object) = receiver.and_then(|field| part(node, field)) {
             let own = types.hints.own.contains(&object.kind());
             let object = if own { object } else { core_of(language, object)? };
             path = format!("{}{}{path}", plain(object, text)?, language.names.separator);

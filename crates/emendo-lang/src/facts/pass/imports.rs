@@ -24,9 +24,12 @@ impl Pass<'_> {
     pub(crate) fn package(&mut self, node: Node<'_>) -> Option<usize> {
         let names = &self.language.names;
         let body = self.field(node, "body");
-        let name = self.field(node, "name").unwrap_or(node);
+        let name = self.field(node, "name");
         let mut words = Vec::new();
-        words_in(name, self.text, &mut words);
+        // A block without a name lies in the outermost package.
+        if let Some(name) = name.or(Some(node).filter(|_| body.is_none())) {
+            words_in(name, self.text, &mut words);
+        }
         let own: Vec<String> = words.into_iter().map(|w| w.0).collect();
         let count = own.len();
         if self.language.scopes.inner_modules.contains(&node.kind()) {

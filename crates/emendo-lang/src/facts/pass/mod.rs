@@ -1,6 +1,7 @@
 //! The one pass over a file's tree that its facts come from.
 
 mod bindings;
+mod doc_types;
 mod hints;
 mod imports;
 mod kinds;
@@ -31,6 +32,8 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         package: String::new(),
         module: String::new(),
         package_span: None,
+        apart: language.names.rooted,
+        doc_types: Vec::new(),
         packages: Vec::new(),
         around: Vec::new(),
         imports: Vec::new(),
@@ -248,6 +251,7 @@ impl Pass<'_> {
         // What could not be parsed is marked as extra too; its words may be uses all the same.
         if extra && !node.is_error() {
             self.facts.comments.push(span(node));
+            self.doc_types(span(node));
             return true;
         }
         self.outline && known.is(bits::SEALED)

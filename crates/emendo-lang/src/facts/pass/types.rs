@@ -4,10 +4,10 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::facts::pass::Pass;
-use crate::facts::pass::hints::{clean, core_of, plain, type_head, value_hint};
+use crate::facts::pass::hints::{clean, core_of, type_head, value_hint};
 use crate::facts::{Hint, Member, Tells, TypeDecl};
 use crate::language::{Space, TypeRule};
-use crate::tree::{children, span};
+use crate::tree::{children, part, span};
 
 impl Pass<'_> {
     /// A type that the node declares.
@@ -62,6 +62,11 @@ impl Pass<'_> {
         let mut holders: Vec<Node<'_>> = Vec::new();
         for child in children(node) {
             holders.extend(rule.supers.contains(&child.kind()).then_some(child));
+            // What a type takes over may be said among its members.
+            let inner = rule.supers.iter().filter_map(|s| s.split_once('/'));
+            for (_, kind) in inner.filter(|(holder, _)| *holder == child.kind()) {
+                holders.extend(children(child).into_iter().filter(|c| c.kind() == kind));
+            }
         }
         for field in rule.supers {
             let by_field = self.field(node, field);
@@ -106,9 +111,12 @@ impl Pass<'_> {
         let (assigned, target, value) = types.assigned;
         if kind == assigned && !kind.is_empty() {
             let Some(target) = self.field(node, target) else { return };
-            let Some(text) = plain(target, self.text) else { return };
-            let Some((object, name)) = text.split_once('.') else { return };
-            if types.hints.own.contains(&object) && !name.contains(['.', '(', '[']) {
+            let split = self.language.words.member(target.kind());
+            let split = split.and_then(|s| Some((part(target, s.1)?, part(target, s.2)?)));
+            let Some((object, name)) = split else { return };
+            let name = self.language.unmarked(name, self.text);
+            let (object, name) = (span(object).of(self.text), span(name).of(self.text));
+            if types.hints.own.contains(&object) {
                 let hint = self.declared_type(node).or_else(|| {
                     let value = self.field(node, value)?;
                     value_hint(self.language, value, self.text)
@@ -122,7 +130,9 @@ impl Pass<'_> {
             // Without a mark, only those of the type itself are.
             let marked = marked && (direct || !child.is_empty());
             let named = self.field(node, "name").or(self.field(node, "pattern"));
-            if let Some(name) = named.filter(|_| marked) {
+            if let Some(name) =
+                named.filter(|_| marked).map(|n| self.language.unmarked(n, self.text))
+            {
                 let hint = self.hint(node);
                 self.member(span(name).of(self.text).to_owned(), span(name), Space::Value, hint);
                 let own = self.types.last().map(|t| &mut self.facts.types[*t].members);

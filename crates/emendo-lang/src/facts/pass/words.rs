@@ -8,7 +8,7 @@ use crate::facts::pass::hints::{core_of, within};
 use crate::facts::pass::kinds::{KindFacts, bits};
 use crate::facts::pass::{KEY_REACH, Pass};
 use crate::language::Space;
-use crate::tree::{span, token_texts};
+use crate::tree::{at_place, part, span, token_texts};
 
 impl Pass<'_> {
     /// Types in text, and what stands within literals.
@@ -36,6 +36,9 @@ impl Pass<'_> {
     /// A text that code may stand in; one within another is a part of that.
     pub(super) fn template(&mut self, node: Node<'_>) {
         let at = span(node);
+        if !self.language.compare.strings.contains(&node.kind()) {
+            self.facts.strings.push(within(node));
+        }
         let inner = self.facts.templates.last().is_some_and(|t| t.contains(at));
         if !inner && node.start_position().row != node.end_position().row {
             self.facts.templates.push(at);
@@ -114,19 +117,31 @@ impl Pass<'_> {
         let (parent, start) = self.parents.last().map_or(("", 0), |p| (p.kind, p.span.start));
         let field = || cursor.field_name().unwrap_or("");
         let positions = self.language.words.positions.iter();
-        let position =
-            { positions }.find(|(k, f, _)| *k == parent && (f.is_empty() || *f == field()));
+        let position = { positions }.find(|(k, f, _)| *k == parent && at_place(node, f, field()));
         let mut space = position.map_or(*space, |p| p.2);
+        let marked = !self.language.names.variable_mark.is_empty();
+        if marked && self.language.words.heads.contains(&parent) {
+            // What stands behind the mark of a variable is declared by what holds that.
+            let above = self.parents.len().checked_sub(2).map_or("", |up| self.parents[up].kind);
+            let declared = |p: &&(&str, &str, Space)| p.0 == above && p.2 == Space::Declared;
+            space = { self.language.words.positions.iter() }.find(declared).map_or(space, |p| p.2);
+        }
         let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
         if (behind || self.language.words.member_after.contains(&token)) && space != Space::Declared
         {
             space = Space::Member;
         }
+        if self.language.words.types_after.contains(&token) {
+            space = Space::Type;
+        }
         if at.start < self.import_until {
             space = Space::Declared;
         }
         let in_path = space == Space::Member && self.language.words.paths.contains(&parent);
-        let path_start = if in_path { start } else { at.start };
+        let mut path_start = if in_path { start } else { at.start };
+        if self.language.names.rooted && self.language.words.paths.contains(&parent) {
+            (path_start, space) = self.in_rooted_path(node, space);
+        }
         let mut receiver = None;
         let mut key = false;
         if space == Space::Member {
@@ -141,7 +156,27 @@ impl Pass<'_> {
         token
     }
 
-    fn push(&mut self, text: &str, word: Word) {
+    /// Where the path of a name begins, and in which space the name lives: the last in that of the whole path, others stand
+    /// for packages, or for types that packages are called like.
+    fn in_rooted_path(&self, node: Node<'_>, space: Space) -> (u32, Space) {
+        let words = &self.language.words;
+        let mut path = node;
+        while let Some(up) = path.parent().filter(|p| words.paths.contains(&p.kind())) {
+            path = up;
+        }
+        let start = path.start_byte() as u32;
+        if space == Space::Declared || node.end_byte() < path.end_byte() {
+            return (start, if space == Space::Declared { space } else { Space::Type });
+        }
+        let Some(holder) = path.parent() else { return (start, space) };
+        let all = crate::tree::children_with_fields(holder);
+        let field = all.iter().find(|c| c.0 == path).and_then(|c| c.1).unwrap_or("");
+        let fits = |p: &&(&str, &str, Space)| p.0 == holder.kind() && at_place(path, p.1, field);
+        let position = words.positions.iter().find(fits);
+        (start, position.map_or(space, |p| p.2))
+    }
+
+    pub(super) fn push(&mut self, text: &str, word: Word) {
         match self.facts.words.get_mut(text) {
             Some(words) => words.push(word),
             None => {
@@ -179,7 +214,7 @@ impl Pass<'_> {
                 while let Some(n) = up.filter(|n| n.kind() != rule.around) {
                     up = n.parent();
                 }
-                let owner = self.field(up?, rule.owner)?;
+                let owner = part(up?, rule.owner)?;
                 Some(span(core_of(self.language, owner).unwrap_or(owner)))
             })
         })

@@ -9,10 +9,10 @@ use tree_sitter::Node;
 
 use crate::ground::Certainty;
 use crate::resolver::Resolver;
+use crate::tree::named;
 use crate::tree::span;
 use crate::ty::{DEPTH, MemberType, Ty, TypeAnswer};
 use crate::types::Callee;
-use crate::types::infer::named;
 
 /// What a closure's parameter is declared to be, where the closure stands.
 #[derive(Clone, Debug)]

@@ -6,9 +6,9 @@ use crate::ground::Certainty;
 use crate::language::Gives;
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
+use crate::tree::{named, part};
 use crate::ty::{Ty, TypeAnswer};
 use crate::types::calls::plain_path;
-use crate::types::infer::{named, part};
 
 impl<'a> Resolver<'a> {
     /// What is expected of a part of an expression: an item of a list, the last expression of a block, a branch.
