@@ -25,6 +25,11 @@ impl<'a> Place<'a> {
         *self.reaches.get_or_init(|| self.resolver.reaches(self.cx.packages, self.cx.text))
     }
 
+    /// True for what stands in a text, as code or not.
+    pub(crate) fn in_text(&self, at: Span) -> bool {
+        self.code.facts.strings.iter().any(|s| s.contains(at))
+    }
+
     pub(crate) fn text(&self, at: Span) -> &str {
         at.of(self.cx.text)
     }

@@ -328,8 +328,10 @@ impl Lists {
             let Some(name) = &a.name else {
                 return Err("a parameter is added, and the recipe does not name it".into());
             };
+            let mark = self.language.names.variable_mark;
+            let name = format!("{mark}{name}");
             let text = match &a.ty {
-                None => name.clone(),
+                None => name,
                 Some(ty) => {
                     let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
                     if self.language.typing.built_in.type_first {
@@ -356,7 +358,7 @@ impl Lists {
 
 /// True if a written type is the one that a recipe names: in full, or by its own name.
 pub(super) fn is_type(names: &BTreeMap<String, String>, old: &str, wanted: &str) -> bool {
-    let last = |t: &str| t.rsplit(['.', ':']).next().unwrap_or(t).trim().to_owned();
+    let last = |t: &str| t.rsplit(['.', ':', '\\']).next().unwrap_or(t).trim().to_owned();
     let symbol = names.get(wanted.trim()).map_or(wanted, String::as_str);
     same_code(old, wanted) || last(old) == last(symbol)
 }
@@ -371,6 +373,7 @@ pub(super) fn same_code(a: &str, b: &str) -> bool {
 pub(super) fn used(p: &Place<'_>, own: &ParamSite) -> Option<(String, Vec<Span>)> {
     let mut uses = p.resolver.uses_in_param(own.span);
     uses.retain(|u| !own.span.contains(*u));
-    let name = p.text(own.name.unwrap_or(own.span)).to_owned();
+    let mark = p.resolver.language.names.variable_mark;
+    let name = format!("{mark}{}", p.text(own.name.unwrap_or(own.span)));
     (!uses.is_empty()).then_some((name, uses))
 }

@@ -278,7 +278,10 @@ impl Packs {
             let text = match pack.how.sign {
                 "" => String::new(),
                 _ if pack.how.short && value == key => String::new(),
-                sign => format!("{key}{sign}"),
+                sign => {
+                    let quote = pack.how.quote;
+                    format!("{quote}{key}{quote}{sign}")
+                }
             };
             if p.text(before) != text {
                 match change.splices.iter_mut().find(|s| s.span == before && around.is_none()) {

@@ -101,6 +101,8 @@ impl Targets {
     /// The places of a file that mean one of the callables.
     pub(super) fn hits(&self, p: &Place<'_>, out: &mut Found) -> Vec<Hit> {
         let mut hits = Vec::new();
+        let language = p.resolver.language;
+        let (names, constructor) = (&language.names, language.typing.calls.constructor);
         for finder in &self.finders {
             for (word, row, facts) in finder.meant_places(p, out) {
                 let symbol = finder.symbol_of(row);
@@ -110,7 +112,15 @@ impl Targets {
                 let tie = finder.tie(p, row, word.span);
                 let mut facts = facts;
                 let site = if let Some(f) = p.resolver.function_site(word.span) {
+                    // What makes an object of a type binds no type that is built on it.
+                    let makes = names.last(symbol) == constructor && !constructor.is_empty();
+                    let own = || p.resolver.visible(word.span, p.text(word.span));
+                    let other = makes && own().is_none_or(|v| v.symbol != *symbol);
+                    if other {
+                        continue;
+                    }
                     if !callable.declares(p, &f) {
+                        self.differs(p, callable, word.span, out);
                         continue;
                     }
                     Site::Definition(f)
@@ -120,7 +130,7 @@ impl Targets {
                     };
                     facts.extend(sure);
                     Site::Call(call, assigned)
-                } else if word.key {
+                } else if word.key && !p.code.facts.is_string(word.span) {
                     continue;
                 } else {
                     Site::Reference
@@ -131,9 +141,51 @@ impl Targets {
                 hits.push(Hit { word, row: index, facts, tie, site });
             }
         }
+        self.made(p, &mut hits);
         hits.sort_by_key(|h| h.word.span.start);
         hits.dedup_by_key(|h| h.word.span);
         hits
+    }
+
+    /// Says so where a definition takes other things than the recipe says, and no overload can be meant.
+    fn differs(&self, p: &Place<'_>, callable: &Callable, name: Span, out: &mut Found) {
+        if callable.member && !p.resolver.language.typing.calls.overloads {
+            let say = format!(
+                "`{}` is declared here with other parameters than `{}`: look whether it must follow",
+                p.text(name),
+                callable.written
+            );
+            out.notes.push(crate::contract::NoteDraft::new(name, say));
+        }
+    }
+
+    /// Objects that are made by the name of a type, where what makes them has a name of its own.
+    fn made(&self, p: &Place<'_>, hits: &mut Vec<Hit>) {
+        let language = p.resolver.language;
+        let (names, constructor) = (&language.names, language.typing.calls.constructor);
+        let all = self.callables.iter().enumerate();
+        let makers = all.filter(|(_, c)| {
+            c.symbols.iter().any(|s| names.is_member(s) && names.last(s) == constructor)
+        });
+        for (index, callable) in makers {
+            let words = p.code.facts.all_words().flat_map(|(_, w)| w);
+            for word in words.filter(|w| w.space == emendo_lang::Space::Type) {
+                let Some(call) = p.resolver.call_site(word.span) else { continue };
+                let path = p.text(Span { start: word.path_start, end: word.span.end });
+                let path: Vec<&str> = path.split(names.separator).map(str::trim).collect();
+                let owners = callable.symbols.iter().map(|s| names.parent(s));
+                let made = |owner: String| p.resolver.makes(&path, word.span.start, &owner);
+                let Some(fact) = owners.into_iter().find_map(made) else { continue };
+                let Some((assigned, sure)) = callable.assign(p, word.span, &call) else { continue };
+                let site = Site::Call(call, assigned);
+                if self.is_kept(p, site.whole(word.span)) {
+                    continue;
+                }
+                let facts = std::iter::once(fact).chain(sure).collect();
+                let tie = Tie::default();
+                hits.push(Hit { word: *word, row: index, facts, tie, site });
+            }
+        }
     }
 
     /// True where something stands around that keeps a call as it is.

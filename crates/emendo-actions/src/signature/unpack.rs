@@ -150,9 +150,10 @@ impl Packs {
             return Ok(());
         }
         let ty = self.ty(p, pack.ty.as_deref(), Space::Type, f.list.start, change)?;
+        let mark = p.resolver.language.names.variable_mark;
         let typed = |name: &str| match (ty.is_empty(), self.type_first) {
-            (true, _) => name.to_owned(),
-            (_, true) => format!("{ty} {name}"),
+            (true, _) => format!("{mark}{name}"),
+            (_, true) => format!("{ty} {mark}{name}"),
             (_, false) => format!("{name}: {ty}"),
         };
         let types: Vec<Span> = own.iter().filter_map(|o| o.ty.as_ref().map(|t| t.0)).collect();
@@ -185,6 +186,12 @@ impl Packs {
         let (Taken::Whole(between, behind), Some(name)) = (pack.how.taken, &pack.name) else {
             return Ok(());
         };
+        // Keys of a map are declared nowhere, so nothing else says what they are without an argument.
+        if !pack.how.quote.is_empty() && own.iter().any(|o| p.text(o.span).contains('=')) {
+            return Err(
+                "a parameter that is gathered has a value of its own: gather it by hand".into()
+            );
+        }
         if f.body.is_some() && !p.code.facts.is_free(name, f.span) {
             return Err(format!("the new parameter cannot be called `{name}` here: that is taken"));
         }
@@ -195,6 +202,10 @@ impl Packs {
                     return Err(format!("`{own}` is given another value here: gather it by hand"));
                 }
                 let text = format!("{name}{between}{}{behind}", pack.key(callable, i));
+                if p.code.facts.is_string(at) || !pack.how.quote.is_empty() && p.in_text(at) {
+                    let own = p.text(at);
+                    return Err(format!("`{own}` is used in a text here: gather it by hand"));
+                }
                 change.splices.push(Splice::text(at, text));
             }
         }
@@ -271,6 +282,7 @@ impl Packs {
             let ty = self.ty(p, q.ty.as_deref(), Space::Type, f.list.start, change)?;
             let fresh = || (q.name.clone(), String::new());
             let (name, default) = locals.get(q.key.as_str()).cloned().unwrap_or_else(fresh);
+            let name = format!("{}{name}", p.resolver.language.names.variable_mark);
             out.push(match (ty.is_empty(), self.type_first) {
                 (true, _) => format!("{name}{default}"),
                 (_, true) => format!("{ty} {name}{default}"),

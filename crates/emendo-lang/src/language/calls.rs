@@ -89,6 +89,8 @@ pub struct Packing {
     pub open: &'static str,
     /// After the last pair.
     pub close: &'static str,
+    /// What stands around a key.
+    pub quote: &'static str,
     /// Between a key and its value; empty where values stand alone, in order.
     pub sign: &'static str,
     /// A value that is a variable called like its key stands alone.
@@ -106,6 +108,7 @@ impl Packing {
         maker: "",
         open: "",
         close: "",
+        quote: "",
         sign: "",
         short: false,
         lists: &[],

@@ -129,6 +129,8 @@ pub enum TypePart {
     Rest,
     /// The same value.
     Same,
+    /// The last of a key and its value; of the key nothing is told.
+    Value,
     /// An object of the type in the field.
     Typed(&'static str),
 }

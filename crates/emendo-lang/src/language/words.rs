@@ -32,6 +32,8 @@ pub struct Words {
     pub inline_names: &'static str,
     /// Where texts name members of what stands first: the kind, and the names before it (any if there are none).
     pub member_texts: &'static [(&'static str, &'static [&'static str])],
+    /// Functions whose texts are names of variables.
+    pub variable_texts: &'static [&'static str],
     /// Such a text may be a text like any other.
     pub loose_member_texts: bool,
     /// A literal that is a statement of its own is documentation.
@@ -114,6 +116,7 @@ impl Words {
         methods_apart: ("", "", ""),
         inline_names: "",
         member_texts: &[],
+        variable_texts: &[],
         loose_member_texts: false,
         doc_literals: false,
         doc_types: None,

@@ -8,7 +8,7 @@ use crate::ground::Certainty;
 use crate::language::{Intro, Origin};
 use crate::resolver::Resolver;
 use crate::tree::in_line;
-use crate::ty::{Ty, TypeAnswer};
+use crate::ty::TypeAnswer;
 
 impl<'a> Resolver<'a> {
     /// The type that documentation tells of what introduces a name.
@@ -84,12 +84,20 @@ impl<'a> Resolver<'a> {
         answer.because(text, Some(told.ty)).known()
     }
 
-    /// True for a declared type of which documentation may say more: any list, and anything.
-    pub(super) fn says_little(&self, ty: &Ty) -> bool {
-        let open = self.language.words.doc_types.as_ref().map_or(&[][..], |d| d.open);
-        let symbols = ty.symbols();
-        ty.args().is_empty()
-            && !symbols.is_empty()
-            && symbols.iter().all(|s| open.contains(&s.as_str()))
+    /// A declared type, or what documentation tells where that says more: what any list holds, what a type is given.
+    pub(super) fn told_more(
+        &self,
+        written: TypeAnswer,
+        documented: impl Fn() -> Option<TypeAnswer>,
+    ) -> TypeAnswer {
+        let Some(rules) = &self.language.words.doc_types else { return written };
+        let symbols = written.ty.symbols();
+        if !written.ty.args().is_empty() || symbols.is_empty() || self.facts.doc_types.is_empty() {
+            return written;
+        }
+        let open = symbols.iter().all(|s| rules.open.contains(&s.as_str()));
+        let more =
+            |told: &TypeAnswer| open || told.ty.symbols() == symbols && !told.ty.args().is_empty();
+        documented().filter(more).unwrap_or(written)
     }
 }

@@ -13,6 +13,9 @@ use crate::tree::in_line;
 use crate::tree::{children, named, part, span};
 use crate::ty::{DEPTH, Ty, TypeAnswer, read_type};
 
+/// How many elements tell what a list holds.
+const FIRST: usize = 4;
+
 /// How far inferences are put onto one another.
 const FAR: usize = 64;
 
@@ -136,12 +139,20 @@ impl<'a> Resolver<'a> {
         hints.base.contains(&text).then_some(Gives::Base)
     }
 
-    /// A list by its first element.
+    /// A list by its first elements.
     fn list_of_first(&self, node: Node<'a>, symbol: &str) -> Option<TypeAnswer> {
-        let first = named(node).into_iter().next();
-        let plain = first.filter(|f| !self.language.is_spread(*f));
-        let (mut items, says) = self.all_of(plain.into_iter());
-        let element = items.pop().unwrap_or(Ty::Unknown);
+        let mut first = named(node);
+        first.truncate(FIRST);
+        if first.first().is_some_and(|f| self.language.is_spread(*f)) {
+            first.clear();
+        }
+        first.retain(|f| !self.language.is_spread(*f));
+        let (items, says) = self.all_of(first.into_iter());
+        let element = match items.iter().find(|t| **t != Ty::Unknown) {
+            Some(_) if items[0] == Ty::Unknown => Ty::Unknown,
+            Some(_) => Ty::either(items.into_iter().filter(|t| *t != Ty::Unknown)),
+            None => Ty::Unknown,
+        };
         Some(TypeAnswer { says, ..TypeAnswer::sure(Ty::object(symbol).with(vec![element])) })
     }
 

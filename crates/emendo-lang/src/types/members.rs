@@ -6,7 +6,7 @@ use emendo_text::Span;
 use tree_sitter::Node;
 
 use crate::facts::TypeDecl;
-use crate::ground::Certainty;
+use crate::ground::{Certainty, Fact};
 use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::is_item;
@@ -262,6 +262,23 @@ impl<'a> Resolver<'a> {
         self.member(ty, name)
     }
 
+    /// Is an object made, by the name of a type, with what `owner` declares for that? Types that are built on it have that
+    /// too, unless they declare their own.
+    pub fn makes(&self, path: &[&str], at: u32, owner: &str) -> Option<Fact> {
+        let all = self.candidates(path, Space::Type, at);
+        let symbol = all.first()?;
+        let says = if all.len() > 1 { Certainty::Likely } else { Certainty::Certain };
+        let last = self.language.names.last(symbol);
+        if symbol == owner {
+            return Some(Fact { says, text: format!("a `{last}` is made here"), at: None });
+        }
+        self.descends(std::slice::from_ref(symbol), &|s| s == owner)?;
+        let known = self.member(&Ty::object(symbol), self.language.typing.calls.constructor);
+        let own = known.is_some_and(|k| k.owner != owner);
+        let text = format!("`{last}` is built on `{}`", self.language.names.last(owner));
+        (!own).then_some(Fact { says, text, at: None })
+    }
+
     /// What this file declares at its top under a name.
     fn of_module(&self, name: &str) -> Option<Vec<MemberType>> {
         let spaces = [Space::Value, Space::Callable, Space::Type];
@@ -400,7 +417,7 @@ impl<'a> Resolver<'a> {
             rules.iter().find_map(|r| part(param, pick(r)).filter(|_| !pick(r).is_empty()))
         };
         let name = of(|r| r.name).or((param.child_count() == 0).then_some(param));
-        (name, of(|r| r.ty))
+        (name.map(|n| self.language.unmarked(n, self.text)), of(|r| r.ty))
     }
 
     /// A parameter.
@@ -412,6 +429,7 @@ impl<'a> Resolver<'a> {
         let rest = kind.contains("rest")
             || kind.contains("spread")
             || kind.contains("splat")
+            || kind.contains("variadic")
             || text.starts_with(['*', '.'])
             || text.starts_with("params ");
         let optional = kind.contains("optional") || kind.contains("default") || text.contains('=');

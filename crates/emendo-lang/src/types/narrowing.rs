@@ -341,7 +341,7 @@ impl<'a> Resolver<'a> {
                 let value = part(node, t.value)?;
                 let by =
                     t.by.is_empty() || crate::tree::children(node).iter().any(|c| c.kind() == t.by);
-                if !by || text(value) != name {
+                if !by || text(self.language.unmarked(value, self.text)) != name {
                     return None;
                 }
                 part(node, t.ty).map(|ty| self.written(ty))

@@ -455,10 +455,11 @@ impl<'a> Resolver<'a> {
         }
         if let Some(declared) = declared {
             let ty = self.written(declared);
-            if self.says_little(&ty)
-                && let Some(told) = documented()
-            {
-                return Some(told);
+            if ty != Ty::Unknown {
+                let more = self.told_more(TypeAnswer::sure(ty.clone()), documented);
+                if more.ty != ty {
+                    return Some(more);
+                }
             }
             let told = (ty != Ty::Unknown).then(|| TypeAnswer::sure(ty))?;
             // What gives one of many is not waited for as a whole.

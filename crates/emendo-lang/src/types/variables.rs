@@ -203,14 +203,14 @@ impl<'a> Resolver<'a> {
         steps: &[(TypePart, Node<'a>, Node<'a>)],
     ) -> Option<TypeAnswer> {
         let written = self.annotated_type(name, at, node, rule);
-        if let Some(told) = written.filter(|t| !self.says_little(&t.ty)) {
-            return Some(told);
-        }
-        if let Some(told) = self.documented(name, node, rule) {
-            return Some(told);
-        }
-        if let Some(told) = self.annotated_type(name, at, node, rule) {
-            return Some(told);
+        let told = || self.documented(name, node, rule);
+        match written {
+            Some(written) => return Some(self.told_more(written, told)),
+            None => {
+                if let Some(told) = told() {
+                    return Some(told);
+                }
+            }
         }
         let value = (!rule.value.is_empty()).then(|| value_of(node, rule.value)).flatten();
         let told = match rule.origin {
@@ -415,6 +415,10 @@ impl<'a> Resolver<'a> {
         let kept = |ty: Ty| Some(TypeAnswer { ty, ..of.clone() });
         match how {
             TypePart::Same => Some(of.clone()),
+            TypePart::Value => {
+                let last = named(holder).into_iter().next_back()?;
+                span(last).contains(span(child)).then(|| of.clone())
+            }
             TypePart::Rest => {
                 let list = self.language.typing.syntax.list;
                 kept(Ty::object(list).with(vec![of.ty.clone()]))

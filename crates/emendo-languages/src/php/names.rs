@@ -72,6 +72,7 @@ pub(crate) const WORDS: Words = Words {
         open: &["array", "iterable", "object", "mixed"],
     }),
     member_texts: &[("array_creation_expression", &[])],
+    variable_texts: &["compact"],
     loose_member_texts: true,
     calls: &[
         ("member_call_expression", "object", "name"),

@@ -88,7 +88,7 @@ pub(crate) const TYPING: Typing = Typing {
         declared_type("trait_declaration"),
         declared_type("enum_declaration"),
     ],
-    parts: &[("list_literal", TypePart::Each), ("pair", TypePart::Same)],
+    parts: &[("list_literal", TypePart::Each), ("pair", TypePart::Value)],
     truths: &[
         "==",
         "!=",
@@ -209,6 +209,7 @@ const CALLS: Calls = Calls {
             word: "array",
             open: "[",
             close: "]",
+            quote: "'",
             sign: " => ",
             lists: &["array_creation_expression"],
             taken: Taken::Whole("['", "']"),

@@ -6,7 +6,7 @@ use tree_sitter::{Node, TreeCursor};
 use crate::facts::Word;
 use crate::facts::pass::hints::{core_of, within};
 use crate::facts::pass::kinds::{KindFacts, bits};
-use crate::facts::pass::{KEY_REACH, Pass};
+use crate::facts::pass::{Above, KEY_REACH, Pass};
 use crate::language::Space;
 use crate::tree::{at_place, part, span, token_texts};
 
@@ -23,6 +23,7 @@ impl Pass<'_> {
                 self.facts.docs.push(within(node));
             }
             self.member_text(node);
+            self.variable_text(node);
         }
         let Some((kind, comment)) = self.language.words.quoted_types else { return };
         let text = span(node).of(self.text);
@@ -42,6 +43,25 @@ impl Pass<'_> {
         let inner = self.facts.templates.last().is_some_and(|t| t.contains(at));
         if !inner && node.start_position().row != node.end_position().row {
             self.facts.templates.push(at);
+        }
+    }
+
+    /// A text that is the name of a variable.
+    fn variable_text(&mut self, node: Node<'_>) {
+        let functions = self.language.words.variable_texts;
+        if functions.is_empty() || self.outline {
+            return;
+        }
+        let called = |p: &Above| {
+            let rest = self.text[p.span.start as usize..].trim_start_matches('\\');
+            let after = functions.iter().find_map(|f| rest.strip_prefix(f));
+            after.is_some_and(|a| a.trim_start().starts_with('('))
+        };
+        if self.parents.iter().rev().take(3).any(called) {
+            let span = within(node);
+            let path_start = span.start;
+            let word = Word { span, space: Space::Value, path_start, receiver: None, key: false };
+            self.push(span.of(self.text), word);
         }
     }
 
