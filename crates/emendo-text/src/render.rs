@@ -19,6 +19,21 @@ pub struct Placed<'a> {
     pub parts: &'a [Part],
 }
 
+impl Placed<'_> {
+    /// In order of place. Of insertions at one point, what ends a place stands before what begins one; of two that end, the
+    /// inner place's comes first, of two that begin, the outer's.
+    fn order(&self) -> (u32, std::cmp::Reverse<u32>, bool, std::cmp::Reverse<u32>) {
+        use std::cmp::Reverse;
+        let (span, hull) = (self.span, self.hull);
+        let (begins, depth) = match () {
+            () if !span.is_empty() => (false, 0),
+            () if !hull.is_empty() && hull.end == span.start => (false, hull.start),
+            () => (true, hull.end),
+        };
+        (span.start, Reverse(span.end), begins, Reverse(depth))
+    }
+}
+
 enum Task<'a> {
     /// A place of the input, with the edits inside it but those of `owner`.
     Place {
@@ -48,7 +63,7 @@ enum Task<'a> {
 /// bytes that are taken away without a copy it is not written. Work is linear in text and splices
 /// (but for the sort), and nothing recurses.
 pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> Rendered {
-    splices.sort_by_key(|s| (s.span.start, std::cmp::Reverse(s.span.end)));
+    splices.sort_by_key(Placed::order);
     let splices = &*splices;
     let mut out = Frame {
         text: String::with_capacity(text.len() + 64),

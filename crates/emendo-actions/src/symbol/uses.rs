@@ -74,6 +74,7 @@ impl SymbolRunner {
             }
             Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
             Some(_) if single => self.renamed(p, &word, old, new),
+            None if self.through_owner(p, &word, old, new) => self.by_new_owner(p, &word, old, new),
             _ => {
                 self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last)))
             }
@@ -111,6 +112,42 @@ impl SymbolRunner {
         for d in out.drafts[from..].iter_mut().filter(|_| file.is_some()) {
             d.tie.needs = file;
         }
+    }
+
+    /// True for a member of a type itself that another type has from now on, where it stands behind a name of the type.
+    fn through_owner(&self, p: &Place<'_>, word: &Word, old: &str, new: &str) -> bool {
+        let names = &self.rows.language.names;
+        let between = word.receiver.map(|r| Span { start: r.end, end: word.span.start.max(r.end) });
+        let joined = between.is_some_and(|b| {
+            let sign = p.text(b).trim().trim_end_matches(names.variable_mark);
+            !names.member_mark.is_empty() && sign == names.member_mark
+        });
+        joined && names.parent(old) != names.parent(new)
+    }
+
+    /// The same, written with the type that has it now.
+    fn by_new_owner(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        old: &str,
+        new: &str,
+    ) -> Result<Rewritten, String> {
+        let names = &self.rows.language.names;
+        let (from, to) = (names.parent(old), names.parent(new));
+        let at = word.receiver.unwrap_or(word.span);
+        let written = p.text(at);
+        let path: Vec<&str> = written.split(names.separator).map(str::trim).collect();
+        let hints = &self.rows.language.declares.hints;
+        let through = hints.own.contains(&written) || hints.base.contains(&written);
+        let meant = p.resolver.candidates(&path, Space::Type, at.start);
+        if through || meant.first() != Some(&from) {
+            return Err(format!("it is named through `{written}`, and `{to}` has it now"));
+        }
+        let spelled = p.resolver.spell(&to, Space::Type, at.start)?;
+        let splices =
+            vec![Splice::text(at, spelled.text), Splice::text(word.span, names.last(new))];
+        Ok(Rewritten { splices, imports: spelled.imports, kept: Vec::new() })
     }
 
     /// A name in the list of those that the file passes on: it goes if its new name stands there too, or another name
@@ -409,7 +446,8 @@ impl SymbolRunner {
         let symbol = names.join(&wanted[..head]);
         let rest = &wanted[head..];
         let package = names.package(new);
-        if names.full_names && !language.imports.packages.is_empty() && symbol == package {
+        let packages = !language.imports.packages.is_empty() && !names.rooted;
+        if names.full_names && packages && symbol == package {
             return Ok(only(respell(names, path, &wanted)));
         }
         let mut spelled = p.resolver.spell(&symbol, Space::Type, word.span.start)?;

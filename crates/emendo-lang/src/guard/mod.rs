@@ -43,6 +43,9 @@ pub fn faults(
             return false;
         }
         hole(language, n, &mut out);
+        if language.compare.open_texts.contains(&n.kind()) {
+            out.extend(no_code(language, n, text, changed));
+        }
         lists(language, n, &mut out);
         if language.scopes.single.contains(&n.kind())
             && let Some(name) = n.child_by_field_name("name").map(span).filter(|s| near(*s))
@@ -80,6 +83,23 @@ fn hole(language: &Language, node: Node<'_>, out: &mut Vec<Fault>) {
             out.push(Fault { at: span(w[1]), why });
         }
     }
+}
+
+/// Code that was written where it is only text: it would have to begin otherwise to be code there.
+fn no_code(language: &Language, node: Node<'_>, text: &str, changed: &[Span]) -> Vec<Fault> {
+    let plain = |n: &Node<'_>| n.is_named() && !language.compare.interpolations.contains(&n.kind());
+    let written = |n: Node<'_>| {
+        let at = span(n);
+        let inside = |c: &&Span| c.start < at.end && at.start < c.end;
+        let code = |c: &Span| {
+            let own = Span { start: c.start.max(at.start), end: c.end.min(at.end) }.of(text);
+            own.contains(['(', ')']) || own.contains("->") || own.contains("::")
+        };
+        changed.iter().filter(inside).any(code).then_some(at)
+    };
+    let found = children(node).into_iter().filter(plain).filter_map(written);
+    let why = || "what it writes would be text here, and not code".to_owned();
+    found.map(|at| Fault { at, why: why() }).collect()
 }
 
 /// Two lists of parameters where there can be one.
@@ -191,6 +211,7 @@ fn double(facts: &FileFacts) -> Vec<Span> {
                 && other.scope == i.scope
                 && other.inside == i.inside
                 && other.is_type == i.is_type
+                && (!facts.apart || other.is_static == i.is_static)
         })
     });
     twice.map(at).collect()

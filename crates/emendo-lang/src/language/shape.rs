@@ -144,6 +144,8 @@ pub struct Compare {
     pub strings: &'static [&'static str],
     /// Kinds inside such literals that hold code.
     pub interpolations: &'static [&'static str],
+    /// Kinds of texts in which it shows by how it begins what is code.
+    pub open_texts: &'static [&'static str],
     /// Kinds of text in which white space does not count.
     pub loose_text: &'static [&'static str],
     /// Links of a chain: kind, and field of what they are hung on (empty: the first child).
@@ -172,6 +174,7 @@ impl Compare {
         bracketed: &[],
         strings: &[],
         interpolations: &[],
+        open_texts: &[],
         loose_text: &[],
         chain: &[],
         transparent: &[],

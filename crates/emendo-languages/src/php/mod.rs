@@ -127,6 +127,7 @@ const COMPARE: Compare = Compare {
         },
     ],
     strings: &["string", "encapsed_string"],
+    open_texts: &["encapsed_string", "heredoc_body"],
     interpolations: &[
         "variable_name",
         "dynamic_variable_name",

@@ -183,11 +183,14 @@ impl Writer<'_> {
                 keep(&gaps[0], self.old.get(first_deleted).filter(|_| r.prev.is_some()), before);
             let last = gaps[gaps.len() - 1];
             let next = r.next.and_then(|n| Some((self.old.get(n.0)?, &self.new[n.1].key)));
-            // A bracket that opens a body stays on the line that the author of the code gave it.
-            let opens = next.is_some_and(|(old, key)| {
-                is_open(key) && old.gap == after && breaks(last.of(self.text)) && !breaks(&after)
+            // Blanks that the recipe leaves as they are stay those of the author of the code, as does the line of a bracket
+            // that opens a body.
+            let stays = next.is_some_and(|(old, key)| {
+                let own = last.of(self.text);
+                let line = !breaks(own) && own.len() > 1 && r.deleted.is_empty();
+                old.gap == after && !breaks(&after) && (line || is_open(key) && breaks(own))
             });
-            let after = match opens {
+            let after = match stays {
                 true => last.of(self.text).to_owned(),
                 false => keep(&last, next.map(|n| n.0), after),
             };
