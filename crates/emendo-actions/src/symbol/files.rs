@@ -1,6 +1,6 @@
 //! Files that are called after a type: they move when it gets another name.
 
-use emendo_lang::{Certainty, Fact, Language, Project as _};
+use emendo_lang::{Certainty, Fact, Files, Language, Project as _};
 use emendo_text::{Digest, RelPath};
 
 use crate::contract::{FileMove, FileOp, PathChanges, PathRule, PathsCx};
@@ -54,7 +54,7 @@ pub(super) fn services(runner: &SymbolRunner) -> Option<ServiceMender> {
 
 impl TypeFileRule {
     /// Where the file of a type lies when that is called otherwise.
-    fn target(&self, path: &RelPath, r: &Named) -> Option<RelPath> {
+    fn target(&self, path: &RelPath, r: &Named, files: &dyn Files) -> Option<RelPath> {
         let names = &self.language.names;
         let (old, new) = (names.last(&r.old), names.last(&r.new));
         let rest = path.name().strip_prefix(old)?;
@@ -64,8 +64,16 @@ impl TypeFileRule {
         let (from, to) = (names.parent(&r.old), names.parent(&r.new));
         let folder = path.folder();
         let folders = |p: &str| p.replace(names.separator, "/");
-        let folder = match self.language.names.files?.folders && from != to {
-            true => format!("{}{}", folder.strip_suffix(&folders(&from))?, folders(&to)),
+        let rule = self.language.names.files?;
+        let by_settings = || {
+            let own = rule.package_in(names.separator, path, files).filter(|p| *p == from);
+            own.and_then(|_| rule.folder_of(names.separator, &to, path, files))
+        };
+        let folder = match rule.folders && from != to {
+            true => match by_settings() {
+                Some(folder) => folder,
+                None => format!("{}{}", folder.strip_suffix(&folders(&from))?, folders(&to)),
+            },
             false => folder.to_owned(),
         };
         let lead = if folder.is_empty() { String::new() } else { format!("{folder}/") };
@@ -82,7 +90,10 @@ impl PathRule for TypeFileRule {
             if !(cx.covers)(&path) || cx.files.binary_search(&path).is_err() {
                 continue;
             }
-            let Some(to) = self.target(&path, r).filter(|to| *to != path) else { continue };
+            let Some(to) = self.target(&path, r, cx.project.files()).filter(|to| *to != path)
+            else {
+                continue;
+            };
             let action = (cx.action, r.row);
             let mut m = FileMove::new(action, r.digest, path, FileOp::Move(to));
             m.named = true;

@@ -106,6 +106,14 @@ impl SymbolRunner {
             }
             written.imports.push(import);
         }
+        if self.leaves_package(p, &word, old, new) {
+            let say = format!(
+                "`{old}` is declared here: write it in `{}` by hand, no rule says where its file lies then",
+                names.parent(new)
+            );
+            out.notes.push(NoteDraft::new(word.span, say));
+            return;
+        }
         let file = self.file_name(p, &word, last, out);
         let from = out.drafts.len();
         self.draft(p, row, (hull, vec![hull]), written, facts, out);
@@ -206,6 +214,15 @@ impl SymbolRunner {
         let whole = p.code.facts.imports.iter().any(|i| i.path() == from && i.wildcard);
         let import = language.import_of(&to, Space::Type);
         Some(ImportName { wildcard: whole, ..import })
+    }
+
+    /// True for the declaration of a type that is to lie in another package, where the package follows from the folder and
+    /// nothing says which that is.
+    fn leaves_package(&self, p: &Place<'_>, word: &Word, old: &str, new: &str) -> bool {
+        let names = &self.rows.language.names;
+        let declares = p.code.facts.type_named_at(word.span).is_some_and(|t| t.path.len() == 1);
+        let moved = || p.cx.moves.and_then(|m| m.of(p.cx.path)).is_some();
+        names.rooted && declares && names.parent(old) != names.parent(new) && !moved()
     }
 
     /// Where files are called like the types in them, the file of a renamed type gets another name too: the rename needs that.

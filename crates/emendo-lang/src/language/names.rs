@@ -1,8 +1,8 @@
 //! How names work in a language.
 
-use emendo_text::Span;
+use emendo_text::{RelPath, Span};
 
-use crate::ground::Import;
+use crate::ground::{Files, Import};
 
 impl Names {
     /// The segments of a symbol: where modules are strings, the module is the first.
@@ -121,8 +121,54 @@ impl Names {
 pub struct TypeFiles {
     /// Folders are called after packages.
     pub folders: bool,
+    /// Where packages lie by settings of the project that a file belongs to: their names, each with its folder. Without such
+    /// a setting the folders are called after the whole package.
+    pub roots: fn(&RelPath, &dyn Files) -> Vec<(String, String)>,
+    /// Types may be visible in their own package only.
+    pub hidden: bool,
     /// The folder of files that are called after a type, and name those that fulfil it; empty if there is none.
     pub services: &'static str,
+}
+
+impl TypeFiles {
+    /// Files are called after types, and nothing else follows from that.
+    pub const PLAIN: Self =
+        Self { folders: false, roots: |_, _| Vec::new(), hidden: false, services: "" };
+
+    /// The package of a file that lies in a folder, by settings of its project.
+    pub fn package_in(&self, separator: &str, path: &RelPath, files: &dyn Files) -> Option<String> {
+        let folder = path.folder();
+        let roots = (self.roots)(path, files);
+        let below = |root: &str| match root {
+            "" => Some(folder),
+            root if root == folder => Some(""),
+            root => folder.strip_prefix(root)?.strip_prefix('/'),
+        };
+        let fits = roots.iter().filter_map(|(package, root)| Some((root, package, below(root)?)));
+        let (_, package, below) = fits.max_by_key(|(root, ..)| root.len())?;
+        let parts = [package.clone(), below.replace('/', separator)];
+        Some(parts.iter().filter(|p| !p.is_empty()).cloned().collect::<Vec<_>>().join(separator))
+    }
+
+    /// The folder of a package, by settings of the project of a file.
+    pub fn folder_of(
+        &self,
+        separator: &str,
+        package: &str,
+        path: &RelPath,
+        files: &dyn Files,
+    ) -> Option<String> {
+        let roots = (self.roots)(path, files);
+        let below = |root: &str| match root {
+            "" => Some(package),
+            root if root == package => Some(""),
+            root => package.strip_prefix(root)?.strip_prefix(separator),
+        };
+        let fits = roots.iter().filter_map(|(root, folder)| Some((root, folder, below(root)?)));
+        let (_, folder, below) = fits.max_by_key(|(root, ..)| root.len())?;
+        let parts = [folder.clone(), below.replace(separator, "/")];
+        Some(parts.iter().filter(|p| !p.is_empty()).cloned().collect::<Vec<_>>().join("/"))
+    }
 }
 
 /// How symbols are written, and what makes a name known.

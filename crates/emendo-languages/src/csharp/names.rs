@@ -281,6 +281,6 @@ pub(crate) const NAMES: Names = Names {
         "value",
         "var",
     ],
-    files: Some(TypeFiles { folders: false, services: "" }),
+    files: Some(TypeFiles::PLAIN),
     ..Names::NONE
 };

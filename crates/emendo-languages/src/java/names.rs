@@ -251,6 +251,11 @@ pub(crate) const NAMES: Names = Names {
         "FunctionalInterface",
         "SafeVarargs",
     ],
-    files: Some(TypeFiles { folders: true, services: "META-INF/services" }),
+    files: Some(TypeFiles {
+        folders: true,
+        hidden: true,
+        services: "META-INF/services",
+        ..TypeFiles::PLAIN
+    }),
     ..Names::NONE
 };

@@ -2,6 +2,7 @@
 
 mod imports;
 mod names;
+mod projects;
 mod typing;
 
 use std::sync::LazyLock;

@@ -286,6 +286,10 @@ pub(crate) const NAMES: Names = Names {
         "xor",
         "yield",
     ],
-    files: Some(TypeFiles { folders: true, services: "" }),
+    files: Some(TypeFiles {
+        folders: true,
+        roots: crate::php::projects::roots,
+        ..TypeFiles::PLAIN
+    }),
     ..Names::NONE
 };

@@ -46,7 +46,13 @@ impl TypeMender {
             let tree = Tree::parse_file(language, &m.path, &text);
             let facts = FileFacts::outline(language, &tree, &text, &m.path, files);
             let old = facts.package.clone();
-            let Some(new) = package_at(names.separator, &m.path, &old, to) else { continue };
+            let by_settings = || {
+                let rule = names.files?;
+                let own = rule.package_in(names.separator, &m.path, files)?;
+                (own == old).then(|| rule.package_in(names.separator, to, files)).flatten()
+            };
+            let new = by_settings().or_else(|| package_at(names.separator, &m.path, &old, to));
+            let Some(new) = new else { continue };
             let stem = |p: &RelPath| p.name().split('.').next().unwrap_or("").to_owned();
             let (before, after) = (stem(&m.path), stem(to));
             if old != new {
@@ -115,7 +121,8 @@ impl TypeMender {
 
     /// What makes moves less sure: what a file names of the package that it leaves may be hidden from elsewhere.
     pub(super) fn doubts(&self) -> Vec<(RelPath, Fact)> {
-        let all = self.packages.iter().zip(&self.near).filter(|(_, n)| !n.1.is_empty());
+        let hidden = self.language.names.files.is_some_and(|f| f.hidden);
+        let all = self.packages.iter().zip(&self.near).filter(|(_, n)| hidden && !n.1.is_empty());
         let one = |(p, near): (&(RelPath, String, String), &(RelPath, Vec<String>))| {
             let text = must_be_visible(&p.1, &near.1);
             (p.0.clone(), Fact { says: Certainty::Likely, text, at: None })
@@ -292,11 +299,12 @@ impl TypeMender {
         let import =
             |name: &String| self.language.import_of(&names.join(&[old, name]), Space::Type);
         let imports = near.iter().map(import).collect();
-        let text = match near.as_slice() {
+        let hidden = if names.files.is_some_and(|f| f.hidden) { near.as_slice() } else { &[] };
+        let text = match hidden {
             [] => format!("the folder stands for `{new}`"),
             near => format!("the folder stands for `{new}`; {}", must_be_visible(old, near)),
         };
-        let says = if near.is_empty() { Certainty::Certain } else { Certainty::Likely };
+        let says = if hidden.is_empty() { Certainty::Certain } else { Certainty::Likely };
         let fact = Fact { says, text, at: Some(statement) };
         let mut draft = mended(m, at, fact, vec![Splice::text(at, new)]);
         draft.change = Change { imports, ..draft.change };
