@@ -109,13 +109,7 @@ impl Callable {
             }
             _ => true,
         };
-        // Where members have no overloads, one that takes more besides is the same all the same.
-        let more = f.params.get(params.len()..).unwrap_or(&[]);
-        let optional = |q: &emendo_lang::ParamSite| q.rest || p.text(q.span).contains('=');
-        let overloads = p.resolver.language.typing.calls.overloads;
-        let longer = self.member && !overloads && more.iter().all(optional);
-        (f.params.len() == params.len() || f.params.len() > params.len() && longer)
-            && f.params.iter().zip(params).all(same)
+        f.params.len() == params.len() && f.params.iter().zip(params).all(same)
     }
 
     /// Which argument is for which parameter, with what is not sure of that; `None` if another function is meant.

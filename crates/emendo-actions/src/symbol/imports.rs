@@ -156,25 +156,6 @@ impl SymbolRunner {
         p.cx.project.type_of(old).is_some()
     }
 
-    /// True unless a file uses the name of an import only as what this action does not name: a type may be called like a
-    /// package, and one import then stands for both.
-    pub(super) fn serves(&self, p: &Place<'_>, import: &Import) -> bool {
-        let names = &self.rows.language.names;
-        let Some(local) = import.local().filter(|_| names.rooted && !import.is_static) else {
-            return true;
-        };
-        let goes_on = |w: &&emendo_lang::Word| {
-            p.cx.text[w.span.end as usize..].trim_start().starts_with(names.separator)
-        };
-        let words = p.code.facts.words(local).iter();
-        let uses: Vec<_> = words.filter(|w| p.code.facts.rests_on(w, import)).collect();
-        let packages = uses.iter().filter(|w| goes_on(w)).count();
-        match self.what {
-            SymbolKind::Package => packages > 0 || uses.is_empty(),
-            _ => packages < uses.len() || uses.is_empty(),
-        }
-    }
-
     /// True if the file uses what an import makes known.
     fn used(&self, p: &Place<'_>, import: &Import) -> bool {
         let local = import.local().unwrap_or_default();

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use emendo_lang::weakest;
-use emendo_lang::{Certainty, Language, Project, Space, Ty, Word};
+use emendo_lang::{Certainty, Import, Language, Project, Space, Ty, Word};
 use emendo_text::Span;
 
 use crate::contract::{Needs, Remains, SymbolKind, Tables};
@@ -89,6 +89,24 @@ impl SymbolRunner {
                 let at = import.item.unwrap_or(import.span);
                 out.push(self.remains(row, at, Certainty::Certain, "it is imported here"));
             }
+        }
+    }
+
+    /// True unless a file uses the name of an import only as what this action does not name: a type may be called like a
+    /// package, and one import then stands for both.
+    pub(super) fn serves(&self, p: &Place<'_>, import: &Import) -> bool {
+        let names = &self.rows.language.names;
+        let Some(local) = import.local().filter(|_| names.rooted && !import.is_static) else {
+            return true;
+        };
+        let goes_on =
+            |w: &&Word| p.cx.text[w.span.end as usize..].trim_start().starts_with(names.separator);
+        let words = p.code.facts.words(local).iter();
+        let uses: Vec<_> = words.filter(|w| p.code.facts.rests_on(w, import)).collect();
+        let packages = uses.iter().filter(|w| goes_on(w)).count();
+        match self.what {
+            SymbolKind::Package => packages > 0 || uses.is_empty(),
+            _ => packages < uses.len() || uses.is_empty(),
         }
     }
 

@@ -481,11 +481,15 @@ fn lang_of(recipe: &Recipe, e: &Example) -> Option<String> {
 
 /// Imports for an example that is not a whole file: the names of the steps count as imported.
 fn head(world: &World, recipe: &Recipe, e: &Example, language: &'static Language) -> String {
-    let tree = emendo_lang::Tree::parse(language, &e.before.text);
-    let facts = emendo_lang::FileFacts::read(language, &tree, &e.before.text);
+    let opening = language.grammar.opening;
+    let opening = if e.before.text.contains(opening.trim_end()) { "" } else { opening };
+    let text = format!("{opening}{}", e.before.text);
+    let tree = emendo_lang::Tree::parse(language, &text);
+    let facts = emendo_lang::FileFacts::read(language, &tree, &text);
     if !facts.imports.is_empty() || !facts.package.is_empty() {
-        return String::new();
+        return opening.to_owned();
     }
+    let names = &language.names;
     let steps = recipe.steps.iter().filter(|s| e.step.as_ref().is_none_or(|w| w.text == s.id));
     let mut symbols: Vec<(String, String)> = Vec::new();
     // What actions in other languages name is nothing here.
@@ -498,7 +502,7 @@ fn head(world: &World, recipe: &Recipe, e: &Example, language: &'static Language
         let old = emendo_actions::renames(world, action, &recipe.source)
             .into_iter()
             .filter(|_| action.kind.renames_symbols());
-        symbols.extend(old.map(|(old, _)| (old.rsplit('.').next().unwrap_or("").to_owned(), old)));
+        symbols.extend(old.map(|(old, _)| (names.last(&old).to_owned(), old)));
     }
     let declared: Vec<&str> = facts.top_names().collect();
     let mut lines: Vec<String> = symbols
@@ -508,17 +512,26 @@ fn head(world: &World, recipe: &Recipe, e: &Example, language: &'static Language
             // Only what the example really says, and does not declare itself.
             let said = !facts.words(simple).is_empty() || !facts.words(word).is_empty();
             said && language.names.segments(symbol).len() > 1
+                && !names.is_member(symbol)
                 && !declared.contains(&simple)
                 && !declared.contains(&word.as_str())
         })
         .map(|(_, symbol)| {
-            let name = language.import_of(&symbol, emendo_lang::Space::Value);
+            let symbol = names.plain(&symbol);
+            // Functions by themselves are imported in a way of their own.
+            let function = names.rooted && names.last(&symbol).starts_with(char::is_lowercase);
+            let space =
+                if function { emendo_lang::Space::Callable } else { emendo_lang::Space::Value };
+            let name = language.import_of(&symbol, space);
             (language.imports.write_import)(&name, None)
         })
         .collect();
     lines.sort();
     lines.dedup();
-    if lines.is_empty() { String::new() } else { format!("{}\n\n", lines.join("\n")) }
+    match lines.is_empty() {
+        true => opening.to_owned(),
+        false => format!("{opening}{}\n\n", lines.join("\n")),
+    }
 }
 
 /// The text without the imports that were put before it; they are not compared.
@@ -527,7 +540,10 @@ fn body(code: Option<&'static Language>, text: &str, head: &str) -> String {
     let tree = emendo_lang::Tree::parse(language, text);
     let facts = emendo_lang::FileFacts::read(language, &tree, text);
     let from = facts.imports.last().map_or(0, |i| i.span.end as usize);
-    text[from..].trim_start().to_owned()
+    let opening = language.grammar.opening;
+    let rest = text[from..].trim_start();
+    let bare = rest.strip_prefix(opening).filter(|_| head.starts_with(opening) && from == 0);
+    bare.unwrap_or(rest).trim_start().to_owned()
 }
 
 fn notes(e: &Example, said: &[String]) -> Option<String> {

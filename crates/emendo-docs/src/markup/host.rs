@@ -101,6 +101,8 @@ pub struct Host {
     pub code: &'static [Delimiter],
     /// A call with a sign before it is code: `@if (a < b)`.
     pub calls: Option<char>,
+    /// The code in such calls, as the ending of a file that holds such code; nothing where it is not read.
+    pub calls_hold: Option<&'static str>,
     /// Names of such calls that put a value in their place.
     pub giving: &'static [&'static str],
     /// How the markup itself holds code.
@@ -128,6 +130,7 @@ const XML: Host = Host {
     implied: false,
     code: &[],
     calls: None,
+    calls_hold: None,
     giving: &[],
     scripts: Scripts::None,
     spaces: NameSpaces::Declared,
@@ -144,6 +147,7 @@ const HTML: Host = Host {
     // Many kinds of pages that are filled elsewhere have no ending of their own.
     code: &[code("{%", "%}", Role::Controls), nested("{{")],
     calls: None,
+    calls_hold: None,
     giving: &[],
     scripts: Scripts::Browser,
     spaces: NameSpaces::Declared,
@@ -160,6 +164,7 @@ pub const IN_CODE: Host = Host {
     implied: false,
     code: &[],
     calls: None,
+    calls_hold: None,
     giving: &[],
     scripts: Scripts::None,
     spaces: NameSpaces::Imports,
@@ -263,12 +268,16 @@ pub const HOSTS: &[Host] = &[
         extensions: &["blade.php"],
         code: &[
             code("{{--", "--}}", Role::Comment),
-            code("{!!", "!!}", Role::Gives),
-            nested("{{"),
-            code("<?=", "?>", Role::Gives),
+            code("{!!", "!!}", Role::Gives).holds("blade"),
+            nested("{{").holds("blade"),
+            code("@php\n", "@endphp", Role::Controls).holds("blade"),
+            code("@php ", "@endphp", Role::Controls).holds("blade"),
+            code("<?php", "?>", Role::Controls).holds("blade"),
+            code("<?=", "?>", Role::Gives).holds("blade"),
             code("<?", "?>", Role::Controls),
         ],
         calls: Some('@'),
+        calls_hold: Some("blade"),
         giving: &["json", "lang", "js", "csrf", "method", "yield", "choice", "class", "style"],
         ..HTML
     },

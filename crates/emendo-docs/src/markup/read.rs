@@ -231,7 +231,8 @@ impl Reader<'_> {
         let word = &self.page.text[from..from + name];
         let role = if self.page.host.giving.contains(&word) { Role::Gives } else { Role::Controls };
         let (at, inner) = (Span::new(self.at, end), Span::new(inner, end - 1));
-        self.page.code.push(CodePart { at, inner, role, holds: None });
+        let holds = self.page.host.calls_hold;
+        self.page.code.push(CodePart { at, inner, role, holds });
         self.at = end;
         true
     }
@@ -239,7 +240,10 @@ impl Reader<'_> {
     fn delimiter(&self) -> Option<(usize, Delimiter)> {
         let mut all = self.page.host.code.iter().copied().enumerate();
         // A sign written twice stands for itself.
-        all.find(|(_, d)| self.starts(d.open)).filter(|_| !self.starts("<%%"))
+        let before = self.at.checked_sub(1).map(|i| char::from(self.page.text.as_bytes()[i]));
+        let escaped = self.page.host.calls.is_some() && self.page.host.calls == before;
+        all.find(|(_, d)| self.starts(d.open))
+            .filter(|(_, d)| !(self.starts("<%%") || escaped && d.open.starts_with('{')))
     }
 
     fn code_end(&mut self, n: usize, d: Delimiter) -> Option<usize> {

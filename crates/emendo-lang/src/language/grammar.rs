@@ -36,6 +36,8 @@ pub struct Grammar {
     pub main: fn() -> &'static tree_sitter::Language,
     /// Grammars of the same kinds for files with certain endings.
     pub dialects: &'static [Dialect],
+    /// What code stands behind in a file; empty where that is nothing.
+    pub opening: &'static str,
     /// Code inside code that the grammar leaves as loose tokens.
     pub layer: Option<Layer>,
     /// A small source that parses without error, for tests over the whole table.
@@ -73,6 +75,7 @@ impl Grammar {
             also_reads: &[],
             main,
             dialects: &[],
+            opening: "",
             layer: None,
             sample,
             budget: Budget::USUAL,

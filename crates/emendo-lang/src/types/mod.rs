@@ -9,11 +9,9 @@
 //! travels with the question (`Trail` in `project.rs`).
 
 mod calls;
-mod documented;
 mod expected;
 mod infer;
 mod members;
-mod narrowing;
 mod pairs;
 mod places;
 mod results;

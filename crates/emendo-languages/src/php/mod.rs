@@ -8,8 +8,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language, Placeholder,
-    Writing, context,
+    Compare, Context, DeclarationShape, Dialect, Flow, Fragments, Grammar, Keyed, Language,
+    Placeholder, Writing, context,
 };
 
 use crate::php::imports::{EXPORTS, IMPORTS};
@@ -18,6 +18,10 @@ use crate::php::typing::TYPING;
 
 static GRAMMAR: LazyLock<tree_sitter::Language> =
     LazyLock::new(|| tree_sitter_php::LANGUAGE_PHP.into());
+
+/// Code without a sign before it, as templates hold it.
+static BARE: LazyLock<tree_sitter::Language> =
+    LazyLock::new(|| tree_sitter_php::LANGUAGE_PHP_ONLY.into());
 
 /// The facts about PHP.
 pub(super) const PHP: Language = Language {
@@ -35,7 +39,13 @@ pub(super) const PHP: Language = Language {
     ..Language::new(
         "php",
         "PHP",
-        Grammar { except: &[".blade.php"], ..Grammar::new(&["php", "phtml"], || &GRAMMAR, SAMPLE) },
+        Grammar {
+            except: &[".blade.php"],
+            opening: "<?php\n",
+            also_reads: &["blade"],
+            dialects: &[Dialect { extensions: &["blade"], grammar: || &BARE }],
+            ..Grammar::new(&["php", "phtml"], || &GRAMMAR, SAMPLE)
+        },
     )
 };
 

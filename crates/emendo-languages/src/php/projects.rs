@@ -4,7 +4,6 @@ use emendo_lang::Files;
 use emendo_text::RelPath;
 use serde_json::Value;
 
-use crate::php::names::NAMES;
 use crate::shared::nearest;
 
 /// The packages that the nearest manifest gives folders, for code and for tests.
@@ -26,7 +25,7 @@ pub(crate) fn roots(path: &RelPath, files: &dyn Files) -> Vec<(String, String)> 
             let parts = [manifest.folder(), folder.trim_end_matches('/').trim_start_matches("./")];
             let parts: Vec<&str> =
                 parts.into_iter().filter(|p| !p.is_empty() && *p != ".").collect();
-            out.push((package.trim_end_matches(NAMES.separator).to_owned(), parts.join("/")));
+            out.push((package.trim_end_matches('\\').to_owned(), parts.join("/")));
         }
     }
     out

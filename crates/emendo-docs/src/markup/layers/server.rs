@@ -13,31 +13,77 @@ const IMPORT: [(&str, &str); 2] = [("page", "<%@ page import=\""), ("tag", "<%@ 
 /// The code of a template; none where nobody reads it.
 pub(super) fn layer(page: &Page<'_>) -> Option<Layer> {
     let ending = page.host.code.iter().find_map(|d| d.holds)?;
-    let script = ending != "java";
+    let script = ending == "js";
     let mut view = View::new(page, script);
     let mut parts = page.code.iter().filter(|c| c.holds.is_some()).peekable();
     while let Some(code) = parts.next() {
         let inner = trimmed(page, code);
+        let close = closing(page, code);
+        if close != "%>" {
+            // Whatever stood before it, a statement begins here.
+            view.put(code.inner.start as usize - 1, b';');
+        }
         match code.role {
-            Role::Gives => view.expression(inner, Held::Brackets("%>")),
-            _ => view.part(inner, code.at, parts.peek().map(|p| p.at)),
+            _ if close == ")" => call(&mut view, code),
+            Role::Gives => view.expression(inner, Held::Brackets(close)),
+            _ => view.part(inner, code.at, parts.peek().map(|p| p.at), close),
         }
     }
-    if !script {
+    let directives = ending == "java";
+    if directives {
         beans(&mut view);
     }
-    let takes = match script {
-        true => TakesImports::Nowhere("the code of a template"),
+    let importing = page.code.iter().find(|c| {
+        let statements = c.role == Role::Controls && closing(page, c) != ")";
+        statements && c.holds.is_some() && c.inner.of(page.text).trim_start().starts_with("use ")
+    });
+    let takes = match !directives {
+        true => match importing {
+            Some(part) => TakesImports::Script(part.inner.start),
+            None => TakesImports::Nowhere("the code of a template"),
+        },
         false => {
             let told = page.code.iter().find_map(|c| directive(page, c));
             TakesImports::Directive(told.map_or(IMPORT[0].1, |d| d.1), "\" %>")
         }
     };
     let mut layer = view.layer(ending, takes);
-    if !script {
+    if directives {
         layer.imports = page.code.iter().flat_map(|c| imports(page, c)).collect();
     }
     Some(layer)
+}
+
+/// What ends a piece of code.
+fn closing(page: &Page<'_>, code: &CodePart) -> &'static str {
+    const ENDS: &[&str] = &["!!}", "}}", "?>", "@endphp", ")"];
+    let end = Span { start: code.inner.end, end: code.at.end }.of(page.text);
+    ENDS.iter().find(|e| end.trim() == **e).copied().unwrap_or("%>")
+}
+
+/// What stands in the brackets of a call of the template: the arguments of a function that nobody knows. What a loop gives a name
+/// is not read.
+fn call(view: &mut View<'_, '_>, code: &CodePart) {
+    let text = code.inner.of(view.page.text);
+    if text.trim().is_empty() || text.contains(';') {
+        return;
+    }
+    let length = text.find(" as ").unwrap_or(text.len());
+    let inner = Span { start: code.inner.start, end: code.inner.start + length as u32 };
+    if !view.copy(inner, Held::Brackets(")")) {
+        return;
+    }
+    // As long as the sign and the name: a sign that ends what stood before, and a name.
+    for at in code.at.start..code.inner.start - 1 {
+        view.put(at as usize, if at == code.at.start { b';' } else { b'q' });
+    }
+    view.put(code.inner.start as usize - 1, b'(');
+    view.put(inner.end as usize, b')');
+    let behind = view.page.text.as_bytes().get(code.at.end as usize);
+    // Lines are counted: their ends stay.
+    if behind.is_some_and(|b| !matches!(b, b'\n' | b'\r')) {
+        view.put(code.at.end as usize, b';');
+    }
 }
 
 /// Variables that elements of the page declare: the type is code where it stands, and the name is written behind it.

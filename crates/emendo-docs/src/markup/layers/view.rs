@@ -222,8 +222,8 @@ impl<'p, 't> View<'p, 't> {
     }
 
     /// Statements in brackets, told from those that follow on the same line.
-    pub(super) fn part(&mut self, at: Span, whole: Span, next: Option<Span>) {
-        if !self.copy(at, Held::Brackets("%>")) {
+    pub(super) fn part(&mut self, at: Span, whole: Span, next: Option<Span>, close: &'static str) {
+        if !self.copy(at, Held::Brackets(close)) {
             return;
         }
         if let Some(piece) = self.pieces.last_mut() {

@@ -1,5 +1,8 @@
 //! What the type of a variable is: by its declaration, its value, what it is taken from, and tests around a use.
 
+mod documented;
+mod narrowing;
+
 use emendo_text::Span;
 use tree_sitter::Node;
 
@@ -29,12 +32,13 @@ impl<'a> Resolver<'a> {
             if let Some(told) = self.narrowed(node, name) {
                 return Some(told);
             }
-            if let Some(own) = self.variable_at(name, at) {
+            let mark = names.variable_mark;
+            let marked = self.text[..node.start_byte()].ends_with(mark);
+            if let Some(own) = self.variable_at(name, at).filter(|_| marked) {
                 let told = self.variable(name, node, &own)?;
                 return Some(self.without_excluded(told, node, name));
             }
-            let mark = names.variable_mark;
-            if !mark.is_empty() && self.text[..node.start_byte()].ends_with(mark) {
+            if !mark.is_empty() && marked {
                 return self.documented_variable(name, at);
             }
             if !names.members_need_receiver
@@ -54,7 +58,10 @@ impl<'a> Resolver<'a> {
         let declared = self.known_at(name, &[Space::Value, Space::Member], at);
         let declared =
             declared.filter(|d| d.space == Space::Value || !names.members_need_receiver)?;
-        let imported = self.imported_at(name, Space::Value, at).is_some() && declared.top;
+        // What has a mark of its own is never what an import makes known.
+        let imported = names.variable_mark.is_empty()
+            && declared.top
+            && self.imported_at(name, Space::Value, at).is_some();
         // A function, or a type, is not a variable.
         let variable = self.facts.type_named_at(declared.at).is_none();
         (!imported && variable).then_some(declared)

@@ -12,7 +12,7 @@ use crate::ty::TypeAnswer;
 
 impl<'a> Resolver<'a> {
     /// The type that documentation tells of what introduces a name.
-    pub(super) fn documented(
+    pub(in crate::types) fn documented(
         &self,
         name: &str,
         node: Node<'a>,
@@ -42,13 +42,13 @@ impl<'a> Resolver<'a> {
     }
 
     /// What documentation tells of the result of a function.
-    pub(super) fn documented_result(&self, function: Node<'a>) -> Option<TypeAnswer> {
+    pub(in crate::types) fn documented_result(&self, function: Node<'a>) -> Option<TypeAnswer> {
         let rules = self.language.words.doc_types.as_ref()?;
         self.told(function, rules.result, "", false)
     }
 
     /// The type of a variable that nothing declares: a comment before its use may tell.
-    pub(super) fn documented_variable(&self, name: &str, at: u32) -> Option<TypeAnswer> {
+    pub(in crate::types) fn documented_variable(&self, name: &str, at: u32) -> Option<TypeAnswer> {
         let rules = self.language.words.doc_types.as_ref()?;
         let fits = |d: &&DocType| {
             d.tag == rules.value
@@ -85,7 +85,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// A declared type, or what documentation tells where that says more: what any list holds, what a type is given.
-    pub(super) fn told_more(
+    pub(in crate::types) fn told_more(
         &self,
         written: TypeAnswer,
         documented: impl Fn() -> Option<TypeAnswer>,

@@ -206,7 +206,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of what a pattern of a case binds a name to.
-    pub(super) fn bound_in_case(&self, at: Span) -> Option<TypeAnswer> {
+    pub(in crate::types) fn bound_in_case(&self, at: Span) -> Option<TypeAnswer> {
         let rule = self.language.typing.branching.cases?;
         let name = at.of(self.text);
         let mut node = self.leaf(at)?;
