@@ -86,6 +86,8 @@ pub trait Project: Sync {
     fn holds(&self, language: &'static Language, package: &str, name: &str) -> bool;
     /// The file that declares a symbol, as far as what was read, its module or the name of a file tells.
     fn file_of(&self, language: &'static Language, symbol: &str) -> Option<RelPath>;
+    /// The file that declares a symbol itself, and does not only pass it on.
+    fn declaring_file(&self, language: &'static Language, symbol: &str) -> Option<RelPath>;
     /// The file of a module of the project.
     fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath>;
     /// The symbol that a name of the project's own stands for, through the modules that pass it on.
@@ -164,6 +166,9 @@ impl Project for NoProject {
     }
     fn holds(&self, _: &'static Language, _: &str, _: &str) -> bool {
         false
+    }
+    fn declaring_file(&self, _: &'static Language, _: &str) -> Option<RelPath> {
+        None
     }
     fn file_of(&self, _: &'static Language, _: &str) -> Option<RelPath> {
         None

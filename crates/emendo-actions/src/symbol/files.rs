@@ -65,6 +65,10 @@ impl TypeFileRule {
         let folder = path.folder();
         let folders = |p: &str| p.replace(names.separator, "/");
         let rule = self.language.names.files?;
+        if !rule.folders && from != to {
+            // The folder says nothing of the package, and no rule writes the declaration there.
+            return None;
+        }
         let by_settings = || {
             let own = rule.package_in(names.separator, path, files).filter(|p| *p == from);
             own.and_then(|_| rule.folder_of(names.separator, &to, path, files))

@@ -466,12 +466,14 @@ impl SymbolRunner {
                 || p.code.facts.imports.iter().any(|i| i.wildcard && i.path() == target);
             let Some(fact) = used.filter(|_| !known) else { continue };
             let name = self.rows.language.import_of(new, Space::Type);
+            let both = self.meaning_both(p, row).filter(|_| names.sure_wildcards);
+            let facts = std::iter::once(fact).chain(both).collect();
             let written = Rewritten {
                 splices: vec![self.below(p, import, &name)],
                 imports: Vec::new(),
                 kept: Vec::new(),
             };
-            self.draft(p, row, (import.span, vec![import.path_span()]), written, vec![fact], out);
+            self.draft(p, row, (import.span, vec![import.path_span()]), written, facts, out);
         }
     }
 }

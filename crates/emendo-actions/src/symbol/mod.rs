@@ -4,6 +4,7 @@ mod doc_code;
 mod files;
 mod gone;
 mod imports;
+mod leaving;
 mod mentions;
 mod remains;
 mod traced;

@@ -5,7 +5,7 @@ use emendo_lang::{Fact, Import, ImportName, Project, Space, Word, token_texts};
 use emendo_pattern::{delete_item, respell};
 use emendo_text::{Digest, Span, Splice};
 
-use crate::contract::{Change, Draft, Found, NoteDraft, SymbolKind, Tie};
+use crate::contract::{Change, Draft, Found, NoteDraft, SymbolKind};
 use crate::meaning::{Meant, Place, Rewritten, SymbolRunner};
 
 impl SymbolRunner {
@@ -60,6 +60,9 @@ impl SymbolRunner {
             self.gone(p, (row, at), facts, out);
             return;
         };
+        if self.left_behind(p, (row, word.span), (old, new), out) {
+            return;
+        }
         let last = names.last(new);
         let token = |text: &str| Rewritten {
             splices: vec![Splice::text(word.span, text)],
@@ -100,19 +103,12 @@ impl SymbolRunner {
             if names.last(old) == last {
                 // The name stays; it only comes from elsewhere.
                 let change = Change { imports: vec![import], ..Change::default() };
+                let facts = facts.into_iter().chain(self.against(p, row)).collect();
                 let draft = Draft::new((p.action, row), r.digest, hull, facts);
                 out.drafts.push(Draft { change, tie: self.tie(p, row, hull), ..draft });
                 return;
             }
             written.imports.push(import);
-        }
-        if self.leaves_package(p, &word, old, new) {
-            let say = format!(
-                "`{old}` is declared here: write it in `{}` by hand, no rule says where its file lies then",
-                names.parent(new)
-            );
-            out.notes.push(NoteDraft::new(word.span, say));
-            return;
         }
         let file = self.file_name(p, &word, last, out);
         let from = out.drafts.len();
@@ -216,22 +212,11 @@ impl SymbolRunner {
         Some(ImportName { wildcard: whole, ..import })
     }
 
-    /// True for the declaration of a type that is to lie in another package, where the package follows from the folder and
-    /// nothing says which that is.
-    fn leaves_package(&self, p: &Place<'_>, word: &Word, old: &str, new: &str) -> bool {
-        let names = &self.rows.language.names;
-        let declares = p.code.facts.type_named_at(word.span).is_some_and(|t| t.path.len() == 1);
-        let moved = || p.cx.moves.and_then(|m| m.of(p.cx.path)).is_some();
-        names.rooted && declares && names.parent(old) != names.parent(new) && !moved()
-    }
-
     /// Where files are called like the types in them, the file of a renamed type gets another name too: the rename needs that.
     fn file_name(&self, p: &Place<'_>, word: &Word, new: &str, out: &mut Found) -> Option<Digest> {
         let name = p.text(word.span);
-        let stem = p.cx.path.name().split('.').next().unwrap_or("");
         let declares = p.code.facts.type_named_at(word.span).is_some_and(|t| t.path.len() == 1);
-        let called = self.rows.language.names.files.is_some() && stem == name && new != name;
-        if !declares || !called || !self.moves_files {
+        if !declares || new == name || !self.is_called_after(name, p.cx.path) {
             return None;
         }
         let ending = p.cx.path.extension().unwrap_or("");
@@ -499,27 +484,10 @@ impl SymbolRunner {
         let partners = vec![(before.path().to_owned(), name.path.clone())];
         let change =
             Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
-        let draft = Draft::new((p.action, row), self.rows.all[row].digest, item, vec![fact]);
+        let against = self.against(p, row);
+        let facts = std::iter::once(fact).chain(against).collect();
+        let draft = Draft::new((p.action, row), self.rows.all[row].digest, item, facts);
         out.drafts.push(Draft { change, tie: self.tie(p, row, item), ..draft });
-    }
-
-    /// What ties a use of what the project declares itself to that declaration.
-    pub(crate) fn tie(&self, p: &Place<'_>, row: usize, at: Span) -> Tie {
-        let language = self.rows.language;
-        let old = self.rows.symbol(row);
-        let owner = language.names.parent(old);
-        let holder = if self.what.member() { owner.as_str() } else { old.as_str() };
-        if p.cx.project.file_of(language, holder).is_none() {
-            return Tie::default();
-        }
-        let digest = self.rows.all[row].digest;
-        let tie = Some(emendo_text::Hasher::new().part("follows").digest(digest).finish());
-        let declared = p.resolver.visible(at, p.text(at)).is_some_and(|v| v.symbol == *old);
-        if declared {
-            Tie { provides: tie, needs: None, uses: Vec::new() }
-        } else {
-            Tie { provides: None, needs: tie, uses: Vec::new() }
-        }
     }
 
     /// Adds a draft, unless nothing would change.
@@ -551,6 +519,7 @@ impl SymbolRunner {
             kept: written.kept,
             ..Change::default()
         };
+        let evidence = evidence.into_iter().chain(self.against(p, row)).collect();
         let draft = Draft::new((p.action, row), self.rows.all[row].digest, hull, evidence);
         out.drafts.push(Draft { tokens, change, tie: self.tie(p, row, hull), ..draft });
     }

@@ -75,6 +75,12 @@ impl Project for Index {
         files.into_iter().next().filter(|_| held)
     }
 
+    fn declaring_file(&self, language: &'static Language, symbol: &str) -> Option<RelPath> {
+        let path = self.file_of(language, symbol)?;
+        let told = language.modules.is_none() || self.types.contains_key(symbol);
+        (told || self.is_own(language, &path, language.names.last(symbol))).then_some(path)
+    }
+
     fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath> {
         let modules = language.modules.as_ref()?;
         let key = (language.id, module.to_owned());

@@ -65,6 +65,11 @@ impl Index {
         None
     }
 
+    /// True if the file of a module declares a name itself.
+    pub(super) fn is_own(&self, language: &'static Language, path: &RelPath, name: &str) -> bool {
+        self.passed(language, path).is_some_and(|p| p.own.contains(name))
+    }
+
     fn passed(&self, language: &'static Language, path: &RelPath) -> Option<Arc<Passed>> {
         if let Some(known) = self.modules.read().ok()?.get(path) {
             return known.clone();

@@ -17,6 +17,8 @@ use crate::show::{BOLD, DIM, LOOK, count};
 
 /// Lines of libraries on the screen.
 const SHOWN: usize = 16;
+/// Languages on the screen.
+const LANGUAGES: usize = 10;
 /// Lines of other lists on the screen.
 const FEW: usize = 6;
 
@@ -138,15 +140,17 @@ impl SurveyCommand {
     }
 
     fn show(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
-        let names: Vec<String> = found
-            .languages
-            .iter()
-            .take(if self.all { usize::MAX } else { 10 })
+        let count = if self.all { usize::MAX } else { LANGUAGES };
+        let shown = || found.languages.iter().take(count);
+        let mut names: Vec<String> = shown()
             .map(|l| format!("{} {}{}", l.name, l.files, if l.supported { "" } else { "*" }))
             .collect();
+        if let Some(rest) = found.languages.len().checked_sub(count).filter(|n| *n > 0) {
+            names.push(format!("{DIM}and {rest} more (--all){DIM:#}"));
+        }
         if !names.is_empty() {
             writeln!(out, "languages   {}", names.join(", "))?;
-            if found.languages.iter().any(|l| !l.supported) {
+            if shown().any(|l| !l.supported) {
                 writeln!(out, "            {DIM}* recipes change no code of these yet{DIM:#}")?;
             }
         }
