@@ -270,6 +270,26 @@ fn uses_of_a_rejected_declaration_are_held_back() {
 }
 
 #[test]
+fn uses_rest_on_the_move_of_a_file() {
+    for new in ["tide.core.Station", "tide.core.Post", "tide.client.Post"] {
+        let s = Sandbox::new();
+        let symbol = format!("what = 'type'\nold = 'tide.client.Station'\nnew = '{new}'");
+        s.recipe(&format!("[[step]]\nid = 'own'\ntitle = 'Stations'\n[[step.symbol]]\n{symbol}\n"));
+        s.write("tide/client/Station.java", "package tide.client;\n\npublic class Station {\n}\n");
+        s.write(
+            "app/Use.java",
+            "package app;\n\nimport tide.client.Station;\n\nclass Use {\n    Station first;\n}\n",
+        );
+        s.propose().ok();
+        s.run(&["reject", "--edit", &id_at(&s, "tide/client/Station.java", 1)]).ok();
+        s.propose().ok().says("the edit that it needs is rejected");
+        s.run(&["apply", "--accept", "all"]);
+        assert!(s.read("app/Use.java").contains("import tide.client.Station;"), "{new}");
+        assert!(s.read("tide/client/Station.java").contains("class Station"), "{new}");
+    }
+}
+
+#[test]
 fn accepting_a_use_accepts_its_declaration() {
     let s = own();
     s.run(&["accept", "--edit", &id_at(&s, "a/Use.java", 4)]).ok().says("a/Pier.java:5");
