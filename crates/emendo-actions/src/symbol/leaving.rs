@@ -83,10 +83,27 @@ impl SymbolRunner {
 
     /// What speaks against a use of what stays where it is declared, though its new name lies elsewhere.
     pub(super) fn against(&self, p: &Place<'_>, row: usize) -> Option<Fact> {
-        let Leaving::Stays(path) = self.leaving(p, row) else { return None };
-        let to = self.rows.language.names.parent(self.rows.all[row].new.as_deref()?);
-        let old = self.rows.symbol(row);
-        let text = format!("`{old}` is declared in {path}, and no rule moves it to `{to}`");
+        let names = &self.rows.language.names;
+        let new = self.rows.all[row].new.as_deref()?;
+        let (old, to) = (self.rows.symbol(row), names.parent(new));
+        let text = match self.leaving(p, row) {
+            Leaving::Stays(path) => {
+                format!("`{old}` is declared in {path}, and no rule moves it to `{to}`")
+            }
+            Leaving::There if self.in_own_module(p, old) => {
+                format!("`{old}` is declared in this module, and `{new}` must be imported here")
+            }
+            // Such a path is written from the project's root on.
+            Leaving::There | Leaving::Not
+                if to.starts_with('.')
+                    && to != names.parent(old)
+                    && self.what != SymbolKind::Package
+                    && !p.cx.path.folder().is_empty() =>
+            {
+                format!("`{to}` is the project's own: the path of the import must lead there")
+            }
+            _ => return None,
+        };
         Some(Fact { says: Certainty::Unsure, text, at: None })
     }
 

@@ -364,7 +364,7 @@ impl SymbolRunner {
         }
     }
 
-    fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
+    pub(super) fn in_own_module(&self, p: &Place<'_>, old: &str) -> bool {
         let names = &self.rows.language.names;
         self.rows.language.modules.is_some()
             && !p.code.facts.module.is_empty()
