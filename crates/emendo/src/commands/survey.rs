@@ -18,7 +18,7 @@ use crate::show::{BOLD, DIM, LOOK, count};
 /// Lines of libraries on the screen.
 const SHOWN: usize = 16;
 /// Languages on the screen.
-const LANGUAGES: usize = 10;
+const SHOWN_LANGUAGES: usize = 10;
 /// Lines of other lists on the screen.
 const FEW: usize = 6;
 
@@ -140,7 +140,7 @@ impl SurveyCommand {
     }
 
     fn show(&self, found: &Survey, out: &mut impl Write) -> std::io::Result<()> {
-        let count = if self.all { usize::MAX } else { LANGUAGES };
+        let count = if self.all { usize::MAX } else { SHOWN_LANGUAGES };
         let shown = || found.languages.iter().take(count);
         let mut names: Vec<String> = shown()
             .map(|l| format!("{} {}{}", l.name, l.files, if l.supported { "" } else { "*" }))
