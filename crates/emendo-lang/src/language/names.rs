@@ -137,17 +137,9 @@ impl TypeFiles {
 
     /// The package of a file that lies in a folder, by settings of its project.
     pub fn package_in(&self, separator: &str, path: &RelPath, files: &dyn Files) -> Option<String> {
-        let folder = path.folder();
         let roots = (self.roots)(path, files);
-        let below = |root: &str| match root {
-            "" => Some(folder),
-            root if root == folder => Some(""),
-            root => folder.strip_prefix(root)?.strip_prefix('/'),
-        };
-        let fits = roots.iter().filter_map(|(package, root)| Some((root, package, below(root)?)));
-        let (_, package, below) = fits.max_by_key(|(root, ..)| root.len())?;
-        let parts = [package.clone(), below.replace('/', separator)];
-        Some(parts.iter().filter(|p| !p.is_empty()).cloned().collect::<Vec<_>>().join(separator))
+        let roots = roots.iter().map(|(package, folder)| (folder, package));
+        counterpart((path.folder(), "/"), separator, roots)
     }
 
     /// The folder of a package, by settings of the project of a file.
@@ -159,16 +151,26 @@ impl TypeFiles {
         files: &dyn Files,
     ) -> Option<String> {
         let roots = (self.roots)(path, files);
-        let below = |root: &str| match root {
-            "" => Some(package),
-            root if root == package => Some(""),
-            root => package.strip_prefix(root)?.strip_prefix(separator),
-        };
-        let fits = roots.iter().filter_map(|(root, folder)| Some((root, folder, below(root)?)));
-        let (_, folder, below) = fits.max_by_key(|(root, ..)| root.len())?;
-        let parts = [folder.clone(), below.replace(separator, "/")];
-        Some(parts.iter().filter(|p| !p.is_empty()).cloned().collect::<Vec<_>>().join("/"))
+        let roots = roots.iter().map(|(package, folder)| (package, folder));
+        counterpart((package, separator), "/", roots)
     }
+}
+
+/// What stands for a path on the other side, with the separator of that, by the longest of the roots that it lies below.
+fn counterpart<'r>(
+    (path, from): (&str, &str),
+    to: &str,
+    roots: impl Iterator<Item = (&'r String, &'r String)>,
+) -> Option<String> {
+    let below = |root: &str| match root {
+        "" => Some(path),
+        root if root == path => Some(""),
+        root => path.strip_prefix(root)?.strip_prefix(from),
+    };
+    let fits = roots.filter_map(|(root, other)| Some((root.len(), other, below(root)?)));
+    let (_, other, below) = fits.max_by_key(|(length, ..)| *length)?;
+    let parts = [other.clone(), below.replace(from, to)];
+    Some(parts.iter().filter(|p| !p.is_empty()).cloned().collect::<Vec<_>>().join(to))
 }
 
 /// How symbols are written, and what makes a name known.
