@@ -11,6 +11,7 @@
 //! ```
 
 mod csharp;
+mod dart;
 mod java;
 mod php;
 mod python;

@@ -67,6 +67,29 @@ pub(crate) fn nearest(
     }
 }
 
+/// A path below a folder, its dots resolved.
+pub(crate) fn below(folder: &str, path: &str) -> Option<String> {
+    let mut parts: Vec<&str> = Vec::new();
+    for part in folder.split('/').chain(path.split('/')) {
+        match part {
+            "." | "" => {}
+            ".." => drop(parts.pop()?),
+            name => parts.push(name),
+        }
+    }
+    Some(parts.join("/"))
+}
+
+/// A path as seen from a folder: `../` for each folder up.
+pub(crate) fn relative(folder: &str, target: &str) -> String {
+    let parts = |p: &str| -> Vec<String> {
+        p.split('/').filter(|s| !s.is_empty()).map(str::to_owned).collect()
+    };
+    let (from, to) = (parts(folder), parts(target));
+    let same = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
+    format!("{}{}", "../".repeat(from.len() - same), to[same..].join("/"))
+}
+
 /// True if a word stands in the text before a name.
 pub(crate) fn says(head: &str, word: &str) -> bool {
     head.split(|c: char| !(c.is_alphanumeric() || c == '_')).any(|w| w == word)

@@ -13,6 +13,7 @@ pub static LANGUAGES: &[&Language] = &[
     &crate::rust::RUST,
     &crate::csharp::CSHARP,
     &crate::php::PHP,
+    &crate::dart::DART,
 ];
 
 /// The language with this word.
@@ -57,7 +58,13 @@ mod tests {
                         g.id_for_node_kind(kind, true) != 0 || g.id_for_node_kind(kind, false) != 0
                     })
             };
-            let field = |f: &str| f.is_empty() || g.field_id_for_name(f).is_some();
+            let plain = |f: &str| f.is_empty() || g.field_id_for_name(f).is_some();
+            // Of several steps each may be a kind, or a number.
+            let step = |s: &str| {
+                let s = s.trim_start_matches('^').split(':').next().unwrap_or(s);
+                matches!(s, "." | "..") || s.parse::<usize>().is_ok() || plain(s) || known(s)
+            };
+            let field = |f: &str| if f.contains('/') { f.split('/').all(step) } else { plain(f) };
             let mut kinds: Vec<&str> = Vec::new();
             kinds.extend(l.compare.alike.iter().flat_map(|a| a.iter()));
             kinds.extend(

@@ -524,6 +524,13 @@ pub(crate) fn key_of_pattern<'p>(keyed: &Keyed, p: &'p PNode) -> Option<&'p str>
     if p.kind != keyed.pair {
         return None;
     }
+    if let Some((kind, _)) = keyed.key.split_once('/') {
+        let inner = inner.children.iter().find_map(|c| match &c.what {
+            PatternToken::Inner(inner) if c.kind == kind => Some(inner),
+            _ => None,
+        });
+        return of(&inner?.children.first()?.what);
+    }
     let written = if keyed.key.is_empty() {
         inner.children.first().filter(|_| !keyed.valued || inner.children.len() > 1)
     } else {

@@ -132,7 +132,8 @@ impl SymbolRunner {
         }
         let short = language.declares.shorthands;
         let node = p.code.tree.node_at(word.span, short);
-        if !node.is_some_and(|n| short.contains(&n.kind())) {
+        let sign = self.sign_of_key(p, word.span);
+        if sign.is_none() && !node.is_some_and(|n| short.contains(&n.kind())) {
             return Ok(None);
         }
         let local = word.span.of(p.cx.text);
@@ -140,11 +141,23 @@ impl SymbolRunner {
             // It is called so already.
             return Ok(None);
         }
-        let splices = self.local_too(p, word.span, local, new).unwrap_or_else(|| {
-            let text = format!("{new}: {local}");
-            vec![Splice::text(word.span, text)]
+        let splices = self.local_too(p, word.span, local, new).unwrap_or_else(|| match sign {
+            Some(sign) => vec![Splice::text(sign, format!("{new}: "))],
+            None => vec![Splice::text(word.span, format!("{new}: {local}"))],
         });
         Ok(Some(Rewritten { splices, imports: Vec::new(), kept: Vec::new() }))
+    }
+
+    /// The sign with which the name at a place is a key and a variable.
+    fn sign_of_key(&self, p: &Place<'_>, at: Span) -> Option<Span> {
+        let rules = self.rows.language.declares.keys.iter().filter(|k| !k.sign.is_empty());
+        rules.clone().next()?;
+        let (start, end) = (at.start as usize, at.end as usize);
+        let leaf = p.code.tree.root().descendant_for_byte_range(start, end)?;
+        let pair = leaf.parent()?;
+        let sign = emendo_lang::tree::token_before(pair)?;
+        let fits = { rules }.any(|k| k.pair == pair.kind() && k.sign == sign.kind());
+        fits.then(|| emendo_lang::tree::span(sign))
     }
 
     /// A variable that is called as the property that it is taken from gets the new name too, where that is free.

@@ -72,6 +72,8 @@ pub(crate) struct Rows {
     pub(crate) what: SymbolKind,
     pub(crate) all: Vec<Row>,
     pub(crate) except: Vec<String>,
+    /// Names that others become, in a search for what is left of those.
+    pub(crate) coming: Vec<String>,
     /// What is gone from packages does not come along: the new one has nothing of that name.
     gone: Vec<String>,
     /// Row and old name, by the last part of the name.
@@ -151,8 +153,8 @@ impl Rows {
                 }
             }
         }
-        let (gone, scan) = (Vec::new(), OnceLock::new());
-        Self { language, what, all, except, gone, by_last, by_old, scan }
+        let (gone, coming, scan) = (Vec::new(), Vec::new(), OnceLock::new());
+        Self { language, what, all, except, coming, gone, by_last, by_old, scan }
     }
 
     /// The words that a file must hold. A member's type need not be named: what a function gives may be of it.
@@ -469,7 +471,7 @@ fn is_symbol(language: &Language, what: SymbolKind, t: &str) -> bool {
         };
         return path.split(names.separator).chain(member).all(plain);
     }
-    match t.rsplit_once(names.module_separator) {
+    match names.in_module(t) {
         Some((m, rest)) => module(m) && rest.split(names.separator).all(plain),
         None => what == SymbolKind::Package && module(t),
     }
@@ -492,9 +494,7 @@ pub(crate) fn excepted(except: &str, path: &str) -> bool {
 pub(crate) fn joint(tables: &Tables, action: &Action) -> impl Fn(&str) -> &'static str {
     let language = action.scope.lang.as_ref().and_then(|l| tables.language(&l.text));
     move |base: &str| match language {
-        Some(l)
-            if !l.names.module_separator.is_empty() && !base.contains(l.names.module_separator) =>
-        {
+        Some(l) if !l.names.module_separator.is_empty() && l.names.in_module(base).is_none() => {
             l.names.module_separator
         }
         Some(l) => l.names.separator,

@@ -126,7 +126,7 @@ impl Callable {
         let mut by_param: Vec<Option<ArgumentSite>> = params.iter().map(|_| None).collect();
         let rest = params.last().is_some_and(|p| p.rest);
         let mut more = Vec::new();
-        let mut next = 0;
+        let mut next = call.from_around.unwrap_or(0);
         for a in &call.arguments {
             if a.spread {
                 let fact = "an argument stands for several: which is which is not known".to_owned();
@@ -155,7 +155,7 @@ impl Callable {
         }
         let needed = |p: &Param| !p.optional && !p.rest;
         let missing = params.iter().zip(&by_param).any(|(p, a)| a.is_none() && needed(p));
-        if missing {
+        if missing && call.from_around.is_none() {
             return None;
         }
         let mut open = false;

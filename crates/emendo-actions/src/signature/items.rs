@@ -1,6 +1,6 @@
 //! Items in lists: those that go, those that come, those that change places.
 
-use emendo_lang::{Certainty, Fact};
+use emendo_lang::{Certainty, Fact, FunctionSite};
 use emendo_pattern::delete_item;
 use emendo_text::{Part, Span, Splice};
 
@@ -10,6 +10,32 @@ use crate::signature::output::release;
 
 /// How a dropped or moved value is spoken of.
 pub(super) const EFFECTS: &str = "may do something besides giving a value";
+
+/// Takes items out of a list and the lists within it, which go where nothing is left in them.
+pub(super) fn drop_grouped(
+    p: &Place<'_>,
+    f: &FunctionSite,
+    gone: &[Span],
+    change: &mut Change,
+    tokens: &mut Vec<Span>,
+) {
+    let (mut items, mut outer) = (f.items.clone(), gone.to_vec());
+    for group in &f.groups {
+        let (inner, rest): (Vec<Span>, Vec<Span>) =
+            items.into_iter().partition(|i| group.contains(*i));
+        let (own, others): (Vec<Span>, Vec<Span>) =
+            outer.into_iter().partition(|i| group.contains(*i));
+        (items, outer) = (rest, others);
+        items.push(*group);
+        if own.len() == inner.len() {
+            outer.push(*group);
+        } else {
+            drop_items(p, &inner, &own, *group, change, tokens);
+        }
+    }
+    items.sort_unstable_by_key(|i| i.start);
+    drop_items(p, &items, &outer, f.list, change, tokens);
+}
 
 /// Takes items out of a list. `list` holds the brackets, if it has some.
 pub(super) fn drop_items(

@@ -10,7 +10,7 @@ use crate::contract::{Change, CompileCx};
 use crate::meaning::Place;
 use crate::shared::names;
 use crate::signature::callable::{Assigned, Callable};
-use crate::signature::items::{EFFECTS, drop_items, insert_items, move_items, short};
+use crate::signature::items::{EFFECTS, drop_grouped, drop_items, insert_items, move_items, short};
 use crate::signature::output::Gathered;
 use crate::signature::output::{release, spelled};
 
@@ -321,7 +321,7 @@ impl Lists {
         for d in &self.drop {
             lost.extend(f.params.get(d - 1).and_then(|own| used(p, own)));
         }
-        drop_items(p, &f.items, &gone, f.list, change, tokens);
+        drop_grouped(p, f, &gone, change, tokens);
         move_items(&self.order, &|n| items.get(n - 1).map(|i| (*i, false)), change, facts, tokens);
         let mut before = Vec::new();
         for a in &self.add {

@@ -1,6 +1,6 @@
 //! The places of a file that mean one of the callables.
 
-use emendo_lang::{CallSite, Fact, FunctionSite, Language, Word};
+use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, Space, Word};
 use emendo_pattern::{HERE, Pattern};
 use emendo_recipe::{Action, Text};
 use emendo_text::{Marks, Span};
@@ -14,6 +14,7 @@ use crate::signature::callable::{Assigned, Callable};
 
 /// What an action is about, and what finds it.
 pub(super) struct Targets {
+    language: &'static Language,
     pub(super) callables: Vec<Callable>,
     finders: Vec<SymbolRunner>,
     /// Patterns around a call that keep it as it is.
@@ -72,11 +73,21 @@ impl Targets {
                 .into_iter()
                 .flatten()
                 .collect();
-        Self { callables, finders, around }
+        Self { language, callables, finders, around }
     }
 
     pub(super) fn needs(&self) -> Needs {
-        Needs::of(self.finders.iter().flat_map(|f| f.needs().0.clone()))
+        let mut all: Vec<Vec<String>> =
+            self.finders.iter().flat_map(|f| f.needs().0.clone()).collect();
+        // An object is made by the name of its type.
+        for c in self.callables.iter().filter(|c| c.member) {
+            for symbol in c.symbols.iter().filter(|s| self.makes(s)) {
+                let names = &self.language.names;
+                let owner = names.parent(symbol);
+                all.push(vec![names.package(&owner), names.last(&owner).to_owned()]);
+            }
+        }
+        Needs::of(all)
     }
 
     /// What an action about these callables asks of a run, besides what its head does.
@@ -95,7 +106,15 @@ impl Targets {
     }
 
     fn subjects(&self) -> Vec<Subject> {
-        self.finders.iter().flat_map(SymbolRunner::subjects).collect()
+        let mut all: Vec<Subject> = self.finders.iter().flat_map(SymbolRunner::subjects).collect();
+        for c in self.callables.iter().filter(|c| c.member) {
+            let made = c.symbols.iter().filter(|s| self.makes(s));
+            all.extend(made.map(|s| {
+                let symbol = self.language.names.parent(s);
+                Subject { symbol, member: false, inherited: false }
+            }));
+        }
+        all
     }
 
     /// The places of a file that mean one of the callables.
@@ -162,20 +181,35 @@ impl Targets {
     /// Objects that are made by the name of a type, where what makes them has a name of its own.
     fn made(&self, p: &Place<'_>, hits: &mut Vec<Hit>) {
         let language = p.resolver.language;
-        let (names, constructor) = (&language.names, language.typing.calls.constructor);
+        let names = &language.names;
+        let makes = language.typing.calls.functions.iter().any(|f| f.makes);
         let all = self.callables.iter().enumerate();
         let makers = all.filter(|(_, c)| {
-            c.symbols.iter().any(|s| names.is_member(s) && names.last(s) == constructor)
+            let named = |s: &String| (names.is_member(s) || makes && c.member) && self.makes(s);
+            c.symbols.iter().any(named)
         });
         for (index, callable) in makers {
+            let owners: Vec<String> = callable.symbols.iter().map(|s| names.parent(s)).collect();
+            if makes {
+                self.made_otherwise(p, (index, callable), &owners, hits);
+            }
             let words = p.code.facts.all_words().flat_map(|(_, w)| w);
-            for word in words.filter(|w| w.space == emendo_lang::Space::Type) {
+            let spaces = |w: &&Word| match w.space {
+                Space::Type => true,
+                Space::Value => makes,
+                _ => false,
+            };
+            for word in words.filter(spaces) {
                 let Some(call) = p.resolver.call_site(word.span) else { continue };
+                // What is called may be a member of the type.
+                let behind = Span { start: word.span.end, end: call.list.start.max(word.span.end) };
+                if p.text(behind).trim_start().starts_with(names.separator) {
+                    continue;
+                }
                 let path = p.text(Span { start: word.path_start, end: word.span.end });
                 let path: Vec<&str> = path.split(names.separator).map(str::trim).collect();
-                let owners = callable.symbols.iter().map(|s| names.parent(s));
-                let made = |owner: String| p.resolver.makes(&path, word.span.start, &owner);
-                let Some(fact) = owners.into_iter().find_map(made) else { continue };
+                let made = |owner: &String| p.resolver.makes(&path, word.span.start, owner);
+                let Some(fact) = owners.iter().find_map(made) else { continue };
                 let Some((assigned, sure)) = callable.assign(p, word.span, &call) else { continue };
                 let site = Site::Call(call, assigned);
                 if self.is_kept(p, site.whole(word.span)) {
@@ -185,6 +219,45 @@ impl Targets {
                 let tie = Tie::default();
                 hits.push(Hit { word: *word, row: index, facts, tie, site });
             }
+        }
+    }
+
+    /// True for the symbol of what makes an object of a type.
+    fn makes(&self, symbol: &str) -> bool {
+        let constructor = self.language.typing.calls.constructor;
+        !constructor.is_empty() && self.language.names.last(symbol) == constructor
+    }
+
+    /// What makes an object without a name: where it is declared, and where another one calls it.
+    fn made_otherwise(
+        &self,
+        p: &Place<'_>,
+        (index, callable): (usize, &Callable),
+        owners: &[String],
+        hits: &mut Vec<Hit>,
+    ) {
+        let word = |start: u32, list: Span| {
+            let span = Span { start, end: list.start };
+            Word { span, space: Space::Value, path_start: start, receiver: None, key: false }
+        };
+        let hit = |word: Word, text: String, sure: Option<Fact>, site: Site| {
+            let fact = Fact { says: Certainty::Certain, text, at: None };
+            let facts = std::iter::once(fact).chain(sure).collect();
+            Hit { word, row: index, facts, tie: Tie::default(), site }
+        };
+        let last = |owner: &str| p.resolver.language.names.last(owner).to_owned();
+        for (owner, f) in p.resolver.makers() {
+            if owners.contains(&owner) && callable.declares(p, &f) {
+                let text = format!("this makes a `{}`", last(&owner));
+                hits.push(hit(word(f.list.start, f.list), text, None, Site::Definition(f)));
+            }
+        }
+        for (of, call) in p.resolver.passing_on() {
+            let Some(owner) = of.iter().find(|s| owners.contains(s)) else { continue };
+            let word = word(call.span.start, call.list);
+            let Some((assigned, sure)) = callable.assign(p, word.span, &call) else { continue };
+            let text = format!("a `{}` is made here", last(owner));
+            hits.push(hit(word, text, sure, Site::Call(call, assigned)));
         }
     }
 

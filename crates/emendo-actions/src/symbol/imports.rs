@@ -2,23 +2,16 @@
 
 use std::sync::Arc;
 
-use emendo_lang::language::{Names, PathTo};
+use emendo_lang::language::PathTo;
 use emendo_lang::{Certainty, Fact, Import, ImportName, Language, Project, Space, Tree};
-use emendo_pattern::{delete_splice, doubled, respell};
+use emendo_pattern::{delete_splice, doubled};
 use emendo_text::{Digest, Span, Splice};
 
-use crate::contract::{Found, Needs, NoteDraft, SymbolKind, Tables};
+use crate::contract::{Change, Draft, Found, Needs, NoteDraft, SymbolKind, Tables};
 use crate::file::mend::spelled;
 use crate::meaning::{ImportForm, Place, Rewritten, Row, Rows, SymbolRunner};
 use crate::shared::Head;
-
-/// An import that is to name something else.
-struct Moved<'a> {
-    import: &'a Import,
-    row: usize,
-    target: String,
-    fact: Fact,
-}
+use crate::symbol::statements::{Moved, Statement};
 
 /// The import that a pattern is, if it is one whole statement that imports one thing under its own name.
 pub(crate) fn import_in(language: &Language, source: &str) -> Option<(String, ImportForm)> {
@@ -230,12 +223,21 @@ impl SymbolRunner {
                 alias: None,
                 whole: false,
                 is_type: false,
+                passes_on: first.import.passes_on,
+                spelled: false,
+                shown: first.import.shown.clone(),
             };
             let splice = self.below(p, first.import, &name);
             return self.move_draft(p, first, vec![splice], out);
         }
         let statement = Statement::new(names, all, &moved);
-        let relative = |m: &Moved<'_>| names.spells_relative(m.import);
+        let folder = &p.code.facts.folder;
+        let here = p.cx.moves.is_none_or(|m| m.target(p.cx.path).is_none_or(|t| t == p.cx.path));
+        let spelled = |m: &Moved<'_>| {
+            let elsewhere = names.parent(&m.target) != names.parent(m.import.path());
+            elsewhere && self.rows.language.spelled_from(folder, &m.target).is_some()
+        };
+        let relative = |m: &Moved<'_>| names.spells_relative(m.import) && !(here && spelled(m));
         for m in moved.iter().filter(|m| relative(m)) {
             self.relative(p, m, out);
         }
@@ -248,7 +250,12 @@ impl SymbolRunner {
         let (over, leaving): (Vec<&Moved<'_>>, Vec<&Moved<'_>>) =
             rest.into_iter().partition(|m| over(m));
         if let Some(first) = over.first() {
-            self.move_draft(p, first, statement.written_over(&over), out);
+            self.move_draft(
+                p,
+                first,
+                statement.written_over(self.rows.language, folder, &over),
+                out,
+            );
         }
         // Some items of a list leave it.
         for m in &leaving {
@@ -289,6 +296,7 @@ impl SymbolRunner {
             i.wildcard == own.wildcard
                 && i.is_static == own.is_static
                 && i.passes_on == own.passes_on
+                && !own.restricts
                 && i.binds_root == own.binds_root
                 && i.scope == own.scope
                 && i.inside == own.inside
@@ -342,8 +350,7 @@ impl SymbolRunner {
                 let whole = m.import.span;
                 let alone = p.code.facts.imports.iter().filter(|i| i.span == whole).count() == 1;
                 if alone {
-                    let text =
-                        (self.rows.language.imports.write_import)(&name, Some(p.text(whole)));
+                    let text = self.written_like(p, &name, whole);
                     return self.move_draft(p, m, vec![Splice::text(whole, text)], out);
                 }
                 // The rest of the list stays, and this goes where the list stands: it may not hold elsewhere.
@@ -416,10 +423,18 @@ impl SymbolRunner {
         spelled(&language.names, m.import, &new, alone)
     }
 
+    /// An import statement in the manner of another.
+    fn written_like(&self, p: &Place<'_>, name: &ImportName, other: Span) -> String {
+        let language = self.rows.language;
+        let path = language.spelled_from(&p.code.facts.folder, &name.path);
+        let name = ImportName { path: path.unwrap_or_else(|| name.path.clone()), ..name.clone() };
+        (language.imports.write_import)(&name, Some(p.text(other)))
+    }
+
     /// A new import on a line of its own below another.
     fn below(&self, p: &Place<'_>, import: &Import, name: &ImportName) -> Splice {
         let lead = line_of(p.cx.text, import.span.start);
-        let statement = (self.rows.language.imports.write_import)(name, Some(p.text(import.span)));
+        let statement = self.written_like(p, name, import.span);
         Splice::text(
             Span::at(import.span.end as usize),
             format!("{}{lead}{statement}", p.cx.line_end),
@@ -453,7 +468,9 @@ impl SymbolRunner {
             let r = &self.rows.all[row];
             let old = &r.olds[old];
             let moves = |n: &&String| {
-                names.last(n) == names.last(old) && names.parent(n) != names.parent(old)
+                let of_type =
+                    self.rows.language.modules.is_some() && names.package(n) != names.parent(n);
+                !of_type && names.last(n) == names.last(old) && names.parent(n) != names.parent(old)
             };
             let Some(new) = r.new.as_ref().filter(moves) else { continue };
             let last = names.last(old);
@@ -468,6 +485,14 @@ impl SymbolRunner {
             let name = self.rows.language.import_of(new, Space::Type);
             let both = self.meaning_both(p, row).filter(|_| names.sure_wildcards);
             let facts = std::iter::once(fact).chain(both).collect();
+            if names.sure_wildcards {
+                // It comes in with all of its package, as other names from there do.
+                let change = Change { imports: vec![name], ..Change::default() };
+                let draft =
+                    Draft::new((p.action, row), self.rows.all[row].digest, import.span, facts);
+                out.drafts.push(Draft { change, tie: self.tie(p, row, import.span), ..draft });
+                continue;
+            }
             let written = Rewritten {
                 splices: vec![self.below(p, import, &name)],
                 imports: Vec::new(),
@@ -478,112 +503,9 @@ impl SymbolRunner {
     }
 }
 
-/// The shared head of a list and its item are written over apart: brackets may stand between them. Where not all items go
-/// `together`, the head stays what it is for the others.
-fn spell_parts(
-    names: &emendo_lang::Names,
-    from: &[(String, Span)],
-    to: &[&str],
-    shared: usize,
-    together: bool,
-) -> Vec<Splice> {
-    let shared = shared.min(from.len());
-    if shared == 0 || shared == from.len() || to.len() <= from.len() - shared {
-        return vec![respell(names, from, to)];
-    }
-    let same_head = from[..shared].iter().zip(to).all(|(a, b)| a.0 == **b);
-    let cut = if same_head && !together { shared } else { to.len() - (from.len() - shared) };
-    let parts = [(&from[..shared], &to[..cut]), (&from[shared..], &to[cut..])];
-    parts
-        .into_iter()
-        .filter(|(a, b)| a.iter().map(|s| s.0.as_str()).ne(b.iter().copied()))
-        .map(|(a, b)| respell(names, a, b))
-        .collect()
-}
-
 /// The blanks before a place on its line.
 fn line_of(text: &str, at: u32) -> &str {
     let start = text[..at as usize].rfind(['\n', '\r']).map_or(0, |i| i + 1);
     let lead = &text[start..at as usize];
     if lead.trim().is_empty() { lead } else { "" }
-}
-
-/// One import statement, with those of its items that become others.
-struct Statement<'s> {
-    names: &'s Names,
-    /// Its items, each once.
-    distinct: Vec<&'s Import>,
-    moved: &'s [Moved<'s>],
-}
-
-impl<'s> Statement<'s> {
-    fn new(names: &'s Names, all: &'s [Import], moved: &'s [Moved<'s>]) -> Self {
-        let mut distinct: Vec<&Import> = Vec::new();
-        for i in all {
-            if !distinct.iter().any(|d| d.item == i.item && d.path() == i.path()) {
-                distinct.push(i);
-            }
-        }
-        Self { names, distinct, moved }
-    }
-
-    /// True where only the item itself changes, or there is no list: the names are written over.
-    fn in_place(&self, m: &Moved<'_>) -> bool {
-        let wanted = self.names.segments(&m.target);
-        let shared = m.import.shared.min(m.import.segments.len());
-        let same_head = wanted.len() > shared
-            && m.import.segments[..shared].iter().zip(&wanted).all(|(a, b)| a.0 == **b);
-        same_head || m.import.item.is_none()
-    }
-
-    /// True where all items of a list, those of lists within it too, come to lie below one new head.
-    fn together(&self, m: &Moved<'_>) -> bool {
-        let shared = m.import.shared.min(m.import.segments.len());
-        let own = m.import.segments.len() - shared;
-        let mut head = self.names.segments(&m.target);
-        head.truncate(head.len().saturating_sub(own.max(1)));
-        let last = |i: &Import| i.segments.get(shared.wrapping_sub(1)).map(|s| s.1);
-        let mut here = self.distinct.iter().filter(|d| shared == 0 || last(d) == last(m.import));
-        here.all(|d| {
-            let same = |o: &&Moved<'_>| o.import.item == d.item && o.import.path() == d.path();
-            let moved = self.moved.iter().find(same);
-            moved.is_some_and(|o| self.names.segments(&o.target).starts_with(&head))
-        })
-    }
-
-    /// What a module gives unnamed is written otherwise than what it gives by name.
-    fn default_changes(&self, m: &Moved<'_>) -> bool {
-        let names = self.names;
-        !names.default.is_empty()
-            && (names.last(&m.target) == names.default)
-                != (names.last(m.import.path()) == names.default)
-    }
-
-    /// The new names, written over the old ones.
-    fn written_over(&self, over: &[&Moved<'_>]) -> Vec<Splice> {
-        let names = self.names;
-        let mut written: Vec<Splice> = Vec::new();
-        for m in over {
-            let wanted = names.segments(&m.target);
-            if m.import.doubled
-                && let Some(splice) = doubled(m.import, names.last(&m.target))
-                && names.parent(&m.target) == names.parent(m.import.path())
-            {
-                written.push(splice);
-                continue;
-            }
-            let implied = m.import.implied && m.import.segments.len() > 1;
-            let (from, to) = if implied {
-                (&m.import.segments[..m.import.segments.len() - 1], &wanted[..wanted.len() - 1])
-            } else {
-                (&m.import.segments[..], &wanted[..])
-            };
-            for splice in spell_parts(names, from, to, m.import.shared, self.together(m)) {
-                if !written.contains(&splice) {
-                    written.push(splice);
-                }
-            }
-        }
-        written
-    }
 }

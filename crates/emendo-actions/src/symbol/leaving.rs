@@ -1,6 +1,6 @@
 //! Declarations of the project's own whose new name lies in another package, module or type.
 
-use emendo_lang::{Certainty, Fact, Project};
+use emendo_lang::{Certainty, Fact, Project, Space};
 use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{Found, NoteDraft, SymbolKind, Tie};
@@ -93,15 +93,6 @@ impl SymbolRunner {
             Leaving::There if self.in_own_module(p, old) => {
                 format!("`{old}` is declared in this module, and `{new}` must be imported here")
             }
-            // Such a path is written from the project's root on.
-            Leaving::There | Leaving::Not
-                if to.starts_with('.')
-                    && to != names.parent(old)
-                    && self.what != SymbolKind::Package
-                    && !p.cx.path.folder().is_empty() =>
-            {
-                format!("`{to}` is the project's own: the path of the import must lead there")
-            }
             _ => return None,
         };
         Some(Fact { says: Certainty::Unsure, text, at: None })
@@ -116,6 +107,27 @@ impl SymbolRunner {
         let both = last == names.last(old) && matches!(self.leaving(p, row), Leaving::There);
         let text = format!("`{old}` is still declared, too, and `{last}` means both");
         both.then_some(Fact { says: Certainty::Unsure, text, at: None })
+    }
+
+    /// What speaks against a new name that the file uses already, where that may come from elsewhere.
+    pub(super) fn used_already(&self, p: &Place<'_>, row: usize) -> Option<Fact> {
+        let names = &self.rows.language.names;
+        let new = self.rows.all[row].new.as_deref().filter(|_| names.sure_wildcards)?;
+        let (old, name) = (self.rows.symbol(row), names.last(new));
+        if self.what == SymbolKind::Package || self.what.member() || name == names.last(old) {
+            return None;
+        }
+        let used = p.code.facts.words(name).iter().any(|w| {
+            let plain = !matches!(w.space, Space::Member | Space::Declared);
+            plain
+                && w.path_start == w.span.start
+                && p.resolver.import_at(name, w.span.start).is_none()
+        });
+        let own = names.parent(new);
+        let mut wild = p.code.facts.imports.iter().filter(|i| i.wildcard && !i.passes_on);
+        let other = wild.find(|i| used && i.path() != own && i.path() != names.parent(old))?;
+        let text = format!("`{name}` is used here already, and may come from `{}`", other.path());
+        Some(Fact { says: Certainty::Likely, text, at: Some(other.span) })
     }
 
     /// What ties a use of what the project declares itself to that declaration.

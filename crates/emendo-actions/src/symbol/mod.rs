@@ -7,6 +7,7 @@ mod imports;
 mod leaving;
 mod mentions;
 mod remains;
+mod statements;
 mod traced;
 mod uses;
 

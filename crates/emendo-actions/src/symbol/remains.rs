@@ -21,15 +21,15 @@ impl SymbolRunner {
         kept: Vec<String>,
     ) -> Self {
         let symbols = symbols.into_iter().map(|s| (s, None)).collect();
-        Self::watch_overloads(language, what, symbols, kept)
+        Self::watch_overloads(language, what, symbols, (kept, Vec::new()))
     }
 
-    /// The same, of the overloads with these types of parameters.
+    /// The same, of the overloads with these types of parameters, where they become others.
     pub fn watch_overloads(
         language: (&'static Language, &Arc<Tables>),
         what: SymbolKind,
         symbols: Vec<(String, Option<Vec<Ty>>)>,
-        kept: Vec<String>,
+        (kept, coming): (Vec<String>, Vec<String>),
     ) -> Self {
         let row = |(symbol, parameters): (String, Option<Vec<Ty>>)| Row {
             digest: row_digest(&symbol),
@@ -41,7 +41,8 @@ impl SymbolRunner {
             short_for: None,
         };
         let (language, tables) = language;
-        let rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
+        let mut rows = Rows::new(language, what, symbols.into_iter().map(row).collect(), kept);
+        rows.coming = coming;
         let needs = Needs::of(rows.needs());
         Self {
             head: Head::everywhere("symbol", language, (needs, tables)),
@@ -132,10 +133,26 @@ impl SymbolRunner {
                 Meant::Token(facts) => (word.span, facts),
                 Meant::Partly(fact) => (word.span, vec![fact]),
             };
+            if self.comes_anew(p, row, word) {
+                continue;
+            }
             let certainty = weakest(&facts);
             let fact = facts.into_iter().next_back();
             out.push(Remains { fact, ..self.remains(row, at, certainty, "") });
         }
+    }
+
+    /// True for a name that comes in with all of its new package too, which is as sure as that of the old.
+    fn comes_anew(&self, p: &Place<'_>, row: usize, word: Word) -> bool {
+        let names = &self.rows.language.names;
+        let old = self.rows.symbol(row);
+        let name = names.last(old);
+        let anew = |new: &String| {
+            names.last(new) == name
+                && names.parent(new) != names.parent(old)
+                && p.resolver.means(&[name], word.space, word.span.start, new).is_some()
+        };
+        names.sure_wildcards && p.text(word.span) == name && self.rows.coming.iter().any(anew)
     }
 
     /// True for the file's own name for the old symbol itself.

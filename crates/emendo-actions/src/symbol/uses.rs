@@ -276,6 +276,23 @@ impl SymbolRunner {
     ) -> Result<Rewritten, String> {
         let names = &self.rows.language.names;
         let at = word.span.start;
+        let owner = names.parent(new);
+        let of_type = self.what != SymbolKind::Package
+            && !owner.is_empty()
+            && names.segments(&names.package(new)).len() < names.segments(&owner).len()
+            && names.package(old) == names.parent(old);
+        let named_type = names.last(new).starts_with(char::is_uppercase);
+        if of_type && !named_type && self.rows.language.modules.is_some() {
+            // What was a module's own is a member of a type now.
+            let spelled = p.resolver.spell(&owner, Space::Type, at)?;
+            let text = format!("{}{}{}", spelled.text, names.separator, names.last(new));
+            let text = self.bracketed(p, word.span, text);
+            return Ok(Rewritten {
+                splices: vec![Splice::text(word.span, text)],
+                imports: spelled.imports,
+                kept: Vec::new(),
+            });
+        }
         if word.span.of(p.cx.text) == names.last(new) {
             // The name stays; only where it comes from changes, and that is the import's matter.
             return Ok(Rewritten { splices: Vec::new(), imports: Vec::new(), kept: Vec::new() });
@@ -326,11 +343,29 @@ impl SymbolRunner {
                 spelled
             }
         };
+        let text = self.bracketed(p, word.span, spelled.text);
         Ok(Rewritten {
-            splices: vec![Splice::text(word.span, spelled.text)],
+            splices: vec![Splice::text(word.span, text)],
             imports: spelled.imports,
             kept: Vec::new(),
         })
+    }
+
+    /// What is written for a name, in brackets where a name alone stands without some in a text.
+    fn bracketed(&self, p: &Place<'_>, at: Span, text: String) -> String {
+        let bare = self.rows.language.compare.bare_code;
+        let plain = text.chars().all(|c| c.is_alphanumeric() || c == '_');
+        if bare.is_empty() || plain {
+            return text;
+        }
+        let (start, end) = (at.start as usize, at.end as usize);
+        let holder = p.code.tree.root().descendant_for_byte_range(start, end);
+        let holder = holder.and_then(|n| n.parent()).map_or("", |n| n.kind());
+        let rule = bare.iter().find(|b| b.0 == holder);
+        match rule.filter(|b| !p.cx.text[..start].ends_with(b.1)) {
+            Some((_, open, close)) => format!("{open}{text}{close}"),
+            None => text,
+        }
     }
 
     /// True if a module of the project's own passes the symbol on under a name of its own choosing, which stays.
@@ -424,6 +459,9 @@ impl SymbolRunner {
                 alias: None,
                 whole: true,
                 is_type: false,
+                passes_on: false,
+                spelled: false,
+                shown: String::new(),
             };
             if import.binds_root {
                 // The whole module is written: `import a.b`, `a.b.c()`.
@@ -482,8 +520,12 @@ impl SymbolRunner {
     ) {
         let item = before.item.unwrap_or(before.span);
         let partners = vec![(before.path().to_owned(), name.path.clone())];
-        let change =
+        let mut change =
             Change { imports: vec![name], partners, gone: vec![item], ..Change::default() };
+        if before.restricts {
+            change.imports.clear();
+            change.partners.clear();
+        }
         let against = self.against(p, row);
         let facts = std::iter::once(fact).chain(against).collect();
         let draft = Draft::new((p.action, row), self.rows.all[row].digest, item, facts);
@@ -519,7 +561,8 @@ impl SymbolRunner {
             kept: written.kept,
             ..Change::default()
         };
-        let evidence = evidence.into_iter().chain(self.against(p, row)).collect();
+        let against = self.against(p, row).into_iter().chain(self.used_already(p, row));
+        let evidence = evidence.into_iter().chain(against).collect();
         let draft = Draft::new((p.action, row), self.rows.all[row].digest, hull, evidence);
         out.drafts.push(Draft { tokens, change, tie: self.tie(p, row, hull), ..draft });
     }

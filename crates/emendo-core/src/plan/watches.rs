@@ -57,8 +57,12 @@ pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
                 false => symbols.extend(all.iter().map(|p| (symbol.clone(), p.clone()))),
             }
         }
-        let runner =
-            SymbolRunner::watch_overloads((language, &world.tables), what, symbols, kept.clone());
+        // Names that stay and come from elsewhere.
+        let lasts: HashSet<&str> = about.keys().map(|s| language.names.last(s)).collect();
+        let comes = |n: &&String| lasts.contains(language.names.last(n));
+        let coming = new.iter().filter(comes).cloned().collect();
+        let rest = (kept.clone(), coming);
+        let runner = SymbolRunner::watch_overloads((language, &world.tables), what, symbols, rest);
         let least = if resolved { Certainty::Likely } else { Certainty::Unsure };
         out.push(Watch { least, ..Watch::new(runner, about) });
     }

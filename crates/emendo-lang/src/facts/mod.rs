@@ -144,6 +144,8 @@ pub struct FileFacts {
     pub package: String,
     /// The module that the file is, by its path; empty where files say themselves what they belong to.
     pub module: String,
+    /// The folder of the file, from the root on; empty for the root and where files say themselves what they belong to.
+    pub folder: String,
     /// The place of the package statement.
     pub package_span: Option<Span>,
     /// Types that documentation tells, in order.

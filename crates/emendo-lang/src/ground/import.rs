@@ -32,8 +32,14 @@ pub struct Import {
     pub doubled: bool,
     /// It holds for all files of the project.
     pub global: bool,
+    /// The word before the statement that says who else may use the name; empty if there is none.
+    pub shown: String,
     /// It passes the name on to whoever imports this file, and brings nothing into the file itself.
     pub passes_on: bool,
+    /// It only says which names of a module another import of its statement takes, or leaves out; it passes nothing on.
+    pub restricts: bool,
+    /// Names that a wildcard leaves out.
+    pub hides: Vec<String>,
     /// Where it is visible.
     pub scope: Span,
     /// The modules around it inside the file.
@@ -58,6 +64,12 @@ pub struct ImportName {
     pub whole: bool,
     /// It is imported as a type only.
     pub is_type: bool,
+    /// It is passed on to whoever imports the file, and brings nothing into it.
+    pub passes_on: bool,
+    /// The path is as the file writes it: from its own place, where modules are written so.
+    pub spelled: bool,
+    /// The word before the statement that says who else may use the name; empty if there is none.
+    pub shown: String,
 }
 
 impl ImportName {
@@ -75,6 +87,9 @@ impl ImportName {
             alias: None,
             whole: false,
             is_type: false,
+            passes_on: false,
+            spelled: false,
+            shown: String::new(),
         }
     }
 }
@@ -97,7 +112,10 @@ impl Import {
             is_type: false,
             doubled: false,
             global: false,
+            shown: String::new(),
             passes_on: false,
+            restricts: false,
+            hides: Vec::new(),
             scope: Span { start: 0, end: u32::MAX },
             inside: Vec::new(),
             path,
@@ -161,6 +179,9 @@ impl Import {
             alias: self.local.clone().filter(|_| self.aliased && !self.binds_root),
             whole: self.binds_root,
             is_type: self.is_type,
+            passes_on: self.passes_on,
+            spelled: false,
+            shown: self.shown.clone(),
         }
     }
 }

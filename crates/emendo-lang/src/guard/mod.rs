@@ -8,7 +8,7 @@ use tree_sitter::Node;
 use crate::facts::FileFacts;
 use crate::ground::Import;
 use crate::language::{Language, Shadows, Space};
-use crate::tree::{Tree, children, span, walk};
+use crate::tree::{Tree, children, function_rule, in_field, span, walk};
 
 use line_ends::broken_lines;
 pub use line_ends::{is_bare_expression, needs_brackets};
@@ -97,7 +97,21 @@ fn no_code(language: &Language, node: Node<'_>, text: &str, changed: &[Span]) ->
         };
         changed.iter().filter(inside).any(code).then_some(at)
     };
-    let found = children(node).into_iter().filter(plain).filter_map(written);
+    // What was written as one goes on as text behind a name that stands without brackets.
+    let all = children(node);
+    let torn = all.windows(2).filter_map(|w| {
+        let holds = |c: &&Span| c.start < span(w[0]).end && span(w[1]).start < c.end;
+        // In brackets it would end with them, and what begins otherwise is a text of its own.
+        let open = !span(w[0]).of(text).ends_with('}');
+        let behind = span(w[1]).of(text);
+        let mut signs = language.words.member_after.iter().chain(&["(", "["]);
+        if !open || !signs.any(|s| behind.starts_with(s)) {
+            return None;
+        }
+        let code = language.compare.interpolations.contains(&w[0].kind());
+        (code && plain(&w[1]) && changed.iter().any(|c| holds(&c))).then(|| span(w[1]))
+    });
+    let found = all.iter().copied().filter(plain).filter_map(written).chain(torn);
     let why = || "what it writes would be text here, and not code".to_owned();
     found.map(|at| Fault { at, why: why() }).collect()
 }
@@ -155,7 +169,7 @@ fn around(
             return false;
         }
         let function = tree.node_at(scope, &functions).filter(|n| functions.contains(&n.kind()));
-        let body = || function?.child_by_field_name("body").map(span);
+        let body = || in_field(function?, function_rule(language, function?)?.body).map(span);
         let counts = match language.scopes.shadows {
             Shadows::Allowed => false,
             Shadows::NotOfParameters => body() == Some(own),

@@ -36,7 +36,7 @@ impl Passed {
         let inside =
             |local: &str| facts.imports.iter().find(|i| !i.passes_on && i.local() == Some(local));
         // What is imported within a function is known there only.
-        let whole = |i: &&Import| i.inside.is_empty() && facts.is_whole(i.scope);
+        let whole = |i: &&Import| !i.restricts && i.inside.is_empty() && facts.is_whole(i.scope);
         for import in facts.imports.iter().filter(whole) {
             let passes = import.passes_on || language.exports.exports_all;
             match (passes, import.wildcard, import.local()) {

@@ -4,6 +4,14 @@
 pub struct Calls {
     /// Functions.
     pub functions: &'static [FunctionRule],
+    /// Kinds of lists within a list of parameters, in brackets of their own.
+    pub groups: &'static [&'static str],
+    /// Kinds within a parameter with which it sets the member of its name.
+    pub setting: &'static [&'static str],
+    /// A function that is called like the type around makes an object of it.
+    pub like_type: bool,
+    /// A kind within a parameter with which it goes on to what makes the object first; empty if there is none.
+    pub passing: &'static str,
     /// Types of functions whose parameters are types without names.
     pub function_types: &'static [FunctionTypeRule],
     /// Arguments.
@@ -28,6 +36,10 @@ impl Calls {
     /// Nothing of it.
     pub const NONE: Self = Self {
         functions: &[],
+        groups: &[],
+        setting: &[],
+        like_type: false,
+        passing: "",
         function_types: &[],
         arguments: ArgumentRule::NONE,
         callees: &[],
@@ -127,11 +139,13 @@ pub enum Taken {
     Whole(&'static str, &'static str),
 }
 
-/// A kind of function.
+/// A kind of function. Where a kind has several, the first counts whose parts are there.
 #[derive(Clone, Copy, Debug)]
 pub struct FunctionRule {
     /// Kind of the node.
     pub kind: &'static str,
+    /// Field of its name.
+    pub name: &'static str,
     /// Field of the list of parameters.
     pub params: &'static str,
     /// Field of the declared result.
@@ -146,8 +160,15 @@ pub struct FunctionRule {
 
 impl FunctionRule {
     /// A row that says nothing yet.
-    pub const NONE: Self =
-        Self { kind: "", params: "", result: "", body: "", makes: false, bare: false };
+    pub const NONE: Self = Self {
+        kind: "",
+        name: "name",
+        params: "",
+        result: "",
+        body: "",
+        makes: false,
+        bare: false,
+    };
 }
 
 /// A kind of type that is a function's, with types for parameters.

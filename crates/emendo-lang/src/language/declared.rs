@@ -73,11 +73,16 @@ pub struct KeyRule {
     pub around: &'static str,
     /// Field of the type there.
     pub owner: &'static str,
+    /// The sign right before the pair with which its name is a key and a variable; empty for other pairs.
+    pub sign: &'static str,
+    /// The key is that of an argument: it names a member only where the parameter sets it.
+    pub argument: bool,
 }
 
 impl KeyRule {
     /// A row that says nothing yet.
-    pub const NONE: Self = Self { pair: "", key: "", around: "", owner: "" };
+    pub const NONE: Self =
+        Self { pair: "", key: "", around: "", owner: "", sign: "", argument: false };
 }
 
 /// How types and their members are declared.

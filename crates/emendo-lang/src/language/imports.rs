@@ -32,6 +32,8 @@ pub struct Imports {
     pub imports_member: fn(&str, Space) -> bool,
     /// Imports of types stand before those of functions.
     pub types_first: bool,
+    /// A name that an import gives is that of a module: what it holds is written behind that name.
+    pub names_modules: bool,
     /// A symbol of one segment is a module, which is imported by itself.
     pub roots: bool,
     /// The imports that a file has by the project that it belongs to.
@@ -58,6 +60,7 @@ impl Imports {
         group: |_| 0,
         imports_member: |_, _| false,
         types_first: false,
+        names_modules: false,
         roots: false,
         of_project: |_, _| Vec::new(),
     };

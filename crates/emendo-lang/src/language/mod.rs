@@ -204,6 +204,14 @@ impl Language {
         ImportName { is_static, ..ImportName::plain(symbol) }
     }
 
+    /// A symbol as the imports of a file in a folder write it: modules of the project may be written from there on.
+    pub fn spelled_from(&self, folder: &str, symbol: &str) -> Option<String> {
+        let mut segments = self.names.segments(symbol);
+        let first = (self.modules.as_ref()?.from_folder)(segments.first()?, folder)?;
+        segments[0] = &first;
+        Some(self.names.join(&segments))
+    }
+
     /// The declaration facts of a kind.
     pub fn declaration(&self, kind: &str) -> Option<&'static DeclarationShape> {
         self.compare.declarations.iter().find(|d| d.kind == kind)

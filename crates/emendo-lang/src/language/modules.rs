@@ -31,6 +31,9 @@ pub struct Modules {
     pub file: fn(&str, &dyn Files) -> Option<RelPath>,
     /// How a file writes a path that leads elsewhere; none where it cannot be written in the manner of what stands.
     pub written: fn(&PathTo<'_>, &dyn Files) -> Option<Vec<String>>,
+    /// How a file in a folder writes a module of the project: the module and the folder, for languages that write such
+    /// modules from the file's own place on.
+    pub from_folder: fn(&str, &str) -> Option<String>,
     /// Settings files that name modules by their paths.
     pub settings: &'static [&'static str],
     /// The kind of a statement that makes the module of another file known in the file that holds it; empty if files need none.

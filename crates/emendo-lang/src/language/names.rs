@@ -10,7 +10,7 @@ impl Names {
         let mut out = Vec::new();
         let mut rest = symbol;
         if !self.module_separator.is_empty() {
-            match symbol.rsplit_once(self.module_separator) {
+            match self.in_module(symbol) {
                 Some((module, below)) => {
                     out.push(module);
                     rest = below;
@@ -29,6 +29,12 @@ impl Names {
         out.extend(path.split(self.separator).filter(|s| dots == 0 || !s.is_empty()));
         out.extend(Some(member).filter(|m| !m.is_empty()));
         out
+    }
+
+    /// The module of a symbol, where modules are strings, and what lies in it; none for a module itself.
+    pub fn in_module<'s>(&self, symbol: &'s str) -> Option<(&'s str, &'s str)> {
+        let separator = Some(self.module_separator).filter(|s| !s.is_empty())?;
+        symbol.rsplit_once(separator).filter(|(module, _)| !self.schemes.contains(module))
     }
 
     /// Where the member of a type begins in a symbol, with its mark.
@@ -179,6 +185,8 @@ pub struct Names {
     pub separator: &'static str,
     /// After the module of a symbol, where modules are strings; else empty.
     pub module_separator: &'static str,
+    /// What stands before such a separator at the begin of a module and belongs to it.
+    pub schemes: &'static [&'static str],
     /// Before a member of a type, where that is joined otherwise than a path; else empty.
     pub member_mark: &'static str,
     /// Before the name of a variable; empty if there is none.
@@ -228,6 +236,7 @@ impl Names {
     pub const NONE: Self = Self {
         separator: "",
         module_separator: "",
+        schemes: &[],
         member_mark: "",
         variable_mark: "",
         rooted: false,

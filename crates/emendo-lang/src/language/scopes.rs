@@ -6,6 +6,8 @@ use crate::language::declared::Binding;
 pub struct Scopes {
     /// Kinds that open a scope.
     pub kinds: &'static [&'static str],
+    /// Kinds of these that open one only where they hold something of a kind.
+    pub holding: &'static [(&'static str, &'static [&'static str])],
     /// What declares a name.
     pub bindings: &'static [Binding],
     /// Scopes whose values are visible from their start (members of a class).
@@ -45,6 +47,7 @@ impl Scopes {
     /// Nothing of it.
     pub const NONE: Self = Self {
         kinds: &[],
+        holding: &[],
         bindings: &[],
         member_scopes: &[],
         pattern_skips: &[],

@@ -146,6 +146,8 @@ pub struct Compare {
     pub interpolations: &'static [&'static str],
     /// Kinds of texts in which it shows by how it begins what is code.
     pub open_texts: &'static [&'static str],
+    /// Kinds inside such literals in which a name may stand without brackets, with the brackets that other code needs.
+    pub bare_code: &'static [(&'static str, &'static str, &'static str)],
     /// Kinds of text in which white space does not count.
     pub loose_text: &'static [&'static str],
     /// Links of a chain: kind, and field of what they are hung on (empty: the first child).
@@ -175,6 +177,7 @@ impl Compare {
         strings: &[],
         interpolations: &[],
         open_texts: &[],
+        bare_code: &[],
         loose_text: &[],
         chain: &[],
         transparent: &[],

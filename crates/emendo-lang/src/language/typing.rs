@@ -146,6 +146,8 @@ pub struct Test {
     pub by: &'static str,
     /// Field of the type.
     pub ty: &'static str,
+    /// A part with which it tests the contrary; empty if there is none.
+    pub except: &'static str,
 }
 
 /// Where a test holds.
@@ -232,6 +234,8 @@ pub struct Syntax {
     pub tuple: (&'static str, &'static str),
     /// Types that are functions, with parameters in brackets.
     pub callables: &'static [&'static str],
+    /// The word between what a function gives and its parameters in brackets, in a type; empty if there is none.
+    pub function: &'static str,
     /// Types that are functions by their arguments.
     pub delegates: &'static [Delegate],
     /// Types that may say what their keys are before what they hold.
@@ -260,6 +264,7 @@ impl Syntax {
         tuples: &[],
         tuple: ("", ""),
         callables: &[],
+        function: "",
         delegates: &[],
         keyed: &[],
         list: "",
@@ -393,6 +398,8 @@ pub struct Typing {
     pub bounds: &'static [(&'static str, &'static str, &'static str)],
     /// Types whose arguments, among those that a type is built on, are its parameters.
     pub param_bases: &'static [&'static str],
+    /// Kinds of expressions with two things of one type: comparisons, assignments.
+    pub comparisons: &'static [&'static str],
     /// Operators that give true or false.
     pub truths: &'static [&'static str],
     /// Assigning a variable again changes its type.
@@ -416,6 +423,7 @@ impl Typing {
         type_params: &[],
         bounds: &[],
         param_bases: &[],
+        comparisons: &[],
         truths: &[],
         reassigned: false,
         built_in: BuiltIn::NONE,

@@ -8,6 +8,8 @@ pub struct Words {
     pub kinds: &'static [(&'static str, Space)],
     /// Kinds of dotted names.
     pub paths: &'static [&'static str],
+    /// Kinds whose words, joined as in a path, are one name, besides what else stands in them.
+    pub runs: &'static [&'static str],
     /// Positions (parent kind, field) that decide the space of a name.
     pub positions: &'static [(&'static str, &'static str, Space)],
     /// A name after one of these tokens is that of a type.
@@ -22,6 +24,15 @@ pub struct Words {
     pub calls: &'static [Split],
     /// Member access: kind, receiver, name.
     pub members: &'static [Split],
+    /// Places (parent kind, field) of names that stand for the type around where they are called like it, and are
+    /// declared where not.
+    pub like_type: &'static [(&'static str, &'static str)],
+    /// Places (parent kind, field) of names that are members of the type around, whatever else is called so there.
+    pub own_members: &'static [(&'static str, &'static str)],
+    /// Kinds of members of the type that is expected where they stand.
+    pub expected_members: &'static [&'static str],
+    /// Kinds of what is done to the expression before them and leaves it what follows hangs on.
+    pub asides: &'static [&'static str],
     /// Kinds of expressions with the field that leads to what they are built on.
     pub receivers: &'static [(&'static str, &'static str)],
     /// Where types are written in text: the kind of a type, in which strings hold code, and how comments with types begin.
@@ -104,6 +115,7 @@ impl Words {
     pub const NONE: Self = Self {
         kinds: &[],
         paths: &[],
+        runs: &[],
         positions: &[],
         types_after: &[],
         method_before: &[],
@@ -111,6 +123,10 @@ impl Words {
         heads: &[],
         calls: &[],
         members: &[],
+        like_type: &[],
+        own_members: &[],
+        expected_members: &[],
+        asides: &[],
         receivers: &[],
         quoted_types: None,
         methods_apart: ("", "", ""),

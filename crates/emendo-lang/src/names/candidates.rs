@@ -123,10 +123,11 @@ impl<'a> Resolver<'a> {
         let mut out = Vec::new();
         // Types around, and what they are built on, may hold a type of this name.
         let types = self.facts.types_at(at).map(|t| self.own_name(t));
-        let wildcards = self.wildcards(at).map(|i| i.path().to_owned());
+        let shown = |i: &&crate::Import| !i.hides.iter().any(|h| h == path[0]);
+        let wildcards = self.wildcards(at).filter(shown).map(|i| i.path().to_owned());
         for package in types.chain(self.packages_around(at)).chain(wildcards) {
             if known(&package) {
-                push(&mut out, self.below_package(&package, path));
+                push(&mut out, self.lying_in(&package, path));
             }
         }
         out
@@ -136,15 +137,16 @@ impl<'a> Resolver<'a> {
     fn possible_around(&self, path: &[&str], at: u32) -> Vec<String> {
         let names = &self.language.names;
         let mut out = Vec::new();
-        for import in self.wildcards(at) {
-            let symbol = match self.language.modules {
-                Some(_) => self.passed_on(self.below_module(import.path(), path)),
-                None => self.below_package(import.path(), path),
-            };
-            push(&mut out, symbol);
+        let shown = |i: &&crate::Import| !i.hides.iter().any(|h| h == path[0]);
+        for import in self.wildcards(at).filter(shown) {
+            let symbol = self.lying_in(import.path(), path);
+            push(
+                &mut out,
+                if self.language.modules.is_some() { self.passed_on(symbol) } else { symbol },
+            );
         }
         if names.builtin.contains(&path[0]) {
-            names.implicit.iter().for_each(|p| push(&mut out, self.below_package(p, path)));
+            names.implicit.iter().for_each(|p| push(&mut out, self.lying_in(p, path)));
         }
         for package in self.packages_around(at) {
             push(&mut out, self.below_package(&package, path));
@@ -167,6 +169,14 @@ impl<'a> Resolver<'a> {
             out.push(names.parent(last));
         }
         out
+    }
+
+    /// What lies in a package or a module.
+    fn lying_in(&self, holder: &str, path: &[&str]) -> String {
+        match self.language.modules {
+            Some(_) if !holder.is_empty() => self.below_module(holder, path),
+            _ => self.below_package(holder, path),
+        }
     }
 
     fn below_package(&self, package: &str, path: &[&str]) -> String {

@@ -292,7 +292,10 @@ impl<'a> Resolver<'a> {
             return None;
         }
         let fits = |is_static: bool| space != Space::Callable || is_static;
-        let wild = || self.wildcards(at).filter(|i| fits(i.is_static));
+        let wild = || {
+            let all = self.wildcards(at).filter(|i| fits(i.is_static));
+            all.filter(|i| !i.hides.iter().any(|h| h == first))
+        };
         if let Some(import) = wild().find(|i| i.path() == package) {
             let rival = wild().find(|i| {
                 i.path() != package && self.project.holds(self.language, i.path(), first)
@@ -356,7 +359,8 @@ impl<'a> Resolver<'a> {
         self.language.modules.as_ref()?;
         let names = &self.language.names;
         let fits = |i: &&Import| space != Space::Callable || !i.is_static;
-        self.wildcards(at).filter(fits).find_map(|i| {
+        let all = self.wildcards(at).filter(fits);
+        all.filter(|i| !i.hides.iter().any(|h| h == path[0])).find_map(|i| {
             let mut whole = names.segments(i.path());
             whole.extend(path);
             let whole = names.join(&whole);

@@ -28,8 +28,30 @@ impl Resolver<'_> {
             self.facts.imports.iter().filter(|i| !i.wildcard && !i.passes_on && i.path() == symbol);
         let local = by_alias
             .filter_map(|i| i.local())
-            .find(|local| self.means(&[local], space, at, symbol).is_some())?;
-        Some(Spelled { text: local.to_owned(), imports: resting() })
+            .find(|local| self.means(&[local], space, at, symbol).is_some());
+        if let Some(local) = local {
+            return Some(Spelled { text: local.to_owned(), imports: resting() });
+        }
+        self.behind_module(symbol, space, at)
+    }
+
+    /// A symbol behind the name that the file has for its module.
+    fn behind_module(&self, symbol: &str, space: Space, at: u32) -> Option<Spelled> {
+        let names = &self.language.names;
+        let (module, last) = (names.parent(symbol), names.last(symbol));
+        // A list of names from the same module takes it in.
+        let listed = |i: &crate::Import| i.open && names.parent(i.path()) == module;
+        if self.facts.imports.iter().any(listed) {
+            return None;
+        }
+        let by_module = self.facts.imports.iter().filter(|i| {
+            self.language.imports.names_modules && !i.wildcard && !i.passes_on && i.path() == module
+        });
+        let local = by_module
+            .filter_map(|i| i.local())
+            .find(|local| self.means(&[local, last], space, at, symbol).is_some())?;
+        let text = format!("{local}{}{last}", names.separator);
+        Some(Spelled { text, imports: Vec::new() })
     }
 
     /// How a symbol that the file may not know is written at a place.
@@ -68,6 +90,9 @@ impl Resolver<'_> {
             return Ok(Spelled { text: name, imports: vec![import] });
         }
         let simple = names.last(symbol);
+        if self.language.imports.names_modules && names.segments(symbol).len() == 1 {
+            return self.named_module(symbol, at);
+        }
         if self.in_own_module(symbol) && !self.hidden(simple, space, at) {
             return Ok(Spelled { text: simple.to_owned(), imports: Vec::new() });
         }
@@ -81,6 +106,11 @@ impl Resolver<'_> {
             return Ok(Spelled { text: names.in_full(symbol), imports: Vec::new() });
         }
         let mut import = self.language.import_of(symbol, space);
+        if taken && self.language.imports.names_modules {
+            let module = self.named_module(&names.parent(symbol), at)?;
+            let text = format!("{}{}{simple}", module.text, names.separator);
+            return Ok(Spelled { text, ..module });
+        }
         if taken {
             let alias = self.alias(symbol);
             if self.taken(&alias, space, at, symbol) {
@@ -90,6 +120,23 @@ impl Resolver<'_> {
         }
         let text = import.alias.clone().unwrap_or_else(|| simple.to_owned());
         Ok(Spelled { text, imports: vec![import] })
+    }
+
+    /// A module by the name that the file has for it, or by one that is made of its path.
+    fn named_module(&self, module: &str, at: u32) -> Result<Spelled, String> {
+        let known = self.facts.imports.iter().filter(|i| !i.wildcard && i.path() == module);
+        if let Some(local) = known.filter_map(|i| i.local()).next() {
+            return Ok(Spelled { text: local.to_owned(), imports: Vec::new() });
+        }
+        let stem = module.rsplit(['/', ':']).next().unwrap_or(module).split('.').next();
+        let alias = Filter::Snake.apply(stem.unwrap_or(module));
+        if alias.is_empty() || self.taken(&alias, Space::Value, at, module) {
+            return Err(format!(
+                "`{module}` needs a name here, and `{alias}` means something else"
+            ));
+        }
+        let import = ImportName { alias: Some(alias.clone()), ..ImportName::plain(module) };
+        Ok(Spelled { text: alias, imports: vec![import] })
     }
 
     /// A name for what has none of its own, where modules are strings: for a module where a recipe has a word for it, and for what a

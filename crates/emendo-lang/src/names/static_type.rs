@@ -1,5 +1,6 @@
 //! How the static type of an expression is written where a declaration would say it.
 
+use crate::tree::in_field;
 use emendo_text::Span;
 
 use crate::ground::{Certainty, Fact};
@@ -86,9 +87,7 @@ impl Resolver<'_> {
         if rule.origin != Origin::Value || rule.ty.is_empty() {
             return Ok(None);
         }
-        let written = node
-            .child_by_field_name(rule.ty)
-            .or_else(|| node.parent()?.child_by_field_name(rule.ty));
+        let written = in_field(node, rule.ty).or_else(|| in_field(node.parent()?, rule.ty));
         let Some(written) = written else { return Ok(None) };
         let written = crate::tree::span(self.type_inside(written)).of(self.text);
         let holds = declared == at || self.as_declared(Some(declared), at);

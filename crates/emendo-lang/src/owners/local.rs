@@ -6,7 +6,7 @@ use tree_sitter::Node;
 use crate::facts::Declared;
 use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
-use crate::tree::{children, span};
+use crate::tree::{children, in_field, span};
 
 /// What a name of the file's own is to code that is taken elsewhere.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -47,8 +47,7 @@ impl Resolver<'_> {
         if again || self.is_assigned(name, declared) {
             return OwnName::Changed;
         }
-        let value =
-            (!rule.value.is_empty()).then(|| node.child_by_field_name(rule.value)).flatten();
+        let value = in_field(node, rule.value);
         let plain = |v: Node<'_>| {
             let forms = self.language.fragments.forms.iter();
             let literals = forms.filter(|f| ["number", "string", "boolean", "null"].contains(&f.0));

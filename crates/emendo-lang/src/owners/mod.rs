@@ -42,12 +42,24 @@ impl Resolver<'_> {
     ) -> Owner {
         let name = word.span.of(text);
         let Some(receiver) = word.receiver else {
+            if let Some(expected) = self.of_expected(word, owner, packages) {
+                return expected;
+            }
             return if word.space == Space::Declared {
                 self.declared_member(word, owner)
             } else {
                 self.implied(word, name, owner)
             };
         };
+        if let Some(t) = self.facts.type_named_at(receiver).filter(|_| word.key) {
+            let name = t.path.join(self.language.names.separator);
+            return self.related(&self.around(t), t, owner, packages, &name);
+        }
+        if word.key
+            && let Some(answer) = self.as_argument(word, receiver, owner)
+        {
+            return answer;
+        }
         if self.facts.literals.contains(&receiver) {
             // What a recipe tells of the language's own types may be meant, nothing else.
             let told = self.type_at(receiver);
@@ -101,6 +113,78 @@ impl Resolver<'_> {
             Some(told) => self.decide(&told, owner, packages, &shown),
             None => Owner::Unknown(unknown(&shown)),
         }
+    }
+
+    /// Whose member an argument names, by the name of a parameter that sets it; none for what is no such argument.
+    fn as_argument(
+        &self,
+        word: &Word,
+        receiver: Span,
+        owner: &dyn Fn(&str) -> bool,
+    ) -> Option<Owner> {
+        let pair = self.leaf(word.span)?.parent()?;
+        let rules = self.language.declares.keys;
+        rules.iter().find(|k| k.argument && k.pair == pair.kind())?;
+        let mut call = pair;
+        while self.callee_rule(call).is_none() {
+            call = call.parent()?;
+            // A pattern that takes a value apart.
+            if rules.iter().any(|k| !k.argument && k.around == call.kind()) {
+                return None;
+            }
+        }
+        let name = word.span.of(self.text);
+        let fact = |says: Certainty| Fact {
+            says,
+            text: format!("an argument sets the member `{name}` of what is made"),
+            at: None,
+        };
+        if let Some((known, _)) = self.callee(call)
+            && let Some((one, _)) = self.choose(&known, call)
+        {
+            let all = one.params.iter().flatten();
+            let sets = all.filter(|p| p.name.as_deref() == Some(name)).any(|p| p.sets);
+            let made = one.gives.symbols();
+            let of = if made.is_empty() { std::slice::from_ref(&known.owner) } else { made };
+            let is = sets && self.descends(of, owner).is_some();
+            return Some(if is { Owner::Is(vec![fact(Certainty::Certain)]) } else { Owner::Not });
+        }
+        // What a library declares: most often its parameter is called like the member.
+        let base = self.language.declares.hints.base.contains(&receiver.of(self.text));
+        let around = || Some(self.around(self.facts.types_at(word.span.start).next()?));
+        let symbols = match base {
+            true => around()?,
+            false => match self.type_at(receiver).map(|t| t.ty) {
+                Some(Ty::Of { symbols, named: true, .. }) => symbols,
+                _ => return Some(Owner::Not),
+            },
+        };
+        Some(match self.descends(&symbols, owner) {
+            Some(_) => Owner::Is(vec![fact(Certainty::Likely)]),
+            None => Owner::Not,
+        })
+    }
+
+    /// Whose member a word is that stands for one of the type expected there; none where it is no such word.
+    fn of_expected(
+        &self,
+        word: &Word,
+        owner: &dyn Fn(&str) -> bool,
+        packages: &[String],
+    ) -> Option<Owner> {
+        let kinds = self.language.words.expected_members;
+        kinds.first()?;
+        let node = self.leaf(word.span)?.parent().filter(|n| kinds.contains(&n.kind()))?;
+        let shown = crate::tree::shown(self.tree, crate::tree::span(node), self.text);
+        // A call of it is what is expected.
+        let whole = node.parent().filter(|p| self.callee_rule(*p).is_some()).unwrap_or(node);
+        Some(match self.expected_at(whole) {
+            Some((ty, _, says)) => {
+                let told = TypeAnswer { ty, says, why: None };
+                self.decide(&told, owner, packages, &shown)
+            }
+            None => Owner::Unknown(unknown(&shown)),
+        })
     }
 
     /// The name of a member where it is declared.

@@ -13,8 +13,9 @@ use tree_sitter::{InputEdit, Parser, Point, Range};
 
 pub use shown::{in_line, shown};
 pub use walk::{
-    at_place, children, children_with_fields, descend, holds_code, is_item, is_separator, named,
-    part, skipped, span, spliced, token_texts, tokens, walk, walk_cursor, words_in,
+    at_place, children, children_with_fields, descend, function_rule, holds_code, in_field,
+    is_item, is_separator, named, part, skipped, span, spliced, token_before, token_texts, tokens,
+    walk, walk_cursor, words_in,
 };
 
 use crate::language::{Budget, Language, Layer};
@@ -249,7 +250,7 @@ impl Tree {
             let rule = language
                 .declaration(node.kind())
                 .filter(|d| !d.name.is_empty() && !d.body.is_empty());
-            if let Some(name) = rule.and_then(|d| node.child_by_field_name(d.name)) {
+            if let Some(name) = rule.and_then(|d| in_field(node, d.name)) {
                 out.push((span(node), span(name).of(text).to_owned()));
             }
             true

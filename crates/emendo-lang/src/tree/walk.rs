@@ -4,6 +4,7 @@ use emendo_text::Span;
 use tree_sitter::{Node, TreeCursor};
 
 use crate::Language;
+use crate::language::FunctionRule;
 
 /// A node's range.
 pub fn span(node: Node<'_>) -> Span {
@@ -50,15 +51,75 @@ pub fn is_item(node: Node<'_>) -> bool {
     (node.is_named() || node.kind() == "_") && !node.is_extra()
 }
 
-/// The part of a node in a field; a number is that of a named child, nothing the first.
+/// The part of a node in a field; a number is that of a named child, nothing the first. Several steps stand between
+/// slashes: in these a word may be the kind of a child, or a sign, too, `..` leads to the node around, `^` and a kind to the nearest of that kind,
+/// and a number behind a colon is that of a node among those in one field (`only` for one that has no others).
 pub fn part<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
     if field.is_empty() {
         return named(node).into_iter().next();
     }
-    match field.parse::<usize>() {
-        Ok(n) => named(node).into_iter().nth(n),
-        Err(_) => node.child_by_field_name(field),
+    if !field.contains('/') {
+        return match field.parse::<usize>() {
+            Ok(n) => named(node).into_iter().nth(n),
+            Err(_) => node.child_by_field_name(field),
+        };
     }
+    field.split('/').try_fold(node, step)
+}
+
+/// The part of a node that a rule names; none where the rule names none.
+pub fn in_field<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
+    if field.is_empty() { None } else { part(node, field) }
+}
+
+/// What stands right before a node, in what holds it or what it begins.
+pub fn token_before(node: Node<'_>) -> Option<Node<'_>> {
+    let mut first = node;
+    loop {
+        if let Some(before) = first.prev_sibling() {
+            return Some(before);
+        }
+        first = first.parent()?;
+    }
+}
+
+/// The rule of a function; none for what is none.
+pub fn function_rule(language: &Language, node: Node<'_>) -> Option<&'static FunctionRule> {
+    let mut all = language.typing.calls.functions.iter().filter(|f| f.kind == node.kind());
+    let listed = |field: &str| {
+        in_field(node, field).is_some() || named(node).iter().any(|n| n.kind() == field)
+    };
+    let fits = |f: &&FunctionRule| {
+        let there = |field: &str| field.is_empty() || in_field(node, field).is_some();
+        listed(f.params) && there(f.body) && (!f.name.contains(':') || there(f.name))
+    };
+    match all.clone().count() {
+        0 | 1 => all.next(),
+        _ => all.find(fits),
+    }
+}
+
+fn step<'t>(node: Node<'t>, step: &str) -> Option<Node<'t>> {
+    if step == ".." {
+        return node.parent();
+    }
+    if let Some(kind) = step.strip_prefix('^') {
+        let mut up = node.parent();
+        while let Some(n) = up.filter(|n| n.kind() != kind) {
+            up = n.parent();
+        }
+        return up;
+    }
+    if let Some((field, nth)) = step.split_once(':') {
+        let mut cursor = node.walk();
+        let mut all = node.children_by_field_name(field, &mut cursor).filter(|n| n.is_named());
+        if nth == "only" {
+            return all.next().filter(|_| all.next().is_none());
+        }
+        return all.nth(nth.parse().ok()?);
+    }
+    let own = if step == "." { Some(node) } else { part(node, step) };
+    own.or_else(|| children(node).into_iter().find(|c| c.kind() == step))
 }
 
 /// True if a node stands in a place of what holds it: in any, in a field, or as the first where that has no fields.

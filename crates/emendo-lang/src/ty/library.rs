@@ -276,7 +276,7 @@ fn takes<E>(text: &str, ty: impl Fn(&str) -> Result<Ty, E>) -> Result<Takes, E> 
     let (name, text) = named.map_or((None, text), |(n, t)| (Some(n.trim().to_owned()), t.trim()));
     let rest = text.ends_with("...");
     let read = if text == "_" { Ty::Unknown } else { ty(text)? };
-    Ok(Takes { name, ty: read, optional: optional || rest, rest })
+    Ok(Takes { name, ty: read, optional: optional || rest, rest, sets: false })
 }
 
 /// What a name in a library type stands for.

@@ -19,6 +19,8 @@ pub struct Takes {
     pub optional: bool,
     /// It takes all that are left.
     pub rest: bool,
+    /// It sets the member of its name.
+    pub sets: bool,
 }
 
 /// A member as it is declared: one overload.

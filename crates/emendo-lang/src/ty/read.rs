@@ -136,6 +136,8 @@ impl<'a> Reader<'a> {
                 self.rest = self.rest[1..].trim_start();
                 self.rest = &self.rest[1..];
                 ty = self.list_of(ty);
+            } else if self.takes_function() {
+                ty = self.function(ty, depth);
             } else if self.rest.starts_with("...") {
                 self.rest = &self.rest[3..];
                 ty = self.list_of(ty);
@@ -160,6 +162,23 @@ impl<'a> Reader<'a> {
                 return ty;
             }
         }
+    }
+
+    /// Passes the word that makes a function of what it gives.
+    fn takes_function(&mut self) -> bool {
+        let word = self.syntax().function;
+        let behind = self.rest.strip_prefix(word).filter(|_| !word.is_empty());
+        let whole = behind.filter(|b| b.trim_start().starts_with(['(', '<']));
+        whole.inspect(|rest| self.rest = rest).is_some()
+    }
+
+    /// A function by what it gives; its parameters may have names behind their types.
+    fn function(&mut self, gives: Ty, depth: usize) -> Ty {
+        if self.peek() == '<' && !self.skip_balanced() {
+            return Ty::Unknown;
+        }
+        let Some(params) = self.list(('(', ')'), depth) else { return Ty::Unknown };
+        Ty::Function { params, gives: Box::new(gives) }
     }
 
     fn list_of(&self, element: Ty) -> Ty {

@@ -10,7 +10,7 @@ use crate::ground::Certainty;
 use crate::language::{CalleeRule, Gives, Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::tree::{named, part};
+use crate::tree::{in_field, named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
 
 /// Whether a name means one overload.
@@ -65,10 +65,20 @@ pub(crate) fn plain_path(written: &str) -> Cow<'_, str> {
     Cow::Owned(out.replace("::::", "::").trim_end_matches("::").to_owned())
 }
 
+/// True for a plain name.
+fn is_word(text: &str) -> bool {
+    !text.is_empty() && text.chars().all(|c| c.is_alphanumeric() || c == '_')
+}
+
 impl<'a> Resolver<'a> {
     /// The rule of a call.
     pub(crate) fn callee_rule(&self, node: Node<'a>) -> Option<&'static CalleeRule> {
-        self.language.typing.calls.callees.iter().find(|c| c.kind == node.kind())
+        let mut all = self.language.typing.calls.callees.iter().filter(|c| c.kind == node.kind());
+        match all.clone().count() {
+            0 | 1 => all.next(),
+            // Where a kind has several, the first counts whose function is there.
+            _ => all.find(|c| part(node, c.function).is_some()),
+        }
     }
 
     /// The arguments of a call.
@@ -83,9 +93,9 @@ impl<'a> Resolver<'a> {
         let one = |whole: Node<'a>| {
             let mut out = Argument { name: None, value: whole, whole };
             if whole.kind() == kind && !kind.is_empty() {
-                let key = whole.child_by_field_name(name);
+                let key = in_field(whole, name);
                 out.name = key;
-                let own = whole.child_by_field_name(value).filter(|_| !value.is_empty());
+                let own = in_field(whole, value);
                 if let Some(v) = own.or_else(|| named(whole).into_iter().next_back()) {
                     out.value = v;
                 }
@@ -203,6 +213,12 @@ impl<'a> Resolver<'a> {
             (c.end_byte() - c.start_byte() < 16 && word).then_some(text)
         })?;
         let t = self.facts.types_at(call.start_byte() as u32).next()?;
+        // One with a name of its own is a member of that type.
+        let constructor = self.language.typing.calls.constructor;
+        let function = part(call, self.callee_rule(call)?.function).map(|f| span(f).of(self.text));
+        if function.is_some_and(|f| is_word(f) && f != word && f != constructor) {
+            return None;
+        }
         if own.hints.base.contains(&word) {
             self.supers_of(t).into_iter().next()
         } else {
@@ -365,8 +381,7 @@ impl<'a> Resolver<'a> {
             return Some((self.maker(&of)?, Certainty::Certain));
         }
         let function = self.bare(part(call, rule.function)?);
-        let object =
-            if rule.object.is_empty() { None } else { call.child_by_field_name(rule.object) };
+        let object = in_field(call, rule.object);
         let (object, name) = match (object, self.language.typing.gives(function.kind())) {
             (Some(o), _) => (Some(o), function),
             (None, Some(Gives::Member(of, name))) => (part(function, of), part(function, name)?),
@@ -425,7 +440,8 @@ impl<'a> Resolver<'a> {
             m if m.params.is_some() => m,
             m => {
                 let (params, gives) = self.as_function(&m.gives)?;
-                let takes = |ty| Takes { name: None, ty, optional: false, rest: false };
+                let takes =
+                    |ty| Takes { name: None, ty, optional: false, rest: false, sets: false };
                 MemberType { params: Some(params.into_iter().map(takes).collect()), gives, ..m }
             }
         };

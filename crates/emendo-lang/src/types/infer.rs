@@ -505,7 +505,9 @@ impl<'a> Resolver<'a> {
             for rule in self.language.typing.intros_of(node.kind()) {
                 let held = if rule.name.is_empty() {
                     child.is_named()
-                } else if rule.name.starts_with(|c: char| c.is_ascii_digit()) {
+                } else if rule.name.contains('/')
+                    || rule.name.starts_with(|c: char| c.is_ascii_digit())
+                {
                     part(node, rule.name).is_some_and(|n| span(n).contains(at))
                 } else {
                     let mut cursor = node.walk();

@@ -11,7 +11,7 @@ use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::is_item;
 use crate::tree::span;
-use crate::tree::{named, part};
+use crate::tree::{function_rule, in_field, named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
 
 /// How many types a search goes through.
@@ -226,8 +226,15 @@ impl<'a> Resolver<'a> {
     /// The functions of a type that make an object of it; the type itself where it has a list of parameters.
     pub(super) fn maker_nodes(&self, t: &TypeDecl) -> Vec<Node<'a>> {
         let typing = &self.language.typing;
-        let makes =
-            |n: Node<'_>| typing.calls.functions.iter().any(|f| f.makes && f.kind == n.kind());
+        let own = t.path.last().map_or("", |p| self.language.names.last(p));
+        // One with a name of its own is another member.
+        let makes = |n: Node<'a>| {
+            function_rule(self.language, n).is_some_and(|r| {
+                let name = in_field(n, r.name).map(|name| span(name).of(self.text));
+                let like = self.language.typing.calls.like_type && name == Some(own);
+                like || r.makes && name.is_none_or(|name| name == own)
+            })
+        };
         let declared = &self.language.declares.declared;
         let mut out = Vec::new();
         let Some(whole) = self.leaf(t.at).and_then(|l| l.parent()) else { return out };
@@ -311,7 +318,10 @@ impl<'a> Resolver<'a> {
             return Some(plain(TypeAnswer::sure(self.written(node))))
                 .filter(|m| m.gives != Ty::Unknown);
         };
-        if !matches!(rule.origin, Origin::Function | Origin::Property) {
+        // What is read without a call may have no list of parameters.
+        let listless =
+            || rule.origin == Origin::Property && function_rule(self.language, node).is_none();
+        if !matches!(rule.origin, Origin::Function | Origin::Property) || listless() {
             return self.declared_at(name, at).map(plain);
         }
         let result = self.result_of(node);
@@ -344,7 +354,7 @@ impl<'a> Resolver<'a> {
     pub(super) fn parameters_of(&self, node: Node<'a>) -> Option<Node<'a>> {
         let rules = self.language.typing.calls.functions.iter().filter(|f| f.kind == node.kind());
         let list = |r: &crate::language::FunctionRule| {
-            let own = node.child_by_field_name(r.params);
+            let own = in_field(node, r.params);
             own.or_else(|| named(node).into_iter().find(|n| n.kind() == r.params))
         };
         rules.filter_map(list).next()
@@ -363,7 +373,8 @@ impl<'a> Resolver<'a> {
         let mut out = Vec::new();
         if named(list).is_empty() && list.is_named() && list.child_count() == 0 {
             let name = span(list).of(self.text).to_owned();
-            return vec![Takes { name: Some(name), ty: Ty::Unknown, optional: false, rest: false }];
+            let (optional, rest, sets) = (false, false, false);
+            return vec![Takes { name: Some(name), ty: Ty::Unknown, optional, rest, sets }];
         }
         for param in self.params_in(list) {
             let text = param.span.of(self.text);
@@ -379,6 +390,8 @@ impl<'a> Resolver<'a> {
     pub(super) fn params_in(&self, list: Node<'a>) -> Vec<ParamNode<'a>> {
         let mut out: Vec<ParamNode<'a>> = Vec::new();
         let mut sign = None;
+        let groups = self.language.typing.calls.groups;
+        let grouped = groups.contains(&list.kind());
         let mut cursor = list.walk();
         let mut more = cursor.goto_first_child();
         while more {
@@ -393,12 +406,21 @@ impl<'a> Resolver<'a> {
                     let start = sign.take().unwrap_or(span(child).start);
                     let span = Span { start, end: span(child).end };
                     let (name, ty) = (None, Some(child));
-                    out.push(ParamNode { node: child, span, name, ty, loose: true });
+                    let optional = false;
+                    out.push(ParamNode { node: child, span, name, ty, loose: true, optional });
+                }
+                _ if groups.contains(&child.kind()) => out.extend(self.params_in(child)),
+                (Some(_), Some(last)) if grouped && is_item(child) => {
+                    // What it is without an argument.
+                    last.span.end = span(child).end;
+                    last.optional = true;
                 }
                 _ if is_item(child) => {
                     let (name, ty) = self.param_parts(child);
-                    let (node, span) = (child, span(child));
-                    out.push(ParamNode { node, span, name, ty, loose: false });
+                    let start = sign.take().filter(|_| grouped);
+                    let span = Span { start: start.unwrap_or(span(child).start), ..span(child) };
+                    let optional = grouped && start.is_none();
+                    out.push(ParamNode { node: child, span, name, ty, loose: false, optional });
                 }
                 // A word before it belongs to it.
                 _ if child.kind().starts_with(|c: char| c.is_alphabetic()) && !child.is_extra() => {
@@ -432,8 +454,13 @@ impl<'a> Resolver<'a> {
             || kind.contains("variadic")
             || text.starts_with(['*', '.'])
             || text.starts_with("params ");
-        let optional = kind.contains("optional") || kind.contains("default") || text.contains('=');
-        Takes { name, ty, optional, rest }
+        let optional = param.optional
+            || kind.contains("optional")
+            || kind.contains("default")
+            || text.contains('=');
+        let setting = self.language.typing.calls.setting;
+        let sets = setting.iter().any(|kind| named(param.node).iter().any(|n| n.kind() == *kind));
+        Takes { name, ty, optional, rest, sets }
     }
 }
 
@@ -448,6 +475,8 @@ pub(super) struct ParamNode<'a> {
     pub(super) ty: Option<Node<'a>>,
     /// Its parts stand in the list, in no node of their own.
     loose: bool,
+    /// It may be left out, for the list within a list that it stands in.
+    optional: bool,
 }
 
 fn read_member(ty: Ty) -> MemberType {

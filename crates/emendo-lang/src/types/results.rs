@@ -9,7 +9,7 @@ use crate::project::WrittenCode;
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::{children, span};
-use crate::tree::{named, part};
+use crate::tree::{function_rule, in_field, named, part};
 use crate::ty::{Known, MemberType, Ty, TypeAnswer};
 use crate::types::calls::plain_path;
 use crate::types::infer::one_of;
@@ -92,9 +92,7 @@ impl<'a> Resolver<'a> {
     pub(super) fn called(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let rule = self.callee_rule(node)?;
         let function = part(node, rule.function)?;
-        if let Some(object) =
-            node.child_by_field_name(rule.object).filter(|_| !rule.object.is_empty())
-        {
+        if let Some(object) = in_field(node, rule.object) {
             let of = self.type_of(object);
             let name = span(function).of(self.text);
             return self.called_member(of, Some(object), name, node);
@@ -315,7 +313,8 @@ impl<'a> Resolver<'a> {
                 return self.chosen_result(&known, &TypeAnswer::sure(Ty::Unknown), last, call);
             }
         }
-        if self.language.declares.hints.made_below {
+        let makes = || self.language.typing.calls.functions.iter().any(|f| f.makes);
+        if self.language.declares.hints.made_below && (path.len() > 1 || !makes()) {
             let (_, head) = path.split_last()?;
             let (first, _) = head.split_last().map(|(l, r)| (*l, r))?;
             if !looks_like_type(first) {
@@ -421,7 +420,7 @@ impl<'a> Resolver<'a> {
     /// What a function gives: as it is declared, or as all that leaves it tells.
     pub(crate) fn result_of(&self, node: Node<'a>) -> Option<TypeAnswer> {
         let language = self.language;
-        let rule = language.typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
+        let rule = function_rule(language, node)?;
         let word = language.typing.calls.waiting.as_ref().map_or("", |w| w.word);
         // The word may stand among others.
         let has = |n: &Node<'_>| n.kind() == word || n.child(0).is_some_and(|c| c.kind() == word);
@@ -435,15 +434,15 @@ impl<'a> Resolver<'a> {
             let ty = Ty::object(language.typing.built_in.future).with(vec![told.ty.clone()]);
             TypeAnswer { ty, ..told }
         };
-        if rule.makes {
+        if self.makes_own(node, rule) {
             let around = self.facts.types_at(node.start_byte() as u32).next()?;
             return Some(TypeAnswer::sure(self.around_type(around)));
         }
-        let declared = node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
+        let declared = in_field(node, rule.result);
         if let Some(wrapper) = self.decorated(node) {
             let one = match declared {
                 Some(declared) => self.written(declared).args().first()?.clone(),
-                None => self.one_of_many(node.child_by_field_name(rule.body)?)?.ty,
+                None => self.one_of_many(in_field(node, rule.body)?)?.ty,
             };
             return TypeAnswer::sure(Ty::object(wrapper).with(vec![one])).known();
         }
@@ -463,11 +462,10 @@ impl<'a> Resolver<'a> {
             }
             let told = (ty != Ty::Unknown).then(|| TypeAnswer::sure(ty))?;
             // What gives one of many is not waited for as a whole.
-            let many =
-                waited && node.child_by_field_name(rule.body).is_some_and(|b| self.yields(b));
+            let many = waited && in_field(node, rule.body).is_some_and(|b| self.yields(b));
             return Some(if many { told } else { wrapped(told) });
         }
-        let body = node.child_by_field_name(rule.body)?;
+        let body = in_field(node, rule.body)?;
         self.typing.bodies.set(true);
         if rule.bare && !language.typing.branching.blocks.contains(&body.kind()) {
             return self.type_of(body).map(wrapped);

@@ -10,8 +10,8 @@ use crate::facts::TypeDecl;
 use crate::ground::Certainty;
 use crate::language::Space;
 use crate::resolver::Resolver;
-use crate::tree::part;
 use crate::tree::{children, span};
+use crate::tree::{in_field, part};
 use crate::ty::{DEPTH, MemberType, Shape, Ty, TypeAnswer, split};
 use crate::types::members::{NESTED, WIDE};
 
@@ -62,7 +62,7 @@ impl<'a> Resolver<'a> {
             let node = self.declaring(t.at);
             let alias = node.and_then(|n| {
                 let rule = rules.find(|r| r.kind == n.kind() && !r.alias.is_empty())?;
-                n.child_by_field_name(rule.alias)
+                in_field(n, rule.alias)
             });
             out.alias = out.alias.or_else(|| alias.map(|n| self.written(n)));
             // A name for a type of functions.

@@ -3,9 +3,9 @@
 use emendo_text::Span;
 use tree_sitter::Node;
 
-use crate::language::{Gives, Origin, Space};
+use crate::language::{FunctionRule, Gives, Origin, Space};
 use crate::resolver::Resolver;
-use crate::tree::{named, part};
+use crate::tree::{function_rule, in_field, named, part};
 use crate::tree::{span, walk};
 use crate::ty::Ty;
 
@@ -20,6 +20,8 @@ pub struct CallSite {
     pub arguments: Vec<ArgumentSite>,
     /// What it gives is not used.
     pub unused: bool,
+    /// How many arguments it takes from the parameters around, in front of its own; none where it takes no others.
+    pub from_around: Option<usize>,
 }
 
 /// An argument of a call.
@@ -50,6 +52,8 @@ pub struct FunctionSite {
     pub closure: bool,
     /// Its parameters, brackets included.
     pub list: Span,
+    /// Lists within the list, brackets included.
+    pub groups: Vec<Span>,
     /// All that stands in the list: the object itself and signs between parameters too.
     pub items: Vec<Span>,
     /// The parameters in order, without the object itself.
@@ -120,12 +124,32 @@ impl<'a> Resolver<'a> {
                     == span(outer).of(self.text).len();
         let tail = language.typing.exprs.iter().any(|e| matches!(e.1, Gives::Tail));
         let ended = outer.parent().is_some_and(|p| span(p).of(self.text).ends_with(';'));
+        let from_around = self.passed_around(call);
         Some(CallSite {
+            from_around,
             span: span(call),
             list: span(list),
             arguments,
             unused: unused && (!tail || ended),
         })
+    }
+
+    /// How many parameters around go on to a call by themselves, those by name left out; none if none do so at all.
+    fn passed_around(&self, call: Node<'a>) -> Option<usize> {
+        let kind = self.language.typing.calls.passing;
+        if kind.is_empty() || self.passed_to(call).is_none() {
+            return None;
+        }
+        let mut around = call.parent()?;
+        while function_rule(self.language, around).is_none() {
+            around = around.parent()?;
+        }
+        let list = self.parameters_of(around)?;
+        let passes = |n: &Node<'a>| named(*n).iter().any(|i| i.kind() == kind);
+        let all = named(list);
+        let grouped = all.iter().flat_map(|g| named(*g)).any(|n| passes(&n));
+        let plain = all.iter().filter(|n| passes(n)).count();
+        (plain > 0 || grouped).then_some(plain)
     }
 
     fn has_effects(&self, node: Node<'a>) -> bool {
@@ -172,8 +196,7 @@ impl<'a> Resolver<'a> {
     }
 
     pub(super) fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
-        let typing = &self.language.typing;
-        let rule = typing.calls.functions.iter().find(|f| f.kind == node.kind())?;
+        let rule = function_rule(self.language, node)?;
         let list = self.parameters_of(node)?;
         let mut params = Vec::new();
         let listed = self.params_in(list);
@@ -194,22 +217,37 @@ impl<'a> Resolver<'a> {
             params.push(ParamSite { span, name, ty: None, optional: false, rest: false });
         }
         let items = listed.iter().map(|p| p.span).collect();
-        let name = node.child_by_field_name("name").map(span).or_else(|| self.held_by(node));
-        let result = node.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
-        let body = node.child_by_field_name(rule.body).filter(|_| !rule.body.is_empty());
+        let kinds = self.language.typing.calls.groups;
+        let groups = named(list).into_iter().filter(|n| kinds.contains(&n.kind())).map(span);
+        let groups = groups.collect();
+        let name = in_field(node, rule.name).map(span).or_else(|| self.held_by(node));
+        let result = in_field(node, rule.result);
+        let body = in_field(node, rule.body);
         let leaves = body.map_or_else(Vec::new, |b| self.leaves_of(b, rule.bare));
         Some(FunctionSite {
             span: span(node),
             name,
-            makes: rule.makes,
+            makes: self.makes_own(node, rule),
             closure: matches!(self.language.typing.gives(node.kind()), Some(Gives::Function)),
             list: span(list),
+            groups,
             items,
             params,
             result: result.map(|r| span(self.type_inside(r))),
             body: body.map(span),
             leaves,
         })
+    }
+
+    /// True for a function that makes an object of the type around.
+    pub(super) fn makes_own(&self, node: Node<'a>, rule: &FunctionRule) -> bool {
+        let like = || {
+            let name = in_field(node, rule.name).map(|n| span(n).of(self.text));
+            let own = self.facts.types_at(node.start_byte() as u32).next();
+            let own = own.and_then(|t| t.path.last()).map(|p| self.language.names.last(p));
+            name.is_some() && name == own
+        };
+        rule.makes || self.language.typing.calls.like_type && like()
     }
 
     /// The name of the variable that a function is the value of.
@@ -383,7 +421,6 @@ impl<'a> Resolver<'a> {
     /// Among loose tokens: false for what a closure there takes under the same name, and for a name before a sign that
     /// gives it a value, in what is no code.
     fn is_used_there(&self, word: &str, at: Span) -> bool {
-        let functions = self.language.typing.calls.functions;
         let runs = self.language.fragments.token_runs;
         let path = crate::tree::descend(self.tree.root(), at);
         if !path.iter().any(|(n, _)| runs.contains(&n.kind())) {
@@ -394,8 +431,8 @@ impl<'a> Resolver<'a> {
             let path = crate::tree::descend(root.node, at);
             code |= !path.iter().any(|(n, _)| n.is_error()) && !root.node.has_error();
             for (node, _) in &path {
-                let rule = functions.iter().find(|f| f.kind == node.kind());
-                let params = rule.and_then(|f| node.child_by_field_name(f.params));
+                let rule = function_rule(self.language, *node);
+                let params = rule.and_then(|f| in_field(*node, f.params));
                 if params.is_some_and(|p| {
                     let own = |t: &str| t == word;
                     span(p).of(self.text).split(|c: char| !c.is_alphanumeric() && c != '_').any(own)

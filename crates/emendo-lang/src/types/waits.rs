@@ -64,12 +64,17 @@ impl<'a> Resolver<'a> {
         if name.is_some_and(|n| rule.never.contains(&n) || rule.barred.contains(&n)) {
             return Err(format!("`{}` is called by others, who do not wait", name.unwrap_or("")));
         }
+        let child = |way: &&str| {
+            let field = node.child_by_field_name(way);
+            field.or_else(|| children(node).into_iter().find(|c| c.kind() == *way))
+        };
+        let place = before.iter().find_map(child).unwrap_or(node).start_byte() as u32;
         let mut word = None;
         let mut barred: Option<String> = None;
         walk(node, |n| {
             let at = span(n);
             let text = at.of(self.text);
-            if n.child_count() == 0 && at.end <= head_end {
+            if n.child_count() == 0 && (at.end <= head_end || at.start == place) {
                 if text == rule.word {
                     word = word.or(Some(at));
                 } else if rule.barred.contains(&text) {
@@ -84,18 +89,13 @@ impl<'a> Resolver<'a> {
         if let Some(barred) = barred {
             return Err(format!("`{barred}` keeps it from being one that is waited for"));
         }
-        let child = |way: &&str| {
-            let field = node.child_by_field_name(way);
-            field.or_else(|| children(node).into_iter().find(|c| c.kind() == *way))
-        };
-        let at = before.iter().find_map(child).unwrap_or(node).start_byte() as u32;
         let blank = |w: Span| {
             let rest = &self.text[w.end as usize..];
             let end = rest.find(|c: char| !c.is_whitespace()).unwrap_or(rest.len());
             Span { start: w.start, end: w.end + end as u32 }
         };
         let written = rule.bodiless || f.body.is_some();
-        Ok(WaitHead { word: word.map(blank), at, written })
+        Ok(WaitHead { word: word.map(blank), at: place, written })
     }
 
     /// What a place belongs to.

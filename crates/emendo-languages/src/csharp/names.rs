@@ -164,8 +164,15 @@ pub(crate) const DECLARES: Declares = Declares {
             key: "left",
             around: "object_creation_expression",
             owner: "type",
+            ..KeyRule::NONE
         },
-        KeyRule { pair: "attribute_argument", key: "name", around: "attribute", owner: "name" },
+        KeyRule {
+            pair: "attribute_argument",
+            key: "name",
+            around: "attribute",
+            owner: "name",
+            ..KeyRule::NONE
+        },
     ],
     hints: Hints {
         made: &[

@@ -14,7 +14,15 @@ const fn made(kind: &'static str) -> FunctionRule {
 }
 
 const fn body(kind: &'static str, result: &'static str, makes: bool) -> FunctionRule {
-    FunctionRule { kind, params: "parameters", result, body: "body", makes, bare: true }
+    FunctionRule {
+        kind,
+        params: "parameters",
+        result,
+        body: "body",
+        makes,
+        bare: true,
+        ..FunctionRule::NONE
+    }
 }
 
 pub(crate) const TYPING: Typing = Typing {
@@ -151,8 +159,14 @@ const BUILT_IN: BuiltIn = BuiltIn {
 
 const BRANCHING: Branching = Branching {
     tests: &[
-        Test { kind: "is_expression", value: "left", by: "", ty: "right" },
-        Test { kind: "is_pattern_expression", value: "expression", by: "", ty: "pattern" },
+        Test { kind: "is_expression", value: "left", by: "", ty: "right", except: "" },
+        Test {
+            kind: "is_pattern_expression",
+            value: "expression",
+            by: "",
+            ty: "pattern",
+            except: "",
+        },
     ],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },

@@ -135,6 +135,7 @@ pub(crate) const DECLARES: Declares = Declares {
         key: "key",
         around: "annotation",
         owner: "name",
+        ..KeyRule::NONE
     }],
     hints: Hints {
         made: &[("object_creation_expression", "type"), ("cast_expression", "type")],

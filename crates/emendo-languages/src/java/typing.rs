@@ -8,7 +8,7 @@ use emendo_lang::language::{
 use crate::shared::{declared_type, each, function, parameter, value};
 
 const fn body(kind: &'static str, result: &'static str, makes: bool) -> FunctionRule {
-    FunctionRule { kind, params: "parameters", result, body: "body", makes, bare: false }
+    FunctionRule { kind, params: "parameters", result, body: "body", makes, ..FunctionRule::NONE }
 }
 
 pub(crate) const TYPING: Typing = Typing {

@@ -187,6 +187,7 @@ pub(crate) const DECLARES: Declares = Declares {
         key: "name",
         around: "object_creation_expression",
         owner: "0",
+        ..KeyRule::NONE
     }],
     hints: Hints {
         made: &[("object_creation_expression", "0")],

@@ -13,8 +13,8 @@ const fn body(kind: &'static str, bare: bool) -> FunctionRule {
         params: "parameters",
         result: "return_type",
         body: "body",
-        makes: false,
         bare,
+        ..FunctionRule::NONE
     }
 }
 
@@ -158,7 +158,13 @@ const BUILT_IN: BuiltIn = BuiltIn {
 };
 
 const BRANCHING: Branching = Branching {
-    tests: &[Test { kind: "binary_expression", value: "left", by: "instanceof", ty: "right" }],
+    tests: &[Test {
+        kind: "binary_expression",
+        value: "left",
+        by: "instanceof",
+        ty: "right",
+        except: "",
+    }],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "body" },
         Branch { kind: "else_if_clause", test: "condition", then: "body" },

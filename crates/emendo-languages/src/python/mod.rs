@@ -36,6 +36,7 @@ pub(super) const PYTHON: Language = Language {
         absolute,
         file: module_file,
         written,
+        from_folder: |_, _| None,
         settings: &[],
         statement: "",
         own: "",

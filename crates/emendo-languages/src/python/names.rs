@@ -139,7 +139,13 @@ pub(crate) const DECLARES: Declares = Declares {
     assigned: ("assignment", "left", "right"),
     fields: &["type", "return_type"],
     values: &[("assignment", "right"), ("named_expression", "value")],
-    keys: &[KeyRule { pair: "keyword_argument", key: "name", around: "call", owner: "function" }],
+    keys: &[KeyRule {
+        pair: "keyword_argument",
+        key: "name",
+        around: "call",
+        owner: "function",
+        ..KeyRule::NONE
+    }],
     hints: Hints {
         call: ("call", "function"),
         wraps: &[

@@ -159,7 +159,13 @@ const BUILT_IN: BuiltIn = BuiltIn {
 const BRANCHING: Branching = Branching {
     arms: &[],
     kind_tests: &[],
-    tests: &[Test { kind: "call", value: "function", by: "isinstance", ty: "arguments," }],
+    tests: &[Test {
+        kind: "call",
+        value: "function",
+        by: "isinstance",
+        ty: "arguments,",
+        except: "",
+    }],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },
         Branch { kind: "elif_clause", test: "condition", then: "consequence" },
@@ -190,6 +196,10 @@ const BRANCHING: Branching = Branching {
 
 const CALLS: Calls = Calls {
     overloads: false,
+    groups: &[],
+    setting: &[],
+    like_type: false,
+    passing: "",
     decorators: &[
         ("contextmanager", "contextlib.AbstractContextManager"),
         ("asynccontextmanager", "contextlib.AbstractAsyncContextManager"),

@@ -46,6 +46,10 @@ pub(crate) fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
     if let Some(argument) = node.child_by_field_name("argument") {
         tree(node, argument, text, &[], None, &mut out);
     }
+    let shown = children(node).into_iter().find(|c| c.kind() == "visibility_modifier");
+    if let Some(shown) = shown {
+        out.iter_mut().for_each(|i| span(shown).of(text).clone_into(&mut i.shown));
+    }
     out
 }
 
@@ -111,5 +115,6 @@ pub(crate) fn tree(
 pub(crate) fn write_import(name: &ImportName, _: Option<&str>) -> String {
     let alias = name.alias.as_ref().map_or(String::new(), |a| format!(" as {a}"));
     let all = if name.wildcard { "::*" } else { "" };
-    format!("use {}{all}{alias};", name.path)
+    let shown = if name.shown.is_empty() { String::new() } else { format!("{} ", name.shown) };
+    format!("{shown}use {}{all}{alias};", name.path)
 }

@@ -36,6 +36,7 @@ pub(super) const RUST: Language = Language {
         absolute,
         file: module_file,
         written,
+        from_folder: |_, _| None,
         settings: &[],
         statement: "mod_item",
         own: "crate",

@@ -163,6 +163,7 @@ pub(crate) const DECLARES: Declares = Declares {
             key: "field",
             around: "struct_expression",
             owner: "name",
+            ..KeyRule::NONE
         },
         KeyRule {
             pair: "shorthand_field_initializer",
@@ -170,7 +171,13 @@ pub(crate) const DECLARES: Declares = Declares {
             owner: "name",
             ..KeyRule::NONE
         },
-        KeyRule { pair: "field_pattern", key: "name", around: "struct_pattern", owner: "type" },
+        KeyRule {
+            pair: "field_pattern",
+            key: "name",
+            around: "struct_pattern",
+            owner: "type",
+            ..KeyRule::NONE
+        },
     ],
     hints: Hints {
         made: &[("struct_expression", "name"), ("type_cast_expression", "type")],

@@ -289,6 +289,15 @@ pub(crate) fn write_import(name: &ImportName, like: Option<&str>) -> String {
     };
     let last = segments.get(1).copied();
     let local = name.alias.as_deref();
+    if name.passes_on {
+        let what = match (last, local) {
+            (None, None) => "*".to_owned(),
+            (None, Some(local)) => format!("* as {local}"),
+            (Some(item), Some(local)) if local != item => format!("{{ {item} as {local} }}"),
+            (Some(item), _) => format!("{{ {item} }}"),
+        };
+        return format!("export {what} from {quote}{module}{quote}{end}");
+    }
     let what = match (last, local) {
         (None, local) => {
             let word = local.unwrap_or_else(|| module.rsplit('/').next().unwrap_or(module));

@@ -5,7 +5,7 @@ use emendo_text::RelPath;
 use emendo_lang::language::{Modules, PathTo};
 use emendo_lang::{Files, remembered};
 
-use crate::shared::nearest;
+use crate::shared::{below, nearest};
 
 /// Files are modules by their paths; the settings of the compiler and manifests give them other names too.
 pub(super) const MODULES: Modules = Modules {
@@ -13,6 +13,7 @@ pub(super) const MODULES: Modules = Modules {
     absolute,
     file: module_file,
     written,
+    from_folder: |module, folder| Some(relative(folder, module.strip_prefix("./")?)),
     settings: &["tsconfig.json", "jsconfig.json"],
     statement: "",
     own: "",
@@ -104,19 +105,6 @@ fn settings_at(at: &str, files: &dyn Files, depth: usize) -> Option<Settings> {
     })
 }
 
-/// A path below a folder, its dots resolved.
-fn below(folder: &str, path: &str) -> Option<String> {
-    let mut parts: Vec<&str> = Vec::new();
-    for part in folder.split('/').chain(path.split('/')) {
-        match part {
-            "." | "" => {}
-            ".." => drop(parts.pop()?),
-            name => parts.push(name),
-        }
-    }
-    Some(parts.join("/"))
-}
-
 /// A module below a package of the project, by the name that its manifest gives.
 fn by_package(module: &str, files: &dyn Files) -> Option<String> {
     let cut = if module.starts_with('@') { 2 } else { 1 };
@@ -183,20 +171,13 @@ fn written(path: &PathTo<'_>, files: &dyn Files) -> Option<Vec<String>> {
     Some(std::iter::once(spelled).chain(rest).collect())
 }
 
-/// A path as seen from a folder.
+/// A path as seen from a folder, in the way of modules.
 fn relative(folder: &str, target: &str) -> String {
-    let parts = |p: &str| -> Vec<String> {
-        p.split('/').filter(|s| !s.is_empty()).map(str::to_owned).collect()
-    };
-    let (from, to) = (parts(folder), parts(target));
-    let same = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
-    let ups = from.len() - same;
-    let lead = if ups == 0 { "./".to_owned() } else { "../".repeat(ups) };
-    let rest = to[same..].join("/");
-    match rest.is_empty() {
+    match crate::shared::relative(folder, target) {
         // The index of a folder around, or of its own.
-        true => lead.trim_end_matches('/').to_owned(),
-        false => format!("{lead}{rest}"),
+        up if up.is_empty() => ".".to_owned(),
+        up if up.starts_with("..") => up.trim_end_matches('/').to_owned(),
+        down => format!("./{down}"),
     }
 }
 

@@ -166,21 +166,39 @@ pub(crate) const DECLARES: Declares = Declares {
     short_values: &["shorthand_property_identifier"],
     shorthands: &["shorthand_property_identifier_pattern"],
     keys: &[
-        KeyRule { pair: "pair_pattern", key: "key", around: "variable_declarator", owner: "value" },
+        KeyRule {
+            pair: "pair_pattern",
+            key: "key",
+            around: "variable_declarator",
+            owner: "value",
+            ..KeyRule::NONE
+        },
         KeyRule {
             pair: "shorthand_property_identifier_pattern",
             around: "variable_declarator",
             owner: "value",
             ..KeyRule::NONE
         },
-        KeyRule { pair: "pair_pattern", key: "key", around: "required_parameter", owner: "type" },
+        KeyRule {
+            pair: "pair_pattern",
+            key: "key",
+            around: "required_parameter",
+            owner: "type",
+            ..KeyRule::NONE
+        },
         KeyRule {
             pair: "shorthand_property_identifier_pattern",
             around: "required_parameter",
             owner: "type",
             ..KeyRule::NONE
         },
-        KeyRule { pair: "jsx_attribute", key: "", around: "jsx_opening_element", owner: "name" },
+        KeyRule {
+            pair: "jsx_attribute",
+            key: "",
+            around: "jsx_opening_element",
+            owner: "name",
+            ..KeyRule::NONE
+        },
         KeyRule {
             pair: "jsx_attribute",
             around: "jsx_self_closing_element",

@@ -8,7 +8,7 @@ use emendo_lang::language::{
 use crate::shared::{declared_type, function, parameter, value};
 
 const fn body(kind: &'static str, params: &'static str, bare: bool) -> FunctionRule {
-    FunctionRule { kind, params, result: "return_type", body: "body", makes: false, bare }
+    FunctionRule { kind, params, result: "return_type", body: "body", bare, ..FunctionRule::NONE }
 }
 
 pub(crate) const TYPING: Typing = Typing {
@@ -147,10 +147,22 @@ const BUILT_IN: BuiltIn = BuiltIn {
 };
 
 const BRANCHING: Branching = Branching {
-    tests: &[Test { kind: "binary_expression", value: "left", by: "instanceof", ty: "right" }],
+    tests: &[Test {
+        kind: "binary_expression",
+        value: "left",
+        by: "instanceof",
+        ty: "right",
+        except: "",
+    }],
     kind_tests: &[
-        (Test { kind: "binary_expression", value: "left", by: "===", ty: "right" }, "typeof "),
-        (Test { kind: "binary_expression", value: "left", by: "==", ty: "right" }, "typeof "),
+        (
+            Test { kind: "binary_expression", value: "left", by: "===", ty: "right", except: "" },
+            "typeof ",
+        ),
+        (
+            Test { kind: "binary_expression", value: "left", by: "==", ty: "right", except: "" },
+            "typeof ",
+        ),
     ],
     branches: &[
         Branch { kind: "if_statement", test: "condition", then: "consequence" },

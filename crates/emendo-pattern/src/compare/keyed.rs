@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use emendo_lang::language::Keyed;
-use emendo_lang::tree::{children_with_fields, span};
+use emendo_lang::tree::{children_with_fields, in_field, span};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
@@ -187,7 +187,7 @@ impl<'t> Matcher<'_, 't> {
         let key = if keyed.key.is_empty() {
             node.named_child(0).filter(|_| !keyed.valued || node.named_child_count() > 1)
         } else {
-            node.child_by_field_name(keyed.key)
+            in_field(node, keyed.key)
         };
         let word = span(key?).of(text);
         // A quoted key is the same key.

@@ -494,8 +494,18 @@ impl<'p, 't> Matcher<'p, 't> {
             }
         }
         let slots: Vec<Option<&str>> = patterns.iter().map(|p| p.field).collect();
+        // A slot for a part without a field tells by its kind what it stands for.
+        let one = |p: &&&PNode| {
+            p.field.is_none()
+                && matches!(p.what, PatternToken::Slot(..))
+                && self.varying(p).is_none()
+        };
+        let bare: Vec<&str> = patterns.iter().filter(one).map(|p| p.kind).collect();
         items.retain(|(n, f)| {
-            let written = f.is_some() && slots.contains(f);
+            let written = match f {
+                Some(_) => slots.contains(f),
+                None => bare.contains(&n.kind()),
+            };
             let left_free = free(n.kind(), *f) && !written;
             let own_body = bodiless && *f == Some(declaration.body);
             !left_free && !own_body

@@ -13,7 +13,7 @@ use std::collections::BTreeMap;
 
 use emendo_lang::Spellings;
 use emendo_lang::language::{Context, Language, Placeholder};
-use emendo_lang::tree::{Tree, span};
+use emendo_lang::tree::{Tree, in_field, span};
 use emendo_text::{Chunk, Marks, Repeat, Span, Template};
 use tree_sitter::Node;
 
@@ -282,7 +282,7 @@ fn roots<'t>(
             .descendant_for_byte_range(fragment.start as usize, fragment.end as usize)?;
         loop {
             let body = language.declaration(node.kind()).map(|d| d.body).filter(|b| !b.is_empty());
-            let body = body.and_then(|b| node.child_by_field_name(b));
+            let body = body.and_then(|b| in_field(node, b));
             if node.start_byte() == fragment.start as usize
                 && body.is_some_and(|b| {
                     b.start_byte() >= fragment.end as usize && span(b).end == span(node).end

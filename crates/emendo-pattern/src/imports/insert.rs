@@ -6,9 +6,9 @@ use emendo_text::{Part, Span, Splice};
 
 use crate::written::ImportEdit;
 
-/// The statements for some imports, each with those that it makes: several names of one module in one.
+/// The statements for some imports of a file in a folder, each with those that it makes: several names of one module in one.
 pub(crate) fn statements<'n>(
-    language: &Language,
+    (language, folder): (&Language, &str),
     add: &[&'n ImportName],
     like: Option<&str>,
 ) -> Vec<(String, Vec<&'n ImportName>)> {
@@ -19,7 +19,9 @@ pub(crate) fn statements<'n>(
             continue;
         }
         let module = names.parent(&name.path);
-        let plain = |n: &&ImportName| !n.wildcard && !n.whole && !n.is_static && !module.is_empty();
+        let plain = |n: &&ImportName| {
+            !n.wildcard && !n.whole && !n.is_static && !n.passes_on && !module.is_empty()
+        };
         let kin: Vec<&ImportName> = add
             .iter()
             .copied()
@@ -32,12 +34,21 @@ pub(crate) fn statements<'n>(
             format!("{mark}{last}{alias}")
         };
         let items: Vec<String> = kin.iter().map(item).collect();
+        let path = language.spelled_from(folder, &name.path).filter(|_| !name.spelled);
+        let spelled = path.map(|path| ImportName { path, ..(*name).clone() });
+        let written = spelled.as_ref().unwrap_or(name);
+        let module = names.parent(&written.path);
         let list =
             if kin.len() > 1 { (language.imports.write_list)(&module, &items, like) } else { None };
-        out.push(match list {
+        let (statement, made) = match list {
             Some(list) => (list, kin),
-            None => ((language.imports.write_import)(name, like), vec![name]),
-        });
+            None => ((language.imports.write_import)(written, like), vec![*name]),
+        };
+        // One statement may bring in all of a module.
+        match out.iter_mut().find(|s| s.0 == statement) {
+            Some(same) => same.1.extend(made),
+            None => out.push((statement, made)),
+        }
     }
     out
 }
@@ -56,7 +67,8 @@ pub(crate) fn insertions(
     let (fixed, free): (Vec<&ImportName>, Vec<&ImportName>) =
         add.iter().copied().partition(|n| n.is_static);
     let all = [(free, false), (fixed, true)];
-    let all = all.iter().flat_map(|(add, is)| statements(language, add, like(*is)));
+    let all =
+        all.iter().flat_map(|(add, is)| statements((language, &facts.folder), add, like(*is)));
     for (statement, made) in all {
         let about: Vec<String> = made.iter().map(|n| n.path.clone()).collect();
         let (at, before, after) = insertion(language, facts, text, line_end, made[0]);

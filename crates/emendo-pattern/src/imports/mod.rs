@@ -308,7 +308,8 @@ impl<'a> Changes<'a> {
         }
         for (old, new) in places {
             let about: Vec<String> = new.iter().map(|n| n.path.clone()).collect();
-            let statements = statements(self.language, &new, Some(old.span.of(self.text)));
+            let statements =
+                statements((self.language, &self.facts.folder), &new, Some(old.span.of(self.text)));
             let lead = lead_of(self.text, old.span.start as usize);
             let between = format!("{}{lead}", self.line_end);
             let statements: Vec<String> = statements.into_iter().map(|s| s.0).collect();

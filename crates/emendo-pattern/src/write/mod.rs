@@ -268,6 +268,13 @@ impl Replacement {
             && !(language.writing.loose.contains(&old_kind) && old_kind == root.kind)
             && language.binds(m.place.0, m.place.1)
             || new.readings[ix].parens && !old.readings[m.reading].parens;
+        let bare = language.compare.bare_code.iter().find(|b| b.0 == m.place.0);
+        let bare = bare.filter(|b| !text[..m.span.start as usize].ends_with(b.1));
+        let word = language.words.kinds.iter().any(|w| w.0 == root.kind);
+        let wrap = match bare {
+            Some((_, open, close)) => (!word).then_some((*open, *close)),
+            None => wrap.then_some(("(", ")")),
+        };
         writer.run(new.unit(), wrap);
         match writer.failed {
             Some(failed) => Err(failed),

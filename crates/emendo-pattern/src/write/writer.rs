@@ -15,6 +15,9 @@ use crate::write::nest::{Nest, pair_up};
 use crate::write::tokens::{NewToken, OldToken, old_tokens};
 use crate::written::{Place, Unresolved};
 
+/// What stands around all that is written.
+pub(crate) type Brackets = (&'static str, &'static str);
+
 pub(crate) struct Writer<'a> {
     pub(crate) language: &'static Language,
     pub(crate) m: &'a Match,
@@ -50,7 +53,7 @@ impl<'a> Writer<'a> {
 }
 
 impl Writer<'_> {
-    pub(crate) fn run(&mut self, unit: usize, wrap: bool) {
+    pub(crate) fn run(&mut self, unit: usize, wrap: Option<Brackets>) {
         let mut anchors = self.anchors();
         for carry in [Self::question_marks, Self::type_arguments, Self::trailing] {
             if carry(self, &anchors) {
@@ -237,7 +240,7 @@ impl Writer<'_> {
         next: Option<(usize, usize)>,
         first: bool,
         last: bool,
-        wrap: bool,
+        wrap: Option<Brackets>,
     ) {
         let deleted: Vec<Span> = self.old
             [prev.map_or(0, |p| p.0 + 1)..next.map_or(self.old.len(), |n| n.0)]
@@ -247,8 +250,11 @@ impl Writer<'_> {
         let range = prev.map_or(0, |p| p.1 + 1)..next.map_or(self.new.len(), |n| n.1);
         let close = prev.is_some_and(|p| self.new[p.1].parens);
         let open = next.is_some_and(|n| self.new[n.1].parens);
-        let mut lead = if first && wrap { "(".to_owned() } else { String::new() };
-        let mut tail = if last && wrap { ")".to_owned() } else { String::new() };
+        let around = |side: fn(Brackets) -> &'static str, here: bool| {
+            wrap.filter(|_| here).map_or_else(String::new, |w| side(w).to_owned())
+        };
+        let mut lead = around(|w| w.0, first);
+        let mut tail = around(|w| w.1, last);
         if close {
             lead = format!("){lead}");
         }

@@ -362,6 +362,14 @@ impl Loader<'_> {
                 return;
             }
         }
+        // What a module begins with may have a colon behind it.
+        let scheme = |s: &str| !s.is_empty() && s.bytes().all(|b| b.is_ascii_lowercase());
+        let text = match text.split_once(':') {
+            Some((s, rest)) if scheme(s) && !rest.starts_with(':') && rest.contains([':', '/']) => {
+                rest
+            }
+            _ => text,
+        };
         // A module that is a string stands before the last colon, or alone.
         let module = |m: &str| !m.is_empty() && !m.contains([' ', '\t', '\'', '"', ':']);
         let below = match text.rsplit_once(':') {

@@ -14,7 +14,7 @@ fn demo() -> Sandbox {
 fn the_demo_tells_its_story_and_leaves_work() {
     let s = Sandbox::new();
     let run = s.run(&["demo", "sample"]).ok();
-    for part in ["+	Station station = ", "written: 93 edits in 30 files", "Choices", "caution:"] {
+    for part in ["+	Station station = ", "written: 101 edits in 33 files", "Choices", "caution:"] {
         assert!(run.out.contains(part), "{part}\n{}", run.out);
     }
     assert!(!run.out.contains("held back"), "{}", run.out);
@@ -61,6 +61,7 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
             || path.ends_with("tides.tsx")
             || path.ends_with("marks/Gauge.java")
             || path.ends_with("visitors/src/Train.php")
+            || path.ends_with("lanterns/lib/src/train.dart")
             || path.ends_with("berths/pom.xml");
         assert_eq!(
             stays
@@ -118,6 +119,10 @@ fn look_alikes_stay_and_a_finished_run_proposes_nothing() {
         ("gauge-reader/Cargo.toml", &["features = [\"link\"]", "tidewire-log = \"2.4\""]),
         ("gauge-reader/gauge.toml", &["[tidewire]\nport = 7070        #", "[tidewired.client]"]),
         ("pilots/Roster.cs", &["new Rail.Station(\"north\", 1)", "using Tidewire.Api;"]),
+        (
+            "lanterns/lib/lanterns.dart",
+            &["rail.Station('north', port: 1)", "train.stopStation();", "tidewire/api.dart'"],
+        ),
         ("pilots/Pilots.csproj", &["Include=\"Tidewire.Contrib\" Version=\"2.4.1\""]),
         (
             "buoys/build.gradle.kts",

@@ -248,7 +248,7 @@ impl<'a> CodeNames<'a> {
         let path =
             self.written(&symbol, &[own, names.last(&symbol)]).unwrap_or_else(|| symbol.clone());
         let alias = (names.last(&symbol) != name).then(|| name.to_owned());
-        Some(NameMeaning::Symbol(symbol, ImportName { path, alias, ..import }))
+        Some(NameMeaning::Symbol(symbol, ImportName { path, alias, spelled: true, ..import }))
     }
 
     /// What only files of its package can name, if there are packages.
@@ -266,7 +266,7 @@ impl<'a> CodeNames<'a> {
         let manner: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
         let name = import.name();
         let path = self.written(import.path(), &manner).unwrap_or_else(|| name.path.clone());
-        NameMeaning::Symbol(import.path().to_owned(), ImportName { path, ..name })
+        NameMeaning::Symbol(import.path().to_owned(), ImportName { path, spelled: true, ..name })
     }
 
     /// How the target writes the path of something in a module of the project, in a manner that stands elsewhere.

@@ -6,7 +6,7 @@ use crate::facts::pass::Pass;
 use crate::facts::pass::hints::{core_of, type_head, value_hint};
 use crate::facts::{BoundName, Hint, Tells};
 use crate::language::{Binding, Reach, Space};
-use crate::tree::{children, span, walk_cursor};
+use crate::tree::{children, part, span, walk_cursor};
 
 impl Pass<'_> {
     /// Notes for what stands around what a child with a telling field says of it.
@@ -56,7 +56,9 @@ impl Pass<'_> {
     fn declare(&mut self, rule: &Binding, node: Node<'_>, around: u32) {
         let names = &self.language.names;
         let mut cursor = node.walk();
-        let found: Vec<Node<'_>> = if let Ok(nth) = rule.field.parse::<usize>() {
+        let found: Vec<Node<'_>> = if rule.field.contains('/') {
+            part(node, rule.field).into_iter().collect()
+        } else if let Ok(nth) = rule.field.parse::<usize>() {
             // Without a field of its own.
             let mut bare = Vec::new();
             let mut more = cursor.goto_first_child();
@@ -121,6 +123,10 @@ impl Pass<'_> {
             [_] if rule.space != Space::Type => self.hint(node),
             _ => None,
         };
+        if self.language.typing.calls.like_type && rule.space == Space::Value {
+            // What makes an object of the type around declares nothing else.
+            words.retain(|w| !self.is_own_type(span(*w)));
+        }
         for name in words {
             let deep = || self.hint_of_pattern(name, node);
             let hint = hint.clone().or_else(|| rule.deep.then(deep).flatten());

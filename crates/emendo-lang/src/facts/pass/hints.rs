@@ -5,7 +5,7 @@ use tree_sitter::Node;
 
 use crate::facts::{Hint, Tells};
 use crate::language::Language;
-use crate::tree::{children, part, span};
+use crate::tree::{children, in_field, part, span};
 
 pub(crate) fn preamble_end(language: &Language, root: Node<'_>, text: &str) -> u32 {
     let mut end = 0;
@@ -117,7 +117,7 @@ pub(crate) fn type_head(language: &Language, node: Node<'_>, text: &str) -> Opti
             && quoted.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.'));
         return dotted.then(|| quoted.to_owned());
     }
-    let core = core_of(language, node)?;
+    let Some(core) = core_of(language, node) else { return run(language, node, text) };
     let path = plain(core, text)?;
     if types.hints.through.contains(&path.as_str()) {
         // A wrapper that leaves its contents what they are.
@@ -130,6 +130,16 @@ pub(crate) fn type_head(language: &Language, node: Node<'_>, text: &str) -> Opti
         return type_head(language, first, text);
     }
     Some(path)
+}
+
+/// A name whose words stand side by side in a type.
+fn run(language: &Language, node: Node<'_>, text: &str) -> Option<String> {
+    let words = &language.words;
+    let is_word = |n: &Node<'_>| words.kinds.iter().any(|k| k.0 == n.kind());
+    let all: Vec<Node<'_>> = children(node).into_iter().filter(is_word).collect();
+    let (first, last) = (all.first()?, all.last()?);
+    let name = Span::new(first.start_byte(), last.end_byte());
+    words.runs.contains(&node.kind()).then(|| clean(name.of(text)))
 }
 
 /// What a value tells of its type.
@@ -147,7 +157,7 @@ pub(crate) fn value_hint(language: &Language, node: Node<'_>, text: &str) -> Opt
         return Some(Hint { path, how: Tells::Made });
     }
     if node.kind() == types.hints.call.0 {
-        let function = node.child_by_field_name(types.hints.call.1)?;
+        let function = in_field(node, types.hints.call.1)?;
         let mut path = plain(core_of(language, function)?, text)?;
         let receiver = language.words.call(node.kind()).map(|s| s.1);
         if let Some(object) = receiver.and_then(|field| part(node, field)) {

@@ -20,7 +20,7 @@ use crate::facts::pass::kinds::{KindFacts, bits};
 use crate::facts::{FileFacts, Hint, Scope};
 use crate::ground::Files;
 use crate::language::Language;
-use crate::tree::{Tree, span, walk_cursor};
+use crate::tree::{Tree, children, part, span, walk_cursor};
 
 /// How far above a key the thing that it belongs to may stand.
 const KEY_REACH: usize = 4;
@@ -31,6 +31,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
     let mut facts = FileFacts {
         package: String::new(),
         module: String::new(),
+        folder: String::new(),
         package_span: None,
         apart: language.names.rooted,
         doc_types: Vec::new(),
@@ -176,7 +177,8 @@ impl Pass<'_> {
         let around = self.open.last().copied().unwrap_or(0);
         let layered = self.is_layered(node);
         let outside = self.is_outside(cursor);
-        let opens = known.is(bits::SCOPE) && !self.parents.is_empty() || layered || outside;
+        let scope = known.is(bits::SCOPE) && !self.parents.is_empty() && self.holds_scope(node);
+        let opens = scope || layered || outside;
         if opens {
             let sees = match outside {
                 true => self.facts.scopes[around as usize].parent.unwrap_or(around),
@@ -211,6 +213,13 @@ impl Pass<'_> {
             }
         }
         true
+    }
+
+    /// False for what would open a scope if it held something that it does not hold.
+    fn holds_scope(&self, node: Node<'_>) -> bool {
+        let holding = self.language.scopes.holding;
+        let rule = holding.iter().find(|h| h.0 == node.kind());
+        rule.is_none_or(|(_, kinds)| children(node).iter().any(|c| kinds.contains(&c.kind())))
     }
 
     /// True for what stands in a scope and is evaluated outside of it: it sees nothing that the scope declares.
@@ -284,6 +293,9 @@ impl Pass<'_> {
 
     /// A node's child with this field; the field's number is looked up once.
     fn field<'t>(&self, node: Node<'t>, field: &'static str) -> Option<Node<'t>> {
+        if field.contains('/') {
+            return part(node, field);
+        }
         let known = self.fields.borrow().get(field).copied();
         let id = known.unwrap_or_else(|| {
             let id = node.language().field_id_for_name(field).map(std::num::NonZero::get);
@@ -318,7 +330,9 @@ impl Pass<'_> {
             self.types.pop();
         }
         self.inside.truncate(self.inside.len() - gone.packages);
-        if let Some(above) = self.parents.last_mut() {
+        if let Some(above) = self.parents.last_mut()
+            && !self.language.words.asides.contains(&gone.kind)
+        {
             above.pass(self.language, self.text, gone.span);
         }
     }
@@ -361,6 +375,7 @@ impl FileFacts {
         self.around = (language.imports.of_project)(path, files);
         let Some(modules) = &language.modules else { return };
         self.module = (modules.of)(path, files);
+        path.folder().clone_into(&mut self.folder);
         for import in &mut self.imports {
             let written: Vec<&str> = import.segments.iter().map(|s| s.0.as_str()).collect();
             let mut here = self.module.clone();

@@ -8,7 +8,7 @@ use crate::facts::pass::hints::{core_of, within};
 use crate::facts::pass::kinds::{KindFacts, bits};
 use crate::facts::pass::{Above, KEY_REACH, Pass};
 use crate::language::Space;
-use crate::tree::{at_place, part, span, token_texts};
+use crate::tree::{at_place, part, span, token_before, token_texts};
 
 impl Pass<'_> {
     /// Types in text, and what stands within literals.
@@ -146,6 +146,9 @@ impl Pass<'_> {
             let declared = |p: &&(&str, &str, Space)| p.0 == above && p.2 == Space::Declared;
             space = { self.language.words.positions.iter() }.find(declared).map_or(space, |p| p.2);
         }
+        if { self.language.words.like_type.iter() }.any(|(k, f)| *k == parent && *f == field()) {
+            space = if self.is_own_type(at) { Space::Type } else { Space::Declared };
+        }
         let behind = self.parents.last_mut().is_some_and(|p| std::mem::take(&mut p.behind));
         if (behind || self.language.words.member_after.contains(&token)) && space != Space::Declared
         {
@@ -159,12 +162,24 @@ impl Pass<'_> {
         }
         let in_path = space == Space::Member && self.language.words.paths.contains(&parent);
         let mut path_start = if in_path { start } else { at.start };
+        if space == Space::Member && self.language.words.runs.contains(&parent) {
+            path_start = self.run_start(node);
+        }
         if self.language.names.rooted && self.language.words.paths.contains(&parent) {
             (path_start, space) = self.in_rooted_path(node, space);
         }
         let mut receiver = None;
         let mut key = false;
-        if space == Space::Member {
+        let own = { self.language.words.own_members.iter() }
+            .any(|(k, f)| *k == parent && at_place(node, f, field()));
+        if own {
+            space = Space::Member;
+            receiver = self.types.last().map(|t| self.facts.types[*t].at);
+            key = true;
+        } else if self.language.words.expected_members.contains(&parent) {
+            space = Space::Member;
+            path_start = at.start;
+        } else if space == Space::Member {
             let near = self.parents.iter().rev().take(if behind { 2 } else { 3 });
             receiver = near.filter_map(|p| p.last).next();
         } else if at.start >= self.import_until
@@ -174,6 +189,26 @@ impl Pass<'_> {
         }
         self.push(at.of(self.text), Word { span: at, space, path_start, receiver, key });
         token
+    }
+
+    /// True for a name that is that of the type around.
+    pub(super) fn is_own_type(&self, name: Span) -> bool {
+        let own = self.types.last().and_then(|t| self.facts.types[*t].path.last());
+        own.is_some_and(|own| own == name.of(self.text))
+    }
+
+    /// Where a name begins whose words stand side by side, with signs between.
+    fn run_start(&self, node: Node<'_>) -> u32 {
+        let words = &self.language.words;
+        let mut first = node;
+        while let Some(word) = first.prev_sibling().and_then(|sign| {
+            let joined = words.member_after.contains(&sign.kind());
+            let word = sign.prev_sibling().filter(|_| joined)?;
+            words.kinds.iter().any(|k| k.0 == word.kind()).then_some(word)
+        }) {
+            first = word;
+        }
+        first.start_byte() as u32
     }
 
     /// Where the path of a name begins, and in which space the name lives: the last in that of the whole path, others stand
@@ -214,8 +249,13 @@ impl Pass<'_> {
         field: &dyn Fn() -> &'f str,
     ) -> Option<Span> {
         let rules = self.language.declares.keys;
+        let signed = |sign: &str| {
+            let before = || token_before(node.parent()?);
+            sign.is_empty() || before().is_some_and(|b: Node<'_>| b.kind() == sign)
+        };
         let fits = |k: &&crate::language::KeyRule| {
-            (k.pair == parent && (k.key.is_empty() || k.key == field())) || k.pair == kind
+            (k.pair == parent && signed(k.sign) && (k.key.is_empty() || k.key == field()))
+                || k.pair == kind
         };
         rules.iter().filter(fits).find_map(|rule| {
             let mut above = self.parents.iter().rev().take(KEY_REACH);

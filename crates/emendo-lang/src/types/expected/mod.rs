@@ -9,8 +9,8 @@ use tree_sitter::Node;
 
 use crate::ground::Certainty;
 use crate::resolver::Resolver;
-use crate::tree::named;
 use crate::tree::span;
+use crate::tree::{in_field, named};
 use crate::ty::{DEPTH, MemberType, Ty, TypeAnswer};
 use crate::types::Callee;
 
@@ -186,7 +186,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type that is expected where an expression stands, with what a closure there is called with.
-    pub(super) fn expected_at(&self, node: Node<'a>) -> Option<(Ty, Vec<Ty>, Certainty)> {
+    pub(crate) fn expected_at(&self, node: Node<'a>) -> Option<(Ty, Vec<Ty>, Certainty)> {
         let rule = self.language.typing.calls.arguments;
         let mut child = node;
         let mut up = node.parent()?;
@@ -212,7 +212,7 @@ impl<'a> Resolver<'a> {
             let says = if sure { says } else { says.min(Certainty::Likely) };
             let place = named(up).iter().position(|n| n.id() == child.id())?;
             let params = one.params.as_ref()?;
-            let name = key.and_then(|k| k.child_by_field_name(rule.keyed.1));
+            let name = key.and_then(|k| in_field(k, rule.keyed.1));
             let param = match name {
                 Some(n) => {
                     let name = span(n).of(self.text);
@@ -230,8 +230,8 @@ impl<'a> Resolver<'a> {
         }
         // The value of what is declared with a type.
         for rule in self.language.typing.intros_of(up.kind()).filter(|r| !r.ty.is_empty()) {
-            let holder = up.child_by_field_name(rule.ty);
-            let holder = holder.or_else(|| up.parent()?.child_by_field_name(rule.ty));
+            let holder = in_field(up, rule.ty);
+            let holder = holder.or_else(|| in_field(up.parent()?, rule.ty));
             if let Some(ty) = holder.filter(|t| !span(*t).contains(span(node))) {
                 return Some((self.written(ty), Vec::new(), Certainty::Certain));
             }

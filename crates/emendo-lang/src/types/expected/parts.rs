@@ -6,7 +6,7 @@ use crate::ground::Certainty;
 use crate::language::Gives;
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
-use crate::tree::{named, part};
+use crate::tree::{function_rule, in_field, named, part};
 use crate::ty::{Ty, TypeAnswer};
 use crate::types::calls::plain_path;
 
@@ -18,6 +18,15 @@ impl<'a> Resolver<'a> {
         up: Node<'a>,
     ) -> Option<(Ty, Vec<Ty>, Certainty)> {
         let gives = self.language.typing.gives(up.kind());
+        // What is compared with something is of its type.
+        if self.language.typing.comparisons.contains(&up.kind()) {
+            let mut other = named(up).into_iter().find(|n| n.id() != child.id())?;
+            while let [one] = named(other).as_slice() {
+                other = *one;
+            }
+            let told = self.type_of(other)?;
+            return Some((told.ty, Vec::new(), told.says));
+        }
         if let Some(Gives::ListOf(_)) = gives {
             return self.expected_item(up);
         }
@@ -27,7 +36,7 @@ impl<'a> Resolver<'a> {
             return self.expected_at(up);
         }
         // An arrow and the value, instead of a block.
-        if let Some(function) = up.parent().filter(|f| self.is_arrow(*f, up)) {
+        if let Some(function) = up.parent().filter(|f| self.is_arrow(*f, [up, child])) {
             return self.left_with(function);
         }
         if let Some(whole) = self.listed_in_macro(up) {
@@ -55,12 +64,13 @@ impl<'a> Resolver<'a> {
     }
 
     /// True if a function's body is a value with a sign before it.
-    fn is_arrow(&self, function: Node<'a>, body: Node<'a>) -> bool {
-        let rule = self.language.typing.calls.functions.iter().find(|f| f.kind == function.kind());
+    fn is_arrow(&self, function: Node<'a>, bodies: [Node<'a>; 2]) -> bool {
+        let rule = function_rule(self.language, function);
         let typing = &self.language.typing;
-        rule.is_some_and(|r| part(function, r.body).is_some_and(|b| b.id() == body.id()))
-            && !typing.branching.blocks.contains(&body.kind())
-            && typing.gives(body.kind()).is_none()
+        rule.is_some_and(|r| {
+            part(function, r.body).is_some_and(|b| bodies.iter().any(|o| o.id() == b.id()))
+        }) && !typing.branching.blocks.contains(&bodies[0].kind())
+            && typing.gives(bodies[0].kind()).is_none()
     }
 
     /// True for a block that gives its last expression.
@@ -111,9 +121,8 @@ impl<'a> Resolver<'a> {
     /// What leaves a function: what it is declared to give, or what is expected of a closure.
     pub(super) fn left_with(&self, function: Node<'a>) -> Option<(Ty, Vec<Ty>, Certainty)> {
         let calls = &self.language.typing.calls;
-        let rule = calls.functions.iter().find(|f| f.kind == function.kind())?;
-        let declared =
-            function.child_by_field_name(rule.result).filter(|_| !rule.result.is_empty());
+        let rule = function_rule(self.language, function)?;
+        let declared = in_field(function, rule.result);
         let (ty, says) = match declared {
             Some(ty) => (self.written(ty), Certainty::Certain),
             None => {

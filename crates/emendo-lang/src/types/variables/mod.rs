@@ -12,7 +12,7 @@ use crate::language::{Gives, Intro, Origin, Space, TypePart};
 use crate::resolver::Resolver;
 use crate::tree::in_line;
 use crate::tree::span;
-use crate::tree::{named, part};
+use crate::tree::{in_field, named, part};
 use crate::ty::{Ty, TypeAnswer};
 
 /// How many assignments of a variable are looked at.
@@ -170,7 +170,7 @@ impl<'a> Resolver<'a> {
     /// True if what introduces a name ends before a use: the value of an assignment does not see it.
     pub(crate) fn is_done(&self, a: Span, at: u32) -> bool {
         let Some((_, node, rule)) = self.introduced(a) else { return true };
-        let value = node.child_by_field_name(rule.value).filter(|_| !rule.value.is_empty());
+        let value = in_field(node, rule.value);
         !value.is_some_and(|v| span(v).start <= at && at < span(v).end)
     }
 
@@ -186,7 +186,7 @@ impl<'a> Resolver<'a> {
         }
         let own = part(node, rule.ty);
         let own = own.or_else(|| named(node).into_iter().find(|c| c.kind() == rule.ty));
-        own.or_else(|| node.parent()?.child_by_field_name(rule.ty))
+        own.or_else(|| in_field(node.parent()?, rule.ty))
     }
 
     /// The type of the variable, or member, that is introduced at a place.
@@ -221,6 +221,7 @@ impl<'a> Resolver<'a> {
         }
         let value = (!rule.value.is_empty()).then(|| value_of(node, rule.value)).flatten();
         let told = match rule.origin {
+            Origin::Property if value.is_some() => self.type_of(value?)?,
             Origin::Function | Origin::Property => return self.function_at(node, rule.origin),
             Origin::Type => {
                 let symbols = self.candidates(&[name], Space::Type, at.start);
@@ -514,7 +515,7 @@ fn value_of<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
         return None;
     }
     let own = part(node, field);
-    own.or_else(|| node.parent().and_then(|p| p.child_by_field_name(field)))
+    own.or_else(|| node.parent().and_then(|p| in_field(p, field)))
 }
 
 /// True for a word that is written like the names of types.

@@ -5,6 +5,7 @@ use tree_sitter::Node;
 
 use crate::language::{CaseRule, Space};
 use crate::resolver::Resolver;
+use crate::tree::in_field;
 use crate::tree::span;
 use crate::tree::{named, part};
 use crate::ty::{Ty, TypeAnswer};
@@ -80,8 +81,7 @@ impl<'a> Resolver<'a> {
                 return None;
             }
             for b in typing.branching.branches.iter().filter(|b| b.kind == up.kind()) {
-                let sign = up.child_by_field_name("operator");
-                if sign.is_some_and(|s| !typing.branching.both.contains(&s.kind())) {
+                if self.joins(up) == Some(false) {
                     continue;
                 }
                 let then = part(up, b.then).is_some_and(|t| span(t).contains(span(use_)));
@@ -127,16 +127,13 @@ impl<'a> Resolver<'a> {
         let typing = &self.language.typing;
         let mut out = Vec::new();
         let mut child = use_;
-        let alone = |test: Node<'a>| {
-            let sign = test.child_by_field_name("operator");
-            !sign.is_some_and(|s| typing.branching.both.contains(&s.kind()))
-        };
+        let alone = |test: Node<'a>| self.joins(test) != Some(true);
         while let Some(up) = child.parent() {
             if typing.calls.functions.iter().any(|f| f.kind == up.kind()) {
                 break;
             }
             for b in typing.branching.branches.iter().filter(|b| b.kind == up.kind()) {
-                if up.child_by_field_name("operator").is_some() {
+                if self.joins(up).is_some() {
                     continue;
                 }
                 let behind = part(up, b.then).is_some_and(|t| t.end_byte() <= use_.start_byte());
@@ -291,6 +288,9 @@ impl<'a> Resolver<'a> {
             while test.kind() == self.language.compare.parenthesized {
                 test = named(test).into_iter().next()?;
             }
+            if self.tests_contrary(test) {
+                return self.tested_as(test, name, use_, true);
+            }
             let sign = crate::tree::children(test).into_iter().next()?.kind();
             typing.branching.negations.iter().find(|n| **n == (test.kind(), sign))?;
             self.tested(named(test).into_iter().next()?, name, use_)
@@ -310,8 +310,33 @@ impl<'a> Resolver<'a> {
         })
     }
 
+    /// Whether an operator joins two tests, both of which hold; none where there is no operator.
+    fn joins(&self, node: Node<'a>) -> Option<bool> {
+        let both = self.language.typing.branching.both;
+        let own = crate::tree::children(node).into_iter().find(|c| both.contains(&c.kind()));
+        let sign = own.or_else(|| node.child_by_field_name("operator"))?;
+        Some(both.contains(&sign.kind()))
+    }
+
+    /// True for a condition that says that something is not of a type.
+    fn tests_contrary(&self, test: Node<'a>) -> bool {
+        let mut rules = self.language.typing.branching.tests.iter();
+        rules.any(|t| t.kind == test.kind() && in_field(test, t.except).is_some())
+    }
+
     /// The type that a condition says a variable is of.
     fn tested(&self, test: Node<'a>, name: &str, use_: Node<'a>) -> Option<TypeAnswer> {
+        self.tested_as(test, name, use_, false)
+    }
+
+    /// The type that a condition names for a variable: as what it is, or as the contrary.
+    fn tested_as(
+        &self,
+        test: Node<'a>,
+        name: &str,
+        use_: Node<'a>,
+        contrary: bool,
+    ) -> Option<TypeAnswer> {
         let typing = &self.language.typing;
         let mut node = test;
         while node.kind() == self.language.compare.parenthesized || node.named_child_count() == 1 {
@@ -322,9 +347,7 @@ impl<'a> Resolver<'a> {
                 _ => return None,
             }
         }
-        if let Some(op) = node.child_by_field_name("operator")
-            && typing.branching.both.contains(&op.kind())
-        {
+        if self.joins(node) == Some(true) {
             let parts = named(node);
             return parts.into_iter().find_map(|p| self.tested(p, name, use_));
         }
@@ -341,7 +364,10 @@ impl<'a> Resolver<'a> {
                 let value = part(node, t.value)?;
                 let by =
                     t.by.is_empty() || crate::tree::children(node).iter().any(|c| c.kind() == t.by);
-                if !by || text(self.language.unmarked(value, self.text)) != name {
+                if !by
+                    || in_field(node, t.except).is_some() != contrary
+                    || text(self.language.unmarked(value, self.text)) != name
+                {
                     return None;
                 }
                 part(node, t.ty).map(|ty| self.written(ty))
