@@ -15,6 +15,7 @@ mod dart;
 mod java;
 mod php;
 mod python;
+mod ruby;
 mod rust;
 mod shared;
 mod table;

@@ -14,6 +14,7 @@ pub static LANGUAGES: &[&Language] = &[
     &crate::csharp::CSHARP,
     &crate::php::PHP,
     &crate::dart::DART,
+    &crate::ruby::RUBY,
 ];
 
 /// The language with this word.

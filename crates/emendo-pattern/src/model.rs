@@ -536,5 +536,6 @@ pub(crate) fn key_of_pattern<'p>(keyed: &Keyed, p: &'p PNode) -> Option<&'p str>
     } else {
         inner.children.iter().find(|c| c.field == Some(keyed.key))
     };
-    of(&written?.what)
+    let written = written?;
+    of(&written.what).map(|key| keyed.plain_key(written.kind, key))
 }

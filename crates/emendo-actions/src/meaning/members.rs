@@ -31,7 +31,10 @@ impl SymbolRunner {
         // A function is taken from what stands after; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
-            SymbolKind::Method if word.key => taken || p.code.facts.is_string(word.span),
+            SymbolKind::Method if word.key => {
+                let named = !self.rows.language.words.symbols.is_empty();
+                taken || named || p.code.facts.is_string(word.span)
+            }
             SymbolKind::Method if word.space == Space::Declared => {
                 called || !told_by_call || rest.starts_with('<')
             }

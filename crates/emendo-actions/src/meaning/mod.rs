@@ -181,7 +181,8 @@ impl SymbolRunner {
             let words: Vec<&str> = path.iter().map(|s| s.0.as_str()).collect();
             let packages =
                 !self.rows.language.imports.packages.is_empty() && self.what == SymbolKind::Package;
-            let space = if path.len() > 1 && !names.rooted { Space::Value } else { word.space };
+            let space =
+                if path.len() > 1 && !names.whole_paths() { Space::Value } else { word.space };
             let goes_on = || {
                 let rest = p.cx.text[word.span.end as usize..].trim_start();
                 rest.starts_with(names.separator)
@@ -249,6 +250,10 @@ impl SymbolRunner {
             };
         }
         if !self.fits_form(p, word, old) {
+            return None;
+        }
+        let itself = names.of_type_itself(old);
+        if itself.is_some_and(|itself| p.resolver.is_on_other_side(word, itself)) {
             return None;
         }
         match p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages) {
@@ -333,9 +338,9 @@ impl SymbolRunner {
         let names = &self.rows.language.names;
         let whole = match word.receiver.filter(|_| !word.key && word.space == Space::Member) {
             // A member is no part of a path.
-            Some(_) if names.rooted => return None,
+            Some(_) if names.whole_paths() => return None,
             Some(r) => r.hull(word.span),
-            None if names.rooted => Span { start: word.path_start, end: word.span.end },
+            None if names.whole_paths() => Span { start: word.path_start, end: word.span.end },
             None => word.span,
         };
         let text = p.text(whole);
@@ -343,10 +348,10 @@ impl SymbolRunner {
             return None;
         }
         let mut path = crate::meaning::place::segments(p.cx.text, whole);
-        if names.rooted && text.starts_with(names.separator) {
+        if names.whole_paths() && text.starts_with(names.separator) {
             path.insert(0, (String::new(), Span::at(whole.start as usize)));
         }
-        if path.len() > 1 && path[0].0 == names.root && !names.rooted {
+        if path.len() > 1 && path[0].0 == names.root && !names.whole_paths() {
             path.remove(0);
         }
         (!path.is_empty()).then_some(path)

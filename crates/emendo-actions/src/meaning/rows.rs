@@ -274,12 +274,14 @@ impl Rows {
                 return Some((*row, &self.all[*row].olds[*old]));
             }
             let names = &self.language.names;
-            let cut = match names.member_mark {
+            at = match names.member_mark {
                 // A package that is called like a type is another thing.
-                mark if !mark.is_empty() && self.what != SymbolKind::Package => at.rfind(mark)?,
-                _ => at.rfind(BETWEEN)?,
+                mark if !mark.is_empty() && self.what != SymbolKind::Package => {
+                    names.owner_of(at)?
+                }
+                _ => &at[..at.rfind(BETWEEN)?],
             };
-            at = at[..cut].trim_end_matches(':');
+            at = at.trim_end_matches(':');
         }
     }
 
@@ -457,8 +459,10 @@ pub(crate) fn overload(symbol: &str) -> (&str, Option<Vec<String>>) {
 /// True for a plain full name.
 fn is_symbol(language: &Language, what: SymbolKind, t: &str) -> bool {
     let names = &language.names;
-    let plain =
-        |s: &str| !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'));
+    let plain = |s: &str| {
+        let s = if names.static_mark.is_empty() { s } else { s.trim_end_matches(['?', '!', '=']) };
+        !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'))
+    };
     let module = |s: &str| {
         !s.is_empty() && !s.contains(char::is_whitespace) && !s.contains(['"', '\'', '*'])
     };

@@ -193,6 +193,7 @@ impl Targets {
             if makes {
                 self.made_otherwise(p, (index, callable), &owners, hits);
             }
+            self.by_maker(p, (index, callable), &owners, hits);
             let words = p.code.facts.all_words().flat_map(|(_, w)| w);
             let spaces = |w: &&Word| match w.space {
                 Space::Type => true,
@@ -219,6 +220,32 @@ impl Targets {
                 let tie = Tie::default();
                 hits.push(Hit { word: *word, row: index, facts, tie, site });
             }
+        }
+    }
+
+    /// Objects that are made by a member of the type itself, which passes on what it is given.
+    fn by_maker(
+        &self,
+        p: &Place<'_>,
+        (index, callable): (usize, &Callable),
+        owners: &[String],
+        hits: &mut Vec<Hit>,
+    ) {
+        let language = p.resolver.language;
+        let maker = language.typing.calls.maker;
+        for word in p.code.facts.words(maker) {
+            let Some(receiver) = word.receiver.filter(|_| !maker.is_empty()) else { continue };
+            let Some(call) = p.resolver.call_site(word.span) else { continue };
+            let path: Vec<&str> = p.text(receiver).split(language.names.separator).collect();
+            let made = |owner: &String| p.resolver.makes(&path, receiver.start, owner);
+            let Some(fact) = owners.iter().find_map(made) else { continue };
+            let Some((assigned, sure)) = callable.assign(p, word.span, &call) else { continue };
+            let site = Site::Call(call, assigned);
+            if self.is_kept(p, site.whole(word.span)) {
+                continue;
+            }
+            let facts = std::iter::once(fact).chain(sure).collect();
+            hits.push(Hit { word: *word, row: index, facts, tie: Tie::default(), site });
         }
     }
 

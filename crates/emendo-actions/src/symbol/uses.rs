@@ -64,6 +64,13 @@ impl SymbolRunner {
             return;
         }
         let last = names.last(new);
+        if word.space == Space::Declared && p.resolver.is_over_variable(word.span) {
+            let say = format!(
+                "`{old}` is declared here over a variable of that name: rename both to `{last}` by hand"
+            );
+            out.notes.push(NoteDraft::new(word.span, say));
+            return;
+        }
         let token = |text: &str| Rewritten {
             splices: vec![Splice::text(word.span, text)],
             imports: Vec::new(),
@@ -124,7 +131,7 @@ impl SymbolRunner {
         let between = word.receiver.map(|r| Span { start: r.end, end: word.span.start.max(r.end) });
         let joined = between.is_some_and(|b| {
             let sign = p.text(b).trim().trim_end_matches(names.variable_mark);
-            !names.member_mark.is_empty() && sign == names.member_mark
+            !names.member_mark.is_empty() && sign == names.written_mark()
         });
         joined && names.parent(old) != names.parent(new)
     }

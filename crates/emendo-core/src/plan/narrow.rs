@@ -70,7 +70,7 @@ impl Narrow {
         let mut ids: FxHashMap<Vec<u8>, u32> = FxHashMap::default();
         let mut id = |w: &str| {
             let next = ids.len() as u32;
-            *ids.entry(w.as_bytes().to_vec()).or_insert(next)
+            *ids.entry(token(w).as_bytes().to_vec()).or_insert(next)
         };
         let mut keys: HashSet<String> = HashSet::new();
         let mut everything = false;
@@ -157,6 +157,11 @@ impl Narrow {
     }
 }
 
+/// A name as texts are cut into words: without a sign at its end that some languages take in names.
+fn token(name: &str) -> &str {
+    name.trim_end_matches(['?', '!', '='])
+}
+
 impl Present<'_> {
     /// True if the text may hold what is needed.
     pub fn meets(&self, needs: &Needs) -> bool {
@@ -167,7 +172,7 @@ impl Present<'_> {
     pub(crate) fn holds(&self, word: &str) -> bool {
         self.narrow
             .ids
-            .get(word.as_bytes())
+            .get(token(word).as_bytes())
             .is_some_and(|id| self.bits[*id as usize / 64] & (1 << (id % 64)) != 0)
     }
 }

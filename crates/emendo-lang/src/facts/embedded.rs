@@ -59,7 +59,7 @@ impl FileFacts {
         if within.is_empty() {
             return;
         }
-        let bound = BoundName { name, space: Space::Value, at, from: 0, hint: None };
+        let bound = BoundName { name, space: Space::Value, at, from: 0, lasts: false, hint: None };
         if let Some(known) = self.scopes.iter_mut().skip(1).find(|s| s.span == within) {
             known.bindings.push(bound);
             return;
@@ -73,6 +73,7 @@ impl FileFacts {
             span: within,
             parent: Some(around),
             around: Some(around),
+            walled: false,
             bindings: vec![bound],
         };
         let place = 1 + self.scopes[1..].partition_point(|s| order(s) < order(&scope));

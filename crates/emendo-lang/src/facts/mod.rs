@@ -37,6 +37,8 @@ struct Scope {
     parent: Option<u32>,
     /// The one that it stands in.
     around: Option<u32>,
+    /// Values that are declared around it are not seen in it, unless they are members.
+    walled: bool,
     bindings: Vec<BoundName>,
 }
 
@@ -46,6 +48,8 @@ struct BoundName {
     space: Space,
     at: Span,
     from: u32,
+    /// It belongs to the whole type around, or is a function.
+    lasts: bool,
     hint: Option<Hint>,
 }
 
@@ -303,10 +307,14 @@ impl FileFacts {
     /// The innermost declaration of a name that is visible at `at`.
     pub fn lookup(&self, name: &str, spaces: &[Space], at: u32) -> Option<Declared<'_>> {
         let mut scope = Some(self.scope_at(at));
+        let mut walled = false;
         while let Some(i) = scope {
             let s = &self.scopes[i as usize];
             let seen = |b: &BoundName| b.from <= at || b.at.start <= at && at < b.at.end;
-            let fits = |b: &&BoundName| spaces.contains(&b.space) && seen(b);
+            let passes = |b: &BoundName| {
+                !walled || b.space == Space::Type || b.lasts || self.owner_of(b.at).is_some()
+            };
+            let fits = |b: &&BoundName| spaces.contains(&b.space) && seen(b) && passes(b);
             let mut own = self.bound(i, name).filter(fits);
             // Declared twice: what tells the type stands with one of them.
             if let Some(b) = own.next() {
@@ -319,6 +327,7 @@ impl FileFacts {
                     hint: b.hint.as_ref().or_else(|| told()?.hint.as_ref()),
                 });
             }
+            walled |= s.walled;
             scope = s.parent;
         }
         None

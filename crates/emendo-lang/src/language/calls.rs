@@ -14,6 +14,8 @@ pub struct Calls {
     pub passing: &'static str,
     /// Types of functions whose parameters are types without names.
     pub function_types: &'static [FunctionTypeRule],
+    /// Field of a function that stands behind the arguments of a call, as one more; empty if there is none.
+    pub block: &'static str,
     /// Arguments.
     pub arguments: ArgumentRule,
     /// Calls.
@@ -24,6 +26,8 @@ pub struct Calls {
     pub overloads: bool,
     /// The name of what makes an object of a type, among its members; empty if that has none.
     pub constructor: &'static str,
+    /// The member of a type itself that makes an object of it, and passes on what it is given; empty if there is none.
+    pub maker: &'static str,
     /// What makes of a function that gives one of many something else: its name, and the type of what is made.
     pub decorators: &'static [(&'static str, &'static str)],
     /// How functions are written that are waited for; none where the language has none.
@@ -41,12 +45,14 @@ impl Calls {
         like_type: false,
         passing: "",
         function_types: &[],
+        block: "",
         arguments: ArgumentRule::NONE,
         callees: &[],
         param_makers: &[],
         decorators: &[],
         overloads: false,
         constructor: "",
+        maker: "",
         waiting: None,
         packing: &[],
     };

@@ -89,6 +89,12 @@ impl KeyRule {
 pub struct Declares {
     /// What declares types.
     pub declared: &'static [TypeRule],
+    /// Calls in a type whose arguments are types that it is built on too.
+    pub brings: &'static [&'static str],
+    /// Those of them that make it have the members of objects of these types itself.
+    pub brings_itself: &'static [&'static str],
+    /// Kinds that hold members of the type itself, or are such.
+    pub statics: &'static [&'static str],
     /// Members that are not names in a scope: kind, field of the name, and their space.
     pub members: &'static [(&'static str, &'static str, Space)],
     /// Members without names: kind of their list, field of each one's type. They are called by their number.
@@ -120,6 +126,9 @@ impl Declares {
     /// Nothing of it.
     pub const NONE: Self = Self {
         declared: &[],
+        brings: &[],
+        brings_itself: &[],
+        statics: &[],
         members: &[],
         numbered: ("", ""),
         parameters: &[],

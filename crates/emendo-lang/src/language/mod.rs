@@ -31,7 +31,7 @@ pub use typing::{
     Branch, Branching, BuiltIn, CaseRule, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test,
     TypePart, Typing,
 };
-pub use words::{DocCode, DocTypes, Split, Words};
+pub use words::{DocCode, DocTypes, Split, SymbolOf, SymbolRule, Words};
 
 pub use space::{Reach, Space};
 pub use tags::Tags;

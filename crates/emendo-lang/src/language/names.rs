@@ -37,9 +37,25 @@ impl Names {
         symbol.rsplit_once(separator).filter(|(module, _)| !self.schemes.contains(module))
     }
 
+    /// The marks before members of types; none where these are joined like paths.
+    fn marks(&self) -> impl Iterator<Item = &'static str> {
+        [self.member_mark, self.static_mark].into_iter().filter(|m| !m.is_empty())
+    }
+
     /// Where the member of a type begins in a symbol, with its mark.
     fn member_at(&self, symbol: &str) -> Option<usize> {
-        if self.member_mark.is_empty() { None } else { symbol.find(self.member_mark) }
+        self.marks().filter_map(|mark| symbol.find(mark)).min()
+    }
+
+    /// True for a segment that is a member, with its mark.
+    fn is_marked(&self, segment: &str) -> bool {
+        self.marks().any(|mark| segment.starts_with(mark))
+    }
+
+    /// Whether the symbol of a member is one of the type itself, and not of its objects; none where that does not show.
+    pub fn of_type_itself(&self, symbol: &str) -> Option<bool> {
+        let at = self.member_at(symbol).filter(|_| !self.static_mark.is_empty())?;
+        Some(symbol[at..].starts_with(self.static_mark))
     }
 
     /// The symbol of a member of a type, or of what lies below a module.
@@ -52,9 +68,33 @@ impl Names {
         format!("{owner}{}{name}", self.member_mark)
     }
 
+    /// The symbol of a member of a type itself.
+    pub fn static_member(&self, owner: &str, name: &str) -> String {
+        match self.static_mark {
+            "" => self.member(owner, name),
+            mark => format!("{owner}{mark}{name}"),
+        }
+    }
+
     /// True for the symbol of a member, where that shows.
     pub fn is_member(&self, symbol: &str) -> bool {
         self.member_at(symbol).is_some()
+    }
+
+    /// True where a path is one name from its begin to its end, which no import binds a part of.
+    pub fn whole_paths(&self) -> bool {
+        self.rooted || self.nesting
+    }
+
+    /// The sign before a member in code.
+    pub fn written_mark(&self) -> &'static str {
+        let all = [self.static_mark, self.member_mark, self.separator];
+        all.into_iter().find(|m| !m.is_empty()).unwrap_or("")
+    }
+
+    /// The symbol of the type that a member belongs to, by where its mark stands; none for what is no member.
+    pub fn owner_of<'s>(&self, symbol: &'s str) -> Option<&'s str> {
+        self.marks().filter_map(|mark| symbol.rfind(mark)).max().map(|at| &symbol[..at])
     }
 
     /// A symbol as recipes may write it, in the form in which symbols are compared: without a sign that it begins with
@@ -78,7 +118,7 @@ impl Names {
         let mut out = String::new();
         for (i, s) in segments.iter().enumerate() {
             let module = i == 1 && !self.module_separator.is_empty();
-            let marked = !self.member_mark.is_empty() && s.as_ref().starts_with(self.member_mark);
+            let marked = self.is_marked(s.as_ref());
             if i > 0 && !marked && !(self.leading_dots && out.ends_with('.')) {
                 out.push_str(if module { self.module_separator } else { self.separator });
             }
@@ -90,10 +130,7 @@ impl Names {
     /// The last segment of a symbol.
     pub fn last<'s>(&self, symbol: &'s str) -> &'s str {
         let last = self.segments(symbol).last().copied().unwrap_or(symbol);
-        if self.member_mark.is_empty() {
-            return last;
-        }
-        last.strip_prefix(self.member_mark).unwrap_or(last)
+        self.marks().find_map(|mark| last.strip_prefix(mark)).unwrap_or(last)
     }
 
     /// The symbol without its last segment; empty if it has one only.
@@ -132,14 +169,21 @@ pub struct TypeFiles {
     pub roots: fn(&RelPath, &dyn Files) -> Vec<(String, String)>,
     /// Types may be visible in their own package only.
     pub hidden: bool,
+    /// Files and folders are called after the whole name of a type, in small letters with lines between the words.
+    pub small: bool,
     /// The folder of files that are called after a type, and name those that fulfil it; empty if there is none.
     pub services: &'static str,
 }
 
 impl TypeFiles {
     /// Files are called after types, and nothing else follows from that.
-    pub const PLAIN: Self =
-        Self { folders: false, roots: |_, _| Vec::new(), hidden: false, services: "" };
+    pub const PLAIN: Self = Self {
+        folders: false,
+        roots: |_, _| Vec::new(),
+        hidden: false,
+        small: false,
+        services: "",
+    };
 
     /// The package of a file that lies in a folder, by settings of its project.
     pub fn package_in(&self, separator: &str, path: &RelPath, files: &dyn Files) -> Option<String> {
@@ -189,6 +233,11 @@ pub struct Names {
     pub schemes: &'static [&'static str],
     /// Before a member of a type, where that is joined otherwise than a path; else empty.
     pub member_mark: &'static str,
+    /// The same for members of the type itself, where they are told from those of its objects; else empty.
+    pub static_mark: &'static str,
+    /// A path begins with what the types around hold, from the innermost on, or what the innermost is built on, or with a
+    /// type of the outermost. A sign before it says that it is one of the outermost.
+    pub nesting: bool,
     /// Before the name of a variable; empty if there is none.
     pub variable_mark: &'static str,
     /// A path that begins with the separator is written from the outermost package; any other begins with what an import
@@ -238,6 +287,8 @@ impl Names {
         module_separator: "",
         schemes: &[],
         member_mark: "",
+        static_mark: "",
+        nesting: false,
         variable_mark: "",
         rooted: false,
         paths_apart: false,

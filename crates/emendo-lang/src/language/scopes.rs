@@ -12,6 +12,10 @@ pub struct Scopes {
     pub bindings: &'static [Binding],
     /// Scopes whose values are visible from their start (members of a class).
     pub member_scopes: &'static [&'static str],
+    /// Kinds of scopes from which no value of a scope around is seen, unless that is a type's.
+    pub walls: &'static [&'static str],
+    /// Kinds of names that belong to the type around, wherever in it they are declared.
+    pub of_types: &'static [&'static str],
     /// What does not declare when a value is taken apart: a kind, or (with an empty kind) a field.
     pub pattern_skips: &'static [(&'static str, &'static str)],
     /// Kinds of patterns in which names in capitals are constants, and declare nothing.
@@ -50,6 +54,8 @@ impl Scopes {
         holding: &[],
         bindings: &[],
         member_scopes: &[],
+        walls: &[],
+        of_types: &[],
         pattern_skips: &[],
         constants_in: &[],
         hoisting: ("", &[]),

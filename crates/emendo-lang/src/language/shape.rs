@@ -14,12 +14,27 @@ pub struct Keyed {
     pub method: (&'static str, &'static [&'static str]),
     /// What has no value is no pair: an item of the list that stands alone.
     pub valued: bool,
+    /// A key may be written as a word by itself too: its kind, the sign before it, and the sign between it and the value.
+    pub signed: (&'static str, &'static str, &'static str),
 }
 
 impl Keyed {
+    /// A key without the sign that it may have.
+    pub fn plain_key<'k>(&self, kind: &str, key: &'k str) -> &'k str {
+        let (signed, sign, _) = self.signed;
+        if kind == signed { key.strip_prefix(sign).unwrap_or(key) } else { key }
+    }
+
     /// A row that says nothing yet.
-    pub const NONE: Self =
-        Self { list: "", pair: "", key: "", shorthand: "", method: ("", &[]), valued: false };
+    pub const NONE: Self = Self {
+        list: "",
+        pair: "",
+        key: "",
+        shorthand: "",
+        method: ("", &[]),
+        valued: false,
+        signed: ("", "", ""),
+    };
 }
 
 /// A surrounding for a fragment.
@@ -140,6 +155,8 @@ pub struct Compare {
     pub lists: &'static [&'static str],
     /// Kinds whose brackets may be written in several ways, with all tokens of these: they never tell two codes apart.
     pub bracketed: &'static [(&'static str, &'static [&'static str])],
+    /// Kinds of lists that may be left out where nothing is in them; those that stand for one another together.
+    pub hollow: &'static [&'static [&'static str]],
     /// Kinds of literals that are compared by their contents, whatever their quotes.
     pub strings: &'static [&'static str],
     /// Kinds inside such literals that hold code.
@@ -174,6 +191,7 @@ impl Compare {
         arity_tells: false,
         lists: &[],
         bracketed: &[],
+        hollow: &[],
         strings: &[],
         interpolations: &[],
         open_texts: &[],
@@ -252,10 +270,19 @@ pub struct Flow {
     pub effects: &'static [&'static str],
     /// Kinds of bodies in which the end of a line ends a statement, outside of brackets; empty where line ends mean nothing.
     pub line_bodies: &'static [&'static str],
+    /// Words that end a body.
+    pub closes: &'static [&'static str],
 }
 
 impl Flow {
     /// Nothing of it.
-    pub const NONE: Self =
-        Self { waits: &[], passes: &[], drops: &[], nested: &[], effects: &[], line_bodies: &[] };
+    pub const NONE: Self = Self {
+        waits: &[],
+        passes: &[],
+        drops: &[],
+        nested: &[],
+        effects: &[],
+        line_bodies: &[],
+        closes: &[],
+    };
 }

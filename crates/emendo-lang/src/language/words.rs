@@ -43,6 +43,8 @@ pub struct Words {
     pub inline_names: &'static str,
     /// Where texts name members of what stands first: the kind, and the names before it (any if there are none).
     pub member_texts: &'static [(&'static str, &'static [&'static str])],
+    /// Where a sign by itself names a member: behind the sign stands its name.
+    pub symbols: &'static [SymbolRule],
     /// Functions whose texts are names of variables.
     pub variable_texts: &'static [&'static str],
     /// Such a text may be a text like any other.
@@ -57,6 +59,30 @@ pub struct Words {
 
 /// A kind of node that holds a receiver and a name: the kind, and the fields of both (numbers are those of named children).
 pub type Split = (&'static str, &'static str, &'static str);
+
+/// A word that names a member of a type by its name alone.
+#[derive(Clone, Copy, Debug)]
+pub struct SymbolRule {
+    /// Kind of the word; its name begins behind its first byte.
+    pub kind: &'static str,
+    /// Names of the calls whose argument it is.
+    pub calls: &'static [&'static str],
+    /// Whose member it is.
+    pub of: SymbolOf,
+}
+
+/// Whose member a word names by its name alone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SymbolOf {
+    /// One of the type around, which it declares.
+    Declared,
+    /// One of the type around, which it declares over a variable of the same name.
+    Variable,
+    /// One of the type around.
+    Own,
+    /// One of what the call is sent to; the first argument alone names it.
+    Receiver,
+}
 
 /// Types in documentation, behind tags.
 pub struct DocTypes {
@@ -132,6 +158,7 @@ impl Words {
         methods_apart: ("", "", ""),
         inline_names: "",
         member_texts: &[],
+        symbols: &[],
         variable_texts: &[],
         loose_member_texts: false,
         doc_literals: false,

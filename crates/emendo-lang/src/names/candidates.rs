@@ -11,10 +11,19 @@ impl<'a> Resolver<'a> {
         self.candidates_within(path, space, at, 8)
     }
 
-    fn candidates_within(&self, path: &[&str], space: Space, at: u32, depth: usize) -> Vec<String> {
+    pub(super) fn candidates_within(
+        &self,
+        path: &[&str],
+        space: Space,
+        at: u32,
+        depth: usize,
+    ) -> Vec<String> {
         let Some(first) = path.first().filter(|_| depth > 0) else { return Vec::new() };
         if self.language.names.rooted {
             return self.rooted(path, space, at).into_iter().map(|(symbol, _)| symbol).collect();
+        }
+        if self.language.names.nesting {
+            return self.nested(path, at, depth).into_iter().map(|(symbol, _)| symbol).collect();
         }
         match self.head(first, space, at) {
             Some(Head::Import(import)) => vec![self.passed_on(self.behind(import, path))],

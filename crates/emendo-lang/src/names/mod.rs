@@ -8,6 +8,7 @@
 //! language's file says where they lie).
 
 mod candidates;
+mod nested;
 mod rooted;
 mod spell;
 mod static_type;
@@ -34,6 +35,9 @@ impl<'a> Resolver<'a> {
     /// Does the dotted name `path` at `at` mean `symbol`? `None` if it does not, or nothing tells.
     pub fn means(&self, path: &[&str], space: Space, at: u32, symbol: &str) -> Option<Fact> {
         let names = &self.language.names;
+        if names.nesting {
+            return self.nested_means(path, at, symbol);
+        }
         if names.rooted {
             let mut meant = self.rooted(path, space, at).into_iter();
             let same = |meant: &str| meant == symbol || rooted::alike(meant, symbol);
@@ -170,6 +174,21 @@ impl<'a> Resolver<'a> {
             whole.extend(names.segments(&self.facts.package).into_iter().filter(|s| !s.is_empty()));
         }
         whole.extend(declared.path.iter().map(String::as_str));
+        if names.nesting
+            && let Some((head, rest)) =
+                declared.path.last().and_then(|p| p.split_once(names.separator))
+        {
+            // What leads to it is looked for where it stands.
+            let around = declared.path.len() > 1;
+            let outer = |h: &str| {
+                self.candidates(&[h], Space::Type, declared.span.start.saturating_sub(1))
+                    .into_iter()
+                    .next()
+            };
+            if let Some(head) = outer(head).filter(|_| around) {
+                return names.join(&[head.as_str(), rest]);
+            }
+        }
         names.join(&whole)
     }
 
@@ -389,6 +408,9 @@ impl<'a> Resolver<'a> {
         if self.language.names.rooted {
             return self.rooted_taken(name, space, at);
         }
+        if self.language.names.nesting {
+            return space != Space::Type && self.facts.lookup(name, &[Space::Value], at).is_some();
+        }
         let spaces = [Space::Value, Space::Type];
         let looked = if space == Space::Type { &spaces[1..] } else { &spaces[..] };
         self.facts.lookup(name, looked, at).is_some()
@@ -411,11 +433,24 @@ impl<'a> Resolver<'a> {
             own(p)
                 || imports().any(|i| below(i.path(), p).is_some())
                 || (names.full_names && p.contains(names.separator) && self.full_name(p, text))
+                || (names.nesting && self.names_outermost(p, text))
         }) || (self.language.modules.is_some()
             && self.facts.imports.iter().any(|i| {
                 let real = self.project.canonical(self.language, i.path());
                 real.is_some_and(|r| packages.iter().any(|p| below(&r.symbol, p).is_some()))
             }))
+    }
+
+    /// True if the file names the outermost type of a symbol, or loads what is called like it.
+    fn names_outermost(&self, symbol: &str, text: &str) -> bool {
+        let first = self.language.names.segments(symbol)[0];
+        let file = emendo_text::Filter::Snake.apply(first);
+        let loads = |s: &Span| {
+            let path = s.of(text);
+            path == file || path.strip_prefix(&file).is_some_and(|r| r.starts_with('/'))
+        };
+        let named = |w: &crate::facts::Word| w.space == Space::Type || w.space == Space::Declared;
+        self.facts.words(first).iter().any(named) || self.facts.strings.iter().any(loads)
     }
 
     fn full_name(&self, package: &str, text: &str) -> bool {

@@ -89,6 +89,14 @@ impl Resolver<'_> {
             let import = ImportName { alias: Some(name.clone()), ..import };
             return Ok(Spelled { text: name, imports: vec![import] });
         }
+        if names.nesting {
+            // In full, from the outermost on where something nearer is called like its begin.
+            let path = names.segments(symbol);
+            let first = self.candidates(&path, Space::Type, at).into_iter().next();
+            let plain = first.as_deref() == Some(symbol);
+            let lead = if plain { "" } else { names.separator };
+            return Ok(Spelled { text: format!("{lead}{symbol}"), imports: Vec::new() });
+        }
         let simple = names.last(symbol);
         if self.language.imports.names_modules && names.segments(symbol).len() == 1 {
             return self.named_module(symbol, at);

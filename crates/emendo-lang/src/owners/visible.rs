@@ -3,7 +3,7 @@
 use emendo_text::Span;
 
 use crate::facts::Word;
-use crate::language::{Language, Space};
+use crate::language::{Language, Space, SymbolOf};
 use crate::owners::Owner;
 use crate::resolver::Resolver;
 
@@ -34,7 +34,11 @@ impl Resolver<'_> {
         }
         if let Some(t) = self.facts.owner_of(at) {
             let owner = self.own_name(t);
-            let symbol = self.language.names.member(&owner, name);
+            let leaf = self.leaf(at);
+            let symbol = match leaf.is_some_and(|l| self.is_static(l)) {
+                true => self.language.names.static_member(&owner, name),
+                false => self.language.names.member(&owner, name),
+            };
             return Some(Visible { symbol, owner: Some(owner) });
         }
         let around = match self.language.modules {
@@ -43,6 +47,81 @@ impl Resolver<'_> {
         };
         let top = self.facts.is_top(at) && !around.is_empty();
         top.then(|| Visible { symbol: self.below(around, name), owner: None })
+    }
+
+    /// True if a word names a member of a type itself where one of its objects is asked for, or the other way round.
+    pub fn is_on_other_side(&self, word: &Word, itself: bool) -> bool {
+        // Members of another type may be taken over as those of the type itself.
+        let own = &self.language.declares;
+        let extended = || own.brings_itself.iter().any(|w| !self.facts.words(w).is_empty());
+        if word.key {
+            // By its name alone, a member of the objects is named.
+            return itself;
+        }
+        let Some(receiver) = word.receiver else {
+            let Some(leaf) = self.leaf(word.span) else { return false };
+            if word.space == Space::Declared {
+                return self.is_static(leaf) != itself;
+            }
+            let on_type = self.works_on_type(leaf);
+            return on_type != itself && !(on_type && extended());
+        };
+        let written = receiver.of(self.text).trim();
+        if self.language.declares.hints.own.contains(&written) {
+            let on_type = self.leaf(word.span).is_some_and(|l| self.works_on_type(l));
+            return on_type != itself && !(on_type && extended());
+        }
+        match self.type_at(receiver) {
+            Some(told) if told.ty.is_named() => !itself && !extended(),
+            Some(told) => itself && !told.ty.symbols().is_empty(),
+            None => false,
+        }
+    }
+
+    /// True where the object itself is a type: in its body, and in members of the type itself.
+    pub(crate) fn works_on_type(&self, leaf: tree_sitter::Node<'_>) -> bool {
+        let (own, calls) = (&self.language.declares, &self.language.typing.calls);
+        let walls = self.language.scopes.walls;
+        let mut node = leaf.parent();
+        while let Some(n) = node {
+            if calls.functions.iter().any(|f| f.kind == n.kind()) && walls.contains(&n.kind()) {
+                return self.is_static(n);
+            }
+            if own.declared.iter().any(|d| d.kind == n.kind()) && walls.contains(&n.kind()) {
+                return true;
+            }
+            node = n.parent();
+        }
+        false
+    }
+
+    /// True for a member that is declared by its name alone over a variable that is called like it.
+    pub fn is_over_variable(&self, at: Span) -> bool {
+        let rules = self.language.words.symbols.iter().filter(|r| r.of == SymbolOf::Variable);
+        let (start, end) = (at.start as usize, at.end as usize);
+        let leaf = || self.tree.root().descendant_for_byte_range(start, end);
+        let Some(leaf) = rules.clone().next().and_then(|_| leaf()) else { return false };
+        let call = leaf.parent().and_then(|list| list.parent());
+        let split = call.and_then(|c| self.language.words.call(c.kind()));
+        let Some(name) = split.and_then(|s| crate::tree::part(call?, s.2)) else { return false };
+        let name = crate::tree::span(name).of(self.text);
+        { rules }.any(|r| r.kind == leaf.kind() && r.calls.contains(&name))
+    }
+
+    /// True for what is declared as a member of the type itself.
+    pub(crate) fn is_static(&self, leaf: tree_sitter::Node<'_>) -> bool {
+        let own = &self.language.declares;
+        let mut node = Some(leaf);
+        while let Some(n) = node {
+            if own.statics.contains(&n.kind()) {
+                return true;
+            }
+            if own.declared.iter().any(|d| d.kind == n.kind()) {
+                return false;
+            }
+            node = n.parent();
+        }
+        false
     }
 
     /// The symbol of a name below another.

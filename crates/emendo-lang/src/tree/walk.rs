@@ -229,8 +229,9 @@ pub fn skipped(language: &Language, node: Node<'_>, text: &str) -> bool {
 
 /// True for a token between items, or one that may be left out.
 pub fn is_separator(language: &Language, node: Node<'_>) -> bool {
+    let bare = || node.named_child_count() == 0;
     language.is_separator(node.kind())
-        && (!node.is_named() || language.compare.optional.contains(&node.kind()))
+        && (!node.is_named() || language.compare.optional.contains(&node.kind()) && bare())
 }
 
 /// True for a literal that holds code.

@@ -16,7 +16,7 @@ pub(crate) fn read_type(
     if text.len() > LONGEST {
         return Ty::Unknown;
     }
-    let (separator, rooted) = (names.separator, names.rooted);
+    let (separator, rooted) = (names.separator, names.whole_paths());
     Reader { typing, separator, rooted, rest: text, name, modules: false }.all()
 }
 
@@ -26,7 +26,7 @@ pub(crate) fn read_notation(language: &Language, text: &str, name: &dyn Fn(&str)
     let modules = !names.module_separator.is_empty();
     let typing = &language.typing;
     let plain = |n: &str| name(&names.plain(n));
-    let (separator, rooted) = (names.separator, names.rooted);
+    let (separator, rooted) = (names.separator, names.whole_paths());
     Reader { typing, separator, rooted, rest: text, name: &plain, modules }.all()
 }
 

@@ -393,6 +393,9 @@ impl<'a> Resolver<'a> {
         }?;
         let name = span(name).of(self.text);
         let name = name.split('<').next().unwrap_or(name);
+        if self.is_maker(&of.ty, name) {
+            return Some((self.maker(&of.ty.clone().instance())?, of.says));
+        }
         Some((self.member(&of.ty, name)?, of.says))
     }
 

@@ -256,6 +256,12 @@ impl<'a> Resolver<'a> {
         out
     }
 
+    /// True if calling a member of a type makes an object of it: the type declares no other of that name.
+    pub(crate) fn is_maker(&self, of: &Ty, name: &str) -> bool {
+        let maker = self.language.typing.calls.maker;
+        !maker.is_empty() && name == maker && of.is_named()
+    }
+
     /// What makes an object of a type: told, or declared. It may be that of a type which the type is built on.
     pub(crate) fn maker(&self, ty: &Ty) -> Option<Known> {
         let typing = &self.language.typing;

@@ -153,6 +153,11 @@ impl<'a> Resolver<'a> {
     ) -> Option<TypeAnswer> {
         let names = &self.language.names;
         if let Some(of) = &of {
+            if self.is_maker(&of.ty, name) {
+                let told = TypeAnswer { ty: of.ty.clone().instance(), says: of.says, why: None };
+                let last = of.ty.symbols().first().map_or("", |s| names.last(s)).to_owned();
+                return told.because(format!("a `{last}` is made"), None).known();
+            }
             if let Some(known) = self.member(&of.ty, name) {
                 return self.chosen_result(&known, of, name, call);
             }

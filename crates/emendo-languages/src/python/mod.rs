@@ -188,6 +188,7 @@ const FLOW: Flow = Flow {
     waits: &["await"],
     nested: &["function_definition", "lambda", "class_definition"],
     effects: &["call", "await", "yield", "named_expression", "assignment", "augmented_assignment"],
+    closes: &[],
     line_bodies: &["module", "block"],
 };
 

@@ -241,6 +241,8 @@ const CALLS: Calls = Calls {
     }],
     param_makers: &["TypeVar"],
     constructor: "__init__",
+    maker: "",
+    block: "",
     waiting: Some(Waiting {
         kind: "await",
         before: "await ",

@@ -189,7 +189,7 @@ impl<'t> Matcher<'_, 't> {
         } else {
             in_field(node, keyed.key)
         };
-        let word = span(key?).of(text);
+        let word = keyed.plain_key(key?.kind(), span(key?).of(text));
         // A quoted key is the same key.
         let inner = if trim(word) + 2 == word.len() { &word[1..word.len() - 1] } else { word };
         Some(inner)
@@ -254,4 +254,10 @@ fn drop_at<T>(all: &mut Vec<T>, gone: impl Fn(usize) -> bool) {
         index += 1;
         !gone(index - 1)
     });
+}
+
+/// True for a pair whose sign says that its key is what stands there, a text, and no word.
+pub(super) fn is_text_key(keyed: &Keyed, pair: Node<'_>) -> bool {
+    let sign = keyed.signed.2;
+    !sign.is_empty() && emendo_lang::tree::children(pair).iter().any(|c| c.kind() == sign)
 }

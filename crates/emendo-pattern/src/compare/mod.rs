@@ -1,5 +1,6 @@
 //! Comparing a pattern with a tree, node by node.
 
+mod bare;
 mod chain;
 mod keyed;
 mod lists;
@@ -10,12 +11,13 @@ mod text;
 
 pub(crate) use chain::ends_in_links;
 
-use emendo_lang::language::{DeclarationShape, Language};
+use emendo_lang::language::{DeclarationShape, Keyed, Language};
 use emendo_lang::tree::{Root, Tree, is_item, is_separator, skipped, span, spliced};
 use emendo_lang::{Fact, Resolver};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
+use crate::compare::keyed::is_text_key;
 use crate::found::{Bound, Match, NameUse};
 use crate::model::{HERE, Inner, PNode, Pattern, PatternToken, Reading};
 
@@ -318,7 +320,15 @@ impl<'p, 't> Matcher<'p, 't> {
     fn leaf(&mut self, p: &PNode, text: &str, token: usize, node: Node<'t>) -> bool {
         let language = self.language();
         let found = span(node).of(self.text);
+        let text_key = || {
+            let pair = node.parent().filter(|_| !language.compare.strings.contains(&p.kind));
+            let keyed = language.compare.keyed.iter();
+            pair.is_some_and(|up| { keyed }.any(|k| k.pair == up.kind() && is_text_key(k, up)))
+        };
         let same = if language.compare.strings.contains(&node.kind()) && language.is_key(p.field) {
+            if text_key() {
+                return false;
+            }
             // Quotes around a key make no other key.
             return self.literal("", text, token, span(node))
                 && self.inside_quotes(token, text, span(node));
@@ -329,7 +339,13 @@ impl<'p, 't> Matcher<'p, 't> {
         } else {
             // Signs that count as one may be written otherwise.
             let sign = !node.is_named() && p.kind != node.kind();
-            (found == text || sign)
+            let key = || {
+                let keyed = language.compare.keyed.iter().find(|k| p.field == Some(k.key));
+                let plain =
+                    |k: &Keyed| k.plain_key(p.kind, text) == k.plain_key(node.kind(), found);
+                p.kind != node.kind() && keyed.is_some_and(plain)
+            };
+            (found == text || sign || key())
                 && (language.alike(p.kind, node.kind()) || self.both_words(p.kind, node))
         };
         if same {
@@ -363,8 +379,10 @@ impl<'p, 't> Matcher<'p, 't> {
         {
             return false;
         }
-        self.leave_out_brackets(p.kind, &mut patterns, &mut items);
+        let bare = self.leave_out_brackets(p.kind, &mut patterns, &mut items);
         self.leave_out_arguments(&mut patterns, &items);
+        self.leave_out_lists(&mut patterns, &mut items);
+        self.leave_out_block(&patterns, &mut items);
         self.pass_arguments(&patterns, &mut items);
         if language
             .compare
@@ -387,7 +405,11 @@ impl<'p, 't> Matcher<'p, 't> {
         let saved = self.state.clone();
         let mut used = Vec::new();
         if self.sequence(&patterns, &items, 0, TokenFit::Whole, &mut used) {
-            if patterns.len() == inner.children.len() {
+            if bare {
+                used.insert(0, 0..0);
+                used.push(0..0);
+                self.separators(inner, node, &items, &used);
+            } else if patterns.len() == inner.children.len() {
                 self.separators(inner, node, &items, &used);
             }
             return true;
@@ -403,39 +425,6 @@ impl<'p, 't> Matcher<'p, 't> {
             self.separators_of_scattered(inner, node);
         }
         fits
-    }
-
-    /// Takes brackets that tell nothing off the pattern and off the code.
-    fn leave_out_brackets(
-        &mut self,
-        kind: &str,
-        patterns: &mut Vec<&PNode>,
-        items: &mut Vec<Child<'t>>,
-    ) {
-        let rule = self.language().compare.bracketed.iter().find(|b| b.0 == kind);
-        let Some((_, marks)) = rule else { return };
-        let mark = |p: &PNode| match &p.what {
-            PatternToken::Leaf(t, token) if marks.contains(&t.as_str()) => Some(*token),
-            _ => None,
-        };
-        let opening: Vec<usize> = patterns.iter().map_while(|p| mark(p)).collect();
-        let closing =
-            patterns.last().and_then(|p| mark(p)).filter(|_| patterns.len() > opening.len());
-        let is_mark = |i: &&Child<'t>| marks.contains(&i.0.kind());
-        let open: Vec<Span> = items.iter().take_while(is_mark).map(|i| span(i.0)).collect();
-        let close =
-            items.last().filter(is_mark).map(|i| span(i.0)).filter(|_| items.len() > open.len());
-        let (Some(close_at), Some(closing)) = (close, closing) else { return };
-        let Some(open_at) = open.iter().copied().reduce(Span::hull) else { return };
-        for (n, token) in opening.iter().enumerate() {
-            let rest = Span::at(open_at.end as usize);
-            self.state.tokens[*token] = Some(if n == 0 { open_at } else { rest });
-        }
-        self.state.tokens[closing] = Some(close_at);
-        patterns.truncate(patterns.len() - 1);
-        patterns.drain(..opening.len());
-        items.truncate(items.len() - 1);
-        items.drain(..open.len());
     }
 
     /// Loose tokens, whatever brackets are around them.
@@ -501,6 +490,12 @@ impl<'p, 't> Matcher<'p, 't> {
                 && self.varying(p).is_none()
         };
         let bare: Vec<&str> = patterns.iter().filter(one).map(|p| p.kind).collect();
+        // A word behind the body is the body's, also where nothing is in that.
+        let closes =
+            |i: &Child<'t>| i.1.is_none() && self.language().flow.closes.contains(&i.0.kind());
+        if bodiless && items.last().is_some_and(closes) {
+            items.pop();
+        }
         items.retain(|(n, f)| {
             let written = match f {
                 Some(_) => slots.contains(f),

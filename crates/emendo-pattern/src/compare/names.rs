@@ -31,7 +31,7 @@ impl<'p, 't> Matcher<'p, 't> {
         };
         let names = &self.language().names;
         let full = path.len() > 1
-            && (names.rooted && path[0].is_empty() || names.segments(&symbol) == path);
+            && (names.whole_paths() && path[0].is_empty() || names.segments(&symbol) == path);
         self.state.facts.push(fact);
         self.state.names.push(NameUse { symbol, span: span(node), full, last_only: false });
         self.state.tokens[token] = Some(span(node));
@@ -156,7 +156,7 @@ impl<'p, 't> Matcher<'p, 't> {
         let names = &self.language().names;
         let hints = &self.language().declares.hints;
         let written = at.of(self.text);
-        let mark = if names.member_mark.is_empty() { names.separator } else { names.member_mark };
+        let mark = names.written_mark();
         let last = written.rsplit(mark).next().unwrap_or(written).trim();
         let object = written[..written.len() - last.len()].trim_end_matches(mark).trim();
         let own = hints.own.contains(&object) || hints.base.contains(&object);
@@ -316,7 +316,7 @@ pub(crate) fn path_words<'a>(
     }
     let mut words = Vec::new();
     let mut plain = true;
-    if names.rooted && span(node).of(text).starts_with(names.separator) {
+    if names.whole_paths() && span(node).of(text).starts_with(names.separator) {
         words.push("");
     }
     walk_cursor(

@@ -117,7 +117,8 @@ impl<'a> Build<'a, '_> {
             if skipped(language, child, &self.wrapped.text) || self.slot_mark(child) {
                 continue;
             }
-            if self.bodiless && depth == 0 && child_field == Some(body) {
+            let behind = || child.start_byte() >= self.wrapped.fragment.end as usize;
+            if self.bodiless && depth == 0 && (child_field == Some(body) || behind()) {
                 continue;
             }
             let p = self.node(child, language.field(child_field), (kind, Some(node)), depth + 1)?;

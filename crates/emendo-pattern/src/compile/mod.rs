@@ -285,7 +285,9 @@ fn roots<'t>(
             let body = body.and_then(|b| in_field(node, b));
             if node.start_byte() == fragment.start as usize
                 && body.is_some_and(|b| {
-                    b.start_byte() >= fragment.end as usize && span(b).end == span(node).end
+                    // A word may stand behind the body.
+                    let last = b.next_sibling().map_or(b, |n| if n.is_named() { b } else { n });
+                    b.start_byte() >= fragment.end as usize && span(last).end == span(node).end
                 })
             {
                 return Some(vec![node]);

@@ -1,6 +1,7 @@
 //! Writing one pattern over a match of another: what both share stays as it stands in the file.
 
 mod align;
+mod bare;
 mod carried;
 mod delete;
 mod layout;

@@ -9,6 +9,7 @@ use crate::found::{Bound, Match, piece};
 use crate::model::{
     CLAUSE, Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of,
 };
+use crate::write::bare::bare_lists;
 use crate::write::nest::is_open;
 use crate::written::Unresolved;
 
@@ -82,6 +83,8 @@ pub(super) fn new_tokens(
     let mut build = Build { language, m, tokens: &new.tokens, drop: vec![false; new.tokens.len()] };
     build.unwritten(&old.tokens);
     build.left_out_marks(&old.tokens);
+    let roots = (old.roots.as_slice(), new.roots.as_slice());
+    let bare = bare_lists(language, m, roots, &new.tokens, &mut build.drop);
     build.empty(&pairs, &old.tokens);
     new.roots.iter().for_each(|r| build.clauses(r));
     build.scattered()?;
@@ -90,7 +93,10 @@ pub(super) fn new_tokens(
     let mut scattered = Scattered::new(m, text, &new.tokens, pairs.as_slice());
     for i in (0..new.tokens.len()).filter(|i| !drop[*i]) {
         let t = &new.tokens[i];
-        let gap = gap_before(&new.tokens, &drop, i, source);
+        let mut gap = gap_before(&new.tokens, &drop, i, source);
+        if bare.contains(&i) && gap.is_empty() {
+            gap.push(' ');
+        }
         if scattered.expand(i, &gap, &mut out) {
             continue;
         }
@@ -559,13 +565,14 @@ fn reorder(
     let mut lists: Vec<usize> = pairs.iter().map(|p| p.list).collect();
     lists.dedup();
     for list in lists {
-        let here: Vec<(&TokenPair, u32)> = pairs
+        let mut here: Vec<(&TokenPair, u32)> = pairs
             .iter()
             .zip(&partners)
             .filter(|(p, _)| p.list == list)
             .filter_map(|(p, at)| Some((p, (*at)?)))
             .filter(|(p, _)| out.iter().any(|t| p.tokens.contains(&t.0)))
             .collect();
+        here.sort_by_key(|(p, _)| out.iter().position(|t| p.tokens.contains(&t.0)));
         let mut sorted: Vec<usize> = (0..here.len()).collect();
         sorted.sort_by_key(|i| here[*i].1);
         if sorted.windows(2).all(|w| w[0] < w[1]) {

@@ -60,6 +60,7 @@ impl Writer<'_> {
                 anchors = self.anchors();
             }
         }
+        self.signed_keys(&anchors);
         self.effects(&anchors);
         if self.change_places(&anchors) {
             anchors = self.anchors();

@@ -362,6 +362,14 @@ impl Loader<'_> {
                 return;
             }
         }
+        // Types that are joined by colons, then perhaps a member of their objects or of the last itself.
+        let marked = text.find('#').or_else(|| text.find('.').filter(|_| text.contains("::")));
+        if let Some(at) = marked.filter(|_| !text.contains(['/', '@'])) {
+            let (path, member) = (&text[..at], text[at + 1..].trim_end_matches(['?', '!', '=']));
+            if path.strip_prefix("::").unwrap_or(path).split("::").chain([member]).all(part) {
+                return;
+            }
+        }
         // What a module begins with may have a colon behind it.
         let scheme = |s: &str| !s.is_empty() && s.bytes().all(|b| b.is_ascii_lowercase());
         let text = match text.split_once(':') {

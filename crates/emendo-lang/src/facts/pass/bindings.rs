@@ -104,7 +104,9 @@ impl Pass<'_> {
             .is_some_and(|o| self.language.scopes.member_scopes.contains(&self.parents[o].kind));
         // A body without a name of its own has no members that anyone could ask for.
         let of_type = owner.is_some_and(|o| {
-            self.parents[o].is_type || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
+            self.parents[o].is_type
+                || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
+                || self.holds_statics(o)
         });
         let from = match rule.reach {
             Reach::Onwards if !member => node.start_byte(),
@@ -130,9 +132,16 @@ impl Pass<'_> {
         for name in words {
             let deep = || self.hint_of_pattern(name, node);
             let hint = hint.clone().or_else(|| rule.deep.then(deep).flatten());
+            let of_types = self.language.scopes.of_types.contains(&name.kind());
+            let lasts = of_types || self.is_function(rule.kind);
+            let (scope, from) = match of_types {
+                true => (self.scope_of_type().unwrap_or(0), 0),
+                false => (scope, from),
+            };
             let (at, name) = (span(name), span(name).of(self.text).to_owned());
             if member
                 && of_type
+                && !of_types
                 && rule.space != Space::Type
                 && !matches!(rule.reach, Reach::Inside | Reach::Body)
             {
@@ -143,9 +152,31 @@ impl Pass<'_> {
                 space,
                 at,
                 from,
+                lasts,
                 hint,
             });
         }
+    }
+
+    /// True for a kind of function.
+    fn is_function(&self, kind: &str) -> bool {
+        self.language.typing.calls.functions.iter().any(|f| f.kind == kind)
+    }
+
+    /// True for what holds members of the type around it itself.
+    fn holds_statics(&self, above: usize) -> bool {
+        let statics = self.language.declares.statics;
+        statics.contains(&self.parents[above].kind)
+            && self.parents[..above].iter().rev().find(|p| p.opened).is_some_and(|p| p.is_type)
+    }
+
+    /// The scope of the type around.
+    fn scope_of_type(&self) -> Option<u32> {
+        let opened: Vec<bool> =
+            self.parents.iter().filter(|p| p.opened).map(|p| p.is_type).collect();
+        let first = self.open.len().checked_sub(opened.len())?;
+        let place = opened.iter().rposition(|is_type| *is_type)?;
+        self.open.get(first + place).copied()
     }
 
     /// True for what declares in the whole function around, from wherever it stands.

@@ -23,6 +23,8 @@ pub(super) mod bits {
     pub(crate) const NAMED: u32 = 1 << 14;
     pub(crate) const SEALED: u32 = 1 << 15;
     pub(crate) const TEMPLATE: u32 = 1 << 16;
+    pub(crate) const SYMBOL: u32 = 1 << 17;
+    pub(crate) const BRINGS: u32 = 1 << 18;
 }
 
 /// A kind of node, with what it may be.
@@ -61,6 +63,8 @@ impl KindFacts {
             (bits::NAMED, node.is_named()),
             (bits::SEALED, language.scopes.sealed.contains(&name)),
             (bits::TEMPLATE, is_template(language, name)),
+            (bits::SYMBOL, language.words.symbols.iter().any(|s| s.kind == name)),
+            (bits::BRINGS, !types.brings.is_empty() && types.hints.call.0 == name),
         ];
         let bits = all.iter().filter(|b| b.1).fold(bits::KNOWN, |sum, b| sum | b.0);
         Self { name, bits }

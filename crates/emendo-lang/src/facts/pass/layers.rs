@@ -79,6 +79,7 @@ impl Pass<'_> {
             span: span(node),
             parent: Some(sees),
             around: Some(around),
+            walled: self.language.scopes.walls.contains(&node.kind()),
             bindings: Vec::new(),
         };
         self.facts.scopes.push(scope);

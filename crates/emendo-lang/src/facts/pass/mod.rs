@@ -48,7 +48,13 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         templates: Vec::new(),
         docs: Vec::new(),
         quoted: FxHashSet::default(),
-        scopes: vec![Scope { span: whole, parent: None, around: None, bindings: Vec::new() }],
+        scopes: vec![Scope {
+            span: whole,
+            parent: None,
+            around: None,
+            walled: false,
+            bindings: Vec::new(),
+        }],
         words: FxHashMap::default(),
         places: crate::facts::lookups::Lookups::default(),
         level: std::sync::OnceLock::new(),
@@ -192,6 +198,12 @@ impl Pass<'_> {
         }
         if known.is(bits::MEMBER) {
             self.members(node, kind);
+        }
+        if known.is(bits::SYMBOL) {
+            self.symbol(node, kind);
+        }
+        if known.is(bits::BRINGS) {
+            self.brings(node);
         }
         if node.child_count() == 0 {
             if opens {

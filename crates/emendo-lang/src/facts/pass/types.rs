@@ -28,8 +28,39 @@ impl Pass<'_> {
         let Some(name) = head else { return false };
         let outer = self.types.last().map(|t| self.facts.types[*t].path.clone());
         let mut path = outer.filter(|_| !rule.extends).unwrap_or_default();
-        path.push(clean(span(name).of(self.text)));
-        self.open_type(rule, node, span(name), path)
+        let (written, at) = (clean(span(name).of(self.text)), self.own_part(name));
+        let separator = self.language.names.separator;
+        match written.strip_prefix(separator).filter(|_| self.language.names.nesting) {
+            Some(outermost) => path = vec![outermost.to_owned()],
+            None => path.push(written),
+        }
+        self.open_type(rule, node, at, path)
+    }
+
+    /// The place of a type's own name in a longer one that leads to it.
+    fn own_part(&self, name: Node<'_>) -> Span {
+        let leads = self.language.names.nesting && self.language.words.paths.contains(&name.kind());
+        span(name.child_by_field_name("name").filter(|_| leads).unwrap_or(name))
+    }
+
+    /// Types that a call in the body of the innermost type makes it be built on.
+    pub(super) fn brings(&mut self, node: Node<'_>) {
+        let own = &self.language.declares;
+        let scope = self.parents.iter().rev().find(|p| p.opened);
+        let in_body = scope.is_some_and(|p| p.is_type || own.statics.contains(&p.kind));
+        let Some(of) = self.types.last().copied().filter(|_| in_body) else { return };
+        let named = |n: &Node<'_>| own.brings.contains(&span(*n).of(self.text));
+        let bare = self.language.words.call(node.kind()).is_none_or(|s| part(node, s.1).is_none());
+        if !bare || self.field(node, own.hints.call.1).filter(named).is_none() {
+            return;
+        }
+        let lists = self.language.typing.calls.arguments.lists;
+        let list = children(node).into_iter().find(|c| lists.contains(&c.kind()));
+        for one in list.map_or_else(Vec::new, children) {
+            if let Some(path) = type_head(self.language, one, self.text) {
+                self.facts.types[of].supers.push((path, span(one)));
+            }
+        }
     }
 
     fn open_type(&mut self, rule: &TypeRule, node: Node<'_>, at: Span, path: Vec<String>) -> bool {

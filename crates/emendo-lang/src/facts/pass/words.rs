@@ -7,7 +7,7 @@ use crate::facts::Word;
 use crate::facts::pass::hints::{core_of, within};
 use crate::facts::pass::kinds::{KindFacts, bits};
 use crate::facts::pass::{Above, KEY_REACH, Pass};
-use crate::language::Space;
+use crate::language::{Space, SymbolOf};
 use crate::tree::{at_place, part, span, token_before, token_texts};
 
 impl Pass<'_> {
@@ -62,6 +62,57 @@ impl Pass<'_> {
             let path_start = span.start;
             let word = Word { span, space: Space::Value, path_start, receiver: None, key: false };
             self.push(span.of(self.text), word);
+        }
+    }
+
+    /// A word that names a member by its name alone, as the argument of a call.
+    pub(crate) fn symbol(&mut self, node: Node<'_>, kind: &str) {
+        let lists = self.language.typing.calls.arguments.lists;
+        let Some(list) = node.parent() else { return };
+        let at = Span::new(node.start_byte() + 1, node.end_byte().max(node.start_byte() + 1));
+        let word =
+            |space, receiver, key| Word { span: at, space, path_start: at.start, receiver, key };
+        if !lists.contains(&list.kind()) {
+            // Handed on as what is done with each of several.
+            let passed = self
+                .language
+                .typing
+                .gives(list.kind())
+                .is_some_and(|_| list.parent().is_some_and(|p| lists.contains(&p.kind())));
+            if passed && self.language.compare.spreads.contains(&list.kind()) && !self.outline {
+                let word = word(Space::Member, Some(span(list)), false);
+                self.push(at.of(self.text), word);
+            }
+            return;
+        }
+        let Some(call) = list.parent() else { return };
+        let split = self.language.words.call(call.kind());
+        let Some((receiver, name)) = split.and_then(|s| Some((part(call, s.1), part(call, s.2)?)))
+        else {
+            return;
+        };
+        let name = span(name).of(self.text);
+        let mut rules = self.language.words.symbols.iter();
+        let Some(rule) = rules.find(|r| r.kind == kind && r.calls.contains(&name)) else { return };
+        let own = receiver.is_none() && self.types.last().is_some();
+        let first = list.named_child(0).is_some_and(|f| f.id() == node.id());
+        let word = match rule.of {
+            SymbolOf::Declared | SymbolOf::Variable if own => {
+                self.member(at.of(self.text).to_owned(), at, Space::Value, None);
+                word(Space::Declared, None, false)
+            }
+            SymbolOf::Own if own => {
+                let of = self.types.last().map(|t| self.facts.types[*t].at);
+                word(Space::Member, of, true)
+            }
+            SymbolOf::Receiver if first => match receiver {
+                Some(r) => word(Space::Member, Some(span(r)), false),
+                None => word(Space::Value, None, false),
+            },
+            _ => return,
+        };
+        if !self.outline {
+            self.push(at.of(self.text), word);
         }
     }
 
@@ -154,6 +205,11 @@ impl Pass<'_> {
         {
             space = Space::Member;
         }
+        // Whatever stands between: what is called on something is a member of that.
+        let called = self.language.words.call(parent).is_some_and(|s| s.2 == field());
+        if called && self.parents.last().is_some_and(|p| p.last.is_some()) {
+            space = Space::Member;
+        }
         if self.language.words.types_after.contains(&token) {
             space = Space::Type;
         }
@@ -165,7 +221,7 @@ impl Pass<'_> {
         if space == Space::Member && self.language.words.runs.contains(&parent) {
             path_start = self.run_start(node);
         }
-        if self.language.names.rooted && self.language.words.paths.contains(&parent) {
+        if self.language.names.whole_paths() && self.language.words.paths.contains(&parent) {
             (path_start, space) = self.in_rooted_path(node, space);
         }
         let mut receiver = None;

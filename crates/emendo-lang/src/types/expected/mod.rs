@@ -228,6 +228,9 @@ impl<'a> Resolver<'a> {
             let lambda = one.lambda.iter().map(|t| t.filled(&given, None)).collect();
             return Some((ty.filled(&given, None), lambda, says));
         }
+        if let Some(told) = self.expected_block(child, up) {
+            return Some(told);
+        }
         // The value of what is declared with a type.
         for rule in self.language.typing.intros_of(up.kind()).filter(|r| !r.ty.is_empty()) {
             let holder = in_field(up, rule.ty);
@@ -246,6 +249,23 @@ impl<'a> Resolver<'a> {
             }
         }
         self.expected_of_part(child, up)
+    }
+
+    /// The type of a function that stands behind the arguments of a call.
+    fn expected_block(&self, block: Node<'a>, call: Node<'a>) -> Option<(Ty, Vec<Ty>, Certainty)> {
+        let field = Some(self.language.typing.calls.block).filter(|f| !f.is_empty())?;
+        if in_field(call, field)?.id() != block.id() {
+            return None;
+        }
+        let (known, of) = self.callee(call)?;
+        let taken = |m: &crate::ty::MemberType| {
+            let last = m.params.as_ref()?.last()?;
+            matches!(last.ty, Ty::Function { .. }).then(|| last.ty.clone())
+        };
+        let (one, ty) = known.all.iter().find_map(|m| Some((m, taken(m)?)))?;
+        let says = of.min(known.says).min(one.says);
+        let given = self.given_by(one, call, false);
+        Some((ty.filled(&given, None), Vec::new(), says))
     }
 
     /// An object whose type is left out, because it is expected.
