@@ -160,6 +160,7 @@ impl Targets {
                 hits.push(Hit { word, row: index, facts, tie, site });
             }
         }
+        self.overridden(p, &mut hits);
         self.made(p, &mut hits);
         hits.sort_by_key(|h| h.word.span.start);
         hits.dedup_by_key(|h| h.word.span);
@@ -247,6 +248,41 @@ impl Targets {
             let facts = std::iter::once(fact).chain(sure).collect();
             hits.push(Hit { word: *word, row: index, facts, tie: Tie::default(), site });
         }
+        for (of, call) in p.resolver.passing_on().into_iter().filter(|_| !maker.is_empty()) {
+            let Some(owner) = of.iter().find(|s| owners.contains(s)) else { continue };
+            let span = Span { start: call.span.start, end: call.list.start };
+            let Some((assigned, sure)) = callable.assign(p, span, &call) else { continue };
+            let text = format!("a `{}` is made here", language.names.last(owner));
+            let fact = Fact { says: Certainty::Certain, text, at: None };
+            let facts = std::iter::once(fact).chain(sure).collect();
+            let word = Word {
+                span,
+                space: Space::Value,
+                path_start: span.start,
+                receiver: None,
+                key: false,
+            };
+            let (tie, site) = (Tie::default(), Site::Call(call, assigned));
+            hits.push(Hit { word, row: index, facts, tie, site });
+        }
+    }
+
+    /// Calls of what a definition overrides, in that definition.
+    fn overridden(&self, p: &Place<'_>, hits: &mut Vec<Hit>) {
+        let mut more = Vec::new();
+        for hit in hits.iter() {
+            let Site::Definition(f) = &hit.site else { continue };
+            for call in p.resolver.calls_of_overridden(f.span) {
+                let span = Span { start: call.span.start, end: call.list.start };
+                let word = Word { span, ..hit.word };
+                let callable = &self.callables[hit.row];
+                let Some((assigned, sure)) = callable.assign(p, span, &call) else { continue };
+                let facts = hit.facts.iter().cloned().chain(sure).collect();
+                let site = Site::Call(call, assigned);
+                more.push(Hit { word, row: hit.row, facts, tie: hit.tie.clone(), site });
+            }
+        }
+        hits.extend(more);
     }
 
     /// True for the symbol of what makes an object of a type.

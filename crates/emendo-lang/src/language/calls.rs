@@ -14,6 +14,8 @@ pub struct Calls {
     pub passing: &'static str,
     /// Types of functions whose parameters are types without names.
     pub function_types: &'static [FunctionTypeRule],
+    /// The word for what a type is built on is called itself, which calls what the function around overrides.
+    pub super_calls: bool,
     /// Field of a function that stands behind the arguments of a call, as one more; empty if there is none.
     pub block: &'static str,
     /// Arguments.
@@ -45,6 +47,7 @@ impl Calls {
         like_type: false,
         passing: "",
         function_types: &[],
+        super_calls: false,
         block: "",
         arguments: ArgumentRule::NONE,
         callees: &[],

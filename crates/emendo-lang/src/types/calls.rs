@@ -12,6 +12,7 @@ use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::tree::{in_field, named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
+use crate::types::sites::CallSite;
 
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -94,7 +95,9 @@ impl<'a> Resolver<'a> {
             let mut out = Argument { name: None, value: whole, whole };
             if whole.kind() == kind && !kind.is_empty() {
                 let key = in_field(whole, name);
-                out.name = key;
+                // A text is no name of a parameter.
+                let text = key.is_some_and(|k| self.language.compare.strings.contains(&k.kind()));
+                out.name = key.filter(|_| !text);
                 let own = in_field(whole, value);
                 if let Some(v) = own.or_else(|| named(whole).into_iter().next_back()) {
                     out.value = v;
@@ -213,6 +216,11 @@ impl<'a> Resolver<'a> {
             (c.end_byte() - c.start_byte() < 16 && word).then_some(text)
         })?;
         let t = self.facts.types_at(call.start_byte() as u32).next()?;
+        if let Some(around) = self.calls_overridden(call)
+            && around != self.language.typing.calls.constructor
+        {
+            return None;
+        }
         // One with a name of its own is a member of that type.
         let constructor = self.language.typing.calls.constructor;
         let function = part(call, self.callee_rule(call)?.function).map(|f| span(f).of(self.text));
@@ -224,6 +232,47 @@ impl<'a> Resolver<'a> {
         } else {
             Some(self.around_type(t))
         }
+    }
+
+    /// The name of the function around a call, where the word for what a type is built on calls what that overrides.
+    pub(crate) fn calls_overridden(&self, call: Node<'a>) -> Option<&'a str> {
+        let calls = &self.language.typing.calls;
+        let rule = self.callee_rule(call).filter(|_| calls.super_calls)?;
+        let function = part(call, rule.function)?;
+        let base = &self.language.declares.hints.base;
+        if in_field(call, rule.object).is_some() || !base.contains(&span(function).of(self.text)) {
+            return None;
+        }
+        let walls = self.language.scopes.walls;
+        let mut node = call.parent();
+        while let Some(n) = node {
+            if walls.contains(&n.kind()) {
+                let rule = calls.functions.iter().find(|f| f.kind == n.kind())?;
+                return in_field(n, rule.name).map(|name| span(name).of(self.text));
+            }
+            node = n.parent();
+        }
+        None
+    }
+
+    /// The calls in a function of what it overrides.
+    pub fn calls_of_overridden(&self, function: Span) -> Vec<CallSite> {
+        let mut out = Vec::new();
+        if !self.language.typing.calls.super_calls {
+            return out;
+        }
+        let (start, end) = (function.start as usize, function.end as usize);
+        let Some(whole) = self.tree.root().descendant_for_byte_range(start, end) else {
+            return out;
+        };
+        let walls = self.language.scopes.walls;
+        crate::tree::walk(whole, |n| {
+            if self.calls_overridden(n).is_some() {
+                out.extend(self.call_of(n));
+            }
+            n.id() == whole.id() || !walls.contains(&n.kind())
+        });
+        out
     }
 
     /// The call whose function is named at a place.
@@ -379,6 +428,11 @@ impl<'a> Resolver<'a> {
         let rule = self.callee_rule(call)?;
         if let Some(of) = self.passed_to(call) {
             return Some((self.maker(&of)?, Certainty::Certain));
+        }
+        if let Some(name) = self.calls_overridden(call) {
+            let t = self.facts.types_at(call.start_byte() as u32).next()?;
+            let known = self.supers_of(t).iter().find_map(|ty| self.member(ty, name))?;
+            return Some((known, Certainty::Certain));
         }
         let function = self.bare(part(call, rule.function)?);
         let object = in_field(call, rule.object);

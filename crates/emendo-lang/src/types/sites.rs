@@ -107,7 +107,7 @@ impl<'a> Resolver<'a> {
         let list = list.or_else(|| named(call).into_iter().find(|n| lists.contains(&n.kind())))?;
         let one = |a: crate::types::calls::Argument<'a>| ArgumentSite {
             span: span(a.whole),
-            name: a.name.map(span),
+            name: a.name.map(|n| self.plain_name(n)),
             value: span(a.value),
             spread: a.is_spread(language),
             effects: self.has_effects(a.value),
@@ -132,6 +132,17 @@ impl<'a> Resolver<'a> {
             arguments,
             unused: unused && (!tail || ended),
         })
+    }
+
+    /// The name of an argument without the sign that it may have.
+    fn plain_name(&self, name: Node<'a>) -> Span {
+        let keyed = self.language.compare.keyed.iter();
+        let plain = |k: &crate::language::Keyed| {
+            let written = span(name).of(self.text);
+            written.len() - k.plain_key(name.kind(), written).len()
+        };
+        let signs = keyed.map(plain).max().unwrap_or(0);
+        Span::new(name.start_byte() + signs, name.end_byte())
     }
 
     /// How many parameters around go on to a call by themselves, those by name left out; none if none do so at all.

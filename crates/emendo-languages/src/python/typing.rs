@@ -243,6 +243,7 @@ const CALLS: Calls = Calls {
     constructor: "__init__",
     maker: "",
     block: "",
+    super_calls: false,
     waiting: Some(Waiting {
         kind: "await",
         before: "await ",

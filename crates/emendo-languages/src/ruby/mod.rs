@@ -255,16 +255,6 @@ const FLOW: Flow = Flow {
         "raise",
     ],
     closes: &["end"],
-    line_bodies: &[
-        "body_statement",
-        "block_body",
-        "program",
-        "then",
-        "else",
-        "do",
-        "ensure",
-        "begin",
-    ],
     ..Flow::NONE
 };
 

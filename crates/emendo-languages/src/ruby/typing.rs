@@ -137,6 +137,7 @@ const CALLS: Calls = Calls {
     constructor: "initialize",
     maker: "new",
     block: "block",
+    super_calls: true,
     packing: &[Packing { word: "named", sign: ": ", taken: Taken::Named(""), ..Packing::NONE }],
     ..Calls::NONE
 };
