@@ -10,6 +10,7 @@ mod remains;
 mod statements;
 mod traced;
 mod uses;
+mod whole;
 
 use std::sync::Arc;
 

@@ -64,11 +64,7 @@ impl SymbolRunner {
             return;
         }
         let last = names.last(new);
-        if word.space == Space::Declared && p.resolver.is_over_variable(word.span) {
-            let say = format!(
-                "`{old}` is declared here over a variable of that name: rename both to `{last}` by hand"
-            );
-            out.notes.push(NoteDraft::new(word.span, say));
+        if self.stays_declared(p, &word, (old, new), out) {
             return;
         }
         let token = |text: &str| Rewritten {
@@ -77,14 +73,20 @@ impl SymbolRunner {
             kept: Vec::new(),
         };
         let hull = path.as_ref().map_or(word.span, |p| whole(p));
-        let written = match &path {
+        let by_whole = path.as_ref().and_then(|path| self.by_whole_path(p, path, (old, new)));
+        let written = match (&path, by_whole) {
+            (_, Some(whole)) => whole,
             _ if self.listed_too(p, &word, last).is_some() => {
                 let splices = self.listed_too(p, &word, last).into_iter().collect();
                 Ok(Rewritten { splices, imports: Vec::new(), kept: Vec::new() })
             }
-            Some(path) if path.len() > 1 && !r.carried => self.respelled(p, &word, path, old, new),
-            Some(_) if single => self.renamed(p, &word, old, new),
-            None if self.through_owner(p, &word, old, new) => self.by_new_owner(p, &word, old, new),
+            (Some(path), _) if path.len() > 1 && !r.carried => {
+                self.respelled(p, &word, path, old, new)
+            }
+            (Some(_), _) if single => self.renamed(p, &word, old, new),
+            (None, _) if self.through_owner(p, &word, old, new) => {
+                self.by_new_owner(p, &word, old, new)
+            }
             _ => {
                 self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last)))
             }
@@ -402,7 +404,11 @@ impl SymbolRunner {
             && let [emendo_text::Part::Text(text)] = splice.parts.as_mut_slice()
             && text != p.text(word.span)
         {
-            *text = format!("{}: {text}", p.text(word.span));
+            // The sign between them may stand there.
+            match p.cx.text[word.span.end as usize..].starts_with(':') {
+                true => *splice = Splice::text(Span::at(word.span.end as usize + 1), format!(" {text}")),
+                false => *text = format!("{}: {text}", p.text(word.span)),
+            }
         }
     }
 

@@ -151,7 +151,7 @@ impl Plan {
             types: asked()
                 .filter(|a| a.asks_declarations)
                 .filter_map(|a| Some((a.language?, &a.symbols)))
-                .filter(|(l, _)| !l.imports.packages.is_empty())
+                .filter(|(l, _)| !l.imports.packages.is_empty() || l.names.nesting)
                 .flat_map(|(l, symbols)| type_names(l, symbols))
                 .collect(),
             packages: asked().flat_map(|a| a.packages.clone()).collect(),

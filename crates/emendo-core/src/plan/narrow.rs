@@ -18,6 +18,8 @@ pub struct Narrow {
     declared: FxHashSet<u32>,
     /// Words in the head of a type that make the file worth a look: types that others are built on.
     headed: FxHashSet<u32>,
+    /// A type may be declared without a word for that before its name.
+    anywhere: bool,
     type_keywords: FxHashSet<&'static [u8]>,
     package_keywords: FxHashSet<&'static [u8]>,
     /// Packages whose being the project's own matters, in segments.
@@ -112,6 +114,7 @@ impl Narrow {
             everything,
             declared,
             headed,
+            anywhere: languages.iter().any(|l| l.names.nesting),
             type_keywords: languages
                 .iter()
                 .flat_map(|l| l.declares.type_keywords)
@@ -141,7 +144,8 @@ impl Narrow {
         while let Some(word) = rest.next() {
             if let Some(id) = self.ids.get(word) {
                 bits[*id as usize / 64] |= 1 << (id % 64);
-                declares |= self.declared.contains(id) && self.type_keywords.contains(before);
+                declares |= self.declared.contains(id)
+                    && (self.anywhere || self.type_keywords.contains(before));
                 declares |= head > 0 && self.headed.contains(id);
             }
             head = if self.type_keywords.contains(word) { HEAD } else { head.saturating_sub(1) };

@@ -404,6 +404,8 @@ pub struct Typing {
     pub truths: &'static [&'static str],
     /// Assigning a variable again changes its type.
     pub reassigned: bool,
+    /// The name of a function by itself is a call of it.
+    pub bare_calls: bool,
     /// Types that the language itself has.
     pub built_in: BuiltIn,
     /// Which way is taken.
@@ -426,6 +428,7 @@ impl Typing {
         comparisons: &[],
         truths: &[],
         reassigned: false,
+        bare_calls: false,
         built_in: BuiltIn::NONE,
         branching: Branching::NONE,
         calls: Calls::NONE,

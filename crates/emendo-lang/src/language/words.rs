@@ -45,6 +45,8 @@ pub struct Words {
     pub member_texts: &'static [(&'static str, &'static [&'static str])],
     /// Where a sign by itself names a member: behind the sign stands its name.
     pub symbols: &'static [SymbolRule],
+    /// Kinds of keys that name a variable of that name too, where nothing stands in a field of what holds them.
+    pub lone_keys: &'static [(&'static str, &'static str)],
     /// Functions whose texts are names of variables.
     pub variable_texts: &'static [&'static str],
     /// Such a text may be a text like any other.
@@ -122,6 +124,13 @@ pub struct DocCode {
 }
 
 impl Words {
+    /// True for a key that has a value of its own, and names nothing else.
+    pub(crate) fn is_plain_key(&self, node: tree_sitter::Node<'_>) -> bool {
+        let rule = self.lone_keys.iter().find(|k| k.0 == node.kind());
+        let holds = |field: &str| node.parent().is_some_and(|p| p.child_by_field_name(field).is_some());
+        rule.is_some_and(|(_, field)| holds(field))
+    }
+
     /// How a call of this kind is made up, if its receiver and its name are parts of it.
     pub fn call(&self, kind: &str) -> Option<Split> {
         self.calls.iter().find(|s| s.0 == kind).copied()
@@ -159,6 +168,7 @@ impl Words {
         inline_names: "",
         member_texts: &[],
         symbols: &[],
+        lone_keys: &[],
         variable_texts: &[],
         loose_member_texts: false,
         doc_literals: false,

@@ -108,6 +108,11 @@ impl Resolver<'_> {
         { rules }.any(|r| r.kind == leaf.kind() && r.calls.contains(&name))
     }
 
+    /// True if a member is declared at a place as one of the type itself, where that is told apart.
+    pub fn is_static_at(&self, at: Span) -> bool {
+        self.leaf(at).is_some_and(|l| self.is_static(l))
+    }
+
     /// True for what is declared as a member of the type itself.
     pub(crate) fn is_static(&self, leaf: tree_sitter::Node<'_>) -> bool {
         let own = &self.language.declares;

@@ -249,7 +249,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// What calling a name gives.
-    fn called_name(&self, function: Node<'a>, call: Node<'a>) -> Option<TypeAnswer> {
+    pub(super) fn called_name(&self, function: Node<'a>, call: Node<'a>) -> Option<TypeAnswer> {
         let names = &self.language.names;
         let at = function.start_byte() as u32;
         let name = span(function).of(self.text);

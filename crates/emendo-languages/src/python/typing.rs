@@ -88,6 +88,7 @@ pub(crate) const TYPING: Typing = Typing {
     type_params: &["type_parameter"],
     param_bases: &["Generic", "Protocol"],
     reassigned: true,
+    bare_calls: false,
     branching: BRANCHING,
     calls: CALLS,
     ..Typing::NONE

@@ -12,7 +12,9 @@ pub(crate) const WORDS: Words = Words {
         ("instance_variable", Space::Value),
         ("class_variable", Space::Value),
         ("global_variable", Space::Value),
+        ("hash_key_symbol", Space::Value),
     ],
+    lone_keys: &[("hash_key_symbol", "value")],
     paths: &["scope_resolution"],
     positions: &[
         ("scope_resolution", "name", Space::Type),
@@ -90,9 +92,15 @@ pub(crate) const SCOPES: Scopes = Scopes {
         apart("operator_assignment", "left", Reach::Onwards),
         apart("for", "pattern", Reach::Onwards),
         apart("exception_variable", "", Reach::Onwards),
-        apart("method_parameters", "", Reach::Scope),
-        apart("block_parameters", "", Reach::Scope),
-        apart("lambda_parameters", "", Reach::Scope),
+        among("method_parameters"),
+        among("block_parameters"),
+        among("lambda_parameters"),
+        among("destructured_parameter"),
+        bind("keyword_parameter", "name", Space::Value, Reach::Scope),
+        bind("optional_parameter", "name", Space::Value, Reach::Scope),
+        bind("splat_parameter", "name", Space::Value, Reach::Scope),
+        bind("hash_splat_parameter", "name", Space::Value, Reach::Scope),
+        bind("block_parameter", "name", Space::Value, Reach::Scope),
         apart("in_clause", "pattern", Reach::Onwards),
         apart("match_pattern", "pattern", Reach::Onwards),
         apart("test_pattern", "pattern", Reach::Onwards),
@@ -100,7 +108,6 @@ pub(crate) const SCOPES: Scopes = Scopes {
     pattern_skips: &[
         ("call", ""),
         ("element_reference", ""),
-        ("", "value"),
         ("scope_resolution", ""),
         ("constant", ""),
         ("variable_reference_pattern", ""),
@@ -112,6 +119,11 @@ pub(crate) const SCOPES: Scopes = Scopes {
     sealed: &["argument_list", "string", "array", "heredoc_body"],
     ..Scopes::NONE
 };
+
+/// Parameters by their names alone.
+const fn among(kind: &'static str) -> Binding {
+    Binding { child: "identifier", ..bind(kind, "", Space::Value, Reach::Scope) }
+}
 
 /// Variables, alone or where a value is taken apart.
 const fn apart(kind: &'static str, field: &'static str, reach: Reach) -> Binding {
@@ -132,6 +144,7 @@ pub(crate) const DECLARES: Declares = Declares {
     brings: &["include", "prepend", "extend"],
     brings_itself: &["extend", "module_function"],
     statics: &["singleton_method", "singleton_class"],
+    short_values: &["hash_key_symbol"],
     values: &[("assignment", "right"), ("operator_assignment", "right")],
     hints: Hints {
         call: ("call", "method"),

@@ -252,7 +252,8 @@ impl Pass<'_> {
                 if skipped || path && node.named_child_count() > 1 {
                     return false;
                 }
-                if self.language.words.kinds.iter().any(|(k, _)| *k == node.kind()) {
+                let words = &self.language.words;
+                if words.kinds.iter().any(|(k, _)| *k == node.kind()) && !words.is_plain_key(node) {
                     out.push(node);
                 }
                 true

@@ -180,6 +180,9 @@ impl Pass<'_> {
         if !kind.is(bits::WORD) {
             return token;
         }
+        if self.language.words.is_plain_key(node) {
+            return token;
+        }
         let at = span(node);
         let Some((_, space)) = self.language.words.kinds.iter().find(|(k, _)| *k == kind.name)
         else {

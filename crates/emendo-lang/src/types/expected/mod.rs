@@ -262,6 +262,11 @@ impl<'a> Resolver<'a> {
             let last = m.params.as_ref()?.last()?;
             matches!(last.ty, Ty::Function { .. }).then(|| last.ty.clone())
         };
+        let told = known.all.iter().find(|m| !m.lambda.is_empty());
+        if let Some(one) = told {
+            let says = of.min(known.says).min(one.says);
+            return Some((Ty::Unknown, one.lambda.clone(), says));
+        }
         let (one, ty) = known.all.iter().find_map(|m| Some((m, taken(m)?)))?;
         let says = of.min(known.says).min(one.says);
         let given = self.given_by(one, call, false);

@@ -32,6 +32,9 @@ impl<'a> Resolver<'a> {
             if let Some(told) = self.narrowed(node, name) {
                 return Some(told);
             }
+            if let Some(told) = self.called_by_name(name, node) {
+                return told;
+            }
             let mark = names.variable_mark;
             let marked = self.text[..node.start_byte()].ends_with(mark);
             if let Some(own) = self.variable_at(name, at).filter(|_| marked) {
@@ -50,6 +53,23 @@ impl<'a> Resolver<'a> {
             return None;
         }
         self.meaning(&path, at)
+    }
+
+    /// What a function gives whose name by itself calls it; the outer none for what is no such function.
+    fn called_by_name(&self, name: &str, node: Node<'a>) -> Option<Option<TypeAnswer>> {
+        let at = node.start_byte() as u32;
+        if !self.language.typing.bare_calls
+            || !name.starts_with(|c: char| c.is_lowercase() || c == '_')
+        {
+            return None;
+        }
+        match self.variable_at(name, at) {
+            Some(own) => {
+                let rule = self.introduced(own.at)?.2;
+                (rule.origin == Origin::Function).then(|| self.called_name(node, node))
+            }
+            None => Some(Some(self.called_name(node, node)?)),
+        }
     }
 
     /// The variable of a name that is visible at a place, unless an import makes the name known.
