@@ -1,7 +1,7 @@
 //! Files that are called after a type: they move when it gets another name.
 
 use emendo_lang::{Certainty, Fact, Files, Language, Project as _};
-use emendo_text::{Digest, RelPath};
+use emendo_text::{Digest, Filter, RelPath};
 
 use crate::contract::{FileMove, FileOp, PathChanges, PathRule, PathsCx};
 use crate::file::mend::{RenamedType, ServiceMender, is_service};
@@ -56,6 +56,9 @@ impl TypeFileRule {
     /// Where the file of a type lies when that is called otherwise.
     fn target(&self, path: &RelPath, r: &Named, files: &dyn Files) -> Option<RelPath> {
         let names = &self.language.names;
+        if names.files.is_some_and(|f| f.small) {
+            return self.small_target(path, r);
+        }
         let (old, new) = (names.last(&r.old), names.last(&r.new));
         let rest = path.name().strip_prefix(old)?;
         if !rest.starts_with('.') {
@@ -82,6 +85,44 @@ impl TypeFileRule {
         };
         let lead = if folder.is_empty() { String::new() } else { format!("{folder}/") };
         RelPath::new(&format!("{lead}{new}{rest}")).ok()
+    }
+}
+
+impl TypeFileRule {
+    /// The same where files and folders are called after the whole name, in small letters.
+    fn small_target(&self, path: &RelPath, r: &Named) -> Option<RelPath> {
+        let names = &self.language.names;
+        if names.parent(&r.old) != names.parent(&r.new) {
+            // No rule writes the declaration elsewhere.
+            return None;
+        }
+        let lead = small_lead(self.language, path, &r.old)?;
+        let (_, ending) = path.name().split_once('.')?;
+        RelPath::new(&format!("{lead}{}.{ending}", small_path(self.language, &r.new))).ok()
+    }
+}
+
+/// The path of a type's file in small letters, by its whole name.
+fn small_path(language: &Language, symbol: &str) -> String {
+    let all = language.names.segments(symbol).into_iter().map(|s| Filter::Snake.apply(s));
+    all.collect::<Vec<_>>().join("/")
+}
+
+/// What stands before that in the path of a file that is called so.
+fn small_lead<'p>(language: &Language, path: &'p RelPath, symbol: &str) -> Option<&'p str> {
+    let (name, _) = path.name().split_once('.')?;
+    let whole = path.as_str();
+    let stem = &whole[..whole.len() - path.name().len() + name.len()];
+    let lead = stem.strip_suffix(&small_path(language, symbol))?;
+    (lead.is_empty() || lead.ends_with('/')).then_some(lead)
+}
+
+/// True for a file that is called after a type.
+pub(super) fn called_after(language: &Language, path: &RelPath, symbol: &str) -> bool {
+    match language.names.files {
+        Some(rule) if rule.small => small_lead(language, path, symbol).is_some(),
+        Some(_) => path.name().split('.').next() == Some(language.names.last(symbol)),
+        None => false,
     }
 }
 

@@ -5,6 +5,7 @@ use emendo_text::{Digest, RelPath, Span};
 
 use crate::contract::{Found, NoteDraft, SymbolKind, Tie};
 use crate::meaning::{Place, SymbolRunner};
+use crate::symbol::files::called_after;
 
 /// How a declaration of the project's own comes to where its new name says.
 enum Leaving {
@@ -158,8 +159,6 @@ impl SymbolRunner {
 
     /// True for the file of a type that is called like it.
     pub(super) fn is_called_after(&self, symbol: &str, path: &RelPath) -> bool {
-        let names = &self.rows.language.names;
-        let stem = path.name().split('.').next();
-        self.moves_files && names.files.is_some() && stem == Some(names.last(symbol))
+        self.moves_files && called_after(self.rows.language, path, symbol)
     }
 }

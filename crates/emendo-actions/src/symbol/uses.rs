@@ -406,7 +406,9 @@ impl SymbolRunner {
         {
             // The sign between them may stand there.
             match p.cx.text[word.span.end as usize..].starts_with(':') {
-                true => *splice = Splice::text(Span::at(word.span.end as usize + 1), format!(" {text}")),
+                true => {
+                    *splice = Splice::text(Span::at(word.span.end as usize + 1), format!(" {text}"))
+                }
                 false => *text = format!("{}: {text}", p.text(word.span)),
             }
         }

@@ -231,8 +231,9 @@ pub const HOSTS: &[Host] = &[
         extensions: &["erb", "rhtml"],
         code: &[
             code("<%#", "%>", Role::Comment),
-            code("<%=", "%>", Role::Gives),
-            code("<%", "%>", Role::Controls),
+            code("<%=", "%>", Role::Gives).holds("rb"),
+            code("<%-", "%>", Role::Controls).holds("rb"),
+            code("<%", "%>", Role::Controls).holds("rb"),
         ],
         ..HTML
     },

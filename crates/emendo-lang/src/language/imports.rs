@@ -70,6 +70,8 @@ impl Imports {
 pub struct Exports {
     /// What stands before the name of a module that is loaded by a string.
     pub loads: &'static [&'static str],
+    /// The same where the path is one from the folder of the file itself.
+    pub loads_near: &'static [&'static str],
     /// Text by which a file shows that it may pass names on to others.
     pub passing: &'static [&'static str],
     /// All names at the top of a file are seen by other files, imported ones too.
@@ -90,6 +92,7 @@ impl Exports {
     /// Nothing of it.
     pub const NONE: Self = Self {
         loads: &[],
+        loads_near: &[],
         passing: &[],
         exports_all: false,
         export_kinds: &[],

@@ -82,6 +82,8 @@ pub enum SymbolOf {
     Variable,
     /// One of the type around.
     Own,
+    /// A type, as a name that stands there.
+    Constant,
     /// One of what the call is sent to; the first argument alone names it.
     Receiver,
 }
@@ -127,7 +129,8 @@ impl Words {
     /// True for a key that has a value of its own, and names nothing else.
     pub(crate) fn is_plain_key(&self, node: tree_sitter::Node<'_>) -> bool {
         let rule = self.lone_keys.iter().find(|k| k.0 == node.kind());
-        let holds = |field: &str| node.parent().is_some_and(|p| p.child_by_field_name(field).is_some());
+        let holds =
+            |field: &str| node.parent().is_some_and(|p| p.child_by_field_name(field).is_some());
         rule.is_some_and(|(_, field)| holds(field))
     }
 

@@ -25,7 +25,12 @@ pub(super) const RUBY: Language = Language {
     names: NAMES,
     words: WORDS,
     scopes: SCOPES,
-    exports: Exports { exports_all: true, ..Exports::NONE },
+    exports: Exports {
+        exports_all: true,
+        loads: &["require", "autoload", "load", "require_dependency"],
+        loads_near: &["require_relative"],
+        ..Exports::NONE
+    },
     declares: DECLARES,
     typing: TYPING,
     ..Language::new("ruby", "Ruby", Grammar::new(ENDINGS, || &GRAMMAR, SAMPLE))

@@ -43,6 +43,7 @@ pub(crate) const WORDS: Words = Words {
         SymbolRule { kind: "simple_symbol", calls: ATTRIBUTES, of: SymbolOf::Variable },
         SymbolRule { kind: "simple_symbol", calls: &["define_method"], of: SymbolOf::Declared },
         SymbolRule { kind: "simple_symbol", calls: OWN_NAMES, of: SymbolOf::Own },
+        SymbolRule { kind: "simple_symbol", calls: CONSTANTS, of: SymbolOf::Constant },
         SymbolRule { kind: "simple_symbol", calls: SENT_NAMES, of: SymbolOf::Receiver },
     ],
     ..Words::NONE
@@ -65,6 +66,9 @@ const OWN_NAMES: &[&str] = &[
     "instance_method",
     "ruby2_keywords",
 ];
+
+/// Calls whose first symbol names a constant.
+const CONSTANTS: &[&str] = &["autoload", "private_constant", "const_get", "deprecate_constant"];
 
 /// Calls whose first symbol names a member of what they are sent to.
 const SENT_NAMES: &[&str] =

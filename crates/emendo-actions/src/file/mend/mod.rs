@@ -1,6 +1,7 @@
 //! References to files that move: what mends them, a language or a format each.
 
 mod links;
+mod loads;
 mod modules;
 mod moved;
 mod services;
@@ -13,6 +14,7 @@ use emendo_text::RelPath;
 
 use self::links::LinkMender;
 pub(crate) use self::links::below;
+use self::loads::LoadMender;
 use self::modules::ModuleMender;
 pub(crate) use self::modules::spelled;
 use self::moved::ModuleMove;
@@ -72,6 +74,11 @@ pub fn menders(tables: &Arc<Tables>, moves: &Moves, project: &Index) -> Mended {
                 out.users.extend(parents.filter_map(|p| (modules.file)(&p, files)));
             }
             out.menders.push(Box::new(ModuleMender::new(language, modules, own, tables)));
+        } else if language.names.files.is_some_and(|f| f.small) {
+            let own = moved(moves).any(|(m, to)| claims(&m.path) && claims(to));
+            if own {
+                out.menders.push(Box::new(LoadMender::new(language)));
+            }
         } else if language.names.files.is_some_and(|f| f.folders) {
             let own: Vec<(&FileMove, &RelPath)> =
                 moved(moves).filter(|(m, to)| claims(&m.path) && claims(to)).collect();

@@ -105,6 +105,7 @@ impl Pass<'_> {
                 let of = self.types.last().map(|t| self.facts.types[*t].at);
                 word(Space::Member, of, true)
             }
+            SymbolOf::Constant if first => word(Space::Type, None, false),
             SymbolOf::Receiver if first => match receiver {
                 Some(r) => word(Space::Member, Some(span(r)), false),
                 None => word(Space::Value, None, false),
