@@ -95,6 +95,8 @@ pub struct Match {
     pub(crate) token_of: Vec<Option<Span>>,
     /// Type arguments that the pattern leaves out.
     pub(crate) type_arguments: Vec<Span>,
+    /// Brackets around a list that the pattern leaves out.
+    pub(crate) brackets: Vec<(Span, Span)>,
     /// The slots, named groups among them.
     pub slots: Vec<Bound>,
     /// Slots out of which something was collected, and that still hold something.

@@ -59,6 +59,7 @@ pub fn faults(
         let why = "a line would end in the middle of a statement".to_owned();
         out.push(Fault { at, why });
     }
+    out.extend(out_of_order(language, tree, text, changed));
     if !declares.is_empty() || imports {
         let facts = FileFacts::read(language, tree, text);
         let around =
@@ -83,6 +84,34 @@ fn hole(language: &Language, node: Node<'_>, out: &mut Vec<Fault>) {
             out.push(Fault { at: span(w[1]), why });
         }
     }
+}
+
+/// What stands on one line in another order than its texts below that.
+fn out_of_order(language: &Language, tree: &Tree, text: &str, changed: &[Span]) -> Option<Fault> {
+    let (begins, ends) = language.flow.below;
+    if begins.is_empty() {
+        return None;
+    }
+    let (mut signs, mut closed): (Vec<Span>, Vec<&str>) = (Vec::new(), Vec::new());
+    walk(tree.root(), |n| {
+        if n.kind() == begins {
+            signs.push(span(n));
+        } else if n.kind() == ends {
+            closed.push(span(n).of(text).trim());
+        }
+        true
+    });
+    let word = |s: &Span| {
+        let sign = s.of(text).trim_start_matches(['<', '~', '-']);
+        sign.trim_matches(['"', '\'', '`'])
+    };
+    let wrong = (0..signs.len()).find(|i| closed.get(*i) != Some(&word(&signs[*i])))?;
+    // A text in another reads as if it were behind it; only what was written now is told of.
+    let at = signs[wrong];
+    let line = |p: u32| text[..p as usize].matches('\n').count();
+    let here =
+        changed.iter().any(|c| line(c.start) <= line(at.start) && line(at.start) <= line(c.end));
+    here.then(|| Fault { at, why: "a text below would belong to another".to_owned() })
 }
 
 /// Code that was written where it is only text: it would have to begin otherwise to be code there.

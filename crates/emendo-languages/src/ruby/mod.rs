@@ -44,6 +44,7 @@ const STRINGS: &[&str] = &["string", "bare_string", "subshell"];
 
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
+    bare_bodies: &["argument_list", "block_body", "body_statement", "then", "do", "else"],
     placeholders: &[
         Placeholder { before: "", after: "", capital: false, also: false },
         Placeholder { before: "", after: "", capital: true, also: false },
@@ -57,7 +58,6 @@ const FRAGMENTS: Fragments = Fragments {
     forms: &[
         ("number", &["integer", "float", "rational", "complex"]),
         ("string", &["string", "chained_string", "heredoc_beginning"]),
-        ("symbol", SYMBOLS),
         ("boolean", &["true", "false"]),
         ("null", &["nil"]),
         (
@@ -81,8 +81,6 @@ const FRAGMENTS: Fragments = Fragments {
     ],
     ..Fragments::NONE
 };
-
-const SYMBOLS: &[&str] = &["simple_symbol", "delimited_symbol"];
 
 /// A key that is a symbol by itself.
 const SIGNED: (&str, &str, &str) = ("simple_symbol", ":", "=>");
@@ -109,6 +107,7 @@ const COMPARE: Compare = Compare {
         ("argument_list", &["(", ")"]),
         ("method_parameters", &["(", ")"]),
         ("lambda_parameters", &["(", ")"]),
+        ("block_parameters", &["|", "|"]),
         ("block", &["{", "}", "do", "end"]),
         ("do_block", &["{", "}", "do", "end"]),
     ],
@@ -177,7 +176,6 @@ const WRITING: Writing = Writing {
         "if_modifier",
         "unless_modifier",
         "rescue_modifier",
-        "lambda",
     ],
     binding: &[
         ("conditional", ""),
@@ -260,6 +258,7 @@ const FLOW: Flow = Flow {
         "raise",
     ],
     closes: &["end"],
+    below: ("heredoc_beginning", "heredoc_end"),
     ..Flow::NONE
 };
 

@@ -38,6 +38,7 @@ impl<'t> Matcher<'_, 't> {
                     return true;
                 }
                 (true, false) if close.is_some() => {
+                    self.state.brackets.extend(open_at.zip(close));
                     items.pop();
                     items.remove(0);
                 }

@@ -19,7 +19,7 @@ use tree_sitter::Node;
 
 use crate::compare::keyed::is_text_key;
 use crate::found::{Bound, Match, NameUse};
-use crate::model::{HERE, Inner, PNode, Pattern, PatternToken, Reading};
+use crate::model::{HERE, Inner, Key, PNode, Pattern, PatternToken, Reading};
 
 /// Comparisons allowed for one place; only several list slots in a row ever come near.
 const BUDGET: usize = 200_000;
@@ -66,6 +66,8 @@ pub(super) struct State {
     pub(super) slots: Vec<(usize, Bound)>,
     /// Type arguments that the pattern leaves out.
     pub(super) type_arguments: Vec<Span>,
+    /// Brackets around a list that the pattern leaves out.
+    pub(super) brackets: Vec<(Span, Span)>,
     groups: Vec<Bound>,
     pub(super) facts: Vec<Fact>,
     names: Vec<NameUse>,
@@ -360,6 +362,12 @@ impl<'p, 't> Matcher<'p, 't> {
         word(kind) && word(node.kind())
     }
 
+    /// True for a token of the pattern that code may leave out.
+    fn is_optional(&self, token: usize) -> bool {
+        let optional = self.language().compare.optional;
+        matches!(self.reading_key(token), Key::Text(t) if optional.contains(&t.as_str()))
+    }
+
     /// Needless parentheses.
     fn unwrapped(&mut self, p: &PNode, node: Node<'t>) -> bool {
         let kind = self.language().compare.parenthesized;
@@ -411,6 +419,8 @@ impl<'p, 't> Matcher<'p, 't> {
                 self.separators(inner, node, &items, &used);
             } else if patterns.len() == inner.children.len() {
                 self.separators(inner, node, &items, &used);
+            } else if inner.separators.iter().all(|s| self.is_optional(s.1)) {
+                self.separators(inner, node, &items, &[]);
             }
             return true;
         }

@@ -170,6 +170,10 @@ impl<'p, 't> Matcher<'p, 't> {
             if names.last(s) != last || owner.is_empty() {
                 return None;
             }
+            let itself = names.of_type_itself(s);
+            if itself.is_some_and(|itself| self.resolver.is_on_other_side(word, itself)) {
+                return None;
+            }
             match self.resolver.member_of(word, self.text, &|o| o == owner, &[]) {
                 emendo_lang::Owner::Is(facts) => Some((facts.into_iter().next()?, s.to_owned())),
                 _ => None,

@@ -232,6 +232,7 @@ impl<'p, 't> Matcher<'p, 't> {
             span: at,
             token_of: self.state.tokens,
             type_arguments: self.state.type_arguments,
+            brackets: self.state.brackets,
             slots,
             facts: self.state.facts,
             open,

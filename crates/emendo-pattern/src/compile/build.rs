@@ -261,6 +261,9 @@ impl<'a> Build<'a, '_> {
         if self.compiler.language.words.paths.contains(&node.kind()) {
             return Some(Space::Value);
         }
+        if self.compiler.language.words.is_plain_key(node) {
+            return None;
+        }
         let (_, space) =
             self.compiler.language.words.kinds.iter().find(|(k, _)| *k == node.kind())?;
         let position = self

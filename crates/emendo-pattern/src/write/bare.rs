@@ -3,8 +3,10 @@
 use emendo_lang::language::Language;
 
 use crate::found::Match;
-use crate::model::{Key, PNode, PToken, PatternToken, tokens_of};
+use crate::model::{Key, PNode, PToken, PatternToken, TextPiece, tokens_of};
+use crate::write::tokens::{NewToken, OldToken};
 use crate::write::writer::Writer;
+use crate::written::Unresolved;
 
 /// Leaves the brackets of lists unwritten that the file does without: of what `new` ends in, of the heads of declarations, and
 /// of lists in which nothing is written. Gives the tokens that come first in a list then.
@@ -12,7 +14,7 @@ pub(super) fn bare_lists(
     language: &Language,
     m: &Match,
     (old, new): (&[PNode], &[PNode]),
-    tokens: &[PToken],
+    (tokens, text): (&[PToken], &str),
     dropped: &mut [bool],
 ) -> Vec<usize> {
     let (mut had, mut has) = (Vec::new(), Vec::new());
@@ -43,14 +45,49 @@ pub(super) fn bare_lists(
         let ends = is(last.0, old) && is(last.1, new);
         let head = !language.typing.calls.arguments.lists.contains(&new.kind);
         // What begins with a bracket would be read as another thing.
-        let first = &tokens[inner.start].key;
-        let opens = matches!(first, Key::Text(t) if ["(", "{", "["].contains(&t.as_str()));
+        let first = match &tokens[inner.start].key {
+            Key::Text(t) => t.as_str(),
+            Key::Slot(name, _) => m.slot(name).map_or("", |b| b.span.of(text)),
+            _ => "",
+        };
+        let opens = first.starts_with(['(', '{']);
         if (ends || head) && !opens {
             (dropped[written.start], dropped[written.end - 1]) = (true, true);
             out.push(inner.start);
         }
     }
     out
+}
+
+/// A slot that would be a part of a word by itself, and holds no plain one: the reason.
+pub(super) fn no_word(
+    language: &Language,
+    m: &Match,
+    text: &str,
+    (node, tokens): (&PNode, &[PToken]),
+) -> Result<(), Unresolved> {
+    match &node.what {
+        PatternToken::Inner(inner) => {
+            inner.children.iter().try_for_each(|c| no_word(language, m, text, (c, tokens)))
+        }
+        PatternToken::Text(pieces)
+            if language.words.symbols.iter().any(|s| s.kind == node.kind) =>
+        {
+            for piece in &pieces.pieces {
+                let TextPiece::Slot(_, token) = piece else { continue };
+                let Key::Slot(name, _) = &tokens[*token].key else { continue };
+                let Some(bound) = m.slot(name) else { continue };
+                let held = bound.text.as_deref().unwrap_or_else(|| bound.span.of(text));
+                let held = held.trim_end_matches(['?', '!', '=']);
+                let plain = held.chars().all(|c| c.is_alphanumeric() || c == '_');
+                if held.is_empty() || !plain || held.starts_with(|c: char| c.is_ascii_digit()) {
+                    return Err(Unresolved(format!("what `{name}` holds is no plain word")));
+                }
+            }
+            Ok(())
+        }
+        _ => Ok(()),
+    }
 }
 
 /// The lists with brackets that may be left out, in order.
@@ -71,6 +108,31 @@ fn in_brackets(language: &Language, node: &PNode) -> bool {
 }
 
 impl Writer<'_> {
+    /// Brackets of the file around a list that the pattern leaves out: they stay where `new` ends in such a list too.
+    pub(super) fn brackets(&mut self, anchors: &[(usize, usize)]) -> bool {
+        for (open, close) in &self.m.brackets {
+            let first = self.old.iter().position(|t| t.at.start >= open.end);
+            let heir = first.and_then(|f| anchors.iter().find(|(o, _)| *o == f)).map(|a| a.1);
+            let bare = |n: &usize| {
+                let name = n.checked_sub(1).map(|b| &self.new[b].key);
+                let word = matches!(name, Some(Key::Name { .. }))
+                    || matches!(name, Some(Key::Text(t)) if t.ends_with(|c: char| c.is_alphanumeric() || "?!_".contains(c)));
+                word && !self.new[*n].gap.is_empty() && close.end == self.m.span.end
+            };
+            if let Some(n) = heir.filter(bare) {
+                self.new[n].gap.clear();
+                self.new.insert(n, NewToken::separator(Key::Text("(".to_owned())));
+                self.new.push(NewToken::separator(Key::Text(")".to_owned())));
+            }
+            for (at, sign) in [(*open, "("), (*close, ")")] {
+                let place = self.old.partition_point(|t| t.at.start < at.start);
+                let key = Key::Text(sign.to_owned());
+                self.old.insert(place, OldToken { key, at, gap: String::new(), binds: None });
+            }
+        }
+        !self.m.brackets.is_empty()
+    }
+
     /// A new key beside a sign that stays gets the sign before it that goes with that, or loses it.
     pub(super) fn signed_keys(&mut self, anchors: &[(usize, usize)]) {
         let signed = self.language.compare.keyed.iter().map(|k| k.signed);

@@ -9,7 +9,7 @@ use crate::found::{Bound, Match, piece};
 use crate::model::{
     CLAUSE, Key, PNode, PToken, Pattern, PatternToken, Reading, key_of_pattern, tokens_of,
 };
-use crate::write::bare::bare_lists;
+use crate::write::bare::{bare_lists, no_word};
 use crate::write::nest::is_open;
 use crate::written::Unresolved;
 
@@ -84,7 +84,8 @@ pub(super) fn new_tokens(
     build.unwritten(&old.tokens);
     build.left_out_marks(&old.tokens);
     let roots = (old.roots.as_slice(), new.roots.as_slice());
-    let bare = bare_lists(language, m, roots, &new.tokens, &mut build.drop);
+    new.roots.iter().try_for_each(|r| no_word(language, m, text, (r, &new.tokens)))?;
+    let bare = bare_lists(language, m, roots, (&new.tokens, text), &mut build.drop);
     build.empty(&pairs, &old.tokens);
     new.roots.iter().for_each(|r| build.clauses(r));
     build.scattered()?;
@@ -344,7 +345,8 @@ impl Build<'_> {
         let here = |i: usize| self.m.token_of.get(i).copied().flatten().is_some();
         let mut i = 0;
         while i < old.len() {
-            if here(i) || old[i].separator || slot_of(&old[i].key).is_some() {
+            let opens = matches!(&old[i].key, Key::Text(t) if t == "(");
+            if here(i) || old[i].separator || opens || slot_of(&old[i].key).is_some() {
                 i += 1;
                 continue;
             }

@@ -55,7 +55,7 @@ impl<'a> Writer<'a> {
 impl Writer<'_> {
     pub(crate) fn run(&mut self, unit: usize, wrap: Option<Brackets>) {
         let mut anchors = self.anchors();
-        for carry in [Self::question_marks, Self::type_arguments, Self::trailing] {
+        for carry in [Self::brackets, Self::question_marks, Self::type_arguments, Self::trailing] {
             if carry(self, &anchors) {
                 anchors = self.anchors();
             }
