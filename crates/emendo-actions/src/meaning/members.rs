@@ -192,6 +192,12 @@ impl SymbolRunner {
         let text = p.cx.text;
         let rest = &text[word.span.end as usize..];
         let open = rest.len() - rest.trim_start().len();
+        if self.rows.language.typing.bare_calls
+            && (word.space == Space::Declared || !rest.starts_with('('))
+        {
+            // A call without brackets is a read already.
+            return Ok(());
+        }
         if !rest[open..].starts_with('(') {
             return Err("it is named here without a call".into());
         }

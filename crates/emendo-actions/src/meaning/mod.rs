@@ -258,6 +258,7 @@ impl SymbolRunner {
         }
         match p.resolver.member_of(word, p.cx.text, &is_owner, p.cx.packages) {
             Owner::Is(mut facts) => {
+                facts.extend(p.resolver.doubt_of_own(word));
                 let loose = self.rows.language.words.loose_member_texts;
                 if loose && p.code.facts.is_string(word.span) {
                     let text = format!("a text that stands behind it may name `{old}`");

@@ -166,6 +166,8 @@ pub struct FileFacts {
     pub exports: Vec<Export>,
     /// The types that it declares, in order.
     pub types: Vec<TypeDecl>,
+    /// Words that may name a member by their name alone.
+    pub(crate) loose: FxHashSet<Span>,
     /// Literals that stand right before a dot.
     pub(crate) literals: FxHashSet<Span>,
     /// The end of what must stand before imports: a file comment, a documentation string, attributes of the file.

@@ -88,7 +88,7 @@ fn hole(language: &Language, node: Node<'_>, out: &mut Vec<Fault>) {
 
 /// What stands on one line in another order than its texts below that.
 fn out_of_order(language: &Language, tree: &Tree, text: &str, changed: &[Span]) -> Option<Fault> {
-    let (begins, ends) = language.flow.below;
+    let (begins, _, ends) = language.flow.below;
     if begins.is_empty() {
         return None;
     }

@@ -89,6 +89,10 @@ impl KeyRule {
 pub struct Declares {
     /// What declares types.
     pub declared: &'static [TypeRule],
+    /// Calls that make a type which is built on their first argument, as they begin.
+    pub makes_types: &'static [&'static str],
+    /// Calls behind which a function is code in the type that they are called on, or that is their first argument.
+    pub opens_types: &'static [&'static str],
     /// Calls in a type whose arguments are types that it is built on too.
     pub brings: &'static [&'static str],
     /// Those of them that make it have the members of objects of these types itself.
@@ -126,6 +130,8 @@ impl Declares {
     /// Nothing of it.
     pub const NONE: Self = Self {
         declared: &[],
+        makes_types: &[],
+        opens_types: &[],
         brings: &[],
         brings_itself: &[],
         statics: &[],

@@ -28,6 +28,8 @@ pub struct Layer {
 pub struct Grammar {
     /// File name endings, without the dot.
     pub extensions: &'static [&'static str],
+    /// Whole names of files without such an ending.
+    pub names: &'static [&'static str],
     /// Endings of names that are something else, although their last part is one of these.
     pub except: &'static [&'static str],
     /// Endings of another language whose files can be read as this one, where an action asks for it.
@@ -71,6 +73,7 @@ impl Grammar {
     ) -> Self {
         Self {
             extensions,
+            names: &[],
             except: &[],
             also_reads: &[],
             main,

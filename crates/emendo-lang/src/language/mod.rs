@@ -103,7 +103,10 @@ impl Language {
     pub fn claims(&self, path: &RelPath) -> bool {
         match path.read_as() {
             Some(word) => word == self.id,
-            None => !self.excepts(path) && path.extension().is_some_and(|e| self.claims_ending(e)),
+            None => {
+                let ends = || path.extension().is_some_and(|e| self.claims_ending(e));
+                self.grammar.names.contains(&path.name()) || !self.excepts(path) && ends()
+            }
         }
     }
 
@@ -111,7 +114,10 @@ impl Language {
     pub fn reads(&self, path: &RelPath) -> bool {
         match path.read_as() {
             Some(word) => word == self.id,
-            None => !self.excepts(path) && path.extension().is_some_and(|e| self.reads_ending(e)),
+            None => {
+                let ends = || path.extension().is_some_and(|e| self.reads_ending(e));
+                self.grammar.names.contains(&path.name()) || !self.excepts(path) && ends()
+            }
         }
     }
 
@@ -151,6 +157,16 @@ impl Language {
             .find(|g| **g == *own)
             .unwrap_or(main);
         grammar.node_kind_for_id(node.kind_id()).unwrap_or("")
+    }
+
+    /// True for a kind of function.
+    pub fn is_function(&self, kind: &str) -> bool {
+        self.typing.calls.functions.iter().any(|f| f.kind == kind)
+    }
+
+    /// True for a comment, and not for a text that stands below the line which it belongs to.
+    pub fn is_comment(&self, node: tree_sitter::Node<'_>) -> bool {
+        node.is_extra() && (self.flow.below.1.is_empty() || node.kind() != self.flow.below.1)
     }
 
     /// The node itself, or what it wraps without adding anything.

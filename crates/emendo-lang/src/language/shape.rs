@@ -270,9 +270,9 @@ pub struct Flow {
     pub effects: &'static [&'static str],
     /// Kinds of bodies in which the end of a line ends a statement, outside of brackets; empty where line ends mean nothing.
     pub line_bodies: &'static [&'static str],
-    /// The kind of what has its text below its line, in the order in which these stand, and the kind of what ends such a
-    /// text; empty if there is none.
-    pub below: (&'static str, &'static str),
+    /// The kind of what has its text below its line, in the order in which these stand, the kind of such a text, and that
+    /// of its end; empty if there is none.
+    pub below: (&'static str, &'static str, &'static str),
     /// Words that end a body.
     pub closes: &'static [&'static str],
 }
@@ -287,6 +287,6 @@ impl Flow {
         effects: &[],
         line_bodies: &[],
         closes: &[],
-        below: ("", ""),
+        below: ("", "", ""),
     };
 }

@@ -175,17 +175,14 @@ impl<'a> Resolver<'a> {
         }
         whole.extend(declared.path.iter().map(String::as_str));
         if names.nesting
+            && declared.path.len() > 1
             && let Some((head, rest)) =
                 declared.path.last().and_then(|p| p.split_once(names.separator))
         {
             // What leads to it is looked for where it stands.
-            let around = declared.path.len() > 1;
-            let outer = |h: &str| {
-                self.candidates(&[h], Space::Type, declared.span.start.saturating_sub(1))
-                    .into_iter()
-                    .next()
-            };
-            if let Some(head) = outer(head).filter(|_| around) {
+            let before = declared.span.start.saturating_sub(1);
+            let outer = self.candidates(&[head], Space::Type, before).into_iter().next();
+            if let Some(head) = outer {
                 return names.join(&[head.as_str(), rest]);
             }
         }

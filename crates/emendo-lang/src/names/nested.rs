@@ -9,9 +9,26 @@ use crate::resolver::Resolver;
 impl<'a> Resolver<'a> {
     /// The symbols that a path may stand for, the likeliest first, each with what tells so.
     pub(super) fn nested(&self, path: &[&str], at: u32, depth: usize) -> Vec<(String, Fact)> {
+        self.nested_through(path, at, depth, true)
+    }
+
+    /// The same; a single name that is another one for a type stands for that only `through` it.
+    fn nested_through(
+        &self,
+        path: &[&str],
+        at: u32,
+        depth: usize,
+        through: bool,
+    ) -> Vec<(String, Fact)> {
         let names = &self.language.names;
         let Some(first) = path.first().filter(|_| depth > 0) else { return Vec::new() };
         let fact = |says, text| Fact { says, text, at: None };
+        // The name of a declaration means what it declares.
+        let own = self.facts.types_called(first, names).find(|t| t.at.start == at && !t.extends);
+        if let Some(own) = own.filter(|_| path.len() == 1) {
+            let text = format!("`{first}` is declared here");
+            return vec![(self.own_name(own), fact(Certainty::Certain, text))];
+        }
         if let ("", Some(rest)) = (*first, path.get(1..).filter(|r| !r.is_empty())) {
             let text = format!("`{}` is written in full", path.join(names.separator));
             return vec![(names.join(rest), fact(Certainty::Certain, text))];
@@ -40,14 +57,19 @@ impl<'a> Resolver<'a> {
         for holder in holders {
             let (head, symbol) = whole(holder);
             if self.is_declared(holder, first) {
-                let symbol = self.through_other_names(&head, path, depth).unwrap_or(symbol);
+                let through = through || path.len() > 1;
+                let other = self.through_other_names(&head, path, depth).filter(|_| through);
+                let symbol = other.unwrap_or(symbol);
+                // What a type is built on may hold the rest of the path.
+                let rest = path.get(1..).filter(|r| !r.is_empty());
+                let inherited = rest.map_or_else(Vec::new, |rest| self.inherited_path(&head, rest));
                 known.push((symbol, holder.to_owned()));
+                known.extend(inherited.into_iter().map(|s| (s, holder.to_owned())));
                 break;
             }
             possible.push((symbol, holder.to_owned()));
         }
         // What is declared nearest is meant; what lies further out, only where nothing is declared there.
-        let told = known.first().cloned();
         let mut out = Vec::new();
         let says = |holder: &str, declared: bool| match (holder, declared) {
             ("", true) => format!("`{first}` is declared in this project"),
@@ -55,14 +77,16 @@ impl<'a> Resolver<'a> {
             (holder, true) => format!("`{holder}`, which holds `{first}`, is around"),
             (holder, false) => format!("`{first}` stands in `{holder}`"),
         };
-        match told {
-            Some((symbol, holder)) => {
-                out.push((symbol, fact(Certainty::Certain, says(&holder, true))));
+        match known.is_empty() {
+            false => {
+                out.extend(
+                    known.into_iter().map(|(s, h)| (s, fact(Certainty::Certain, says(&h, true)))),
+                );
                 // A library may declare more in a type of the same name.
                 let nearer = possible.into_iter().filter(|(_, h)| !h.is_empty());
                 out.extend(nearer.map(|(s, h)| (s, fact(Certainty::Certain, says(&h, false)))));
             }
-            None => {
+            true => {
                 possible.sort_by_key(|(_, h)| !h.is_empty());
                 out.extend(
                     possible
@@ -84,7 +108,7 @@ impl<'a> Resolver<'a> {
             let fits = *last == names.last(symbol) && names.of_type_itself(symbol) == Some(true);
             return if fits && !of.is_empty() { self.nested_means(of, at, &owner) } else { None };
         }
-        let all = self.nested(path, at, 8);
+        let all = self.nested_through(path, at, 8, false);
         all.into_iter().find(|(s, _)| s == symbol).map(|(_, fact)| fact)
     }
 
@@ -119,6 +143,31 @@ impl<'a> Resolver<'a> {
             next = more;
         }
         out
+    }
+
+    /// A path below what a type of the project is built on, if it is not declared below the type itself.
+    fn inherited_path(&self, head: &str, rest: &[&str]) -> Vec<String> {
+        let names = &self.language.names;
+        if self.is_declared(head, rest[0]) {
+            return Vec::new();
+        }
+        let mut next = vec![head.to_owned()];
+        let mut out: Vec<String> = Vec::new();
+        for _ in 0..8 {
+            let mut more = Vec::new();
+            for symbol in next {
+                let told = self.project.type_of(&symbol);
+                let supers = told.iter().flat_map(|i| i.supers.iter()).filter_map(|s| s.first());
+                more.extend(supers.filter(|s| !out.contains(s)).cloned());
+            }
+            out.extend(more.iter().cloned());
+            next = more;
+        }
+        let whole = |s: String| {
+            let all: Vec<&str> = std::iter::once(s.as_str()).chain(rest.iter().copied()).collect();
+            all.join(names.separator)
+        };
+        out.into_iter().map(whole).collect()
     }
 
     /// True if this file or another declares a type of a name in a holder.

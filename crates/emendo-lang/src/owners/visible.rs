@@ -3,6 +3,7 @@
 use emendo_text::Span;
 
 use crate::facts::Word;
+use crate::ground::{Certainty, Fact};
 use crate::language::{Language, Space, SymbolOf};
 use crate::owners::Owner;
 use crate::resolver::Resolver;
@@ -64,6 +65,9 @@ impl Resolver<'_> {
                 return self.is_static(leaf) != itself;
             }
             let on_type = self.works_on_type(leaf);
+            if on_type && self.works_in_block_of_type(leaf) {
+                return false;
+            }
             return on_type != itself && !(on_type && extended());
         };
         let written = receiver.of(self.text).trim();
@@ -76,6 +80,37 @@ impl Resolver<'_> {
             Some(told) => itself && !told.ty.symbols().is_empty(),
             None => false,
         }
+    }
+
+    /// What speaks against a word that is taken for a member of the type around: nothing but its name, or a block that
+    /// may be called on another object.
+    pub fn doubt_of_own(&self, word: &Word) -> Option<Fact> {
+        let says = Certainty::Unsure;
+        if self.facts.loose.contains(&word.span) {
+            let name = word.span.of(self.text);
+            let text = format!("what `{name}` is handed to may take it for the name of a method");
+            return Some(Fact { says, text, at: None });
+        }
+        let implied = word.receiver.is_none() && word.space != Space::Declared;
+        let block = self.language.declares.statics.first().filter(|_| implied).is_some()
+            && self.leaf(word.span).is_some_and(|l| self.works_in_block_of_type(l));
+        let text = "the block around may be called on an object, or on the type".to_owned();
+        block.then(|| Fact { says, text, at: None })
+    }
+
+    /// True in a function without a name in the body of a type.
+    fn works_in_block_of_type(&self, leaf: tree_sitter::Node<'_>) -> bool {
+        let (own, walls) = (&self.language.declares, self.language.scopes.walls);
+        let mut node = leaf.parent();
+        let mut block = false;
+        while let Some(n) = node {
+            if walls.contains(&n.kind()) {
+                return block && own.declared.iter().any(|d| d.kind == n.kind());
+            }
+            block |= self.language.is_function(n.kind());
+            node = n.parent();
+        }
+        false
     }
 
     /// True where the object itself is a type: in its body, and in members of the type itself.

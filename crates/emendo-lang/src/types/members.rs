@@ -26,7 +26,8 @@ impl<'a> Resolver<'a> {
         let top = || {
             let top = self.language.typing.built_in.top;
             let known = self.project.learned(self.language, top).filter(|l| l.has(name))?;
-            let all = known.members.get(name)?.clone();
+            let open = std::collections::HashMap::new();
+            let all = known.members.get(name)?.iter().map(|m| m.filled(&open, ty)).collect();
             Some(Known { all, says: Certainty::Certain, owner: top.to_owned() })
         };
         self.member_within(ty, name, ty, &mut HashSet::new())

@@ -33,10 +33,27 @@ pub(super) const RUBY: Language = Language {
     },
     declares: DECLARES,
     typing: TYPING,
-    ..Language::new("ruby", "Ruby", Grammar::new(ENDINGS, || &GRAMMAR, SAMPLE))
+    ..Language::new(
+        "ruby",
+        "Ruby",
+        Grammar { names: NAMED, ..Grammar::new(ENDINGS, || &GRAMMAR, SAMPLE) },
+    )
 };
 
 const ENDINGS: &[&str] = &["rb", "rake", "gemspec", "ru"];
+
+/// Files that are Ruby by their whole name.
+const NAMED: &[&str] = &[
+    "Rakefile",
+    "Gemfile",
+    "Capfile",
+    "Guardfile",
+    "Vagrantfile",
+    "Brewfile",
+    "Dangerfile",
+    "Podfile",
+    "Fastfile",
+];
 
 const SAMPLE: &str = "require 'a/b'\nmodule A\n  class B < C::D\n    include E\n    F = %w[g h].freeze\n    attr_reader :i\n    def initialize(j, k = 1, *l, m:, n: 2, **o, &p)\n      @i = j&.q(k) { |r| \"#{r} s\" }\n    end\n    def self.t? = true\n  end\nend\nx.y :z, a: 1 do |b; c|\n  case b\n  in { d: } then d\n  end\nrescue E => f\n  raise\nend\n";
 
@@ -76,7 +93,7 @@ const FRAGMENTS: Fragments = Fragments {
         ("function", &["lambda", "block", "do_block"]),
         ("object", &["hash"]),
         ("list", &["array", "string_array", "symbol_array"]),
-        ("template", &["string", "heredoc_beginning"]),
+        ("template", &["string", "heredoc_beginning", "heredoc_body"]),
         ("statement", STATEMENTS),
     ],
     ..Fragments::NONE
@@ -148,7 +165,6 @@ const COMPARE: Compare = Compare {
     ],
     strings: STRINGS,
     interpolations: &["interpolation"],
-    open_texts: &["string", "heredoc_body", "subshell", "regex", "delimited_symbol"],
     chain: &[("call", "receiver"), ("element_reference", "object"), ("scope_resolution", "scope")],
     transparent: &["pattern"],
     parenthesized: "parenthesized_statements",
@@ -258,7 +274,7 @@ const FLOW: Flow = Flow {
         "raise",
     ],
     closes: &["end"],
-    below: ("heredoc_beginning", "heredoc_end"),
+    below: ("heredoc_beginning", "heredoc_body", "heredoc_end"),
     ..Flow::NONE
 };
 

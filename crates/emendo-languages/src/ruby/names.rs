@@ -145,6 +145,8 @@ pub(crate) const DECLARES: Declares = Declares {
         // A constant: what it holds may be a type, or stand for one.
         TypeRule { kind: "assignment", name: "./constant", alias: "right", ..TypeRule::NONE },
     ],
+    opens_types: &["class_eval", "class_exec", "module_eval", "module_exec", "refine"],
+    makes_types: &["Class.new", "::Class.new"],
     brings: &["include", "prepend", "extend"],
     brings_itself: &["extend", "module_function"],
     statics: &["singleton_method", "singleton_class"],

@@ -125,7 +125,7 @@ impl Pattern {
     pub fn nearest(&self, tree: &Tree, text: &str, resolver: &Resolver<'_>) -> Option<Nearest> {
         let search = self.search(tree, text, resolver);
         let mut best: Option<Nearest> = None;
-        each_node(tree, |_, node, _| {
+        each_node(self.language, tree, |_, node, _| {
             if node.is_named() {
                 search.near_at(node, false, &mut best);
             }
@@ -143,7 +143,7 @@ impl Pattern {
     ) -> Option<Nearest> {
         let search = self.search(tree, text, resolver);
         let mut best: Option<Nearest> = None;
-        each_node(tree, |_, node, _| {
+        each_node(self.language, tree, |_, node, _| {
             if node.is_named() && range.meets(span(node)) {
                 search.near_at(node, true, &mut best);
             }
@@ -163,14 +163,18 @@ impl Pattern {
 }
 
 /// Goes through a tree and its layers, past what could not be parsed: the root, the node, and where it stands.
-fn each_node<'t>(tree: &'t Tree, mut visit: impl FnMut(&Root<'t>, Node<'t>, Stands<'t, '_>)) {
+fn each_node<'t>(
+    language: &Language,
+    tree: &'t Tree,
+    mut visit: impl FnMut(&Root<'t>, Node<'t>, Stands<'t, '_>),
+) {
     for root in tree.roots() {
         let above: RefCell<Vec<Node<'t>>> = RefCell::default();
         walk_cursor(
             root.node,
             |cursor| {
                 let node = cursor.node();
-                if node.is_error() || node.is_extra() {
+                if node.is_error() || language.is_comment(node) {
                     return false;
                 }
                 let mut above = above.borrow_mut();
@@ -224,7 +228,7 @@ impl<'t> Search<'_, 't> {
                         let fresh = root.holds(span(node))
                             && seen.insert((ix, node.id()))
                             && trusted(self.pattern.language, &root, node);
-                        if fresh && node.is_named() && !node.is_extra() {
+                        if fresh && node.is_named() && !self.pattern.language.is_comment(node) {
                             let parent = i.checked_sub(1).map(|p| path[p].0);
                             let parent = parent.filter(|p| root.holds(span(*p)));
                             if !self.begins_chain(ix, node, parent) {
@@ -274,7 +278,7 @@ impl<'t> Search<'_, 't> {
 
     /// Goes through the whole tree.
     fn anywhere(mut self) -> Places {
-        each_node(self.tree, |root, node, (parent, field)| {
+        each_node(self.pattern.language, self.tree, |root, node, (parent, field)| {
             let language = self.pattern.language;
             if node.is_named() && root.holds(span(node)) && trusted(language, root, node) {
                 self.at(node, (parent.filter(|p| root.holds(span(*p))), field));

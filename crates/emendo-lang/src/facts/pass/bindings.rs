@@ -100,13 +100,22 @@ impl Pass<'_> {
             },
         };
         let owner = self.parents.iter().rposition(|p| p.opened);
-        let member = owner
-            .is_some_and(|o| self.language.scopes.member_scopes.contains(&self.parents[o].kind));
+        // A function behind the call that makes a type is the type's body.
+        let made = |o: usize| {
+            let up = o.checked_sub(2).map(|up| &self.parents[up]);
+            let own = &self.language.declares;
+            !own.makes_types.is_empty()
+                && (self.parents[o].is_type || up.is_some_and(|p| p.is_type && !p.opened))
+        };
+        let member = owner.is_some_and(|o| {
+            self.language.scopes.member_scopes.contains(&self.parents[o].kind) || made(o)
+        });
         // A body without a name of its own has no members that anyone could ask for.
         let of_type = owner.is_some_and(|o| {
             self.parents[o].is_type
                 || o.checked_sub(1).is_some_and(|up| self.parents[up].is_type)
                 || self.holds_statics(o)
+                || made(o)
         });
         let from = match rule.reach {
             Reach::Onwards if !member => node.start_byte(),

@@ -53,7 +53,11 @@ impl KindFacts {
                     || language.scopes.inner_modules.contains(&name),
             ),
             (bits::SCOPE, language.scopes.kinds.contains(&name)),
-            (bits::TYPE, types.declared.iter().any(|r| r.kind == name)),
+            (
+                bits::TYPE,
+                types.declared.iter().any(|r| r.kind == name)
+                    || !types.opens_types.is_empty() && language.is_function(name),
+            ),
             (bits::BINDS, language.scopes.bindings.iter().any(|b| b.kind == name)),
             (bits::MEMBER, member),
             (bits::WORD, language.words.kinds.iter().any(|w| w.0 == name)),

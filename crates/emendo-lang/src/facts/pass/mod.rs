@@ -40,6 +40,7 @@ pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) 
         imports: Vec::new(),
         exports: Vec::new(),
         types: Vec::new(),
+        loose: FxHashSet::default(),
         literals: FxHashSet::default(),
         preamble_end: preamble_end(language, tree.root(), text),
         has_errors: tree.has_error(),
@@ -262,7 +263,7 @@ impl Pass<'_> {
 
     /// Takes in comments and what stands in literals. True if nothing in the node is code that is asked for.
     fn is_aside(&mut self, node: Node<'_>, known: KindFacts) -> bool {
-        let extra = node.is_extra();
+        let extra = self.language.is_comment(node);
         if !self.outline && (known.is(bits::TEXT) || extra) {
             self.quoted(node, known.name);
         }

@@ -13,7 +13,7 @@ impl Pass<'_> {
     /// A type that the node declares.
     pub(crate) fn declares(&mut self, node: Node<'_>, kind: &str) -> bool {
         let Some(rule) = self.language.declares.declared.iter().find(|r| r.kind == kind) else {
-            return false;
+            return self.opens_type(node);
         };
         if rule.anonymous {
             let Some(body) = children(node).into_iter().find(|c| c.kind() == rule.name) else {
@@ -63,6 +63,29 @@ impl Pass<'_> {
         }
     }
 
+    /// Code in a type that is declared elsewhere, as a function behind a call.
+    fn opens_type(&mut self, node: Node<'_>) -> bool {
+        let own = &self.language.declares;
+        let Some(call) = node.parent().filter(|c| c.kind() == own.hints.call.0) else {
+            return false;
+        };
+        let split = self.language.words.call(call.kind());
+        let named = split.and_then(|s| part(call, s.2));
+        let opens = |n: Node<'_>| own.opens_types.contains(&span(n).of(self.text));
+        if own.opens_types.is_empty() || !named.is_some_and(opens) {
+            return false;
+        }
+        let lists = self.language.typing.calls.arguments.lists;
+        let first =
+            || children(call).into_iter().find(|c| lists.contains(&c.kind()))?.named_child(0);
+        let of = split.and_then(|s| part(call, s.1)).or_else(first);
+        let Some(of) = of.and_then(|o| core_of(self.language, o)) else { return false };
+        let path = vec![clean(span(of).of(self.text))];
+        let at = self.own_part(of);
+        let rule = TypeRule { extends: true, ..TypeRule::NONE };
+        self.open_type(&rule, node, at, path)
+    }
+
     fn open_type(&mut self, rule: &TypeRule, node: Node<'_>, at: Span, path: Vec<String>) -> bool {
         let supers = self.supers(rule, node);
         let alias = (!rule.alias.is_empty())
@@ -102,6 +125,17 @@ impl Pass<'_> {
         for field in rule.supers {
             let by_field = self.field(node, field);
             holders.extend(by_field.filter(|n| !holders.contains(n)));
+        }
+        // A type that a call makes.
+        let made = node.child_by_field_name("right").filter(|_| !rule.alias.is_empty());
+        let made = made.filter(|m| {
+            let text = span(*m).of(self.text);
+            self.language.declares.makes_types.iter().any(|t| text.starts_with(t))
+        });
+        if let Some(made) = made {
+            let lists = self.language.typing.calls.arguments.lists;
+            let list = children(made).into_iter().find(|c| lists.contains(&c.kind()));
+            holders.extend(list.and_then(|l| l.named_child(0)));
         }
         // Types stand directly in what holds them, or in lists within it.
         for _ in 0..3 {

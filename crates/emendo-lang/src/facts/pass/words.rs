@@ -93,8 +93,17 @@ impl Pass<'_> {
         };
         let name = span(name).of(self.text);
         let mut rules = self.language.words.symbols.iter();
-        let Some(rule) = rules.find(|r| r.kind == kind && r.calls.contains(&name)) else { return };
         let own = receiver.is_none() && self.types.last().is_some();
+        let Some(rule) = rules.find(|r| r.kind == kind && r.calls.contains(&name)) else {
+            // Any other call in the body of a type may take it for a member of that.
+            let body = self.parents.iter().rev().find(|p| p.opened).is_some_and(|p| p.is_type);
+            if own && body && !self.outline {
+                let of = self.types.last().map(|t| self.facts.types[*t].at);
+                self.facts.loose.insert(at);
+                self.push(at.of(self.text), word(Space::Member, of, true));
+            }
+            return;
+        };
         let first = list.named_child(0).is_some_and(|f| f.id() == node.id());
         let word = match rule.of {
             SymbolOf::Declared | SymbolOf::Variable if own => {
@@ -105,7 +114,7 @@ impl Pass<'_> {
                 let of = self.types.last().map(|t| self.facts.types[*t].at);
                 word(Space::Member, of, true)
             }
-            SymbolOf::Constant if first => word(Space::Type, None, false),
+            SymbolOf::Constant if first && receiver.is_none() => word(Space::Type, None, false),
             SymbolOf::Receiver if first => match receiver {
                 Some(r) => word(Space::Member, Some(span(r)), false),
                 None => word(Space::Value, None, false),
