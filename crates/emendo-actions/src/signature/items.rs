@@ -160,6 +160,10 @@ pub(super) fn insert_items(
                     let gap = line(*last).unwrap_or_else(|| " ".to_owned());
                     Splice::text(Span::at(last.end as usize), format!(",{gap}{text}"))
                 }
+                // Where no brackets are, they come with the first item.
+                None if list.is_empty() && change.splices.iter().all(|s| s.span != list) => {
+                    Splice::text(list, format!("({text})"))
+                }
                 None => Splice::text(Span::at(list.start as usize + 1), text.clone()),
             },
         };
@@ -168,7 +172,7 @@ pub(super) fn insert_items(
             Some(known) => known.parts.extend(splice.parts),
             None => change.splices.push(splice),
         }
-        let end = list.end as usize - 1;
+        let end = (list.end as usize).saturating_sub(1);
         tokens.push(Span::new(end, end + 1));
     }
 }

@@ -320,6 +320,9 @@ impl Packs {
             (_, Some(unpack)) if !matches!(unpack.how.taken, Taken::Named(_)) => {
                 self.take_apart(p, unpack, f, change, tokens)
             }
+            (_, Some(Unpack { how, .. })) if how.taken == Taken::Named(":") => {
+                Err("its parameters must lose their names by hand".to_owned())
+            }
             _ => Ok(()),
         }
     }

@@ -235,9 +235,13 @@ impl Targets {
         let language = p.resolver.language;
         let maker = language.typing.calls.maker;
         for word in p.code.facts.words(maker) {
-            let Some(receiver) = word.receiver.filter(|_| !maker.is_empty()) else { continue };
+            let own = || p.code.facts.types_at(word.span.start).next().map(|t| t.at);
+            let implied = word.receiver.is_none() && p.resolver.is_on_type(word.span);
+            let receiver = word.receiver.or_else(|| own().filter(|_| implied));
+            let Some(receiver) = receiver.filter(|_| !maker.is_empty()) else { continue };
             let Some(call) = p.resolver.call_site(word.span) else { continue };
-            let path: Vec<&str> = p.text(receiver).split(language.names.separator).collect();
+            let path = p.resolver.type_path(receiver);
+            let path: Vec<&str> = path.split(language.names.separator).collect();
             let made = |owner: &String| p.resolver.makes(&path, receiver.start, owner);
             let Some(fact) = owners.iter().find_map(made) else { continue };
             let Some((assigned, sure)) = callable.assign(p, word.span, &call) else { continue };

@@ -141,6 +141,10 @@ impl Packs {
         }
         tokens.push(hull);
         if let Taken::Named(sign) = pack.how.taken {
+            if sign == ":" {
+                keyed(p, &own, sign, change);
+                return Ok(());
+            }
             let earlier = f.items.iter().filter(|i| i.start < first.span.start);
             let marked = earlier.into_iter().any(|i| p.text(*i).starts_with('*'));
             if !sign.is_empty() && !marked {
@@ -293,5 +297,19 @@ impl Packs {
         change.splices.push(Splice::text(own.span, out.join(", ")));
         tokens.push(own.span);
         Ok(())
+    }
+}
+
+/// Parameters that are given by their names: the sign stands behind each, before its value if it has one.
+fn keyed(p: &Place<'_>, own: &[&ParamSite], sign: &str, change: &mut Change) {
+    for (o, name) in own.iter().filter_map(|o| Some((o, o.name?))) {
+        let rest = p.text(Span { start: name.end, end: o.span.end });
+        if rest.trim_start().starts_with(sign) {
+            continue;
+        }
+        let value = rest.trim_start().strip_prefix('=').map(|v| v.trim_start().len() as u32);
+        let end = value.map_or(name.end, |left| o.span.end - left);
+        let text = if value.is_some() { format!("{sign} ") } else { sign.to_owned() };
+        change.splices.push(Splice::text(Span { start: name.end, end }, text));
     }
 }

@@ -14,6 +14,10 @@ pub struct Calls {
     pub passing: &'static str,
     /// Types of functions whose parameters are types without names.
     pub function_types: &'static [FunctionTypeRule],
+    /// Calls behind which such a function is one of its own, and does not leave the function around.
+    pub own_blocks: &'static [&'static str],
+    /// The member of an object that gives its type; empty if there is none.
+    pub class_word: &'static str,
     /// The word for what a type is built on is called itself, which calls what the function around overrides.
     pub super_calls: bool,
     /// Field of a function that stands behind the arguments of a call, as one more; empty if there is none.
@@ -47,6 +51,8 @@ impl Calls {
         like_type: false,
         passing: "",
         function_types: &[],
+        own_blocks: &[],
+        class_word: "",
         super_calls: false,
         block: "",
         arguments: ArgumentRule::NONE,

@@ -113,6 +113,24 @@ impl Resolver<'_> {
         false
     }
 
+    /// True where the object itself is a type.
+    pub fn is_on_type(&self, at: Span) -> bool {
+        self.leaf(at).is_some_and(|l| self.works_on_type(l))
+    }
+
+    /// The path of a type that some code stands for, in full where it is told otherwise than by its name.
+    pub fn type_path(&self, at: Span) -> String {
+        let written = at.of(self.text);
+        let plain = written.chars().all(|c| c.is_alphanumeric() || c == '_' || c == ':');
+        if plain && written.starts_with(|c: char| c.is_uppercase() || c == ':') {
+            return written.to_owned();
+        }
+        let told = self.type_at(at).filter(|t| t.ty.is_named());
+        let symbol = told.and_then(|t| t.ty.symbols().first().cloned());
+        let full = symbol.map(|s| format!("{}{s}", self.language.names.separator));
+        full.unwrap_or_else(|| written.to_owned())
+    }
+
     /// True where the object itself is a type: in its body, and in members of the type itself.
     pub(crate) fn works_on_type(&self, leaf: tree_sitter::Node<'_>) -> bool {
         let (own, calls) = (&self.language.declares, &self.language.typing.calls);

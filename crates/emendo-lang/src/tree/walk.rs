@@ -91,7 +91,9 @@ pub fn function_rule(language: &Language, node: Node<'_>) -> Option<&'static Fun
     };
     let fits = |f: &&FunctionRule| {
         let there = |field: &str| field.is_empty() || in_field(node, field).is_some();
-        listed(f.params) && there(f.body) && (!f.name.contains(':') || there(f.name))
+        (listed(f.params) || language.typing.bare_calls)
+            && there(f.body)
+            && (!f.name.contains(':') || there(f.name))
     };
     match all.clone().count() {
         0 | 1 => all.next(),

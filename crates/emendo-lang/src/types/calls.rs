@@ -110,7 +110,12 @@ impl<'a> Resolver<'a> {
             }
             out
         };
-        named(list).into_iter().map(one).collect()
+        let block = |n: &Node<'a>| {
+            let language = self.language;
+            !language.typing.calls.block.is_empty()
+                && language.writing.last_items.contains(&n.kind())
+        };
+        named(list).into_iter().filter(|n| !block(n)).map(one).collect()
     }
 
     /// A function without its type arguments.

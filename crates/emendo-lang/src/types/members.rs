@@ -404,6 +404,12 @@ impl<'a> Resolver<'a> {
         while more {
             let (child, field) = (cursor.node(), cursor.field_name());
             more = cursor.goto_next_sibling();
+            // A function behind the arguments is none of them.
+            if !self.language.typing.calls.block.is_empty()
+                && self.language.writing.last_items.contains(&child.kind())
+            {
+                continue;
+            }
             match (field, out.last_mut()) {
                 (Some("name"), Some(last)) if last.name.is_none() && last.loose => {
                     last.name = Some(child);
@@ -464,6 +470,7 @@ impl<'a> Resolver<'a> {
         let optional = param.optional
             || kind.contains("optional")
             || kind.contains("default")
+            || kind.contains("keyword") && !text.ends_with(':')
             || text.contains('=');
         let setting = self.language.typing.calls.setting;
         let sets = setting.iter().any(|kind| named(param.node).iter().any(|n| n.kind() == *kind));

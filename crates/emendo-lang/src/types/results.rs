@@ -158,6 +158,12 @@ impl<'a> Resolver<'a> {
                 let last = of.ty.symbols().first().map_or("", |s| names.last(s)).to_owned();
                 return told.because(format!("a `{last}` is made"), None).known();
             }
+            let word = self.language.typing.calls.class_word;
+            if !word.is_empty() && name == word && !of.ty.is_named() && !of.ty.symbols().is_empty()
+            {
+                let told = TypeAnswer { ty: of.ty.clone().itself(), ..of.clone() };
+                return told.known();
+            }
             if let Some(known) = self.member(&of.ty, name) {
                 return self.chosen_result(&known, of, name, call);
             }

@@ -104,7 +104,17 @@ impl<'a> Resolver<'a> {
         let rule = self.callee_rule(call)?;
         let lists = language.typing.calls.arguments.lists;
         let list = part(call, rule.arguments).filter(|_| !rule.arguments.is_empty());
-        let list = list.or_else(|| named(call).into_iter().find(|n| lists.contains(&n.kind())))?;
+        let list = list.or_else(|| named(call).into_iter().find(|n| lists.contains(&n.kind())));
+        // A call may have no list where nothing is in it.
+        let bare = || {
+            part(call, rule.function)
+                .map(|f| Span::at(f.end_byte()))
+                .filter(|_| language.typing.bare_calls)
+        };
+        let list: Span = match list {
+            Some(list) => span(list),
+            None => bare()?,
+        };
         let one = |a: crate::types::calls::Argument<'a>| ArgumentSite {
             span: span(a.whole),
             name: a.name.map(|n| self.plain_name(n)),
@@ -128,7 +138,7 @@ impl<'a> Resolver<'a> {
         Some(CallSite {
             from_around,
             span: span(call),
-            list: span(list),
+            list,
             arguments,
             unused: unused && (!tail || ended),
         })
@@ -208,9 +218,16 @@ impl<'a> Resolver<'a> {
 
     pub(super) fn function_of(&self, node: Node<'a>) -> Option<FunctionSite> {
         let rule = function_rule(self.language, node)?;
-        let list = self.parameters_of(node)?;
+        let list = self.parameters_of(node);
+        // A function may have no list where nothing is in it.
+        let named_at = in_field(node, rule.name);
+        let bare = || named_at.filter(|_| self.language.typing.bare_calls);
+        let place = match list {
+            Some(list) => span(list),
+            None => Span::at(bare()?.end_byte()),
+        };
         let mut params = Vec::new();
-        let listed = self.params_in(list);
+        let listed = list.map_or_else(Vec::new, |list| self.params_in(list));
         for p in &listed {
             let text = p.span.of(self.text);
             if self.is_object(text) || matches!(text, "/" | "*") {
@@ -222,16 +239,18 @@ impl<'a> Resolver<'a> {
             let (optional, rest) = (takes.optional, takes.rest);
             params.push(ParamSite { span: p.span, name, ty, optional, rest });
         }
-        if params.is_empty() && list.child_count() == 0 {
+        if params.is_empty()
+            && let Some(list) = list.filter(|l| l.child_count() == 0)
+        {
             // The only one, without brackets.
             let (span, name) = (span(list), Some(span(list)));
             params.push(ParamSite { span, name, ty: None, optional: false, rest: false });
         }
         let items = listed.iter().map(|p| p.span).collect();
         let kinds = self.language.typing.calls.groups;
-        let groups = named(list).into_iter().filter(|n| kinds.contains(&n.kind())).map(span);
-        let groups = groups.collect();
-        let name = in_field(node, rule.name).map(span).or_else(|| self.held_by(node));
+        let groups = list.map_or_else(Vec::new, named);
+        let groups = groups.into_iter().filter(|n| kinds.contains(&n.kind())).map(span).collect();
+        let name = named_at.map(span).or_else(|| self.held_by(node));
         let result = in_field(node, rule.result);
         let body = in_field(node, rule.body);
         let leaves = body.map_or_else(Vec::new, |b| self.leaves_of(b, rule.bare));
@@ -240,7 +259,7 @@ impl<'a> Resolver<'a> {
             name,
             makes: self.makes_own(node, rule),
             closure: matches!(self.language.typing.gives(node.kind()), Some(Gives::Function)),
-            list: span(list),
+            list: place,
             groups,
             items,
             params,
@@ -248,6 +267,48 @@ impl<'a> Resolver<'a> {
             body: body.map(span),
             leaves,
         })
+    }
+
+    /// True for a function behind a call that leaves the function around it where it leaves itself.
+    fn leaves_around(&self, node: Node<'a>) -> bool {
+        let calls = &self.language.typing.calls;
+        let Some(call) = node.parent().filter(|_| !calls.block.is_empty()) else { return false };
+        let name = self.callee_rule(call).and_then(|r| in_field(call, r.function));
+        let own = name.is_some_and(|n| calls.own_blocks.contains(&span(n).of(self.text)));
+        !own && in_field(call, calls.block).is_some_and(|b| b.id() == node.id())
+    }
+
+    /// The values of an expression that takes one of several ways, each of which ends in one; none where it is no such.
+    fn ways_of(&self, value: Node<'a>) -> Vec<Node<'a>> {
+        let typing = &self.language.typing;
+        let Some(Gives::Either(fields)) = typing.gives(value.kind()) else { return Vec::new() };
+        let mut out = Vec::new();
+        for field in fields {
+            let Some(branch) = in_field(value, field) else { return Vec::new() };
+            match typing.gives(branch.kind()) {
+                Some(Gives::Tail) => {
+                    let Some(last) = named(branch).into_iter().next_back() else {
+                        return Vec::new();
+                    };
+                    let more = self.ways_of(last);
+                    let leaves = typing.branching.returns.iter().any(|r| r.kind == last.kind());
+                    match more.is_empty() {
+                        true if !leaves => out.push(last),
+                        true => {}
+                        false => out.extend(more),
+                    }
+                }
+                Some(Gives::Either(_)) => {
+                    let more = self.ways_of(branch);
+                    if more.is_empty() {
+                        return Vec::new();
+                    }
+                    out.extend(more);
+                }
+                _ => return Vec::new(),
+            }
+        }
+        out
     }
 
     /// True for a function that makes an object of the type around.
@@ -305,9 +366,9 @@ impl<'a> Resolver<'a> {
         let last = named(body).into_iter().next_back();
         let mut out = Vec::new();
         walk(body, |n| {
-            if self.language.flow.nested.contains(&n.kind())
-                || typing.calls.functions.iter().any(|f| f.kind == n.kind())
-            {
+            let function = self.language.flow.nested.contains(&n.kind())
+                || typing.calls.functions.iter().any(|f| f.kind == n.kind());
+            if function && !self.leaves_around(n) {
                 return false;
             }
             if typing.branching.returns.iter().any(|r| r.kind == n.kind() && !r.many)
@@ -334,7 +395,12 @@ impl<'a> Resolver<'a> {
                 false => self.language.typing.gives(l.kind()).map(|_| l),
             };
             let left = out.iter().any(|o: &LeaveSite| o.statement == span(l));
-            if let Some(v) = inner
+            let branches = inner.map_or_else(Vec::new, |v| self.ways_of(v));
+            if !left && !branches.is_empty() {
+                let one =
+                    |v: Node<'a>| LeaveSite { statement: span(v), value: span(v), last: true };
+                out.extend(branches.into_iter().map(one));
+            } else if let Some(v) = inner
                 .filter(|v| !left && !typing.branching.returns.iter().any(|r| r.kind == v.kind()))
             {
                 out.push(LeaveSite { statement: span(l), value: span(v), last: true });

@@ -245,6 +245,8 @@ const CALLS: Calls = Calls {
     maker: "",
     block: "",
     super_calls: false,
+    class_word: "",
+    own_blocks: &[],
     waiting: Some(Waiting {
         kind: "await",
         before: "await ",

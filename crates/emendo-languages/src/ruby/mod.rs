@@ -206,6 +206,7 @@ const WRITING: Writing = Writing {
     line_items: STATEMENTS,
     snake: true,
     optional_call: "&.call",
+    last_items: &["block_argument", "block_parameter"],
     ..Writing::NONE
 };
 

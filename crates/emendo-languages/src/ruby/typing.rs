@@ -11,6 +11,11 @@ const fn body(kind: &'static str, params: &'static str) -> FunctionRule {
     FunctionRule { kind, params, body: "body", ..FunctionRule::NONE }
 }
 
+/// A method by its body: statements, a value, or nothing.
+const fn method(kind: &'static str, body: &'static str, bare: bool) -> FunctionRule {
+    FunctionRule { kind, params: "parameters", body, bare, ..FunctionRule::NONE }
+}
+
 pub(crate) const TYPING: Typing = Typing {
     syntax: SYNTAX,
     built_in: BUILT_IN,
@@ -43,6 +48,7 @@ pub(crate) const TYPING: Typing = Typing {
         ("then", Gives::Tail),
         ("else", Gives::Tail),
         ("if", Gives::Either(&["consequence", "alternative"])),
+        ("elsif", Gives::Either(&["consequence", "alternative"])),
         ("unless", Gives::Either(&["consequence", "alternative"])),
         ("call", Gives::Call),
         ("block_argument", Gives::Element("^call/receiver")),
@@ -102,7 +108,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
     number: "Integer",
     truth: "TrueClass",
     invoke: "call",
-    no_params: "()",
+    no_params: "",
     closure: ("->(", ") { "),
     ..BuiltIn::NONE
 };
@@ -126,8 +132,12 @@ const BRANCHING: Branching = Branching {
 
 const CALLS: Calls = Calls {
     functions: &[
-        body("method", "parameters"),
-        body("singleton_method", "parameters"),
+        method("method", "./body_statement", false),
+        method("method", "body", true),
+        method("method", "", false),
+        method("singleton_method", "./body_statement", false),
+        method("singleton_method", "body", true),
+        method("singleton_method", "", false),
         body("lambda", "parameters"),
         body("block", "parameters"),
         body("do_block", "parameters"),
@@ -147,6 +157,8 @@ const CALLS: Calls = Calls {
     maker: "new",
     block: "block",
     super_calls: true,
-    packing: &[Packing { word: "named", sign: ": ", taken: Taken::Named(""), ..Packing::NONE }],
+    class_word: "class",
+    own_blocks: &["lambda", "proc", "define_method", "define_singleton_method"],
+    packing: &[Packing { word: "named", sign: ": ", taken: Taken::Named(":"), ..Packing::NONE }],
     ..Calls::NONE
 };
