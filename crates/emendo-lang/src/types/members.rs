@@ -202,6 +202,9 @@ impl<'a> Resolver<'a> {
         if out.is_empty() && named && !own.is_empty() {
             let inner = self.language.names.join(&[symbol, name]);
             let inner = self.own_types(&inner).into_iter().next()?;
+            if let Some(value) = self.constant(name, inner) {
+                return Some(vec![value]);
+            }
             let ty = Ty::object(&self.own_name(inner)).itself();
             return Some(vec![read_member(ty)]);
         }
@@ -209,6 +212,29 @@ impl<'a> Resolver<'a> {
             return self.of_module(name);
         }
         (!own.is_empty() && !out.is_empty()).then_some(out)
+    }
+
+    /// What a constant holds that is declared like a type, and is none as far as is told.
+    pub(super) fn constant(&self, name: &str, t: &TypeDecl) -> Option<MemberType> {
+        if !self.language.names.nesting || t.alias.is_some() || !t.supers.is_empty() {
+            return None;
+        }
+        let (_, node, rule) = self.introduced(t.at)?;
+        let value = in_field(node, rule.value).filter(|_| rule.origin == Origin::Value)?;
+        let text = span(value).of(self.text);
+        if self.language.declares.makes_types.iter().any(|m| text.starts_with(m)) {
+            return None;
+        }
+        let told = self.declared_at(name, t.at);
+        let told = told.unwrap_or(TypeAnswer::sure(Ty::Unknown));
+        Some(MemberType {
+            params: None,
+            gives: told.ty,
+            lambda: Vec::new(),
+            says: told.says,
+            place: None,
+            plain: None,
+        })
     }
 
     /// What makes an object of a type, where that is not a member with a name of its own.
@@ -308,9 +334,31 @@ impl<'a> Resolver<'a> {
         self.member_type(name, top).map(|m| vec![m])
     }
 
+    /// A member that is declared by its name alone over a variable: what that holds.
+    fn variable_below(&self, name: &str, at: emendo_text::Span) -> Option<MemberType> {
+        if !self.is_over_variable(at) {
+            return None;
+        }
+        let variable = format!("@{name}");
+        let own = self.facts.lookup(&variable, &[Space::Value], at.start);
+        let told = own.and_then(|own| self.declared_at(&variable, own.at));
+        let told = told.unwrap_or(TypeAnswer::sure(Ty::Unknown)).at_most(Certainty::Likely);
+        Some(MemberType {
+            params: None,
+            gives: told.ty,
+            lambda: Vec::new(),
+            says: told.says,
+            place: None,
+            plain: None,
+        })
+    }
+
     /// A member by the place of its name.
     pub(super) fn member_type(&self, name: &str, at: emendo_text::Span) -> Option<MemberType> {
         let place = None;
+        if let Some(of) = self.variable_below(name, at) {
+            return Some(of);
+        }
         let plain = |told: TypeAnswer| MemberType {
             params: None,
             gives: told.ty,

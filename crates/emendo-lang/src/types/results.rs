@@ -218,6 +218,8 @@ impl<'a> Resolver<'a> {
             (Some(_), _) => self.result_for(one, call),
             (None, Ty::Function { gives, .. }) => (**gives).clone(),
             (None, Ty::Of { named: true, .. }) => one.gives.clone().instance(),
+            // What is read by a call of its name.
+            (None, ty) if self.language.typing.bare_calls => ty.clone(),
             (None, ty) => self.as_function(ty)?.1,
         };
         let shown = self.language.names.last(&known.owner);

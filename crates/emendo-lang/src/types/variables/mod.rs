@@ -63,6 +63,11 @@ impl<'a> Resolver<'a> {
         {
             return None;
         }
+        let calls = &self.language.typing.calls;
+        if name == calls.maker && self.is_on_type(span(node)) {
+            let around = self.facts.types_at(at).next()?;
+            return Some(TypeAnswer::sure(self.around_type(around)).known());
+        }
         match self.variable_at(name, at) {
             Some(own) => {
                 let rule = self.introduced(own.at)?.2;
@@ -93,6 +98,20 @@ impl<'a> Resolver<'a> {
         let mut symbols = self.candidates(path, Space::Value, at);
         self.told_first(&mut symbols);
         let first = symbols.first()?;
+        if names.nesting && names.parent(first).is_empty() {
+            // A constant at the top.
+            let last = names.last(first);
+            let own = self.own_types(first).into_iter().next();
+            if let Some(value) = own.and_then(|t| self.constant(last, t)) {
+                let told = TypeAnswer { ty: value.gives, says: value.says, why: None };
+                return told
+                    .because(format!("`{last}` is declared here"), own.map(|t| t.at))
+                    .known();
+            }
+            if !last.contains(char::is_lowercase) && own.is_none() && !self.is_known_type(first) {
+                return None;
+            }
+        }
         // A value that a module or a type declares.
         for symbol in symbols.iter().take(4) {
             let parent = names.parent(symbol);

@@ -362,8 +362,10 @@ impl<'a> Resolver<'a> {
                 (text(function) == t.by && text(*value) == name).then(|| self.written(*ty))
             } else {
                 let value = part(node, t.value)?;
-                let by =
-                    t.by.is_empty() || crate::tree::children(node).iter().any(|c| c.kind() == t.by);
+                let signed = |c: &Node<'a>| {
+                    c.kind() == t.by || self.language.typing.bare_calls && text(*c) == t.by
+                };
+                let by = t.by.is_empty() || crate::tree::children(node).iter().any(signed);
                 if !by
                     || in_field(node, t.except).is_some() != contrary
                     || text(self.language.unmarked(value, self.text)) != name
