@@ -272,7 +272,6 @@ const FLOW: Flow = Flow {
         "return",
         "break",
         "next",
-        "raise",
     ],
     closes: &["end"],
     below: ("heredoc_beginning", "heredoc_body", "heredoc_end"),
