@@ -125,7 +125,11 @@ impl Kind for Symbol {
 
 pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolRunner> {
     let language = language(action, cx)?;
-    let what = SymbolKind::of(&action.table.text("what")?.text);
+    let what = match SymbolKind::of(&action.table.text("what")?.text) {
+        // What holds types is a type there.
+        SymbolKind::Package if language.names.nesting => SymbolKind::Free,
+        what => what,
+    };
     for m in action.table.texts("mentions") {
         if !MENTIONS.contains(&m.text.as_str()) {
             return cx.refuse(

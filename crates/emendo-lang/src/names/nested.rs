@@ -73,6 +73,9 @@ impl<'a> Resolver<'a> {
         let mut out = Vec::new();
         let says = |holder: &str, declared: bool| match (holder, declared) {
             ("", true) => format!("`{first}` is declared in this project"),
+            ("", false) if path.len() > 1 => {
+                format!("`{}` is written in full", path.join(names.separator))
+            }
             ("", false) => format!("no type around is known to hold a `{first}`"),
             (holder, true) => format!("`{holder}`, which holds `{first}`, is around"),
             (holder, false) => format!("`{first}` stands in `{holder}`"),

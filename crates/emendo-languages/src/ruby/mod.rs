@@ -264,15 +264,7 @@ const FLOW: Flow = Flow {
         "block",
         "do_block",
     ],
-    effects: &[
-        "call",
-        "assignment",
-        "operator_assignment",
-        "yield",
-        "return",
-        "break",
-        "next",
-    ],
+    effects: &["call", "assignment", "operator_assignment", "yield", "return", "break", "next"],
     closes: &["end"],
     below: ("heredoc_beginning", "heredoc_body", "heredoc_end"),
     ..Flow::NONE
