@@ -31,6 +31,44 @@ impl SymbolRunner {
         Some(Ok(Rewritten { splices, imports: Vec::new(), kept: Vec::new() }))
     }
 
+    /// True for a member of a type itself that another type has from now on, where it stands behind a name of the type.
+    pub(super) fn through_owner(&self, p: &Place<'_>, word: &Word, old: &str, new: &str) -> bool {
+        let names = &self.rows.language.names;
+        let between = word.receiver.map(|r| Span { start: r.end, end: word.span.start.max(r.end) });
+        let joined = between.is_some_and(|b| {
+            let sign = p.text(b).trim().trim_end_matches(names.variable_mark);
+            !names.member_mark.is_empty() && sign == names.written_mark()
+        });
+        joined && names.parent(old) != names.parent(new)
+    }
+
+    /// The same, written with the type that has it now.
+    pub(super) fn by_new_owner(
+        &self,
+        p: &Place<'_>,
+        word: &Word,
+        old: &str,
+        new: &str,
+    ) -> Result<Rewritten, String> {
+        let names = &self.rows.language.names;
+        let (from, to) = (names.parent(old), names.parent(new));
+        let at = word.receiver.unwrap_or(word.span);
+        let written = p.text(at);
+        let path: Vec<&str> = written.split(names.separator).map(str::trim).collect();
+        let hints = &self.rows.language.declares.hints;
+        let through = hints.own.contains(&written) || hints.base.contains(&written);
+        let meant = p.resolver.candidates(&path, emendo_lang::Space::Type, at.start);
+        // What a type itself has, its heirs have too, by whatever they are named.
+        let heir = names.of_type_itself(old) == Some(true) && p.resolver.is_type_value(at);
+        if !heir && (through || meant.first() != Some(&from)) {
+            return Err(format!("it is named through `{written}`, and `{to}` has it now"));
+        }
+        let spelled = p.resolver.spell(&to, emendo_lang::Space::Type, at.start)?;
+        let splices =
+            vec![Splice::text(at, spelled.text), Splice::text(word.span, names.last(new))];
+        Ok(Rewritten { splices, imports: spelled.imports, kept: Vec::new() })
+    }
+
     /// Says at a declaration why it cannot follow; true if so.
     pub(super) fn stays_declared(
         &self,

@@ -19,6 +19,12 @@ pub struct Keyed {
 }
 
 impl Keyed {
+    /// True for a pair whose sign says that its key is what stands there, a text, and no word.
+    pub fn has_text_key(&self, pair: tree_sitter::Node<'_>) -> bool {
+        let sign = self.signed.2;
+        !sign.is_empty() && crate::tree::children(pair).iter().any(|c| c.kind() == sign)
+    }
+
     /// A key without the sign that it may have.
     pub fn plain_key<'k>(&self, kind: &str, key: &'k str) -> &'k str {
         let (signed, sign, _) = self.signed;

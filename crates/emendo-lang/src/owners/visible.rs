@@ -118,6 +118,11 @@ impl Resolver<'_> {
         self.leaf(at).is_some_and(|l| self.works_on_type(l))
     }
 
+    /// True for code that stands for a type itself.
+    pub fn is_type_value(&self, at: Span) -> bool {
+        self.type_at(at).is_some_and(|t| t.ty.is_named())
+    }
+
     /// The path of a type that some code stands for, in full where it is told otherwise than by its name.
     pub fn type_path(&self, at: Span) -> String {
         let written = at.of(self.text);

@@ -12,7 +12,6 @@ use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::tree::{in_field, named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
-use crate::types::sites::CallSite;
 
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -258,26 +257,6 @@ impl<'a> Resolver<'a> {
             node = n.parent();
         }
         None
-    }
-
-    /// The calls in a function of what it overrides.
-    pub fn calls_of_overridden(&self, function: Span) -> Vec<CallSite> {
-        let mut out = Vec::new();
-        if !self.language.typing.calls.super_calls {
-            return out;
-        }
-        let (start, end) = (function.start as usize, function.end as usize);
-        let Some(whole) = self.tree.root().descendant_for_byte_range(start, end) else {
-            return out;
-        };
-        let walls = self.language.scopes.walls;
-        crate::tree::walk(whole, |n| {
-            if self.calls_overridden(n).is_some() {
-                out.extend(self.call_of(n));
-            }
-            n.id() == whole.id() || !walls.contains(&n.kind())
-        });
-        out
     }
 
     /// The call whose function is named at a place.

@@ -289,6 +289,21 @@ impl<'a> Resolver<'a> {
         !maker.is_empty() && name == maker && of.is_named()
     }
 
+    /// What a word of the language gives behind a type or an object: an object of the type, or the type; the outer none for
+    /// other members.
+    pub(super) fn of_type_word(&self, of: &TypeAnswer, name: &str) -> Option<Option<TypeAnswer>> {
+        if self.is_maker(&of.ty, name) {
+            let told = TypeAnswer { ty: of.ty.clone().instance(), says: of.says, why: None };
+            let last = of.ty.symbols().first().map_or("", |s| self.language.names.last(s));
+            return Some(told.because(format!("a `{last}` is made"), None).known());
+        }
+        let word = self.language.typing.calls.class_word;
+        if word.is_empty() || name != word || of.ty.is_named() || of.ty.symbols().is_empty() {
+            return None;
+        }
+        Some(TypeAnswer { ty: of.ty.clone().itself(), ..of.clone() }.known())
+    }
+
     /// What makes an object of a type: told, or declared. It may be that of a type which the type is built on.
     pub(crate) fn maker(&self, ty: &Ty) -> Option<Known> {
         let typing = &self.language.typing;

@@ -153,16 +153,8 @@ impl<'a> Resolver<'a> {
     ) -> Option<TypeAnswer> {
         let names = &self.language.names;
         if let Some(of) = &of {
-            if self.is_maker(&of.ty, name) {
-                let told = TypeAnswer { ty: of.ty.clone().instance(), says: of.says, why: None };
-                let last = of.ty.symbols().first().map_or("", |s| names.last(s)).to_owned();
-                return told.because(format!("a `{last}` is made"), None).known();
-            }
-            let word = self.language.typing.calls.class_word;
-            if !word.is_empty() && name == word && !of.ty.is_named() && !of.ty.symbols().is_empty()
-            {
-                let told = TypeAnswer { ty: of.ty.clone().itself(), ..of.clone() };
-                return told.known();
+            if let Some(told) = self.of_type_word(of, name) {
+                return told;
             }
             if let Some(known) = self.member(&of.ty, name) {
                 return self.chosen_result(&known, of, name, call);

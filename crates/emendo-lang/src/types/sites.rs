@@ -155,6 +155,26 @@ impl<'a> Resolver<'a> {
         Span::new(name.start_byte() + signs, name.end_byte())
     }
 
+    /// The calls in a function of what it overrides.
+    pub fn calls_of_overridden(&self, function: Span) -> Vec<CallSite> {
+        let mut out = Vec::new();
+        if !self.language.typing.calls.super_calls {
+            return out;
+        }
+        let (start, end) = (function.start as usize, function.end as usize);
+        let Some(whole) = self.tree.root().descendant_for_byte_range(start, end) else {
+            return out;
+        };
+        let walls = self.language.scopes.walls;
+        walk(whole, |n| {
+            if self.calls_overridden(n).is_some() {
+                out.extend(self.call_of(n));
+            }
+            n.id() == whole.id() || !walls.contains(&n.kind())
+        });
+        out
+    }
+
     /// How many parameters around go on to a call by themselves, those by name left out; none if none do so at all.
     fn passed_around(&self, call: Node<'a>) -> Option<usize> {
         let kind = self.language.typing.calls.passing;

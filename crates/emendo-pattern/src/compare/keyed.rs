@@ -255,9 +255,3 @@ fn drop_at<T>(all: &mut Vec<T>, gone: impl Fn(usize) -> bool) {
         !gone(index - 1)
     });
 }
-
-/// True for a pair whose sign says that its key is what stands there, a text, and no word.
-pub(super) fn is_text_key(keyed: &Keyed, pair: Node<'_>) -> bool {
-    let sign = keyed.signed.2;
-    !sign.is_empty() && emendo_lang::tree::children(pair).iter().any(|c| c.kind() == sign)
-}

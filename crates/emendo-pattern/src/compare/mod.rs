@@ -17,7 +17,6 @@ use emendo_lang::{Fact, Resolver};
 use emendo_text::{Repeat, Span};
 use tree_sitter::Node;
 
-use crate::compare::keyed::is_text_key;
 use crate::found::{Bound, Match, NameUse};
 use crate::model::{HERE, Inner, Key, PNode, Pattern, PatternToken, Reading};
 
@@ -325,7 +324,7 @@ impl<'p, 't> Matcher<'p, 't> {
         let text_key = || {
             let pair = node.parent().filter(|_| !language.compare.strings.contains(&p.kind));
             let keyed = language.compare.keyed.iter();
-            pair.is_some_and(|up| { keyed }.any(|k| k.pair == up.kind() && is_text_key(k, up)))
+            pair.is_some_and(|up| { keyed }.any(|k| k.pair == up.kind() && k.has_text_key(up)))
         };
         let same = if language.compare.strings.contains(&node.kind()) && language.is_key(p.field) {
             if text_key() {

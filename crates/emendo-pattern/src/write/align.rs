@@ -3,7 +3,7 @@
 use emendo_text::{Part, Splice};
 
 use crate::model::Key;
-use crate::write::tokens::{NewToken, OldToken};
+use crate::write::token::{NewToken, OldToken};
 
 /// Drops what is equal at both ends of a splice and the file.
 pub(super) fn shrink(mut s: Splice, text: &str) -> Splice {

@@ -6,7 +6,7 @@ use emendo_text::Span;
 
 use crate::model::Key;
 use crate::write::nest::{Nest, is_open};
-use crate::write::tokens::{NewToken, OldToken};
+use crate::write::token::{NewToken, OldToken};
 use crate::write::writer::Writer;
 
 impl Writer<'_> {
@@ -185,5 +185,51 @@ impl Writer<'_> {
     fn tell(&mut self, at: Span, says: Certainty, what: &str) {
         let text = format!("`{}` {what}", at.of(self.text));
         self.out.facts.push(Fact { says, text, at: Some(at) });
+    }
+}
+
+impl Writer<'_> {
+    /// Brackets of the file around a list that the pattern leaves out: they stay where `new` ends in such a list too.
+    pub(super) fn brackets(&mut self, anchors: &[(usize, usize)]) -> bool {
+        for (open, close) in &self.m.brackets {
+            let first = self.old.iter().position(|t| t.at.start >= open.end);
+            let heir = first.and_then(|f| anchors.iter().find(|(o, _)| *o == f)).map(|a| a.1);
+            let bare = |n: &usize| {
+                let name = n.checked_sub(1).map(|b| &self.new[b].key);
+                let word = matches!(name, Some(Key::Name { .. }))
+                    || matches!(name, Some(Key::Text(t)) if t.ends_with(|c: char| c.is_alphanumeric() || "?!_".contains(c)));
+                word && !self.new[*n].gap.is_empty() && close.end == self.m.span.end
+            };
+            if let Some(n) = heir.filter(bare) {
+                self.new[n].gap.clear();
+                self.new.insert(n, NewToken::separator(Key::Text("(".to_owned())));
+                self.new.push(NewToken::separator(Key::Text(")".to_owned())));
+            }
+            for (at, sign) in [(*open, "("), (*close, ")")] {
+                let place = self.old.partition_point(|t| t.at.start < at.start);
+                let key = Key::Text(sign.to_owned());
+                self.old.insert(place, OldToken { key, at, gap: String::new(), binds: None });
+            }
+        }
+        !self.m.brackets.is_empty()
+    }
+
+    /// A new key beside a sign that stays gets the sign before it that goes with that, or loses it.
+    pub(super) fn signed_keys(&mut self, anchors: &[(usize, usize)]) {
+        let signed = self.language.compare.keyed.iter().map(|k| k.signed);
+        let Some((_, sign, between)) = signed.filter(|s| !s.2.is_empty()).last() else { return };
+        for (o, n) in anchors {
+            let (stands, wanted) = (self.old[*o].at.of(self.text), &self.new[*n].key);
+            let Key::Text(wanted) = wanted else { continue };
+            let kept = n.checked_sub(1).is_none_or(|key| anchors.iter().any(|a| a.1 == key));
+            if stands == wanted || kept || ![stands, wanted.as_str()].contains(&between) {
+                continue;
+            }
+            let key = &mut self.new[n - 1];
+            key.text = match stands == between {
+                true => format!("{sign}{}", key.text),
+                false => key.text.strip_prefix(sign).unwrap_or(&key.text).to_owned(),
+            };
+        }
     }
 }

@@ -11,7 +11,7 @@ use emendo_text::{Indents, Span};
 use crate::model::Key;
 use crate::write::lines::{indent_at, line_start};
 use crate::write::nest::{Nest, TOP};
-use crate::write::tokens::{NewToken, OldToken};
+use crate::write::token::{NewToken, OldToken};
 
 /// A list of the new code that has one item a line.
 #[derive(Clone, Debug)]

@@ -9,6 +9,7 @@ mod lines;
 mod nest;
 mod permute;
 mod place;
+mod token;
 mod tokens;
 mod writer;
 

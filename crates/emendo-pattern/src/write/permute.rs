@@ -94,7 +94,7 @@ impl Writer<'_> {
         let tokens: Vec<_> = gets.iter().map(|n| self.new[*n].clone()).collect();
         for (token, j) in tokens.into_iter().zip(from) {
             let gap = self.new[gets[j]].gap.clone();
-            self.new[gets[j]] = crate::write::tokens::NewToken { gap, ..token };
+            self.new[gets[j]] = crate::write::token::NewToken { gap, ..token };
         }
         Some(())
     }

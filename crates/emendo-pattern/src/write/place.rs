@@ -7,7 +7,7 @@ use crate::model::Key;
 use crate::write::layout::{regap, reindent};
 use crate::write::lines::indent_at;
 use crate::write::nest::{Nest, is_open};
-use crate::write::tokens::{NewToken, OldToken};
+use crate::write::token::{NewToken, OldToken};
 use crate::write::writer::{Region, Writer, add};
 
 impl Writer<'_> {

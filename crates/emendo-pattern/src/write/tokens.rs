@@ -11,40 +11,8 @@ use crate::model::{
 };
 use crate::write::bare::{bare_lists, no_word};
 use crate::write::nest::is_open;
+use crate::write::token::{NewToken, OldToken};
 use crate::written::Unresolved;
-
-pub(super) struct OldToken {
-    pub(super) key: Key,
-    pub(super) at: Span,
-    /// What stands before it in `old`.
-    pub(super) gap: String,
-    pub(super) binds: Option<(&'static str, &'static str)>,
-}
-
-/// A token of the new text at this match.
-#[derive(Clone)]
-pub(super) struct NewToken {
-    pub(super) key: Key,
-    /// Its text, where it has one of its own.
-    pub(super) text: String,
-    /// What stands before it in `new`.
-    pub(super) gap: String,
-    /// The gap is that of the file, with its line ends and indentation.
-    pub(super) as_it_stands: bool,
-    /// A slot that needs parentheses here.
-    pub(super) parens: bool,
-    pub(super) separator: bool,
-    /// It begins a statement, a member, or what else has lines of its own.
-    pub(super) starts: bool,
-    /// That stands at the level of the whole.
-    pub(super) root: bool,
-    /// It separates the items of the list whose brackets are around it.
-    pub(super) separates: bool,
-    /// It ends an item that nothing may follow in its list, no separator either.
-    pub(super) final_item: bool,
-    /// What it copies.
-    pub(super) span: Option<Span>,
-}
 
 /// The tokens of `old` where they stand in the file, in the file's order.
 pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
@@ -176,7 +144,7 @@ fn is_bracket(node: &PNode) -> bool {
     matches!(&node.what, PatternToken::Leaf(t, _) if matches!(t.as_str(), "(" | ")" | "[" | "]" | "{" | "}"))
 }
 
-fn slot_of(key: &Key) -> Option<&str> {
+pub(super) fn slot_of(key: &Key) -> Option<&str> {
     match key {
         Key::Slot(name, _) => Some(name),
         _ => None,
@@ -184,10 +152,10 @@ fn slot_of(key: &Key) -> Option<&str> {
 }
 
 /// A keyed pair of a pattern: which list, its key, its tokens.
-struct TokenPair {
+pub(super) struct TokenPair {
     list: usize,
     key: String,
-    tokens: Range<usize>,
+    pub(super) tokens: Range<usize>,
     /// Where its partner stands, if that is known: a piece of a scattered slot is its own.
     at: Option<u32>,
 }
@@ -249,30 +217,6 @@ impl<'a> Scattered<'a> {
         }
         self.trailing |= bound.separators.1;
         true
-    }
-}
-
-impl NewToken {
-    fn comma() -> Self {
-        Self::separator(Key::Text(",".to_owned()))
-    }
-
-    /// A separator that the file has, and `new` does not.
-    pub(super) fn separator(key: Key) -> Self {
-        let text = if let Key::Text(text) = &key { text.clone() } else { String::new() };
-        Self {
-            key,
-            text,
-            gap: String::new(),
-            as_it_stands: false,
-            parens: false,
-            separator: true,
-            starts: false,
-            root: false,
-            separates: true,
-            final_item: false,
-            span: None,
-        }
     }
 }
 

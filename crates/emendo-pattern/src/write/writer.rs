@@ -12,7 +12,8 @@ use crate::write::align::{align, shrink};
 use crate::write::layout::{Layout, Tokens};
 use crate::write::lines::{comment_behind, gathered, indent_at};
 use crate::write::nest::{Nest, pair_up};
-use crate::write::tokens::{NewToken, OldToken, old_tokens};
+use crate::write::token::{NewToken, OldToken};
+use crate::write::tokens::old_tokens;
 use crate::written::{Place, Unresolved};
 
 /// What stands around all that is written.
