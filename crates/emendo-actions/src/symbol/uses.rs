@@ -369,11 +369,11 @@ impl SymbolRunner {
             && text != p.text(word.span)
         {
             // The sign between them may stand there.
-            match p.cx.text[word.span.end as usize..].starts_with(':') {
-                true => {
-                    *splice = Splice::text(Span::at(word.span.end as usize + 1), format!(" {text}"))
-                }
-                false => *text = format!("{}: {text}", p.text(word.span)),
+            if p.cx.text[word.span.end as usize..].starts_with(':') {
+                let behind = Span::at(word.span.end as usize + 1);
+                *splice = Splice::text(behind, format!(" {text}"));
+            } else {
+                *text = format!("{}: {text}", p.text(word.span));
             }
         }
     }

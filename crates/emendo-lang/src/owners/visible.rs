@@ -95,7 +95,7 @@ impl Resolver<'_> {
         let block = self.language.declares.statics.first().filter(|_| implied).is_some()
             && self.leaf(word.span).is_some_and(|l| self.works_in_block_of_type(l));
         let text = "the block around may be called on an object, or on the type".to_owned();
-        block.then(|| Fact { says, text, at: None })
+        block.then_some(Fact { says, text, at: None })
     }
 
     /// True in a function without a name in the body of a type.

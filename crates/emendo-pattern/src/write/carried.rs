@@ -216,8 +216,8 @@ impl Writer<'_> {
 
     /// A new key beside a sign that stays gets the sign before it that goes with that, or loses it.
     pub(super) fn signed_keys(&mut self, anchors: &[(usize, usize)]) {
-        let signed = self.language.compare.keyed.iter().map(|k| k.signed);
-        let Some((_, sign, between)) = signed.filter(|s| !s.2.is_empty()).last() else { return };
+        let mut signed = self.language.compare.keyed.iter().map(|k| k.signed);
+        let Some((_, sign, between)) = signed.rfind(|s| !s.2.is_empty()) else { return };
         for (o, n) in anchors {
             let (stands, wanted) = (self.old[*o].at.of(self.text), &self.new[*n].key);
             let Key::Text(wanted) = wanted else { continue };

@@ -30,10 +30,10 @@ impl LoadMender {
         let words: Vec<&str> = line.split([' ', '(', '.']).filter(|w| !w.is_empty()).collect();
         let own = |w: &&str| self.language.exports.loads_near.contains(w);
         let any = |w: &&str| self.language.exports.loads.contains(w);
-        if words.iter().any(|w| own(&w)) {
+        if words.iter().any(own) {
             return Some(true);
         }
-        words.iter().any(|w| any(&w)).then_some(false)
+        words.iter().any(any).then_some(false)
     }
 
     /// What a path is that code loads.
