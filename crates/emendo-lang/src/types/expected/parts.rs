@@ -60,7 +60,9 @@ impl<'a> Resolver<'a> {
         if let Some(whole) = [Some(around), around.parent()].into_iter().flatten().find(branch) {
             return self.expected_at(whole);
         }
-        if self.is_tail(value) { self.expected_at(value) } else { None }
+        // It was asked for itself otherwise.
+        let other = value.id() != child.id();
+        if other && self.is_tail(value) { self.expected_at(value) } else { None }
     }
 
     /// True if a function's body is a value with a sign before it.
