@@ -102,6 +102,20 @@ impl TypeFileRule {
     }
 }
 
+impl TypeFileRule {
+    /// The file that declares a type: of several, the one that is called after it.
+    fn file_of(&self, cx: &PathsCx<'_>, symbol: &str) -> Option<RelPath> {
+        let path = cx.project.file_of(self.language, symbol)?;
+        if called_after(self.language, &path, symbol) {
+            return Some(path);
+        }
+        let own = |p: &&RelPath| self.language.claims(p) && called_after(self.language, p, symbol);
+        let small = self.language.names.files.is_some_and(|f| f.small);
+        let other = cx.files.iter().filter(|_| small).find(own).cloned();
+        Some(other.unwrap_or(path))
+    }
+}
+
 /// The path of a type's file in small letters, by its whole name.
 fn small_path(language: &Language, symbol: &str) -> String {
     let all = language.names.segments(symbol).into_iter().map(|s| Filter::Snake.apply(s));
@@ -131,7 +145,7 @@ impl PathRule for TypeFileRule {
         let names = &self.language.names;
         let mut out = Vec::new();
         for r in &self.rows {
-            let Some(path) = cx.project.file_of(self.language, &r.old) else { continue };
+            let Some(path) = self.file_of(cx, &r.old) else { continue };
             if !(cx.covers)(&path) || cx.files.binary_search(&path).is_err() {
                 continue;
             }
