@@ -270,7 +270,10 @@ impl SymbolRunner {
             Owner::Partly(fact) => Some(Meant::Partly(fact)),
             Owner::Unknown(fact) => {
                 // Where the file never names the library, it is nothing to change, but something to look at.
-                let near = self.watching || p.reaches();
+                // What a type itself has is hardly ever asked of what a call gives.
+                let given = |r: Span| p.text(r).contains(['.', '(', '[']);
+                let far = itself == Some(true) && word.receiver.is_some_and(given);
+                let near = self.watching || p.reaches() && !far;
                 let may = !word.key && self.what != SymbolKind::Constant && near;
                 may.then(|| Meant::Token(vec![fact]))
             }

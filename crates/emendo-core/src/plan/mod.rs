@@ -159,6 +159,8 @@ impl Plan {
                 .filter_map(|a| Some((a.language?, &a.subjects)))
                 .flat_map(|(l, all)| supers(l, all))
                 .collect(),
+            anywhere: asked()
+                .any(|a| a.asks_declarations && a.language.is_some_and(|l| l.names.nesting)),
             words: BTreeSet::new(),
         };
         let watches = watches(&world, &steps);

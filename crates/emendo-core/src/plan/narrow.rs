@@ -18,7 +18,7 @@ pub struct Narrow {
     declared: FxHashSet<u32>,
     /// Words in the head of a type that make the file worth a look: types that others are built on.
     headed: FxHashSet<u32>,
-    /// A type may be declared without a word for that before its name.
+    /// A type may be declared without a word for that right before its name.
     anywhere: bool,
     type_keywords: FxHashSet<&'static [u8]>,
     package_keywords: FxHashSet<&'static [u8]>,
@@ -35,6 +35,8 @@ pub(crate) struct Declared {
     pub(crate) packages: BTreeSet<String>,
     /// Names of types that types of the project may be built on.
     pub(crate) supers: BTreeSet<String>,
+    /// A type may be declared without a word for that before its name, in a language that is asked about.
+    pub(crate) anywhere: bool,
     /// Further words that are asked for one by one.
     pub(crate) words: BTreeSet<String>,
 }
@@ -114,7 +116,7 @@ impl Narrow {
             everything,
             declared,
             headed,
-            anywhere: languages.iter().any(|l| l.names.nesting),
+            anywhere: own.anywhere,
             type_keywords: languages
                 .iter()
                 .flat_map(|l| l.declares.type_keywords)
