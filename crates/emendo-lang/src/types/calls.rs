@@ -404,7 +404,7 @@ impl<'a> Resolver<'a> {
     }
 
     pub(super) fn is_function(&self, node: Node<'a>) -> bool {
-        self.language.typing.calls.functions.iter().any(|f| f.kind == node.kind())
+        self.language.is_function(node.kind())
     }
 
     /// The function that a call calls, with all its overloads.

@@ -142,7 +142,7 @@ impl Pass<'_> {
             let deep = || self.hint_of_pattern(name, node);
             let hint = hint.clone().or_else(|| rule.deep.then(deep).flatten());
             let of_types = self.language.scopes.of_types.contains(&name.kind());
-            let lasts = of_types || self.is_function(rule.kind);
+            let lasts = of_types || self.language.is_function(rule.kind);
             let (scope, from) = match of_types {
                 true => (self.scope_of_type().unwrap_or(0), 0),
                 false => (scope, from),
@@ -165,11 +165,6 @@ impl Pass<'_> {
                 hint,
             });
         }
-    }
-
-    /// True for a kind of function.
-    fn is_function(&self, kind: &str) -> bool {
-        self.language.typing.calls.functions.iter().any(|f| f.kind == kind)
     }
 
     /// True for what holds members of the type around it itself.

@@ -54,13 +54,17 @@ impl Pass<'_> {
         if !bare || self.field(node, own.hints.call.1).filter(named).is_none() {
             return;
         }
-        let lists = self.language.typing.calls.arguments.lists;
-        let list = children(node).into_iter().find(|c| lists.contains(&c.kind()));
-        for one in list.map_or_else(Vec::new, children) {
+        for one in self.argument_list(node).map_or_else(Vec::new, children) {
             if let Some(path) = type_head(self.language, one, self.text) {
                 self.facts.types[of].supers.push((path, span(one)));
             }
         }
+    }
+
+    /// The list of what a call is given.
+    fn argument_list<'t>(&self, call: Node<'t>) -> Option<Node<'t>> {
+        let lists = self.language.typing.calls.arguments.lists;
+        children(call).into_iter().find(|c| lists.contains(&c.kind()))
     }
 
     /// Code in a type that is declared elsewhere, as a function behind a call.
@@ -75,9 +79,7 @@ impl Pass<'_> {
         if own.opens_types.is_empty() || !named.is_some_and(opens) {
             return false;
         }
-        let lists = self.language.typing.calls.arguments.lists;
-        let first =
-            || children(call).into_iter().find(|c| lists.contains(&c.kind()))?.named_child(0);
+        let first = || self.argument_list(call)?.named_child(0);
         let of = split.and_then(|s| part(call, s.1)).or_else(first);
         let Some(of) = of.and_then(|o| core_of(self.language, o)) else { return false };
         let path = vec![clean(span(of).of(self.text))];
@@ -133,9 +135,7 @@ impl Pass<'_> {
             self.language.declares.makes_types.iter().any(|t| text.starts_with(t))
         });
         if let Some(made) = made {
-            let lists = self.language.typing.calls.arguments.lists;
-            let list = children(made).into_iter().find(|c| lists.contains(&c.kind()));
-            holders.extend(list.and_then(|l| l.named_child(0)));
+            holders.extend(self.argument_list(made).and_then(|l| l.named_child(0)));
         }
         // Types stand directly in what holds them, or in lists within it.
         for _ in 0..3 {
