@@ -3,9 +3,9 @@
 use emendo_core::World;
 use emendo_docs::markup::{self, Ending, Host};
 use emendo_docs::{Node as DocNode, NodeKind};
+use emendo_lang::tree::Node;
 use emendo_lang::{Language, Tree};
 use emendo_text::{RelPath, Span};
-use tree_sitter::Node;
 
 /// Files above this size are shown without colours: each key must be answered at once.
 const MOST: usize = 1 << 17;

@@ -5,8 +5,8 @@ use emendo_lang::language::{
     Binding, Budget, Compare, Context, Fragments, Grammar, Imports, Language, Names, Placeholder,
     Reach, Scopes, Space, Words, Writing, bind, context,
 };
+use emendo_lang::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 /// The grammar of another language, under the toy's name.
 fn grammar() -> &'static tree_sitter::Language {

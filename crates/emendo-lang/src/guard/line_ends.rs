@@ -1,7 +1,7 @@
 //! Line ends that end a statement: outside of brackets a code over several lines would end at the first.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::language::Language;
 use crate::tree::{Tree, children, span};

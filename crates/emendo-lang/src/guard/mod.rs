@@ -2,8 +2,8 @@
 
 mod line_ends;
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::FileFacts;
 use crate::ground::Import;

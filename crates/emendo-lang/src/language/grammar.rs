@@ -1,5 +1,7 @@
 //! Grammars for some files, and code that a grammar leaves as loose tokens.
 
+use crate::tree::Shape;
+
 /// A grammar for some of a language's files. Its kinds are named like those of the main grammar.
 pub struct Dialect {
     /// The endings of its files.
@@ -24,6 +26,16 @@ pub struct Layer {
     pub end: u8,
 }
 
+/// What nodes are by the words in them, where a grammar has one kind for many things.
+pub struct Reshape {
+    /// Kinds that the grammar does not have.
+    pub kinds: &'static [&'static str],
+    /// Fields that the grammar does not have.
+    pub fields: &'static [&'static str],
+    /// Says what a node is, and nodes within it: asked of each node, the outer ones first.
+    pub read: fn(tree_sitter::Node<'_>, &str, &mut Shape),
+}
+
 /// The grammar, and the files that are read with it.
 pub struct Grammar {
     /// File name endings, without the dot.
@@ -42,6 +54,8 @@ pub struct Grammar {
     pub opening: &'static str,
     /// Code inside code that the grammar leaves as loose tokens.
     pub layer: Option<Layer>,
+    /// What its nodes are besides; none where their kinds say it all.
+    pub reshape: Option<Reshape>,
     /// A small source that parses without error, for tests over the whole table.
     pub sample: &'static str,
     /// What parsing a file may take before it is given up.
@@ -80,6 +94,7 @@ impl Grammar {
             dialects: &[],
             opening: "",
             layer: None,
+            reshape: None,
             sample,
             budget: Budget::USUAL,
         }

@@ -19,7 +19,7 @@ pub use calls::{
     ArgumentRule, CalleeRule, Calls, FunctionRule, FunctionTypeRule, Packing, Taken, Waiting,
 };
 pub use declared::{Binding, Declares, Hints, KeyRule, TypeRule, anonymous, bind, declares};
-pub use grammar::{Budget, Dialect, Grammar, Layer};
+pub use grammar::{Budget, Dialect, Grammar, Layer, Reshape};
 pub use imports::{Exports, Imports};
 pub use modules::{Absolute, Modules, PathTo};
 pub use names::{Names, TypeFiles};
@@ -146,7 +146,10 @@ impl Language {
     }
 
     /// The kind of a node, as long-lived as the language.
-    pub fn kind(&self, node: tree_sitter::Node<'_>) -> &'static str {
+    pub fn kind(&self, node: crate::tree::Node<'_>) -> &'static str {
+        if let Some(own) = node.own_kind() {
+            return own;
+        }
         let main = (self.grammar.main)();
         let own = node.language();
         let grammar = self
@@ -165,12 +168,12 @@ impl Language {
     }
 
     /// True for a comment, and not for a text that stands below the line which it belongs to.
-    pub fn is_comment(&self, node: tree_sitter::Node<'_>) -> bool {
+    pub fn is_comment(&self, node: crate::tree::Node<'_>) -> bool {
         node.is_extra() && (self.flow.below.1.is_empty() || node.kind() != self.flow.below.1)
     }
 
     /// The node itself, or what it wraps without adding anything.
-    pub fn core<'t>(&self, mut node: tree_sitter::Node<'t>) -> tree_sitter::Node<'t> {
+    pub fn core<'t>(&self, mut node: crate::tree::Node<'t>) -> crate::tree::Node<'t> {
         while node.child_count() == 1 && self.compare.transparent.contains(&node.kind()) {
             let Some(inner) = node.child(0) else { break };
             node = inner;
@@ -179,14 +182,14 @@ impl Language {
     }
 
     /// The name of a variable without the mark before it; any other node itself.
-    pub fn unmarked<'t>(&self, node: tree_sitter::Node<'t>, text: &str) -> tree_sitter::Node<'t> {
+    pub fn unmarked<'t>(&self, node: crate::tree::Node<'t>, text: &str) -> crate::tree::Node<'t> {
         let mark = self.names.variable_mark;
         let marked = !mark.is_empty() && text[node.start_byte()..].starts_with(mark);
         if marked { node.named_child(0).unwrap_or(node) } else { node }
     }
 
     /// True for what a single slot never takes.
-    pub fn is_spread(&self, node: tree_sitter::Node<'_>) -> bool {
+    pub fn is_spread(&self, node: crate::tree::Node<'_>) -> bool {
         let kind = node.kind();
         self.compare.spreads.contains(&kind)
             || self.compare.spreads.contains(&self.core(node).kind())
@@ -198,7 +201,7 @@ impl Language {
     }
 
     /// What a link of a chain hangs on; `None` for a node that is not a link.
-    pub fn base_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+    pub fn base_of<'t>(&self, node: crate::tree::Node<'t>) -> Option<crate::tree::Node<'t>> {
         let (_, field) = self.compare.chain.iter().find(|(k, _)| *k == node.kind())?;
         if field.is_empty() { node.child(0) } else { node.child_by_field_name(field) }
     }
@@ -210,6 +213,10 @@ impl Language {
 
     /// A field's name, as long-lived as the language.
     pub fn field(&self, name: Option<&str>) -> Option<&'static str> {
+        let own = self.grammar.reshape.as_ref().map_or(&[][..], |r| r.fields);
+        if let Some(field) = own.iter().find(|f| Some(**f) == name) {
+            return Some(field);
+        }
         let grammar = (self.grammar.main)();
         grammar.field_name_for_id(grammar.field_id_for_name(name?)?.get())
     }

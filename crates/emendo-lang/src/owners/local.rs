@@ -1,7 +1,7 @@
 //! What a name of the file's own is to code that is taken elsewhere.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::Declared;
 use crate::language::{Origin, Space};
@@ -85,7 +85,7 @@ impl Resolver<'_> {
             let changes = flow.effects.contains(&kind)
                 && !flow.waits.contains(&kind)
                 && !calls.iter().any(|c| c.kind == kind);
-            let first = children(up).into_iter().find(Node::is_named);
+            let first = children(up).into_iter().find(|n| n.is_named());
             changes && first.is_some_and(|f| f == leaf)
         })
     }

@@ -99,7 +99,7 @@ impl Resolver<'_> {
     }
 
     /// True in a function without a name in the body of a type.
-    fn works_in_block_of_type(&self, leaf: tree_sitter::Node<'_>) -> bool {
+    fn works_in_block_of_type(&self, leaf: crate::tree::Node<'_>) -> bool {
         let (own, walls) = (&self.language.declares, self.language.scopes.walls);
         let mut node = leaf.parent();
         let mut block = false;
@@ -137,7 +137,7 @@ impl Resolver<'_> {
     }
 
     /// True where the object itself is a type: in its body, and in members of the type itself.
-    pub(crate) fn works_on_type(&self, leaf: tree_sitter::Node<'_>) -> bool {
+    pub(crate) fn works_on_type(&self, leaf: crate::tree::Node<'_>) -> bool {
         let (own, calls) = (&self.language.declares, &self.language.typing.calls);
         let walls = self.language.scopes.walls;
         let mut node = leaf.parent();
@@ -172,7 +172,7 @@ impl Resolver<'_> {
     }
 
     /// True for what is declared as a member of the type itself.
-    pub(crate) fn is_static(&self, leaf: tree_sitter::Node<'_>) -> bool {
+    pub(crate) fn is_static(&self, leaf: crate::tree::Node<'_>) -> bool {
         let own = &self.language.declares;
         let mut node = Some(leaf);
         while let Some(n) = node {

@@ -2,15 +2,18 @@
 //!
 //! A layer's tree is never written over its separators: `Root::holds` says what stands in the text.
 
+mod node;
+mod shape;
 mod shown;
 mod walk;
 
 use std::ops::ControlFlow;
 
 use emendo_text::{RelPath, Span};
-pub use tree_sitter::Node;
 use tree_sitter::{InputEdit, Parser, Point, Range};
 
+pub use node::{Node, TreeCursor};
+pub use shape::{Part, Shape};
 pub use shown::{in_line, shown};
 pub use walk::{
     at_place, children, children_with_fields, descend, function_rule, holds_code, in_field,
@@ -29,6 +32,7 @@ pub struct Tree {
     main: tree_sitter::Tree,
     grammar: &'static tree_sitter::Language,
     layers: Vec<Layered>,
+    shape: Option<Shape>,
     /// Parsing was given up: the tree is that of an empty text.
     gave_up: bool,
 }
@@ -127,9 +131,10 @@ impl Tree {
             drop(parser.set_language(grammar));
             let main = parser.parse("", None);
             let Some(main) = main else { return Self::parse_as(language, grammar, "", None) };
-            return Self { main, grammar, layers: Vec::new(), gave_up: true };
+            return Self { main, grammar, layers: Vec::new(), shape: None, gave_up: true };
         };
-        let mut out = Self { main, grammar, layers: Vec::new(), gave_up: false };
+        let shape = language.grammar.reshape.as_ref().map(|r| Shape::of(r, &main, text));
+        let mut out = Self { main, grammar, layers: Vec::new(), shape, gave_up: false };
         if let Some(layer) = &language.grammar.layer {
             out.add_layers(layer, language.grammar.budget, &mut parser, text);
         }
@@ -140,7 +145,7 @@ impl Tree {
     fn add_layers(&mut self, layer: &Layer, budget: Budget, parser: &mut Parser, text: &str) {
         for depth in 0..MAX_LAYERS {
             let from = depth.checked_sub(1).map_or(&self.main, |d| &self.layers[d].tree);
-            let (ranges, ends) = loose(layer, from.root_node(), text);
+            let (ranges, ends) = loose(layer, Node::new(from.root_node(), None), text);
             if ranges.is_empty() {
                 return;
             }
@@ -171,22 +176,24 @@ impl Tree {
 
     /// The tree, and the layers that hold a place.
     pub fn roots_at(&self, at: Span) -> impl Iterator<Item = Root<'_>> {
-        let main = Root { node: self.main.root_node(), ends: &[] };
+        let main = Root { node: self.root(), ends: &[] };
         let holds = move |l: &&Layered| {
             let i = l.ranges.partition_point(|r| r.end < at.end);
             l.ranges.get(i).is_some_and(|r| r.contains(at))
         };
         let layers = self.layers.iter().filter(holds);
-        std::iter::once(main)
-            .chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
+        std::iter::once(main).chain(
+            layers.map(|l| Root { node: Node::new(l.tree.root_node(), None), ends: &l.ends }),
+        )
     }
 
     /// The tree and its layers.
     pub fn roots(&self) -> impl Iterator<Item = Root<'_>> {
-        let main = Root { node: self.main.root_node(), ends: &[] };
+        let main = Root { node: self.root(), ends: &[] };
         let layers = self.layers.iter();
-        std::iter::once(main)
-            .chain(layers.map(|l| Root { node: l.tree.root_node(), ends: &l.ends }))
+        std::iter::once(main).chain(
+            layers.map(|l| Root { node: Node::new(l.tree.root_node(), None), ends: &l.ends }),
+        )
     }
 
     /// Parses the text that came out of `edits` (old span, new length; in order, not meeting), reusing this tree.
@@ -219,7 +226,7 @@ impl Tree {
 
     /// The root node.
     pub fn root(&self) -> Node<'_> {
-        self.main.root_node()
+        Node::new(self.main.root_node(), self.shape.as_ref())
     }
 
     /// True if any part could not be parsed.

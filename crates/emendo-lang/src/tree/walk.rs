@@ -1,7 +1,7 @@
 //! Goes through the nodes of a tree.
 
+use crate::tree::{Node, TreeCursor};
 use emendo_text::Span;
-use tree_sitter::{Node, TreeCursor};
 
 use crate::Language;
 use crate::language::FunctionRule;

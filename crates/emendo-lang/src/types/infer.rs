@@ -2,8 +2,8 @@
 
 use std::collections::HashMap;
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::TypeDecl;
 use crate::ground::Certainty;

@@ -1,7 +1,7 @@
 //! Keyed values in one thing: what an argument holds that stands for several.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::language::Packing;
 use crate::resolver::Resolver;

@@ -1,7 +1,7 @@
 //! All functions, types of functions and calls of a file, as places.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::ground::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};

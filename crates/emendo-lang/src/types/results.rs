@@ -1,7 +1,7 @@
 //! What calls, members, operators and functions give, and what a rule that wrote an expression says of it.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::ground::Certainty;
 use crate::language::{Gives, Origin, Space};

@@ -3,8 +3,8 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::TypeDecl;
 use crate::ground::Certainty;

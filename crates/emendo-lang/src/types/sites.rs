@@ -1,7 +1,7 @@
 //! Calls and functions as places: their arguments, parameters, results, and what leaves them.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::language::{FunctionRule, Gives, Origin, Space};
 use crate::resolver::Resolver;

@@ -1,7 +1,7 @@
 //! Functions that are waited for: where their word stands, where one may wait, and how a call is waited for.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::language::Waiting;
 use crate::resolver::Resolver;

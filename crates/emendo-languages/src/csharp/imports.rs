@@ -1,9 +1,9 @@
 //! Imports and exports in C#: reading and writing their statements.
 
 use emendo_lang::language::{Exports, Imports, Space};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, span, words_in};
 use emendo_lang::{Import, ImportName};
-use tree_sitter::Node;
 
 use crate::csharp::names::NAMES;
 use crate::csharp::projects;

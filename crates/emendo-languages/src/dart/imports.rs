@@ -1,10 +1,10 @@
 //! Imports and exports in Dart: reading and writing their statements.
 
 use emendo_lang::language::{Exports, Imports};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, span};
 use emendo_lang::{Import, ImportName};
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::dart::modules;
 use crate::dart::names::NAMES;

@@ -1,10 +1,10 @@
 //! What the files of one library share in Dart: the imports of the first, and the names of all.
 
 use emendo_lang::tree::children;
-use emendo_lang::{Files, Import, remembered};
+use emendo_lang::{Files, Import, Tree, remembered};
 use emendo_text::{RelPath, Span};
-use tree_sitter::Parser;
 
+use crate::dart::DART;
 use crate::dart::imports::{module, read_import};
 use crate::dart::modules::{absolute, has_parts, named, of_part};
 use crate::dart::names::NAMES;
@@ -32,12 +32,9 @@ pub(crate) fn of_library(path: &RelPath, files: &dyn Files) -> Vec<Import> {
 
 /// The imports of a text.
 fn imports_of(text: &str) -> Vec<Import> {
-    let mut parser = Parser::new();
-    let grammar = tree_sitter_dart::LANGUAGE.into();
-    let tree = parser.set_language(&grammar).ok().and_then(|()| parser.parse(text, None));
-    let Some(tree) = tree else { return Vec::new() };
+    let tree = Tree::parse(&DART, text);
     let mut out = Vec::new();
-    for statement in children(tree.root_node()) {
+    for statement in children(tree.root()) {
         let mut node = statement;
         while let Some(inner) = node.named_child(0).filter(|_| module(node, text).is_none()) {
             node = inner;

@@ -1,9 +1,9 @@
 //! Imports and exports in Java: reading and writing their statements.
 
 use emendo_lang::language::{Exports, Imports, Space};
+use emendo_lang::tree::Node;
 use emendo_lang::{Files, Import, ImportName};
 use emendo_text::RelPath;
-use tree_sitter::Node;
 
 use crate::java::names::NAMES;
 use crate::shared::{nearest, says};

@@ -1,10 +1,10 @@
 //! Imports in PHP: reading and writing their statements.
 
 use emendo_lang::language::{Exports, Imports, Space};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, span, words_in};
 use emendo_lang::{Import, ImportName};
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::php::names::NAMES;
 

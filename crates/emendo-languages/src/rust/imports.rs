@@ -1,10 +1,10 @@
 //! Imports and exports in Rust: reading and writing their statements.
 
 use emendo_lang::language::{Exports, Imports};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, span, words_in};
 use emendo_lang::{Import, ImportName};
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::rust::modules;
 use crate::rust::names::NAMES;

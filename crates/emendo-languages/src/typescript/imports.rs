@@ -1,9 +1,9 @@
 //! Imports and exports in TypeScript and JavaScript: reading and writing their statements.
 
 use emendo_lang::language::{Exports, Imports};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, span};
 use emendo_lang::{Export, Import, ImportName};
-use tree_sitter::Node;
 
 use crate::shared::says;
 use crate::typescript::modules;

@@ -1,8 +1,8 @@
 //! Pieces of a slot that are collected: each goes with its comments, and is indented like the place that it goes to.
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, descend, span};
 use emendo_text::{Chunk, Part, Span, Splice, Template};
-use tree_sitter::Node;
 
 use crate::along::AlongRule;
 use crate::find::Conditions;

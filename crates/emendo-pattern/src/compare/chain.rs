@@ -1,8 +1,8 @@
 //! Chains as lists of links, so that a slot may take several of them; and calls without their receiver.
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{part, span};
 use emendo_text::{Repeat, Span};
-use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher, TokenFit, form_of};
 use crate::found::Bound;

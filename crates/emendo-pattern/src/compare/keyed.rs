@@ -3,9 +3,9 @@
 use std::ops::Range;
 
 use emendo_lang::language::Keyed;
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children_with_fields, in_field, span};
 use emendo_text::{Repeat, Span};
-use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher, TokenFit};
 use crate::found::Bound;
@@ -116,7 +116,7 @@ impl<'t> Matcher<'_, 't> {
             let ids: Vec<usize> = heads[..taken].iter().map(|h| h.0.id()).collect();
             items.retain(|i| !ids.contains(&i.0.id()));
         }
-        let rest: Vec<Node<'t>> = items.iter().map(|i| i.0).filter(Node::is_named).collect();
+        let rest: Vec<Node<'t>> = items.iter().map(|i| i.0).filter(|n| n.is_named()).collect();
         if repeat == Repeat::Some && rest.is_empty() {
             return None;
         }

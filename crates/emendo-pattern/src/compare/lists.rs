@@ -2,9 +2,9 @@
 
 use std::ops::Range;
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children_with_fields, descend, is_item, span};
 use emendo_text::{Repeat, Span};
-use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher, TokenFit, same_field, trusted};
 use crate::found::Bound;

@@ -1,10 +1,10 @@
 //! What a pattern has and the code may do without, and the reverse: type arguments and values that are nothing but slots for
 //! any number, and type arguments that the pattern leaves out.
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::span;
 use emendo_lang::{Certainty, Fact};
 use emendo_text::{Repeat, Span};
-use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher, TokenFit};
 use crate::model::{Inner, PNode, PatternToken};

@@ -12,10 +12,10 @@ mod text;
 pub(crate) use chain::ends_in_links;
 
 use emendo_lang::language::{DeclarationShape, Keyed, Language};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{Root, Tree, is_item, is_separator, skipped, span, spliced};
 use emendo_lang::{Fact, Resolver};
 use emendo_text::{Repeat, Span};
-use tree_sitter::Node;
 
 use crate::found::{Bound, Match, NameUse};
 use crate::model::{HERE, Inner, Key, PNode, Pattern, PatternToken, Reading};

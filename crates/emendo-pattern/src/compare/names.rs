@@ -2,9 +2,9 @@
 
 use emendo_lang::Fact;
 use emendo_lang::language::{Language, Space};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{part, span, walk_cursor};
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::compare::{Child, Matcher};
 use crate::found::NameUse;

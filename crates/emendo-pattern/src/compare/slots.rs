@@ -1,9 +1,9 @@
 //! What slots take, and whether they may.
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::span;
 use emendo_lang::{Certainty, Fact};
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::compare::{Matcher, form_of};
 use crate::found::{Bound, Match, equal};

@@ -1,9 +1,9 @@
 //! From a parsed fragment to the nodes and tokens of a reading.
 
 use emendo_lang::language::{Language, Space};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{at_place, holds_code, is_separator, part, skipped, span, spliced};
 use emendo_text::{Filter, Repeat, Span};
-use tree_sitter::Node;
 
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{

@@ -13,9 +13,9 @@ use std::collections::BTreeMap;
 
 use emendo_lang::Spellings;
 use emendo_lang::language::{Context, Language, Placeholder};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{Tree, in_field, span};
 use emendo_text::{Chunk, Marks, Repeat, Span, Template};
-use tree_sitter::Node;
 
 use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};

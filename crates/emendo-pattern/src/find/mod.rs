@@ -13,9 +13,9 @@ use std::cmp::Reverse;
 
 use emendo_lang::Resolver;
 use emendo_lang::language::{Language, Space};
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{Root, Tree, descend, span, walk_cursor};
 use emendo_text::Span;
-use tree_sitter::Node;
 
 pub use around::value_unused;
 pub use asked::{Conditions, Groups, Passed, PassedConditions, SlotConditions};

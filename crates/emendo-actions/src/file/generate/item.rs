@@ -2,11 +2,11 @@
 
 use std::sync::Arc;
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, descend, is_item, span};
 use emendo_lang::{Certainty, Fact, Language, Project as _, Tree};
 use emendo_pattern::{Match, Pattern, Place, Replacement};
 use emendo_text::{FillValue, Lines, RelPath, Span};
-use tree_sitter::Node;
 
 use crate::contract::{Code, FileCx, Found, Needs, NoteDraft, PathsCx};
 use crate::file::generate::lines::{comment_behind, comments_above};

@@ -1,9 +1,9 @@
 //! Where items stand: by themselves, or in a list.
 
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, descend, is_item, span};
 use emendo_pattern::{Match, Pattern, Place, Replacement};
 use emendo_text::{Span, Splice};
-use tree_sitter::Node;
 
 use crate::file::generate::value::is_form;
 
@@ -61,7 +61,7 @@ impl ItemPlace {
         let elements = |n: Node<'_>| -> Vec<Span> {
             children(n).into_iter().filter(|c| is_item(*c)).map(span).collect()
         };
-        let comments = children(list).into_iter().filter(Node::is_extra).map(span).collect();
+        let comments = children(list).into_iter().filter(|n| n.is_extra()).map(span).collect();
         let mut pairs = Vec::new();
         let mut inner = list;
         while let Some(pair) = inner.parent()

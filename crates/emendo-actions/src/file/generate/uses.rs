@@ -1,10 +1,10 @@
 //! What the names of collected code mean, and what another file needs to say the same.
 
 use emendo_lang::language::PathTo;
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{span, tokens};
 use emendo_lang::{Import, ImportName, Index, OwnName, Project as _, Resolver, Space, Word};
 use emendo_text::{RelPath, Span};
-use tree_sitter::Node;
 
 use crate::contract::Code;
 use crate::file::generate::lines::comments_above;
@@ -139,7 +139,7 @@ impl<'a> CodeNames<'a> {
         let types = self.code.language.declares.declared;
         // A type within it has objects of its own.
         let inside = |t: Node<'_>| {
-            let around = std::iter::successors(t.parent(), Node::parent);
+            let around = std::iter::successors(t.parent(), |n| n.parent());
             let mut around = around.take_while(|n| at.contains(span(*n)));
             around.any(|n| types.iter().any(|t| t.kind == n.kind()))
         };

@@ -1,9 +1,9 @@
 //! What literals stand for.
 
 use emendo_lang::Language;
+use emendo_lang::tree::Node;
 use emendo_lang::tree::{children, holds_code, is_item, span};
 use emendo_text::FillValue;
-use tree_sitter::Node;
 
 /// Literals within literals, deeper than this, stand for nothing.
 const DEEPEST: usize = 32;

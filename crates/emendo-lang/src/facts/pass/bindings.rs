@@ -1,6 +1,6 @@
 //! What is declared in scopes, and what tells its type.
 
-use tree_sitter::{Node, TreeCursor};
+use crate::tree::{Node, TreeCursor};
 
 use crate::facts::pass::Pass;
 use crate::facts::pass::hints::{core_of, type_head, value_hint};
@@ -14,14 +14,15 @@ impl Pass<'_> {
         let Some(id) = cursor.field_id() else { return };
         let types = &self.language.declares;
         if self.telling.is_empty() {
-            let grammar = cursor.node().language();
-            self.telling.resize(grammar.field_count() + 1, false);
             let all = types.keys.iter().map(|k| k.owner).chain(types.fields.iter().copied());
-            for id in all.filter_map(|f| grammar.field_id_for_name(f)) {
-                self.telling[usize::from(id.get())] = true;
+            let all = all.filter_map(|f| cursor.node().field_number(f)).map(usize::from);
+            let all: Vec<usize> = all.collect();
+            self.telling.resize(all.iter().max().map_or(1, |m| m + 1), false);
+            for id in all {
+                self.telling[id] = true;
             }
         }
-        if !self.telling.get(usize::from(id.get())).is_some_and(|t| *t) {
+        if !self.telling.get(usize::from(id)).is_some_and(|t| *t) {
             return;
         }
         let Some(field) = cursor.field_name() else { return };

@@ -1,7 +1,7 @@
 //! What nodes tell by themselves: the names of types, what values are, where a file begins.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::{Hint, Tells};
 use crate::language::Language;

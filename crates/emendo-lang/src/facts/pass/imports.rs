@@ -1,7 +1,7 @@
 //! Statements that import, and those that say a package.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::pass::Pass;
 use crate::tree::words_in;

@@ -1,6 +1,6 @@
 //! What kinds of nodes may be, asked of the language once for each kind.
 
-use tree_sitter::Node;
+use crate::tree::Node;
 
 use crate::language::Language;
 

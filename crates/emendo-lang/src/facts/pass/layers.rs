@@ -1,7 +1,7 @@
 //! What code among loose tokens declares: the arguments of macros have scopes and bindings like other code.
 
+use crate::tree::{Node, TreeCursor};
 use emendo_text::Span;
-use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::Scope;
 use crate::facts::pass::kinds::bits;

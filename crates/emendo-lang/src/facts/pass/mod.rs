@@ -11,9 +11,9 @@ mod words;
 
 use std::cell::RefCell;
 
+use crate::tree::{Node, TreeCursor};
 use emendo_text::{RelPath, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
-use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::pass::hints::preamble_end;
 use crate::facts::pass::kinds::{KindFacts, bits};
@@ -311,7 +311,7 @@ impl Pass<'_> {
         }
         let known = self.fields.borrow().get(field).copied();
         let id = known.unwrap_or_else(|| {
-            let id = node.language().field_id_for_name(field).map(std::num::NonZero::get);
+            let id = node.field_number(field);
             self.fields.borrow_mut().insert(field, id);
             id
         });

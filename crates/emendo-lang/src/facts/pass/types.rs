@@ -1,7 +1,7 @@
 //! The types that a file declares, with their members.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::pass::Pass;
 use crate::facts::pass::hints::{clean, core_of, type_head, value_hint};

@@ -1,7 +1,7 @@
 //! The words of a file: where names stand, and in which space.
 
+use crate::tree::{Node, TreeCursor};
 use emendo_text::Span;
-use tree_sitter::{Node, TreeCursor};
 
 use crate::facts::Word;
 use crate::facts::pass::hints::{core_of, within};

@@ -4,8 +4,8 @@ mod parts;
 
 use std::collections::HashMap;
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::ground::Certainty;
 use crate::resolver::Resolver;

@@ -1,6 +1,6 @@
 //! What is expected of the parts of an expression, and of what leaves a function.
 
-use tree_sitter::Node;
+use crate::tree::Node;
 
 use crate::ground::Certainty;
 use crate::language::Gives;

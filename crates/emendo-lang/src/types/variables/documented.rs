@@ -1,7 +1,7 @@
 //! Types that documentation tells, where the code does not say them. What it says is taken for right, but not for sure.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::DocType;
 use crate::ground::Certainty;

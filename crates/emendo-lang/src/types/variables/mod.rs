@@ -3,8 +3,8 @@
 mod documented;
 mod narrowing;
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::facts::Declared;
 use crate::ground::Certainty;

@@ -1,7 +1,7 @@
 //! What tests around a use and assignments before it tell of a variable.
 
+use crate::tree::Node;
 use emendo_text::Span;
-use tree_sitter::Node;
 
 use crate::language::{CaseRule, Space};
 use crate::resolver::Resolver;

@@ -1,0 +1,128 @@
+//! What a grammar's nodes are besides, by the words that stand in them.
+
+use rustc_hash::FxHashMap;
+
+use crate::language::Reshape;
+
+/// Kinds, fields and parts that nodes of a tree have besides those of the grammar.
+#[derive(Clone, Debug, Default)]
+pub struct Shape {
+    kinds: FxHashMap<usize, &'static str>,
+    fields: FxHashMap<(usize, &'static str), Within>,
+    roles: FxHashMap<usize, &'static str>,
+    parts: FxHashMap<usize, Vec<Part>>,
+    /// The number of the first kind and the first field that the grammar does not have, and their names.
+    own_kinds: (u16, &'static [&'static str]),
+    own_fields: (u16, &'static [&'static str]),
+}
+
+/// A part of a token.
+#[derive(Clone, Copy, Debug)]
+pub struct Part {
+    /// Its first byte.
+    pub start: usize,
+    /// The byte after its last one.
+    pub end: usize,
+    /// Its kind.
+    pub kind: &'static str,
+    /// It is a word, and not a sign.
+    pub is_word: bool,
+}
+
+/// A node within another.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Within {
+    pub(crate) id: usize,
+    pub(crate) start: usize,
+    pub(crate) end: usize,
+}
+
+impl Shape {
+    /// The shape of a parsed text.
+    pub(crate) fn of(rules: &Reshape, tree: &tree_sitter::Tree, text: &str) -> Self {
+        let grammar = tree.language();
+        let kinds = grammar.node_kind_count();
+        let fields = grammar.field_count() + 1;
+        let mut out = Self {
+            own_kinds: (u16::try_from(kinds).unwrap_or(u16::MAX), rules.kinds),
+            own_fields: (u16::try_from(fields).unwrap_or(u16::MAX), rules.fields),
+            ..Self::default()
+        };
+        let mut cursor = tree.walk();
+        loop {
+            (rules.read)(cursor.node(), text, &mut out);
+            if cursor.goto_first_child() {
+                continue;
+            }
+            while !cursor.goto_next_sibling() {
+                if !cursor.goto_parent() {
+                    return out;
+                }
+            }
+        }
+    }
+
+    /// Gives a node a kind.
+    pub fn set_kind(&mut self, node: tree_sitter::Node<'_>, kind: &'static str) {
+        self.kinds.insert(node.id(), kind);
+    }
+
+    /// The kind that a node was given.
+    pub fn kind(&self, node: tree_sitter::Node<'_>) -> Option<&'static str> {
+        self.kind_of(node.id())
+    }
+
+    /// Gives a node a field that holds a node somewhere within it.
+    pub fn set_field(
+        &mut self,
+        node: tree_sitter::Node<'_>,
+        field: &'static str,
+        within: tree_sitter::Node<'_>,
+    ) {
+        let (start, end) = (within.start_byte(), within.end_byte());
+        self.fields.insert((node.id(), field), Within { id: within.id(), start, end });
+    }
+
+    /// Gives a child the field that it stands in.
+    pub fn set_role(&mut self, child: tree_sitter::Node<'_>, field: &'static str) {
+        self.roles.insert(child.id(), field);
+    }
+
+    /// Takes a token apart.
+    pub fn set_parts(&mut self, node: tree_sitter::Node<'_>, parts: Vec<Part>) {
+        self.parts.insert(node.id(), parts);
+    }
+
+    pub(crate) fn kind_of(&self, id: usize) -> Option<&'static str> {
+        self.kinds.get(&id).copied()
+    }
+
+    pub(crate) fn role_of(&self, id: usize) -> Option<&'static str> {
+        self.roles.get(&id).copied()
+    }
+
+    pub(crate) fn parts_of(&self, id: usize) -> &[Part] {
+        self.parts.get(&id).map_or(&[], Vec::as_slice)
+    }
+
+    pub(crate) fn in_field(&self, id: usize, field: &str) -> Option<&Within> {
+        let (_, own) = self.own_fields;
+        let field = own.iter().find(|f| **f == field)?;
+        self.fields.get(&(id, field))
+    }
+
+    pub(crate) fn number(&self, kind: &str) -> Option<u16> {
+        let (first, own) = self.own_kinds;
+        Some(first + u16::try_from(own.iter().position(|k| *k == kind)?).ok()?)
+    }
+
+    pub(crate) fn field_number(&self, field: &str) -> Option<u16> {
+        let (first, own) = self.own_fields;
+        Some(first + u16::try_from(own.iter().position(|f| *f == field)?).ok()?)
+    }
+
+    pub(crate) fn field_name(&self, number: u16) -> Option<&'static str> {
+        let (first, own) = self.own_fields;
+        own.get(usize::from(number.checked_sub(first)?)).copied()
+    }
+}
