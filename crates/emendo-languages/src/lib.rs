@@ -12,6 +12,7 @@
 
 mod csharp;
 mod dart;
+mod elixir;
 mod java;
 mod php;
 mod python;

@@ -15,6 +15,7 @@ pub static LANGUAGES: &[&Language] = &[
     &crate::php::PHP,
     &crate::dart::DART,
     &crate::ruby::RUBY,
+    &crate::elixir::ELIXIR,
 ];
 
 /// The language with this word.
@@ -54,12 +55,15 @@ mod tests {
                 let own = all.flat_map(|o| {
                     o.grammar.dialects.iter().map(|d| (d.grammar)()).chain([(o.grammar.main)()])
                 });
+                let shaped = l.grammar.reshape.iter().flat_map(|r| r.kinds).any(|k| *k == kind);
                 kind.is_empty()
+                    || shaped
                     || own.into_iter().any(|g| {
                         g.id_for_node_kind(kind, true) != 0 || g.id_for_node_kind(kind, false) != 0
                     })
             };
-            let plain = |f: &str| f.is_empty() || g.field_id_for_name(f).is_some();
+            let shaped = |f: &str| l.grammar.reshape.iter().flat_map(|r| r.fields).any(|k| *k == f);
+            let plain = |f: &str| f.is_empty() || shaped(f) || g.field_id_for_name(f).is_some();
             // Of several steps each may be a kind, or a number.
             let step = |s: &str| {
                 let s = s.trim_start_matches('^').split(':').next().unwrap_or(s);

@@ -26,11 +26,14 @@ impl SymbolRunner {
             || self.rows.language.words.method_before.contains(&first);
         // Where a member may be a function or hold one, a call tells nothing.
         let told_by_call =
-            self.rows.language.scopes.bindings.iter().any(|b| b.space == Space::Callable);
+            self.rows.language.scopes.bindings.iter().any(|b| b.space == Space::Callable)
+                && !self.rows.language.typing.bare_calls;
+        let read = p.resolver.is_read(word.span);
         let before = p.cx.text[..word.span.start as usize].trim_end();
         // A function is taken from what stands after; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
         match self.what {
+            SymbolKind::Method if read => false,
             SymbolKind::Method if word.key => {
                 let named = !self.rows.language.words.symbols.is_empty();
                 taken || named || p.code.facts.is_string(word.span)

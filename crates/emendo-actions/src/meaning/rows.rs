@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{FileFacts, Language, Names, Renames, Space, Ty, Word};
+use emendo_lang::{Import, FileFacts, Language, Names, Renames, Space, Ty, Word};
 use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
@@ -285,6 +285,20 @@ impl Rows {
         }
     }
 
+    /// The same for what an import brings in, which may say how many arguments it takes.
+    pub(crate) fn deciding_import(&self, import: &Import) -> Option<(usize, &str)> {
+        let (row, old) = self.deciding(import.path())?;
+        let Some(count) = import.count.filter(|_| old == import.path()) else {
+            return Some((row, old));
+        };
+        let all = self.by_last.get(self.language.names.last(old))?;
+        let fits = |r: &Row| r.parameters.as_ref().is_none_or(|p| p.len() == count);
+        let fitting = all.iter().find(|(r, n)| {
+            self.all[*r].olds[*n] == *old && fits(&self.all[*r])
+        });
+        fitting.map(|(r, n)| (*r, self.all[*r].olds[*n].as_str()))
+    }
+
     /// What keeps its name.
     pub(crate) fn kept(&self) -> impl Iterator<Item = &String> {
         self.except.iter().chain(&self.gone)
@@ -321,6 +335,7 @@ fn row(
     cx: &mut CompileCx<'_>,
 ) -> Option<Row> {
     let names = &language.names;
+    let counted = names.with_count(&p.old.text).map(|c| c.1);
     let written = names.plain(&p.old.text);
     let (old, parameters) = overload(&written);
     let mut named = [Some(&p.old), p.new.as_ref()].into_iter().flatten();
@@ -371,7 +386,7 @@ fn row(
             };
             Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
         }
-        None => None,
+        None => counted.map(|count| vec![Ty::Unknown; count]),
     };
     // A half-done upgrade may have the symbol under a name that another row gave it.
     let mut olds = cx.spellings.of(old);

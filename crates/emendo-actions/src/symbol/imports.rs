@@ -90,7 +90,7 @@ impl SymbolRunner {
             let fact = Fact { says: Certainty::Certain, text, at: Some(import.span) };
             return Some(Moved { import, row, target, fact });
         }
-        let Some((row, old)) = self.rows.deciding(path) else {
+        let Some((row, old)) = self.rows.deciding_import(import) else {
             self.passed_through(p, import, out);
             if import.wildcard && !import.is_static && self.what != SymbolKind::Package {
                 self.moved_from_wildcard(p, import, out);
@@ -117,7 +117,8 @@ impl SymbolRunner {
         }
         let named = names.default.is_empty() || names.last(new) != names.default;
         let renamed = exact && named && !import.wildcard && names.last(new) != names.last(old);
-        let carried = !import.aliased() && !import.passes_on && !p.code.facts.bound_twice(import);
+        let plain = !import.aliased() && !import.passes_on && import.count.is_none();
+        let carried = plain && !p.code.facts.bound_twice(import);
         if renamed && carried && self.used(p, import) {
             // The uses are the edits; the import follows from them.
             return None;

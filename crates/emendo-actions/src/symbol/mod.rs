@@ -125,9 +125,15 @@ impl Kind for Symbol {
 
 pub(crate) fn compile(action: &Action, cx: &mut CompileCx<'_>) -> Option<SymbolRunner> {
     let language = language(action, cx)?;
-    let what = match SymbolKind::of(&action.table.text("what")?.text) {
+    let word = &action.table.text("what")?.text;
+    let (nesting, absolute) = (language.names.nesting, language.names.absolute);
+    let what = match SymbolKind::of(word) {
         // What holds types is a type there.
-        SymbolKind::Package if language.names.nesting => SymbolKind::Free,
+        SymbolKind::Package if nesting || absolute => SymbolKind::Free,
+        // Every function is one of a module.
+        SymbolKind::Free if absolute && ["function", "macro"].contains(&word.as_str()) => {
+            SymbolKind::Method
+        }
         what => what,
     };
     for m in action.table.texts("mentions") {

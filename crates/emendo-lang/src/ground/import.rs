@@ -40,6 +40,8 @@ pub struct Import {
     pub restricts: bool,
     /// Names that a wildcard leaves out.
     pub hides: Vec<String>,
+    /// How many arguments a function takes that it brings in, where it says so.
+    pub count: Option<usize>,
     /// Where it is visible.
     pub scope: Span,
     /// The modules around it inside the file.
@@ -116,6 +118,7 @@ impl Import {
             passes_on: false,
             restricts: false,
             hides: Vec::new(),
+            count: None,
             scope: Span { start: 0, end: u32::MAX },
             inside: Vec::new(),
             path,

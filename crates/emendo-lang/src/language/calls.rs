@@ -22,6 +22,8 @@ pub struct Calls {
     pub super_calls: bool,
     /// Field of a function that stands behind the arguments of a call, as one more; empty if there is none.
     pub block: &'static str,
+    /// What stands before a call and is its first argument: kind of both together, and their fields; empty if there is none.
+    pub pipe: (&'static str, &'static str, &'static str),
     /// Arguments.
     pub arguments: ArgumentRule,
     /// Calls.
@@ -55,6 +57,7 @@ impl Calls {
         class_word: "",
         super_calls: false,
         block: "",
+        pipe: ("", "", ""),
         arguments: ArgumentRule::NONE,
         callees: &[],
         param_makers: &[],

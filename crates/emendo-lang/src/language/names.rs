@@ -83,7 +83,7 @@ impl Names {
 
     /// True where a path is one name from its begin to its end, which no import binds a part of.
     pub fn whole_paths(&self) -> bool {
-        self.rooted || self.nesting
+        self.rooted || self.nesting || self.absolute
     }
 
     /// The sign before a member in code.
@@ -98,14 +98,24 @@ impl Names {
     }
 
     /// A symbol as recipes may write it, in the form in which symbols are compared: without a sign that it begins with
-    /// because it is written in full, and without that of a variable.
+    /// because it is written in full, without that of a variable, and without how many
+    /// arguments its function takes.
     pub fn plain(&self, symbol: &str) -> String {
+        if let Some((name, _)) = self.with_count(symbol) {
+            return name.to_owned();
+        }
         if !self.rooted {
             return symbol.to_owned();
         }
         let symbol = symbol.strip_prefix(self.separator).unwrap_or(symbol);
         let marked = format!("{}{}", self.member_mark, self.variable_mark);
         symbol.replace(&marked, self.member_mark)
+    }
+
+    /// A symbol that says how many arguments its function takes: without that, and the number.
+    pub fn with_count<'s>(&self, symbol: &'s str) -> Option<(&'s str, usize)> {
+        let (name, count) = symbol.rsplit_once(self.arity_mark).filter(|_| !self.arity_mark.is_empty())?;
+        Some((name, count.parse().ok()?))
     }
 
     /// A symbol as it is written where no import helps.
@@ -146,7 +156,7 @@ impl Names {
     }
 
     /// An import of `segments` by the statement at `node`.
-    pub fn import(&self, node: tree_sitter::Node<'_>, segments: Vec<(String, Span)>) -> Import {
+    pub fn import(&self, node: crate::tree::Node<'_>, segments: Vec<(String, Span)>) -> Import {
         let words: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
         let path = self.join(&words);
         Import::new(Span::new(node.start_byte(), node.end_byte()), segments, path)
@@ -238,6 +248,10 @@ pub struct Names {
     /// A path begins with what the types around hold, from the innermost on, or what the innermost is built on, or with a
     /// type of the outermost. A sign before it says that it is one of the outermost.
     pub nesting: bool,
+    /// A path is written from the outermost module on, unless an import or a type declared around makes its first word known.
+    pub absolute: bool,
+    /// Between the name of a function and how many arguments it takes; empty where that is no part of its name.
+    pub arity_mark: &'static str,
     /// Before the name of a variable; empty if there is none.
     pub variable_mark: &'static str,
     /// A path that begins with the separator is written from the outermost package; any other begins with what an import
@@ -289,6 +303,8 @@ impl Names {
         member_mark: "",
         static_mark: "",
         nesting: false,
+        absolute: false,
+        arity_mark: "",
         variable_mark: "",
         rooted: false,
         paths_apart: false,

@@ -29,6 +29,9 @@ pub struct Words {
     pub like_type: &'static [(&'static str, &'static str)],
     /// Places (parent kind, field) of names that are members of the type around, whatever else is called so there.
     pub own_members: &'static [(&'static str, &'static str)],
+    /// The kind of what reads a member and does not call it, unless that is one of a type itself; empty where a call
+    /// without arguments looks the same.
+    pub reads: &'static str,
     /// Kinds of members of the type that is expected where they stand.
     pub expected_members: &'static [&'static str],
     /// Kinds of what is done to the expression before them and leaves it what follows hangs on.
@@ -163,6 +166,7 @@ impl Words {
         members: &[],
         like_type: &[],
         own_members: &[],
+        reads: "",
         expected_members: &[],
         asides: &[],
         receivers: &[],

@@ -25,6 +25,9 @@ impl<'a> Resolver<'a> {
         if self.language.names.nesting {
             return self.nested(path, at, depth).into_iter().map(|(symbol, _)| symbol).collect();
         }
+        if self.language.names.absolute {
+            return self.absolute_paths(path, space, at).into_iter().map(|(s, _)| s).collect();
+        }
         match self.head(first, space, at) {
             Some(Head::Import(import)) => vec![self.passed_on(self.behind(import, path))],
             Some(Head::Own(own)) => self.own_candidates(path, own, space, at, depth),

@@ -7,6 +7,7 @@
 //! `index/` holds what other files declare, and reads on demand what the project's modules pass on (`modules` in a
 //! language's file says where they lie).
 
+mod absolute;
 mod candidates;
 mod nested;
 mod rooted;
@@ -37,6 +38,9 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         if names.nesting {
             return self.nested_means(path, at, symbol);
+        }
+        if names.absolute {
+            return self.absolute_means(path, space, at, symbol);
         }
         if names.rooted {
             let mut meant = self.rooted(path, space, at).into_iter();
@@ -405,7 +409,7 @@ impl<'a> Resolver<'a> {
         if self.language.names.rooted {
             return self.rooted_taken(name, space, at);
         }
-        if self.language.names.nesting {
+        if self.language.names.nesting || self.language.names.absolute && space != Space::Type {
             return space != Space::Type && self.facts.lookup(name, &[Space::Value], at).is_some();
         }
         let spaces = [Space::Value, Space::Type];
@@ -430,7 +434,7 @@ impl<'a> Resolver<'a> {
             own(p)
                 || imports().any(|i| below(i.path(), p).is_some())
                 || (names.full_names && p.contains(names.separator) && self.full_name(p, text))
-                || (names.nesting && self.names_outermost(p, text))
+                || ((names.nesting || names.absolute) && self.names_outermost(p, text))
         }) || (self.language.modules.is_some()
             && self.facts.imports.iter().any(|i| {
                 let real = self.project.canonical(self.language, i.path());

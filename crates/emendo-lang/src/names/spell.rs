@@ -97,6 +97,11 @@ impl Resolver<'_> {
             let lead = if plain { "" } else { names.separator };
             return Ok(Spelled { text: format!("{lead}{symbol}"), imports: Vec::new() });
         }
+        if names.absolute
+            && let Some(spelled) = self.spell_absolute(symbol, space, at)
+        {
+            return Ok(spelled);
+        }
         let simple = names.last(symbol);
         if self.language.imports.names_modules && names.segments(symbol).len() == 1 {
             return self.named_module(symbol, at);

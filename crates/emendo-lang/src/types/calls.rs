@@ -88,7 +88,8 @@ impl<'a> Resolver<'a> {
             let found = part(call, c.arguments).filter(|_| !c.arguments.is_empty());
             found.or_else(|| named(call).into_iter().find(|n| rule.lists.contains(&n.kind())))
         });
-        let Some(list) = list else { return Vec::new() };
+        let piped = self.piped(call).map(|v| Argument { name: None, value: v, whole: v });
+        let Some(list) = list else { return piped.into_iter().collect() };
         let (kind, name, value) = rule.keyed;
         let one = |whole: Node<'a>| {
             let mut out = Argument { name: None, value: whole, whole };
@@ -114,7 +115,73 @@ impl<'a> Resolver<'a> {
             !language.typing.calls.block.is_empty()
                 && language.writing.last_items.contains(&n.kind())
         };
-        named(list).into_iter().filter(|n| !block(n)).map(one).collect()
+        let own = named(list).into_iter().filter(|n| !block(n)).map(one);
+        piped.into_iter().chain(own).collect()
+    }
+
+    /// What stands before a call and is its first argument.
+    pub(crate) fn piped(&self, call: Node<'a>) -> Option<Node<'a>> {
+        let (kind, left, right) = self.language.typing.calls.pipe;
+        if kind.is_empty() {
+            return None;
+        }
+        let up = call.parent().filter(|p| p.kind() == kind)?;
+        part(up, right).filter(|r| *r == call).and_then(|_| part(up, left))
+    }
+
+    /// True where a member of an object is read, and not called.
+    pub fn is_read(&self, name: Span) -> bool {
+        let words = &self.language.words;
+        let read = || {
+            let member = self.leaf(name)?.parent()?;
+            let (_, object, _) = words.member(member.kind())?;
+            let typed = |n: Node<'_>| {
+                words.paths.contains(&n.kind())
+                    || words.kinds.iter().any(|k| k.0 == n.kind() && k.1 == Space::Type)
+            };
+            let of_type = part(member, object).is_none_or(typed);
+            Some(!of_type && member.parent()?.kind() == words.reads)
+        };
+        !words.reads.is_empty() && read().unwrap_or(false)
+    }
+
+    /// Is a function that takes so many arguments named at a place?
+    fn counted(&self, name: Span, wanted: usize) -> Overload {
+        let fits = |fits| if fits { Overload::Is } else { Overload::Not };
+        if let Some((_, node, rule)) = self.introduced(name)
+            && rule.origin == Origin::Function
+        {
+            let takes = self.parameters_of(node).map_or_else(Vec::new, named);
+            let optional = |p: &Node<'a>| p.child_by_field_name("fallback").is_some();
+            let needed = takes.iter().filter(|p| !optional(p)).count();
+            return fits((needed..=takes.len()).contains(&wanted));
+        }
+        let Some(mut node) = self.leaf(name) else { return Overload::Unknown };
+        let of = |up: Node<'a>| part(up, self.language.words.member(up.kind())?.2);
+        // The member that it is the name of, and what is only that.
+        while let Some(up) = node.parent().filter(|up| {
+            of(*up) == Some(node) || self.language.compare.transparent.contains(&up.kind())
+        }) {
+            node = up;
+        }
+        if let Some(up) = node.parent() {
+            // Named with its number.
+            if let Some(count) = up.child_by_field_name("count") {
+                return fits(span(count).of(self.text).parse() == Ok(wanted));
+            }
+            let called = self.callee_rule(up).and_then(|rule| part(up, rule.function));
+            if called == Some(node) {
+                node = up;
+            }
+        }
+        if self.callee_rule(node).is_none() {
+            return fits(usize::from(self.piped(node).is_some()) == wanted);
+        }
+        let args = self.arguments(node);
+        // A block is one more, among the keys if there are such.
+        let keyed = args.last().is_some_and(|a| self.language.is_spread(a.whole));
+        let block = node.child_by_field_name("block").is_some() && !keyed;
+        fits(args.len() + usize::from(block) == wanted)
     }
 
     /// A function without its type arguments.
@@ -277,6 +344,9 @@ impl<'a> Resolver<'a> {
 
     /// Is the overload with these parameters named at a place, in a call or a declaration?
     pub fn overload(&self, name: Span, wanted: &[Ty]) -> Overload {
+        if !self.language.names.arity_mark.is_empty() {
+            return self.counted(name, wanted.len());
+        }
         if let Some((_, node, rule)) = self.introduced(name)
             && rule.origin == Origin::Function
         {

@@ -198,6 +198,7 @@ const BRANCHING: Branching = Branching {
 const CALLS: Calls = Calls {
     overloads: false,
     groups: &[],
+    pipe: ("", "", ""),
     setting: &[],
     like_type: false,
     passing: "",

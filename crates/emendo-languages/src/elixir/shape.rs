@@ -1,0 +1,389 @@
+//! What the calls, operators and names of Elixir are: its grammar has one kind for them all.
+
+use emendo_lang::language::Reshape;
+use emendo_lang::tree::{Part, Shape};
+use tree_sitter::Node;
+
+/// The shape of Elixir's trees.
+pub(crate) const RESHAPE: Reshape = Reshape {
+    kinds: &[
+        "module",
+        "implementation",
+        "module_body",
+        "function",
+        "definition",
+        "head",
+        "parameters",
+        "spec_parameters",
+        "guarded",
+        "path",
+        "alias_directive",
+        "import_directive",
+        "struct_definition",
+        "comprehension",
+        "condition_clause",
+        "attribute",
+        "attribute_read",
+        "setting",
+        "spec",
+        "spec_head",
+        "callback",
+        "type_definition",
+        "type_head",
+        "match",
+        "generator",
+        "pipe",
+        "default",
+        "update",
+        "pin",
+        "capture",
+        "arity",
+        "typed",
+        "access",
+        "struct_literal",
+        "key",
+        ".",
+    ],
+    fields: &[
+        "name",
+        "parameters",
+        "body",
+        "arguments",
+        "block",
+        "receiver",
+        "method",
+        "patterns",
+        "type",
+        "result",
+        "fallback",
+        "unit",
+        "count",
+        "brought",
+        "implements",
+    ],
+    read,
+};
+
+const MODULES: &[&str] = &["defmodule", "defprotocol"];
+
+/// Words that define a function, a macro or a guard.
+pub(crate) const FUNCTIONS: &[&str] = &[
+    "def",
+    "defp",
+    "defmacro",
+    "defmacrop",
+    "defguard",
+    "defguardp",
+    "defdelegate",
+    "defn",
+    "defnp",
+];
+
+fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
+    match node.kind() {
+        "alias" => segments(node, text, shape),
+        "keyword" => key(node, text, shape),
+        "call" => call(node, text, shape),
+        "unary_operator" => unary(node, text, shape),
+        "binary_operator" => binary(node, text, shape),
+        "stab_clause" => clause(node, shape),
+        "map" => literal(node, shape),
+        "dot" if node.child_by_field_name("right").is_some_and(|r| r.kind() == "alias") => {
+            shape.set_kind(node, "path");
+        }
+        _ => {}
+    }
+}
+
+fn children(node: Node<'_>) -> Vec<Node<'_>> {
+    let mut cursor = node.walk();
+    node.children(&mut cursor).collect()
+}
+
+fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
+    children(node).into_iter().find(|c| c.kind() == kind)
+}
+
+fn of<'s>(node: Node<'_>, text: &'s str) -> &'s str {
+    text.get(node.byte_range()).unwrap_or_default()
+}
+
+/// A dotted name is one token of the grammar.
+fn segments(node: Node<'_>, text: &str, shape: &mut Shape) {
+    let written = of(node, text);
+    if !written.contains('.') {
+        return;
+    }
+    let mut parts = Vec::new();
+    let mut start = node.start_byte();
+    for (i, segment) in written.split('.').enumerate() {
+        if i > 0 {
+            parts.push(Part { start: start - 1, end: start, kind: ".", is_word: false });
+        }
+        // Blanks may stand around a dot.
+        let lead = segment.len() - segment.trim_start().len();
+        let (from, trimmed) = (start + lead, segment.trim());
+        parts.push(Part { start: from, end: from + trimmed.len(), kind: "alias", is_word: true });
+        start += segment.len() + 1;
+    }
+    shape.set_kind(node, "path");
+    shape.set_parts(node, parts);
+}
+
+/// The token of a key takes its colon and the blank after that along.
+fn key(node: Node<'_>, text: &str, shape: &mut Shape) {
+    let (start, written) = (node.start_byte(), of(node, text).trim_end());
+    let Some(word) = written.strip_suffix(':') else { return };
+    let end = start + word.len();
+    let parts = vec![
+        Part { start, end, kind: "key", is_word: true },
+        Part { start: end, end: end + 1, kind: ":", is_word: false },
+    ];
+    shape.set_parts(node, parts);
+}
+
+fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
+    let Some(target) = node.child_by_field_name("target") else { return };
+    let (arguments, block) = (child(node, "arguments"), child(node, "do_block"));
+    if let Some(arguments) = arguments {
+        shape.set_field(node, "arguments", arguments);
+    }
+    if let Some(block) = block {
+        shape.set_field(node, "block", block);
+    }
+    if target.kind() == "dot" {
+        let name = target.child_by_field_name("right");
+        if let (Some(left), Some(name)) = (target.child_by_field_name("left"), name) {
+            shape.set_field(node, "receiver", left);
+            shape.set_field(node, "method", name);
+        }
+        let named = name.is_some_and(|n| n.kind() == "identifier");
+        if named && arguments.is_none() && block.is_none() && shape.kind(node).is_none() {
+            shape.set_kind(node, "access");
+        }
+        return;
+    }
+    if target.kind() != "identifier" {
+        return;
+    }
+    shape.set_field(node, "method", target);
+    // What stands in a head is no call, whatever its name.
+    if shape.kind(node).is_some() {
+        return;
+    }
+    let word = of(target, text);
+    let first = arguments.and_then(|a| a.named_child(0));
+    match word {
+        _ if MODULES.contains(&word) => {
+            let Some(name) = first else { return };
+            shape.set_kind(node, "module");
+            if ["alias", "dot"].contains(&name.kind()) {
+                shape.set_field(node, "name", name);
+            }
+            module_body(node, shape);
+        }
+        "defimpl" => {
+            let Some(name) = first.filter(|f| f.kind() == "alias") else { return };
+            shape.set_kind(node, "implementation");
+            shape.set_field(node, "implements", name);
+            module_body(node, shape);
+        }
+        "alias" | "import" | "require" if first.is_some() => {
+            let kind = if word == "import" { "import_directive" } else { "alias_directive" };
+            shape.set_kind(node, kind);
+        }
+        "defstruct" | "defexception" if first.is_some() => {
+            shape.set_kind(node, "struct_definition");
+        }
+        "for" | "with" if first.is_some() => shape.set_kind(node, "comprehension"),
+        "cond" => {
+            for one in block.map_or_else(Vec::new, children) {
+                if one.kind() == "stab_clause" {
+                    shape.set_kind(one, "condition_clause");
+                }
+            }
+        }
+        _ if FUNCTIONS.contains(&word) => {
+            if let Some(arguments) = arguments {
+                function(node, arguments, text, shape);
+            }
+        }
+        _ => {}
+    }
+}
+
+/// The body of a definition: a block, or what stands behind the key for one.
+fn body(node: Node<'_>, shape: &mut Shape) {
+    let behind_key = || {
+        let keywords = child(child(node, "arguments")?, "keywords")?;
+        let is_do = |p: &Node<'_>| p.kind() == "pair";
+        children(keywords).into_iter().find(is_do)?.child_by_field_name("value")
+    };
+    if let Some(body) = child(node, "do_block").or_else(behind_key) {
+        shape.set_field(node, "body", body);
+    }
+}
+
+fn module_body(node: Node<'_>, shape: &mut Shape) {
+    body(node, shape);
+    if let Some(block) = child(node, "do_block") {
+        shape.set_kind(block, "module_body");
+    }
+}
+
+/// `def name(parameters) when guard do body end`.
+fn function(node: Node<'_>, arguments: Node<'_>, text: &str, shape: &mut Shape) {
+    let Some(mut head) = arguments.named_child(0) else { return };
+    if operator(head, text) == "when" {
+        let Some(left) = head.child_by_field_name("left") else { return };
+        if ["call", "identifier"].contains(&left.kind()) {
+            shape.set_kind(head, "guarded");
+        }
+        head = left;
+    }
+    let name = match head.kind() {
+        "call" => head.child_by_field_name("target"),
+        "identifier" => Some(head),
+        _ => None,
+    };
+    let Some(name) = name.filter(|n| n.kind() == "identifier") else { return };
+    shape.set_kind(node, "function");
+    shape.set_kind(arguments, "definition");
+    shape.set_role(name, "name");
+    shape.set_field(node, "name", name);
+    if head.kind() == "call" {
+        shape.set_kind(head, "head");
+        if let Some(parameters) = child(head, "arguments") {
+            shape.set_kind(parameters, "parameters");
+            shape.set_field(node, "parameters", parameters);
+        }
+    }
+    body(node, shape);
+}
+
+fn operator<'s>(node: Node<'_>, text: &'s str) -> &'s str {
+    let known = ["binary_operator", "unary_operator"].contains(&node.kind());
+    let found = node.child_by_field_name("operator").filter(|_| known);
+    found.map_or("", |o| of(o, text))
+}
+
+fn unary(node: Node<'_>, text: &str, shape: &mut Shape) {
+    let Some(operand) = node.child_by_field_name("operand") else { return };
+    match operator(node, text) {
+        "^" => shape.set_kind(node, "pin"),
+        "&" => {
+            shape.set_kind(node, "capture");
+            if operator(operand, text) == "/" {
+                arity(operand, shape);
+            }
+        }
+        "@" => attribute(node, operand, text, shape),
+        _ => {}
+    }
+}
+
+/// `name/2`, behind the sign of a capture.
+fn arity(node: Node<'_>, shape: &mut Shape) {
+    let parts = (node.child_by_field_name("left"), node.child_by_field_name("right"));
+    let (Some(left), Some(right)) = parts else { return };
+    if right.kind() == "integer" {
+        shape.set_kind(node, "arity");
+        shape.set_field(node, "count", right);
+        if left.kind() == "call" && child(left, "arguments").is_none() {
+            shape.set_kind(left, "access");
+        }
+    }
+}
+
+/// `@name value`, and `@name`.
+fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
+    if operand.kind() == "identifier" {
+        shape.set_kind(node, "attribute_read");
+        return;
+    }
+    let Some(name) = operand.child_by_field_name("target") else { return };
+    let value = child(operand, "arguments").and_then(|a| a.named_child(0));
+    let word = of(name, text);
+    let (kind, head) = match word {
+        "spec" => ("spec", "spec_head"),
+        "callback" | "macrocallback" => ("callback", "spec_head"),
+        "type" | "typep" | "opaque" => ("type_definition", "type_head"),
+        _ => ("attribute", ""),
+    };
+    shape.set_kind(node, kind);
+    if word != "behaviour" {
+        shape.set_kind(operand, "setting");
+    }
+    let Some(mut value) = value.filter(|_| !head.is_empty()) else { return };
+    if operator(value, text) == "when" {
+        value = value.child_by_field_name("left").unwrap_or(value);
+    }
+    if operator(value, text) != "::" {
+        return;
+    }
+    shape.set_kind(value, "typed");
+    if let Some(result) = value.child_by_field_name("right") {
+        shape.set_field(node, "result", result);
+    }
+    let Some(left) = value.child_by_field_name("left") else { return };
+    let name = if left.kind() == "call" { left.child_by_field_name("target") } else { Some(left) };
+    let Some(name) = name.filter(|n| n.kind() == "identifier") else { return };
+    shape.set_field(node, "name", name);
+    if left.kind() == "call" {
+        shape.set_kind(left, head);
+        shape.set_role(name, "name");
+        if let Some(parameters) = child(left, "arguments") {
+            shape.set_kind(parameters, "spec_parameters");
+            shape.set_field(node, "parameters", parameters);
+        }
+    }
+}
+
+fn binary(node: Node<'_>, text: &str, shape: &mut Shape) {
+    if shape.kind(node).is_some() {
+        return;
+    }
+    let right = node.child_by_field_name("right");
+    let kind = match operator(node, text) {
+        "=" => "match",
+        "<-" => "generator",
+        "|>" => "pipe",
+        "\\\\" => {
+            if let Some(right) = right {
+                shape.set_role(right, "fallback");
+                shape.set_field(node, "fallback", right);
+            }
+            "default"
+        }
+        "::" => {
+            if let Some(right) = right {
+                shape.set_role(right, "unit");
+            }
+            "typed"
+        }
+        "|" if node.parent().is_some_and(|p| p.kind() == "map_content") => "update",
+        _ => return,
+    };
+    shape.set_kind(node, kind);
+}
+
+/// What a clause takes, without its guard.
+fn clause(node: Node<'_>, shape: &mut Shape) {
+    let Some(left) = node.child_by_field_name("left") else { return };
+    let patterns = match left.kind() {
+        "arguments" => Some(left),
+        _ => left.child_by_field_name("left"),
+    };
+    if let Some(patterns) = patterns {
+        shape.set_field(node, "patterns", patterns);
+    }
+}
+
+/// `%Type{ ... }`.
+fn literal(node: Node<'_>, shape: &mut Shape) {
+    let Some(of) = child(node, "struct") else { return };
+    shape.set_kind(node, "struct_literal");
+    if let Some(name) = of.named_child(0) {
+        shape.set_field(node, "type", name);
+    }
+}
