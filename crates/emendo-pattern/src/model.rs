@@ -39,6 +39,8 @@ pub struct Pattern {
     pub(crate) language: &'static Language,
     pub(crate) source: String,
     pub(crate) readings: Vec<Reading>,
+    /// Other forms of the source that say the same.
+    pub(crate) forms: Vec<String>,
     pub(crate) slots: Vec<SlotDef>,
     /// Symbols that words of the pattern stand for.
     pub(crate) names: Vec<NameDef>,
@@ -112,6 +114,8 @@ pub(crate) struct NameDef {
 #[derive(Debug)]
 pub(crate) struct Reading {
     pub(crate) context: usize,
+    /// Which of the forms of the pattern it reads; nought for the one that is written.
+    pub(crate) form: usize,
     /// How its slots are spelled there.
     pub(crate) choice: Vec<usize>,
     pub(crate) roots: Vec<PNode>,
@@ -263,6 +267,12 @@ impl Pattern {
         &self.source
     }
 
+    /// The source of a reading, in the form that it reads.
+    pub(crate) fn source_of(&self, reading: &Reading) -> &str {
+        let other = reading.form.checked_sub(1).and_then(|f| self.forms.get(f));
+        other.unwrap_or(&self.source)
+    }
+
     /// The language that it is written in.
     pub fn language(&self) -> &'static Language {
         self.language
@@ -334,7 +344,8 @@ impl Pattern {
     /// What the contexts of the readings are called, in order.
     pub fn readings(&self) -> Vec<&'static str> {
         let contexts = self.language.fragments.contexts;
-        let names = self.readings.iter().map(|r| contexts[r.context].name);
+        let own = self.readings.iter().filter(|r| r.form == 0);
+        let names = own.map(|r| contexts[r.context].name);
         // Code may stand as loose tokens everywhere: that is no other way to read it.
         let code: Vec<&str> = names.clone().filter(|n| *n != TOKENS).collect();
         if code.is_empty() { names.collect() } else { code }

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{Import, FileFacts, Language, Names, Renames, Space, Ty, Word};
+use emendo_lang::{FileFacts, Import, Language, Names, Renames, Space, Ty, Word};
 use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
@@ -293,9 +293,8 @@ impl Rows {
         };
         let all = self.by_last.get(self.language.names.last(old))?;
         let fits = |r: &Row| r.parameters.as_ref().is_none_or(|p| p.len() == count);
-        let fitting = all.iter().find(|(r, n)| {
-            self.all[*r].olds[*n] == *old && fits(&self.all[*r])
-        });
+        let fitting =
+            all.iter().find(|(r, n)| self.all[*r].olds[*n] == *old && fits(&self.all[*r]));
         fitting.map(|(r, n)| (*r, self.all[*r].olds[*n].as_str()))
     }
 

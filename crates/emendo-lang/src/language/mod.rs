@@ -25,7 +25,8 @@ pub use modules::{Absolute, Modules, PathTo};
 pub use names::{Names, TypeFiles};
 pub use scopes::{Outside, Scopes, Shadows};
 pub use shape::{
-    Compare, Context, DeclarationShape, Flow, Fragments, Keyed, Placeholder, Writing, context,
+    Compare, Context, DeclarationShape, Flow, Fragments, Keyed, OtherForms, Placeholder, Writing,
+    context,
 };
 pub use typing::{
     Branch, Branching, BuiltIn, CaseRule, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test,

@@ -114,7 +114,8 @@ impl Names {
 
     /// A symbol that says how many arguments its function takes: without that, and the number.
     pub fn with_count<'s>(&self, symbol: &'s str) -> Option<(&'s str, usize)> {
-        let (name, count) = symbol.rsplit_once(self.arity_mark).filter(|_| !self.arity_mark.is_empty())?;
+        let (name, count) =
+            symbol.rsplit_once(self.arity_mark).filter(|_| !self.arity_mark.is_empty())?;
         Some((name, count.parse().ok()?))
     }
 

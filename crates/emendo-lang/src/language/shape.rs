@@ -107,6 +107,9 @@ impl DeclarationShape {
         Self { kind: "", free_kinds: &[], free_fields: &[], body: "", name: "", modifiers: "" };
 }
 
+/// From a pattern, and the new code if there is some, to the other forms of both.
+pub type OtherForms = fn(&str, Option<&str>) -> Vec<(String, Option<String>)>;
+
 /// How pieces of source are read by themselves.
 pub struct Fragments {
     /// Surroundings in which a fragment may be parsed, in order of preference.
@@ -123,6 +126,8 @@ pub struct Fragments {
     pub token_runs: &'static [&'static str],
     /// Kinds that the grammar takes within others and the language does not: what holds them, and them.
     pub never_within: &'static [(&'static str, &'static str)],
+    /// Other forms of a pattern that say the same, each with what is written for it in place of the new code.
+    pub other_forms: OtherForms,
     /// The words for `form`, with the kinds that each stands for.
     pub forms: &'static [(&'static str, &'static [&'static str])],
 }
@@ -137,6 +142,7 @@ impl Fragments {
         splices: &[],
         token_runs: &[],
         never_within: &[],
+        other_forms: |_, _| Vec::new(),
         forms: &[],
     };
 }

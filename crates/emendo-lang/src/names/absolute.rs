@@ -127,7 +127,8 @@ impl<'a> Resolver<'a> {
             let brought = |i: &crate::Import| {
                 i.is_static && (i.path() == parent || names.parent(i.path()) == parent)
             };
-            let hidden = space == Space::Value && self.facts.lookup(last, &[Space::Value], at).is_some();
+            let hidden =
+                space == Space::Value && self.facts.lookup(last, &[Space::Value], at).is_some();
             if !hidden && self.facts.imports.iter().filter(holds).any(brought) {
                 return Some(Spelled { text: last.to_owned(), imports: Vec::new() });
             }

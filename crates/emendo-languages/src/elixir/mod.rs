@@ -1,5 +1,6 @@
 //! Elixir.
 
+mod forms;
 mod imports;
 mod names;
 mod shape;
@@ -68,6 +69,7 @@ const FRAGMENTS: Fragments = Fragments {
         ("template", &["string", "sigil"]),
         ("statement", STATEMENTS),
     ],
+    other_forms: forms::forms,
     ..Fragments::NONE
 };
 
@@ -79,7 +81,7 @@ const COMPARE: Compare = Compare {
     hollow: &[&["arguments"], &["parameters"]],
     alike: &[&["string", "charlist"], &["identifier", "alias"], &["do_block", "module_body"]],
     declarations: DECLARATIONS,
-    keyed: &[Keyed { list: "keywords", pair: "pair", key: "key", ..Keyed::NONE }],
+    keyed: &[Keyed { list: "keywords", pair: "pair", key: "keyword/0", ..Keyed::NONE }],
     strings: STRINGS,
     interpolations: &["interpolation"],
     chain: &[("call", "target"), ("access", "target"), ("dot", "left"), ("pipe", "left")],
@@ -125,7 +127,6 @@ const FLOW: Flow = Flow {
     nested: &["function", "module", "implementation", "anonymous_function", "capture"],
     effects: &["call", "pipe", "comprehension"],
     closes: &["end"],
-    line_bodies: &["source", "do_block", "module_body", "body", "else_block", "after_block", "rescue_block"],
     ..Flow::NONE
 };
 

@@ -67,9 +67,16 @@ pub(crate) const TYPING: Typing = Typing {
     ..Typing::NONE
 };
 
+/// A function without a body.
+const fn declared(kind: &'static str) -> FunctionRule {
+    FunctionRule { kind, params: "parameters", result: "result", ..FunctionRule::NONE }
+}
+
 const CALLS: Calls = Calls {
     functions: &[
         FunctionRule { kind: "function", params: "parameters", body: "body", ..FunctionRule::NONE },
+        declared("spec"),
+        declared("callback"),
         FunctionRule {
             kind: "stab_clause",
             name: "",

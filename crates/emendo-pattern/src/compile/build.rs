@@ -86,7 +86,8 @@ impl<'a> Build<'a, '_> {
         }
         if node.child_count() == 0 {
             let text = span(node).of(&self.wrapped.text).to_owned();
-            let named = space.is_some_and(|s| s != Space::Member);
+            let key = language.declares.keys.iter().any(|k| k.pair == parent.0);
+            let named = !key && space.is_some_and(|s| s != Space::Member);
             let loose = language.fragments.token_runs.contains(&parent.0);
             if named && !loose && language.names.reserved.contains(&text.as_str()) {
                 // A keyword that the grammar takes for a name: not what the author wrote.

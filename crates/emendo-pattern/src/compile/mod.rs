@@ -90,7 +90,40 @@ pub(super) fn pattern(
     if readings.is_empty() {
         return Err(unreadable(language, (source, &template), context, best));
     }
-    Ok(Pattern { language, source: source.to_owned(), readings, slots, names: defs })
+    let forms = match context {
+        None => (language.fragments.other_forms)(source, None),
+        Some(_) => Vec::new(),
+    };
+    let forms: Vec<String> = forms.into_iter().map(|f| f.0).collect();
+    let mut pattern =
+        Pattern { language, source: source.to_owned(), readings, forms, slots, names: defs };
+    for form in 0..pattern.forms.len() {
+        let source = pattern.forms[form].clone();
+        let own = pattern.form_readings(&source, marks, form + 1);
+        pattern.readings.extend(own);
+    }
+    Ok(pattern)
+}
+
+impl Pattern {
+    /// The readings of another form of a pattern, whose slots and names are those of the pattern.
+    pub(crate) fn form_readings(&self, source: &str, marks: Marks, form: usize) -> Vec<Reading> {
+        let Ok(template) = Template::parse_with(source, marks) else { return Vec::new() };
+        let (language, slots, names) = (self.language, &self.slots, &self.names);
+        let mut compiler = Compiler {
+            language,
+            source,
+            template: &template,
+            slots,
+            names,
+            best: None,
+            thorough: false,
+        };
+        let mut readings = compiler.readings(None);
+        meaning_only(&mut readings, names);
+        bodiless_first(language, source, &mut readings);
+        readings.into_iter().map(|r| Reading { form, ..r }).collect()
+    }
 }
 
 fn slot_defs(template: &Template, like: Option<&Pattern>) -> Vec<SlotDef> {
@@ -253,6 +286,7 @@ impl Compiler<'_> {
         let keys = keys(self.language, &roots, self.names, &optional, loose);
         Some(Reading {
             context: index,
+            form: 0,
             choice: Vec::new(),
             roots,
             tokens,

@@ -297,7 +297,8 @@ impl<'t> Search<'_, 't> {
             m.root(first, node);
             let Some((fitted, at, token)) = m.stopped() else { continue };
             if best.as_ref().is_none_or(|b| fitted > b.fitted) {
-                let written = |t: usize| reading.tokens[t].at.of(&self.pattern.source).to_owned();
+                let written =
+                    |t: usize| reading.tokens[t].at.of(self.pattern.source_of(reading)).to_owned();
                 let key = token.map(|t| &reading.tokens[t].key);
                 *best = Some(Nearest {
                     fitted,

@@ -18,13 +18,13 @@ use std::collections::BTreeMap;
 use emendo_lang::language::Language;
 use emendo_lang::tree::Tree;
 use emendo_lang::{Resolver, Space, Spellings};
-use emendo_text::{Chunk, Filter, Part, Repeat, Span};
+use emendo_text::{Chunk, Filter, Marks, Part, Repeat, Span};
 
 pub(crate) use lines::{comment_behind, gathered, indent_at, line_start, next_line, with_end};
 pub use lines::{delete_item, delete_splice};
 
 use crate::found::{Bound, Match};
-use crate::model::{PNode, Pattern, PatternError, PatternToken, TOKENS};
+use crate::model::{PNode, Pattern, PatternError, PatternToken, Reading, TOKENS};
 use crate::write::delete::delete;
 use crate::write::tokens::new_tokens;
 use crate::write::writer::{Writer, add};
@@ -80,6 +80,15 @@ impl Replacement {
         {
             pattern.readings.extend(more.readings);
         }
+        let forms = (old.language.fragments.other_forms)(&old.source, Some(&straight));
+        // Those of `new` by itself are no answer to those of `old`.
+        pattern.readings.retain(|r| r.form == 0);
+        pattern.forms = forms.into_iter().take(old.forms.len()).filter_map(|f| f.1).collect();
+        for form in 0..pattern.forms.len() {
+            let source = pattern.forms[form].clone();
+            let own = pattern.form_readings(&source, Marks::None, form + 1);
+            pattern.readings.extend(own);
+        }
         Self::placed(old, pattern, new)
     }
 
@@ -107,11 +116,14 @@ impl Replacement {
             .readings
             .iter()
             .map(|o| {
-                let same = pattern.readings.iter().position(|n| n.context == o.context);
                 let name = contexts[o.context].name;
-                same.or_else(|| {
-                    pattern.readings.iter().position(|n| contexts[n.context].name == name)
-                })
+                let of = |fits: &dyn Fn(&Reading) -> bool| pattern.readings.iter().position(fits);
+                // What is written for one form stands for another where there is none of its own.
+                let written = |form: usize| {
+                    let same = of(&|n| n.form == form && n.context == o.context);
+                    same.or_else(|| of(&|n| n.form == form && contexts[n.context].name == name))
+                };
+                written(o.form).or_else(|| written(0))
             })
             .collect();
         if readings.iter().all(Option::is_none) {
@@ -172,7 +184,7 @@ impl Replacement {
             (language, m, at.text),
             &[],
             &old.readings[m.reading],
-            (readings, &new.source),
+            (readings, new.source_of(readings)),
         )?;
         writer.plan(&[], new.unit());
         let mut parts = Vec::new();
@@ -258,7 +270,7 @@ impl Replacement {
             (language, m, text),
             &writer.old,
             &old.readings[m.reading],
-            (&new.readings[ix], &new.source),
+            (&new.readings[ix], new.source_of(&new.readings[ix])),
         )?;
         if writer.new.is_empty() {
             // All that is left are slots that hold nothing.

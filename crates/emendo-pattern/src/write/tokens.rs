@@ -22,8 +22,9 @@ pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
         .enumerate()
         .filter_map(|(i, (t, at))| {
             let before = i.checked_sub(1).map_or(0, |b| source_tokens[b].at.end);
-            let gap =
-                Span { start: before, end: t.at.start.max(before) }.of(&old.source).to_owned();
+            let gap = Span { start: before, end: t.at.start.max(before) }
+                .of(old.source_of(&old.readings[m.reading]))
+                .to_owned();
             Some(OldToken { key: t.key.clone(), at: (*at)?, gap, binds: t.binds })
         })
         .filter(|t| !t.at.is_empty())
