@@ -93,6 +93,11 @@ impl Shape {
         self.parts.insert(node.id(), parts);
     }
 
+    /// True for a token that was taken apart.
+    pub fn has_parts(&self, node: tree_sitter::Node<'_>) -> bool {
+        !self.parts_of(node.id()).is_empty()
+    }
+
     pub(crate) fn kind_of(&self, id: usize) -> Option<&'static str> {
         self.kinds.get(&id).copied()
     }

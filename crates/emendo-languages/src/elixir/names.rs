@@ -6,7 +6,12 @@ use emendo_lang::language::{
 };
 
 pub(crate) const WORDS: Words = Words {
-    kinds: &[("identifier", Space::Value), ("alias", Space::Type), ("key", Space::Declared)],
+    kinds: &[
+        ("identifier", Space::Value),
+        ("alias", Space::Type),
+        ("key", Space::Declared),
+        ("field", Space::Declared),
+    ],
     paths: &["path"],
     positions: &[
         ("call", "target", Space::Callable),
@@ -102,8 +107,13 @@ pub(crate) const DECLARES: Declares = Declares {
         },
     ],
     brings: &["use", "behaviour"],
-    members: &[("key", "", Space::Value)],
-    keys: &[KeyRule { pair: "keyword", around: "struct_literal", owner: "type", ..KeyRule::NONE }],
+    members: &[("field", "", Space::Value)],
+    keys: &[
+        KeyRule { pair: "keyword", around: "struct_literal", owner: "type", ..KeyRule::NONE },
+        KeyRule { pair: "keyword", around: "update", owner: "left", ..KeyRule::NONE },
+        KeyRule { pair: "keyword", around: "match", owner: "right", ..KeyRule::NONE },
+        KeyRule { pair: "keyword", around: "generator", owner: "right", ..KeyRule::NONE },
+    ],
     values: &[("match", "right")],
     hints: Hints {
         made: &[("struct_literal", "type")],

@@ -42,6 +42,9 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "access",
         "struct_literal",
         "key",
+        "field",
+        "field_atom",
+        "capture_argument",
         ".",
     ],
     fields: &[
@@ -60,6 +63,7 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "count",
         "brought",
         "implements",
+        "source",
     ],
     read,
 };
@@ -82,7 +86,7 @@ pub(crate) const FUNCTIONS: &[&str] = &[
 fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
     match node.kind() {
         "alias" => segments(node, text, shape),
-        "keyword" => key(node, text, shape),
+        "keyword" if !shape.has_parts(node) => set_key(node, "key", text, shape),
         "call" => call(node, text, shape),
         "unary_operator" => unary(node, text, shape),
         "binary_operator" => binary(node, text, shape),
@@ -131,12 +135,12 @@ fn segments(node: Node<'_>, text: &str, shape: &mut Shape) {
 }
 
 /// The token of a key takes its colon and the blank after that along.
-fn key(node: Node<'_>, text: &str, shape: &mut Shape) {
+fn set_key(node: Node<'_>, kind: &'static str, text: &str, shape: &mut Shape) {
     let (start, written) = (node.start_byte(), of(node, text).trim_end());
     let Some(word) = written.strip_suffix(':') else { return };
     let end = start + word.len();
     let parts = vec![
-        Part { start, end, kind: "key", is_word: true },
+        Part { start, end, kind, is_word: true },
         Part { start: end, end: end + 1, kind: ":", is_word: false },
     ];
     shape.set_parts(node, parts);
@@ -192,8 +196,10 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
             let kind = if word == "import" { "import_directive" } else { "alias_directive" };
             shape.set_kind(node, kind);
         }
-        "defstruct" | "defexception" if first.is_some() => {
+        "defstruct" | "defexception" => {
             shape.set_kind(node, "struct_definition");
+            let list = first.filter(|f| f.kind() == "list").or(arguments);
+            list.map_or_else(Vec::new, children).into_iter().for_each(|c| field(c, text, shape));
         }
         "for" | "with" if first.is_some() => shape.set_kind(node, "comprehension"),
         "cond" => {
@@ -206,6 +212,29 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
         _ if FUNCTIONS.contains(&word) => {
             if let Some(arguments) = arguments {
                 function(node, arguments, text, shape);
+            }
+        }
+        _ => {}
+    }
+}
+
+/// The name of a field: `:name`, or a key with what it is at first.
+fn field(node: Node<'_>, text: &str, shape: &mut Shape) {
+    let (start, end) = (node.start_byte(), node.end_byte());
+    match node.kind() {
+        "atom" if of(node, text).starts_with(':') => {
+            let parts = vec![
+                Part { start, end: start + 1, kind: ":", is_word: false },
+                Part { start: start + 1, end, kind: "field", is_word: true },
+            ];
+            shape.set_kind(node, "field_atom");
+            shape.set_parts(node, parts);
+        }
+        "keywords" => {
+            for pair in children(node) {
+                if let Some(own) = pair.child_by_field_name("key") {
+                    set_key(own, "field", text, shape);
+                }
             }
         }
         _ => {}
@@ -272,7 +301,8 @@ fn unary(node: Node<'_>, text: &str, shape: &mut Shape) {
     match operator(node, text) {
         "^" => shape.set_kind(node, "pin"),
         "&" => {
-            shape.set_kind(node, "capture");
+            let argument = operand.kind() == "integer";
+            shape.set_kind(node, if argument { "capture_argument" } else { "capture" });
             if operator(operand, text) == "/" {
                 arity(operand, shape);
             }
@@ -381,6 +411,10 @@ fn clause(node: Node<'_>, shape: &mut Shape) {
 
 /// `%Type{ ... }`.
 fn literal(node: Node<'_>, shape: &mut Shape) {
+    let update = child(node, "map_content").and_then(|c| child(c, "binary_operator"));
+    if let Some(source) = update.and_then(|u| u.child_by_field_name("left")) {
+        shape.set_field(node, "source", source);
+    }
     let Some(of) = child(node, "struct") else { return };
     shape.set_kind(node, "struct_literal");
     if let Some(name) = of.named_child(0) {

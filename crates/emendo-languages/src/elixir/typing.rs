@@ -27,6 +27,7 @@ pub(crate) const TYPING: Typing = Typing {
         ("nil", Gives::Nothing),
         ("list", Gives::ListOf("List")),
         ("struct_literal", Gives::Made("type")),
+        ("map", Gives::Same("source")),
         ("access_call", Gives::Element("target")),
         ("match", Gives::Same("right")),
         ("pipe", Gives::Same("right")),
@@ -43,6 +44,7 @@ pub(crate) const TYPING: Typing = Typing {
     ],
     intros: &[
         value("match", "left", "", "right"),
+        value("match", "right", "", "left"),
         Intro { kind: "generator", name: "left", ty: "", value: "right", origin: Origin::Each },
         Intro { kind: "parameters", name: "", origin: Origin::Parameter, ..Intro::NONE },
         Intro { kind: "spec_parameters", name: "", origin: Origin::Parameter, ..Intro::NONE },

@@ -23,7 +23,7 @@ use crate::language::Language;
 use crate::tree::{Tree, children, part, span, walk_cursor};
 
 /// How far above a key the thing that it belongs to may stand.
-const KEY_REACH: usize = 4;
+const KEY_REACH: usize = 6;
 
 /// Reads the facts of a text; for an outline, without its words.
 pub(super) fn read(language: &Language, tree: &Tree, text: &str, outline: bool) -> FileFacts {

@@ -157,7 +157,10 @@ impl Pass<'_> {
     pub(crate) fn members(&mut self, node: Node<'_>, kind: &str) {
         let types = &self.language.declares;
         let direct = self.parents.iter().rev().take(2).any(|p| p.is_type);
-        for (_, field, space) in types.members.iter().filter(|m| m.0 == kind && direct) {
+        // A word of its own stands nowhere else.
+        let word = self.language.words.kinds.iter().any(|w| w.0 == kind);
+        let own = types.members.iter().filter(|m| m.0 == kind && (direct || word));
+        for (_, field, space) in own {
             let name = if field.is_empty() { Some(node) } else { self.field(node, field) };
             if let Some(name) = name {
                 let hint = self.hint(node);
