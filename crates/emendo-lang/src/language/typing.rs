@@ -244,6 +244,9 @@ pub struct Syntax {
     pub list: &'static str,
     /// A type in square brackets is a list, and not several values at once.
     pub bracket_list: bool,
+    /// Types are written like calls: what that of a module's own values is called behind its name, and the word for the module
+    /// around; none where types are names.
+    pub called: Option<(&'static str, &'static str)>,
     /// A type may be written as one of what it is built on: `<A as B>`.
     pub qualified: bool,
 }
@@ -269,6 +272,7 @@ impl Syntax {
         keyed: &[],
         list: "",
         bracket_list: false,
+        called: None,
         qualified: false,
     };
 }

@@ -228,7 +228,11 @@ impl<'t> Node<'t> {
 
     /// What a shape put in a field: a node within this one by its bytes and kind.
     fn found(self, at: &crate::tree::shape::Within) -> Option<Self> {
-        let mut node = self.inner.descendant_for_byte_range(at.start, at.end)?;
+        let mut from = self.inner;
+        while at.start < from.start_byte() || from.end_byte() < at.end {
+            from = from.parent()?;
+        }
+        let mut node = from.descendant_for_byte_range(at.start, at.end)?;
         while node.id() != at.id {
             node = node.parent()?;
         }

@@ -72,7 +72,7 @@ impl Shape {
         self.kind_of(node.id())
     }
 
-    /// Gives a node a field that holds a node somewhere within it.
+    /// Gives a node a field that holds a node somewhere in the tree, most often within it.
     pub fn set_field(
         &mut self,
         node: tree_sitter::Node<'_>,

@@ -193,7 +193,15 @@ impl<'a> Reader<'a> {
         match self.peek() {
             '(' => self.bracketed(depth),
             '[' => self.in_square_brackets(depth),
+            '{' if self.syntax().called.is_some() => {
+                self.list(('{', '}'), depth).map_or(Ty::Unknown, Ty::Tuple)
+            }
             '{' => self.object(depth),
+            ':' if self.syntax().called.is_some() => {
+                self.rest = &self.rest[1..];
+                self.word();
+                Ty::object(self.typing.built_in.truth)
+            }
             '<' if self.syntax().qualified => self.qualified(depth),
             quote @ ('"' | '\'' | '`') => self.quoted(quote),
             '?' => self.wildcard(depth),
@@ -339,12 +347,33 @@ impl<'a> Reader<'a> {
                 break;
             }
         }
+        if let Some(called) = self.syntax().called {
+            return self.called(&path, called, depth);
+        }
         if self.peek() == '(' && self.is_callable(&path) {
             let Some(params) = self.list(('(', ')'), depth) else { return Ty::Unknown };
             let gives = if self.take("->") { self.one(depth - 1) } else { Ty::Nothing };
             return Ty::Function { params, gives: Box::new(gives) };
         }
         self.named(&path, args.unwrap_or_default())
+    }
+
+    /// A type that is written like a call; that of a module's own values is called like this, behind the module.
+    fn called(&mut self, path: &str, (own, around): (&str, &str), depth: usize) -> Ty {
+        let args = if self.peek() == '(' { self.list(('(', ')'), depth) } else { Some(Vec::new()) };
+        let braces = self.peek() == '{' && self.skip_balanced();
+        let Some(args) = args else { return Ty::Unknown };
+        let module = path.strip_suffix(own).and_then(|m| m.strip_suffix(self.separator));
+        match module {
+            Some(module) => self.named(module, args),
+            None if path == own => self.named(around, args),
+            // Other types of a module are its own affair.
+            None if !braces && last(path, self.separator).starts_with(char::is_lowercase) => {
+                let known = self.typing.built_in.primitives.iter().any(|p| p.0 == path);
+                if known { self.named(path, args) } else { Ty::Unknown }
+            }
+            None => self.named(path, args),
+        }
     }
 
     fn is_callable(&self, path: &str) -> bool {

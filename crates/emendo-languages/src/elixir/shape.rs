@@ -64,6 +64,7 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "brought",
         "implements",
         "source",
+        "declared",
     ],
     read,
 };
@@ -184,13 +185,13 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
             if ["alias", "dot"].contains(&name.kind()) {
                 shape.set_field(node, "name", name);
             }
-            module_body(node, shape);
+            module_body(node, text, shape);
         }
         "defimpl" => {
             let Some(name) = first.filter(|f| f.kind() == "alias") else { return };
             shape.set_kind(node, "implementation");
             shape.set_field(node, "implements", name);
-            module_body(node, shape);
+            module_body(node, text, shape);
         }
         "alias" | "import" | "require" if first.is_some() => {
             let kind = if word == "import" { "import_directive" } else { "alias_directive" };
@@ -253,11 +254,74 @@ fn body(node: Node<'_>, shape: &mut Shape) {
     }
 }
 
-fn module_body(node: Node<'_>, shape: &mut Shape) {
+fn module_body(node: Node<'_>, text: &str, shape: &mut Shape) {
     body(node, shape);
     if let Some(block) = child(node, "do_block") {
         shape.set_kind(block, "module_body");
+        specs(block, text, shape);
     }
+}
+
+/// What a declaration of types says of a function: its name, its parameters, and what it gives.
+struct Spec<'t> {
+    name: Node<'t>,
+    parameters: Vec<Node<'t>>,
+    result: Node<'t>,
+}
+
+/// Tells the functions of a module what their specifications say.
+fn specs(block: Node<'_>, text: &str, shape: &mut Shape) {
+    let mut all: Vec<Spec<'_>> = Vec::new();
+    for one in children(block) {
+        if let Some(spec) = spec_of(one, text) {
+            all.push(spec);
+            continue;
+        }
+        let Some((name, parameters)) = head_of(one, text) else { continue };
+        let same = |s: &&Spec<'_>| {
+            of(s.name, text) == of(name, text) && s.parameters.len() == parameters.len()
+        };
+        // Several say several things: none is told.
+        let mut told = all.iter().filter(same);
+        let (Some(spec), None) = (told.next(), told.next()) else { continue };
+        shape.set_field(one, "result", spec.result);
+        for (parameter, ty) in parameters.iter().zip(&spec.parameters) {
+            shape.set_field(*parameter, "declared", *ty);
+        }
+    }
+}
+
+fn named(list: Option<Node<'_>>) -> Vec<Node<'_>> {
+    let all = list.map_or_else(Vec::new, children).into_iter();
+    all.filter(|c| c.is_named() && !c.is_extra()).collect()
+}
+
+fn spec_of<'t>(node: Node<'t>, text: &str) -> Option<Spec<'t>> {
+    let call = node.child_by_field_name("operand").filter(|_| operator(node, text) == "@")?;
+    let word = call.child_by_field_name("target").filter(|_| call.kind() == "call")?;
+    let mut value =
+        child(call, "arguments").filter(|_| of(word, text) == "spec")?.named_child(0)?;
+    if operator(value, text) == "when" {
+        value = value.child_by_field_name("left")?;
+    }
+    let (left, result) = (value.child_by_field_name("left")?, value.child_by_field_name("right")?);
+    let name = if left.kind() == "call" { left.child_by_field_name("target")? } else { left };
+    let parameters =
+        if left.kind() == "call" { named(child(left, "arguments")) } else { Vec::new() };
+    (operator(value, text) == "::").then_some(Spec { name, parameters, result })
+}
+
+fn head_of<'t>(node: Node<'t>, text: &str) -> Option<(Node<'t>, Vec<Node<'t>>)> {
+    let word = node.child_by_field_name("target").filter(|_| node.kind() == "call")?;
+    let list = child(node, "arguments").filter(|_| FUNCTIONS.contains(&of(word, text)))?;
+    let mut head = list.named_child(0)?;
+    if operator(head, text) == "when" {
+        head = head.child_by_field_name("left")?;
+    }
+    if head.kind() != "call" {
+        return Some((head, Vec::new()));
+    }
+    Some((head.child_by_field_name("target")?, named(child(head, "arguments"))))
 }
 
 /// `def name(parameters) when guard do body end`.

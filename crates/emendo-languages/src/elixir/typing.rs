@@ -8,8 +8,26 @@ use emendo_lang::language::{
 use crate::shared::{declared_type, function, value};
 
 pub(crate) const TYPING: Typing = Typing {
-    syntax: Syntax { generic: ('<', '>'), nothing: &["nil"], list: "List", ..Syntax::NONE },
+    syntax: Syntax {
+        generic: ('<', '>'),
+        nothing: &["nil"],
+        list: "List",
+        bracket_list: true,
+        tuple: ("{", "}"),
+        called: Some(("t", "__MODULE__")),
+        ..Syntax::NONE
+    },
     built_in: BuiltIn {
+        primitives: &[
+            ("integer", "Integer"),
+            ("non_neg_integer", "Integer"),
+            ("pos_integer", "Integer"),
+            ("float", "Float"),
+            ("boolean", "Atom"),
+            ("atom", "Atom"),
+            ("binary", "String"),
+            ("list", "List"),
+        ],
         closed: &["String", "Atom", "Integer", "Float", "Regex"],
         text: "String",
         number: "Integer",

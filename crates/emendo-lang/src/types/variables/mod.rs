@@ -306,7 +306,12 @@ impl<'a> Resolver<'a> {
         node: Node<'a>,
         rule: &Intro,
     ) -> Option<TypeAnswer> {
-        let ty = self.annotation(node, rule)?;
+        // Told apart from where the names are, of each by itself.
+        let apart = || {
+            let own = self.leaf(at).filter(|_| rule.origin == Origin::Parameter)?;
+            own.child_by_field_name("declared")
+        };
+        let ty = self.annotation(node, rule).or_else(apart)?;
         let read = self.written(ty);
         if read == Ty::Unknown {
             return None;
