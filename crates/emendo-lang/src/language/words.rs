@@ -48,6 +48,9 @@ pub struct Words {
     pub member_texts: &'static [(&'static str, &'static [&'static str])],
     /// Where a sign by itself names a member: behind the sign stands its name.
     pub symbols: &'static [SymbolRule],
+    /// The kind of a list whose second item names a member of the first, which is the name of a type, where a third stands behind;
+    /// empty if there is none.
+    pub triples: &'static str,
     /// Kinds of keys that name a variable of that name too, where nothing stands in a field of what holds them.
     pub lone_keys: &'static [(&'static str, &'static str)],
     /// Functions whose texts are names of variables.
@@ -89,6 +92,8 @@ pub enum SymbolOf {
     Constant,
     /// One of what the call is sent to; the first argument alone names it.
     Receiver,
+    /// One of what stands first among the arguments, right before it, or before a pipe.
+    First,
 }
 
 /// Types in documentation, behind tags.
@@ -175,6 +180,7 @@ impl Words {
         inline_names: "",
         member_texts: &[],
         symbols: &[],
+        triples: "",
         lone_keys: &[],
         variable_texts: &[],
         loose_member_texts: false,

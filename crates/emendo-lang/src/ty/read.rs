@@ -348,7 +348,7 @@ impl<'a> Reader<'a> {
             }
         }
         if let Some(called) = self.syntax().called {
-            return self.called(&path, called, depth);
+            return self.called(&path, args, called, depth);
         }
         if self.peek() == '(' && self.is_callable(&path) {
             let Some(params) = self.list(('(', ')'), depth) else { return Ty::Unknown };
@@ -359,8 +359,17 @@ impl<'a> Reader<'a> {
     }
 
     /// A type that is written like a call; that of a module's own values is called like this, behind the module.
-    fn called(&mut self, path: &str, (own, around): (&str, &str), depth: usize) -> Ty {
-        let args = if self.peek() == '(' { self.list(('(', ')'), depth) } else { Some(Vec::new()) };
+    fn called(
+        &mut self,
+        path: &str,
+        args: Option<Vec<Ty>>,
+        (own, around): (&str, &str),
+        depth: usize,
+    ) -> Ty {
+        let args = match self.peek() {
+            '(' => self.list(('(', ')'), depth),
+            _ => args.or(Some(Vec::new())),
+        };
         let braces = self.peek() == '{' && self.skip_balanced();
         let Some(args) = args else { return Ty::Unknown };
         let module = path.strip_suffix(own).and_then(|m| m.strip_suffix(self.separator));

@@ -156,6 +156,16 @@ impl<'a> Resolver<'a> {
             let needed = takes.iter().filter(|p| !optional(p)).count();
             return fits((needed..=takes.len()).contains(&wanted));
         }
+        let at = self.tree.root().descendant_for_byte_range(name.start as usize, name.end as usize);
+        let symbol = |n: &Node<'a>| self.language.words.symbols.iter().any(|s| s.kind == n.kind());
+        if let Some(node) = at.filter(symbol) {
+            // Named by a word, with the list of what it is given, or the number of that, behind it.
+            let given = node.next_named_sibling();
+            let listed = given.filter(|g| self.language.compare.lists.contains(&g.kind()));
+            let number = || span(given?).of(self.text).parse::<usize>().ok();
+            let count = listed.map(|l| named(l).len()).or_else(number);
+            return count.map_or(Overload::Unknown, |count| fits(count == wanted));
+        }
         let Some(mut node) = self.leaf(name) else { return Overload::Unknown };
         let of = |up: Node<'a>| part(up, self.language.words.member(up.kind())?.2);
         // The member that it is the name of, and what is only that.

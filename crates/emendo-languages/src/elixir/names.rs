@@ -42,13 +42,32 @@ pub(crate) const WORDS: Words = Words {
         ("access", "target"),
         ("access_call", "target"),
     ],
-    symbols: &[SymbolRule {
-        kind: "atom",
-        calls: &["apply", "function_exported?"],
-        of: SymbolOf::Receiver,
-    }],
+    symbols: &[
+        SymbolRule { kind: "atom", calls: FUNCTION_NAMES, of: SymbolOf::First },
+        SymbolRule { kind: "atom", calls: FIELD_NAMES, of: SymbolOf::First },
+    ],
+    triples: "tuple",
     ..Words::NONE
 };
+
+/// Calls whose second argument names a function of the module that is their first.
+const FUNCTION_NAMES: &[&str] =
+    &["apply", "function_exported?", "macro_exported?", "spawn", "spawn_link"];
+
+/// Calls whose second argument names a field of what is their first.
+const FIELD_NAMES: &[&str] = &[
+    "Map.get",
+    "Map.fetch",
+    "Map.fetch!",
+    "Map.put",
+    "Map.replace",
+    "Map.replace!",
+    "Map.update",
+    "Map.update!",
+    "Map.has_key?",
+    "Map.pop",
+    "Map.delete",
+];
 
 pub(crate) const SCOPES: Scopes = Scopes {
     kinds: &[
@@ -70,6 +89,7 @@ pub(crate) const SCOPES: Scopes = Scopes {
         bind("callback", "name", Space::Callable, Reach::Scope),
         apart("match", "left", Reach::Behind),
         apart("generator", "left", Reach::Behind),
+        apart("each", "left", Reach::Behind),
         Binding { deep: true, ..bind("parameters", "", Space::Value, Reach::Scope) },
         apart("stab_clause", "patterns", Reach::Inside),
     ],
@@ -113,6 +133,7 @@ pub(crate) const DECLARES: Declares = Declares {
         KeyRule { pair: "keyword", around: "update", owner: "left", ..KeyRule::NONE },
         KeyRule { pair: "keyword", around: "match", owner: "right", ..KeyRule::NONE },
         KeyRule { pair: "keyword", around: "generator", owner: "right", ..KeyRule::NONE },
+        KeyRule { pair: "keyword", around: "stab_clause", owner: "matched", ..KeyRule::NONE },
     ],
     values: &[("match", "right")],
     hints: Hints {

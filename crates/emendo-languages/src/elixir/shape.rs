@@ -32,6 +32,7 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "type_head",
         "match",
         "generator",
+        "each",
         "pipe",
         "default",
         "update",
@@ -65,6 +66,7 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "implements",
         "source",
         "declared",
+        "matched",
     ],
     read,
 };
@@ -202,7 +204,21 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
             let list = first.filter(|f| f.kind() == "list").or(arguments);
             list.map_or_else(Vec::new, children).into_iter().for_each(|c| field(c, text, shape));
         }
-        "for" | "with" if first.is_some() => shape.set_kind(node, "comprehension"),
+        "for" | "with" if first.is_some() => {
+            shape.set_kind(node, "comprehension");
+            for one in arguments.map_or_else(Vec::new, children) {
+                if word == "for" && operator(one, text) == "<-" {
+                    shape.set_kind(one, "each");
+                }
+            }
+        }
+        "case" => {
+            for one in block.map_or_else(Vec::new, children) {
+                if let Some(value) = first.filter(|_| one.kind() == "stab_clause") {
+                    shape.set_field(one, "matched", value);
+                }
+            }
+        }
         "cond" => {
             for one in block.map_or_else(Vec::new, children) {
                 if one.kind() == "stab_clause" {
@@ -468,6 +484,9 @@ fn clause(node: Node<'_>, shape: &mut Shape) {
         "arguments" => Some(left),
         _ => left.child_by_field_name("left"),
     };
+    // One by itself is the pattern.
+    let single = |p: Node<'_>| p.named_child_count() == 1 && p.kind() == "arguments";
+    let patterns = patterns.map(|p| p.named_child(0).filter(|_| single(p)).unwrap_or(p));
     if let Some(patterns) = patterns {
         shape.set_field(node, "patterns", patterns);
     }

@@ -72,6 +72,21 @@ impl Pass<'_> {
         let at = Span::new(node.start_byte() + 1, node.end_byte().max(node.start_byte() + 1));
         let word =
             |space, receiver, key| Word { span: at, space, path_start: at.start, receiver, key };
+        if list.kind() == self.language.words.triples && !self.outline {
+            let items = crate::tree::named(list);
+            let is_type = |n: &Node<'_>| {
+                let words = &self.language.words;
+                let word = words.kinds.iter().any(|k| k.0 == n.kind() && k.1 == Space::Type);
+                word || words.paths.contains(&n.kind())
+            };
+            if let [first, second, _] = items.as_slice()
+                && second.id() == node.id()
+                && is_type(first)
+            {
+                self.push(at.of(self.text), word(Space::Member, Some(span(*first)), true));
+            }
+            return;
+        }
         if !lists.contains(&list.kind()) {
             // Handed on as what is done with each of several.
             let passed = self
@@ -93,6 +108,27 @@ impl Pass<'_> {
         };
         let name = span(name).of(self.text);
         let mut rules = self.language.words.symbols.iter();
+        let (pipe, left, right) = self.language.typing.calls.pipe;
+        let piped = call.parent().filter(|p| p.kind() == pipe && part(*p, right) == Some(call));
+        let whole = receiver.map_or_else(
+            || name.to_owned(),
+            |r| format!("{}{}{name}", span(r).of(self.text), self.language.names.separator),
+        );
+        if { self.language.words.symbols.iter() }
+            .any(|r| r.of == SymbolOf::First && r.kind == kind && r.calls.contains(&whole.as_str()))
+        {
+            let items = crate::tree::named(list);
+            let at_place = items.iter().position(|i| i.id() == node.id());
+            let of = match (piped.and_then(|p| part(p, left)), at_place) {
+                (Some(left), Some(0)) => Some(left),
+                (None, Some(1)) => items.first().copied(),
+                _ => None,
+            };
+            if let Some(of) = of.filter(|_| !self.outline) {
+                self.push(at.of(self.text), word(Space::Member, Some(span(of)), true));
+            }
+            return;
+        }
         let own = receiver.is_none() && self.types.last().is_some();
         let Some(rule) = rules.find(|r| r.kind == kind && r.calls.contains(&name)) else {
             // Any other call in the body of a type may take it for a member of that.
