@@ -135,9 +135,7 @@ impl<'a> Resolver<'a> {
             let of = self.spell(&parent, Space::Type, at).ok()?;
             return Some(Spelled { text: format!("{}{}{last}", of.text, names.separator), ..of });
         }
-        let beside = |i: &crate::Import| {
-            !i.is_static && !i.aliased() && !parent.is_empty() && names.parent(i.path()) == parent
-        };
+        let beside = |i: &crate::Import| !i.is_static && !i.aliased() && !parent.is_empty();
         let known = self.facts.imports.iter().filter(holds).any(beside);
         let taken = self.taken(last, Space::Type, at, symbol);
         let full = Spelled { text: symbol.to_owned(), imports: Vec::new() };

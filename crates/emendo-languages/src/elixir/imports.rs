@@ -83,7 +83,13 @@ pub(crate) fn read_import(node: Node<'_>, text: &str) -> Vec<Import> {
         let each = named(several).into_iter().filter_map(|one| {
             let own = segments(one, text)?;
             let import = NAMES.import(node, head.iter().cloned().chain(own).collect());
-            Some(import.listed(span(one), Some(span(several)), head.len(), true))
+            let mut import =
+                import.listed(span(one), Some(span(several)), head.len(), word != "import");
+            if word == "import" {
+                import = import.all();
+                import.is_static = true;
+            }
+            Some(import).filter(|_| word != "require")
         });
         return each.collect();
     }

@@ -99,6 +99,7 @@ const WRITING: Writing = Writing {
         ("dot", "left"),
         ("access_call", "target"),
     ],
+    bare_single: true,
     comment: "#",
     line_items: STATEMENTS,
     snake: true,

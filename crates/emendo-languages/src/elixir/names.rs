@@ -2,7 +2,7 @@
 
 use emendo_lang::language::{
     Binding, Declares, Hints, KeyRule, Names, Outside, Reach, Scopes, Space, SymbolOf, SymbolRule,
-    TypeFiles, TypeRule, Words, bind, declares,
+    Words, anonymous, bind, declares,
 };
 
 pub(crate) const WORDS: Words = Words {
@@ -121,10 +121,7 @@ pub(crate) const DECLARES: Declares = Declares {
     type_keywords: &["defmodule", "defprotocol"],
     declared: &[
         declares("module", "name", &[]),
-        TypeRule {
-            supers: &["implements"],
-            ..declares("implementation", "module_body", &["implements"])
-        },
+        anonymous("implementation", "module_body", &["implements"]),
     ],
     brings: &["use", "behaviour"],
     members: &[("field", "", Space::Value)],
@@ -161,7 +158,6 @@ pub(crate) const NAMES: Names = Names {
     ],
     implicit: &["Kernel"],
     builtin: KERNEL,
-    files: Some(TypeFiles { small: true, ..TypeFiles::PLAIN }),
     ..Names::NONE
 };
 

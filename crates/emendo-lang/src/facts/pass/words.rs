@@ -271,7 +271,10 @@ impl Pass<'_> {
             path_start = self.run_start(node);
         }
         if self.language.names.whole_paths() && self.language.words.paths.contains(&parent) {
-            (path_start, space) = self.in_rooted_path(node, space);
+            let default = { self.language.words.kinds.iter() }.find(|(k, _)| *k == kind.name);
+            // A segment is what it is by itself, whatever sign stands before it.
+            let own = default.map(|d| d.1).filter(|_| self.language.names.absolute);
+            (path_start, space) = self.in_rooted_path(node, own.unwrap_or(space));
         }
         let mut receiver = None;
         let mut key = false;
