@@ -474,7 +474,12 @@ pub(crate) fn overload(symbol: &str) -> (&str, Option<Vec<String>>) {
 fn is_symbol(language: &Language, what: SymbolKind, t: &str) -> bool {
     let names = &language.names;
     let plain = |s: &str| {
-        let s = if names.static_mark.is_empty() { s } else { s.trim_end_matches(['?', '!', '=']) };
+        let signs: &[char] = match (names.static_mark, names.absolute) {
+            ("", false) => &[],
+            ("", true) => &['?', '!'],
+            _ => &['?', '!', '='],
+        };
+        let s = s.trim_end_matches(signs);
         !s.is_empty() && s.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$'))
     };
     let module = |s: &str| {

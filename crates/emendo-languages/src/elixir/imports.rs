@@ -115,22 +115,37 @@ fn functions_of(
 ) -> Vec<Import> {
     let only = option(list, text, "only").filter(|o| o.kind() == "list");
     if let Some(only) = only {
-        let each = functions(only, text).into_iter().map(|(function, item)| {
-            let all = module.iter().cloned().chain([function]).collect();
-            let import = NAMES.import(node, all);
-            let mut import = import.listed(item, Some(span(only)), module.len(), false);
-            import.is_static = true;
-            import.count = item.of(text).rsplit(':').next().and_then(|n| n.trim().parse().ok());
-            import
-        });
-        return each.collect();
+        let each = functions(only, text).into_iter();
+        return each
+            .map(|(f, item)| named_function(node, (&module, f), (item, Some(only)), text))
+            .collect();
     }
-    let mut import = NAMES.import(node, module).all();
+    let mut import = NAMES.import(node, module.clone()).all();
     import.is_static = true;
-    if let Some(except) = option(list, text, "except") {
-        import.hides = functions(except, text).into_iter().map(|f| f.0.0).collect();
+    let mut out = vec![import];
+    let except = option(list, text, "except").filter(|o| o.kind() == "list");
+    for (function, item) in except.map_or_else(Vec::new, |e| functions(e, text)) {
+        out[0].hides.push(function.0.clone());
+        let mut own = named_function(node, (&module, function), (item, except), text);
+        (own.passes_on, own.restricts) = (true, true);
+        out.push(own);
     }
-    vec![import]
+    out
+}
+
+/// A function that stands in a list with how many arguments it takes.
+fn named_function(
+    node: Node<'_>,
+    (module, function): (&[(String, Span)], (String, Span)),
+    (item, list): (Span, Option<Node<'_>>),
+    text: &str,
+) -> Import {
+    let all = module.iter().cloned().chain([function]).collect();
+    let import = NAMES.import(node, all);
+    let mut import = import.listed(item, list.map(span), module.len(), false);
+    import.is_static = true;
+    import.count = item.of(text).rsplit(':').next().and_then(|n| n.trim().parse().ok());
+    import
 }
 
 fn write_import(name: &ImportName, _: Option<&str>) -> String {

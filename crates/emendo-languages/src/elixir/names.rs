@@ -31,7 +31,7 @@ pub(crate) const WORDS: Words = Words {
         ("import_directive", "target", Space::Declared),
         ("arity", "left", Space::Callable),
     ],
-    own_members: &[("spec_head", "name")],
+    own_members: &[("spec_head", "name"), ("function_key", "")],
     reads: "access",
     member_after: &["."],
     calls: &[("call", "receiver", "method")],

@@ -46,6 +46,7 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "field",
         "field_atom",
         "capture_argument",
+        "function_key",
         ".",
     ],
     fields: &[
@@ -204,6 +205,7 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
             let list = first.filter(|f| f.kind() == "list").or(arguments);
             list.map_or_else(Vec::new, children).into_iter().for_each(|c| field(c, text, shape));
         }
+        "defoverridable" => function_keys(node, shape),
         "for" | "with" if first.is_some() => {
             shape.set_kind(node, "comprehension");
             for one in arguments.map_or_else(Vec::new, children) {
@@ -405,6 +407,21 @@ fn arity(node: Node<'_>, shape: &mut Shape) {
     }
 }
 
+/// Keys that name functions of the module around, with how many arguments these take.
+fn function_keys(node: Node<'_>, shape: &mut Shape) {
+    if node.kind() == "pair" {
+        let (key, value) = (node.child_by_field_name("key"), node.child_by_field_name("value"));
+        if let (Some(key), Some(value)) = (key, value)
+            && key.kind() == "keyword"
+            && value.kind() == "integer"
+        {
+            shape.set_kind(key, "function_key");
+            shape.set_field(key, "count", value);
+        }
+    }
+    children(node).into_iter().for_each(|c| function_keys(c, shape));
+}
+
 /// `@name value`, and `@name`.
 fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
     if operand.kind() == "identifier" {
@@ -420,6 +437,9 @@ fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
         "type" | "typep" | "opaque" => ("type_definition", "type_head"),
         _ => ("attribute", ""),
     };
+    if ["optional_callbacks", "compile", "dialyzer"].contains(&word) {
+        function_keys(operand, shape);
+    }
     shape.set_kind(node, kind);
     if word != "behaviour" {
         shape.set_kind(operand, "setting");
