@@ -58,6 +58,14 @@ pub(crate) fn segments(text: &str, at: Span) -> Vec<(String, Span)> {
         } else if t.starts_with(|c: char| c.is_alphanumeric() || c == '_' || c == '$') {
             let start = at.start as usize + i;
             out.push((t.to_owned(), Span::new(start, start + t.len())));
+        } else if matches!(t, "?" | "!")
+            && i + 1 == source.len()
+            && let Some((name, own)) = out.last_mut()
+            && own.end as usize == at.start as usize + i
+        {
+            // A sign that ends a name belongs to it.
+            name.push_str(t);
+            own.end += 1;
         }
     }
     out

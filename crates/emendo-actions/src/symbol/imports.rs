@@ -368,8 +368,11 @@ impl SymbolRunner {
     }
 
     fn move_draft(&self, p: &Place<'_>, m: &Moved<'_>, splices: Vec<Splice>, out: &mut Found) {
-        let kept =
-            if m.import.binds_root { m.import.item.into_iter().collect() } else { Vec::new() };
+        // What says how much it takes is written over by itself, whatever becomes of its uses.
+        let own = |i: &&Import| i.span == m.import.span && i.count.is_some();
+        let counted = p.code.facts.imports.iter().filter(own).filter_map(|i| i.item);
+        let root = m.import.item.filter(|_| m.import.binds_root);
+        let kept = root.into_iter().chain(counted).collect();
         let written = Rewritten { splices, imports: Vec::new(), kept };
         let tokens = vec![m.import.path_span()];
         self.draft(p, m.row, (m.import.span, tokens), written, vec![m.fact.clone()], out);

@@ -129,7 +129,9 @@ impl<'a> Resolver<'a> {
             };
             let hidden =
                 space == Space::Value && self.facts.lookup(last, &[Space::Value], at).is_some();
-            if !hidden && self.facts.imports.iter().filter(holds).any(brought) {
+            let around = self.facts.types_at(at).next().map(|t| self.own_name(t));
+            let own = around.is_some_and(|a| a == parent);
+            if own || !hidden && self.facts.imports.iter().filter(holds).any(brought) {
                 return Some(Spelled { text: last.to_owned(), imports: Vec::new() });
             }
             let of = self.spell(&parent, Space::Type, at).ok()?;

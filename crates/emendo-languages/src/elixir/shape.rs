@@ -47,6 +47,8 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "field_atom",
         "capture_argument",
         "function_key",
+        "type_call",
+        "type_name",
         ".",
     ],
     fields: &[
@@ -407,6 +409,16 @@ fn arity(node: Node<'_>, shape: &mut Shape) {
     }
 }
 
+/// Names of types are apart from those of functions.
+fn type_names(node: Node<'_>, text: &str, shape: &mut Shape) {
+    match node.kind() {
+        "call" => shape.set_kind(node, "type_call"),
+        "identifier" if of(node, text) != "__MODULE__" => shape.set_kind(node, "type_name"),
+        _ => {}
+    }
+    children(node).into_iter().for_each(|c| type_names(c, text, shape));
+}
+
 /// Keys that name functions of the module around, with how many arguments these take.
 fn function_keys(node: Node<'_>, shape: &mut Shape) {
     if node.kind() == "pair" {
@@ -445,6 +457,7 @@ fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
         shape.set_kind(operand, "setting");
     }
     let Some(mut value) = value.filter(|_| !head.is_empty()) else { return };
+    type_names(value, text, shape);
     if operator(value, text) == "when" {
         value = value.child_by_field_name("left").unwrap_or(value);
     }
@@ -459,6 +472,7 @@ fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
     let name = if left.kind() == "call" { left.child_by_field_name("target") } else { Some(left) };
     let Some(name) = name.filter(|n| n.kind() == "identifier") else { return };
     shape.set_field(node, "name", name);
+    shape.set_kind(name, "identifier");
     if left.kind() == "call" {
         shape.set_kind(left, head);
         shape.set_role(name, "name");
