@@ -66,7 +66,11 @@ impl Callable {
             );
         }
         let params = match written {
-            None => None,
+            None => {
+                let one = || Param { name: None, ty: Ty::Unknown, optional: false, rest: false };
+                let count = names.with_count(&text.text).map(|c| c.1);
+                count.map(|count| (0..count).map(|_| one()).collect())
+            }
             Some(all) => {
                 let mut params = Vec::new();
                 for p in &all {
@@ -155,7 +159,9 @@ impl Callable {
         }
         let needed = |p: &Param| !p.optional && !p.rest;
         let missing = params.iter().zip(&by_param).any(|(p, a)| a.is_none() && needed(p));
-        if missing && call.from_around.is_none() {
+        let short = call.arguments.len() + call.from_around.unwrap_or(0)
+            < params.iter().filter(|p| needed(p)).count();
+        if missing && (call.from_around.is_none() || call.piped && short) {
             return None;
         }
         let mut open = false;

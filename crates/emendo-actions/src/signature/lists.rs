@@ -197,6 +197,12 @@ impl Lists {
         (!self.add.is_empty() && more <= params.len()).then_some(more)
     }
 
+    /// How many arguments a function takes after the change; none where that says nothing.
+    pub(super) fn count_after(&self, count: usize) -> Option<usize> {
+        let new = (count + self.add.len()).checked_sub(self.drop.len())?;
+        (new != count && self.order.is_empty()).then_some(new)
+    }
+
     /// What an argument list becomes.
     pub(super) fn at_call(
         &self,
@@ -240,6 +246,13 @@ impl Lists {
                 facts.push(Fact { says: Certainty::Likely, text, at: Some(a.value) });
             }
         }
+        let piped = usize::from(call.piped);
+        let first = self.drop.contains(&1)
+            || self.order.first().is_some_and(|n| *n != 1)
+            || self.add.iter().any(|a| a.at == 1);
+        if call.piped && first {
+            return Err("its first argument stands before the pipe here: change it by hand".into());
+        }
         let items: Vec<Span> = call.arguments.iter().map(|a| a.span).collect();
         drop_items(p, &items, &gone, call.list, change, tokens);
         move_items(
@@ -257,8 +270,9 @@ impl Lists {
             let Some(value) = &a.value else { continue };
             let value = spelled(p, value, &self.names, Space::Value, at, change)?;
             // After named arguments only named ones may stand.
-            let behind =
-                named.is_some_and(|n| kept.get(a.at - 1).is_none_or(|k| k.start >= n.span.start));
+            let behind = named.is_some_and(|n| {
+                kept.get(a.at - 1 - piped).is_none_or(|k| k.start >= n.span.start)
+            });
             let text = match (&a.name, behind, named.and_then(|n| n.name.map(|k| (n, k)))) {
                 (Some(name), true, Some((n, key))) => {
                     let sign = Span { start: key.end, end: n.value.start }.of(p.cx.text);
@@ -266,7 +280,7 @@ impl Lists {
                 }
                 _ => value,
             };
-            before.push((a.at, text));
+            before.push((a.at - piped, text));
         }
         insert_items(p, &kept, call.list, &before, change, tokens);
         Ok(())
@@ -330,7 +344,15 @@ impl Lists {
             };
             let mark = self.language.names.variable_mark;
             let name = format!("{mark}{name}");
+            let called = self.language.typing.syntax.called.is_some();
             let text = match &a.ty {
+                // Types stand in a declaration of their own.
+                ty if called && f.typed => match ty {
+                    Some(ty) => spelled(p, ty, &self.names, Space::Type, at, change)?,
+                    None => "term".to_owned(),
+                },
+                _ if called && f.has_body => format!("_{name}"),
+                _ if called => name,
                 None => name,
                 Some(ty) => {
                     let ty = spelled(p, ty, &self.names, Space::Type, at, change)?;
@@ -373,6 +395,10 @@ pub(super) fn same_code(a: &str, b: &str) -> bool {
 pub(super) fn used(p: &Place<'_>, own: &ParamSite) -> Option<(String, Vec<Span>)> {
     let mut uses = p.resolver.uses_in_param(own.span);
     uses.retain(|u| !own.span.contains(*u));
+    // What nobody needs has no name.
+    if own.name.is_some_and(|n| p.text(n).starts_with('_')) && p.resolver.language.names.absolute {
+        return None;
+    }
     let mark = p.resolver.language.names.variable_mark;
     let name = format!("{mark}{}", p.text(own.name.unwrap_or(own.span)));
     (!uses.is_empty()).then_some((name, uses))

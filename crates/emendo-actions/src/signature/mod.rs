@@ -275,6 +275,24 @@ impl SignatureRunner {
         let written = plain
             .then(|| self.results.at_reference(p, &h.word, callable, &mut change, &mut facts))
             .flatten();
+        let count = p.resolver.count_at(h.word.span);
+        let other = |at: Span| {
+            let counted = callable.params.as_ref().map(Vec::len);
+            counted.is_some_and(|n| p.text(at).parse() != Ok(n))
+        };
+        if count.is_some_and(other) {
+            // That of another number of arguments is named.
+            return;
+        }
+        let count = count.filter(|_| self.packs.is_empty());
+        let written = written.or_else(|| {
+            let count = count?;
+            let new = self.lists.count_after(p.text(count).parse().ok()?)?;
+            let text = format!("what calls it must give it {new} arguments");
+            facts.push(emendo_lang::Fact { says: emendo_lang::Certainty::Likely, text, at: None });
+            change.splices.push(emendo_text::Splice::text(count, new.to_string()));
+            Some(h.word.span.hull(count))
+        });
         match written {
             Some(whole) => output.draft(self.of(h, Vec::new()), whole, vec![whole], change, facts),
             None => {

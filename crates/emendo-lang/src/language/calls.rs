@@ -174,6 +174,8 @@ pub struct FunctionRule {
     pub makes: bool,
     /// A body that is not a block is what it gives.
     pub bare: bool,
+    /// Its parameters are types, and it is declared elsewhere.
+    pub types: bool,
 }
 
 impl FunctionRule {
@@ -186,6 +188,7 @@ impl FunctionRule {
         body: "",
         makes: false,
         bare: false,
+        types: false,
     };
 }
 

@@ -145,6 +145,18 @@ impl<'a> Resolver<'a> {
         !words.reads.is_empty() && read().unwrap_or(false)
     }
 
+    /// The number of what a function takes, where it is named with that.
+    pub fn count_at(&self, name: Span) -> Option<Span> {
+        let mut node = self.leaf(name)?;
+        for _ in 0..3 {
+            node = node.parent()?;
+            if let Some(count) = node.child_by_field_name("count") {
+                return Some(span(count));
+            }
+        }
+        None
+    }
+
     /// Is a function that takes so many arguments named at a place?
     fn counted(&self, name: Span, wanted: usize) -> Overload {
         let fits = |fits| if fits { Overload::Is } else { Overload::Not };
@@ -189,7 +201,8 @@ impl<'a> Resolver<'a> {
         }
         let args = self.arguments(node);
         // A block is one more, among the keys if there are such.
-        let keyed = args.last().is_some_and(|a| self.language.is_spread(a.whole));
+        let lists = self.language.compare.keyed;
+        let keyed = args.last().is_some_and(|a| lists.iter().any(|k| k.list == a.whole.kind()));
         let block = node.child_by_field_name("block").is_some() && !keyed;
         fits(args.len() + usize::from(block) == wanted)
     }

@@ -119,6 +119,10 @@ impl<'a> Resolver<'a> {
             }
             Gives::Function => self.function_type(node),
             Gives::Tail => self.tail(node),
+            Gives::Ways(keys) => {
+                let all = self.ends_of(node, keys).into_iter().take(32);
+                one_of(all.map(|n| self.type_of(n)).collect())
+            }
             Gives::Branches(fields) => {
                 one_of(fields.iter().filter_map(|f| part(f)).map(|n| self.tail_of(n)).collect())
             }

@@ -492,8 +492,8 @@ impl<'a> Resolver<'a> {
         if many {
             return None;
         }
-        let tail =
-            language.typing.exprs.iter().any(|e| e.0 == body.kind() && matches!(e.1, Gives::Tail));
+        let ends = |g| matches!(g, Gives::Tail | Gives::Ways(_));
+        let tail = language.typing.gives(body.kind()).is_some_and(ends);
         if tail && left.is_empty() {
             return self.type_of(body).map(wrapped);
         }

@@ -22,6 +22,8 @@ pub struct CallSite {
     pub unused: bool,
     /// How many arguments it takes from the parameters around, in front of its own; none where it takes no others.
     pub from_around: Option<usize>,
+    /// Its first argument stands before it.
+    pub piped: bool,
 }
 
 /// An argument of a call.
@@ -50,6 +52,10 @@ pub struct FunctionSite {
     pub makes: bool,
     /// It is a value, and no declaration.
     pub closure: bool,
+    /// It only says of what types a function is: its parameters are types.
+    pub typed: bool,
+    /// It has a body, in which its parameters are used.
+    pub has_body: bool,
     /// Its parameters, brackets included.
     pub list: Span,
     /// Lists within the list, brackets included.
@@ -122,7 +128,8 @@ impl<'a> Resolver<'a> {
             spread: a.is_spread(language),
             effects: self.has_effects(a.value),
         };
-        let arguments = self.arguments(call).into_iter().map(one).collect();
+        let piped = usize::from(self.piped(call).is_some());
+        let arguments = self.arguments(call).into_iter().skip(piped).map(one).collect();
         // Waiting for it is not a use of what it gives.
         let mut outer = call;
         while let Some(up) = outer.parent().filter(|u| language.flow.waits.contains(&u.kind())) {
@@ -134,10 +141,11 @@ impl<'a> Resolver<'a> {
                     == span(outer).of(self.text).len();
         let tail = language.typing.exprs.iter().any(|e| matches!(e.1, Gives::Tail));
         let ended = outer.parent().is_some_and(|p| span(p).of(self.text).ends_with(';'));
-        let from_around = self.passed_around(call);
+        let from_around = self.passed_around(call).or((piped > 0).then_some(piped));
         Some(CallSite {
             from_around,
-            span: span(call),
+            piped: piped > 0,
+            span: span(if piped > 0 { call.parent().unwrap_or(call) } else { call }),
             list,
             arguments,
             unused: unused && (!tail || ended),
@@ -271,7 +279,8 @@ impl<'a> Resolver<'a> {
         let groups = list.map_or_else(Vec::new, named);
         let groups = groups.into_iter().filter(|n| kinds.contains(&n.kind())).map(span).collect();
         let name = named_at.map(span).or_else(|| self.held_by(node));
-        let result = in_field(node, rule.result);
+        // What is said of the result elsewhere is no part of it.
+        let result = in_field(node, rule.result).filter(|r| span(node).contains(span(*r)));
         let body = in_field(node, rule.body);
         let leaves = body.map_or_else(Vec::new, |b| self.leaves_of(b, rule.bare));
         Some(FunctionSite {
@@ -280,6 +289,8 @@ impl<'a> Resolver<'a> {
             makes: self.makes_own(node, rule),
             closure: matches!(self.language.typing.gives(node.kind()), Some(Gives::Function)),
             list: place,
+            typed: rule.types,
+            has_body: body.is_some(),
             groups,
             items,
             params,
@@ -383,6 +394,10 @@ impl<'a> Resolver<'a> {
             let one = |v| LeaveSite { statement: span(v), value: span(v), last: true };
             return value.map(one).into_iter().collect();
         }
+        if let Some(Gives::Ways(keys)) = typing.gives(body.kind()) {
+            let one = |v| LeaveSite { statement: span(v), value: span(v), last: true };
+            return self.ends_of(body, keys).into_iter().map(one).collect();
+        }
         let last = named(body).into_iter().next_back();
         let mut out = Vec::new();
         walk(body, |n| {
@@ -430,6 +445,45 @@ impl<'a> Resolver<'a> {
         out
     }
 
+    /// What the blocks and arms in a node end with, and the values behind keys.
+    pub(super) fn ends_of(&self, node: Node<'a>, keys: &[&str]) -> Vec<Node<'a>> {
+        let branching = &self.language.typing.branching;
+        let is_block = |n: &Node<'a>| branching.blocks.contains(&n.kind());
+        let is_arm = |n: &Node<'a>| branching.arms.contains(&n.kind());
+        let mut out = Vec::new();
+        let mut open = if is_block(&node) { vec![node] } else { Vec::new() };
+        if open.is_empty() {
+            for part in named(node) {
+                if is_block(&part) {
+                    open.push(part);
+                    continue;
+                }
+                let keyed = named(part).into_iter().flat_map(named);
+                let value = |pair: Node<'a>| {
+                    let key = pair.child_by_field_name("key")?;
+                    let word = span(key).of(self.text).trim_end_matches(':');
+                    keys.contains(&word).then(|| pair.child_by_field_name("value"))?
+                };
+                out.extend(keyed.filter_map(value));
+            }
+        }
+        while let Some(block) = open.pop() {
+            let items = named(block);
+            let plain = items.iter().rev().find(|i| !is_block(i) && !is_arm(i));
+            out.extend(plain.copied());
+            for arm in items.iter().filter(|i| is_arm(i)) {
+                let last = named(*arm).into_iter().next_back();
+                let (blocks, values): (Vec<_>, Vec<_>) =
+                    last.into_iter().partition(|l| is_block(l));
+                open.extend(blocks);
+                out.extend(values);
+            }
+            open.extend(items.into_iter().filter(|i| is_block(i)));
+        }
+        out.sort_by_key(|n| n.start_byte());
+        out
+    }
+
     /// The values, one of which a value is: those of its branches and arms, or what stands in brackets.
     pub fn branches_of(&self, value: Span) -> Vec<Span> {
         let Some(node) = self.tree.node_at(value, &[]) else { return Vec::new() };
@@ -453,6 +507,7 @@ impl<'a> Resolver<'a> {
                 });
                 blocks.collect()
             }
+            Some(Gives::Ways(keys)) => self.ends_of(node, keys),
             Some(Gives::Tail) => {
                 named(node).into_iter().next_back().and_then(last).into_iter().collect()
             }

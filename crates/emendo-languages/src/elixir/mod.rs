@@ -61,7 +61,7 @@ const FRAGMENTS: Fragments = Fragments {
         ("boolean", &["boolean"]),
         ("null", &["nil"]),
         ("name", &["identifier", "alias", "path", "attribute_read"]),
-        ("call", &["call", "pipe"]),
+        ("call", &["call", "pipe", "selection", "matches", "comprehension"]),
         ("member", &["access", "access_call"]),
         ("function", &["anonymous_function", "capture"]),
         ("object", &["map", "struct_literal"]),
@@ -86,7 +86,6 @@ const COMPARE: Compare = Compare {
     interpolations: &["interpolation"],
     chain: &[("call", "target"), ("access", "target"), ("dot", "left"), ("pipe", "left")],
     transparent: &["access"],
-    spreads: &["keywords"],
     ..Compare::NONE
 };
 
@@ -116,6 +115,8 @@ const STATEMENTS: &[&str] = &[
     "import_directive",
     "struct_definition",
     "comprehension",
+    "matches",
+    "selection",
     "attribute",
     "spec",
     "callback",
@@ -126,7 +127,7 @@ const STATEMENTS: &[&str] = &[
 
 const FLOW: Flow = Flow {
     nested: &["function", "module", "implementation", "anonymous_function", "capture"],
-    effects: &["call", "pipe", "comprehension"],
+    effects: &["call", "pipe", "comprehension", "matches", "selection"],
     closes: &["end"],
     ..Flow::NONE
 };

@@ -27,6 +27,8 @@ pub(crate) const WORDS: Words = Words {
         ("function", "target", Space::Declared),
         ("struct_definition", "target", Space::Declared),
         ("comprehension", "target", Space::Declared),
+        ("matches", "target", Space::Declared),
+        ("selection", "target", Space::Declared),
         ("alias_directive", "target", Space::Declared),
         ("import_directive", "target", Space::Declared),
         ("arity", "left", Space::Callable),
@@ -83,6 +85,7 @@ pub(crate) const SCOPES: Scopes = Scopes {
         "stab_clause",
         "condition_clause",
         "comprehension",
+        "matches",
     ],
     bindings: &[
         bind("function", "name", Space::Callable, Reach::Scope),

@@ -21,6 +21,8 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "import_directive",
         "struct_definition",
         "comprehension",
+        "matches",
+        "selection",
         "condition_clause",
         "attribute",
         "attribute_read",
@@ -209,14 +211,16 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
         }
         "defoverridable" => function_keys(node, shape),
         "for" | "with" if first.is_some() => {
-            shape.set_kind(node, "comprehension");
+            shape.set_kind(node, if word == "for" { "comprehension" } else { "matches" });
             for one in arguments.map_or_else(Vec::new, children) {
                 if word == "for" && operator(one, text) == "<-" {
                     shape.set_kind(one, "each");
                 }
             }
         }
+        "if" | "unless" | "try" | "receive" => shape.set_kind(node, "selection"),
         "case" => {
+            shape.set_kind(node, "selection");
             for one in block.map_or_else(Vec::new, children) {
                 if let Some(value) = first.filter(|_| one.kind() == "stab_clause") {
                     shape.set_field(one, "matched", value);
@@ -224,6 +228,7 @@ fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
             }
         }
         "cond" => {
+            shape.set_kind(node, "selection");
             for one in block.map_or_else(Vec::new, children) {
                 if one.kind() == "stab_clause" {
                     shape.set_kind(one, "condition_clause");

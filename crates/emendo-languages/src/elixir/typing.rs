@@ -52,7 +52,12 @@ pub(crate) const TYPING: Typing = Typing {
         ("call", Gives::Call),
         ("access", Gives::Same("target")),
         ("dot", Gives::Member("left", "right")),
-        ("do_block", Gives::Tail),
+        ("do_block", Gives::Ways(&[])),
+        ("selection", Gives::Ways(&["do", "else"])),
+        ("matches", Gives::Ways(&["do"])),
+        ("tuple", Gives::Tuple),
+        ("charlist", Gives::Is("List")),
+        ("binary_operator", Gives::Operator("left", "operator", "right")),
         ("body", Gives::Tail),
         ("identifier", Gives::Name),
         ("alias", Gives::Name),
@@ -83,14 +88,18 @@ pub(crate) const TYPING: Typing = Typing {
     truths: &["==", "!=", "===", "!==", "<", ">", "<=", ">=", "=~", "and", "or", "not", "in"],
     reassigned: true,
     bare_calls: true,
-    branching: Branching { blocks: &["do_block", "body", "else_block"], ..Branching::NONE },
+    branching: Branching {
+        blocks: &["do_block", "body", "else_block", "rescue_block", "catch_block"],
+        arms: &["stab_clause", "condition_clause"],
+        ..Branching::NONE
+    },
     calls: CALLS,
     ..Typing::NONE
 };
 
 /// A function without a body.
 const fn declared(kind: &'static str) -> FunctionRule {
-    FunctionRule { kind, params: "parameters", result: "result", ..FunctionRule::NONE }
+    FunctionRule { kind, params: "parameters", result: "result", types: true, ..FunctionRule::NONE }
 }
 
 const CALLS: Calls = Calls {
