@@ -70,7 +70,13 @@ pub(crate) const TYPING: Typing = Typing {
         value("match", "right", "", "left"),
         value("generator", "left", "", "right"),
         Intro { kind: "each", name: "left", ty: "", value: "right", origin: Origin::Each },
-        Intro { kind: "parameters", name: "", origin: Origin::Parameter, ..Intro::NONE },
+        Intro {
+            kind: "parameters",
+            name: "",
+            ty: "declared",
+            origin: Origin::Parameter,
+            ..Intro::NONE
+        },
         Intro { kind: "spec_parameters", name: "", origin: Origin::Parameter, ..Intro::NONE },
         value("stab_clause", "patterns", "", "matched"),
         function("function"),
@@ -104,7 +110,14 @@ const fn declared(kind: &'static str) -> FunctionRule {
 
 const CALLS: Calls = Calls {
     functions: &[
-        FunctionRule { kind: "function", params: "parameters", body: "body", ..FunctionRule::NONE },
+        FunctionRule {
+            kind: "function",
+            params: "parameters",
+            result: "result",
+            body: "body",
+            bare: true,
+            ..FunctionRule::NONE
+        },
         declared("spec"),
         declared("callback"),
         FunctionRule {
