@@ -67,6 +67,16 @@ const RESULT: &[Key] = &[
         Shape::Text,
         "what a call becomes whose result is used; `@{it}` is the call",
     ),
+    Key::new(
+        "matched",
+        Shape::Tables(MATCHED),
+        "what patterns become that the result is matched with: such a call is not unwrapped",
+    ),
+];
+
+const MATCHED: &[Key] = &[
+    Key::required("old", Shape::Pattern, "a pattern that the result is matched with"),
+    Key::required("new", Shape::Pattern, "what it becomes"),
 ];
 
 const RETURNS: &[Key] = &[

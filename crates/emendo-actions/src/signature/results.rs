@@ -23,6 +23,8 @@ pub(super) struct Results {
     wrap: Option<String>,
     unwrap: Option<String>,
     returns: Vec<Returns>,
+    /// What patterns become that a result is matched with.
+    matched: Vec<Returns>,
     names: BTreeMap<String, String>,
 }
 
@@ -47,6 +49,7 @@ impl Results {
             wrap: text("wrap"),
             unwrap: text("unwrap"),
             returns: Vec::new(),
+            matched: Vec::new(),
             names: names(action, cx),
         };
         for key in ["wrap", "unwrap"] {
@@ -59,31 +62,22 @@ impl Results {
             }
         }
         for (t, _) in action.table.tables("returns") {
-            let (old_text, new_text) = (t.text("old")?, t.text("new")?);
-            let old = crate::shared::sub_pattern(
-                language,
-                old_text,
-                action,
-                crate::shared::SlotTables::of(action),
-                emendo_text::Marks::None,
-                cx,
-            )?;
-            match Replacement::compile(&old, &new_text.text, &out.names, &[]) {
-                Ok(mut new) => {
-                    new.spell(cx.spellings);
-                    out.returns.push(Returns { old, new, last: t.is_true("last") });
-                }
-                Err(e) => {
-                    cx.out.push(pattern_error(&e, new_text));
-                    return None;
-                }
-            }
+            let one = pair(language, t, action, &out.names, cx)?;
+            out.returns.push(one);
+        }
+        for (t, _) in table.map_or_else(Vec::new, |t| t.tables("matched")) {
+            let one = pair(language, t, action, &out.names, cx)?;
+            out.matched.push(one);
         }
         Some(out)
     }
 
     pub(super) fn is_empty(&self) -> bool {
-        self.ty.is_none() && self.wrap.is_none() && self.unwrap.is_none() && self.returns.is_empty()
+        self.ty.is_none()
+            && self.wrap.is_none()
+            && self.unwrap.is_none()
+            && self.returns.is_empty()
+            && self.matched.is_empty()
     }
 
     pub(super) fn unwraps(&self) -> bool {
@@ -99,6 +93,9 @@ impl Results {
         change: &mut Change,
         tokens: &mut Vec<Span>,
     ) -> Result<(), String> {
+        if self.at_patterns(p, call, change, tokens)? {
+            return Ok(());
+        }
         let Some(unwrap) = self.unwrap.as_ref().filter(|_| !call.unused) else { return Ok(()) };
         let unwrap = spelled(p, unwrap, &self.names, Space::Value, name.start, change)?;
         let Some((before, after)) = around_it(&unwrap) else { return Ok(()) };
@@ -109,6 +106,62 @@ impl Results {
         let end = call.span.end as usize;
         tokens.push(Span::new(end - 1, end));
         Ok(())
+    }
+
+    /// What a result is matched with. False where it is matched with nothing that a row is about.
+    fn at_patterns(
+        &self,
+        p: &Place<'_>,
+        call: &CallSite,
+        change: &mut Change,
+        tokens: &mut Vec<Span>,
+    ) -> Result<bool, String> {
+        let patterns = p.resolver.patterns_of(call.span);
+        if self.matched.is_empty() || patterns.is_empty() {
+            return Ok(false);
+        }
+        let mut written = Vec::new();
+        let (mut open, mut done) = (0, false);
+        for at in patterns {
+            let mut rows = self.matched.iter();
+            let hit = rows.find_map(|r| {
+                let all = r.old.matches(&p.code.tree, p.cx.text, &p.resolver);
+                all.into_iter().find(|m| m.span == at).map(|m| (r, m))
+            });
+            match hit {
+                Some((r, m)) => {
+                    let place = (&p.code.tree, p.cx.text, p.cx.line_end, &p.resolver);
+                    let one = r.new.write(&r.old, &m, place.0, place.1, place.2, place.3);
+                    written.push((m.span, one.map_err(|e| e.0)?));
+                }
+                // It is done there, or anything fits.
+                None if self.matched.iter().any(|r| {
+                    let new = r.new.pattern();
+                    let all = new.map(|n| n.matches(&p.code.tree, p.cx.text, &p.resolver));
+                    all.is_some_and(|all| all.iter().any(|m| m.span == at))
+                }) =>
+                {
+                    done = true;
+                }
+                None if p.text(at).starts_with('_') => {}
+                None => open += 1,
+            }
+        }
+        if written.is_empty() {
+            return Ok(done);
+        }
+        if open > 0 {
+            return Err(
+                "some of what its result is matched with fits no row: change it by hand".into()
+            );
+        }
+        for (at, one) in written {
+            tokens.push(at);
+            change.splices.extend(one.splices);
+            change.imports.extend(one.imports);
+            change.released.extend(one.released);
+        }
+        Ok(true)
     }
 
     /// A function that is named without a call becomes a closure that calls it. `None` where nothing is to be written.
@@ -286,6 +339,36 @@ impl Results {
             }
         }
         Ok(())
+    }
+}
+
+/// A pattern, and what it becomes.
+fn pair(
+    language: &'static Language,
+    t: &emendo_recipe::Table,
+    action: &Action,
+    names: &BTreeMap<String, String>,
+    cx: &mut CompileCx<'_>,
+) -> Option<Returns> {
+    let (old_text, new_text) = (t.text("old")?, t.text("new")?);
+    let slots = crate::shared::SlotTables::of(action);
+    let old = crate::shared::sub_pattern(
+        language,
+        old_text,
+        action,
+        slots,
+        emendo_text::Marks::None,
+        cx,
+    )?;
+    match Replacement::compile(&old, &new_text.text, names, &[]) {
+        Ok(mut new) => {
+            new.spell(cx.spellings);
+            Some(Returns { old, new, last: t.is_true("last") })
+        }
+        Err(e) => {
+            cx.out.push(pattern_error(&e, new_text));
+            None
+        }
     }
 }
 

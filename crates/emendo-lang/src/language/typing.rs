@@ -363,6 +363,8 @@ pub struct Branching {
     pub both: &'static [&'static str],
     /// Kinds of arms of an expression that chooses one by a value: the last part of an arm is what it gives.
     pub arms: &'static [&'static str],
+    /// What a value is matched with: kinds, and the fields of the pattern and of the value.
+    pub matches: &'static [(&'static str, &'static str, &'static str)],
     /// What leaves a function with a value.
     pub returns: &'static [ReturnRule],
     /// Kinds of blocks: what stands in one is done only where it is done.
@@ -381,6 +383,7 @@ impl Branching {
         cases: None,
         both: &[],
         arms: &[],
+        matches: &[],
         returns: &[],
         blocks: &[],
     };

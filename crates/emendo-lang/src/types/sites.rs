@@ -522,6 +522,47 @@ impl<'a> Resolver<'a> {
         inner.into_iter().map(span).filter(|s| *s != value).collect()
     }
 
+    /// The patterns that a value is matched with, in place or through a variable that holds nothing else.
+    pub fn patterns_of(&self, value: Span) -> Vec<Span> {
+        let matches = self.language.typing.branching.matches;
+        if matches.is_empty() {
+            return Vec::new();
+        }
+        let direct = self.matched_with(value);
+        let [single] = direct.as_slice() else { return direct };
+        let Some((_, uses)) = self.facts.uses_of_local(single.of(self.text), *single) else {
+            return direct;
+        };
+        let through: Vec<Span> = uses
+            .iter()
+            .filter(|u| u.span != *single)
+            .flat_map(|u| self.matched_with(u.span))
+            .collect();
+        if through.is_empty() || uses.len() > 2 { direct } else { through }
+    }
+
+    /// The patterns right beside a value, or in the clauses that it goes into.
+    fn matched_with(&self, value: Span) -> Vec<Span> {
+        let matches = self.language.typing.branching.matches;
+        let Some(mut node) = self.tree.node_at(value, &[]) else { return Vec::new() };
+        let pattern = |holder: Node<'a>| {
+            let (_, pattern, own) = matches.iter().find(|m| m.0 == holder.kind())?;
+            part(holder, own).filter(|v| span(*v) == value).and_then(|_| part(holder, pattern))
+        };
+        let Some(up) = node.parent() else { return Vec::new() };
+        if let Some(found) = pattern(up) {
+            return vec![span(found)];
+        }
+        let arms = self.language.typing.branching.arms;
+        // Alone in a list without brackets.
+        if self.language.typing.calls.arguments.lists.contains(&up.kind()) {
+            node = up;
+        }
+        let blocks = node.parent().map_or_else(Vec::new, named).into_iter().flat_map(named);
+        let own = blocks.filter(|n| arms.contains(&n.kind()));
+        own.filter_map(pattern).map(span).collect()
+    }
+
     /// Is the value at a place of a type? `None` if nothing tells.
     pub fn value_fits(&self, at: Span, wanted: &Ty) -> Option<bool> {
         if matches!(wanted, Ty::Unknown | Ty::Param(_, None)) {

@@ -97,6 +97,11 @@ pub(crate) const TYPING: Typing = Typing {
     branching: Branching {
         blocks: &["do_block", "body", "else_block", "rescue_block", "catch_block"],
         arms: &["stab_clause", "condition_clause"],
+        matches: &[
+            ("match", "left", "right"),
+            ("generator", "left", "right"),
+            ("stab_clause", "patterns", "matched"),
+        ],
         ..Branching::NONE
     },
     calls: CALLS,

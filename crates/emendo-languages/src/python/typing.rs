@@ -159,6 +159,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
 
 const BRANCHING: Branching = Branching {
     arms: &[],
+    matches: &[],
     kind_tests: &[],
     tests: &[Test {
         kind: "call",
