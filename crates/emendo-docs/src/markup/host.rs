@@ -244,8 +244,8 @@ pub const HOSTS: &[Host] = &[
         code: &[
             code("<%!--", "--%>", Role::Comment),
             code("<%#", "%>", Role::Comment),
-            code("<%=", "%>", Role::Gives),
-            code("<%", "%>", Role::Controls),
+            code("<%=", "%>", Role::Gives).holds("ex"),
+            code("<%", "%>", Role::Controls).holds("ex"),
         ],
         ..HTML
     },
@@ -257,9 +257,9 @@ pub const HOSTS: &[Host] = &[
         code: &[
             code("<%!--", "--%>", Role::Comment),
             code("<%#", "%>", Role::Comment),
-            code("<%=", "%>", Role::Gives),
-            code("<%", "%>", Role::Controls),
-            nested("{").in_markup(),
+            code("<%=", "%>", Role::Gives).holds("ex"),
+            code("<%", "%>", Role::Controls).holds("ex"),
+            nested("{").in_markup().holds("ex"),
         ],
         ..HTML
     },
