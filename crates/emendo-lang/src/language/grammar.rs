@@ -24,6 +24,21 @@ pub struct Layer {
     pub openers: &'static [&'static str],
     /// The byte that ends a piece when it is parsed as a statement; it stands in for separators and the last bracket.
     pub end: u8,
+    /// Words at the begin of a text that is a page with code in brackets; none where the tokens are code themselves.
+    pub pages: &'static [&'static str],
+}
+
+impl Layer {
+    /// A row that says nothing yet.
+    pub const NONE: Self = Self {
+        kind: "",
+        parent: "",
+        separator: "",
+        closure: "",
+        openers: &[],
+        end: b';',
+        pages: &[],
+    };
 }
 
 /// What nodes are by the words in them, where a grammar has one kind for many things.

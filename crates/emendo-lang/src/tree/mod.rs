@@ -3,6 +3,7 @@
 //! A layer's tree is never written over its separators: `Root::holds` says what stands in the text.
 
 mod node;
+mod page;
 mod shape;
 mod shown;
 mod walk;
@@ -13,6 +14,7 @@ use emendo_text::{RelPath, Span};
 use tree_sitter::{InputEdit, Parser, Point, Range};
 
 pub use node::{Node, TreeCursor};
+pub(crate) use page::is_page;
 pub use shape::{Part, Shape};
 pub use shown::{in_line, shown};
 pub use walk::{
@@ -41,10 +43,17 @@ pub struct Tree {
 #[derive(Clone, Debug)]
 struct Layered {
     tree: tree_sitter::Tree,
+    shape: Option<Shape>,
     /// What of the text it holds, in order.
     ranges: Vec<Span>,
     /// Bytes that were read as the end of a statement.
     ends: Vec<u32>,
+}
+
+impl Layered {
+    fn root(&self) -> Node<'_> {
+        Node::new(self.tree.root_node(), self.shape.as_ref())
+    }
 }
 
 /// A tree of a text, or one of its layers.
@@ -136,16 +145,23 @@ impl Tree {
         let shape = language.grammar.reshape.as_ref().map(|r| Shape::of(r, &main, text));
         let mut out = Self { main, grammar, layers: Vec::new(), shape, gave_up: false };
         if let Some(layer) = &language.grammar.layer {
-            out.add_layers(layer, language.grammar.budget, &mut parser, text);
+            out.add_layers(layer, language, &mut parser, text);
         }
         PARSER.set(Some(parser));
         out
     }
 
-    fn add_layers(&mut self, layer: &Layer, budget: Budget, parser: &mut Parser, text: &str) {
+    fn add_layers(&mut self, layer: &Layer, language: &Language, parser: &mut Parser, text: &str) {
+        let (budget, reshape) = (language.grammar.budget, language.grammar.reshape.as_ref());
         for depth in 0..MAX_LAYERS {
             let from = depth.checked_sub(1).map_or(&self.main, |d| &self.layers[d].tree);
-            let (ranges, ends) = loose(layer, Node::new(from.root_node(), None), text);
+            let root = Node::new(from.root_node(), None);
+            let (ranges, ends) = match layer.pages {
+                [] => loose(layer, root, text),
+                // A page holds no pages.
+                _ if depth > 0 => return,
+                _ => page::pieces(layer, root, text),
+            };
             if ranges.is_empty() {
                 return;
             }
@@ -170,7 +186,9 @@ impl Tree {
             let reset = parser.set_included_ranges(&[]);
             debug_assert!(reset.is_ok(), "no ranges are always in order");
             let Some(tree) = tree else { return };
-            self.layers.push(Layered { tree, ranges, ends });
+            let shadow = String::from_utf8(shadow).unwrap_or_default();
+            let shape = reshape.map(|r| Shape::of(r, &tree, &shadow));
+            self.layers.push(Layered { tree, shape, ranges, ends });
         }
     }
 
@@ -182,18 +200,14 @@ impl Tree {
             l.ranges.get(i).is_some_and(|r| r.contains(at))
         };
         let layers = self.layers.iter().filter(holds);
-        std::iter::once(main).chain(
-            layers.map(|l| Root { node: Node::new(l.tree.root_node(), None), ends: &l.ends }),
-        )
+        std::iter::once(main).chain(layers.map(|l| Root { node: l.root(), ends: &l.ends }))
     }
 
     /// The tree and its layers.
     pub fn roots(&self) -> impl Iterator<Item = Root<'_>> {
         let main = Root { node: self.root(), ends: &[] };
         let layers = self.layers.iter();
-        std::iter::once(main).chain(
-            layers.map(|l| Root { node: Node::new(l.tree.root_node(), None), ends: &l.ends }),
-        )
+        std::iter::once(main).chain(layers.map(|l| Root { node: l.root(), ends: &l.ends }))
     }
 
     /// Parses the text that came out of `edits` (old span, new length; in order, not meeting), reusing this tree.

@@ -168,7 +168,9 @@ impl<'a> Resolver<'a> {
             let needed = takes.iter().filter(|p| !optional(p)).count();
             return fits((needed..=takes.len()).contains(&wanted));
         }
-        let at = self.tree.root().descendant_for_byte_range(name.start as usize, name.end as usize);
+        let root = self.tree.roots_at(name).last();
+        let at = root
+            .and_then(|r| r.node.descendant_for_byte_range(name.start as usize, name.end as usize));
         let symbol = |n: &Node<'a>| self.language.words.symbols.iter().any(|s| s.kind == n.kind());
         if let Some(node) = at.filter(symbol) {
             // Named by a word, with the list of what it is given, or the number of that, behind it.

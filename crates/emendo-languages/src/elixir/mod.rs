@@ -9,7 +9,7 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, DeclarationShape, Exports, Flow, Fragments, Grammar, Keyed, Language,
+    Compare, Context, DeclarationShape, Exports, Flow, Fragments, Grammar, Keyed, Language, Layer,
     Placeholder, Writing, context,
 };
 
@@ -37,8 +37,21 @@ pub(super) const ELIXIR: Language = Language {
     ..Language::new(
         "elixir",
         "Elixir",
-        Grammar { reshape: Some(RESHAPE), ..Grammar::new(&["ex", "exs"], || &GRAMMAR, SAMPLE) },
+        Grammar {
+            reshape: Some(RESHAPE),
+            layer: Some(PAGES),
+            ..Grammar::new(&["ex", "exs"], || &GRAMMAR, SAMPLE)
+        },
     )
+};
+
+/// Sigils whose texts are pages.
+const PAGES: Layer = Layer {
+    kind: "quoted_content",
+    parent: "sigil",
+    end: b'\n',
+    pages: &["H", "L", "E"],
+    ..Layer::NONE
 };
 
 const SAMPLE: &str = "defmodule A.B do\n  use C, d: 1\n  alias A.{E, F}\n  import G, only: [h: 2]\n  @behaviour I\n  @spec j(t()) :: {:ok, t()}\n  defstruct [:k, l: 1]\n  def j(%B{k: m} = n, o \\\\ 2) when o > 1 do\n    n |> F.p(o) |> q\n    %{n | k: m}\n    &F.p/2\n  rescue\n    r in S -> r\n  end\n  def t(u), do: ~w(a b)a\nend\n";

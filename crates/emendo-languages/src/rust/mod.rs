@@ -55,7 +55,7 @@ pub(super) const RUST: Language = Language {
                 separator: ",",
                 closure: "|",
                 openers: &["move", "async", "return", "static"],
-                end: b';',
+                ..Layer::NONE
             }),
             ..Grammar::new(&["rs"], || &GRAMMAR, SAMPLE)
         },

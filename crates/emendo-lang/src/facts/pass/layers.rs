@@ -6,7 +6,7 @@ use emendo_text::Span;
 use crate::facts::Scope;
 use crate::facts::pass::kinds::bits;
 use crate::facts::pass::{Above, Pass};
-use crate::tree::span;
+use crate::tree::{is_page, span};
 
 /// Deeper code in macros declares nothing that is asked for.
 const MAX_DEPTH: usize = 200;
@@ -15,6 +15,10 @@ impl Pass<'_> {
     /// True for a list of loose tokens that a layer reads as code.
     pub(crate) fn is_layered(&self, node: Node<'_>) -> bool {
         let Some(layer) = &self.language.grammar.layer else { return false };
+        if !layer.pages.is_empty() {
+            let page = || node.parent().is_some_and(|p| is_page(layer, node, p, self.text));
+            return !self.outline && node.kind() == layer.kind && page();
+        }
         !self.outline
             && node.kind() == layer.kind
             && self.parents.last().is_some_and(|p| p.kind == layer.parent)
@@ -39,6 +43,37 @@ impl Pass<'_> {
                 return;
             }
         }
+    }
+
+    /// Takes in all of the code in a page.
+    pub(crate) fn paged(&mut self, page: Span) {
+        let Some(root) = self.tree.roots().nth(1) else { return };
+        let mut cursor = root.node.walk();
+        if cursor.goto_first_child_for_byte(page.start as usize).is_none() {
+            return;
+        }
+        while cursor.node().start_byte() < page.end as usize {
+            self.in_page(&mut cursor);
+            if !cursor.goto_next_sibling() {
+                return;
+            }
+        }
+    }
+
+    fn in_page(&mut self, cursor: &mut TreeCursor<'_>) {
+        if !self.enter(cursor) {
+            return;
+        }
+        if cursor.goto_first_child() {
+            loop {
+                self.in_page(cursor);
+                if !cursor.goto_next_sibling() {
+                    break;
+                }
+            }
+            cursor.goto_parent();
+        }
+        self.leave();
     }
 
     fn in_layer(&mut self, cursor: &mut TreeCursor<'_>, layer: usize, depth: usize) {

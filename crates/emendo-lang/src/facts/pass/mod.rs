@@ -206,6 +206,14 @@ impl Pass<'_> {
         if known.is(bits::BRINGS) {
             self.brings(node);
         }
+        let page =
+            layered && !self.language.grammar.layer.as_ref().is_none_or(|l| l.pages.is_empty());
+        if page {
+            self.parents.push(Above::new(kind, span(node), opens));
+            self.paged(span(node));
+            self.leave();
+            return false;
+        }
         if node.child_count() == 0 {
             if opens {
                 self.open.pop();
