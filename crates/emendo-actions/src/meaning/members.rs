@@ -48,6 +48,10 @@ impl SymbolRunner {
                 let referred = before.ends_with("::") && names.variable_mark.is_empty();
                 !told_by_call || called || plain || referred
             }
+            // Functions and fields of a name are apart from each other.
+            SymbolKind::Property if names.absolute => {
+                word.key || read || p.resolver.is_member_word(word.span)
+            }
             SymbolKind::Property if !names.variable_mark.is_empty() => {
                 let marked = before.ends_with(names.variable_mark);
                 !called

@@ -153,6 +153,12 @@ impl SymbolRunner {
         let best = all.iter().map(|m| m.2.certainty()).max();
         all.retain(|m| Some(m.2.certainty()) == best);
         all.dedup_by_key(|m| m.0);
+        // Which of several is meant is not told: what it becomes is not either.
+        let new = |m: &(usize, usize, Meant)| self.rows.all[m.0].new.as_deref();
+        let apart = all.iter().any(|m| new(m) != new(&all[0]));
+        if self.rows.language.names.absolute && best == Some(Certainty::Unsure) && apart {
+            all.clear();
+        }
         all
     }
 

@@ -239,6 +239,7 @@ impl Runner for SignatureRunner {
                 Site::Reference => self.reference(&place, h, &mut output),
             }
         }
+        self.imported(&place, &mut output);
     }
 }
 
@@ -277,6 +278,38 @@ impl SignatureRunner {
         output.draft(self.of(h, Vec::new()), hull, tokens, change, facts);
     }
 
+    /// Imports that say how much the function takes.
+    fn imported(&self, p: &Place<'_>, output: &mut Output<'_>) {
+        for import in &p.code.facts.imports {
+            let of = |c: &callable::Callable| {
+                let counted = c.params.as_ref().map(Vec::len);
+                c.symbols.iter().any(|s| s == import.path()) && counted == import.count
+            };
+            let (Some(count), Some(item)) = (import.count, import.item) else { continue };
+            let Some(row) = self.targets.callables.iter().position(of) else { continue };
+            let Some(new) = self.lists.count_after(count) else { continue };
+            let digits = p.text(item).len() - p.text(item).trim_end_matches(char::is_numeric).len();
+            let at = Span { start: item.end - digits as u32, end: item.end };
+            let mut change = Change::default();
+            change.splices.push(emendo_text::Splice::text(at, new.to_string()));
+            change.kept.push(item);
+            let text = "it is imported on line {line} with how much it takes".to_owned();
+            let says = emendo_lang::Certainty::Certain;
+            let facts = vec![emendo_lang::Fact { says, text, at: Some(import.span) }];
+            let (space, key) = (emendo_lang::Space::Member, true);
+            let word = emendo_lang::Word {
+                span: item,
+                space,
+                path_start: item.start,
+                receiver: None,
+                key,
+            };
+            let tie = Tie::default();
+            let h = Hit { word, row, facts: facts.clone(), tie, site: Site::Reference };
+            output.draft(self.of(&h, Vec::new()), item, vec![at], change, facts);
+        }
+    }
+
     fn reference(&self, p: &Place<'_>, h: &Hit, output: &mut Output<'_>) {
         let mut change = Change::default();
         let mut facts = h.facts.clone();
@@ -295,11 +328,19 @@ impl SignatureRunner {
             return;
         }
         let count = count.filter(|_| self.packs.is_empty());
+        let unknown = vec![emendo_lang::Ty::Unknown; callable.params.as_ref().map_or(0, Vec::len)];
+        let counted = callable.params.is_some() && p.resolver.language.names.absolute;
+        if counted && p.resolver.overload(h.word.span, &unknown) == emendo_lang::Overload::Not {
+            return;
+        }
         let written = written.or_else(|| {
             let count = count?;
             let new = self.lists.count_after(p.text(count).parse().ok()?)?;
-            let text = format!("what calls it must give it {new} arguments");
-            facts.push(emendo_lang::Fact { says: emendo_lang::Certainty::Likely, text, at: None });
+            if !h.word.key {
+                let text = format!("what calls it must give it {new} arguments");
+                let says = emendo_lang::Certainty::Likely;
+                facts.push(emendo_lang::Fact { says, text, at: None });
+            }
             change.splices.push(emendo_text::Splice::text(count, new.to_string()));
             Some(h.word.span.hull(count))
         });

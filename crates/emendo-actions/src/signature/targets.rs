@@ -149,7 +149,7 @@ impl Targets {
                     };
                     facts.extend(sure);
                     Site::Call(call, assigned)
-                } else if word.key && !p.code.facts.is_string(word.span) {
+                } else if word.key && !names.absolute && !p.code.facts.is_string(word.span) {
                     continue;
                 } else {
                     Site::Reference

@@ -82,6 +82,10 @@ impl SymbolRunner {
     fn moved<'i>(&self, p: &Place<'_>, import: &'i Import, out: &mut Found) -> Option<Moved<'i>> {
         let names = &self.rows.language.names;
         let path = import.path();
+        if names.absolute && names.spells_relative(import) {
+            // What its path begins with is a use of another import.
+            return None;
+        }
         if let Some(form) = self.import {
             let own = ImportForm { wildcard: import.wildcard, is_static: import.is_static };
             let row = self.rows.deciding(path).filter(|d| d.1 == path && own == form)?.0;

@@ -81,7 +81,7 @@ impl SymbolRunner {
 
     pub(super) fn still_imported(&self, p: &Place<'_>, out: &mut Vec<Remains>) {
         for import in &p.code.facts.imports {
-            let Some((row, old)) = self.rows.deciding(import.path()) else { continue };
+            let Some((row, old)) = self.rows.deciding_import(import) else { continue };
             let exact = old.len() == import.path().len();
             let own = p.cx.project.type_of(old).is_some();
             let aliased = import.aliased() && import.path() != old;

@@ -74,7 +74,17 @@ impl SymbolRunner {
         };
         let hull = path.as_ref().map_or(word.span, |p| whole(p));
         let by_whole = path.as_ref().and_then(|path| self.by_whole_path(p, path, (old, new)));
+        let passed_on = word.key && names.absolute && p.text(word.span) != names.last(old);
         let written = match (&path, by_whole) {
+            // Passed on to under its own name, which stands for both.
+            _ if passed_on => Ok(Rewritten {
+                splices: vec![Splice::text(
+                    Span::at(word.span.end as usize),
+                    format!(", as: :{last}"),
+                )],
+                imports: Vec::new(),
+                kept: Vec::new(),
+            }),
             (_, Some(whole)) => whole,
             _ if self.listed_too(p, &word, last).is_some() => {
                 let splices = self.listed_too(p, &word, last).into_iter().collect();
@@ -292,6 +302,10 @@ impl SymbolRunner {
                     return Err(format!("`{last}` means something else here"));
                 }
                 emendo_lang::Spelled { text: last.to_owned(), imports: Vec::new() }
+            }
+            // What names it with how much it takes is written over by itself.
+            Some(i) if i.count.is_some() && names.parent(old) == names.parent(new) => {
+                emendo_lang::Spelled { text: names.last(new).to_owned(), imports: Vec::new() }
             }
             // It comes through a module of the project's own, which passes the new name on, or is written from there.
             Some(i)

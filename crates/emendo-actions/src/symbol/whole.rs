@@ -39,6 +39,7 @@ impl SymbolRunner {
             let sign = p.text(b).trim().trim_end_matches(names.variable_mark);
             !names.member_mark.is_empty() && sign == names.written_mark()
         });
+        let joined = joined || names.absolute && word.receiver.is_some();
         joined && names.parent(old) != names.parent(new)
     }
 

@@ -143,6 +143,13 @@ impl Import {
     }
 
     /// It is one of several in its statement, after `shared` segments.
+    /// The same with a path that is spelled otherwise.
+    pub fn leading_to(mut self, path: String) -> Self {
+        self.path = path;
+        self
+    }
+
+    /// Its own place in a list.
     pub fn listed(mut self, item: Span, group: Option<Span>, shared: usize, open: bool) -> Self {
         (self.item, self.group, self.shared, self.open) = (Some(item), group, shared, open);
         self

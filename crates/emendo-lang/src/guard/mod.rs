@@ -55,6 +55,13 @@ pub fn faults(
         imports |= language.imports.kinds.contains(&n.kind());
         true
     });
+    for at in changed {
+        let never = language.flow.never_first;
+        if let Some(at) = never.iter().find_map(|sign| begins_line(tree, text, *at, sign)) {
+            let why = format!("a line would begin with `{}`", at.of(text));
+            out.push(Fault { at, why });
+        }
+    }
     for at in broken_lines(language, tree, text, changed) {
         let why = "a line would end in the middle of a statement".to_owned();
         out.push(Fault { at, why });
@@ -258,4 +265,18 @@ fn double(facts: &FileFacts) -> Vec<Span> {
         })
     });
     twice.map(at).collect()
+}
+
+/// A sign that begins a line, in what was written or right behind it.
+fn begins_line(tree: &Tree, text: &str, changed: Span, sign: &str) -> Option<Span> {
+    let (start, end) = (changed.start as usize, changed.end as usize);
+    let end = end + text[end..].len() - text[end..].trim_start().len() + sign.len();
+    let within = text.get(start..end.min(text.len()))?;
+    within.match_indices(sign).find_map(|(i, _)| {
+        let at = Span::new(start + i, start + i + sign.len());
+        let line = text[..start + i].rfind('\n').map_or(0, |l| l + 1);
+        let token = || tree.root().descendant_for_byte_range(start + i, start + i + sign.len());
+        let first = line > 0 && text[line..start + i].trim().is_empty();
+        (first && token().is_some_and(|t| t.kind() == sign)).then_some(at)
+    })
 }

@@ -285,6 +285,8 @@ pub struct Flow {
     /// The kind of what has its text below its line, in the order in which these stand, the kind of such a text, and that
     /// of its end; empty if there is none.
     pub below: (&'static str, &'static str, &'static str),
+    /// Signs that no line begins with, whatever the grammar says.
+    pub never_first: &'static [&'static str],
     /// Words that end a body.
     pub closes: &'static [&'static str],
 }
@@ -299,6 +301,7 @@ impl Flow {
         effects: &[],
         line_bodies: &[],
         closes: &[],
+        never_first: &[],
         below: ("", "", ""),
     };
 }

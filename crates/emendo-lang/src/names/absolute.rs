@@ -96,52 +96,40 @@ impl<'a> Resolver<'a> {
             return vec![(self.behind(import, &[name]), fact)];
         }
         let shown = |i: &&crate::Import| i.is_static && !i.hides.iter().any(|h| h == name);
-        let mut wild: Vec<&crate::Import> = self.wildcards(at).filter(shown).collect();
+        let imported = self.wildcards(at).filter(shown).map(|i| (i.path().to_owned(), i.span));
+        let mut wild: Vec<(String, emendo_text::Span)> = imported.chain(self.used(at)).collect();
         // One that is known to hold the name is meant; one that is known not to is not.
-        let holds = |i: &&crate::Import| self.module_holds(i.path(), name);
-        if let Some(known) = wild.iter().copied().find(|i| holds(i) == Some(true)) {
-            wild = vec![known];
+        let holds = |w: &(String, emendo_text::Span)| self.module_holds(&w.0, name);
+        if let Some(known) = wild.iter().position(|w| holds(w) == Some(true)) {
+            wild = vec![wild.swap_remove(known)];
         }
-        wild.retain(|i| holds(i) != Some(false));
+        wild.retain(|w| holds(w) != Some(false));
         let sure = wild.len() == 1 && holds(&wild[0]) == Some(true);
         let says = match wild.len() {
             _ if sure => Certainty::Certain,
             1 => Certainty::Likely,
             _ => Certainty::Unsure,
         };
-        let each = wild.into_iter().map(|import| {
-            let text = format!("`{name}` comes in by `{}` on line {{line}}", import.path());
-            let fact = Fact { says, text, at: Some(import.span) };
-            (names.member(import.path(), name), fact)
+        let each = wild.into_iter().map(|(module, span)| {
+            let text = format!("`{name}` comes in by `{module}` on line {{line}}");
+            (names.member(&module, name), Fact { says, text, at: Some(span) })
         });
         each.collect()
     }
 
-    /// How a symbol is written at a place that does not know it; none where it is imported as its neighbours are.
-    pub(super) fn spell_absolute(&self, symbol: &str, space: Space, at: u32) -> Option<Spelled> {
-        let names = &self.language.names;
-        let (parent, last) = (names.parent(symbol), names.last(symbol));
-        let holds = |i: &&crate::Import| i.scope.start <= at && at <= i.scope.end;
-        if !last.starts_with(char::is_uppercase) && !parent.is_empty() {
-            // A function is brought in with all of its module, or with others of it.
-            let brought = |i: &crate::Import| {
-                i.is_static && (i.path() == parent || names.parent(i.path()) == parent)
-            };
-            let hidden =
-                space == Space::Value && self.facts.lookup(last, &[Space::Value], at).is_some();
-            let around = self.facts.types_at(at).next().map(|t| self.own_name(t));
-            let own = around.is_some_and(|a| a == parent);
-            if own || !hidden && self.facts.imports.iter().filter(holds).any(brought) {
-                return Some(Spelled { text: last.to_owned(), imports: Vec::new() });
+    /// The modules whose functions come in by what the module around is built on, as recipes tell, each with where that is said.
+    fn used(&self, at: u32) -> Vec<(String, emendo_text::Span)> {
+        let separator = self.language.names.separator;
+        let mut out = Vec::new();
+        for (written, span) in self.facts.types_at(at).flat_map(|t| &t.supers) {
+            let path: Vec<&str> = written.split(separator).collect();
+            for symbol in self.candidates(&path, Space::Type, span.start) {
+                let learned = self.project.learned(self.language, &symbol);
+                let exports = learned.into_iter().flat_map(|l| l.exports());
+                out.extend(exports.map(|e| (e.to_owned(), *span)));
             }
-            let of = self.spell(&parent, Space::Type, at).ok()?;
-            return Some(Spelled { text: format!("{}{}{last}", of.text, names.separator), ..of });
         }
-        let beside = |i: &crate::Import| !i.is_static && !i.aliased() && !parent.is_empty();
-        let known = self.facts.imports.iter().filter(holds).any(beside);
-        let taken = self.taken(last, Space::Type, at, symbol);
-        let full = Spelled { text: symbol.to_owned(), imports: Vec::new() };
-        (!known || taken).then_some(full)
+        out
     }
 
     /// True if a module is known to hold a function of a name, false if it is known not to.
@@ -155,6 +143,39 @@ impl<'a> Resolver<'a> {
         }
         self.project.type_of(module)?;
         Some(self.member(&crate::ty::Ty::object(module).itself(), name).is_some())
+    }
+
+    /// How a symbol is written at a place that does not know it; none where it is imported as its neighbours are.
+    pub(super) fn spell_absolute(&self, symbol: &str, space: Space, at: u32) -> Option<Spelled> {
+        let names = &self.language.names;
+        let (parent, last) = (names.parent(symbol), names.last(symbol));
+        let holds = |i: &&crate::Import| i.scope.start <= at && at <= i.scope.end;
+        if !last.starts_with(char::is_uppercase) && !parent.is_empty() {
+            // A function is brought in with all of its module, or with others of it.
+            let brought = |i: &crate::Import| i.is_static && i.wildcard && i.path() == parent;
+            let hidden =
+                space == Space::Value && self.facts.lookup(last, &[Space::Value], at).is_some();
+            let around = self.facts.types_at(at).next().map(|t| self.own_name(t));
+            let own = around.is_some_and(|a| a == parent);
+            let hidden = hidden || self.facts.lookup(last, &[Space::Callable], at).is_some();
+            if own || !hidden && self.facts.imports.iter().filter(holds).any(brought) {
+                return Some(Spelled { text: last.to_owned(), imports: Vec::new() });
+            }
+            let of = self.spell(&parent, Space::Type, at).ok()?;
+            return Some(Spelled { text: format!("{}{}{last}", of.text, names.separator), ..of });
+        }
+        // Declared in a module around, under its own name.
+        if self.facts.types_at(at).any(|t| self.own_name(t) == parent) {
+            return Some(Spelled { text: last.to_owned(), imports: Vec::new() });
+        }
+        // An import holds for one module.
+        let several = self.facts.types.iter().filter(|t| t.path.len() == 1).count() > 1;
+        let beside =
+            |i: &crate::Import| !several && !i.is_static && !i.aliased() && !parent.is_empty();
+        let known = self.facts.imports.iter().filter(holds).any(beside);
+        let taken = self.taken(last, Space::Type, at, symbol);
+        let full = Spelled { text: symbol.to_owned(), imports: Vec::new() };
+        (!known || taken).then_some(full)
     }
 
     /// Does a path mean the symbol?

@@ -119,7 +119,11 @@ impl<'t> Node<'t> {
 
     /// The byte after its last one.
     pub fn end_byte(self) -> usize {
-        self.own_part().or(self.parts().last()).map_or_else(|| self.inner.end_byte(), |p| p.end)
+        if let Some(part) = self.own_part().or(self.parts().last()) {
+            return part.end;
+        }
+        let own = self.shape.and_then(|s| s.end_of(self.inner.id()));
+        own.unwrap_or_else(|| self.inner.end_byte())
     }
 
     /// Its bytes.

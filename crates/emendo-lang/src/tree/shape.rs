@@ -11,6 +11,7 @@ pub struct Shape {
     fields: FxHashMap<(usize, &'static str), Within>,
     roles: FxHashMap<usize, &'static str>,
     parts: FxHashMap<usize, Vec<Part>>,
+    ends: FxHashMap<usize, usize>,
     /// The number of the first kind and the first field that the grammar does not have, and their names.
     own_kinds: (u16, &'static [&'static str]),
     own_fields: (u16, &'static [&'static str]),
@@ -91,6 +92,15 @@ impl Shape {
     /// Takes a token apart.
     pub fn set_parts(&mut self, node: tree_sitter::Node<'_>, parts: Vec<Part>) {
         self.parts.insert(node.id(), parts);
+    }
+
+    /// Lets a node end before the blanks that the grammar counts to it.
+    pub fn set_end(&mut self, node: tree_sitter::Node<'_>, end: usize) {
+        self.ends.insert(node.id(), end);
+    }
+
+    pub(crate) fn end_of(&self, id: usize) -> Option<usize> {
+        self.ends.get(&id).copied()
     }
 
     /// True for a token that was taken apart.

@@ -129,6 +129,12 @@ impl<'a> Resolver<'a> {
         part(up, right).filter(|r| *r == call).and_then(|_| part(up, left))
     }
 
+    /// True for a word that is nothing but the name of a member that is declared there.
+    pub fn is_member_word(&self, name: Span) -> bool {
+        let members = self.language.declares.members;
+        self.leaf(name).is_some_and(|n| members.iter().any(|m| m.0 == n.kind() && m.1.is_empty()))
+    }
+
     /// True where a member of an object is read, and not called.
     pub fn is_read(&self, name: Span) -> bool {
         let words = &self.language.words;
@@ -166,6 +172,10 @@ impl<'a> Resolver<'a> {
             let takes = self.parameters_of(node).map_or_else(Vec::new, named);
             let optional = |p: &Node<'a>| p.child_by_field_name("fallback").is_some();
             let needed = takes.iter().filter(|p| !optional(p)).count();
+            if needed < takes.len() && (needed..=takes.len()).contains(&wanted) {
+                // It is several functions: one of them cannot change its name alone.
+                return Overload::Unknown;
+            }
             return fits((needed..=takes.len()).contains(&wanted));
         }
         let root = self.tree.roots_at(name).last();

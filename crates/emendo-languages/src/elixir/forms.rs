@@ -4,6 +4,8 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Parser, Tree};
 
+use crate::elixir::shape::FUNCTIONS;
+
 /// Calls that may be written both ways; more of them are left as they are.
 const MOST: usize = 3;
 
@@ -44,7 +46,8 @@ pub(crate) fn forms(old: &str, new: Option<&str>) -> Vec<(String, Option<String>
     let start = (old.to_owned(), new.map(str::to_owned));
     let mut all = piped_forms(&start);
     all.insert(0, start.clone());
-    let blocks: Vec<_> = all.iter().flat_map(block_forms).collect();
+    let mut blocks: Vec<_> = all.iter().flat_map(block_forms).collect();
+    blocks.extend(bodiless_form(&start));
     for form in all.into_iter().chain(blocks) {
         if form.0 != start.0 && !out.iter().any(|o| o.0 == form.0) {
             out.push(form);
@@ -285,6 +288,25 @@ fn block_forms((old, new): &(String, Option<String>)) -> Vec<(String, Option<Str
     let other_new = new.as_deref().map(|n| turn(n).unwrap_or_else(|| n.to_owned()));
     vec![(other, other_new)]
 }
+
+/// A definition that leaves its body out may have that behind a key.
+fn bodiless_form((old, new): &(String, Option<String>)) -> Option<(String, Option<String>)> {
+    let open = |source: &str| {
+        let (text, tree) = parsed(source)?;
+        let call = whole_call(&tree)?;
+        let word = call.child_by_field_name("target").map(|t| &text[t.byte_range()])?;
+        let arguments = child(call, "arguments")?;
+        let whole = child(call, "do_block").is_some() || child(arguments, "keywords").is_some();
+        (FUNCTIONS.contains(&word) && !whole)
+            .then(|| format!("{}, do: @{{{BODY}}}", source.trim_end()))
+    };
+    let other = open(old)?;
+    let other_new = new.as_deref().map(|n| open(n).unwrap_or_else(|| n.to_owned()));
+    Some((other, other_new))
+}
+
+/// The slot for a body that a pattern leaves out.
+const BODY: &str = "zq_body";
 
 const PARTS: &[&str] = &["do", "else", "rescue", "catch", "after"];
 

@@ -38,25 +38,11 @@ fn segments(name: Node<'_>, text: &str) -> Option<Vec<(String, Span)>> {
             out.extend(segments(name.child_by_field_name("right")?, text)?);
         }
         "identifier" if span(name).of(text) == "__MODULE__" => {
-            out.push((around(name, text)?, span(name)));
+            out.push((span(name).of(text).to_owned(), span(name)));
         }
         _ => return None,
     }
     Some(out)
-}
-
-/// The whole name of the module around.
-fn around(node: Node<'_>, text: &str) -> Option<String> {
-    let mut whole: Vec<&str> = Vec::new();
-    let mut up = node.parent();
-    while let Some(n) = up {
-        if n.kind() == "module" {
-            whole.push(span(n.child_by_field_name("name")?).of(text));
-        }
-        up = n.parent();
-    }
-    whole.reverse();
-    (!whole.is_empty()).then(|| whole.join("."))
 }
 
 /// The functions of a list such as `[launch: 2, row: 1]`, each with its item.

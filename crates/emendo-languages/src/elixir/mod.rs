@@ -56,7 +56,7 @@ const PAGES: Layer = Layer {
 
 const SAMPLE: &str = "defmodule A.B do\n  use C, d: 1\n  alias A.{E, F}\n  import G, only: [h: 2]\n  @behaviour I\n  @spec j(t()) :: {:ok, t()}\n  defstruct [:k, l: 1]\n  def j(%B{k: m} = n, o \\\\ 2) when o > 1 do\n    n |> F.p(o) |> q\n    %{n | k: m}\n    &F.p/2\n  rescue\n    r in S -> r\n  end\n  def t(u), do: ~w(a b)a\nend\n";
 
-const STRINGS: &[&str] = &["string", "charlist", "sigil", "quoted_atom"];
+const STRINGS: &[&str] = &["string", "sigil", "quoted_atom"];
 
 const FRAGMENTS: Fragments = Fragments {
     contexts: CONTEXTS,
@@ -92,7 +92,7 @@ const COMPARE: Compare = Compare {
     optional: &[";"],
     bracketed: &[("arguments", &["(", ")"]), ("parameters", &["(", ")"])],
     hollow: &[&["arguments"], &["parameters"]],
-    alike: &[&["string", "charlist"], &["identifier", "alias"], &["do_block", "module_body"]],
+    alike: &[&["identifier", "alias"], &["do_block", "module_body"]],
     declarations: DECLARATIONS,
     keyed: &[Keyed { list: "keywords", pair: "pair", key: "keyword/0", ..Keyed::NONE }],
     strings: STRINGS,
@@ -121,6 +121,7 @@ const WRITING: Writing = Writing {
 const STATEMENTS: &[&str] = &[
     "call",
     "match",
+    "pipe",
     "module",
     "implementation",
     "function",
@@ -142,14 +143,16 @@ const FLOW: Flow = Flow {
     nested: &["function", "module", "implementation", "anonymous_function", "capture"],
     effects: &["call", "pipe", "comprehension", "matches", "selection"],
     closes: &["end"],
+    never_first: &[","],
     ..Flow::NONE
 };
 
 const CONTEXTS: &[Context] = &[
     context("expression", "", "", &[]),
     context("statement", "", "", STATEMENTS),
-    context("argument", "zq(", ")", &["keywords", "pair"]),
-    context("pair", "[", "]", &["keywords", "pair"]),
+    context("argument", "zq(", ")", &["pair"]),
+    context("pair", "[", "]", &["pair"]),
+    context("pair", "[", "]", &["keywords"]),
     context("clause", "case zq do\n", "\nend", &["stab_clause"]),
     context("clause", "cond do\n", "\nend", &["condition_clause"]),
     Context {

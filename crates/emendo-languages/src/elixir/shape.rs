@@ -72,6 +72,8 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "source",
         "declared",
         "matched",
+        "delegate",
+        "other",
     ],
     read,
 };
@@ -92,6 +94,10 @@ pub(crate) const FUNCTIONS: &[&str] = &[
 ];
 
 fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
+    let written = of(node, text);
+    if node.child_count() > 0 && written.ends_with(char::is_whitespace) && node.parent().is_some() {
+        shape.set_end(node, node.start_byte() + written.trim_end().len());
+    }
     match node.kind() {
         "alias" => segments(node, text, shape),
         "keyword" if !shape.has_parts(node) => set_key(node, "key", text, shape),
@@ -274,6 +280,9 @@ fn body(node: Node<'_>, shape: &mut Shape) {
         let is_do = |p: &Node<'_>| p.kind() == "pair";
         children(keywords).into_iter().find(is_do)?.child_by_field_name("value")
     };
+    if let Some(block) = child(node, "do_block") {
+        shape.set_role(block, "body");
+    }
     if let Some(body) = child(node, "do_block").or_else(behind_key) {
         shape.set_field(node, "body", body);
     }
@@ -366,6 +375,15 @@ fn function(node: Node<'_>, arguments: Node<'_>, text: &str, shape: &mut Shape) 
     };
     let Some(name) = name.filter(|n| n.kind() == "identifier") else { return };
     shape.set_kind(node, "function");
+    if node.child_by_field_name("target").is_some_and(|t| of(t, text) == "defdelegate") {
+        for pair in child(arguments, "keywords").map_or_else(Vec::new, children) {
+            let key = pair.child_by_field_name("key").map_or("", |k| of(k, text).trim());
+            let field = [("to:", "delegate"), ("as:", "other")].into_iter().find(|f| f.0 == key);
+            if let (Some((_, field)), Some(value)) = (field, pair.child_by_field_name("value")) {
+                shape.set_field(node, field, value);
+            }
+        }
+    }
     shape.set_kind(arguments, "definition");
     shape.set_role(name, "name");
     shape.set_field(node, "name", name);
@@ -414,6 +432,16 @@ fn arity(node: Node<'_>, shape: &mut Shape) {
     }
 }
 
+/// Fields in what a protocol is told of a struct: `only: [:name]`.
+fn derived(node: Node<'_>, text: &str, shape: &mut Shape) {
+    if node.kind() == "pair"
+        && let Some(list) = node.child_by_field_name("value").filter(|v| v.kind() == "list")
+    {
+        children(list).into_iter().for_each(|c| field(c, text, shape));
+    }
+    children(node).into_iter().for_each(|c| derived(c, text, shape));
+}
+
 /// Names of types are apart from those of functions.
 fn type_names(node: Node<'_>, text: &str, shape: &mut Shape) {
     match node.kind() {
@@ -456,6 +484,14 @@ fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
     };
     if ["optional_callbacks", "compile", "dialyzer"].contains(&word) {
         function_keys(operand, shape);
+    }
+    match word {
+        "enforce_keys" => {
+            let list = value.into_iter().flat_map(children);
+            list.for_each(|c| field(c, text, shape));
+        }
+        "derive" => value.into_iter().for_each(|v| derived(v, text, shape)),
+        _ => {}
     }
     shape.set_kind(node, kind);
     if word != "behaviour" {

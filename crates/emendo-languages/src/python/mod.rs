@@ -189,6 +189,7 @@ const FLOW: Flow = Flow {
     nested: &["function_definition", "lambda", "class_definition"],
     effects: &["call", "await", "yield", "named_expression", "assignment", "augmented_assignment"],
     closes: &[],
+    never_first: &[],
     below: ("", "", ""),
     line_bodies: &["module", "block"],
 };

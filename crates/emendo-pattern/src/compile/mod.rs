@@ -63,7 +63,19 @@ pub(super) fn pattern(
     if source.trim().is_empty() {
         return Err(fail("this pattern is empty".into(), "write the code that is to be found"));
     }
-    let slots = slot_defs(&template, like);
+    let forms = match context {
+        None => (language.fragments.other_forms)(source, None),
+        Some(_) => Vec::new(),
+    };
+    let forms: Vec<String> = forms.into_iter().map(|f| f.0).collect();
+    let mut slots = slot_defs(&template, like);
+    // A form may need a slot for what the pattern leaves out.
+    for form in forms.iter().filter_map(|f| Template::parse_with(f, marks).ok()) {
+        let more = slot_defs(&form, like).into_iter();
+        let new: Vec<SlotDef> =
+            more.filter(|m| m.name != "_" && !slots.iter().any(|s| s.name == m.name)).collect();
+        slots.extend(new);
+    }
     let defs: Vec<NameDef> = names
         .iter()
         .map(|(w, s)| NameDef { word: w.clone(), symbol: s.clone(), also: Vec::new() })
@@ -90,11 +102,6 @@ pub(super) fn pattern(
     if readings.is_empty() {
         return Err(unreadable(language, (source, &template), context, best));
     }
-    let forms = match context {
-        None => (language.fragments.other_forms)(source, None),
-        Some(_) => Vec::new(),
-    };
-    let forms: Vec<String> = forms.into_iter().map(|f| f.0).collect();
     let mut pattern =
         Pattern { language, source: source.to_owned(), readings, forms, slots, names: defs };
     for form in 0..pattern.forms.len() {

@@ -18,7 +18,14 @@ pub(super) fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
 /// A grammar may take a declaration that ends before its body for one without a body.
 pub(super) fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
     // What is a whole expression does not end before a body.
-    if readings.iter().any(|r| language.fragments.contexts[r.context].name == "expression") {
+    let declares = |r: &Reading| {
+        language.grammar.reshape.is_some()
+            && language.declaration(r.roots[0].kind).is_some_and(|d| !d.body.is_empty())
+    };
+    if readings
+        .iter()
+        .any(|r| language.fragments.contexts[r.context].name == "expression" && !declares(r))
+    {
         readings.retain(|r| !language.fragments.contexts[r.context].bodiless);
         return;
     }

@@ -257,6 +257,22 @@ impl Compiler<'_> {
         let free = |slot: usize| !known || around[slot].outer;
         let mut best = plain.clone();
         let mut left = MAX_SPELLINGS;
+        // An item of a list most often stands where the plain word does not read, whatever is beside it.
+        let many: Vec<usize> = (self.template.slots().enumerate())
+            .filter(|(_, (name, _, repeat))| self.takes_many(name, *repeat))
+            .map(|(i, _)| i)
+            .filter(|i| slots > 1 && free(*i))
+            .collect();
+        for slot in many {
+            for spelling in 1..spellings {
+                let mut other = choice.clone();
+                other[slot] = spelling;
+                left = left.saturating_sub(1);
+                if let Ok(read) = self.trial(index, context, &other) {
+                    return Some((other, read));
+                }
+            }
+        }
         loop {
             let mut better = None;
             // What a slot is spelled as may go wrong far behind it.

@@ -80,7 +80,8 @@ pub(crate) fn insertions(
                     if before.is_empty() && after == line_end {
                         t.push_str(&written);
                     } else {
-                        let rest = format!("{line_end}{statement}");
+                        let lead = before.rsplit(['\n', '\r']).next().unwrap_or("");
+                        let rest = format!("{line_end}{lead}{statement}");
                         let cut = t.trim_end_matches(['\n', '\r']).len();
                         t.insert_str(cut, &rest);
                     }
@@ -121,8 +122,9 @@ pub(crate) fn insertion(
         start - from
     };
     // Imports inside functions and conditions are not place for one that holds for the file.
-    let whole =
-        |i: &&Import| facts.is_whole(i.scope) || facts.packages.iter().any(|(p, _)| *p == i.scope);
+    let module = |i: &Import| names.absolute && facts.types.iter().any(|t| t.span == i.scope);
+    let package = |i: &Import| facts.packages.iter().any(|(p, _)| *p == i.scope);
+    let whole = |i: &&Import| facts.is_whole(i.scope) || package(i) || module(i);
     let outermost = facts.imports.iter().filter(whole).map(indent).min().unwrap_or(0);
     let here = |i: &&Import| whole(i) && indent(i) == outermost;
     let all: Vec<&Import> = facts.imports.iter().filter(here).collect();

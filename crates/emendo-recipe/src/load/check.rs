@@ -386,7 +386,11 @@ impl Loader<'_> {
             _ => text,
         };
         let separator = if below.contains("::") { "::" } else { "." };
-        if !below.is_empty() && !below.split(separator).all(part) {
+        // How many arguments a function takes may stand behind it, and a sign may end its name.
+        let counted = below.rsplit_once('/').filter(|c| c.1.parse::<u8>().is_ok());
+        let below = counted.map_or(below, |c| c.0);
+        let plain = if separator == "." { below.trim_end_matches(['?', '!']) } else { below };
+        if !below.is_empty() && !plain.split(separator).all(part) {
             let d = Diagnostic::error(format!("`{}` is not a symbol", t.text), t.span);
             self.out.push(d.help(
                 "write the full name as the language does: `tidewire.client.Station`, `tidewire::Station`, `tidewire/client:Station`, `Tidewire\\Station`",

@@ -2,9 +2,11 @@
 
 use crate::tree::{Node, TreeCursor};
 
+use emendo_text::Span;
+
 use crate::facts::pass::Pass;
 use crate::facts::pass::hints::{core_of, type_head, value_hint};
-use crate::facts::{BoundName, Hint, Tells};
+use crate::facts::{BoundName, Hint, Tells, Word};
 use crate::language::{Binding, Reach, Space};
 use crate::tree::{children, part, span, walk_cursor};
 
@@ -42,6 +44,7 @@ impl Pass<'_> {
         if (node.start_byte() as u32) < self.import_until {
             return;
         }
+        self.delegated(node);
         let kind = node.kind();
         let marked = |b: &&Binding| {
             let mark = self.language.scopes.marks.iter().find(|m| m.0 == b.kind);
@@ -51,6 +54,23 @@ impl Pass<'_> {
         for rule in rules.filter(marked) {
             self.declare(rule, node, around);
         }
+    }
+
+    /// A function that passes on to one of another module: by another name that is written, or by its own, in which case the
+    /// module's place stands for it.
+    fn delegated(&mut self, node: Node<'_>) {
+        let Some(to) = node.child_by_field_name("delegate").filter(|_| !self.outline) else {
+            return;
+        };
+        let other = node.child_by_field_name("other");
+        let Some(name) = other.or_else(|| node.child_by_field_name("name")) else { return };
+        let text = span(name).of(self.text).trim_start_matches(':').to_owned();
+        let at = match other {
+            Some(other) => Span { start: span(other).end - text.len() as u32, ..span(other) },
+            None => span(to),
+        };
+        let (space, receiver) = (Space::Member, Some(span(to)));
+        self.push(&text, Word { span: at, space, path_start: at.start, receiver, key: true });
     }
 
     /// What a rule says that `node` declares.

@@ -12,12 +12,44 @@ impl Pass<'_> {
         let mut found = (self.language.imports.read_import)(node, self.text);
         let scope = self.open.last().map_or(0, |s| *s as usize);
         let any = !found.is_empty();
+        if self.language.names.absolute {
+            found = found.into_iter().map(|i| self.behind_alias(i)).collect();
+        }
         for import in &mut found {
             import.scope = self.facts.scopes[scope].span;
             import.inside.clone_from(&self.inside);
         }
         self.facts.imports.extend(found);
         any
+    }
+
+    /// An import whose path begins with what another one made known, or with the word for the module around.
+    fn behind_alias(&mut self, import: crate::ground::Import) -> crate::ground::Import {
+        let names = &self.language.names;
+        let Some((first, at)) = import.segments.first().cloned() else { return import };
+        let own = self.language.declares.hints.own.contains(&first.as_str());
+        let around = || {
+            let path = &self.facts.types[*self.types.last()?].path;
+            Some(path.join(names.separator))
+        };
+        let known = |i: &&crate::ground::Import| {
+            !i.is_static && i.local() == Some(first.as_str()) && i.path() != first
+        };
+        let head = match own {
+            true => around(),
+            false => self.facts.imports.iter().rev().find(known).map(|i| i.path().to_owned()),
+        };
+        let Some(head) = head else { return import };
+        let rest = import.segments.iter().skip(1).map(|s| s.0.as_str());
+        let path = std::iter::once(head.as_str()).chain(rest).collect::<Vec<_>>();
+        let path = path.join(names.separator);
+        if !own {
+            let (space, path_start) = (crate::language::Space::Type, at.start);
+            let word =
+                crate::facts::Word { span: at, space, path_start, receiver: None, key: false };
+            self.push(&first, word);
+        }
+        import.leading_to(path)
     }
 
     /// A statement that says a package. Gives how many segments it opens, `None` if nothing is in it.
