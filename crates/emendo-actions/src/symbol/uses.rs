@@ -94,7 +94,9 @@ impl SymbolRunner {
                 self.respelled(p, &word, path, old, new)
             }
             (Some(_), _) if single => self.renamed(p, &word, old, new),
-            (None, _) if self.through_owner(p, &word, old, new) => {
+            (None, _)
+                if !(r.carried && names.absolute) && self.through_owner(p, &word, old, new) =>
+            {
                 self.by_new_owner(p, &word, old, new)
             }
             _ => {
