@@ -3,9 +3,13 @@
 mod certainty;
 mod files;
 mod import;
+mod node;
+mod shape;
 
 pub(crate) use certainty::below;
 pub use certainty::{Certainty, Fact, Renames, Spellings, weakest};
 pub(crate) use files::NoFiles;
 pub use files::{Files, Remembered, remembered};
 pub use import::{Export, Import, ImportName};
+pub use node::{Node, TreeCursor};
+pub use shape::{Part, ReadShape, Shape};

@@ -1,6 +1,6 @@
 //! Grammars for some files, and code that a grammar leaves as loose tokens.
 
-use crate::tree::Shape;
+use crate::ground::ReadShape;
 
 /// A grammar for some of a language's files. Its kinds are named like those of the main grammar.
 pub struct Dialect {
@@ -48,7 +48,7 @@ pub struct Reshape {
     /// Fields that the grammar does not have.
     pub fields: &'static [&'static str],
     /// Says what a node is, and nodes within it: asked of each node, the outer ones first.
-    pub read: fn(tree_sitter::Node<'_>, &str, &mut Shape),
+    pub read: ReadShape,
 }
 
 /// The grammar, and the files that are read with it.

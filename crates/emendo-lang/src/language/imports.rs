@@ -18,7 +18,7 @@ pub struct Imports {
     /// What stands before the imports of a file: a kind, and the kind of its first child if that matters.
     pub preamble: &'static [(&'static str, &'static str)],
     /// Reads an import statement.
-    pub read_import: fn(crate::tree::Node<'_>, &str) -> Vec<Import>,
+    pub read_import: fn(crate::ground::Node<'_>, &str) -> Vec<Import>,
     /// Writes an import statement, in the manner of another one of the file.
     pub write_import: fn(&ImportName, Option<&str>) -> String,
     /// Writes several names of one module in one statement, in the manner of another one; `None` where a statement
@@ -79,7 +79,7 @@ pub struct Exports {
     /// Kinds that pass names on to other files.
     pub export_kinds: &'static [&'static str],
     /// Reads what such a node passes on.
-    pub read_exports: fn(crate::tree::Node<'_>, &str) -> Vec<Export>,
+    pub read_exports: fn(crate::ground::Node<'_>, &str) -> Vec<Export>,
     /// The list of names that a file passes on, as the target of an assignment: its strings are names.
     pub export_list: &'static str,
     /// The package of a file that others may depend on, by its name, as far as its manifest tells.

@@ -147,7 +147,7 @@ impl Language {
     }
 
     /// The kind of a node, as long-lived as the language.
-    pub fn kind(&self, node: crate::tree::Node<'_>) -> &'static str {
+    pub fn kind(&self, node: crate::ground::Node<'_>) -> &'static str {
         if let Some(own) = node.own_kind() {
             return own;
         }
@@ -169,12 +169,12 @@ impl Language {
     }
 
     /// True for a comment, and not for a text that stands below the line which it belongs to.
-    pub fn is_comment(&self, node: crate::tree::Node<'_>) -> bool {
+    pub fn is_comment(&self, node: crate::ground::Node<'_>) -> bool {
         node.is_extra() && (self.flow.below.1.is_empty() || node.kind() != self.flow.below.1)
     }
 
     /// The node itself, or what it wraps without adding anything.
-    pub fn core<'t>(&self, mut node: crate::tree::Node<'t>) -> crate::tree::Node<'t> {
+    pub fn core<'t>(&self, mut node: crate::ground::Node<'t>) -> crate::ground::Node<'t> {
         while node.child_count() == 1 && self.compare.transparent.contains(&node.kind()) {
             let Some(inner) = node.child(0) else { break };
             node = inner;
@@ -183,14 +183,18 @@ impl Language {
     }
 
     /// The name of a variable without the mark before it; any other node itself.
-    pub fn unmarked<'t>(&self, node: crate::tree::Node<'t>, text: &str) -> crate::tree::Node<'t> {
+    pub fn unmarked<'t>(
+        &self,
+        node: crate::ground::Node<'t>,
+        text: &str,
+    ) -> crate::ground::Node<'t> {
         let mark = self.names.variable_mark;
         let marked = !mark.is_empty() && text[node.start_byte()..].starts_with(mark);
         if marked { node.named_child(0).unwrap_or(node) } else { node }
     }
 
     /// True for what a single slot never takes.
-    pub fn is_spread(&self, node: crate::tree::Node<'_>) -> bool {
+    pub fn is_spread(&self, node: crate::ground::Node<'_>) -> bool {
         let kind = node.kind();
         self.compare.spreads.contains(&kind)
             || self.compare.spreads.contains(&self.core(node).kind())
@@ -202,7 +206,7 @@ impl Language {
     }
 
     /// What a link of a chain hangs on; `None` for a node that is not a link.
-    pub fn base_of<'t>(&self, node: crate::tree::Node<'t>) -> Option<crate::tree::Node<'t>> {
+    pub fn base_of<'t>(&self, node: crate::ground::Node<'t>) -> Option<crate::ground::Node<'t>> {
         let (_, field) = self.compare.chain.iter().find(|(k, _)| *k == node.kind())?;
         if field.is_empty() { node.child(0) } else { node.child_by_field_name(field) }
     }

@@ -157,7 +157,7 @@ impl Names {
     }
 
     /// An import of `segments` by the statement at `node`.
-    pub fn import(&self, node: crate::tree::Node<'_>, segments: Vec<(String, Span)>) -> Import {
+    pub fn import(&self, node: crate::ground::Node<'_>, segments: Vec<(String, Span)>) -> Import {
         let words: Vec<&str> = segments.iter().map(|(s, _)| s.as_str()).collect();
         let path = self.join(&words);
         Import::new(Span::new(node.start_byte(), node.end_byte()), segments, path)

@@ -20,7 +20,7 @@ pub struct Keyed {
 
 impl Keyed {
     /// True for a pair whose sign says that its key is what stands there, a text, and no word.
-    pub fn has_text_key(&self, pair: crate::tree::Node<'_>) -> bool {
+    pub fn has_text_key(&self, pair: crate::ground::Node<'_>) -> bool {
         let sign = self.signed.2;
         !sign.is_empty() && crate::tree::children(pair).iter().any(|c| c.kind() == sign)
     }

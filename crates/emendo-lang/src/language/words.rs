@@ -135,7 +135,7 @@ pub struct DocCode {
 
 impl Words {
     /// True for a key that has a value of its own, and names nothing else.
-    pub fn is_plain_key(&self, node: crate::tree::Node<'_>) -> bool {
+    pub fn is_plain_key(&self, node: crate::ground::Node<'_>) -> bool {
         let rule = self.lone_keys.iter().find(|k| k.0 == node.kind());
         let holds =
             |field: &str| node.parent().is_some_and(|p| p.child_by_field_name(field).is_some());

@@ -2,9 +2,7 @@
 //!
 //! A layer's tree is never written over its separators: `Root::holds` says what stands in the text.
 
-mod node;
 mod page;
-mod shape;
 mod shown;
 mod walk;
 
@@ -13,9 +11,8 @@ use std::ops::ControlFlow;
 use emendo_text::{RelPath, Span};
 use tree_sitter::{InputEdit, Parser, Point, Range};
 
-pub use node::{Node, TreeCursor};
+pub use crate::ground::{Node, Part, Shape, TreeCursor};
 pub(crate) use page::is_page;
-pub use shape::{Part, Shape};
 pub use shown::{in_line, shown};
 pub use walk::{
     at_place, children, children_with_fields, descend, function_rule, holds_code, in_field,
@@ -142,7 +139,11 @@ impl Tree {
             let Some(main) = main else { return Self::parse_as(language, grammar, "", None) };
             return Self { main, grammar, layers: Vec::new(), shape: None, gave_up: true };
         };
-        let shape = language.grammar.reshape.as_ref().map(|r| Shape::of(r, &main, text));
+        let shape = language
+            .grammar
+            .reshape
+            .as_ref()
+            .map(|r| Shape::of(r.read, (r.kinds, r.fields), &main, text));
         let mut out = Self { main, grammar, layers: Vec::new(), shape, gave_up: false };
         if let Some(layer) = &language.grammar.layer {
             out.add_layers(layer, language, &mut parser, text);
@@ -187,7 +188,7 @@ impl Tree {
             debug_assert!(reset.is_ok(), "no ranges are always in order");
             let Some(tree) = tree else { return };
             let shadow = String::from_utf8(shadow).unwrap_or_default();
-            let shape = reshape.map(|r| Shape::of(r, &tree, &shadow));
+            let shape = reshape.map(|r| Shape::of(r.read, (r.kinds, r.fields), &tree, &shadow));
             self.layers.push(Layered { tree, shape, ranges, ends });
         }
     }

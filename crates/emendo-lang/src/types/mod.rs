@@ -9,8 +9,10 @@
 //! travels with the question (`Trail` in `project.rs`).
 
 mod calls;
+mod counts;
 mod expected;
 mod infer;
+mod matched;
 mod members;
 mod pairs;
 mod places;

@@ -5,7 +5,7 @@
 
 use std::hash::{Hash, Hasher};
 
-use crate::tree::shape::Shape;
+use crate::ground::shape::Shape;
 
 /// A node of a tree.
 #[derive(Clone, Copy)]
@@ -48,12 +48,12 @@ impl<'t> Node<'t> {
     }
 
     /// The parts of a token that is several words.
-    fn parts(self) -> &'t [crate::tree::shape::Part] {
+    fn parts(self) -> &'t [crate::ground::shape::Part] {
         let shape = self.shape.filter(|_| self.part == 0);
         shape.map_or(&[], |s| s.parts_of(self.inner.id()))
     }
 
-    fn own_part(self) -> Option<&'t crate::tree::shape::Part> {
+    fn own_part(self) -> Option<&'t crate::ground::shape::Part> {
         let at = (self.part as usize).checked_sub(1)?;
         self.shape?.parts_of(self.inner.id()).get(at)
     }
@@ -231,7 +231,7 @@ impl<'t> Node<'t> {
     }
 
     /// What a shape put in a field: a node within this one by its bytes and kind.
-    fn found(self, at: &crate::tree::shape::Within) -> Option<Self> {
+    fn found(self, at: &crate::ground::shape::Within) -> Option<Self> {
         let mut from = self.inner;
         while at.start < from.start_byte() || from.end_byte() < at.end {
             from = from.parent()?;

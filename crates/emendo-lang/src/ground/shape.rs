@@ -2,7 +2,8 @@
 
 use rustc_hash::FxHashMap;
 
-use crate::language::Reshape;
+/// Says what a node is, and nodes within it.
+pub type ReadShape = fn(tree_sitter::Node<'_>, &str, &mut Shape);
 
 /// Kinds, fields and parts that nodes of a tree have besides those of the grammar.
 #[derive(Clone, Debug, Default)]
@@ -40,18 +41,23 @@ pub(crate) struct Within {
 
 impl Shape {
     /// The shape of a parsed text.
-    pub(crate) fn of(rules: &Reshape, tree: &tree_sitter::Tree, text: &str) -> Self {
+    pub(crate) fn of(
+        read: ReadShape,
+        (own_kinds, own_fields): (&'static [&'static str], &'static [&'static str]),
+        tree: &tree_sitter::Tree,
+        text: &str,
+    ) -> Self {
         let grammar = tree.language();
         let kinds = grammar.node_kind_count();
         let fields = grammar.field_count() + 1;
         let mut out = Self {
-            own_kinds: (u16::try_from(kinds).unwrap_or(u16::MAX), rules.kinds),
-            own_fields: (u16::try_from(fields).unwrap_or(u16::MAX), rules.fields),
+            own_kinds: (u16::try_from(kinds).unwrap_or(u16::MAX), own_kinds),
+            own_fields: (u16::try_from(fields).unwrap_or(u16::MAX), own_fields),
             ..Self::default()
         };
         let mut cursor = tree.walk();
         loop {
-            (rules.read)(cursor.node(), text, &mut out);
+            read(cursor.node(), text, &mut out);
             if cursor.goto_first_child() {
                 continue;
             }
