@@ -4,15 +4,13 @@
 //! gives and what introduces names; its `.types` file lists what its own library's types give, in the notation of library
 //! types (`ty/library.rs`). `types/infer.rs` types an expression, node by node and only where it is asked; `variables.rs`
 //! a name, `narrowing.rs` what tests and assignments around a use say of it; `members.rs` members of types, `shapes.rs`
-//! what types are built on and whether one fits another; `calls.rs` calls and overloads; `expected/` what is expected where an
+//! what types are built on and whether one fits another; `calls/` calls and overloads; `expected/` what is expected where an
 //! argument, an item or a result stands. Other files are read when a type in them is asked for (`index/asked.rs`); what is being worked out
 //! travels with the question (`Trail` in `project.rs`).
 
 mod calls;
-mod counts;
 mod expected;
 mod infer;
-mod matched;
 mod members;
 mod pairs;
 mod places;

@@ -1,13 +1,21 @@
 //! What the files of one library share in Dart: the imports of the first, and the names of all.
 
+use std::sync::LazyLock;
+
+use emendo_lang::language::{Grammar, Language};
 use emendo_lang::tree::children;
 use emendo_lang::{Files, Import, Tree, remembered};
 use emendo_text::{RelPath, Span};
 
-use crate::dart::DART;
 use crate::dart::imports::{module, read_import};
 use crate::dart::modules::{absolute, has_parts, named, of_part};
 use crate::dart::names::NAMES;
+
+static GRAMMAR: LazyLock<tree_sitter::Language> =
+    LazyLock::new(|| tree_sitter_dart::LANGUAGE.into());
+
+/// The grammar alone: nothing else of the language is asked for here.
+static BARE: Language = Language::new("dart", "Dart", Grammar::new(&[], || &GRAMMAR, ""));
 
 /// What files of one library share: the imports of the first, and all that they declare.
 pub(crate) fn of_library(path: &RelPath, files: &dyn Files) -> Vec<Import> {
@@ -32,7 +40,7 @@ pub(crate) fn of_library(path: &RelPath, files: &dyn Files) -> Vec<Import> {
 
 /// The imports of a text.
 fn imports_of(text: &str) -> Vec<Import> {
-    let tree = Tree::parse(&DART, text);
+    let tree = Tree::parse(&BARE, text);
     let mut out = Vec::new();
     for statement in children(tree.root()) {
         let mut node = statement;

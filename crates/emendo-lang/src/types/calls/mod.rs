@@ -1,5 +1,7 @@
 //! Calls: their arguments, and the functions that they call.
 
+mod counts;
+
 use std::borrow::Cow;
 
 use crate::tree::Node;

@@ -7,7 +7,7 @@ use crate::tree::{Node, named, part, span};
 
 impl<'a> Resolver<'a> {
     /// What the blocks and arms in a node end with, and the values behind keys.
-    pub(super) fn ends_of(&self, node: Node<'a>, keys: &[&str]) -> Vec<Node<'a>> {
+    pub(crate) fn ends_of(&self, node: Node<'a>, keys: &[&str]) -> Vec<Node<'a>> {
         let branching = &self.language.typing.branching;
         let is_block = |n: &Node<'a>| branching.blocks.contains(&n.kind());
         let is_arm = |n: &Node<'a>| branching.arms.contains(&n.kind());

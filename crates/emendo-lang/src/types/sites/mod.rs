@@ -1,5 +1,7 @@
 //! Calls and functions as places: their arguments, parameters, results, and what leaves them.
 
+mod matched;
+
 use crate::tree::Node;
 use emendo_text::Span;
 
