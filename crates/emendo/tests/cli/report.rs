@@ -229,7 +229,7 @@ fn markdown_says_what_a_reviewer_asks() {
         "Tidewire from `>=2.4, <3` to `3.0.2`, by the recipe `tidewire-3`.",
         "128 edits applied, 12 edits proposed, 40 files.",
         "| `npm:tidewire` | `^2.4.1` | `^3.0.2` |",
-        "## Files: 35 changed, 1 created, 1 moved",
+        "## Files: 38 changed, 1 created, 1 moved",
         "`berths/src/main/java/harbour/berths/TideTable.java` → `berths/src/main/java/harbour/berths/BerthTable.java` | moved | `tables` |",
         "> **Caution** (`clock`): readings carry",
         "- before the edits: passed",
