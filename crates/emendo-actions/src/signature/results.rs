@@ -116,18 +116,18 @@ impl Results {
         change: &mut Change,
         tokens: &mut Vec<Span>,
     ) -> Result<bool, String> {
-        let patterns = p.resolver.patterns_of(call.span);
-        if self.matched.is_empty() || patterns.is_empty() {
+        if self.matched.is_empty() {
             return Ok(false);
         }
+        let fits = |pattern: &Pattern, at| {
+            let found = pattern.matches_at(&p.code.tree, at, p.cx.text, &p.resolver);
+            found.into_iter().find(|m| m.span == at)
+        };
         let mut written = Vec::new();
         let (mut open, mut done) = (0, false);
-        for at in patterns {
-            let mut rows = self.matched.iter();
-            let hit = rows.find_map(|r| {
-                let all = r.old.matches(&p.code.tree, p.cx.text, &p.resolver);
-                all.into_iter().find(|m| m.span == at).map(|m| (r, m))
-            });
+        for at in p.resolver.patterns_of(call.span) {
+            let hit = self.matched.iter().find_map(|r| Some((r, fits(&r.old, at)?)));
+            let is_new = |r: &Returns| r.new.pattern().is_some_and(|n| fits(n, at).is_some());
             match hit {
                 Some((r, m)) => {
                     let place = (&p.code.tree, p.cx.text, p.cx.line_end, &p.resolver);
@@ -135,14 +135,7 @@ impl Results {
                     written.push((m.span, one.map_err(|e| e.0)?));
                 }
                 // It is done there, or anything fits.
-                None if self.matched.iter().any(|r| {
-                    let new = r.new.pattern();
-                    let all = new.map(|n| n.matches(&p.code.tree, p.cx.text, &p.resolver));
-                    all.is_some_and(|all| all.iter().any(|m| m.span == at))
-                }) =>
-                {
-                    done = true;
-                }
+                None if self.matched.iter().any(is_new) => done = true,
                 None if p.text(at).starts_with('_') => {}
                 None => open += 1,
             }
