@@ -2,6 +2,7 @@
 
 mod certainty;
 mod files;
+mod group;
 mod import;
 mod node;
 mod shape;
@@ -10,6 +11,7 @@ pub(crate) use certainty::below;
 pub use certainty::{Certainty, Fact, Renames, Spellings, weakest};
 pub(crate) use files::NoFiles;
 pub use files::{Files, Remembered, remembered};
+pub use group::Group;
 pub use import::{Export, Import, ImportName};
 pub use node::{Node, TreeCursor};
 pub use shape::{Part, ReadShape, Shape};

@@ -1,18 +1,19 @@
 //! Nodes of a tree, as the tables of a language see them.
 //!
 //! A node is that of the grammar, unless a `Shape` says otherwise: where a grammar has one kind for many things, a shape gives
-//! nodes kinds and fields of their own, and takes a token apart that is several words.
+//! nodes kinds and fields of their own, takes a token apart that is several words, and makes one of several children.
 
 use std::hash::{Hash, Hasher};
 
-use crate::ground::shape::Shape;
+use crate::ground::group::{Grouped, Groups, Item};
+use crate::ground::shape::{GROUP, Part, Shape, group_number};
 
 /// A node of a tree.
 #[derive(Clone, Copy)]
 pub struct Node<'t> {
     inner: tree_sitter::Node<'t>,
     shape: Option<&'t Shape>,
-    /// The number of a part of a token, from one on; zero for the node itself.
+    /// The number of a part of a token, or of a group of children, from one on; zero for the node itself.
     part: u32,
 }
 
@@ -48,24 +49,98 @@ impl<'t> Node<'t> {
     }
 
     /// The parts of a token that is several words.
-    fn parts(self) -> &'t [crate::ground::shape::Part] {
+    fn parts(self) -> &'t [Part] {
         let shape = self.shape.filter(|_| self.part == 0);
         shape.map_or(&[], |s| s.parts_of(self.inner.id()))
     }
 
-    fn own_part(self) -> Option<&'t crate::ground::shape::Part> {
+    fn own_part(self) -> Option<&'t Part> {
         let at = (self.part as usize).checked_sub(1)?;
         self.shape?.parts_of(self.inner.id()).get(at)
     }
 
     fn nth_part(self, at: usize) -> Option<Self> {
-        (at < self.parts().len()).then(|| Self { part: at as u32 + 1, ..self })
+        (at < self.parts().len()).then(|| self.numbered(at))
+    }
+
+    fn numbered(self, at: usize) -> Self {
+        Self { part: u32::try_from(at + 1).unwrap_or(u32::MAX), ..self }
+    }
+
+    fn nth_group(self, at: usize) -> Self {
+        Self { part: group_number(at), ..self }
+    }
+
+    /// The groups of the node, or of the one that this is a group of.
+    fn groups(self) -> Option<&'t Groups> {
+        self.shape?.groups_of(self.inner.id())
+    }
+
+    /// The number of the group that it is.
+    fn group(self) -> Option<usize> {
+        (self.part & GROUP > 0).then_some((self.part & !GROUP) as usize)
+    }
+
+    /// The number of the part of a token that it is; zero for any other node.
+    fn of_token(self) -> u32 {
+        if self.part & GROUP > 0 { 0 } else { self.part }
+    }
+
+    fn own_group(self) -> Option<&'t Grouped> {
+        let group = self.group()?;
+        self.groups()?.all.get(group)
+    }
+
+    /// What stands in it, if that is other than what the grammar says.
+    fn items(self) -> Option<&'t [Item]> {
+        Some(self.groups()?.items_of(self.group()))
+    }
+
+    /// A node for one of its items.
+    fn item(self, item: Item) -> Option<Self> {
+        match item {
+            Item::Group(at) => Some(self.nth_group(at)),
+            Item::Child { id, bytes: (start, end), .. } => {
+                let mut node = self.inner.descendant_for_byte_range(start, end)?;
+                while node.id() != id {
+                    match node.parent().filter(|n| *n != self.inner) {
+                        Some(around) => node = around,
+                        // What takes no room is not found by its bytes.
+                        None => return self.item_without_room(id),
+                    }
+                }
+                Some(self.like(node))
+            }
+        }
+    }
+
+    fn item_without_room(self, id: usize) -> Option<Self> {
+        let first = self.inner.child(0);
+        let found = std::iter::successors(first, tree_sitter::Node::next_sibling);
+        Some(self.like(found.into_iter().find(|c| c.id() == id)?))
+    }
+
+    /// The node with the groups that it stands in, what stands beside it there, and its number among these.
+    fn place(self) -> Option<(Self, &'t [Item], usize)> {
+        if let Some(group) = self.own_group() {
+            let items = self.groups()?.items_of(group.around);
+            let around = group.around.map_or(Self { part: 0, ..self }, |g| self.nth_group(g));
+            return Some((around, items, group.at));
+        }
+        let (id, groups, (group, at)) =
+            self.shape.filter(|_| self.part == 0)?.place_of(self.inner.id())?;
+        let mut host = self.inner.parent()?;
+        while host.id() != id {
+            host = host.parent()?;
+        }
+        let host = self.like(host);
+        Some((group.map_or(host, |g| host.nth_group(g)), groups.items_of(group), at))
     }
 
     /// What tells the node from all others of its tree.
     pub fn id(self) -> usize {
-        // Nodes are apart from each other by more than a token has parts.
-        self.inner.id().wrapping_mul(64).wrapping_add(self.part as usize)
+        // Nodes are eight bytes apart, and an address has no more than 47 bits.
+        (self.inner.id() >> 3).wrapping_shl(20).wrapping_add(self.part as usize)
     }
 
     /// Its kind.
@@ -76,18 +151,26 @@ impl<'t> Node<'t> {
     /// The kind that a shape gives it.
     pub(crate) fn own_kind(self) -> Option<&'static str> {
         let shape = self.shape?;
-        self.own_part().map_or_else(|| shape.kind_of(self.inner.id()), |part| Some(part.kind))
+        if self.part == 0 {
+            return shape.kind_of(self.inner.id());
+        }
+        self.own_part().map(|p| p.kind).or_else(|| Some(self.own_group()?.kind))
     }
 
     /// The number of its kind, equal for nodes of one kind in trees of one language.
     pub fn kind_id(self) -> u16 {
-        let own = self.own_kind().and_then(|kind| self.shape?.number(kind));
-        own.unwrap_or_else(|| self.inner.kind_id())
+        let Some(kind) = self.own_kind() else { return self.inner.kind_id() };
+        let own = self.shape.and_then(|s| s.number(kind));
+        own.unwrap_or_else(|| self.inner.language().id_for_node_kind(kind, true))
     }
 
     /// True where the grammar names the node, and it is not a mere sign.
     pub fn is_named(self) -> bool {
-        self.own_part().map_or_else(|| self.inner.is_named(), |p| p.is_word)
+        if self.part == 0 {
+            self.inner.is_named()
+        } else {
+            self.own_part().is_none_or(|p| p.is_word)
+        }
     }
 
     /// True for comments and what could not be parsed.
@@ -97,21 +180,24 @@ impl<'t> Node<'t> {
 
     /// True for what could not be parsed.
     pub fn is_error(self) -> bool {
-        self.inner.is_error()
+        self.part == 0 && self.inner.is_error()
     }
 
     /// True for a token that should be there.
     pub fn is_missing(self) -> bool {
-        self.inner.is_missing()
+        self.part == 0 && self.inner.is_missing()
     }
 
     /// True where something in it could not be parsed.
     pub fn has_error(self) -> bool {
-        self.inner.has_error()
+        self.own_group().map_or_else(|| self.inner.has_error(), |g| g.has_error)
     }
 
     /// Its first byte.
     pub fn start_byte(self) -> usize {
+        if let Some(group) = self.own_group() {
+            return group.bytes.0;
+        }
         self.own_part()
             .or(self.parts().first())
             .map_or_else(|| self.inner.start_byte(), |p| p.start)
@@ -119,6 +205,9 @@ impl<'t> Node<'t> {
 
     /// The byte after its last one.
     pub fn end_byte(self) -> usize {
+        if let Some(group) = self.own_group() {
+            return group.bytes.1;
+        }
         if let Some(part) = self.own_part().or(self.parts().last()) {
             return part.end;
         }
@@ -133,17 +222,23 @@ impl<'t> Node<'t> {
 
     /// The same with lines and columns.
     pub fn range(self) -> tree_sitter::Range {
-        self.inner.range()
+        let ((start_byte, end_byte), Some(group)) =
+            ((self.start_byte(), self.end_byte()), self.own_group())
+        else {
+            return self.inner.range();
+        };
+        let (start_point, end_point) = group.points;
+        tree_sitter::Range { start_byte, end_byte, start_point, end_point }
     }
 
     /// The line and column of its first byte.
     pub fn start_position(self) -> tree_sitter::Point {
-        self.inner.start_position()
+        self.own_group().map_or_else(|| self.inner.start_position(), |g| g.points.0)
     }
 
     /// The line and column after its last byte.
     pub fn end_position(self) -> tree_sitter::Point {
-        self.inner.end_position()
+        self.own_group().map_or_else(|| self.inner.end_position(), |g| g.points.1)
     }
 
     /// The grammar that it was parsed with.
@@ -153,6 +248,9 @@ impl<'t> Node<'t> {
 
     /// The node around.
     pub fn parent(self) -> Option<Self> {
+        if let Some((around, ..)) = self.place() {
+            return Some(around);
+        }
         if self.part > 0 {
             return Some(Self { part: 0, ..self });
         }
@@ -161,6 +259,9 @@ impl<'t> Node<'t> {
 
     /// How many children it has.
     pub fn child_count(self) -> usize {
+        if let Some(items) = self.items() {
+            return items.len();
+        }
         match self.parts().len() {
             _ if self.part > 0 => 0,
             0 => self.inner.child_count() as usize,
@@ -170,6 +271,9 @@ impl<'t> Node<'t> {
 
     /// A child by its number.
     pub fn child(self, at: usize) -> Option<Self> {
+        if let Some(items) = self.items() {
+            return self.item(*items.get(at)?);
+        }
         if self.part > 0 {
             return None;
         }
@@ -181,6 +285,9 @@ impl<'t> Node<'t> {
 
     /// How many of its children are named.
     pub fn named_child_count(self) -> usize {
+        if let Some(items) = self.items() {
+            return items.iter().filter(|i| i.is_named()).count();
+        }
         match self.parts() {
             _ if self.part > 0 => 0,
             [] => self.inner.named_child_count(),
@@ -190,6 +297,9 @@ impl<'t> Node<'t> {
 
     /// A named child by its number.
     pub fn named_child(self, at: usize) -> Option<Self> {
+        if let Some(items) = self.items() {
+            return self.item(*items.iter().filter(|i| i.is_named()).nth(at)?);
+        }
         if self.part > 0 {
             return None;
         }
@@ -202,32 +312,48 @@ impl<'t> Node<'t> {
 
     /// The number of a field by its name.
     pub fn field_number(self, field: &str) -> Option<u16> {
-        let own = self.shape.and_then(|s| s.field_number(field));
-        own.or_else(|| self.inner.language().field_id_for_name(field).map(std::num::NonZero::get))
+        let of_grammar = self.inner.language().field_id_for_name(field);
+        let own = || self.shape.and_then(|s| s.field_number(field));
+        of_grammar.map(std::num::NonZero::get).or_else(own)
     }
 
     /// The first child in a field.
     pub fn child_by_field_name(self, field: &str) -> Option<Self> {
+        let own = self.shape.and_then(|s| s.in_field((self.inner.id(), self.part), field));
+        if let Some(found) = own {
+            return self.found(found);
+        }
+        if self.groups().is_some() {
+            return self.in_cursor(|c| c.field_name() == Some(field));
+        }
         if self.part > 0 {
             return None;
-        }
-        if let Some(found) = self.shape.and_then(|s| s.in_field(self.inner.id(), field)) {
-            return self.found(found);
         }
         Some(self.like(self.inner.child_by_field_name(field)?))
     }
 
     /// The same by the number of the field.
     pub fn child_by_field_id(self, field: u16) -> Option<Self> {
-        if self.part > 0 {
-            return None;
+        let Some(shape) = self.shape else {
+            return Some(self.like(self.inner.child_by_field_id(field)?));
+        };
+        let own = || shape.field_name(field);
+        let grammar = self.inner.language();
+        let name = grammar.field_name_for_id(field).or_else(own)?;
+        self.child_by_field_name(name)
+    }
+
+    /// The first child at which a cursor is as wanted.
+    fn in_cursor(self, wanted: impl Fn(&TreeCursor<'t>) -> bool) -> Option<Self> {
+        let mut cursor = self.walk();
+        let mut goes = cursor.goto_first_child();
+        while goes {
+            if wanted(&cursor) {
+                return Some(cursor.node());
+            }
+            goes = cursor.goto_next_sibling();
         }
-        if let Some(shape) = self.shape
-            && let Some(name) = shape.field_name(field)
-        {
-            return self.found(shape.in_field(self.inner.id(), name)?);
-        }
-        Some(self.like(self.inner.child_by_field_id(field)?))
+        None
     }
 
     /// What a shape put in a field: a node within this one by its bytes and kind.
@@ -240,7 +366,7 @@ impl<'t> Node<'t> {
         while node.id() != at.id {
             node = node.parent()?;
         }
-        Some(self.like(node))
+        Some(Self { part: at.part, ..self.like(node) })
     }
 
     /// All children in a field.
@@ -249,7 +375,8 @@ impl<'t> Node<'t> {
         field: &str,
         cursor: &mut TreeCursor<'t>,
     ) -> impl Iterator<Item = Self> + use<'t> {
-        if self.shape.is_some_and(|s| s.in_field(self.inner.id(), field).is_some()) {
+        let own = self.shape.and_then(|s| s.in_field((self.inner.id(), self.part), field));
+        if own.is_some() {
             return self.child_by_field_name(field).into_iter().collect::<Vec<_>>().into_iter();
         }
         let mut out = Vec::new();
@@ -296,19 +423,28 @@ impl<'t> Node<'t> {
         is: impl Fn(Self) -> bool,
         next: impl Fn(tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>>,
     ) -> Option<Self> {
+        if let Some((around, items, at)) = self.place() {
+            let mut at = at.checked_add_signed(step)?;
+            loop {
+                let found = around.item(*items.get(at)?)?;
+                if is(found) {
+                    return Some(found);
+                }
+                at = at.checked_add_signed(step)?;
+            }
+        }
         if self.part == 0 {
             return Some(self.like(next(self.inner)?));
         }
         let whole = Self { part: 0, ..self };
-        let mut at = (self.part as isize - 1) + step;
-        while at >= 0 {
-            let found = whole.nth_part(usize::try_from(at).ok()?)?;
+        let mut at = (self.part as usize - 1).checked_add_signed(step)?;
+        loop {
+            let found = whole.nth_part(at)?;
             if is(found) {
                 return Some(found);
             }
-            at += step;
+            at = at.checked_add_signed(step)?;
         }
-        None
     }
 
     /// The sibling after it.
@@ -334,6 +470,9 @@ impl<'t> Node<'t> {
     /// The smallest node within it that holds these bytes.
     pub fn descendant_for_byte_range(self, start: usize, end: usize) -> Option<Self> {
         let found = self.like(self.inner.descendant_for_byte_range(start, end)?);
+        if let Some(group) = found.groups().and_then(|g| g.holding(start, end)) {
+            return Some(found.nth_group(group));
+        }
         let parts = found.parts();
         let at = parts.iter().position(|p| p.start <= start && end <= p.end);
         Some(at.and_then(|at| found.nth_part(at)).unwrap_or(found))
@@ -341,28 +480,76 @@ impl<'t> Node<'t> {
 
     /// A cursor that begins at this node.
     pub fn walk(self) -> TreeCursor<'t> {
-        TreeCursor { inner: self.inner.walk(), shape: self.shape, part: self.part, root: self.part }
+        TreeCursor {
+            inner: self.inner.walk(),
+            depth: 0,
+            part: self.of_token(),
+            frames: Vec::new(),
+            root: self,
+        }
     }
 }
 
 /// Goes through the nodes below one.
 pub struct TreeCursor<'t> {
+    /// Goes through nodes as the grammar has them, from the root or from an item of the last frame on.
     inner: tree_sitter::TreeCursor<'t>,
-    shape: Option<&'t Shape>,
+    /// How far below that it is.
+    depth: usize,
+    /// The part of a token.
     part: u32,
-    /// The part that it began at.
-    root: u32,
+    /// The nodes with groups, and the groups, that it has gone into.
+    frames: Vec<Frame<'t>>,
+    /// The node that it began at.
+    root: Node<'t>,
+}
+
+/// A node with groups, or a group, that a cursor has gone into.
+struct Frame<'t> {
+    around: Node<'t>,
+    /// The number of the item there.
+    at: usize,
+    /// Where the cursor was.
+    inner: tree_sitter::TreeCursor<'t>,
+    depth: usize,
+}
+
+impl<'t> Frame<'t> {
+    fn item(&self) -> Option<Item> {
+        self.around.items()?.get(self.at).copied()
+    }
 }
 
 impl<'t> TreeCursor<'t> {
     /// The node that it stands at.
     pub fn node(&self) -> Node<'t> {
-        Node { inner: self.inner.node(), shape: self.shape, part: self.part }
+        match self.frames.last() {
+            None if self.depth == 0 && self.root.part & GROUP > 0 => return self.root,
+            Some(frame) if self.depth == 0 => {
+                if let Some(Item::Group(group)) = frame.item() {
+                    return frame.around.nth_group(group);
+                }
+            }
+            _ => {}
+        }
+        Node { inner: self.inner.node(), shape: self.root.shape, part: self.part }
+    }
+
+    /// True where it stands at the part of a token that it began at.
+    fn at_root(&self) -> bool {
+        self.depth == 0 && self.frames.is_empty() && self.root.own_part().is_some()
+    }
+
+    /// The item of the innermost frame, where it stands at that.
+    fn item(&self) -> Option<Item> {
+        let frame = self.frames.last().filter(|_| self.depth == 0 && self.part == 0)?;
+        frame.item()
     }
 
     fn reset(&mut self, node: Node<'t>) {
         self.inner.reset(node.inner);
-        (self.shape, self.part, self.root) = (node.shape, node.part, node.part);
+        self.frames.clear();
+        (self.depth, self.part, self.root) = (0, node.of_token(), node);
     }
 
     /// The field that the node stands in.
@@ -370,62 +557,119 @@ impl<'t> TreeCursor<'t> {
         if self.part > 0 {
             return None;
         }
-        let own = self.shape.and_then(|s| s.role_of(self.inner.node().id()));
-        own.or_else(|| self.inner.field_name())
+        let role = || self.root.shape.and_then(|s| s.role_of(self.inner.node().id()));
+        match self.item() {
+            Some(Item::Group(_)) => {
+                let group = self.node().own_group()?;
+                Some(group.role).filter(|r| !r.is_empty())
+            }
+            Some(Item::Child { field, .. }) => role().or(field),
+            None => role().or_else(|| self.inner.field_name()),
+        }
     }
 
     /// The number of that field.
     pub fn field_id(&self) -> Option<u16> {
-        if self.part > 0 {
-            return None;
+        if self.frames.is_empty() && self.part == 0 && self.root.shape.is_none() {
+            return self.inner.field_id().map(std::num::NonZero::get);
         }
-        let own = self.shape.and_then(|s| s.field_number(s.role_of(self.inner.node().id())?));
-        own.or_else(|| self.inner.field_id().map(std::num::NonZero::get))
+        self.root.field_number(self.field_name()?)
+    }
+
+    /// Goes to an item of a node with groups, or of a group.
+    fn at_item(&self, around: Node<'t>, item: Item) -> Option<tree_sitter::TreeCursor<'t>> {
+        Some(around.item(item)?.inner.walk())
     }
 
     /// Goes to the first child, if there is one.
     pub fn goto_first_child(&mut self) -> bool {
+        if self.root.shape.is_none() {
+            return self.inner.goto_first_child();
+        }
+        let node = self.node();
+        if let Some(items) = node.items() {
+            let first = items.first().and_then(|item| self.at_item(node, *item));
+            let Some(inner) = first else { return false };
+            let inner = std::mem::replace(&mut self.inner, inner);
+            self.frames.push(Frame { around: node, at: 0, inner, depth: self.depth });
+            self.depth = 0;
+            return true;
+        }
         if self.part > 0 {
             return false;
         }
-        if let Some(first) = self.node().nth_part(0) {
+        if let Some(first) = node.nth_part(0) {
             self.part = first.part;
             return true;
         }
-        self.inner.goto_first_child()
+        let goes = self.inner.goto_first_child();
+        self.depth += usize::from(goes);
+        goes
     }
 
     /// Goes to the first child that ends behind a byte.
     pub fn goto_first_child_for_byte(&mut self, at: usize) -> Option<usize> {
-        if self.part > 0 {
-            return None;
-        }
-        let parts = self.node().parts();
-        if parts.is_empty() {
+        if self.root.shape.is_none() {
             return self.inner.goto_first_child_for_byte(at);
         }
-        let found = parts.iter().position(|p| p.end > at)?;
-        self.part = found as u32 + 1;
-        Some(found)
+        let node = self.node();
+        if node.items().is_none() && node.parts().is_empty() {
+            let found = self.inner.goto_first_child_for_byte(at);
+            self.depth += usize::from(found.is_some());
+            return found;
+        }
+        let mut number = 0;
+        let mut goes = self.goto_first_child();
+        while goes {
+            if self.node().end_byte() > at {
+                return Some(number);
+            }
+            number += 1;
+            goes = self.goto_next_sibling();
+        }
+        if number > 0 {
+            self.goto_parent();
+        }
+        None
     }
 
     /// Goes to the next sibling, if there is one.
     pub fn goto_next_sibling(&mut self) -> bool {
-        if self.part == 0 {
+        if self.part > 0 {
+            let next = Node { part: 0, ..self.node() }.nth_part(self.part as usize);
+            let next = next.filter(|_| !self.at_root());
+            self.part = next.map_or(self.part, |n| n.part);
+            return next.is_some();
+        }
+        if self.depth > 0 || self.frames.is_empty() {
             return self.inner.goto_next_sibling();
         }
-        let whole = Node { part: 0, ..self.node() };
-        let next = whole.nth_part(self.part as usize).filter(|_| self.root == 0);
-        self.part = next.map_or(self.part, |n| n.part);
-        next.is_some()
+        let next = self.frames.last().and_then(|frame| {
+            let item = *frame.around.items()?.get(frame.at + 1)?;
+            self.at_item(frame.around, item)
+        });
+        let Some(next) = next else { return false };
+        self.inner = next;
+        if let Some(frame) = self.frames.last_mut() {
+            frame.at += 1;
+        }
+        true
     }
 
     /// Goes to the node around, up to the one that it began at.
     pub fn goto_parent(&mut self) -> bool {
-        if self.part > 0 && self.root == 0 {
-            self.part = 0;
-            return true;
+        if self.part > 0 {
+            let within = !self.at_root();
+            self.part = if within { 0 } else { self.part };
+            return within;
         }
-        self.part == 0 && self.inner.goto_parent()
+        if self.depth > 0 || self.frames.is_empty() {
+            let goes = self.inner.goto_parent();
+            self.depth = self.depth.saturating_sub(usize::from(goes));
+            return goes;
+        }
+        let Some(frame) = self.frames.pop() else { return false };
+        (self.inner, self.depth) = (frame.inner, frame.depth);
+        true
     }
 }

@@ -1,6 +1,8 @@
 //! What a grammar's nodes are besides, by the words that stand in them.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::ground::group::{Group, Groups};
 
 /// Says what a node is, and nodes within it.
 pub type ReadShape = fn(tree_sitter::Node<'_>, &str, &mut Shape);
@@ -9,7 +11,13 @@ pub type ReadShape = fn(tree_sitter::Node<'_>, &str, &mut Shape);
 #[derive(Clone, Debug, Default)]
 pub struct Shape {
     kinds: FxHashMap<usize, &'static str>,
-    fields: FxHashMap<(usize, &'static str), Within>,
+    /// By the node, the number of a part or a group of it, and the name.
+    fields: FxHashMap<(usize, u32, &'static str), Within>,
+    groups: FxHashMap<usize, Groups>,
+    /// The children of nodes with groups.
+    grouped: FxHashMap<usize, usize>,
+    /// Nodes that need not be asked for.
+    settled: FxHashSet<usize>,
     roles: FxHashMap<usize, &'static str>,
     parts: FxHashMap<usize, Vec<Part>>,
     ends: FxHashMap<usize, usize>,
@@ -35,6 +43,8 @@ pub struct Part {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Within {
     pub(crate) id: usize,
+    /// The number of a group, from one on; zero for the node itself.
+    pub(crate) part: u32,
     pub(crate) start: usize,
     pub(crate) end: usize,
 }
@@ -86,8 +96,75 @@ impl Shape {
         field: &'static str,
         within: tree_sitter::Node<'_>,
     ) {
+        self.put((node.id(), 0, field), within);
+    }
+
+    fn put(&mut self, key: (usize, u32, &'static str), within: tree_sitter::Node<'_>) {
         let (start, end) = (within.start_byte(), within.end_byte());
-        self.fields.insert((node.id(), field), Within { id: within.id(), start, end });
+        self.fields.insert(key, Within { id: within.id(), part: 0, start, end });
+    }
+
+    /// Puts children of a node in groups, which are nodes of their own: those that hold others first, then in the order in
+    /// which they stand.
+    pub fn set_groups(&mut self, node: tree_sitter::Node<'_>, groups: &[Group]) {
+        self.dissolve(node, groups, &[]);
+    }
+
+    /// The same, where nodes within the node are none: their children count as its own.
+    pub fn dissolve(&mut self, node: tree_sitter::Node<'_>, groups: &[Group], dissolved: &[usize]) {
+        // More are not told apart by their numbers.
+        if groups.is_empty() && dissolved.is_empty() || groups.len() >= GROUP as usize {
+            return;
+        }
+        let groups = Groups::of(node, groups, dissolved, self.own_fields.1);
+        self.grouped.extend(groups.places.keys().map(|child| (*child, node.id())));
+        self.groups.insert(node.id(), groups);
+    }
+
+    /// Says that a node need not be asked for.
+    pub fn settle(&mut self, node: tree_sitter::Node<'_>) {
+        self.settled.insert(node.id());
+    }
+
+    /// True for a node of which that was said.
+    pub fn is_settled(&self, node: tree_sitter::Node<'_>) -> bool {
+        self.settled.contains(&node.id())
+    }
+
+    /// Gives a group of a node a field that holds a node somewhere in the tree.
+    pub fn set_group_field(
+        &mut self,
+        (node, group): (tree_sitter::Node<'_>, usize),
+        field: &'static str,
+        within: tree_sitter::Node<'_>,
+    ) {
+        self.put((node.id(), group_number(group), field), within);
+    }
+
+    /// Gives a node a field that holds a group of its own, or of another one.
+    pub fn set_field_to_group(
+        &mut self,
+        node: tree_sitter::Node<'_>,
+        field: &'static str,
+        (host, group): (tree_sitter::Node<'_>, usize),
+    ) {
+        let Some(found) = self.groups_of(host.id()).and_then(|g| g.all.get(group)) else { return };
+        let ((start, end), part) = (found.bytes, group_number(group));
+        self.fields.insert((node.id(), 0, field), Within { id: host.id(), part, start, end });
+    }
+
+    pub(crate) fn groups_of(&self, id: usize) -> Option<&Groups> {
+        if self.groups.is_empty() { None } else { self.groups.get(&id) }
+    }
+
+    /// The node with groups around a child, those, and where in them it stands: the group, and its number there.
+    pub(crate) fn place_of(
+        &self,
+        child: usize,
+    ) -> Option<(usize, &Groups, (Option<usize>, usize))> {
+        let host = *self.grouped.get(&child)?;
+        let groups = self.groups.get(&host)?;
+        Some((host, groups, *groups.places.get(&child)?))
     }
 
     /// Gives a child the field that it stands in.
@@ -126,10 +203,10 @@ impl Shape {
         self.parts.get(&id).map_or(&[], Vec::as_slice)
     }
 
-    pub(crate) fn in_field(&self, id: usize, field: &str) -> Option<&Within> {
+    pub(crate) fn in_field(&self, (id, part): (usize, u32), field: &str) -> Option<&Within> {
         let (_, own) = self.own_fields;
         let field = own.iter().find(|f| **f == field)?;
-        self.fields.get(&(id, field))
+        self.fields.get(&(id, part, field))
     }
 
     pub(crate) fn number(&self, kind: &str) -> Option<u16> {
@@ -146,4 +223,12 @@ impl Shape {
         let (first, own) = self.own_fields;
         own.get(usize::from(number.checked_sub(first)?)).copied()
     }
+}
+
+/// What tells the numbers of groups from those of the parts of a token.
+pub(crate) const GROUP: u32 = 1 << 19;
+
+/// The number of a group among the parts of a node.
+pub(crate) fn group_number(group: usize) -> u32 {
+    GROUP | u32::try_from(group).unwrap_or(GROUP)
 }

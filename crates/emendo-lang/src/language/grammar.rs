@@ -45,7 +45,7 @@ impl Layer {
 pub struct Reshape {
     /// Kinds that the grammar does not have.
     pub kinds: &'static [&'static str],
-    /// Fields that the grammar does not have.
+    /// Fields that the grammar does not have, and those of children in groups.
     pub fields: &'static [&'static str],
     /// Says what a node is, and nodes within it: asked of each node, the outer ones first.
     pub read: ReadShape,

@@ -11,7 +11,7 @@ use std::ops::ControlFlow;
 use emendo_text::{RelPath, Span};
 use tree_sitter::{InputEdit, Parser, Point, Range};
 
-pub use crate::ground::{Node, Part, ReadShape, Shape, TreeCursor};
+pub use crate::ground::{Group, Node, Part, ReadShape, Shape, TreeCursor};
 pub(crate) use page::is_page;
 pub use shown::{in_line, shown};
 pub use walk::{
