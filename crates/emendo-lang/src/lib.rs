@@ -51,5 +51,6 @@ pub use crate::tree::{Tree, token_texts};
 pub use crate::ty::{Learned, LibraryError, LibraryType, MemberType, Shape, Takes, Ty, TypeAnswer};
 pub use crate::types::{
     ArgumentSite, CallPlace, CallSite, Callee, Expected, FunctionSite, FunctionTypeSite, Home,
-    LeaveSite, MacroSite, Overload, PairSite, ParamSite, TakenSite, WaitHead, WaitSite,
+    Label, LeaveSite, MacroSite, Overload, PairSite, ParamSite, TakenSite, WaitHead, WaitSite,
+    Wanted,
 };

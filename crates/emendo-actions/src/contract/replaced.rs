@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use emendo_lang::{Certainty, Fact, Ty};
+use emendo_lang::{Certainty, Fact, Wanted};
 use emendo_text::Span;
 
 /// What kind of symbols an action is about.
@@ -56,7 +56,7 @@ pub struct Old {
     /// What it is.
     pub what: SymbolKind,
     /// The types of the parameters of the overload that is meant; nothing for all of them.
-    pub parameters: Option<Vec<Ty>>,
+    pub parameters: Option<Vec<Wanted>>,
     /// What to do with a use that is left.
     pub advice: Option<String>,
     /// It is said by a pattern, as a member of a symbol: only uses that resolve are meant.

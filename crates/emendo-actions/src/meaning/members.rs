@@ -1,6 +1,6 @@
 //! Declarations that follow a rename, forms of use that fit a kind of member, and calls that become reads.
 
-use emendo_lang::{Certainty, Fact, Overload, Project, Space, Ty, Word};
+use emendo_lang::{Certainty, Fact, Overload, Project, Space, Wanted, Word};
 use emendo_text::{Span, Splice};
 
 use crate::contract::SymbolKind;
@@ -76,7 +76,7 @@ impl SymbolRunner {
         &self,
         p: &Place<'_>,
         word: &Word,
-        parameters: &[Ty],
+        parameters: &[Wanted],
     ) -> Option<Option<Fact>> {
         let fact = |says: Certainty, text: String| Some(Some(Fact { says, text, at: None }));
         match p.resolver.overload(word.span, parameters) {
@@ -91,6 +91,8 @@ impl SymbolRunner {
                     "distinguished from other overloads only by the number of arguments ({count})"
                 ),
             ),
+            // A constant has a name of its own.
+            Overload::Unknown if self.what == SymbolKind::Constant => Some(None),
             Overload::Unknown => {
                 fact(Certainty::Unsure, "which overload is named here is not known".into())
             }

@@ -280,7 +280,9 @@ impl SymbolRunner {
                 let given = |r: Span| p.text(r).contains(['.', '(', '[']);
                 let far = itself == Some(true) && word.receiver.is_some_and(given);
                 let near = self.watching || p.reaches() && !far;
-                let may = !word.key && self.what != SymbolKind::Constant && near;
+                // A constant is one of a type, which most often stands before it, or is left out where it is expected.
+                let typed = self.what != SymbolKind::Constant || word.receiver.is_none();
+                let may = !word.key && typed && near;
                 may.then(|| Meant::Token(vec![fact]))
             }
         }

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use emendo_lang::{FileFacts, Import, Language, Names, Renames, Space, Ty, Word};
+use emendo_lang::{FileFacts, Import, Language, Names, Renames, Space, Ty, Wanted, Word};
 use emendo_recipe::Pair;
 use emendo_recipe::{Action, Text, pairs};
 use emendo_text::{Diagnostic, Digest};
@@ -21,7 +21,9 @@ pub(crate) struct Row {
     pub(crate) new: Option<String>,
     pub(crate) advice: Option<String>,
     /// The types of the parameters that choose an overload, as they are written.
-    pub(crate) parameters: Option<Vec<Ty>>,
+    pub(crate) parameters: Option<Vec<Wanted>>,
+    /// The labels that become others: what they are, and what they become.
+    pub(crate) labels: Option<(Vec<String>, Vec<String>)>,
     /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
     pub(crate) carried: bool,
     /// It is another row in the form that leaves out the end of the name.
@@ -42,6 +44,7 @@ impl Row {
             new,
             advice: self.advice.clone(),
             parameters: None,
+            labels: None,
             carried: self.carried,
             short_for: Some(at),
         })
@@ -377,15 +380,25 @@ fn row(
         cx.out.push(d.help(format!("write its full name: `{meant}`")));
     }
     let new = p.new.as_ref().map(|n| overload(&names.plain(&n.text)).0.to_owned());
-    let parameters = match parameters {
+    let joined = parameters.as_ref().map(|p| p.join(", "));
+    let labels = joined.as_ref().and_then(|p| names.labels_in(p));
+    let parameters: Option<Vec<Wanted>> = match parameters {
+        Some(_) if labels.is_some() => {
+            let one = |l: &&str| Wanted { ty: Ty::Unknown, label: Some((*l).to_owned()) };
+            labels.map(|all| all.iter().map(one).collect())
+        }
         Some(texts) => {
             let read = |t: &String| {
                 let text = Text::derived(t.clone(), p.old.span);
-                crate::shared::parameter_type(language, &text, old, action, cx)
+                crate::shared::parameter_type(language, &text, old, action, cx).map(Wanted::from)
             };
             Some(texts.iter().map(read).collect::<Option<Vec<_>>>()?)
         }
-        None => counted.map(|count| vec![Ty::Unknown; count]),
+        None => counted.map(|count| vec![Wanted::from(Ty::Unknown); count]),
+    };
+    let labels = match relabeled(p, names, parameters.as_deref()) {
+        Ok(labels) => labels,
+        Err((message, help)) => return cx.refuse(message, p.new.as_ref()?.span, help),
     };
     // A half-done upgrade may have the symbol under a name that another row gave it.
     let mut olds = cx.spellings.of(old);
@@ -410,9 +423,37 @@ fn row(
         new,
         advice,
         parameters,
+        labels,
         carried,
         short_for: None,
     })
+}
+
+/// The labels of a function, and what they become, where the new name says so; an error with its way out where it cannot.
+fn relabeled(
+    p: &Pair,
+    names: &Names,
+    parameters: Option<&[Wanted]>,
+) -> Result<Option<(Vec<String>, Vec<String>)>, (String, String)> {
+    let Some(new) = p.new.as_ref().filter(|_| names.labels) else { return Ok(None) };
+    let plain = names.plain(&new.text);
+    let (_, Some(inner)) = overload(&plain) else { return Ok(None) };
+    let owned = |all: Vec<&str>| all.into_iter().map(str::to_owned).collect::<Vec<String>>();
+    let Some(later) = names.labels_in(&inner.join(", ")).map(owned) else {
+        let message = format!("`{}` says no labels between its brackets", new.text);
+        return Err((message, "write them with colons: `add(frame:at:)`, `_` for none".to_owned()));
+    };
+    let labels = || parameters?.iter().map(|w| w.label.clone()).collect::<Option<Vec<String>>>();
+    let Some(own) = labels() else {
+        let message = format!("`{}` says labels, and `{}` does not", new.text, p.old.text);
+        return Err((message, "write the labels of both, or of none".to_owned()));
+    };
+    if own.len() != later.len() {
+        let message = format!("`{}` takes other arguments than `{}`", new.text, p.old.text);
+        let help = "a `signature` action adds and removes parameters; here as many labels stand on both sides";
+        return Err((message, help.to_owned()));
+    }
+    Ok((own != later).then_some((own, later)))
 }
 
 /// The types, functions and values of packages that the recipe says are gone.

@@ -179,7 +179,8 @@ impl Callable {
         let types: Vec<Ty> = params.iter().map(|p| p.ty.clone()).collect();
         let plain = by_param.iter().all(|a| a.as_ref().is_some_and(|a| a.name.is_none()));
         let told = !types.contains(&Ty::Unknown) && !rest;
-        if plain && told && p.resolver.overload(name, &types) == emendo_lang::Overload::Not {
+        let wanted: Vec<emendo_lang::Wanted> = types.into_iter().map(Into::into).collect();
+        if plain && told && p.resolver.overload(name, &wanted) == emendo_lang::Overload::Not {
             return None;
         }
         let fact = open.then(|| {

@@ -328,7 +328,8 @@ impl SignatureRunner {
             return;
         }
         let count = count.filter(|_| self.packs.is_empty());
-        let unknown = vec![emendo_lang::Ty::Unknown; callable.params.as_ref().map_or(0, Vec::len)];
+        let any = emendo_lang::Wanted::from(emendo_lang::Ty::Unknown);
+        let unknown = vec![any; callable.params.as_ref().map_or(0, Vec::len)];
         let counted = callable.params.is_some() && p.resolver.language.names.absolute;
         if counted && p.resolver.overload(h.word.span, &unknown) == emendo_lang::Overload::Not {
             return;

@@ -42,6 +42,7 @@ impl SymbolRunner {
             new: Some(new),
             advice: None,
             parameters: None,
+            labels: None,
             carried: false,
             short_for: None,
         };

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use emendo_lang::weakest;
-use emendo_lang::{Certainty, Import, Language, Project, Space, Ty, Word};
+use emendo_lang::{Certainty, Import, Language, Project, Space, Wanted, Word};
 use emendo_text::Span;
 
 use crate::contract::{Needs, Remains, SymbolKind, Tables};
@@ -28,15 +28,16 @@ impl SymbolRunner {
     pub fn watch_overloads(
         language: (&'static Language, &Arc<Tables>),
         what: SymbolKind,
-        symbols: Vec<(String, Option<Vec<Ty>>)>,
+        symbols: Vec<(String, Option<Vec<Wanted>>)>,
         (kept, coming): (Vec<String>, Vec<String>),
     ) -> Self {
-        let row = |(symbol, parameters): (String, Option<Vec<Ty>>)| Row {
+        let row = |(symbol, parameters): (String, Option<Vec<Wanted>>)| Row {
             digest: row_digest(&symbol),
             olds: vec![symbol],
             new: None,
             advice: None,
             parameters,
+            labels: None,
             carried: false,
             short_for: None,
         };

@@ -114,6 +114,11 @@ impl SymbolRunner {
                 return;
             }
         };
+        if let Some((labels, new)) = &r.labels {
+            let told = p.resolver.relabeled(word.span, labels, new);
+            written.splices.extend(told.into_iter().map(|(at, text)| Splice::text(at, text)));
+            written.splices.sort_by_key(|s| s.span.start);
+        }
         if self.becomes
             && let Err(why) = self.as_property(p, &word, &mut written)
         {

@@ -118,7 +118,7 @@ impl Look<'_> {
                 for s in subjects {
                     let mut at = language.names.parent(&s.symbol);
                     while !at.is_empty() {
-                        if index.module_file(language, &at).is_some() {
+                        if index.has_module(language, &at) {
                             own.everywhere(&s.symbol);
                             break;
                         }

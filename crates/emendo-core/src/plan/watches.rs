@@ -8,14 +8,14 @@ use emendo_actions::{
     CoordinateWatch, KeyWatch, OldCoordinate, OldKey, PathWatch, SymbolKind, SymbolRunner,
     TextWatch, World,
 };
-use emendo_lang::{Certainty, Ty};
+use emendo_lang::{Certainty, Wanted};
 
 use crate::plan::step::{About, PlanStep, Unnamed, Watch};
 
 /// The watches for what the steps of a plan replace.
 pub(crate) fn watches(world: &Arc<World>, steps: &[PlanStep]) -> Vec<Watch> {
     let mut by_kind: BTreeMap<(&str, &str, bool), (SymbolKind, About)> = BTreeMap::new();
-    let mut overloads: HashMap<(&str, String), Vec<Option<Vec<Ty>>>> = HashMap::new();
+    let mut overloads: HashMap<(&str, String), Vec<Option<Vec<Wanted>>>> = HashMap::new();
     let mut new: HashSet<String> = HashSet::new();
     let mut kept: Vec<String> = Vec::new();
     for step in steps {

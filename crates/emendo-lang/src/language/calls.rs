@@ -22,6 +22,9 @@ pub struct Calls {
     pub super_calls: bool,
     /// Field of a function that stands behind the arguments of a call, as one more; empty if there is none.
     pub block: &'static str,
+    /// What the names of the parameters of a closure begin with that declares none: their number stands behind it; empty if
+    /// there is none.
+    pub numbered: &'static str,
     /// What stands before a call and is its first argument: kind of both together, and their fields; empty if there is none.
     pub pipe: (&'static str, &'static str, &'static str),
     /// Arguments.
@@ -34,6 +37,8 @@ pub struct Calls {
     pub overloads: bool,
     /// The name of what makes an object of a type, among its members; empty if that has none.
     pub constructor: &'static str,
+    /// Types that are made by what their variables are, where they declare nothing else for that.
+    pub memberwise: Option<Memberwise>,
     /// The member of a type itself that makes an object of it, and passes on what it is given; empty if there is none.
     pub maker: &'static str,
     /// What makes of a function that gives one of many something else: its name, and the type of what is made.
@@ -57,6 +62,7 @@ impl Calls {
         class_word: "",
         super_calls: false,
         block: "",
+        numbered: "",
         pipe: ("", "", ""),
         arguments: ArgumentRule::NONE,
         callees: &[],
@@ -64,10 +70,26 @@ impl Calls {
         decorators: &[],
         overloads: false,
         constructor: "",
+        memberwise: None,
         maker: "",
         waiting: None,
         packing: &[],
     };
+}
+
+/// A type whose objects are made of the values of its variables, in the order in which these stand.
+#[derive(Clone, Copy, Debug)]
+pub struct Memberwise {
+    /// Kind of the type.
+    pub kind: &'static str,
+    /// Kind of a variable.
+    pub variable: &'static str,
+    /// Fields of a variable that is worked out, and of its value.
+    pub fields: (&'static str, &'static str),
+    /// Words before a variable of the type itself.
+    pub statics: &'static [&'static str],
+    /// The word before a variable that keeps the value that it has.
+    pub fixed: &'static str,
 }
 
 /// How functions are written that are waited for.

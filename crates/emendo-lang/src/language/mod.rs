@@ -16,7 +16,8 @@ mod words;
 use emendo_text::RelPath;
 
 pub use calls::{
-    ArgumentRule, CalleeRule, Calls, FunctionRule, FunctionTypeRule, Packing, Taken, Waiting,
+    ArgumentRule, CalleeRule, Calls, FunctionRule, FunctionTypeRule, Memberwise, Packing, Taken,
+    Waiting,
 };
 pub use declared::{Binding, Declares, Hints, KeyRule, TypeRule, anonymous, bind, declares};
 pub use grammar::{Budget, Dialect, Grammar, Layer, Reshape};

@@ -119,6 +119,16 @@ impl Names {
         Some((name, count.parse().ok()?))
     }
 
+    /// The labels between the brackets of a symbol; none where these hold something else.
+    pub fn labels_in<'s>(&self, inner: &'s str) -> Option<Vec<&'s str>> {
+        if !self.labels || !inner.is_empty() && !inner.ends_with(':') {
+            return None;
+        }
+        let plain = |l: &&str| !l.is_empty() && l.chars().all(|c| c.is_alphanumeric() || c == '_');
+        let labels: Vec<&str> = inner.split_terminator(':').map(str::trim).collect();
+        labels.iter().all(plain).then_some(labels)
+    }
+
     /// A symbol as it is written where no import helps.
     pub fn in_full(&self, symbol: &str) -> String {
         if self.rooted { format!("{}{symbol}", self.separator) } else { symbol.to_owned() }
@@ -253,6 +263,8 @@ pub struct Names {
     pub absolute: bool,
     /// Between the name of a function and how many arguments it takes; empty where that is no part of its name.
     pub arity_mark: &'static str,
+    /// The labels of what a function takes are part of its name, each with a colon behind it: `add(frame:at:)`.
+    pub labels: bool,
     /// Before the name of a variable; empty if there is none.
     pub variable_mark: &'static str,
     /// A path that begins with the separator is written from the outermost package; any other begins with what an import
@@ -306,6 +318,7 @@ impl Names {
         nesting: false,
         absolute: false,
         arity_mark: "",
+        labels: false,
         variable_mark: "",
         rooted: false,
         paths_apart: false,

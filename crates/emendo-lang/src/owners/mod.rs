@@ -458,7 +458,7 @@ impl Resolver<'_> {
         let last = names.last(symbols.first()?);
         packages.iter().find(|p| owner(&names.join(&[p.as_str(), last])))?;
         let unknown = |m: &String| {
-            self.project.module_file(self.language, m).is_none()
+            !self.project.has_module(self.language, m)
                 && self.project.learned(self.language, m).is_none()
         };
         let all = self.facts.imports.iter().filter(|i| i.wildcard).map(|i| i.path().to_owned());
@@ -467,7 +467,7 @@ impl Resolver<'_> {
     }
 
     pub(crate) fn is_module(&self, symbols: &[String]) -> bool {
-        symbols.iter().any(|s| self.project.module_file(self.language, s).is_some())
+        symbols.iter().any(|s| self.project.has_module(self.language, s))
     }
 }
 

@@ -12,7 +12,7 @@ use crate::owners::{Owner, Visible};
 use crate::resolver::Resolver;
 use crate::tree::Tree;
 use crate::ty::Ty;
-use crate::types::{CallSite, FunctionSite, Overload};
+use crate::types::{CallSite, FunctionSite, Overload, Wanted};
 
 /// A call that is known, as it stands in its file.
 pub struct KnownCall<'c> {
@@ -255,7 +255,8 @@ impl Resolver<'_> {
                 return Err(format!("`{name}` is used without a call {}", line(at)));
             };
             if let Some(types) = &called.types {
-                match self.overload(at, types) {
+                let wanted: Vec<Wanted> = types.iter().cloned().map(Into::into).collect();
+                match self.overload(at, &wanted) {
                     Overload::Not => continue,
                     Overload::Is => {}
                     _ => {

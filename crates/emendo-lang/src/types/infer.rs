@@ -108,6 +108,7 @@ impl<'a> Resolver<'a> {
                 self.member_at(node, part(of), name)
             }
             Gives::Name => self.name(node),
+            Gives::Taken => self.begun_path(node),
             Gives::Own => self.itself(node, text),
             Gives::Base => self.base(node),
             Gives::Operator(left, operator, right) => {
@@ -144,6 +145,20 @@ impl<'a> Resolver<'a> {
     }
 
     /// A list by its first elements.
+    /// What a path of members begins with that stands for a function.
+    fn begun_path(&self, node: Node<'a>) -> Option<TypeAnswer> {
+        if let Some(of) = named(node).first() {
+            return TypeAnswer::sure(self.written(*of)).known();
+        }
+        let mut whole = node;
+        while let Some(up) = whole.parent().filter(|u| self.language.base_of(*u) == Some(whole)) {
+            whole = up;
+        }
+        let (ty, lambda, says) = self.expected_at(whole)?;
+        let first = lambda.first().cloned().or_else(|| self.as_function(&ty)?.0.first().cloned());
+        TypeAnswer { ty: first?, says, why: None }.known()
+    }
+
     fn list_of_first(&self, node: Node<'a>, symbol: &str) -> Option<TypeAnswer> {
         let mut first = named(node);
         first.truncate(FIRST);

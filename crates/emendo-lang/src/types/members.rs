@@ -247,7 +247,42 @@ impl<'a> Resolver<'a> {
             place: None,
             plain: None,
         };
-        self.maker_nodes(t).into_iter().map(one).collect()
+        let mut all: Vec<MemberType> = self.maker_nodes(t).into_iter().map(one).collect();
+        let own = self.leaf(t.at).and_then(|l| l.parent());
+        if all.is_empty()
+            && let Some(rule) = self.language.typing.calls.memberwise
+            && own.is_some_and(|n| n.kind() == rule.kind)
+        {
+            let params = t.members.iter().filter_map(|m| self.memberwise(m.at, &rule)).collect();
+            all.push(MemberType {
+                params: Some(params),
+                gives: Ty::object(&self.own_name(t)),
+                lambda: Vec::new(),
+                says: Certainty::Certain,
+                place: None,
+                plain: None,
+            });
+        }
+        all
+    }
+
+    /// What a variable of a type takes where an object is made by what its variables are.
+    fn memberwise(&self, at: Span, rule: &crate::language::Memberwise) -> Option<Takes> {
+        let (_, node, intro) = self.introduced(at)?;
+        let (computed, value) = rule.fields;
+        if node.kind() != rule.variable || in_field(node, computed).is_some() {
+            return None;
+        }
+        let whole = node.parent()?;
+        let before = Span { start: whole.start_byte() as u32, end: at.start }.of(self.text);
+        let says = |word: &str| before.split_whitespace().any(|w| w == word);
+        let has_value = in_field(node, value).is_some();
+        if rule.statics.iter().any(|w| says(w)) || has_value && says(rule.fixed) {
+            return None;
+        }
+        let ty = in_field(node, intro.ty).map_or(Ty::Unknown, |t| self.written(t));
+        let name = Some(at.of(self.text).to_owned());
+        Some(Takes { name, ty, optional: has_value, rest: false, sets: true })
     }
 
     /// The functions of a type that make an object of it; the type itself where it has a list of parameters.
@@ -522,13 +557,17 @@ impl<'a> Resolver<'a> {
     pub(super) fn take_of(&self, param: &ParamNode<'a>) -> Takes {
         let text = param.span.of(self.text);
         let kind = if param.loose { "" } else { param.node.kind() };
-        let name = param.name.map(|n| span(n).of(self.text).to_owned());
+        let name = match self.language.names.labels {
+            true => self.label_of(param.node).name(self.text).map(str::to_owned),
+            false => param.name.map(|n| span(n).of(self.text).to_owned()),
+        };
         let ty = param.ty.map_or(Ty::Unknown, |t| self.written(t));
         let rest = kind.contains("rest")
             || kind.contains("spread")
             || kind.contains("splat")
             || kind.contains("variadic")
             || text.starts_with(['*', '.'])
+            || text.ends_with("...")
             || text.starts_with("params ");
         let optional = param.optional
             || kind.contains("optional")

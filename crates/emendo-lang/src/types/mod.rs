@@ -20,8 +20,8 @@ mod sites;
 mod variables;
 mod waits;
 
-pub use crate::types::calls::Overload;
 pub(crate) use crate::types::calls::plain_path;
+pub use crate::types::calls::{Label, Overload, Wanted};
 pub use crate::types::expected::Expected;
 pub use crate::types::pairs::PairSite;
 pub use crate::types::places::{CallPlace, Callee, FunctionTypeSite, MacroSite, TakenSite};

@@ -48,6 +48,7 @@ pub(super) fn renaming(
         new: Some(new),
         advice: None,
         parameters: None,
+        labels: None,
         carried: false,
         short_for: None,
     };

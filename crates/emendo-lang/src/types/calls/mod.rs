@@ -1,6 +1,7 @@
 //! Calls: their arguments, and the functions that they call.
 
 mod counts;
+mod labels;
 
 use std::borrow::Cow;
 
@@ -15,6 +16,8 @@ use crate::tree::{children, span};
 use crate::tree::{in_field, named, part};
 use crate::ty::{Known, MemberType, Takes, Ty, TypeAnswer};
 
+pub use labels::Label;
+
 /// Whether a name means one overload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Overload {
@@ -28,6 +31,21 @@ pub enum Overload {
     Not,
     /// Nothing tells.
     Unknown,
+}
+
+/// What a symbol says of something that a function takes.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Wanted {
+    /// Its type.
+    pub ty: Ty,
+    /// Its label, where that is part of the function's name.
+    pub label: Option<String>,
+}
+
+impl From<Ty> for Wanted {
+    fn from(ty: Ty) -> Self {
+        Self { ty, label: None }
+    }
 }
 
 /// An argument of a call.
@@ -280,10 +298,15 @@ impl<'a> Resolver<'a> {
     }
 
     /// Is the overload with these parameters named at a place, in a call or a declaration?
-    pub fn overload(&self, name: Span, wanted: &[Ty]) -> Overload {
+    pub fn overload(&self, name: Span, wanted: &[Wanted]) -> Overload {
         if !self.language.names.arity_mark.is_empty() {
             return self.counted(name, wanted.len());
         }
+        if self.language.names.labels && wanted.iter().all(|w| w.label.is_some()) {
+            let labels: Vec<&str> = wanted.iter().filter_map(|w| w.label.as_deref()).collect();
+            return self.labeled(name, &labels);
+        }
+        let wanted: Vec<Ty> = wanted.iter().map(|w| w.ty.clone()).collect();
         if let Some((_, node, rule)) = self.introduced(name)
             && rule.origin == Origin::Function
         {

@@ -11,7 +11,7 @@ use crate::ground::Certainty;
 use crate::resolver::Resolver;
 use crate::tree::span;
 use crate::tree::{in_field, named};
-use crate::ty::{DEPTH, MemberType, Ty, TypeAnswer};
+use crate::ty::{DEPTH, MemberType, Takes, Ty, TypeAnswer};
 use crate::types::Callee;
 
 /// What a closure's parameter is declared to be, where the closure stands.
@@ -207,19 +207,33 @@ impl<'a> Resolver<'a> {
         if rule.lists.contains(&up.kind()) {
             let call = up.parent()?;
             let (known, of) = self.callee(call)?;
-            let (one, sure) = self.choose(&known, call)?;
-            let says = of.min(known.says).min(one.says);
-            let says = if sure { says } else { says.min(Certainty::Likely) };
+            let (mut one, mut sure) = self.choose(&known, call)?;
             let place = named(up).iter().position(|n| n.id() == child.id())?;
-            let params = one.params.as_ref()?;
             let name = key.and_then(|k| in_field(k, rule.keyed.1));
-            let param = match name {
+            let taken = |params: &'_ [Takes]| match name {
+                _ if self.language.names.labels => {
+                    self.labeled_param(params, &self.arguments(call), place).cloned()
+                }
                 Some(n) => {
                     let name = span(n).of(self.text);
-                    params.iter().find(|p| p.name.as_deref() == Some(name))
+                    params.iter().find(|p| p.name.as_deref() == Some(name)).cloned()
                 }
-                None => params.get(place).or_else(|| params.last().filter(|p| p.rest)),
+                None => params.get(place).or_else(|| params.last().filter(|p| p.rest)).cloned(),
             };
+            if !sure && !self.is_function(node) {
+                // Of those that take something else there than a function.
+                let plain = |m: &&MemberType| {
+                    let param = m.params.as_deref().and_then(taken);
+                    param.is_some_and(|p| !matches!(p.ty, Ty::Function { .. }))
+                };
+                let mut all = known.all.iter().filter(plain);
+                if let (Some(only), None) = (all.next(), all.next()) {
+                    (one, sure) = (only, true);
+                }
+            }
+            let says = of.min(known.says).min(one.says);
+            let says = if sure { says } else { says.min(Certainty::Likely) };
+            let param = taken(one.params.as_ref()?);
             let ty = param.map_or(Ty::Unknown, |p| p.ty.clone());
             if !ty.open() {
                 return Some((ty, one.lambda.clone(), says));

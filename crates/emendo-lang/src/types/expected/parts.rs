@@ -3,7 +3,7 @@
 use crate::tree::Node;
 
 use crate::ground::Certainty;
-use crate::language::Gives;
+use crate::language::{Gives, Intro, Origin};
 use crate::resolver::Resolver;
 use crate::tree::{children, span};
 use crate::tree::{function_rule, in_field, named, part};
@@ -20,7 +20,10 @@ impl<'a> Resolver<'a> {
         let gives = self.language.typing.gives(up.kind());
         // What is compared with something is of its type.
         if self.language.typing.comparisons.contains(&up.kind()) {
-            let mut other = named(up).into_iter().find(|n| n.id() != child.id())?;
+            let others = || named(up).into_iter().filter(|n| n.id() != child.id());
+            // The sign between them may be a node with a name.
+            let is_value = |n: &Node<'a>| self.language.typing.gives(n.kind()).is_some();
+            let mut other = others().find(is_value).or_else(|| others().next())?;
             while let [one] = named(other).as_slice() {
                 other = *one;
             }
@@ -33,7 +36,14 @@ impl<'a> Resolver<'a> {
         if let Some(Gives::Either(fields)) = gives
             && fields.iter().any(|f| part(up, f).is_some_and(|n| n.id() == child.id()))
         {
-            return self.expected_at(up);
+            return self.expected_at(up).or_else(|| self.other_of(fields, child, up));
+        }
+        if let Some(whole) = self.paired(child, up) {
+            let (ty, _, says) = self.expected_at(whole)?;
+            return Some((ty.args().last()?.clone(), Vec::new(), says));
+        }
+        if let Some(told) = self.matched_part(child, up) {
+            return Some((told.ty, Vec::new(), told.says));
         }
         // An arrow and the value, instead of a block.
         if let Some(function) = up.parent().filter(|f| self.is_arrow(*f, [up, child])) {
@@ -63,6 +73,65 @@ impl<'a> Resolver<'a> {
         // It was asked for itself otherwise.
         let other = value.id() != child.id();
         if other && self.is_tail(value) { self.expected_at(value) } else { None }
+    }
+
+    /// What the other one of several values is, where nothing else is expected of both.
+    fn other_of(
+        &self,
+        fields: &[&str],
+        child: Node<'a>,
+        up: Node<'a>,
+    ) -> Option<(Ty, Vec<Ty>, Certainty)> {
+        let others = fields.iter().filter_map(|f| part(up, f)).filter(|n| n.id() != child.id());
+        let mut told = others.filter_map(|n| self.type_of(n));
+        told.find(|t| t.ty != Ty::Nothing).map(|t| (t.ty, Vec::new(), t.says))
+    }
+
+    /// The keyed list in which something is the value of a pair.
+    fn paired(&self, child: Node<'a>, up: Node<'a>) -> Option<Node<'a>> {
+        let list = up.parent()?;
+        let Some(Gives::Pairs(_, pair)) = self.language.typing.gives(list.kind()) else {
+            return None;
+        };
+        let is_value = named(up).last().is_some_and(|n| n.id() == child.id());
+        (up.kind() == pair && is_value).then_some(list)
+    }
+
+    /// What a part of a pattern is matched with: the value, or a part of that.
+    fn matched_part(&self, child: Node<'a>, up: Node<'a>) -> Option<TypeAnswer> {
+        let typing = &self.language.typing;
+        let mut within = vec![child];
+        let mut around = up;
+        let is_part = |n: Node<'a>| {
+            typing.parts.iter().any(|p| p.0 == n.kind())
+                || self.language.compare.transparent.contains(&n.kind())
+        };
+        while is_part(around) {
+            within.push(around);
+            around = around.parent()?;
+        }
+        let pattern = *within.last()?;
+        let holds = |rule: &&&Intro| {
+            let wanted = rule.name.strip_prefix("./");
+            match wanted {
+                Some(kind) => kind == pattern.kind(),
+                None => in_field(around, rule.name).is_some_and(|n| n.id() == pattern.id()),
+            }
+        };
+        let patterns = [Origin::Matched, Origin::Each];
+        let rules = typing.intros_of(around.kind()).filter(|r| patterns.contains(&r.origin));
+        let rule = rules.collect::<Vec<_>>().into_iter().find(|r| holds(&r))?;
+        let mut told = self.type_of(part(around, rule.value)?)?;
+        if rule.origin == Origin::Each {
+            told = self.passed(&told, "[]")?;
+        }
+        for pair in within.windows(2).rev() {
+            let [inner, holder] = pair else { continue };
+            if let Some((_, how)) = typing.parts.iter().find(|p| p.0 == holder.kind()) {
+                told = self.taken_from(&told, *how, *inner, *holder)?;
+            }
+        }
+        told.known()
     }
 
     /// True if a function's body is a value with a sign before it.

@@ -35,6 +35,9 @@ impl<'a> Resolver<'a> {
             if let Some(told) = self.called_by_name(name, node) {
                 return told;
             }
+            if let Some(told) = self.numbered_parameter(name, node) {
+                return Some(told);
+            }
             let mark = names.variable_mark;
             let marked = self.text[..node.start_byte()].ends_with(mark);
             if let Some(own) = self.variable_at(name, at).filter(|_| marked) {
@@ -53,6 +56,23 @@ impl<'a> Resolver<'a> {
             return None;
         }
         self.meaning(&path, at)
+    }
+
+    /// A parameter that is called by its number, of the closure around that declares none.
+    fn numbered_parameter(&self, name: &str, node: Node<'a>) -> Option<TypeAnswer> {
+        let sign = Some(self.language.typing.calls.numbered).filter(|s| !s.is_empty())?;
+        let place = name.strip_prefix(sign)?.parse().ok()?;
+        let mut around = node.parent()?;
+        while !self.is_function(around) {
+            around = around.parent()?;
+        }
+        if self.parameters_of(around).is_some() {
+            return None;
+        }
+        let (ty, says) = self.expected_param(around, place)?;
+        let text = format!("`{name}` is what the closure on line {{line}} is called with");
+        let why = Some(Span::at(around.start_byte()));
+        TypeAnswer { ty, says, why: None }.because(text, why).known()
     }
 
     /// What a function gives whose name by itself calls it; the outer none for what is no such function.
@@ -451,7 +471,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The type of a part of a value.
-    fn taken_from(
+    pub(in crate::types) fn taken_from(
         &self,
         of: &TypeAnswer,
         how: TypePart,
