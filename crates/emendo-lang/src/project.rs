@@ -90,6 +90,9 @@ pub trait Project: Sync {
     fn declaring_file(&self, language: &'static Language, symbol: &str) -> Option<RelPath>;
     /// The file of a module of the project.
     fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath>;
+
+    /// True for a module of the project.
+    fn has_module(&self, language: &'static Language, module: &str) -> bool;
     /// The symbol that a name of the project's own stands for, through the modules that pass it on.
     fn canonical(&self, language: &'static Language, symbol: &str) -> Option<PassedOn>;
     /// Imports that hold for all files of a language.
@@ -175,6 +178,9 @@ impl Project for NoProject {
     }
     fn module_file(&self, language: &'static Language, module: &str) -> Option<RelPath> {
         (language.modules.as_ref()?.file)(module, &NoFiles)
+    }
+    fn has_module(&self, language: &'static Language, module: &str) -> bool {
+        self.module_file(language, module).is_some()
     }
     fn canonical(&self, _: &'static Language, _: &str) -> Option<PassedOn> {
         None

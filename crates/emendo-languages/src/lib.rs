@@ -19,6 +19,7 @@ mod python;
 mod ruby;
 mod rust;
 mod shared;
+mod swift;
 mod table;
 mod typescript;
 

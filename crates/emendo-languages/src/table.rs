@@ -16,6 +16,7 @@ pub static LANGUAGES: &[&Language] = &[
     &crate::dart::DART,
     &crate::ruby::RUBY,
     &crate::elixir::ELIXIR,
+    &crate::swift::SWIFT,
 ];
 
 /// The language with this word.

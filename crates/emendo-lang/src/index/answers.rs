@@ -63,7 +63,10 @@ impl Project for Index {
             return Some(path);
         }
         if language.modules.is_some() {
-            return self.module_file(language, &names.parent(symbol));
+            let module = names.parent(symbol);
+            return self
+                .module_file(language, &module)
+                .or_else(|| self.file_in(language, &module, names.last(symbol)));
         }
         let last = names.last(symbol);
         let files = language
@@ -90,6 +93,10 @@ impl Project for Index {
         let found = (modules.file)(module, self.files());
         self.module_files.write().ok()?.insert(key, found.clone());
         found
+    }
+
+    fn has_module(&self, language: &'static Language, module: &str) -> bool {
+        self.module_file(language, module).is_some() || !self.files_of(language, module).is_empty()
     }
 
     fn canonical(&self, language: &'static Language, symbol: &str) -> Option<PassedOn> {

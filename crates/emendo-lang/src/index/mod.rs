@@ -199,6 +199,10 @@ impl Index {
             types,
             functions: match names.rooted {
                 true => facts.functions().map(|(p, f)| (p.to_owned(), format!("{f}()"))).collect(),
+                // What the files of one module share.
+                false if !self.files_of(language, &facts.module).is_empty() => {
+                    facts.top_names().map(|n| (facts.module.clone(), n.to_owned())).collect()
+                }
                 false => Vec::new(),
             },
         }

@@ -65,6 +65,27 @@ impl Index {
         None
     }
 
+    /// The files of a module that may be several.
+    pub(super) fn files_of(&self, language: &'static Language, module: &str) -> Vec<RelPath> {
+        language.modules.as_ref().map_or_else(Vec::new, |m| (m.files)(module, self.files()))
+    }
+
+    /// The file of such a module that declares a name.
+    pub(super) fn file_in(
+        &self,
+        language: &'static Language,
+        module: &str,
+        name: &str,
+    ) -> Option<RelPath> {
+        let all = self.files_of(language, module);
+        if all.is_empty() {
+            return None;
+        }
+        let holding = self.files.holding(name);
+        let mut within = all.into_iter().filter(|p| holding.is_empty() || holding.contains(p));
+        within.find(|p| self.is_own(language, p, name))
+    }
+
     /// True if the file of a module declares a name itself.
     pub(super) fn is_own(&self, language: &'static Language, path: &RelPath, name: &str) -> bool {
         self.passed(language, path).is_some_and(|p| p.own.contains(name))

@@ -65,6 +65,8 @@ pub enum Gives {
     Macro(&'static str, &'static [(&'static str, &'static str)]),
     /// An object of the type that is expected there.
     Expected,
+    /// An object of the type that is written there; without one, of what a function takes that may stand in its place.
+    Taken,
 }
 
 /// How a name is introduced.
@@ -246,6 +248,8 @@ pub struct Syntax {
     pub list: &'static str,
     /// A type in square brackets is a list, and not several values at once.
     pub bracket_list: bool,
+    /// What two types in square brackets are, with a colon between them; empty where they are nothing.
+    pub bracket_map: &'static str,
     /// Types are written like calls: what that of a module's own values is called behind its name, and the word for the module
     /// around; none where types are names.
     pub called: Option<(&'static str, &'static str)>,
@@ -274,6 +278,7 @@ impl Syntax {
         keyed: &[],
         list: "",
         bracket_list: false,
+        bracket_map: "",
         called: None,
         qualified: false,
     };

@@ -317,9 +317,14 @@ impl<'a> Resolver<'a> {
             all.filter(|i| !i.hides.iter().any(|h| h == first))
         };
         if let Some(import) = wild().find(|i| i.path() == package) {
-            let rival = wild().find(|i| {
+            // What the file's own module declares comes before all that is imported.
+            let of_module = |i: &&Import| i.global && i.path() == facts.module;
+            let rival = wild().filter(|_| !of_module(&import)).find(|i| {
                 i.path() != package && self.project.holds(self.language, i.path(), first)
             });
+            if rival.as_ref().is_some_and(of_module) {
+                return None;
+            }
             let (says, text) = match rival {
                 Some(rival) => (
                     Certainty::Unsure,

@@ -265,6 +265,18 @@ impl<'a> Reader<'a> {
 
     /// A list of an element, or several values at once.
     fn in_square_brackets(&mut self, depth: usize) -> Ty {
+        let map = self.syntax().bracket_map;
+        if !map.is_empty() {
+            let before = self.rest;
+            self.rest = &self.rest[1..];
+            let key = self.whole(depth - 1);
+            if self.take(":") {
+                let value = self.whole(depth - 1);
+                let whole = self.take("]");
+                return if whole { Ty::object(map).with(vec![key, value]) } else { Ty::Unknown };
+            }
+            self.rest = before;
+        }
         let items = self.list(('[', ']'), depth);
         match (items, self.syntax().bracket_list) {
             (Some(mut items), true) if !items.is_empty() => self.list_of(items.remove(0)),
@@ -450,6 +462,15 @@ impl<'a> Reader<'a> {
     /// A type in brackets, several values at once, or a function.
     fn bracketed(&mut self, depth: usize) -> Ty {
         let Some(items) = self.list(('(', ')'), depth) else { return Ty::Unknown };
+        loop {
+            // What a function may do besides.
+            let before = self.rest;
+            let word = self.word();
+            if word.is_empty() || !self.syntax().dropped.contains(&word) {
+                self.rest = before;
+                break;
+            }
+        }
         if self.take("=>") || self.take("->") {
             let gives = self.whole(depth - 1);
             return Ty::Function { params: items, gives: Box::new(gives) };

@@ -35,6 +35,7 @@ pub(super) const PYTHON: Language = Language {
         of: module_of,
         absolute,
         file: module_file,
+        files: |_, _| Vec::new(),
         written,
         from_folder: |_, _| None,
         settings: &[],

@@ -246,6 +246,8 @@ const CALLS: Calls = Calls {
     constructor: "__init__",
     maker: "",
     block: "",
+    numbered: "",
+    memberwise: None,
     super_calls: false,
     class_word: "",
     own_blocks: &[],

@@ -12,6 +12,7 @@ pub(super) const MODULES: Modules = Modules {
     of: module_of,
     absolute,
     file: module_file,
+    files: |_, _| Vec::new(),
     written,
     from_folder: |module, folder| Some(relative(folder, module.strip_prefix("./")?)),
     settings: &["tsconfig.json", "jsconfig.json"],
