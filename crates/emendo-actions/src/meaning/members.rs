@@ -32,6 +32,15 @@ impl SymbolRunner {
         let before = p.cx.text[..word.span.start as usize].trim_end();
         // A function is taken from what stands after; a key of what stands before it is set.
         let taken = word.receiver.is_some_and(|r| r.start > word.span.start);
+        // Where labels are part of a name, what declares a function has them behind it.
+        if names.labels && word.space == Space::Declared && !word.key {
+            let function = rest.starts_with(['(', '<']);
+            match self.what {
+                SymbolKind::Method => return function,
+                SymbolKind::Property => return !function,
+                _ => {}
+            }
+        }
         match self.what {
             SymbolKind::Method if read => false,
             SymbolKind::Method if word.key => {

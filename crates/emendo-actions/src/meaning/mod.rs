@@ -230,6 +230,7 @@ impl SymbolRunner {
         if word.key
             && let Some(owner) = word.receiver
             && self.what != SymbolKind::Package
+            && !p.resolver.is_argument(word)
         {
             // A key of what stands before it, or of what it is taken from.
             let mut path = crate::meaning::place::segments(p.cx.text, owner);

@@ -153,6 +153,19 @@ impl Shape {
         self.fields.insert((node.id(), 0, field), Within { id: host.id(), part, start, end });
     }
 
+    /// Gives a group of a node a field that holds another one of them.
+    pub fn set_group_field_to_group(
+        &mut self,
+        (node, group): (tree_sitter::Node<'_>, usize),
+        field: &'static str,
+        within: usize,
+    ) {
+        let Some(found) = self.groups_of(node.id()).and_then(|g| g.all.get(within)) else { return };
+        let ((start, end), part) = (found.bytes, group_number(within));
+        let within = Within { id: node.id(), part, start, end };
+        self.fields.insert((node.id(), group_number(group), field), within);
+    }
+
     pub(crate) fn groups_of(&self, id: usize) -> Option<&Groups> {
         if self.groups.is_empty() { None } else { self.groups.get(&id) }
     }

@@ -1,10 +1,12 @@
 //! What the modules of a project pass on, followed to where a name is declared.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use emendo_text::RelPath;
 
 use crate::facts::FileFacts;
+use crate::ground::remembered;
 use crate::index::memo::Passed;
 use crate::index::{DEPTH, Index};
 use crate::language::Language;
@@ -77,13 +79,35 @@ impl Index {
         module: &str,
         name: &str,
     ) -> Option<RelPath> {
-        let all = self.files_of(language, module);
-        if all.is_empty() {
-            return None;
+        let key = format!("{} declared in {module}", language.id);
+        let known = remembered(&*self.files, &key, || self.declared_in(language, module));
+        let mut within = known.get(name)?.iter();
+        within.find(|p| self.is_own(language, p, name)).cloned()
+    }
+
+    /// The names that stand in the files of such a module behind words that declare, by a quick look.
+    fn declared_in(
+        &self,
+        language: &'static Language,
+        module: &str,
+    ) -> HashMap<String, Vec<RelPath>> {
+        let words = language.modules.as_ref().map_or(&[][..], |m| m.declaring);
+        let mut out: HashMap<String, Vec<RelPath>> = HashMap::new();
+        for path in self.files_of(language, module) {
+            let Some(text) = self.files.text(&path) else { continue };
+            let plain = |c: char| !(c.is_alphanumeric() || c == '_');
+            let mut declares = false;
+            for word in text.split(plain).filter(|w| !w.is_empty()) {
+                if declares {
+                    let files = out.entry(word.to_owned()).or_default();
+                    if files.last() != Some(&path) {
+                        files.push(path.clone());
+                    }
+                }
+                declares = words.contains(&word);
+            }
         }
-        let holding = self.files.holding(name);
-        let mut within = all.into_iter().filter(|p| holding.is_empty() || holding.contains(p));
-        within.find(|p| self.is_own(language, p, name))
+        out
     }
 
     /// True if the file of a module declares a name itself.

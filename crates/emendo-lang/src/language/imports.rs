@@ -34,6 +34,8 @@ pub struct Imports {
     pub types_first: bool,
     /// A name that an import gives is that of a module: what it holds is written behind that name.
     pub names_modules: bool,
+    /// That name is the module's own, whatever else is imported of it.
+    pub own_names: bool,
     /// A symbol of one segment is a module, which is imported by itself.
     pub roots: bool,
     /// The imports that a file has by the project that it belongs to.
@@ -61,6 +63,7 @@ impl Imports {
         imports_member: |_, _| false,
         types_first: false,
         names_modules: false,
+        own_names: false,
         roots: false,
         of_project: |_, _| Vec::new(),
     };

@@ -31,6 +31,8 @@ pub struct Modules {
     pub file: fn(&str, &dyn Files) -> Option<RelPath>,
     /// The files of a module of the project that may be several; none where a module is one file.
     pub files: fn(&str, &dyn Files) -> Vec<RelPath>,
+    /// Words before the names that the files of such a module declare.
+    pub declaring: &'static [&'static str],
     /// How a file writes a path that leads elsewhere; none where it cannot be written in the manner of what stands.
     pub written: fn(&PathTo<'_>, &dyn Files) -> Option<Vec<String>>,
     /// How a file in a folder writes a module of the project: the module and the folder, for languages that write such

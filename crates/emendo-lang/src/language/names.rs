@@ -265,6 +265,8 @@ pub struct Names {
     pub arity_mark: &'static str,
     /// The labels of what a function takes are part of its name, each with a colon behind it: `add(frame:at:)`.
     pub labels: bool,
+    /// A type sees the types in what it adds to, or is built on, before what its file declares.
+    pub inherits: bool,
     /// Before the name of a variable; empty if there is none.
     pub variable_mark: &'static str,
     /// A path that begins with the separator is written from the outermost package; any other begins with what an import
@@ -319,6 +321,7 @@ impl Names {
         absolute: false,
         arity_mark: "",
         labels: false,
+        inherits: false,
         variable_mark: "",
         rooted: false,
         paths_apart: false,

@@ -137,6 +137,8 @@ pub enum TypePart {
     Value,
     /// An object of the type in the field.
     Typed(&'static str),
+    /// What a constant is made of that is named before: its value of that number, or of the label in the field.
+    Made(&'static str),
 }
 
 /// A test that a value is of a type.
@@ -253,6 +255,8 @@ pub struct Syntax {
     /// Types are written like calls: what that of a module's own values is called behind its name, and the word for the module
     /// around; none where types are names.
     pub called: Option<(&'static str, &'static str)>,
+    /// What stands behind a type that is the type itself, and no object of it; empty if there is nothing.
+    pub metatype: &'static str,
     /// A type may be written as one of what it is built on: `<A as B>`.
     pub qualified: bool,
 }
@@ -280,6 +284,7 @@ impl Syntax {
         bracket_list: false,
         bracket_map: "",
         called: None,
+        metatype: "",
         qualified: false,
     };
 }

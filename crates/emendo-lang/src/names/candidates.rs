@@ -28,6 +28,9 @@ impl<'a> Resolver<'a> {
         if self.language.names.absolute {
             return self.absolute_paths(path, space, at).into_iter().map(|(s, _)| s).collect();
         }
+        if let Some(within) = self.from_around(path, at) {
+            return within.map(|(whole, _)| whole).into_iter().collect();
+        }
         match self.head(first, space, at) {
             Some(Head::Import(import)) => vec![self.passed_on(self.behind(import, path))],
             Some(Head::Own(own)) => self.own_candidates(path, own, space, at, depth),
@@ -150,14 +153,21 @@ impl<'a> Resolver<'a> {
         let names = &self.language.names;
         let mut out = Vec::new();
         let shown = |i: &&crate::Import| !i.hides.iter().any(|h| h == path[0]);
+        let implied = names.builtin.contains(&path[0]);
+        if implied && self.language.modules.is_some() {
+            names.implicit.iter().for_each(|p| push(&mut out, self.lying_in(p, path)));
+        }
         for import in self.wildcards(at).filter(shown) {
             let symbol = self.lying_in(import.path(), path);
+            if self.lacks(import.path(), path[0]) {
+                continue;
+            }
             push(
                 &mut out,
                 if self.language.modules.is_some() { self.passed_on(symbol) } else { symbol },
             );
         }
-        if names.builtin.contains(&path[0]) {
+        if implied {
             names.implicit.iter().for_each(|p| push(&mut out, self.lying_in(p, path)));
         }
         for package in self.packages_around(at) {
@@ -165,6 +175,16 @@ impl<'a> Resolver<'a> {
         }
         push(&mut out, path.join(names.separator));
         out
+    }
+
+    /// True for a module of several files, all of the project, none of which declares a name.
+    fn lacks(&self, module: &str, name: &str) -> bool {
+        let files = self.language.modules.as_ref().map(|m| m.files);
+        let several = files.is_some_and(|f| !f(module, self.project.files()).is_empty());
+        let symbol = || self.below_module(module, &[name]);
+        several
+            && self.project.file_of(self.language, &symbol()).is_none()
+            && self.project.canonical(self.language, &symbol()).is_none()
     }
 
     /// The package at a place, and those around it whose names are seen there too.

@@ -9,6 +9,7 @@
 
 mod absolute;
 mod candidates;
+mod inherited;
 mod nested;
 mod rooted;
 mod spell;
@@ -67,6 +68,13 @@ impl<'a> Resolver<'a> {
             });
         }
         let package = || Some(names.join(wanted.strip_suffix(path)?));
+        if let Some(within) = self.from_around(path, at) {
+            return within.filter(|(whole, _)| whole == symbol).map(|(_, around)| Fact {
+                says: Certainty::Certain,
+                text: format!("`{first}` is one of `{around}`"),
+                at: None,
+            });
+        }
         match self.head(first, space, at) {
             Some(Head::Own(own)) => {
                 self.own(path, own, symbol).or_else(|| self.by_alias(path, own, symbol))
@@ -352,7 +360,7 @@ impl<'a> Resolver<'a> {
     }
 
     /// The imports that hold for the file without standing in it.
-    fn globals(&self) -> impl Iterator<Item = &'a Import> {
+    pub(super) fn globals(&self) -> impl Iterator<Item = &'a Import> {
         self.project.globals(self.language).iter().chain(&self.facts.around)
     }
 

@@ -120,6 +120,10 @@ impl Resolver<'_> {
         }
         let mut import = self.language.import_of(symbol, space);
         if taken && self.language.imports.names_modules {
+            if self.language.imports.own_names {
+                let module = self.named_module(&names.package(symbol), at)?;
+                return Ok(Spelled { text: symbol.to_owned(), ..module });
+            }
             let module = self.named_module(&names.parent(symbol), at)?;
             let text = format!("{}{}{simple}", module.text, names.separator);
             return Ok(Spelled { text, ..module });
@@ -137,6 +141,18 @@ impl Resolver<'_> {
 
     /// A module by the name that the file has for it, or by one that is made of its path.
     fn named_module(&self, module: &str, at: u32) -> Result<Spelled, String> {
+        if self.language.imports.own_names {
+            if self.taken(module, Space::Value, at, module) {
+                return Err(format!("`{module}` means something else here"));
+            }
+            let text = module.to_owned();
+            let known = |i: &crate::Import| i.path() == module;
+            let imports = match self.facts.imports.iter().chain(self.globals()).any(known) {
+                true => Vec::new(),
+                false => vec![ImportName::plain(module)],
+            };
+            return Ok(Spelled { text, imports });
+        }
         let known = self.facts.imports.iter().filter(|i| !i.wildcard && i.path() == module);
         if let Some(local) = known.filter_map(|i| i.local()).next() {
             return Ok(Spelled { text: local.to_owned(), imports: Vec::new() });
@@ -182,6 +198,9 @@ impl Resolver<'_> {
             return false;
         }
         let segments = names.segments(symbol);
+        if self.language.imports.own_names {
+            return names.package(symbol) == *own;
+        }
         let whole = self.absolute(&segments);
         names.parent(whole.as_deref().unwrap_or(symbol)) == *own
     }

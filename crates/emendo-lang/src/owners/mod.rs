@@ -115,6 +115,13 @@ impl Resolver<'_> {
         }
     }
 
+    /// True for the name of an argument, which names a member only where the parameter sets that.
+    pub fn is_argument(&self, word: &Word) -> bool {
+        let pair = self.leaf(word.span).and_then(|l| l.parent());
+        let rules = self.language.declares.keys;
+        pair.is_some_and(|p| rules.iter().any(|k| k.argument && k.pair == p.kind()))
+    }
+
     /// Whose member an argument names, by the name of a parameter that sets it; none for what is no such argument.
     fn as_argument(
         &self,
@@ -148,6 +155,10 @@ impl Resolver<'_> {
             let of = if made.is_empty() { std::slice::from_ref(&known.owner) } else { made };
             let is = sets && self.descends(of, owner).is_some();
             return Some(if is { Owner::Is(vec![fact(Certainty::Certain)]) } else { Owner::Not });
+        }
+        // Labels are names of their own.
+        if self.language.names.labels {
+            return Some(Owner::Not);
         }
         // What a library declares: most often its parameter is called like the member.
         let base = self.language.declares.hints.base.contains(&receiver.of(self.text));
@@ -213,6 +224,13 @@ impl Resolver<'_> {
         let own = self.takes(node);
         let differs = |m: &crate::ty::MemberType| {
             let Some(params) = &m.params else { return false };
+            if self.language.names.labels {
+                // What is required may say its types in words of its own.
+                let labels = |all: &[crate::ty::Takes]| {
+                    all.iter().map(|p| p.name.clone()).collect::<Vec<_>>()
+                };
+                return labels(params) != labels(&own);
+            }
             let apart = |(a, b): (&crate::ty::Takes, &crate::ty::Takes)| {
                 self.fits(&a.ty, &b.ty) == Some(false) && self.fits(&b.ty, &a.ty) == Some(false)
             };

@@ -367,6 +367,10 @@ impl<'a> Reader<'a> {
             let gives = if self.take("->") { self.one(depth - 1) } else { Ty::Nothing };
             return Ty::Function { params, gives: Box::new(gives) };
         }
+        let itself = self.syntax().metatype;
+        if let Some(of) = path.strip_suffix(itself).filter(|_| !itself.is_empty()) {
+            return self.named(of, args.unwrap_or_default()).itself();
+        }
         self.named(&path, args.unwrap_or_default())
     }
 

@@ -427,7 +427,10 @@ impl<'a> Resolver<'a> {
         let listless =
             || rule.origin == Origin::Property && function_rule(self.language, node).is_none();
         if !matches!(rule.origin, Origin::Function | Origin::Property) || listless() {
-            return self.declared_at(name, at).map(plain);
+            let told = self.declared_at(name, at).map(plain)?;
+            // A constant may be made of values.
+            let params = self.parameters_of(node).filter(|_| rule.origin == Origin::Constant);
+            return Some(MemberType { params: params.map(|_| self.takes(node)), ..told });
         }
         let result = self.result_of(node);
         let params = self.takes(node);

@@ -17,7 +17,7 @@ mod places;
 mod results;
 mod shapes;
 mod sites;
-mod variables;
+pub(crate) mod variables;
 mod waits;
 
 pub(crate) use crate::types::calls::plain_path;

@@ -14,6 +14,7 @@ pub(super) const MODULES: Modules = Modules {
     absolute,
     file: module_file,
     files: |_, _| Vec::new(),
+    declaring: &[],
     written,
     from_folder: |module, folder| Some(relative(folder, module.strip_prefix("./")?)),
     settings: &[],

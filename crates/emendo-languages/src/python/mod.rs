@@ -36,6 +36,7 @@ pub(super) const PYTHON: Language = Language {
         absolute,
         file: module_file,
         files: |_, _| Vec::new(),
+        declaring: &[],
         written,
         from_folder: |_, _| None,
         settings: &[],

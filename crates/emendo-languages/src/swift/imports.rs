@@ -15,6 +15,7 @@ pub(crate) const IMPORTS: Imports = Imports {
     read_import,
     write_import,
     names_modules: true,
+    own_names: true,
     of_project: modules::of_project,
     ..Imports::NONE
 };

@@ -23,6 +23,7 @@ pub(super) const MODULES: Modules = Modules {
     absolute: |_, _, _, _| None,
     file: |_, _| None,
     files: files_of,
+    declaring: &["class", "struct", "enum", "actor", "protocol", "typealias", "func", "let", "var"],
     written: |_: &PathTo<'_>, _| None,
     from_folder: |_, _| None,
     settings: &[],

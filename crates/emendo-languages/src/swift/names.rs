@@ -166,8 +166,8 @@ pub(crate) const DECLARES: Declares = Declares {
         call: ("call_expression", "function"),
         wraps: &["optional_type", "parenthesized_expression", "existential_type", "opaque_type"],
         skipped: &["type_arguments", "attribute"],
-        own: &["self_expression"],
-        base: &["super_expression"],
+        own: &["self", "self_expression", "Self"],
+        base: &["super", "super_expression"],
         ..Hints::NONE
     },
     ..Declares::NONE
@@ -177,6 +177,7 @@ pub(crate) const NAMES: Names = Names {
     separator: ".",
     sure_wildcards: true,
     labels: true,
+    inherits: true,
     package_of: |_| 1,
     reserved: &[
         "as",
@@ -237,8 +238,6 @@ pub(crate) const NAMES: Names = Names {
         "Codable",
         "Collection",
         "Comparable",
-        "Data",
-        "Date",
         "Decodable",
         "Dictionary",
         "Double",
@@ -265,8 +264,6 @@ pub(crate) const NAMES: Names = Names {
         "Task",
         "UInt",
         "UInt8",
-        "URL",
-        "UUID",
         "Void",
         "assert",
         "assertionFailure",

@@ -169,6 +169,7 @@ fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
                 shape.set_field(node, "name", name);
             }
         }
+        "attribute" => attribute(node, shape),
         "dictionary_literal" => pairs(node, shape),
         "tuple_expression" => tuple(node, shape),
         "pattern" => pattern(node, shape),
@@ -632,6 +633,33 @@ fn bound(node: Node<'_>, around: bool, shape: &mut Shape) {
     }
     for inner in all.0.iter().filter(|c| c.kind() == "pattern") {
         bound(*inner, binds, shape);
+    }
+}
+
+/// `@Name(label: value)`, with what it is given as a call has it.
+fn attribute(node: Node<'_>, shape: &mut Shape) {
+    let all = Children::of(node);
+    if let Some(name) = kind_of(node, "user_type") {
+        shape.set_field(node, "function", name);
+    }
+    let Some((open, close)) = between(&all, "(", ")") else { return };
+    let mut groups = vec![Group::new("value_arguments", open, close).in_field("arguments")];
+    let mut given = Vec::new();
+    for (first, last) in cut(&all, open + 1, close) {
+        given.push((groups.len(), first, last));
+        groups.push(Group::new("value_argument", first, last));
+        if last > first + 1 && all.0[first + 1].kind() == ":" {
+            groups.push(Group::new("value_argument_label", first, first).in_field("name"));
+        }
+    }
+    shape.set_groups(node, &groups);
+    shape.set_field_to_group(node, "arguments", (node, 0));
+    for (group, first, last) in given {
+        shape.set_role(all.0[last], "value");
+        shape.set_group_field((node, group), "value", all.0[last]);
+        if last > first + 1 {
+            shape.set_group_field_to_group((node, group), "name", group + 1);
+        }
     }
 }
 

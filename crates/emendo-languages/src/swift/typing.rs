@@ -102,7 +102,7 @@ pub(crate) const TYPING: Typing = Typing {
         parameter("lambda_parameter"),
         parameter("case_parameter"),
         each("for_statement", "item", "", "collection"),
-        matched("switch_entry", "./switch_pattern", "^switch_statement/expr"),
+        matched("switch_entry", "./switch_pattern", "^expr"),
         matched("case_condition", "pattern", "value"),
         function("function_declaration"),
         function("protocol_function_declaration"),
@@ -114,7 +114,11 @@ pub(crate) const TYPING: Typing = Typing {
         declared_type("protocol_declaration"),
         declared_type("typealias_declaration"),
     ],
-    parts: &[("tuple_pattern", TypePart::Nth)],
+    parts: &[
+        ("tuple_pattern", TypePart::Nth),
+        ("case_arguments", TypePart::Made("label")),
+        ("case_argument", TypePart::Same),
+    ],
     type_params: &["type_parameters"],
     comparisons: &["equality_expression", "comparison_expression", "assignment"],
     truths: &["==", "!=", "<", ">", "<=", ">=", "&&", "||", "===", "!=="],
@@ -141,6 +145,7 @@ const SYNTAX: Syntax = Syntax {
     list: "Swift.Array",
     bracket_list: true,
     bracket_map: "Swift.Dictionary",
+    metatype: ".Type",
     ..Syntax::NONE
 };
 
@@ -156,6 +161,7 @@ const BUILT_IN: BuiltIn = BuiltIn {
         ("Dictionary", "Swift.Dictionary"),
     ],
     closed: &["Swift.String", "Swift.Int", "Swift.Double", "Swift.Bool"],
+    top: "Swift.Any",
     members_typed: true,
     no_params: "",
     closure: ("", " in "),
@@ -187,6 +193,7 @@ const CALLS: Calls = Calls {
     functions: &[
         FunctionRule { bare: true, ..named("function_declaration") },
         named("protocol_function_declaration"),
+        FunctionRule { kind: "enum_case", params: "parameters", ..FunctionRule::NONE },
         FunctionRule { name: "", result: "", makes: true, ..named("init_declaration") },
         FunctionRule { body: "./computed_property", ..named("subscript_declaration") },
         read_by("computed_property", "../type", "./statements"),
@@ -201,12 +208,20 @@ const CALLS: Calls = Calls {
         wrapper: "",
         keyed: ("value_argument", "name/0", "value"),
     },
-    callees: &[CalleeRule {
-        kind: "call_expression",
-        function: "function",
-        arguments: "arguments",
-        ..CalleeRule::NONE
-    }],
+    callees: &[
+        CalleeRule {
+            kind: "call_expression",
+            function: "function",
+            arguments: "arguments",
+            ..CalleeRule::NONE
+        },
+        CalleeRule {
+            kind: "attribute",
+            function: "function",
+            arguments: "arguments",
+            ..CalleeRule::NONE
+        },
+    ],
     memberwise: Some(Memberwise {
         kind: "struct_declaration",
         variable: "variable",

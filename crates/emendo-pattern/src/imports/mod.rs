@@ -116,7 +116,10 @@ impl ImportPlan {
         if import.item.is_some_and(|i| self.kept.contains(&i)) {
             return false;
         }
-        if import.wildcard && !import.passes_on {
+        // The name of a module comes with all that is in it.
+        let with_all = || facts.imports.iter().any(|i| i.span == import.span && i.wildcard);
+        let whole = import.wildcard || language.imports.own_names && with_all();
+        if whole && !import.passes_on {
             // Whether something else comes by it was asked where it was said to go.
             return self.drop.iter().any(|d| language.names.parent(d) == import.path());
         }

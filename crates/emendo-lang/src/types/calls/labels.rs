@@ -5,7 +5,7 @@ use emendo_text::Span;
 use crate::language::Origin;
 use crate::resolver::Resolver;
 use crate::tree::{Node, named, part, span};
-use crate::ty::Takes;
+use crate::ty::{MemberType, Takes};
 use crate::types::calls::{Argument, Overload};
 
 /// The label of what has none.
@@ -91,6 +91,17 @@ impl<'a> Resolver<'a> {
             Some(optional) => fits(skipped.iter().all(|at| optional[*at])),
             None => Overload::Unknown,
         }
+    }
+
+    /// Do the labels of a call fit a function?
+    pub(super) fn takes_labels(&self, m: &MemberType, call: Node<'a>) -> bool {
+        let Some(params) = &m.params else { return true };
+        let wanted: Vec<&str> = params.iter().map(|p| p.name.as_deref().unwrap_or(NONE)).collect();
+        let places = self.places_of(&self.argument_labels(call), &wanted);
+        places.is_some_and(|places| {
+            let left = (0..params.len()).filter(|at| !places.contains(at));
+            left.into_iter().all(|at| params[at].optional || params[at].rest)
+        })
     }
 
     /// The numbers of the labels of a function that those of a call are, in their order.

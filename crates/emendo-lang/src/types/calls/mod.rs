@@ -180,8 +180,11 @@ impl<'a> Resolver<'a> {
         let all = if called.is_empty() { known.all.iter().collect() } else { called };
         let [first, _, ..] = all.as_slice() else { return Some((all.first()?, true)) };
         let spread = args.iter().any(|a| a.is_spread(self.language));
-        let counted: Vec<&MemberType> =
-            all.iter().copied().filter(|m| spread || m.takes(args.len())).collect();
+        let fits = |m: &&MemberType| match self.language.names.labels {
+            true => self.takes_labels(m, call),
+            false => spread || m.takes(args.len()),
+        };
+        let counted: Vec<&MemberType> = all.iter().copied().filter(fits).collect();
         let counted = if counted.is_empty() { all.clone() } else { counted };
         let fitting: Vec<&MemberType> =
             counted.iter().copied().filter(|m| self.takes_these(m, &args) != Some(false)).collect();

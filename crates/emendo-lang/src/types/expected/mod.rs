@@ -155,11 +155,15 @@ impl<'a> Resolver<'a> {
             let wanted = if p.rest { p.ty.args().first().unwrap_or(&p.ty) } else { &p.ty };
             wanted.unify(&seen, &mut given, DEPTH);
         }
-        for (i, a) in args.iter().enumerate().filter(|_| closures) {
-            let Some(p) = place(i).filter(|p| p.ty.open() && self.is_function(a.value)) else {
+        // A function behind the arguments is for the last of what is taken.
+        let behind = in_field(call, self.language.typing.calls.block);
+        let behind = behind.map(|b| (params.last(), b));
+        let own = args.iter().enumerate().map(|(i, a)| (place(i), a.value));
+        for (p, value) in own.chain(behind).filter(|_| closures) {
+            let Some(p) = p.filter(|p| p.ty.open() && self.is_function(value)) else {
                 continue;
             };
-            let Some(told) = self.type_of(a.value) else { continue };
+            let Some(told) = self.type_of(value) else { continue };
             match self.as_function(&p.ty) {
                 Some((params, gives)) => {
                     let wanted = Ty::Function { params, gives: Box::new(gives) };

@@ -9,6 +9,7 @@ use crate::tree::{children, span};
 use crate::tree::{function_rule, in_field, named, part};
 use crate::ty::{Ty, TypeAnswer};
 use crate::types::calls::plain_path;
+use crate::types::variables::value_of;
 
 impl<'a> Resolver<'a> {
     /// What is expected of a part of an expression: an item of a list, the last expression of a block, a branch.
@@ -121,7 +122,7 @@ impl<'a> Resolver<'a> {
         let patterns = [Origin::Matched, Origin::Each];
         let rules = typing.intros_of(around.kind()).filter(|r| patterns.contains(&r.origin));
         let rule = rules.collect::<Vec<_>>().into_iter().find(|r| holds(&r))?;
-        let mut told = self.type_of(part(around, rule.value)?)?;
+        let mut told = self.type_of(value_of(around, rule.value)?)?;
         if rule.origin == Origin::Each {
             told = self.passed(&told, "[]")?;
         }

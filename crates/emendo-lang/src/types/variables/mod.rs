@@ -514,6 +514,14 @@ impl<'a> Resolver<'a> {
                 let key = span(part(holder, field)?).of(self.text);
                 self.part_of(of, key)
             }
+            TypePart::Made(label) => {
+                let constant = holder.prev_sibling()?.child_by_field_name("name")?;
+                let known = self.member(&of.ty, span(constant).of(self.text))?;
+                let params = known.all.iter().find_map(|m| m.params.as_ref())?;
+                let label = child.child_by_field_name(label).map(|l| span(l).of(self.text));
+                let labeled = params.iter().find(|p| label.is_some() && p.name.as_deref() == label);
+                kept(labeled.or_else(|| params.get(place()))?.ty.clone())
+            }
             TypePart::Named => self.part_of(of, span(child).of(self.text)),
             TypePart::Wrapped(field) => {
                 let wrapper = span(part(holder, field)?).of(self.text);
@@ -562,7 +570,7 @@ impl<'a> Resolver<'a> {
 }
 
 /// The value of what introduces a name: in a field, or the last named child.
-fn value_of<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
+pub(in crate::types) fn value_of<'t>(node: Node<'t>, field: &str) -> Option<Node<'t>> {
     if field == "." {
         let all = named(node);
         return (all.len() > 1).then(|| all[all.len() - 1]);
