@@ -19,6 +19,8 @@ pub(super) struct Callable {
     pub(super) member: bool,
     /// Its parameters, where they are written.
     pub(super) params: Option<Vec<Param>>,
+    /// These are labels, which are part of its name.
+    pub(super) labeled: bool,
 }
 
 /// A parameter as a recipe writes it: `key: K?`.
@@ -37,6 +39,8 @@ pub(super) struct Assigned {
     pub(super) more: Vec<ArgumentSite>,
     /// Of what types some of them are is not known.
     pub(super) open: bool,
+    /// How many of the last parameters are given behind the arguments.
+    pub(super) behind: usize,
 }
 
 impl Assigned {
@@ -71,6 +75,16 @@ impl Callable {
                 let count = names.with_count(&text.text).map(|c| c.1);
                 count.map(|count| (0..count).map(|_| one()).collect())
             }
+            Some(all) if names.labels_in(&all.join(", ")).is_some() => {
+                let inner = all.join(", ");
+                let one = |label: &str| Param {
+                    name: Some(label.to_owned()).filter(|l| l != "_"),
+                    ty: Ty::Unknown,
+                    optional: false,
+                    rest: false,
+                };
+                names.labels_in(&inner).map(|all| all.into_iter().map(one).collect())
+            }
             Some(all) => {
                 let mut params = Vec::new();
                 for p in &all {
@@ -85,12 +99,45 @@ impl Callable {
             false => language.modules.is_none() || names.package(symbol) != parent,
         };
         let symbols = cx.spellings.of(symbol);
-        Some(Self { written: text.text.clone(), symbols, member, params })
+        let labeled = names.labels && params.is_some();
+        Some(Self { written: text.text.clone(), symbols, member, params, labeled })
+    }
+
+    /// Its labels, `_` for none.
+    pub(super) fn labels(&self) -> Vec<&str> {
+        self.params.iter().flatten().map(|p| p.name.as_deref().unwrap_or("_")).collect()
+    }
+
+    /// Which argument is for which parameter, by their labels.
+    fn assign_labeled(&self, p: &Place<'_>, call: &CallSite) -> Option<(Assigned, Option<Fact>)> {
+        let params = self.params.as_deref().unwrap_or_default();
+        let mut by_param: Vec<Option<ArgumentSite>> = params.iter().map(|_| None).collect();
+        let mut at = 0;
+        for a in &call.arguments {
+            let label = a.name.map(|n| p.text(n));
+            at += params.get(at..)?.iter().position(|p| p.name.as_deref() == label)? + 1;
+            by_param[at - 1] = Some(a.clone());
+        }
+        // Functions behind the arguments are for the last.
+        let behind = call.blocks.min(params.len() - at.min(params.len()));
+        let missing = params.len() - call.arguments.len() - behind;
+        if call.blocks > behind {
+            return None;
+        }
+        let fact = (missing > 0).then(|| Fact {
+            says: Certainty::Unsure,
+            text: format!("{missing} of its arguments are left out, or another overload is meant"),
+            at: None,
+        });
+        Some((Assigned { by_param, more: Vec::new(), open: false, behind }, fact))
     }
 
     /// True if a function has the parameters.
     pub(super) fn declares(&self, p: &Place<'_>, f: &FunctionSite) -> bool {
         let Some(params) = &self.params else { return true };
+        if self.labeled {
+            return p.resolver.labels_in_list(f.list) == self.labels();
+        }
         // Another overload may take what this one takes, so types must be the same.
         let same = |(own, wanted): (&emendo_lang::ParamSite, &Param)| match &own.ty {
             // Its type may be written as that of one, or of the list of all.
@@ -123,9 +170,12 @@ impl Callable {
         name: Span,
         call: &CallSite,
     ) -> Option<(Assigned, Option<Fact>)> {
+        if self.labeled {
+            return self.assign_labeled(p, call);
+        }
         let Some(params) = &self.params else {
             let by_param = call.arguments.iter().cloned().map(Some).collect();
-            return Some((Assigned { by_param, more: Vec::new(), open: true }, None));
+            return Some((Assigned { by_param, more: Vec::new(), open: true, behind: 0 }, None));
         };
         let mut by_param: Vec<Option<ArgumentSite>> = params.iter().map(|_| None).collect();
         let rest = params.last().is_some_and(|p| p.rest);
@@ -135,7 +185,10 @@ impl Callable {
             if a.spread {
                 let fact = "an argument stands for several: which is which is not known".to_owned();
                 let fact = Fact { says: Certainty::Unsure, text: fact, at: Some(a.span) };
-                return Some((Assigned { by_param, more: Vec::new(), open: true }, Some(fact)));
+                return Some((
+                    Assigned { by_param, more: Vec::new(), open: true, behind: 0 },
+                    Some(fact),
+                ));
             }
             let place = match a.name {
                 Some(key) => {
@@ -190,7 +243,7 @@ impl Callable {
             );
             Fact { says: Certainty::Likely, text, at: None }
         });
-        Some((Assigned { by_param, more, open }, fact))
+        Some((Assigned { by_param, more, open, behind: 0 }, fact))
     }
 }
 

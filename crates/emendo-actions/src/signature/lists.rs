@@ -2,7 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use emendo_lang::{CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, Space};
+use emendo_lang::{
+    ArgumentSite, CallSite, Certainty, Fact, FunctionSite, Language, ParamSite, Space,
+};
 use emendo_recipe::{Action, Table, Text, Value};
 use emendo_text::{Diagnostic, Span, Splice};
 
@@ -144,6 +146,18 @@ impl Lists {
             }
             return (!counts).then_some(());
         };
+        if callable.labeled {
+            let own = callable.labels();
+            let same = !self.order.is_empty()
+                && self.order.iter().enumerate().all(|(i, n)| own.get(i) == own.get(n - 1));
+            if same && !once {
+                return cx.refuse(
+                    "a place with the new order cannot be told from one with the old",
+                    text.span,
+                    "its labels are the same in both: write `once = true`",
+                );
+            }
+        }
         let all = self.drop.iter().chain(&self.order).copied();
         let all = all.chain(self.retype.iter().map(|r| r.at)).chain(self.label.iter().map(|l| l.0));
         if let Some(n) = all.into_iter().find(|n| *n == 0 || *n > params.len()) {
@@ -162,7 +176,7 @@ impl Lists {
             i + 1 != n && *a != emendo_lang::Ty::Unknown && a != b
         };
         let told = self.order.iter().enumerate().any(|(i, n)| moved(i, *n));
-        if !self.order.is_empty() && !told && !once {
+        if !self.order.is_empty() && !told && !once && !callable.labeled {
             return cx.refuse(
                 "a place with the new order cannot be told from one with the old",
                 text.span,
@@ -174,7 +188,7 @@ impl Lists {
 
     /// A number of arguments with which a call that is done would be changed once more.
     fn again(&self, callable: &Callable) -> Option<usize> {
-        let params = callable.params.as_ref()?;
+        let params = callable.params.as_ref().filter(|_| !callable.labeled)?;
         let least = params.iter().filter(|p| !p.optional && !p.rest).count();
         if !self.drop.is_empty() {
             let kept: Vec<_> = params
@@ -203,6 +217,27 @@ impl Lists {
         (new != count && self.order.is_empty()).then_some(new)
     }
 
+    /// The labels of a function after the change.
+    pub(super) fn labels_after(&self, labels: &[&str]) -> Vec<String> {
+        let label = |(i, own): (usize, &&str)| {
+            let new = self.label.iter().find(|l| l.0 == i + 1).map(|l| l.1.as_str());
+            new.unwrap_or(own).to_owned()
+        };
+        let all: Vec<String> = labels.iter().enumerate().map(label).collect();
+        let mut out: Vec<String> = match self.order.is_empty() {
+            true => {
+                let kept = all.iter().enumerate().filter(|(i, _)| !self.drop.contains(&(i + 1)));
+                kept.map(|(_, l)| l.clone()).collect()
+            }
+            false => self.order.iter().filter_map(|n| all.get(n - 1).cloned()).collect(),
+        };
+        for a in &self.add {
+            let name = a.name.as_deref().and_then(|n| n.split_whitespace().next()).unwrap_or("_");
+            out.insert((a.at - 1).min(out.len()), name.to_owned());
+        }
+        out
+    }
+
     /// What an argument list becomes.
     pub(super) fn at_call(
         &self,
@@ -224,7 +259,19 @@ impl Lists {
                 "it is not clear whether the arguments are already in the new order: their types are unknown".into(),
             );
         }
-        for (at, name) in &self.label {
+        let count = callable.params.as_ref().map_or(0, Vec::len);
+        let behind = |n: &usize| *n > count - assigned.behind.min(count);
+        if assigned.behind > 0 && self.drop.iter().chain(&self.order).any(behind) {
+            return Err(
+                "what it is given stands behind the arguments here: change it by hand".into()
+            );
+        }
+        for (at, name) in self.label.iter().filter(|_| self.language.names.labels) {
+            if let Some(a) = assigned.of(*at) {
+                label_at_call(p, a, name, change, tokens);
+            }
+        }
+        for (at, name) in self.label.iter().filter(|_| !self.language.names.labels) {
             if let Some(key) = assigned.of(*at).and_then(|a| a.name)
                 && p.text(key) != name
             {
@@ -257,7 +304,10 @@ impl Lists {
         drop_items(p, &items, &gone, call.list, change, tokens);
         move_items(
             &self.order,
-            &|n| assigned.of(n).filter(|a| a.name.is_none()).map(|a| (a.span, a.effects)),
+            &|n| {
+                let plain = |a: &&ArgumentSite| callable.labeled || a.name.is_none();
+                assigned.of(n).filter(plain).map(|a| (a.span, a.effects))
+            },
             change,
             facts,
             tokens,
@@ -273,7 +323,11 @@ impl Lists {
             let behind = named.is_some_and(|n| {
                 kept.get(a.at - 1 - piped).is_none_or(|k| k.start >= n.span.start)
             });
+            let label = a.name.as_ref().filter(|_| self.language.names.labels);
+            let label = label.and_then(|n| n.split_whitespace().next()).filter(|l| *l != "_");
             let text = match (&a.name, behind, named.and_then(|n| n.name.map(|k| (n, k)))) {
+                _ if label.is_some() => format!("{}: {value}", label.unwrap_or_default()),
+                _ if self.language.names.labels => value,
                 (Some(name), true, Some((n, key))) => {
                     let sign = Span { start: key.end, end: n.value.start }.of(p.cx.text);
                     format!("{name}{sign}{value}")
@@ -300,6 +354,11 @@ impl Lists {
         let at = f.list.start;
         for (n, name) in &self.label {
             let Some(own) = f.params.get(n - 1).and_then(|p| p.name) else { continue };
+            if self.language.names.labels {
+                let whole = f.params[n - 1].span;
+                label_at_definition(p, whole, own, name, (change, tokens));
+                continue;
+            }
             let old = p.text(own);
             if old == name {
                 continue;
@@ -376,6 +435,50 @@ impl Lists {
         insert_items(p, &kept, f.list, &before, change, tokens);
         Ok(())
     }
+}
+
+/// Gives an argument another label; `_` is none.
+fn label_at_call(
+    p: &Place<'_>,
+    a: &ArgumentSite,
+    name: &str,
+    change: &mut Change,
+    tokens: &mut Vec<Span>,
+) {
+    let (at, text) = match a.name {
+        Some(key) if p.text(key) == name => return,
+        Some(key) if name == "_" => (Span { start: key.start, end: a.value.start }, String::new()),
+        Some(key) => (key, name.to_owned()),
+        None if name == "_" => return,
+        None => (Span::at(a.value.start as usize), format!("{name}: ")),
+    };
+    change.splices.push(Splice::text(at, text));
+    tokens.push(a.name.unwrap_or(a.value));
+}
+
+/// Gives a parameter another label, which what it does does not see.
+fn label_at_definition(
+    p: &Place<'_>,
+    whole: Span,
+    own: Span,
+    name: &str,
+    (change, tokens): (&mut Change, &mut Vec<Span>),
+) {
+    let before = Span { start: whole.start, end: own.start }.of(p.cx.text);
+    let word = before.trim_end();
+    let start = word.rfind(char::is_whitespace).map_or(0, |i| i + 1);
+    let outer = (!word.is_empty() && !word[start..].starts_with(['@', '*', '/']))
+        .then(|| Span { start: whole.start + start as u32, end: whole.start + word.len() as u32 });
+    let inner = p.text(own);
+    let (at, text) = match outer {
+        Some(outer) if p.text(outer) == name => return,
+        Some(outer) if inner == name => (Span { end: own.start, ..outer }, String::new()),
+        Some(outer) => (outer, name.to_owned()),
+        None if inner == name => return,
+        None => (Span::at(own.start as usize), format!("{name} ")),
+    };
+    change.splices.push(Splice::text(at, text));
+    tokens.push(own);
 }
 
 /// True if a written type is the one that a recipe names: in full, or by its own name.

@@ -318,6 +318,21 @@ impl SignatureRunner {
         let written = plain
             .then(|| self.results.at_reference(p, &h.word, callable, &mut change, &mut facts))
             .flatten();
+        if let Some((list, labels)) = p.resolver.label_list(h.word.span) {
+            if !callable.labeled || labels == callable.labels() {
+                let new = self.lists.labels_after(&labels);
+                let text: String = new.iter().map(|l| format!("{l}:")).collect();
+                let text = format!("({text})");
+                if text != p.text(list) {
+                    let says = emendo_lang::Certainty::Likely;
+                    let of = "what calls it must give it what it takes now".to_owned();
+                    facts.push(emendo_lang::Fact { says, text: of, at: None });
+                    change.splices.push(emendo_text::Splice::text(list, text));
+                    output.draft(self.of(h, Vec::new()), h.word.span, vec![list], change, facts);
+                }
+            }
+            return;
+        }
         let count = p.resolver.count_at(h.word.span);
         let other = |at: Span| {
             let counted = callable.params.as_ref().map(Vec::len);

@@ -57,6 +57,8 @@ pub enum Gives {
     Function,
     /// What the last expression of a block gives.
     Tail,
+    /// What the only expression of a block gives.
+    Single,
     /// What one of the blocks and arms in it ends with, or a value behind one of these keys.
     Ways(&'static [&'static str]),
     /// What the last expression of one of the blocks in these fields gives.

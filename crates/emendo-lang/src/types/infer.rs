@@ -120,6 +120,7 @@ impl<'a> Resolver<'a> {
             }
             Gives::Function => self.function_type(node),
             Gives::Tail => self.tail(node),
+            Gives::Single => self.tail(node).filter(|_| named(node).len() == 1),
             Gives::Ways(keys) => {
                 let all = self.ends_of(node, keys).into_iter().take(32);
                 one_of(all.map(|n| self.type_of(n)).collect())

@@ -492,7 +492,7 @@ impl<'a> Resolver<'a> {
         if many {
             return None;
         }
-        let ends = |g| matches!(g, Gives::Tail | Gives::Ways(_));
+        let ends = |g| matches!(g, Gives::Tail | Gives::Single | Gives::Ways(_));
         let tail = language.typing.gives(body.kind()).is_some_and(ends);
         if tail && left.is_empty() {
             return self.type_of(body).map(wrapped);

@@ -120,6 +120,12 @@ impl<'a> Resolver<'a> {
             {
                 return Home::Function(Box::new(f));
             }
+            if function
+                && n.child_by_field_name("name").is_none()
+                && !rule.functions.iter().any(|r| r.0 == n.kind())
+            {
+                return Home::Never("a closure that is not waited for");
+            }
             if self.facts.types.iter().any(|t| t.span == span(n)) {
                 return Home::Never("a member's value");
             }

@@ -216,6 +216,8 @@ const STATEMENTS: &[&str] = &[
     "extension_declaration",
     "protocol_declaration",
     "control_transfer_statement",
+    "return_statement",
+    "throw_statement",
     "do_statement",
     "enum_entry",
     "for_statement",
@@ -261,7 +263,13 @@ const FLOW: Flow = Flow {
         "extension_declaration",
         "protocol_declaration",
     ],
-    effects: &["call_expression", "assignment", "await_expression", "try_expression"],
+    effects: &[
+        "call_expression",
+        "assignment",
+        "await_expression",
+        "try_expression",
+        "throw_statement",
+    ],
     ..Flow::NONE
 };
 

@@ -44,6 +44,8 @@ pub(crate) const RESHAPE: Reshape = Reshape {
         "tuple_pattern",
         "type_test",
         "call_brackets",
+        "return_statement",
+        "throw_statement",
         "quoted_identifier",
         "`",
     ],
@@ -169,6 +171,11 @@ fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
                 shape.set_field(node, "name", name);
             }
         }
+        "control_transfer_statement" => match node.child(0).map_or("", |c| c.kind()) {
+            "return" => shape.set_kind(node, "return_statement"),
+            "throw_keyword" => shape.set_kind(node, "throw_statement"),
+            _ => {}
+        },
         "attribute" => attribute(node, shape),
         "dictionary_literal" => pairs(node, shape),
         "tuple_expression" => tuple(node, shape),

@@ -80,9 +80,9 @@ pub(crate) const TYPING: Typing = Typing {
         ("navigation_expression", Gives::Member("target", "name")),
         ("implicit_member", Gives::Expected),
         ("lambda_literal", Gives::Function),
-        ("statements", Gives::Tail),
-        ("function_body", Gives::Tail),
-        ("block", Gives::Tail),
+        ("statements", Gives::Single),
+        ("function_body", Gives::Single),
+        ("block", Gives::Single),
         ("key_path_expression", Gives::Taken),
         ("self_expression", Gives::Own),
         ("super_expression", Gives::Base),
@@ -180,10 +180,10 @@ const BRANCHING: Branching = Branching {
         Branch { kind: "ternary_expression", test: "condition", then: "if_true" },
         Branch { kind: "conjunction_expression", test: "lhs", then: "rhs" },
     ],
-    exits: &["control_transfer_statement"],
+    exits: &["return_statement", "throw_statement", "control_transfer_statement"],
     negations: &[("prefix_expression", "!")],
     both: &["&&"],
-    returns: &[ReturnRule { kind: "control_transfer_statement", many: false }],
+    returns: &[ReturnRule { kind: "return_statement", many: false }],
     blocks: &["block", "function_body", "source_file"],
     ..Branching::NONE
 };
@@ -236,6 +236,19 @@ const CALLS: Calls = Calls {
         before: "await ",
         token: "await",
         word: "async",
+        functions: &[
+            (
+                "function_declaration",
+                &["async", "throws", "throws_clause", "result_clause", "body"],
+            ),
+            (
+                "protocol_function_declaration",
+                &["async", "throws", "throws_clause", "result_clause"],
+            ),
+            ("init_declaration", &["async", "throws", "throws_clause", "body"]),
+        ],
+        bodiless: true,
+        top: true,
         ..Waiting::NONE
     }),
     ..Calls::NONE

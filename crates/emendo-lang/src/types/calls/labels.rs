@@ -202,6 +202,33 @@ impl<'a> Resolver<'a> {
         out
     }
 
+    /// How many functions stand behind the arguments of a call.
+    pub(in crate::types) fn functions_behind(&self, call: Node<'a>) -> usize {
+        let first = call.child_by_field_name(self.language.typing.calls.block);
+        let all = std::iter::successors(first, |b| b.next_named_sibling());
+        all.filter(|n| self.is_function(*n)).count()
+    }
+
+    /// The labels of a list of parameters, `_` for none.
+    pub fn labels_in_list(&self, list: Span) -> Vec<&'a str> {
+        let node = self.leaf(list);
+        let items = node.map_or_else(Vec::new, named);
+        items.into_iter().map(|p| self.label_text(self.label_of(p))).collect()
+    }
+
+    /// The labels behind a name that is not called: their list, and they.
+    pub fn label_list(&self, name: Span) -> Option<(Span, Vec<&'a str>)> {
+        let mut node = self.leaf(name)?;
+        for _ in 0..3 {
+            node = node.parent()?;
+            if let Some(list) = node.child_by_field_name("given") {
+                let labels = self.labels_behind(name)?;
+                return Some((span(list), labels.iter().map(|l| self.label_text(*l)).collect()));
+            }
+        }
+        None
+    }
+
     /// What is written where a function of these labels is declared, named or called, for it to have others.
     pub fn relabeled(&self, name: Span, old: &[String], new: &[String]) -> Vec<(Span, String)> {
         let old: Vec<&str> = old.iter().map(String::as_str).collect();

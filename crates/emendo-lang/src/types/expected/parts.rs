@@ -147,7 +147,11 @@ impl<'a> Resolver<'a> {
 
     /// True for a block that gives its last expression.
     fn is_tail(&self, node: Node<'a>) -> bool {
-        matches!(self.language.typing.gives(node.kind()), Some(Gives::Tail))
+        match self.language.typing.gives(node.kind()) {
+            Some(Gives::Tail) => true,
+            Some(Gives::Single) => named(node).len() == 1,
+            _ => false,
+        }
     }
 
     /// True if an expression gives what one of its branches gives, and a value is in that branch.

@@ -26,6 +26,8 @@ pub struct CallSite {
     pub from_around: Option<usize>,
     /// Its first argument stands before it.
     pub piped: bool,
+    /// How many functions stand behind its arguments, as more of these.
+    pub blocks: usize,
 }
 
 /// An argument of a call.
@@ -117,7 +119,7 @@ impl<'a> Resolver<'a> {
         let bare = || {
             part(call, rule.function)
                 .map(|f| Span::at(f.end_byte()))
-                .filter(|_| language.typing.bare_calls)
+                .filter(|_| language.typing.bare_calls || language.names.labels)
         };
         let list: Span = match list {
             Some(list) => span(list),
@@ -147,6 +149,7 @@ impl<'a> Resolver<'a> {
         Some(CallSite {
             from_around,
             piped: piped > 0,
+            blocks: self.functions_behind(call),
             span: span(if piped > 0 { call.parent().unwrap_or(call) } else { call }),
             list,
             arguments,
@@ -305,7 +308,8 @@ impl<'a> Resolver<'a> {
     /// True for a function behind a call that leaves the function around it where it leaves itself.
     fn leaves_around(&self, node: Node<'a>) -> bool {
         let calls = &self.language.typing.calls;
-        let Some(call) = node.parent().filter(|_| !calls.block.is_empty()) else { return false };
+        let leaves = !calls.block.is_empty() && !calls.own_blocks.is_empty();
+        let Some(call) = node.parent().filter(|_| leaves) else { return false };
         let name = self.callee_rule(call).and_then(|r| in_field(call, r.function));
         let own = name.is_some_and(|n| calls.own_blocks.contains(&span(n).of(self.text)));
         !own && in_field(call, calls.block).is_some_and(|b| b.id() == node.id())
@@ -396,6 +400,11 @@ impl<'a> Resolver<'a> {
             let one = |v| LeaveSite { statement: span(v), value: span(v), last: true };
             return value.map(one).into_iter().collect();
         }
+        // What stands in a body may stand in a node of its own.
+        let body = match named(body).as_slice() {
+            [one] if self.language.fragments.splices.contains(&one.kind()) => *one,
+            _ => body,
+        };
         if let Some(Gives::Ways(keys)) = typing.gives(body.kind()) {
             let one = |v| LeaveSite { statement: span(v), value: span(v), last: true };
             return self.ends_of(body, keys).into_iter().map(one).collect();
@@ -424,7 +433,11 @@ impl<'a> Resolver<'a> {
             }
             true
         });
-        let tail = typing.exprs.iter().any(|e| e.0 == body.kind() && matches!(e.1, Gives::Tail));
+        let tail = match typing.gives(body.kind()) {
+            Some(Gives::Tail) => true,
+            Some(Gives::Single) => named(body).len() == 1,
+            _ => false,
+        };
         if let Some(l) = last.filter(|_| tail) {
             let text = span(l).of(self.text);
             let inner = match l.kind() == self.language.writing.expression_statement {
