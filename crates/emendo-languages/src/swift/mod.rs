@@ -6,6 +6,7 @@ mod modules;
 mod names;
 mod operators;
 mod parts;
+mod prefix;
 mod shape;
 mod typing;
 
@@ -62,6 +63,7 @@ const FRAGMENTS: Fragments = Fragments {
         Placeholder { before: "case ", after: "", capital: false, also: false },
         Placeholder { before: "case ", after: ": break", capital: false, also: true },
         Placeholder { before: "", after: ": ZqT", capital: false, also: false },
+        Placeholder { before: "var ", after: ": ZqT { get }", capital: false, also: false },
         Placeholder { before: "@", after: "", capital: true, also: false },
         Placeholder { before: "", after: "\n", capital: false, also: false },
         Placeholder { before: "{ ", after: " }", capital: false, also: false },

@@ -9,7 +9,7 @@ pub(crate) const WORDS: Words = Words {
     kinds: &[("simple_identifier", Space::Value), ("type_identifier", Space::Type)],
     paths: &["navigation_expression", "user_type", "identifier"],
     positions: &[
-        ("navigation_suffix", "suffix", Space::Member),
+        ("navigation_expression", "name", Space::Member),
         ("implicit_member", "", Space::Member),
         ("case_path", "name", Space::Member),
         ("identifier", "", Space::Type),

@@ -3,6 +3,8 @@
 use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
+use crate::swift::parts::gather;
+
 /// Kinds of operations, with the fields of their operands. What binds tighter has a higher number.
 const KINDS: &[(&str, &str, &str)] = &[
     ("disjunction_expression", "lhs", "rhs"),
@@ -179,16 +181,6 @@ fn places(node: Node<'_>, dissolved: &[usize], row: &[Node<'_>]) -> Vec<usize> {
     let mut all = Vec::new();
     gather(node, dissolved, &mut all);
     row.iter().filter_map(|n| all.iter().position(|id| *id == n.id())).collect()
-}
-
-fn gather(node: Node<'_>, dissolved: &[usize], out: &mut Vec<usize>) {
-    let mut cursor = node.walk();
-    for child in node.children(&mut cursor) {
-        match dissolved.contains(&child.id()) {
-            true => gather(child, dissolved, out),
-            false => out.push(child.id()),
-        }
-    }
 }
 
 /// Gives the operands of an operation their fields, and makes groups of those that are operations themselves.

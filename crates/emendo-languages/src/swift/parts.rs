@@ -78,3 +78,14 @@ pub(super) fn field_of<'t>(node: Node<'t>, child: Node<'_>) -> Option<&'t str> {
     }
     None
 }
+
+/// The children of a node, those of dissolved ones in place of these.
+pub(super) fn gather(node: Node<'_>, dissolved: &[usize], out: &mut Vec<usize>) {
+    let mut cursor = node.walk();
+    for child in node.children(&mut cursor) {
+        match dissolved.contains(&child.id()) {
+            true => gather(child, dissolved, out),
+            false => out.push(child.id()),
+        }
+    }
+}

@@ -6,6 +6,7 @@ use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
 use crate::swift::operators::{is_operation, operations};
+use crate::swift::prefix::before_chain;
 use crate::swift::parts::{Children, between, cut, field_of, kind_of};
 
 /// The shape of Swift's trees.
@@ -113,7 +114,14 @@ pub(crate) const RESHAPE: Reshape = Reshape {
     read,
 };
 
+/// What hangs on something before it, and a sign before that.
+const CHAIN: &[&str] =
+    &["call_expression", "navigation_expression", "postfix_expression", "prefix_expression"];
+
 fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
+    if CHAIN.contains(&node.kind()) && (shape.is_settled(node) || before_chain(node, shape)) {
+        return;
+    }
     match node.kind() {
         "class_declaration" => {
             let own = node.child_by_field_name("declaration_kind").map_or("", |k| k.kind());
@@ -160,10 +168,12 @@ fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
             if let Some(optional) = node.children_by_field_name("target", &mut node.walk()).nth(1) {
                 shape.set_kind(optional, "optional_chain");
             }
-            let suffix = node.child_by_field_name("suffix");
-            if let Some(name) = suffix.and_then(|s| s.child_by_field_name("suffix")) {
+            let Some(suffix) = kind_of(node, "navigation_suffix") else { return };
+            if let Some(name) = suffix.child_by_field_name("suffix") {
+                shape.set_role(name, "name");
                 shape.set_field(node, "name", name);
             }
+            shape.dissolve(node, &[], &[suffix.id()]);
         }
         "prefix_expression" if node.child(0).is_some_and(|c| c.kind() == ".") => {
             shape.set_kind(node, "implicit_member");
