@@ -85,6 +85,7 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
                 }
             }
             if let Some(block) = kind_of(suffix, "lambda_literal") {
+                shape.set_role(block, "block");
                 shape.set_group_field(here, "block", block);
             }
         }

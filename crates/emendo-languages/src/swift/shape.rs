@@ -709,6 +709,7 @@ fn given(node: Node<'_>, suffix: &str, shape: &mut Shape) {
         shape.set_field(node, "arguments", list);
     }
     if let Some(block) = kind_of(suffix, "lambda_literal") {
+        shape.set_role(block, "block");
         shape.set_field(node, "block", block);
     }
     shape.dissolve(node, &[], &[suffix.id()]);
