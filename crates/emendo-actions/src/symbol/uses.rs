@@ -99,9 +99,12 @@ impl SymbolRunner {
             {
                 self.by_new_owner(p, &word, old, new)
             }
-            _ => {
-                self.in_place(p, &word, last).map(|special| special.unwrap_or_else(|| token(last)))
-            }
+            _ => match self.captured(p, &word, last) {
+                Ok(own) => self
+                    .in_place(p, &word, last)
+                    .map(|special| special.unwrap_or_else(|| token(&format!("{own}{last}")))),
+                Err(why) => Err(why),
+            },
         };
         let mut written = match written {
             Ok(mut written) => {
@@ -256,6 +259,31 @@ impl SymbolRunner {
         import.aliased() || new.is_some_and(same) || p.code.facts.bound_twice(import)
     }
 
+    /// What must stand before the new name of a member that is named without its object: nothing, or the object, where
+    /// something nearer has that name.
+    fn captured(&self, p: &Place<'_>, word: &Word, new: &str) -> Result<String, String> {
+        let language = self.rows.language;
+        let implied = self.what.member()
+            && word.receiver.is_none()
+            && !word.key
+            && word.space != Space::Declared
+            && !p.code.facts.is_string(word.span);
+        let own = language.declares.hints.own.first().filter(|_| implied);
+        let Some(own) = own.filter(|_| p.text(word.span) != new) else { return Ok(String::new()) };
+        if p.resolver.is_expected_word(word.span) {
+            return Ok(String::new());
+        }
+        let spaces = if word.space == Space::Callable { [Space::Callable] } else { [Space::Value] };
+        let nearer = p.code.facts.lookup(new, &spaces, word.span.start);
+        if nearer.is_none_or(|d| d.top || p.code.facts.owner_of(d.at).is_some()) {
+            return Ok(String::new());
+        }
+        if p.resolver.head_around(word.span).split_whitespace().any(|w| w == "static") {
+            return Err(format!("`{new}` means something else here"));
+        }
+        Ok(format!("{own}{}", language.names.written_mark()))
+    }
+
     /// A use by one name: the new one with its import, or what the file calls it already.
     fn renamed(
         &self,
@@ -305,10 +333,14 @@ impl SymbolRunner {
         let spelled = match imported {
             None if self.in_own_module(p, old) || self.comes_with_all(p, old, new) => {
                 let last = names.last(new);
-                if p.resolver.taken(last, word.space, at, new) {
-                    return Err(format!("`{last}` means something else here"));
+                match p.resolver.taken(last, word.space, at, new) {
+                    // The name of its module stands before it then.
+                    true if self.rows.language.imports.own_names => {
+                        p.resolver.spell(new, word.space, at)?
+                    }
+                    true => return Err(format!("`{last}` means something else here")),
+                    false => emendo_lang::Spelled { text: last.to_owned(), imports: Vec::new() },
                 }
-                emendo_lang::Spelled { text: last.to_owned(), imports: Vec::new() }
             }
             // What names it with how much it takes is written over by itself.
             Some(i) if i.count.is_some() && names.parent(old) == names.parent(new) => {

@@ -37,6 +37,8 @@ pub struct Calls {
     pub overloads: bool,
     /// The name of what makes an object of a type, among its members; empty if that has none.
     pub constructor: &'static str,
+    /// Words before what makes an object of a type where it overrides what does so for a type that this is built on.
+    pub overriding: &'static [&'static str],
     /// Types that are made by what their variables are, where they declare nothing else for that.
     pub memberwise: Option<Memberwise>,
     /// The member of a type itself that makes an object of it, and passes on what it is given; empty if there is none.
@@ -70,6 +72,7 @@ impl Calls {
         decorators: &[],
         overloads: false,
         constructor: "",
+        overriding: &[],
         memberwise: None,
         maker: "",
         waiting: None,

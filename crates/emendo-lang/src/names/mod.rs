@@ -149,7 +149,8 @@ impl<'a> Resolver<'a> {
         {
             let mut whole = names.segments(symbol);
             let rest = path[1..].iter().rev().all(|p| whole.pop() == Some(*p));
-            return (rest && self.own_name(declared) == names.join(&whole)).then(fact);
+            let same = rest && self.own_name(declared) == names.join(&whole);
+            return (same && !self.is_local(declared, own)).then(fact);
         }
         let named = own.top && self.language.modules.is_some() && !self.facts.module.is_empty();
         let whole = || {
@@ -158,6 +159,21 @@ impl<'a> Resolver<'a> {
             names.join(&whole)
         };
         (named && whole() == symbol).then(fact)
+    }
+
+    /// True for a type that a function declares for itself: nothing else can name it.
+    fn is_local(&self, declared: &TypeDecl, own: Declared<'_>) -> bool {
+        if own.top || declared.path.len() > 1 {
+            return false;
+        }
+        let mut around = self.leaf(own.at).and_then(|l| l.parent()).and_then(|t| t.parent());
+        while let Some(node) = around {
+            if self.language.is_function(node.kind()) {
+                return true;
+            }
+            around = node.parent();
+        }
+        false
     }
 
     /// Is a path meant that begins with another name of the file's own for a type?

@@ -364,7 +364,9 @@ impl<'a> Resolver<'a> {
         }
         self.descends(std::slice::from_ref(symbol), &|s| s == owner)?;
         let known = self.member(&Ty::object(symbol), self.language.typing.calls.constructor);
-        let own = known.is_some_and(|k| k.owner != owner);
+        // What overrides it takes the same.
+        let overrides = !self.language.typing.calls.overriding.is_empty();
+        let own = known.is_some_and(|k| k.owner != owner) && !overrides;
         let text = format!("`{last}` is built on `{}`", self.language.names.last(owner));
         (!own).then_some(Fact { says, text, at: None })
     }

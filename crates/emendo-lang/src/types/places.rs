@@ -7,7 +7,7 @@ use crate::ground::Certainty;
 use crate::language::{FunctionTypeRule, Gives, Space};
 use crate::resolver::Resolver;
 use crate::tree::{children, span, walk};
-use crate::tree::{named, part};
+use crate::tree::{function_rule, in_field, named, part};
 use crate::ty::{MemberType, Ty, TypeAnswer};
 use crate::types::{CallSite, FunctionSite};
 
@@ -79,6 +79,9 @@ pub struct TakenSite {
     pub rest: bool,
 }
 
+/// Types that are looked through, one built on another.
+const MOST_BASES: usize = 16;
+
 impl<'a> Resolver<'a> {
     /// All functions with a list of parameters: declared ones, closures, and types of functions with names for
     /// parameters.
@@ -93,15 +96,55 @@ impl<'a> Resolver<'a> {
         out
     }
 
+    /// What stands before the name of the innermost function with a name around a place.
+    pub fn head_around(&self, at: Span) -> &'a str {
+        let mut around = self.leaf(at).and_then(|l| l.parent());
+        while let Some(node) = around {
+            let rule = function_rule(self.language, node);
+            if let Some(name) = rule.and_then(|r| in_field(node, r.name)) {
+                return Span::new(node.start_byte(), name.start_byte()).of(self.text);
+            }
+            around = node.parent();
+        }
+        ""
+    }
+
+    /// True for a member of the type that is expected where it stands, behind a sign.
+    pub fn is_expected_word(&self, at: Span) -> bool {
+        let kinds = self.language.words.expected_members;
+        self.leaf(at).and_then(|l| l.parent()).is_some_and(|p| kinds.contains(&p.kind()))
+    }
+
     /// The functions that make an object of a type of this file, with the type's symbol.
     pub fn makers(&self) -> Vec<(String, FunctionSite)> {
         let mut out = Vec::new();
-        for t in self.facts.types.iter().filter(|t| !t.extends) {
-            let own = self.own_name(t);
-            let found = self.maker_nodes(t).into_iter().filter_map(|n| self.function_of(n));
-            out.extend(found.map(|f| (own.clone(), f)));
+        let overriding = self.language.typing.calls.overriding;
+        // What is added to a type may make objects of it.
+        let adds = self.language.names.inherits;
+        for t in self.facts.types.iter().filter(|t| adds || !t.extends) {
+            let Some(own) = self.around(t).into_iter().next() else { continue };
+            for f in self.maker_nodes(t).into_iter().filter_map(|n| self.function_of(n)) {
+                let head = Span { start: f.span.start, end: f.list.start }.of(self.text);
+                if head.split_whitespace().any(|w| overriding.contains(&w)) {
+                    out.extend(self.bases_of(t).into_iter().map(|s| (s, f.clone())));
+                }
+                out.push((own.clone(), f));
+            }
         }
         out
+    }
+
+    /// The symbols of all that a type is built on, as far as the project tells.
+    fn bases_of(&self, t: &crate::facts::TypeDecl) -> Vec<String> {
+        let mut all: Vec<String> = self.around(t).into_iter().skip(1).collect();
+        let mut next = 0;
+        while let Some(symbol) = all.get(next).cloned().filter(|_| next < MOST_BASES) {
+            next += 1;
+            let supers = self.project.type_of(&symbol).map(|t| t.supers.clone());
+            let more: Vec<String> = supers.into_iter().flatten().flatten().collect();
+            all.extend(more.into_iter().filter(|s| !all.contains(s)).collect::<Vec<_>>());
+        }
+        all
     }
 
     /// Calls that make an object by what makes one of another type, or otherwise: `super(...)`, with that type's symbols.

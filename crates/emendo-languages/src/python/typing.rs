@@ -247,6 +247,7 @@ const CALLS: Calls = Calls {
     maker: "",
     block: "",
     numbered: "",
+    overriding: &[],
     memberwise: None,
     super_calls: false,
     class_word: "",

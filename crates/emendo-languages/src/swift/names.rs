@@ -50,6 +50,7 @@ pub(crate) const WORDS: Words = Words {
     ],
     member_after: &["."],
     members: &[("navigation_expression", "target", "name"), ("case_path", "target", "name")],
+    heads: &["quoted_identifier"],
     expected_members: &["implicit_member"],
     receivers: &[
         ("navigation_expression", "target"),

@@ -68,7 +68,8 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
     shape.set_kind(node, "prefix_expression");
     shape.dissolve(node, &groups, &dissolved);
     let innermost = links.len() - 1;
-    let role = if links[innermost].node.kind() == "call_expression" { "function" } else { "target" };
+    let role =
+        if links[innermost].node.kind() == "call_expression" { "function" } else { "target" };
     shape.set_role(first, role);
     for (group, link) in links.iter().enumerate() {
         let here = (node, group);

@@ -6,8 +6,8 @@ use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
 use crate::swift::operators::{is_operation, operations};
-use crate::swift::prefix::before_chain;
 use crate::swift::parts::{Children, between, cut, field_of, kind_of};
+use crate::swift::prefix::before_chain;
 
 /// The shape of Swift's trees.
 pub(crate) const RESHAPE: Reshape = Reshape {
@@ -225,13 +225,16 @@ fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
 fn quoted(node: Node<'_>, text: &str, shape: &mut Shape) {
     let (start, end) = (node.start_byte(), node.end_byte());
     let written = &text[start..end];
-    if !written.starts_with('`') || !written.ends_with('`') || written.len() < 3 {
+    // What wraps a property is called like that, behind a sign.
+    let wrapper = written.starts_with('$') && !written.ends_with(|c: char| c.is_ascii_digit());
+    let quoted = written.starts_with('`') && written.ends_with('`');
+    if !(quoted || wrapper) || written.len() < 3 {
         return;
     }
     let sign = |start| emendo_lang::tree::Part { start, end: start + 1, kind: "`", is_word: false };
     let word = emendo_lang::tree::Part {
         start: start + 1,
-        end: end - 1,
+        end: if quoted { end - 1 } else { end },
         kind: if node.kind() == "type_identifier" {
             "type_identifier"
         } else {
@@ -240,7 +243,8 @@ fn quoted(node: Node<'_>, text: &str, shape: &mut Shape) {
         is_word: true,
     };
     shape.set_kind(node, "quoted_identifier");
-    shape.set_parts(node, vec![sign(start), word, sign(end - 1)]);
+    let last = quoted.then(|| sign(end - 1));
+    shape.set_parts(node, [sign(start), word].into_iter().chain(last).collect());
 }
 
 fn is_type(node: Node<'_>) -> bool {
@@ -746,6 +750,7 @@ fn closure(node: Node<'_>, shape: &mut Shape) {
     }
     if let Some(result) = type_in(head) {
         shape.set_role(result, "result");
+        shape.set_field(head, "result", result);
         shape.set_field(node, "result", result);
     }
 }

@@ -222,6 +222,7 @@ const CALLS: Calls = Calls {
             ..CalleeRule::NONE
         },
     ],
+    overriding: &["override", "required"],
     memberwise: Some(Memberwise {
         kind: "struct_declaration",
         variable: "variable",
