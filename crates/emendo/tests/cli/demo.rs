@@ -14,7 +14,7 @@ fn demo() -> Sandbox {
 fn the_demo_tells_its_story_and_leaves_work() {
     let s = Sandbox::new();
     let run = s.run(&["demo", "sample"]).ok();
-    for part in ["+	Station station = ", "written: 128 edits in 40 files", "Choices", "caution:"] {
+    for part in ["+	Station station = ", "written: 136 edits in 42 files", "Choices", "caution:"] {
         assert!(run.out.contains(part), "{part}\n{}", run.out);
     }
     assert!(!run.out.contains("held back"), "{}", run.out);

@@ -210,8 +210,8 @@ fn json_is_what_its_schema_says_and_shares_its_types_with_show() {
     assert_eq!(all["proposal"]["files"], shown["files"]);
     assert_eq!(all["open"], shown["open"]);
     let applied = &all["applied"][0];
-    assert_eq!(applied["total"]["accepted"], 128);
-    assert_eq!(applied["total"]["edits"], 128);
+    assert_eq!(applied["total"]["accepted"], 136);
+    assert_eq!(applied["total"]["edits"], 136);
     let moved = all["files"].as_array().expect("files").iter().find(|f| f["what"] == "moved");
     assert_eq!(moved.expect("a file that moves")["steps"][0]["step"], "tables");
     let npm =
@@ -227,9 +227,9 @@ fn markdown_says_what_a_reviewer_asks() {
     for part in [
         "# Tidewire 2 to 3\n",
         "Tidewire from `>=2.4, <3` to `3.0.2`, by the recipe `tidewire-3`.",
-        "128 edits applied, 12 edits proposed, 40 files.",
+        "136 edits applied, 13 edits proposed, 42 files.",
         "| `npm:tidewire` | `^2.4.1` | `^3.0.2` |",
-        "## Files: 38 changed, 1 created, 1 moved",
+        "## Files: 40 changed, 1 created, 1 moved",
         "`berths/src/main/java/harbour/berths/TideTable.java` → `berths/src/main/java/harbour/berths/BerthTable.java` | moved | `tables` |",
         "> **Caution** (`clock`): readings carry",
         "- before the edits: passed",
@@ -242,7 +242,7 @@ fn markdown_says_what_a_reviewer_asks() {
     }
     let applied = text(&s, &project, "markdown", "applied");
     assert!(
-        applied.contains("128 edits applied, 40 files.") && !applied.contains("12 edits proposed")
+        applied.contains("136 edits applied, 42 files.") && !applied.contains("13 edits proposed")
     );
     let proposed = text(&s, &project, "markdown", "proposed");
     assert!(proposed.contains("12 edits proposed, ") && !proposed.contains("applied, "));
