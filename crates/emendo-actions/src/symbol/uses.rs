@@ -318,7 +318,9 @@ impl SymbolRunner {
         if names.segments(old).len() == 1 && self.what == SymbolKind::Package {
             let import =
                 ImportName { whole: true, ..self.rows.language.import_of(new, Space::Type) };
-            let bound = p.resolver.import_at(old, at).is_some();
+            // Where a module has one name only, its statement changes by itself.
+            let bound = !self.rows.language.imports.own_names
+                && p.resolver.import_at(old, at).is_some();
             return Ok(Rewritten {
                 splices: vec![Splice::text(word.span, new)],
                 imports: if bound { vec![import] } else { Vec::new() },
