@@ -319,8 +319,8 @@ impl SymbolRunner {
             let import =
                 ImportName { whole: true, ..self.rows.language.import_of(new, Space::Type) };
             // Where a module has one name only, its statement changes by itself.
-            let bound = !self.rows.language.imports.own_names
-                && p.resolver.import_at(old, at).is_some();
+            let bound =
+                !self.rows.language.imports.own_names && p.resolver.import_at(old, at).is_some();
             return Ok(Rewritten {
                 splices: vec![Splice::text(word.span, new)],
                 imports: if bound { vec![import] } else { Vec::new() },

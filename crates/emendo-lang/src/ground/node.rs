@@ -5,16 +5,17 @@
 
 use std::hash::{Hash, Hasher};
 
+use crate::ground::cursor::TreeCursor;
 use crate::ground::group::{Grouped, Groups, Item};
 use crate::ground::shape::{GROUP, Part, Shape, group_number};
 
 /// A node of a tree.
 #[derive(Clone, Copy)]
 pub struct Node<'t> {
-    inner: tree_sitter::Node<'t>,
-    shape: Option<&'t Shape>,
+    pub(super) inner: tree_sitter::Node<'t>,
+    pub(super) shape: Option<&'t Shape>,
     /// The number of a part of a token, or of a group of children, from one on; zero for the node itself.
-    part: u32,
+    pub(super) part: u32,
 }
 
 impl PartialEq for Node<'_> {
@@ -49,25 +50,25 @@ impl<'t> Node<'t> {
     }
 
     /// The parts of a token that is several words.
-    fn parts(self) -> &'t [Part] {
+    pub(super) fn parts(self) -> &'t [Part] {
         let shape = self.shape.filter(|_| self.part == 0);
         shape.map_or(&[], |s| s.parts_of(self.inner.id()))
     }
 
-    fn own_part(self) -> Option<&'t Part> {
+    pub(super) fn own_part(self) -> Option<&'t Part> {
         let at = (self.part as usize).checked_sub(1)?;
         self.shape?.parts_of(self.inner.id()).get(at)
     }
 
-    fn nth_part(self, at: usize) -> Option<Self> {
+    pub(super) fn nth_part(self, at: usize) -> Option<Self> {
         (at < self.parts().len()).then(|| self.numbered(at))
     }
 
-    fn numbered(self, at: usize) -> Self {
+    pub(super) fn numbered(self, at: usize) -> Self {
         Self { part: u32::try_from(at + 1).unwrap_or(u32::MAX), ..self }
     }
 
-    fn nth_group(self, at: usize) -> Self {
+    pub(super) fn nth_group(self, at: usize) -> Self {
         Self { part: group_number(at), ..self }
     }
 
@@ -82,22 +83,22 @@ impl<'t> Node<'t> {
     }
 
     /// The number of the part of a token that it is; zero for any other node.
-    fn of_token(self) -> u32 {
+    pub(super) fn of_token(self) -> u32 {
         if self.part & GROUP > 0 { 0 } else { self.part }
     }
 
-    fn own_group(self) -> Option<&'t Grouped> {
+    pub(super) fn own_group(self) -> Option<&'t Grouped> {
         let group = self.group()?;
         self.groups()?.all.get(group)
     }
 
     /// What stands in it, if that is other than what the grammar says.
-    fn items(self) -> Option<&'t [Item]> {
+    pub(super) fn items(self) -> Option<&'t [Item]> {
         Some(self.groups()?.items_of(self.group()))
     }
 
     /// A node for one of its items.
-    fn item(self, item: Item) -> Option<Self> {
+    pub(super) fn item(self, item: Item) -> Option<Self> {
         match item {
             Item::Group(at) => Some(self.nth_group(at)),
             Item::Child { id, bytes: (start, end), .. } => {
@@ -480,196 +481,6 @@ impl<'t> Node<'t> {
 
     /// A cursor that begins at this node.
     pub fn walk(self) -> TreeCursor<'t> {
-        TreeCursor {
-            inner: self.inner.walk(),
-            depth: 0,
-            part: self.of_token(),
-            frames: Vec::new(),
-            root: self,
-        }
-    }
-}
-
-/// Goes through the nodes below one.
-pub struct TreeCursor<'t> {
-    /// Goes through nodes as the grammar has them, from the root or from an item of the last frame on.
-    inner: tree_sitter::TreeCursor<'t>,
-    /// How far below that it is.
-    depth: usize,
-    /// The part of a token.
-    part: u32,
-    /// The nodes with groups, and the groups, that it has gone into.
-    frames: Vec<Frame<'t>>,
-    /// The node that it began at.
-    root: Node<'t>,
-}
-
-/// A node with groups, or a group, that a cursor has gone into.
-struct Frame<'t> {
-    around: Node<'t>,
-    /// The number of the item there.
-    at: usize,
-    /// Where the cursor was.
-    inner: tree_sitter::TreeCursor<'t>,
-    depth: usize,
-}
-
-impl<'t> Frame<'t> {
-    fn item(&self) -> Option<Item> {
-        self.around.items()?.get(self.at).copied()
-    }
-}
-
-impl<'t> TreeCursor<'t> {
-    /// The node that it stands at.
-    pub fn node(&self) -> Node<'t> {
-        match self.frames.last() {
-            None if self.depth == 0 && self.root.part & GROUP > 0 => return self.root,
-            Some(frame) if self.depth == 0 => {
-                if let Some(Item::Group(group)) = frame.item() {
-                    return frame.around.nth_group(group);
-                }
-            }
-            _ => {}
-        }
-        Node { inner: self.inner.node(), shape: self.root.shape, part: self.part }
-    }
-
-    /// True where it stands at the part of a token that it began at.
-    fn at_root(&self) -> bool {
-        self.depth == 0 && self.frames.is_empty() && self.root.own_part().is_some()
-    }
-
-    /// The item of the innermost frame, where it stands at that.
-    fn item(&self) -> Option<Item> {
-        let frame = self.frames.last().filter(|_| self.depth == 0 && self.part == 0)?;
-        frame.item()
-    }
-
-    fn reset(&mut self, node: Node<'t>) {
-        self.inner.reset(node.inner);
-        self.frames.clear();
-        (self.depth, self.part, self.root) = (0, node.of_token(), node);
-    }
-
-    /// The field that the node stands in.
-    pub fn field_name(&self) -> Option<&'t str> {
-        if self.part > 0 {
-            return None;
-        }
-        let role = || self.root.shape.and_then(|s| s.role_of(self.inner.node().id()));
-        match self.item() {
-            Some(Item::Group(_)) => {
-                let group = self.node().own_group()?;
-                Some(group.role).filter(|r| !r.is_empty())
-            }
-            Some(Item::Child { field, .. }) => role().or(field),
-            None => role().or_else(|| self.inner.field_name()),
-        }
-    }
-
-    /// The number of that field.
-    pub fn field_id(&self) -> Option<u16> {
-        if self.frames.is_empty() && self.part == 0 && self.root.shape.is_none() {
-            return self.inner.field_id().map(std::num::NonZero::get);
-        }
-        self.root.field_number(self.field_name()?)
-    }
-
-    /// Goes to an item of a node with groups, or of a group.
-    fn at_item(&self, around: Node<'t>, item: Item) -> Option<tree_sitter::TreeCursor<'t>> {
-        Some(around.item(item)?.inner.walk())
-    }
-
-    /// Goes to the first child, if there is one.
-    pub fn goto_first_child(&mut self) -> bool {
-        if self.root.shape.is_none() {
-            return self.inner.goto_first_child();
-        }
-        let node = self.node();
-        if let Some(items) = node.items() {
-            let first = items.first().and_then(|item| self.at_item(node, *item));
-            let Some(inner) = first else { return false };
-            let inner = std::mem::replace(&mut self.inner, inner);
-            self.frames.push(Frame { around: node, at: 0, inner, depth: self.depth });
-            self.depth = 0;
-            return true;
-        }
-        if self.part > 0 {
-            return false;
-        }
-        if let Some(first) = node.nth_part(0) {
-            self.part = first.part;
-            return true;
-        }
-        let goes = self.inner.goto_first_child();
-        self.depth += usize::from(goes);
-        goes
-    }
-
-    /// Goes to the first child that ends behind a byte.
-    pub fn goto_first_child_for_byte(&mut self, at: usize) -> Option<usize> {
-        if self.root.shape.is_none() {
-            return self.inner.goto_first_child_for_byte(at);
-        }
-        let node = self.node();
-        if node.items().is_none() && node.parts().is_empty() {
-            let found = self.inner.goto_first_child_for_byte(at);
-            self.depth += usize::from(found.is_some());
-            return found;
-        }
-        let mut number = 0;
-        let mut goes = self.goto_first_child();
-        while goes {
-            if self.node().end_byte() > at {
-                return Some(number);
-            }
-            number += 1;
-            goes = self.goto_next_sibling();
-        }
-        if number > 0 {
-            self.goto_parent();
-        }
-        None
-    }
-
-    /// Goes to the next sibling, if there is one.
-    pub fn goto_next_sibling(&mut self) -> bool {
-        if self.part > 0 {
-            let next = Node { part: 0, ..self.node() }.nth_part(self.part as usize);
-            let next = next.filter(|_| !self.at_root());
-            self.part = next.map_or(self.part, |n| n.part);
-            return next.is_some();
-        }
-        if self.depth > 0 || self.frames.is_empty() {
-            return self.inner.goto_next_sibling();
-        }
-        let next = self.frames.last().and_then(|frame| {
-            let item = *frame.around.items()?.get(frame.at + 1)?;
-            self.at_item(frame.around, item)
-        });
-        let Some(next) = next else { return false };
-        self.inner = next;
-        if let Some(frame) = self.frames.last_mut() {
-            frame.at += 1;
-        }
-        true
-    }
-
-    /// Goes to the node around, up to the one that it began at.
-    pub fn goto_parent(&mut self) -> bool {
-        if self.part > 0 {
-            let within = !self.at_root();
-            self.part = if within { 0 } else { self.part };
-            return within;
-        }
-        if self.depth > 0 || self.frames.is_empty() {
-            let goes = self.inner.goto_parent();
-            self.depth = self.depth.saturating_sub(usize::from(goes));
-            return goes;
-        }
-        let Some(frame) = self.frames.pop() else { return false };
-        (self.inner, self.depth) = (frame.inner, frame.depth);
-        true
+        TreeCursor::new(self)
     }
 }

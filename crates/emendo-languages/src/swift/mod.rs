@@ -6,6 +6,7 @@ mod modules;
 mod names;
 mod operators;
 mod parts;
+mod patterns;
 mod prefix;
 mod shape;
 mod typing;
