@@ -3,6 +3,7 @@
 use emendo_lang::Files;
 use emendo_lang::language::{Intro, Origin};
 use emendo_text::RelPath;
+use tree_sitter::Node;
 
 /// A rule for a name with a declared type, or a value, or both.
 pub(crate) const fn value(
@@ -93,4 +94,13 @@ pub(crate) fn relative(folder: &str, target: &str) -> String {
 /// True if a word stands in the text before a name.
 pub(crate) fn says(head: &str, word: &str) -> bool {
     head.split(|c: char| !(c.is_alphanumeric() || c == '_')).any(|w| w == word)
+}
+
+/// Visits the nodes of a small source, the outer ones first.
+pub(crate) fn walk<'t>(node: Node<'t>, visit: &mut impl FnMut(Node<'t>)) {
+    visit(node);
+    let mut cursor = node.walk();
+    for child in node.children(&mut cursor) {
+        walk(child, visit);
+    }
 }

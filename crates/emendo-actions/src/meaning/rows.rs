@@ -13,6 +13,9 @@ use crate::contract::Tables;
 use crate::contract::{CompileCx, SymbolKind, action_digest};
 use crate::meaning::place::BETWEEN;
 
+/// What the labels of a function are, and what they become.
+pub(crate) type Relabeled = (Vec<String>, Vec<String>);
+
 /// One old name with its new.
 pub(crate) struct Row {
     pub(crate) digest: Digest,
@@ -23,7 +26,7 @@ pub(crate) struct Row {
     /// The types of the parameters that choose an overload, as they are written.
     pub(crate) parameters: Option<Vec<Wanted>>,
     /// The labels that become others: what they are, and what they become.
-    pub(crate) labels: Option<(Vec<String>, Vec<String>)>,
+    pub(crate) labels: Option<Relabeled>,
     /// Another rename of the recipe takes what the symbol lies below along: only its own name changes here.
     pub(crate) carried: bool,
     /// It is another row in the form that leaves out the end of the name.
@@ -434,7 +437,7 @@ fn relabeled(
     p: &Pair,
     names: &Names,
     parameters: Option<&[Wanted]>,
-) -> Result<Option<(Vec<String>, Vec<String>)>, (String, String)> {
+) -> Result<Option<Relabeled>, (String, String)> {
     let Some(new) = p.new.as_ref().filter(|_| names.labels) else { return Ok(None) };
     let plain = names.plain(&new.text);
     let (_, Some(inner)) = overload(&plain) else { return Ok(None) };

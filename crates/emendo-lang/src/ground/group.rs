@@ -59,14 +59,17 @@ pub(crate) struct Grouped {
     pub(crate) at: usize,
 }
 
+/// Where a child stands: the group, if it is in one, and its number there.
+pub(crate) type Place = (Option<usize>, usize);
+
 /// The groups of a node.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Groups {
     pub(crate) all: Vec<Grouped>,
     /// What stands in the node itself.
     pub(crate) items: Vec<Item>,
-    /// The group that a child stands in, if it is one, and its number there.
-    pub(crate) places: FxHashMap<usize, (Option<usize>, usize)>,
+    /// Where its children stand.
+    pub(crate) places: FxHashMap<usize, Place>,
 }
 
 impl Groups {

@@ -2,7 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::ground::group::{Group, Groups};
+use crate::ground::group::{Group, Groups, Place};
 
 /// Says what a node is, and nodes within it.
 pub type ReadShape = fn(tree_sitter::Node<'_>, &str, &mut Shape);
@@ -171,10 +171,7 @@ impl Shape {
     }
 
     /// The node with groups around a child, those, and where in them it stands: the group, and its number there.
-    pub(crate) fn place_of(
-        &self,
-        child: usize,
-    ) -> Option<(usize, &Groups, (Option<usize>, usize))> {
+    pub(crate) fn place_of(&self, child: usize) -> Option<(usize, &Groups, Place)> {
         let host = *self.grouped.get(&child)?;
         let groups = self.groups.get(&host)?;
         Some((host, groups, *groups.places.get(&child)?))

@@ -28,7 +28,7 @@ impl<'a> Resolver<'a> {
         if self.language.names.absolute {
             return self.absolute_paths(path, space, at).into_iter().map(|(s, _)| s).collect();
         }
-        if let Some(within) = self.from_around(path, at) {
+        if let Some(within) = self.held_around(path, at) {
             return within.map(|(whole, _)| whole).into_iter().collect();
         }
         match self.head(first, space, at) {

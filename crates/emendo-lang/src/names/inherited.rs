@@ -10,7 +10,7 @@ const DEPTH: usize = 8;
 impl Resolver<'_> {
     /// The symbol of a path that begins with a type in what the types around add to or are built on, with the one that holds
     /// it; the inner none for a parameter of such a type, the outer one for other names.
-    pub(super) fn from_around(&self, path: &[&str], at: u32) -> Option<Option<(String, String)>> {
+    pub(super) fn held_around(&self, path: &[&str], at: u32) -> Option<Option<(String, String)>> {
         let names = &self.language.names;
         let first = *path.first().filter(|p| names.inherits && looks_like_type(p))?;
         let own = self.facts.lookup(first, &[Space::Type], at);

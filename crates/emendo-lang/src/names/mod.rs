@@ -68,7 +68,7 @@ impl<'a> Resolver<'a> {
             });
         }
         let package = || Some(names.join(wanted.strip_suffix(path)?));
-        if let Some(within) = self.from_around(path, at) {
+        if let Some(within) = self.held_around(path, at) {
             return within.filter(|(whole, _)| whole == symbol).map(|(_, around)| Fact {
                 says: Certainty::Certain,
                 text: format!("`{first}` is one of `{around}`"),

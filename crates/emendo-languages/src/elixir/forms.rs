@@ -5,6 +5,7 @@ use std::ops::Range;
 use tree_sitter::{Node, Parser, Tree};
 
 use crate::elixir::shape::FUNCTIONS;
+use crate::shared::walk;
 
 /// Calls that may be written both ways; more of them are left as they are.
 const MOST: usize = 3;
@@ -77,14 +78,6 @@ fn parsed(source: &str) -> Option<(String, Tree)> {
     parser.set_language(&tree_sitter_elixir::LANGUAGE.into()).ok()?;
     let tree = parser.parse(&text, None)?;
     (!tree.root_node().has_error()).then_some((text, tree))
-}
-
-fn walk<'t>(node: Node<'t>, visit: &mut impl FnMut(Node<'t>)) {
-    visit(node);
-    let mut cursor = node.walk();
-    for child in node.children(&mut cursor) {
-        walk(child, visit);
-    }
 }
 
 fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {

@@ -4,6 +4,9 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Parser, Tree};
 
+use crate::shared::walk;
+use crate::swift::parts::kind_of;
+
 /// Calls that may be written both ways; more of them are left as they are.
 const MOST: usize = 3;
 
@@ -65,19 +68,6 @@ fn parsed(source: &str) -> Option<Tree> {
     (!tree.root_node().has_error()).then_some(tree)
 }
 
-fn walk<'t>(node: Node<'t>, visit: &mut impl FnMut(Node<'t>)) {
-    visit(node);
-    let mut cursor = node.walk();
-    for child in node.children(&mut cursor) {
-        walk(child, visit);
-    }
-}
-
-fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
-    let mut cursor = node.walk();
-    node.children(&mut cursor).find(|c| c.kind() == kind)
-}
-
 /// True for a single slot: one for a list is none.
 fn is_slot(text: &str) -> bool {
     let inner = text.strip_prefix("@{").and_then(|t| t.strip_suffix('}'));
@@ -90,7 +80,7 @@ fn last_arguments(source: &str) -> Vec<Last> {
     let mut out = Vec::new();
     walk(tree.root_node(), &mut |node| {
         let suffixes = ["call_suffix", "constructor_suffix"];
-        let list = child(node, "value_arguments").filter(|l| {
+        let list = kind_of(node, "value_arguments").filter(|l| {
             suffixes.contains(&node.kind())
                 && node.child_count() == 1
                 && l.child(0).is_some_and(|c| c.kind() == "(")
@@ -131,8 +121,8 @@ fn brackets(old: &str, new: Option<&str>) -> Option<(String, Option<String>)> {
         let mut found = None;
         walk(tree.root_node(), &mut |node| {
             if node.kind() == "call_suffix" && node.child_count() <= 2 && found.is_none() {
-                let block = child(node, "lambda_literal").map(|b| b.byte_range());
-                let list = child(node, "value_arguments").map(|l| l.byte_range());
+                let block = kind_of(node, "lambda_literal").map(|b| b.byte_range());
+                let list = kind_of(node, "value_arguments").map(|l| l.byte_range());
                 found = block.map(|b| (list, b));
             }
         });

@@ -70,7 +70,7 @@ struct Term {
     first: usize,
     last: usize,
     /// The numbers of the left one, the sign and the right one; none for what is one thing.
-    parts: Option<Box<(Term, usize, Term)>>,
+    parts: Option<Box<(Self, usize, Self)>>,
 }
 
 /// Lets a row of operations be as its signs bind, where the grammar has it otherwise.

@@ -54,7 +54,7 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
     let mut groups = Vec::new();
     for (depth, link) in links.iter().enumerate() {
         let last = link.suffix.unwrap_or(link.node);
-        let count = last.child_count() as u32;
+        let count = last.child_count();
         let Some(end) = last.child(count.saturating_sub(1)).and_then(|c| number(c.id())) else {
             return false;
         };

@@ -238,7 +238,7 @@ impl<'a> Resolver<'a> {
             let says = of.min(known.says).min(one.says);
             let says = if sure { says } else { says.min(Certainty::Likely) };
             let param = taken(one.params.as_ref()?);
-            let ty = param.map_or(Ty::Unknown, |p| p.ty.clone());
+            let ty = param.map_or(Ty::Unknown, |p| p.ty);
             if !ty.open() {
                 return Some((ty, one.lambda.clone(), says));
             }
