@@ -217,7 +217,7 @@ fn the_page_filters_finds_folds_and_asks_for_nothing() {
     browser.open(&page);
     let count = "document.getElementById('count').textContent";
     let files = "document.querySelectorAll('.file').length";
-    browser.until(count, &json!("131 changes in 40 files"));
+    browser.until(count, &json!("139 changes in 42 files"));
     assert_eq!(browser.script("return document.title"), "Tidewire 2 to 3");
     // Nothing is fetched, and nothing is complained of.
     assert_eq!(browser.script("return performance.getEntriesByType('resource').length"), 0);
@@ -229,7 +229,7 @@ fn the_page_filters_finds_folds_and_asks_for_nothing() {
     browser.until(count, &json!("1 change in 1 file fit the filters"));
     assert_eq!(browser.script("return document.getElementById('overview').hidden"), true);
     browser.click("#clear");
-    browser.until(count, &json!("131 changes in 40 files"));
+    browser.until(count, &json!("139 changes in 42 files"));
 
     // A word is found in lines, paths, and facts; what is found is framed.
     browser.keys("/TideTable");
@@ -237,7 +237,7 @@ fn the_page_filters_finds_folds_and_asks_for_nothing() {
     browser.until(&format!("{files} < 6 && {files} > 0"), &json!(true));
     browser.until("document.querySelectorAll('.found').length > 0", &json!(true));
     browser.keys("\u{e00c}\u{e00c}");
-    browser.until(count, &json!("131 changes in 40 files"));
+    browser.until(count, &json!("139 changes in 42 files"));
     browser.keys("/nothing of that kind");
     browser.until("document.getElementById('none').hidden", &json!(false));
     browser.keys("\u{e00c}\u{e00c}");

@@ -245,7 +245,7 @@ fn markdown_says_what_a_reviewer_asks() {
         applied.contains("136 edits applied, 42 files.") && !applied.contains("13 edits proposed")
     );
     let proposed = text(&s, &project, "markdown", "proposed");
-    assert!(proposed.contains("12 edits proposed, ") && !proposed.contains("applied, "));
+    assert!(proposed.contains("13 edits proposed, ") && !proposed.contains("applied, "));
 }
 
 #[test]
