@@ -96,6 +96,12 @@ pub(crate) fn says(head: &str, word: &str) -> bool {
     head.split(|c: char| !(c.is_alphanumeric() || c == '_')).any(|w| w == word)
 }
 
+/// The first child of a kind.
+pub(crate) fn child_of<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
+    let mut cursor = node.walk();
+    node.children(&mut cursor).find(|c| c.kind() == kind)
+}
+
 /// Visits the nodes of a small source, the outer ones first.
 pub(crate) fn walk<'t>(node: Node<'t>, visit: &mut impl FnMut(Node<'t>)) {
     visit(node);

@@ -75,23 +75,24 @@ impl Callable {
                 let count = names.with_count(&text.text).map(|c| c.1);
                 count.map(|count| (0..count).map(|_| one()).collect())
             }
-            Some(all) if names.labels_in(&all.join(", ")).is_some() => {
-                let inner = all.join(", ");
-                let one = |label: &str| Param {
-                    name: Some(label.to_owned()).filter(|l| l != "_"),
-                    ty: Ty::Unknown,
-                    optional: false,
-                    rest: false,
-                };
-                names.labels_in(&inner).map(|all| all.into_iter().map(one).collect())
-            }
-            Some(all) => {
-                let mut params = Vec::new();
-                for p in &all {
-                    params.push(param(language, p, symbol, text, action, cx)?);
+            Some(all) => match names.labels_in(&all.join(", ")) {
+                Some(labels) => {
+                    let one = |label: &str| Param {
+                        name: Some(label.to_owned()).filter(|l| l != "_"),
+                        ty: Ty::Unknown,
+                        optional: false,
+                        rest: false,
+                    };
+                    Some(labels.into_iter().map(one).collect())
                 }
-                Some(params)
-            }
+                None => {
+                    let mut params = Vec::new();
+                    for p in &all {
+                        params.push(param(language, p, symbol, text, action, cx)?);
+                    }
+                    Some(params)
+                }
+            },
         };
         // Where files are not modules, functions are always those of types.
         let member = match names.rooted {

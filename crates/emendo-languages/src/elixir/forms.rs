@@ -5,7 +5,7 @@ use std::ops::Range;
 use tree_sitter::{Node, Parser, Tree};
 
 use crate::elixir::shape::FUNCTIONS;
-use crate::shared::walk;
+use crate::shared::{child_of, walk};
 
 /// Calls that may be written both ways; more of them are left as they are.
 const MOST: usize = 3;
@@ -80,11 +80,6 @@ fn parsed(source: &str) -> Option<(String, Tree)> {
     (!tree.root_node().has_error()).then_some((text, tree))
 }
 
-fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
-    let mut cursor = node.walk();
-    node.children(&mut cursor).find(|c| c.kind() == kind)
-}
-
 /// The arguments of a call as they are written, without brackets.
 fn inside(arguments: Node<'_>, source: &str) -> String {
     let text = &source[arguments.byte_range()];
@@ -112,7 +107,7 @@ fn without_pipes(source: &str) -> String {
             let (name, rest) = match target {
                 Some(target) => (
                     target,
-                    child(right, "arguments").map_or(String::new(), |a| inside(a, &source)),
+                    child_of(right, "arguments").map_or(String::new(), |a| inside(a, &source)),
                 ),
                 None => (right, String::new()),
             };
@@ -142,7 +137,7 @@ fn pipeable(source: &str) -> Vec<Range<usize>> {
 /// A call in the form of a pipe.
 fn piped(node: Node<'_>, source: &str, text: &str) -> Option<String> {
     let target = node.child_by_field_name("target")?;
-    let arguments = child(node, "arguments")?;
+    let arguments = child_of(node, "arguments")?;
     let first = arguments.named_child(0).filter(|f| !["keywords"].contains(&f.kind()))?;
     let name = &source[target.byte_range()];
     let bracket = text[arguments.byte_range()].starts_with('(');
@@ -189,7 +184,7 @@ fn innermost(source: &str) -> Option<String> {
     let mut node =
         tree.root_node().named_child(0).filter(|_| tree.root_node().named_child_count() == 1)?;
     while piped(node, source, &text).is_some() {
-        node = child(node, "arguments")?.named_child(0)?;
+        node = child_of(node, "arguments")?.named_child(0)?;
     }
     Some(source[node.byte_range()].to_owned())
 }
@@ -288,8 +283,9 @@ fn bodiless_form((old, new): &(String, Option<String>)) -> Option<(String, Optio
         let (text, tree) = parsed(source)?;
         let call = whole_call(&tree)?;
         let word = call.child_by_field_name("target").map(|t| &text[t.byte_range()])?;
-        let arguments = child(call, "arguments")?;
-        let whole = child(call, "do_block").is_some() || child(arguments, "keywords").is_some();
+        let arguments = child_of(call, "arguments")?;
+        let whole =
+            child_of(call, "do_block").is_some() || child_of(arguments, "keywords").is_some();
         (FUNCTIONS.contains(&word) && !whole)
             .then(|| format!("{}, do: @{{{BODY}}}", source.trim_end()))
     };
@@ -307,11 +303,11 @@ const PARTS: &[&str] = &["do", "else", "rescue", "catch", "after"];
 fn in_block(source: &str) -> Option<String> {
     let (text, tree) = parsed(source)?;
     let call = whole_call(&tree)?;
-    if child(call, "do_block").is_some() {
+    if child_of(call, "do_block").is_some() {
         return None;
     }
-    let arguments = child(call, "arguments")?;
-    let keywords = child(arguments, "keywords")?;
+    let arguments = child_of(call, "arguments")?;
+    let keywords = child_of(arguments, "keywords")?;
     let mut cursor = keywords.walk();
     let mut parts = Vec::new();
     let mut first = None;
@@ -348,7 +344,7 @@ fn whole_call(tree: &Tree) -> Option<Node<'_>> {
 fn behind_key(source: &str) -> Option<String> {
     let (text, tree) = parsed(source)?;
     let call = whole_call(&tree)?;
-    let block = child(call, "do_block")?;
+    let block = child_of(call, "do_block")?;
     let mut parts: Vec<(String, String)> = Vec::new();
     let mut cursor = block.walk();
     let mut own = Vec::new();
@@ -369,7 +365,7 @@ fn behind_key(source: &str) -> Option<String> {
     parts.insert(0, ("do".to_owned(), source[value.byte_range()].to_owned()));
     let keys: Vec<String> = parts.iter().map(|(k, v)| format!("{k}: {}", one_node(v))).collect();
     let head = source[call.start_byte()..block.start_byte()].trim_end();
-    let arguments = child(call, "arguments");
+    let arguments = child_of(call, "arguments");
     let bracketed = arguments.is_some_and(|a| text[a.byte_range()].starts_with('('));
     let bare_call =
         call.child_by_field_name("target").is_some_and(|t| t.kind() == "identifier") && !bracketed;

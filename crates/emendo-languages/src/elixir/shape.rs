@@ -4,6 +4,8 @@ use emendo_lang::language::Reshape;
 use emendo_lang::tree::{Part, Shape};
 use tree_sitter::Node;
 
+use crate::shared::child_of;
+
 /// The shape of Elixir's trees.
 pub(crate) const RESHAPE: Reshape = Reshape {
     kinds: &[
@@ -118,10 +120,6 @@ fn children(node: Node<'_>) -> Vec<Node<'_>> {
     node.children(&mut cursor).collect()
 }
 
-fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
-    children(node).into_iter().find(|c| c.kind() == kind)
-}
-
 fn of<'s>(node: Node<'_>, text: &'s str) -> &'s str {
     text.get(node.byte_range()).unwrap_or_default()
 }
@@ -162,7 +160,7 @@ fn set_key(node: Node<'_>, kind: &'static str, text: &str, shape: &mut Shape) {
 
 fn call(node: Node<'_>, text: &str, shape: &mut Shape) {
     let Some(target) = node.child_by_field_name("target") else { return };
-    let (arguments, block) = (child(node, "arguments"), child(node, "do_block"));
+    let (arguments, block) = (child_of(node, "arguments"), child_of(node, "do_block"));
     if let Some(arguments) = arguments {
         shape.set_field(node, "arguments", arguments);
     }
@@ -276,21 +274,21 @@ fn field(node: Node<'_>, text: &str, shape: &mut Shape) {
 /// The body of a definition: a block, or what stands behind the key for one.
 fn body(node: Node<'_>, shape: &mut Shape) {
     let behind_key = || {
-        let keywords = child(child(node, "arguments")?, "keywords")?;
+        let keywords = child_of(child_of(node, "arguments")?, "keywords")?;
         let is_do = |p: &Node<'_>| p.kind() == "pair";
         children(keywords).into_iter().find(is_do)?.child_by_field_name("value")
     };
-    if let Some(block) = child(node, "do_block") {
+    if let Some(block) = child_of(node, "do_block") {
         shape.set_role(block, "body");
     }
-    if let Some(body) = child(node, "do_block").or_else(behind_key) {
+    if let Some(body) = child_of(node, "do_block").or_else(behind_key) {
         shape.set_field(node, "body", body);
     }
 }
 
 fn module_body(node: Node<'_>, text: &str, shape: &mut Shape) {
     body(node, shape);
-    if let Some(block) = child(node, "do_block") {
+    if let Some(block) = child_of(node, "do_block") {
         shape.set_kind(block, "module_body");
         specs(block, text, shape);
     }
@@ -334,20 +332,20 @@ fn spec_of<'t>(node: Node<'t>, text: &str) -> Option<Spec<'t>> {
     let call = node.child_by_field_name("operand").filter(|_| operator(node, text) == "@")?;
     let word = call.child_by_field_name("target").filter(|_| call.kind() == "call")?;
     let mut value =
-        child(call, "arguments").filter(|_| of(word, text) == "spec")?.named_child(0)?;
+        child_of(call, "arguments").filter(|_| of(word, text) == "spec")?.named_child(0)?;
     if operator(value, text) == "when" {
         value = value.child_by_field_name("left")?;
     }
     let (left, result) = (value.child_by_field_name("left")?, value.child_by_field_name("right")?);
     let name = if left.kind() == "call" { left.child_by_field_name("target")? } else { left };
     let parameters =
-        if left.kind() == "call" { named(child(left, "arguments")) } else { Vec::new() };
+        if left.kind() == "call" { named(child_of(left, "arguments")) } else { Vec::new() };
     (operator(value, text) == "::").then_some(Spec { name, parameters, result })
 }
 
 fn head_of<'t>(node: Node<'t>, text: &str) -> Option<(Node<'t>, Vec<Node<'t>>)> {
     let word = node.child_by_field_name("target").filter(|_| node.kind() == "call")?;
-    let list = child(node, "arguments").filter(|_| FUNCTIONS.contains(&of(word, text)))?;
+    let list = child_of(node, "arguments").filter(|_| FUNCTIONS.contains(&of(word, text)))?;
     let mut head = list.named_child(0)?;
     if operator(head, text) == "when" {
         head = head.child_by_field_name("left")?;
@@ -355,7 +353,7 @@ fn head_of<'t>(node: Node<'t>, text: &str) -> Option<(Node<'t>, Vec<Node<'t>>)> 
     if head.kind() != "call" {
         return Some((head, Vec::new()));
     }
-    Some((head.child_by_field_name("target")?, named(child(head, "arguments"))))
+    Some((head.child_by_field_name("target")?, named(child_of(head, "arguments"))))
 }
 
 /// `def name(parameters) when guard do body end`.
@@ -376,7 +374,7 @@ fn function(node: Node<'_>, arguments: Node<'_>, text: &str, shape: &mut Shape) 
     let Some(name) = name.filter(|n| n.kind() == "identifier") else { return };
     shape.set_kind(node, "function");
     if node.child_by_field_name("target").is_some_and(|t| of(t, text) == "defdelegate") {
-        for pair in child(arguments, "keywords").map_or_else(Vec::new, children) {
+        for pair in child_of(arguments, "keywords").map_or_else(Vec::new, children) {
             let key = pair.child_by_field_name("key").map_or("", |k| of(k, text).trim());
             let field = [("to:", "delegate"), ("as:", "other")].into_iter().find(|f| f.0 == key);
             if let (Some((_, field)), Some(value)) = (field, pair.child_by_field_name("value")) {
@@ -389,7 +387,7 @@ fn function(node: Node<'_>, arguments: Node<'_>, text: &str, shape: &mut Shape) 
     shape.set_field(node, "name", name);
     if head.kind() == "call" {
         shape.set_kind(head, "head");
-        if let Some(parameters) = child(head, "arguments") {
+        if let Some(parameters) = child_of(head, "arguments") {
             shape.set_kind(parameters, "parameters");
             shape.set_field(node, "parameters", parameters);
         }
@@ -426,7 +424,7 @@ fn arity(node: Node<'_>, shape: &mut Shape) {
     if right.kind() == "integer" {
         shape.set_kind(node, "arity");
         shape.set_field(node, "count", right);
-        if left.kind() == "call" && child(left, "arguments").is_none() {
+        if left.kind() == "call" && child_of(left, "arguments").is_none() {
             shape.set_kind(left, "access");
         }
     }
@@ -474,7 +472,7 @@ fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
         return;
     }
     let Some(name) = operand.child_by_field_name("target") else { return };
-    let value = child(operand, "arguments").and_then(|a| a.named_child(0));
+    let value = child_of(operand, "arguments").and_then(|a| a.named_child(0));
     let word = of(name, text);
     let (kind, head) = match word {
         "spec" => ("spec", "spec_head"),
@@ -517,7 +515,7 @@ fn attribute(node: Node<'_>, operand: Node<'_>, text: &str, shape: &mut Shape) {
     if left.kind() == "call" {
         shape.set_kind(left, head);
         shape.set_role(name, "name");
-        if let Some(parameters) = child(left, "arguments") {
+        if let Some(parameters) = child_of(left, "arguments") {
             shape.set_kind(parameters, "spec_parameters");
             shape.set_field(node, "parameters", parameters);
         }
@@ -569,11 +567,11 @@ fn clause(node: Node<'_>, shape: &mut Shape) {
 
 /// `%Type{ ... }`.
 fn literal(node: Node<'_>, shape: &mut Shape) {
-    let update = child(node, "map_content").and_then(|c| child(c, "binary_operator"));
+    let update = child_of(node, "map_content").and_then(|c| child_of(c, "binary_operator"));
     if let Some(source) = update.and_then(|u| u.child_by_field_name("left")) {
         shape.set_field(node, "source", source);
     }
-    let Some(of) = child(node, "struct") else { return };
+    let Some(of) = child_of(node, "struct") else { return };
     shape.set_kind(node, "struct_literal");
     if let Some(name) = of.named_child(0) {
         shape.set_field(node, "type", name);

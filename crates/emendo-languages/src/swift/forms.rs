@@ -4,8 +4,8 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Parser, Tree};
 
+use crate::shared::child_of;
 use crate::shared::walk;
-use crate::swift::parts::kind_of;
 
 /// Calls that may be written both ways; more of them are left as they are.
 const MOST: usize = 3;
@@ -80,7 +80,7 @@ fn last_arguments(source: &str) -> Vec<Last> {
     let mut out = Vec::new();
     walk(tree.root_node(), &mut |node| {
         let suffixes = ["call_suffix", "constructor_suffix"];
-        let list = kind_of(node, "value_arguments").filter(|l| {
+        let list = child_of(node, "value_arguments").filter(|l| {
             suffixes.contains(&node.kind())
                 && node.child_count() == 1
                 && l.child(0).is_some_and(|c| c.kind() == "(")
@@ -121,8 +121,8 @@ fn brackets(old: &str, new: Option<&str>) -> Option<(String, Option<String>)> {
         let mut found = None;
         walk(tree.root_node(), &mut |node| {
             if node.kind() == "call_suffix" && node.child_count() <= 2 && found.is_none() {
-                let block = kind_of(node, "lambda_literal").map(|b| b.byte_range());
-                let list = kind_of(node, "value_arguments").map(|l| l.byte_range());
+                let block = child_of(node, "lambda_literal").map(|b| b.byte_range());
+                let list = child_of(node, "value_arguments").map(|l| l.byte_range());
                 found = block.map(|b| (list, b));
             }
         });

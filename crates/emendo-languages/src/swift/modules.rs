@@ -63,7 +63,7 @@ fn targets_in(text: &str, package: &str) -> Vec<Target> {
         let is_test = word.starts_with("testT");
         let call = &call[..end_of(call)];
         let Some(name) = argument(call, "name:") else { continue };
-        let module = name.replace(['-', ' ', '.'], "_");
+        let module = as_module(&name);
         let usual: &[&str] = if is_test { &["Tests", "Sources"] } else { ROOTS };
         match argument(call, "path:") {
             Some(path) => {
@@ -78,6 +78,11 @@ fn targets_in(text: &str, package: &str) -> Vec<Target> {
         }
     }
     out
+}
+
+/// The name of a target as its module has it.
+fn as_module(name: &str) -> String {
+    name.replace(['-', ' ', '.'], "_")
 }
 
 /// Where the brackets of a call end that begins in a text.
@@ -130,7 +135,7 @@ fn module_of(path: &RelPath, files: &dyn Files) -> String {
     let parts: Vec<&str> = path.folder().split('/').filter(|p| !p.is_empty()).collect();
     let root = parts.iter().position(|p| ROOTS.contains(p));
     let named = root.and_then(|at| parts.get(at + 1)).or(parts.first());
-    named.map_or_else(|| MAIN.to_owned(), |n| n.replace(['-', ' ', '.'], "_"))
+    named.map_or_else(|| MAIN.to_owned(), |n| as_module(n))
 }
 
 /// The files of a module.

@@ -60,12 +60,6 @@ pub(super) fn cut(all: &Children<'_>, from: usize, to: usize) -> Vec<(usize, usi
     out
 }
 
-/// A child of a kind.
-pub(super) fn kind_of<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
-    let mut cursor = node.walk();
-    node.children(&mut cursor).find(|c| c.kind() == kind)
-}
-
 /// The field that a child stands in.
 pub(super) fn field_of<'t>(node: Node<'t>, child: Node<'_>) -> Option<&'t str> {
     let mut cursor = node.walk();

@@ -3,7 +3,8 @@
 use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
-use crate::swift::parts::{Children, cut, kind_of};
+use crate::shared::child_of;
+use crate::swift::parts::{Children, cut};
 use crate::swift::shape::{RESHAPE, type_in};
 
 /// What has conditions before its blocks.
@@ -42,7 +43,7 @@ pub(super) fn statement(node: Node<'_>, shape: &mut Shape) {
         bound(tail, false, shape);
     }
     if node.kind() == "if_statement"
-        && let Some(other) = kind_of(node, "if_statement")
+        && let Some(other) = child_of(node, "if_statement")
     {
         shape.set_field(node, "alternative", other);
         shape.set_role(other, "alternative");
@@ -173,7 +174,7 @@ pub(super) fn pattern(node: Node<'_>, shape: &mut Shape) {
         shape.set_kind(node, "tuple_pattern");
     }
     if let Some(ty) = type_in(node) {
-        let test = kind_of(node, "is").is_some();
+        let test = child_of(node, "is").is_some();
         shape.set_kind(node, if test { "type_test" } else { "typed_pattern" });
         shape.set_role(ty, "type");
         shape.set_field(node, "type", ty);
@@ -182,7 +183,7 @@ pub(super) fn pattern(node: Node<'_>, shape: &mut Shape) {
 
 /// All names in a pattern are declared by it.
 pub(super) fn declared(node: Node<'_>, shape: &mut Shape) {
-    let cases = ["case", "."].iter().any(|k| kind_of(node, k).is_some());
+    let cases = ["case", "."].iter().any(|k| child_of(node, k).is_some());
     bound(node, !cases, shape);
 }
 

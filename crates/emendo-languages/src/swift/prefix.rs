@@ -4,7 +4,8 @@
 use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
-use crate::swift::parts::{gather, kind_of};
+use crate::shared::child_of;
+use crate::swift::parts::gather;
 
 /// What a link of a chain hangs on.
 fn base(node: Node<'_>) -> Option<Node<'_>> {
@@ -33,7 +34,7 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
     let mut links: Vec<Link<'_>> = Vec::new();
     let mut at = node;
     while let Some(inner) = base(at) {
-        let suffix = kind_of(at, "call_suffix").or_else(|| kind_of(at, "navigation_suffix"));
+        let suffix = child_of(at, "call_suffix").or_else(|| child_of(at, "navigation_suffix"));
         links.push(Link { node: at, suffix });
         at = inner;
     }
@@ -79,13 +80,13 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
             false => shape.set_group_field_to_group(here, hung, group + 1),
         }
         if let Some(suffix) = link.suffix {
-            if let Some(list) = kind_of(suffix, "value_arguments") {
+            if let Some(list) = child_of(suffix, "value_arguments") {
                 shape.set_group_field(here, "arguments", list);
                 if list.child(0).is_some_and(|c| c.kind() == "[") {
                     shape.set_kind(list, "call_brackets");
                 }
             }
-            if let Some(block) = kind_of(suffix, "lambda_literal") {
+            if let Some(block) = child_of(suffix, "lambda_literal") {
                 shape.set_role(block, "block");
                 shape.set_group_field(here, "block", block);
             }
@@ -94,7 +95,7 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
             shape.set_role(name, "name");
             shape.set_group_field(here, "name", name);
         }
-        if let Some(optional) = kind_of(link.node, "?") {
+        if let Some(optional) = child_of(link.node, "?") {
             shape.set_kind(optional, "optional_chain");
         }
     }
@@ -102,7 +103,7 @@ pub(super) fn before_chain(node: Node<'_>, shape: &mut Shape) -> bool {
 }
 
 fn kind(link: &Link<'_>) -> &'static str {
-    let list = link.suffix.and_then(|s| kind_of(s, "value_arguments"));
+    let list = link.suffix.and_then(|s| child_of(s, "value_arguments"));
     match link.node.kind() {
         "navigation_expression" => "navigation_expression",
         "postfix_expression" => "postfix_expression",

@@ -5,8 +5,9 @@ use emendo_lang::language::Reshape;
 use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
+use crate::shared::child_of;
 use crate::swift::operators::{is_operation, operations};
-use crate::swift::parts::{Children, between, cut, field_of, kind_of};
+use crate::swift::parts::{Children, between, cut, field_of};
 use crate::swift::patterns::{blocks, bound, declared, pattern, statement};
 use crate::swift::prefix::before_chain;
 
@@ -169,7 +170,7 @@ fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
             if let Some(optional) = node.children_by_field_name("target", &mut node.walk()).nth(1) {
                 shape.set_kind(optional, "optional_chain");
             }
-            let Some(suffix) = kind_of(node, "navigation_suffix") else { return };
+            let Some(suffix) = child_of(node, "navigation_suffix") else { return };
             if let Some(name) = suffix.child_by_field_name("suffix") {
                 shape.set_role(name, "name");
                 shape.set_field(node, "name", name);
@@ -192,7 +193,7 @@ fn read(node: Node<'_>, text: &str, shape: &mut Shape) {
         "tuple_expression" => tuple(node, shape),
         "pattern" => pattern(node, shape),
         "switch_pattern" => {
-            if let Some(inner) = kind_of(node, "pattern") {
+            if let Some(inner) = child_of(node, "pattern") {
                 bound(inner, false, shape);
             }
         }
@@ -379,7 +380,7 @@ fn requirement(node: Node<'_>, shape: &mut Shape) {
     if let Some(name) = name.and_then(|n| n.child_by_field_name("bound_identifier")) {
         shape.set_field(node, "name", name);
     }
-    let annotation = kind_of(node, "type_annotation");
+    let annotation = child_of(node, "type_annotation");
     if let Some(ty) = annotation.and_then(type_in) {
         shape.set_field(node, "type", ty);
     }
@@ -438,7 +439,7 @@ fn case_parameters(node: Node<'_>, shape: &mut Shape) {
 /// `@Name(label: value)`, with what it is given as a call has it.
 fn attribute(node: Node<'_>, shape: &mut Shape) {
     let all = Children::of(node);
-    if let Some(name) = kind_of(node, "user_type") {
+    if let Some(name) = child_of(node, "user_type") {
         shape.set_field(node, "function", name);
     }
     let Some((open, close)) = between(&all, "(", ")") else { return };
@@ -470,8 +471,8 @@ fn call(node: Node<'_>, shape: &mut Shape) {
         shape.set_kind(optional, "optional_chain");
     }
     given(node, "call_suffix", shape);
-    let suffix = kind_of(node, "call_suffix");
-    let Some(list) = suffix.and_then(|s| kind_of(s, "value_arguments")) else { return };
+    let suffix = child_of(node, "call_suffix");
+    let Some(list) = suffix.and_then(|s| child_of(s, "value_arguments")) else { return };
     if list.child(0).is_some_and(|c| c.kind() == "[") {
         shape.set_kind(node, "index_expression");
         shape.set_kind(list, "call_brackets");
@@ -486,11 +487,11 @@ fn call(node: Node<'_>, shape: &mut Shape) {
 
 /// What a call is given: a list, and functions behind it.
 fn given(node: Node<'_>, suffix: &str, shape: &mut Shape) {
-    let Some(suffix) = kind_of(node, suffix) else { return };
-    if let Some(list) = kind_of(suffix, "value_arguments") {
+    let Some(suffix) = child_of(node, suffix) else { return };
+    if let Some(list) = child_of(suffix, "value_arguments") {
         shape.set_field(node, "arguments", list);
     }
-    if let Some(block) = kind_of(suffix, "lambda_literal") {
+    if let Some(block) = child_of(suffix, "lambda_literal") {
         shape.set_role(block, "block");
         shape.set_field(node, "block", block);
     }
@@ -523,7 +524,7 @@ fn tuple(node: Node<'_>, shape: &mut Shape) {
 
 fn closure(node: Node<'_>, shape: &mut Shape) {
     let Some(head) = node.child_by_field_name("type") else { return };
-    if let Some(list) = kind_of(head, "lambda_function_type_parameters") {
+    if let Some(list) = child_of(head, "lambda_function_type_parameters") {
         shape.set_field(node, "parameters", list);
     }
     if let Some(result) = type_in(head) {

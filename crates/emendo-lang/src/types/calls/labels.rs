@@ -34,6 +34,11 @@ impl Label {
     }
 }
 
+/// The label of what a function takes.
+fn label_taken(takes: &Takes) -> &str {
+    takes.name.as_deref().unwrap_or(NONE)
+}
+
 impl<'a> Resolver<'a> {
     /// The parameter that an argument is for, by its place and the labels of all before it.
     pub(crate) fn labeled_param<'p>(
@@ -62,11 +67,7 @@ impl<'a> Resolver<'a> {
     /// Is a function with these labels named at a place?
     pub(super) fn labeled(&self, name: Span, wanted: &[&str]) -> Overload {
         let fits = |fits| if fits { Overload::Is } else { Overload::Not };
-        if let Some(labels) = self.declared_labels(name) {
-            let same = |(l, w): (&Label, &&str)| self.label_text(*l) == *w;
-            return fits(labels.len() == wanted.len() && labels.iter().zip(wanted).all(same));
-        }
-        if let Some(labels) = self.labels_behind(name) {
+        if let Some(labels) = self.declared_labels(name).or_else(|| self.labels_behind(name)) {
             let same = |(l, w): (&Label, &&str)| *l == Label::Free || self.label_text(*l) == *w;
             return fits(labels.len() == wanted.len() && labels.iter().zip(wanted).all(same));
         }
@@ -78,8 +79,7 @@ impl<'a> Resolver<'a> {
         let optional = self.callee(call).and_then(|(known, _)| {
             let all = known.all.iter().filter_map(|m| m.params.as_ref());
             let mut fitting = all.filter(|p| {
-                p.len() == wanted.len()
-                    && p.iter().zip(wanted).all(|(p, w)| p.name.as_deref().unwrap_or(NONE) == *w)
+                p.len() == wanted.len() && p.iter().zip(wanted).all(|(p, w)| label_taken(p) == *w)
             });
             Some(fitting.next()?.iter().map(|p| p.optional || p.rest).collect::<Vec<_>>())
         });
@@ -96,7 +96,7 @@ impl<'a> Resolver<'a> {
     /// Do the labels of a call fit a function?
     pub(super) fn takes_labels(&self, m: &MemberType, call: Node<'a>) -> bool {
         let Some(params) = &m.params else { return true };
-        let wanted: Vec<&str> = params.iter().map(|p| p.name.as_deref().unwrap_or(NONE)).collect();
+        let wanted: Vec<&str> = params.iter().map(label_taken).collect();
         let places = self.places_of(&self.argument_labels(call), &wanted);
         places.is_some_and(|places| {
             let left = (0..params.len()).filter(|at| !places.contains(at));
@@ -189,7 +189,7 @@ impl<'a> Resolver<'a> {
             None => Label::Before(span(a.whole).start),
         };
         let mut out: Vec<Label> = self.arguments(call).iter().map(label).collect();
-        if let Some(block) = call.child_by_field_name("block") {
+        if let Some(block) = call.child_by_field_name(self.language.typing.calls.block) {
             out.push(Label::Free);
             let mut next = block.next_named_sibling();
             while let Some(label) = next {
