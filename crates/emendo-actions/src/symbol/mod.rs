@@ -11,6 +11,7 @@ mod statements;
 mod traced;
 mod uses;
 mod whole;
+mod written;
 
 use std::sync::Arc;
 

@@ -130,7 +130,7 @@ impl SymbolRunner {
                 {
                     continue;
                 }
-                Meant::Path(path, facts) => (crate::symbol::uses::whole(&path), facts),
+                Meant::Path(path, facts) => (crate::symbol::written::whole(&path), facts),
                 Meant::Token(facts) => (word.span, facts),
                 Meant::Partly(fact) => (word.span, vec![fact]),
             };

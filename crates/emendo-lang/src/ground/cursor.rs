@@ -191,3 +191,97 @@ impl<'t> TreeCursor<'t> {
         true
     }
 }
+
+impl<'t> Node<'t> {
+    /// The first child in a field.
+    pub fn child_by_field_name(self, field: &str) -> Option<Self> {
+        let own = self.shape.and_then(|s| s.in_field((self.inner.id(), self.part), field));
+        if let Some(found) = own {
+            return self.found(found);
+        }
+        if self.groups().is_some() {
+            return self.in_cursor(|c| c.field_name() == Some(field));
+        }
+        if self.part > 0 {
+            return None;
+        }
+        Some(self.like(self.inner.child_by_field_name(field)?))
+    }
+
+    /// The same by the number of the field.
+    pub fn child_by_field_id(self, field: u16) -> Option<Self> {
+        let Some(shape) = self.shape else {
+            return Some(self.like(self.inner.child_by_field_id(field)?));
+        };
+        let own = || shape.field_name(field);
+        let grammar = self.inner.language();
+        let name = grammar.field_name_for_id(field).or_else(own)?;
+        self.child_by_field_name(name)
+    }
+
+    /// The first child at which a cursor is as wanted.
+    fn in_cursor(self, wanted: impl Fn(&TreeCursor<'t>) -> bool) -> Option<Self> {
+        let mut cursor = self.walk();
+        let mut goes = cursor.goto_first_child();
+        while goes {
+            if wanted(&cursor) {
+                return Some(cursor.node());
+            }
+            goes = cursor.goto_next_sibling();
+        }
+        None
+    }
+
+    /// All children in a field.
+    pub fn children_by_field_name(
+        self,
+        field: &str,
+        cursor: &mut TreeCursor<'t>,
+    ) -> impl Iterator<Item = Self> + use<'t> {
+        let own = self.shape.and_then(|s| s.in_field((self.inner.id(), self.part), field));
+        if own.is_some() {
+            return self.child_by_field_name(field).into_iter().collect::<Vec<_>>().into_iter();
+        }
+        let mut out = Vec::new();
+        cursor.reset(self);
+        if cursor.goto_first_child() {
+            loop {
+                if cursor.field_name() == Some(field) {
+                    out.push(cursor.node());
+                }
+                if !cursor.goto_next_sibling() {
+                    break;
+                }
+            }
+        }
+        out.into_iter()
+    }
+
+    /// Its children.
+    pub fn children(self, cursor: &mut TreeCursor<'t>) -> impl Iterator<Item = Self> + use<'t> {
+        let mut out = Vec::with_capacity(self.child_count());
+        cursor.reset(self);
+        if cursor.goto_first_child() {
+            loop {
+                out.push(cursor.node());
+                if !cursor.goto_next_sibling() {
+                    break;
+                }
+            }
+        }
+        out.into_iter()
+    }
+
+    /// Its named children.
+    pub fn named_children(
+        self,
+        cursor: &mut TreeCursor<'t>,
+    ) -> impl Iterator<Item = Self> + use<'t> {
+        self.children(cursor).filter(|n| n.is_named())
+    }
+
+    /// A cursor that begins at this node.
+    pub fn walk(self) -> TreeCursor<'t> {
+        TreeCursor::new(self)
+    }
+}

@@ -5,7 +5,6 @@
 
 use std::hash::{Hash, Hasher};
 
-use crate::ground::cursor::TreeCursor;
 use crate::ground::group::{Grouped, Groups, Item};
 use crate::ground::shape::{GROUP, Part, Shape, group_number};
 
@@ -45,7 +44,7 @@ impl<'t> Node<'t> {
         Self { inner, shape, part: 0 }
     }
 
-    fn like(self, inner: tree_sitter::Node<'t>) -> Self {
+    pub(super) fn like(self, inner: tree_sitter::Node<'t>) -> Self {
         Self::new(inner, self.shape)
     }
 
@@ -73,7 +72,7 @@ impl<'t> Node<'t> {
     }
 
     /// The groups of the node, or of the one that this is a group of.
-    fn groups(self) -> Option<&'t Groups> {
+    pub(super) fn groups(self) -> Option<&'t Groups> {
         self.shape?.groups_of(self.inner.id())
     }
 
@@ -318,47 +317,8 @@ impl<'t> Node<'t> {
         of_grammar.map(std::num::NonZero::get).or_else(own)
     }
 
-    /// The first child in a field.
-    pub fn child_by_field_name(self, field: &str) -> Option<Self> {
-        let own = self.shape.and_then(|s| s.in_field((self.inner.id(), self.part), field));
-        if let Some(found) = own {
-            return self.found(found);
-        }
-        if self.groups().is_some() {
-            return self.in_cursor(|c| c.field_name() == Some(field));
-        }
-        if self.part > 0 {
-            return None;
-        }
-        Some(self.like(self.inner.child_by_field_name(field)?))
-    }
-
-    /// The same by the number of the field.
-    pub fn child_by_field_id(self, field: u16) -> Option<Self> {
-        let Some(shape) = self.shape else {
-            return Some(self.like(self.inner.child_by_field_id(field)?));
-        };
-        let own = || shape.field_name(field);
-        let grammar = self.inner.language();
-        let name = grammar.field_name_for_id(field).or_else(own)?;
-        self.child_by_field_name(name)
-    }
-
-    /// The first child at which a cursor is as wanted.
-    fn in_cursor(self, wanted: impl Fn(&TreeCursor<'t>) -> bool) -> Option<Self> {
-        let mut cursor = self.walk();
-        let mut goes = cursor.goto_first_child();
-        while goes {
-            if wanted(&cursor) {
-                return Some(cursor.node());
-            }
-            goes = cursor.goto_next_sibling();
-        }
-        None
-    }
-
     /// What a shape put in a field: a node within this one by its bytes and kind.
-    fn found(self, at: &crate::ground::shape::Within) -> Option<Self> {
+    pub(super) fn found(self, at: &crate::ground::shape::Within) -> Option<Self> {
         let mut from = self.inner;
         while at.start < from.start_byte() || from.end_byte() < at.end {
             from = from.parent()?;
@@ -368,54 +328,6 @@ impl<'t> Node<'t> {
             node = node.parent()?;
         }
         Some(Self { part: at.part, ..self.like(node) })
-    }
-
-    /// All children in a field.
-    pub fn children_by_field_name(
-        self,
-        field: &str,
-        cursor: &mut TreeCursor<'t>,
-    ) -> impl Iterator<Item = Self> + use<'t> {
-        let own = self.shape.and_then(|s| s.in_field((self.inner.id(), self.part), field));
-        if own.is_some() {
-            return self.child_by_field_name(field).into_iter().collect::<Vec<_>>().into_iter();
-        }
-        let mut out = Vec::new();
-        cursor.reset(self);
-        if cursor.goto_first_child() {
-            loop {
-                if cursor.field_name() == Some(field) {
-                    out.push(cursor.node());
-                }
-                if !cursor.goto_next_sibling() {
-                    break;
-                }
-            }
-        }
-        out.into_iter()
-    }
-
-    /// Its children.
-    pub fn children(self, cursor: &mut TreeCursor<'t>) -> impl Iterator<Item = Self> + use<'t> {
-        let mut out = Vec::with_capacity(self.child_count());
-        cursor.reset(self);
-        if cursor.goto_first_child() {
-            loop {
-                out.push(cursor.node());
-                if !cursor.goto_next_sibling() {
-                    break;
-                }
-            }
-        }
-        out.into_iter()
-    }
-
-    /// Its named children.
-    pub fn named_children(
-        self,
-        cursor: &mut TreeCursor<'t>,
-    ) -> impl Iterator<Item = Self> + use<'t> {
-        self.children(cursor).filter(|n| n.is_named())
     }
 
     fn beside(
@@ -477,10 +389,5 @@ impl<'t> Node<'t> {
         let parts = found.parts();
         let at = parts.iter().position(|p| p.start <= start && end <= p.end);
         Some(at.and_then(|at| found.nth_part(at)).unwrap_or(found))
-    }
-
-    /// A cursor that begins at this node.
-    pub fn walk(self) -> TreeCursor<'t> {
-        TreeCursor::new(self)
     }
 }

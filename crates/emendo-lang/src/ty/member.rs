@@ -40,6 +40,13 @@ pub struct MemberType {
     pub plain: Option<Arc<[Takes]>>,
 }
 
+impl MemberType {
+    /// One that is read: no function.
+    pub(crate) const fn read(gives: Ty, says: Certainty) -> Self {
+        Self { params: None, gives, lambda: Vec::new(), says, place: None, plain: None }
+    }
+}
+
 /// A member that was found.
 #[derive(Clone, Debug)]
 pub(crate) struct Known {

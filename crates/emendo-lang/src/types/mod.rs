@@ -13,6 +13,7 @@ mod expected;
 mod infer;
 mod members;
 mod pairs;
+mod params;
 mod places;
 mod results;
 mod shapes;

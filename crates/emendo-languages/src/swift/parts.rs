@@ -83,3 +83,14 @@ pub(super) fn gather(node: Node<'_>, dissolved: &[usize], out: &mut Vec<usize>) 
         }
     }
 }
+
+pub(super) fn is_type(node: Node<'_>) -> bool {
+    let kind = node.kind();
+    kind.ends_with("_type") || kind == "metatype" || kind == "type_pack_expansion"
+}
+
+/// The type among the children of a node.
+pub(super) fn type_in(node: Node<'_>) -> Option<Node<'_>> {
+    let mut cursor = node.walk();
+    node.children_by_field_name("name", &mut cursor).find(|c| is_type(*c))
+}

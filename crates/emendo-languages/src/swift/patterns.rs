@@ -4,8 +4,7 @@ use emendo_lang::tree::{Group, Shape};
 use tree_sitter::Node;
 
 use crate::shared::child_of;
-use crate::swift::parts::{Children, cut};
-use crate::swift::shape::{RESHAPE, type_in};
+use crate::swift::parts::{Children, cut, type_in};
 
 /// What has conditions before its blocks.
 pub(super) fn statement(node: Node<'_>, shape: &mut Shape) {
@@ -229,8 +228,6 @@ pub(super) fn blocks<'t>(
     }
     shape.set_groups(node, groups);
     for (group, role) in found {
-        if let Some(role) = RESHAPE.fields.iter().find(|f| **f == role) {
-            shape.set_field_to_group(node, role, (node, group));
-        }
+        shape.set_field_to_group(node, role, (node, group));
     }
 }

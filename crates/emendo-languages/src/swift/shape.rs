@@ -7,7 +7,7 @@ use tree_sitter::Node;
 
 use crate::shared::child_of;
 use crate::swift::operators::{is_operation, operations};
-use crate::swift::parts::{Children, between, cut, field_of};
+use crate::swift::parts::{Children, between, cut, field_of, is_type, type_in};
 use crate::swift::patterns::{blocks, bound, declared, pattern, statement};
 use crate::swift::prefix::before_chain;
 
@@ -247,17 +247,6 @@ fn quoted(node: Node<'_>, text: &str, shape: &mut Shape) {
     shape.set_kind(node, "quoted_identifier");
     let last = quoted.then(|| sign(end - 1));
     shape.set_parts(node, [sign(start), word].into_iter().chain(last).collect());
-}
-
-fn is_type(node: Node<'_>) -> bool {
-    let kind = node.kind();
-    kind.ends_with("_type") || kind == "metatype" || kind == "type_pack_expansion"
-}
-
-/// The type among the children of a node.
-pub(super) fn type_in(node: Node<'_>) -> Option<Node<'_>> {
-    let mut cursor = node.walk();
-    node.children_by_field_name("name", &mut cursor).find(|c| is_type(*c))
 }
 
 fn types(node: Node<'_>, shape: &mut Shape) {
