@@ -18,6 +18,10 @@ pub struct Bound {
     pub kind: &'static str,
     /// How many nodes.
     pub count: usize,
+    /// It is a slot for one thing, and holds one.
+    pub(crate) whole: bool,
+    /// It would take in what stands behind it in a list.
+    pub(crate) open: bool,
     /// Set for named groups of a `text` constraint: the group's text.
     pub text: Option<String>,
     /// The type that such a text names.
@@ -55,6 +59,15 @@ impl Bound {
         self.scattered.clone()
     }
 
+    /// True if it is one piece of code of the file.
+    pub(crate) fn is_one(&self) -> bool {
+        self.whole
+            && !self.kind.is_empty()
+            && self.text.is_none()
+            && self.scattered.is_empty()
+            && self.gathered.is_empty()
+    }
+
     /// What a slot holds at a place.
     pub(crate) fn new(name: &str, span: Span, kind: &'static str, count: usize) -> Self {
         Self {
@@ -62,6 +75,8 @@ impl Bound {
             span,
             kind,
             count,
+            whole: false,
+            open: false,
             text: None,
             symbol: None,
             scattered: Vec::new(),

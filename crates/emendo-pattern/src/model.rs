@@ -224,8 +224,8 @@ pub(crate) struct PToken {
     /// Its text, escapes undone.
     pub(crate) text: String,
     pub(crate) key: Key,
-    /// Stands where a loose expression needs parentheses: kind and field of the place.
-    pub(crate) binds: Option<(&'static str, &'static str)>,
+    /// Kind and field of the place where it stands.
+    pub(crate) place: (&'static str, &'static str),
     pub(crate) separator: bool,
 }
 

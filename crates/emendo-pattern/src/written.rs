@@ -15,6 +15,8 @@ pub struct Written {
     pub imports: Vec<ImportName>,
     /// Names of the old code that the new code does not use any more.
     pub released: Vec<Span>,
+    /// Code that one slot holds, and that is one thing in the new code too.
+    pub wholes: Vec<Span>,
 }
 
 /// Why a replacement cannot be written at a match.

@@ -74,6 +74,7 @@ pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> Rendere
     let mut shifts: Vec<&Shifted> = Vec::new();
     let mut tasks = vec![Task::Place { span: Span::new(0, text.len()), owner: None }];
     let mut replaced = Vec::new();
+    let mut kept = Vec::new();
     let mut began = 0;
     while let Some(task) = tasks.pop() {
         match task {
@@ -84,6 +85,9 @@ pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> Rendere
                 push(&mut out.pieces, Piece::Written { by, len: text.len() as u32, origin });
             }
             Task::Keep(span) => {
+                if outer.is_empty() {
+                    kept.push((span, out.text.len() as u32));
+                }
                 let start = out.text.len();
                 out.fixed.extend(Shifted::fixed_in(&shifts, span, start));
                 out.text.push_str(span.of(text));
@@ -107,7 +111,7 @@ pub fn render(text: &str, map: &PieceMap, splices: &mut [Placed<'_>]) -> Rendere
             }
         }
     }
-    Rendered { text: out.text, pieces: out.pieces, replaced }
+    Rendered { text: out.text, pieces: out.pieces, kept, replaced }
 }
 
 /// What [`render`] gives.
@@ -117,6 +121,9 @@ pub struct Rendered {
     pub text: String,
     /// Where its bytes come from.
     pub pieces: Vec<Piece>,
+    /// Bytes of the input that stand in the new text, with the place where they begin there; without those that are indented
+    /// anew.
+    pub kept: Vec<(Span, u32)>,
     /// The replaced bytes of the input, outermost and in order, with the lengths of what stands there now.
     pub replaced: Vec<(Span, usize)>,
 }
@@ -323,7 +330,7 @@ mod tests {
         let map = PieceMap::new(Piece::whole(src));
         let first = text("gamma");
         let span = Span::new(6, 10);
-        let Rendered { text: out, pieces, replaced } = render(
+        let Rendered { text: out, pieces, replaced, .. } = render(
             src,
             &map,
             &mut [Placed { by: 7, span, hull: span, inner: false, parts: &first }],

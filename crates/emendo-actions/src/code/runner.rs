@@ -470,7 +470,7 @@ impl CodeRunner {
         for f in &self.along.follow {
             f.write(&m, at, &mut along).map_err(|e| e.0)?;
         }
-        let Written { mut splices, mut facts, mut imports, mut released } = replacement
+        let Written { mut splices, mut facts, mut imports, mut released, wholes } = replacement
             .write(&rule.old, &m, &code.tree, cx.text, cx.line_end, &resolver)
             .map_err(|e| e.0)?;
         in_brackets(&mut splices, m.span, cx.text, code);
@@ -489,8 +489,15 @@ impl CodeRunner {
         let own: Vec<&str> = m.own_tokens(&rule.old).map(|t| t.of(cx.text)).collect();
         let drops = |s: &&String| !may_come_from(s, &own, &resolver, code);
         let drop_imports = self.drop.iter().filter(drops).cloned().collect();
-        let change =
-            Change { splices, imports, drop_imports, beside, released, ..Change::default() };
+        let change = Change {
+            splices,
+            imports,
+            drop_imports,
+            beside,
+            released,
+            wholes,
+            ..Change::default()
+        };
         Ok((change, facts))
     }
 }

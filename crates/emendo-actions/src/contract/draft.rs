@@ -119,6 +119,8 @@ pub struct Change {
     pub drop_imports: Vec<String>,
     /// Names of the old code that the new code does not use any more.
     pub released: Vec<Span>,
+    /// Code that one slot holds, and that is one thing in the new code too.
+    pub wholes: Vec<Span>,
     /// What is written is no code: nothing that it names is used.
     pub silent: bool,
 }

@@ -103,6 +103,8 @@ pub(crate) struct StepText {
     pub(crate) pieces: Vec<Piece>,
     /// A tree for each that the text had before, with its text where that is a layer of a page.
     pub(crate) trees: Vec<NewTree>,
+    /// What stands for what is to stay one thing, by the number of its edit: before and after.
+    pub(crate) wholes: Vec<(u32, Span, Span)>,
     /// What was written, in the new text and in order.
     pub(crate) changed: Vec<Span>,
     /// Import statements that follow, with their changes.

@@ -10,6 +10,7 @@ mod pages;
 mod protected;
 mod record;
 mod sink;
+mod wholes;
 mod why;
 mod write;
 

@@ -10,6 +10,7 @@ use crate::plan::PlanStep;
 use crate::run::file::{FileRun, NewTree, StepText, applied, excerpt};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
+use crate::run::wholes::wholes_after;
 
 /// A draft that is in, with its number and its change.
 type ActiveDraft<'a> = (u32, &'a FoldedDraft, &'a Change);
@@ -52,9 +53,12 @@ impl FileRun {
         }
         if placed.is_empty() {
             let (text, pieces) = (self.text.clone(), self.map.pieces().to_vec());
-            return StepText { text, pieces, trees: Vec::new(), changed: Vec::new(), derived };
+            let (trees, wholes, changed) = Default::default();
+            return StepText { text, pieces, trees, wholes, changed, derived };
         }
         let out = render(&self.text, &self.map, &mut placed);
+        let wholes = active.iter().map(|(by, _, c)| (*by, c.wholes.as_slice()));
+        let wholes = wholes_after(wholes, &placed, out.kept);
         let trees = match self.page_layers() {
             Some(_) => self.parsed_again(&out.text),
             None => {
@@ -73,7 +77,7 @@ impl FileRun {
             Span::new(start, start + len)
         });
         let changed = changed.collect();
-        StepText { text: out.text, pieces: out.pieces, trees, changed, derived }
+        StepText { text: out.text, pieces: out.pieces, trees, wholes, changed, derived }
     }
 
     /// Import statements that follow from the active edits of the step, and the edits of statements that
@@ -229,7 +233,7 @@ impl FileRun {
             })
             .collect();
         if faults.is_empty() && refused.is_empty() && trees.iter().all(|t| !t.tree.has_error()) {
-            return out;
+            return self.in_parts(new, first);
         }
         let map = PieceMap::new(new.pieces.clone());
         let mine = |by: &u32| *by >= first && *by < first + count as u32;

@@ -26,8 +26,8 @@ pub use modules::{Absolute, Modules, PathTo};
 pub use names::{Names, TypeFiles};
 pub use scopes::{Outside, Scopes, Shadows};
 pub use shape::{
-    Compare, Context, DeclarationShape, Flow, Fragments, Keyed, OtherForms, Placeholder, Writing,
-    context,
+    BareValue, Compare, Context, DeclarationShape, Flow, Fragments, Keyed, OtherForms, Placeholder,
+    Writing, context,
 };
 pub use typing::{
     Branch, Branching, BuiltIn, CaseRule, Delegate, Gives, Intro, Origin, ReturnRule, Syntax, Test,
@@ -197,8 +197,7 @@ impl Language {
     /// True for what a single slot never takes.
     pub fn is_spread(&self, node: crate::ground::Node<'_>) -> bool {
         let kind = node.kind();
-        self.compare.spreads.contains(&kind)
-            || self.compare.spreads.contains(&self.core(node).kind())
+        self.compare.spreads.contains(&self.core(node).kind())
             || self
                 .compare
                 .spread_fields
@@ -256,10 +255,57 @@ impl Language {
         self.compare.separators.contains(&kind) || self.compare.optional.contains(&kind)
     }
 
-    /// True for a place that binds tighter than a loose expression.
-    pub fn binds(&self, kind: &str, field: Option<&str>) -> bool {
-        self.writing.binding.iter().any(|(k, f)| *k == kind && (f.is_empty() || Some(*f) == field))
+    /// The brackets that code needs where it is put in another place, by the kind and the field of that.
+    pub fn brackets(
+        &self,
+        Moved { kind, open, followed }: Moved<'_>,
+        (place, field): (&str, &str),
+    ) -> Option<(&'static str, &'static str)> {
+        let is = |at: (&str, &str)| at.0 == place && (at.1.is_empty() || at.1 == field);
+        if let Some(bare) = self.writing.bare.iter().find(|b| b.kind == kind) {
+            let stands = !followed && bare.stands.iter().any(|s| is(*s));
+            return (!stands).then_some(bare.brackets);
+        }
+        let binds = self.writing.binding.iter().any(|b| is(*b));
+        let among = self.compare.lists.contains(&place)
+            || self.compare.keyed.iter().any(|k| k.pair == place);
+        let loose =
+            self.writing.loose.contains(&kind) && !self.writing.flat.contains(&(kind, place));
+        let caught = self.writing.caught.iter().any(|c| c.0 == kind && is((c.1, c.2)));
+        (binds && (loose || open) || open && among || caught).then_some(("(", ")"))
     }
+
+    /// True for a list that does without its brackets, and for code that has one or ends in one.
+    pub fn is_open(&self, node: crate::ground::Node<'_>) -> bool {
+        let bare = |n: crate::ground::Node<'_>| {
+            let given = self.typing.calls.arguments.lists.contains(&n.kind());
+            let rule = self.compare.bracketed.iter().find(|b| given && b.0 == n.kind());
+            rule.is_some_and(|r| n.child(0).is_some_and(|first| !r.1.contains(&first.kind())))
+        };
+        let mut at = Some(node);
+        while let Some(n) = at {
+            let last = n.child_count().checked_sub(1).and_then(|last| n.child(last));
+            if last.is_some_and(|l| self.writing.closing.contains(&l.kind())) {
+                return false;
+            }
+            if bare(n) || n.children(&mut n.walk()).any(bare) {
+                return true;
+            }
+            at = last;
+        }
+        false
+    }
+}
+
+/// Code that is put in another place.
+#[derive(Clone, Copy, Debug)]
+pub struct Moved<'a> {
+    /// Its kind.
+    pub kind: &'a str,
+    /// It would take in what stands behind it in a list.
+    pub open: bool,
+    /// Something stands behind it in a list that did not before.
+    pub followed: bool,
 }
 
 impl std::fmt::Debug for Language {

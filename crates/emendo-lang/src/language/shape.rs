@@ -217,10 +217,28 @@ impl Compare {
     };
 }
 
+/// One value that is written as several without brackets around.
+pub struct BareValue {
+    /// Its kind.
+    pub kind: &'static str,
+    /// The brackets that it needs elsewhere.
+    pub brackets: (&'static str, &'static str),
+    /// The places (kind, field) where it needs none; an empty field is any.
+    pub stands: &'static [(&'static str, &'static str)],
+}
+
 /// How new code is written.
 pub struct Writing {
     /// Expressions that fall apart when they are put next to an operator or a dot.
     pub loose: &'static [&'static str],
+    /// Single values that are written as several, without brackets around.
+    pub bare: &'static [BareValue],
+    /// Code of a kind that is read as something else in one place (kind, field), and needs parentheses there.
+    pub caught: &'static [(&'static str, &'static str, &'static str)],
+    /// Blocks behind a call without brackets that end it: it takes in nothing behind them.
+    pub closing: &'static [&'static str],
+    /// Loose code that needs no parentheses in what is of another kind, though that binds.
+    pub flat: &'static [(&'static str, &'static str)],
     /// Places (kind, field) that bind tighter than a loose expression; an empty field is any.
     pub binding: &'static [(&'static str, &'static str)],
     /// Statements that are nothing but an expression.
@@ -252,6 +270,10 @@ impl Writing {
     /// Nothing of it.
     pub const NONE: Self = Self {
         loose: &[],
+        bare: &[],
+        caught: &[],
+        closing: &[],
+        flat: &[],
         binding: &[],
         expression_statement: "",
         line_items: &[],

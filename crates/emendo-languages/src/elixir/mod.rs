@@ -9,8 +9,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, DeclarationShape, Exports, Flow, Fragments, Grammar, Keyed, Language, Layer,
-    Placeholder, Writing, context,
+    BareValue, Compare, Context, DeclarationShape, Exports, Flow, Fragments, Grammar, Keyed,
+    Language, Layer, Placeholder, Writing, context,
 };
 
 use crate::elixir::imports::IMPORTS;
@@ -103,6 +103,12 @@ const COMPARE: Compare = Compare {
 };
 
 const WRITING: Writing = Writing {
+    closing: &["do_block"],
+    bare: &[BareValue {
+        kind: "keywords",
+        brackets: ("[", "]"),
+        stands: &[("arguments", ""), ("list", ""), ("map_content", "")],
+    }],
     loose: &["match", "binary_operator", "unary_operator", "pipe", "generator", "typed", "capture"],
     binding: &[
         ("binary_operator", ""),

@@ -163,7 +163,12 @@ const COMPARE: Compare = Compare {
     ],
     transparent: &["argument", "array_element_initializer"],
     parenthesized: "parenthesized_expression",
-    spreads: &["variadic_unpacking", "variadic_placeholder", "variadic_parameter"],
+    spreads: &[
+        "variadic_unpacking",
+        "variadic_placeholder",
+        "variadic_parameter",
+        "sequence_expression",
+    ],
     spread_fields: &[("argument", "name")],
     ..Compare::NONE
 };

@@ -8,8 +8,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language, Modules,
-    Placeholder, Writing, context,
+    BareValue, Compare, Context, DeclarationShape, Flow, Fragments, Grammar, Keyed, Language,
+    Modules, Placeholder, Writing, context,
 };
 
 use crate::python::imports::{EXPORTS, IMPORTS};
@@ -115,11 +115,42 @@ const COMPARE: Compare = Compare {
         "keyword_argument",
         "list_splat_pattern",
         "dictionary_splat_pattern",
+        // One more name for the value: no expression.
+        "assignment",
     ],
     ..Compare::NONE
 };
 
 const WRITING: Writing = Writing {
+    bare: &[
+        BareValue {
+            kind: "expression_list",
+            brackets: ("(", ")"),
+            stands: &[
+                ("assignment", "right"),
+                ("expression_statement", ""),
+                ("for_statement", "right"),
+                ("return_statement", ""),
+                ("yield", ""),
+            ],
+        },
+        BareValue {
+            kind: "pattern_list",
+            brackets: ("(", ")"),
+            stands: &[("assignment", "left"), ("for_in_clause", "left"), ("for_statement", "left")],
+        },
+    ],
+    caught: &[
+        ("named_expression", "assignment", ""),
+        ("named_expression", "expression_statement", ""),
+        ("named_expression", "keyword_argument", ""),
+        ("named_expression", "return_statement", ""),
+        ("yield", "argument_list", ""),
+        ("yield", "keyword_argument", ""),
+        ("yield", "list", ""),
+        ("yield", "return_statement", ""),
+        ("yield", "tuple", ""),
+    ],
     loose: &[
         "binary_operator",
         "boolean_operator",

@@ -6,8 +6,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, DeclarationShape, Exports, Flow, Fragments, Grammar, Keyed, Language,
-    Placeholder, Writing, context,
+    BareValue, Compare, Context, DeclarationShape, Exports, Flow, Fragments, Grammar, Keyed,
+    Language, Placeholder, Writing, context,
 };
 
 use crate::ruby::names::{DECLARES, NAMES, SCOPES, WORDS};
@@ -182,6 +182,23 @@ const COMPARE: Compare = Compare {
 };
 
 const WRITING: Writing = Writing {
+    bare: &[
+        BareValue {
+            kind: "right_assignment_list",
+            brackets: ("[", "]"),
+            stands: &[("assignment", "right"), ("return", "")],
+        },
+        BareValue {
+            kind: "left_assignment_list",
+            brackets: ("(", ")"),
+            stands: &[("assignment", "left")],
+        },
+    ],
+    caught: &[
+        ("rescue_modifier", "argument_list", ""),
+        ("rescue_modifier", "array", ""),
+        ("rescue_modifier", "pair", ""),
+    ],
     loose: &[
         "assignment",
         "operator_assignment",

@@ -164,8 +164,11 @@ const WRITING: Writing = Writing {
         "block",
         "unsafe_block",
         "struct_expression",
+        "bounded_type",
     ],
     binding: &[
+        ("reference_type", "type"),
+        ("pointer_type", "type"),
         ("binary_expression", ""),
         ("unary_expression", ""),
         ("reference_expression", "value"),

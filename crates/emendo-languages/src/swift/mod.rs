@@ -151,7 +151,14 @@ const COMPARE: Compare = Compare {
         "interpolated_expression",
     ],
     parenthesized: "parenthesized_expression",
-    spreads: &["value_arguments", "call_brackets"],
+    spreads: &[
+        "value_arguments",
+        "call_brackets",
+        "conditions",
+        "optional_binding",
+        "case_condition",
+        "availability_condition",
+    ],
     spread_fields: &[("value_argument", "name")],
     ..Compare::NONE
 };
@@ -179,8 +186,17 @@ const WRITING: Writing = Writing {
         "prefix_expression",
         "if_statement",
         "switch_statement",
+        "existential_type",
+        "opaque_type",
+        "function_type",
+        "protocol_composition_type",
     ],
+    flat: &[("protocol_composition_type", "protocol_composition_type")],
     binding: &[
+        ("optional_type", ""),
+        ("metatype", ""),
+        ("user_type", ""),
+        ("protocol_composition_type", ""),
         ("ternary_expression", "condition"),
         ("nil_coalescing_expression", ""),
         ("disjunction_expression", ""),

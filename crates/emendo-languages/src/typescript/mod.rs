@@ -8,8 +8,8 @@ mod typing;
 use std::sync::LazyLock;
 
 use emendo_lang::language::{
-    Compare, Context, DeclarationShape, Dialect, Flow, Fragments, Grammar, Keyed, Language,
-    Placeholder, Tags, Writing, context,
+    BareValue, Compare, Context, DeclarationShape, Dialect, Flow, Fragments, Grammar, Keyed,
+    Language, Placeholder, Tags, Writing, context,
 };
 
 use crate::typescript::imports::{EXPORTS, IMPORTS};
@@ -146,6 +146,27 @@ const COMPARE: Compare = Compare {
 };
 
 const WRITING: Writing = Writing {
+    bare: &[BareValue {
+        kind: "sequence_expression",
+        brackets: ("(", ")"),
+        stands: &[
+            ("expression_statement", ""),
+            ("for_statement", ""),
+            ("parenthesized_expression", ""),
+            ("return_statement", ""),
+            ("throw_statement", ""),
+        ],
+    }],
+    caught: &[("object", "arrow_function", "body")],
+    flat: &[
+        ("union_type", "union_type"),
+        ("intersection_type", "intersection_type"),
+        ("intersection_type", "union_type"),
+        ("index_type_query", "union_type"),
+        ("index_type_query", "intersection_type"),
+        ("readonly_type", "union_type"),
+        ("readonly_type", "intersection_type"),
+    ],
     loose: &[
         "assignment_expression",
         "augmented_assignment_expression",
@@ -159,9 +180,16 @@ const WRITING: Writing = Writing {
         "yield_expression",
         "as_expression",
         "satisfies_expression",
-        "sequence_expression",
         "object",
         "class",
+        "union_type",
+        "intersection_type",
+        "function_type",
+        "constructor_type",
+        "conditional_type",
+        "index_type_query",
+        "readonly_type",
+        "infer_type",
     ],
     binding: &[
         ("binary_expression", ""),
@@ -176,6 +204,15 @@ const WRITING: Writing = Writing {
         ("subscript_expression", "object"),
         ("non_null_expression", ""),
         ("new_expression", "constructor"),
+        ("array_type", ""),
+        ("lookup_type", ""),
+        ("index_type_query", ""),
+        ("readonly_type", ""),
+        ("optional_type", ""),
+        ("union_type", ""),
+        ("intersection_type", ""),
+        ("conditional_type", "left"),
+        ("conditional_type", "right"),
     ],
     expression_statement: "expression_statement",
     comment: "//",

@@ -3,7 +3,7 @@
 use emendo_lang::tree::Node;
 use emendo_lang::tree::span;
 use emendo_lang::{Certainty, Fact};
-use emendo_text::Span;
+use emendo_text::{Repeat, Span};
 
 use crate::compare::{Matcher, form_of};
 use crate::found::{Bound, Match, equal};
@@ -25,7 +25,10 @@ impl<'p, 't> Matcher<'p, 't> {
             [only] => self.language().kind(self.language().core(*only)),
             _ => "",
         };
-        self.state.slots.push((ix, Bound::new(&def.name, at, kind, nodes.len())));
+        let open = matches!(nodes, [only] if self.language().is_open(*only));
+        let whole = matches!(def.repeat, Repeat::One | Repeat::Optional) && nodes.len() == 1;
+        let bound = Bound { whole, open, ..Bound::new(&def.name, at, kind, nodes.len()) };
+        self.state.slots.push((ix, bound));
         self.state.tokens[token] = Some(at);
         true
     }

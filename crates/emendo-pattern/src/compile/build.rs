@@ -89,7 +89,8 @@ impl<'a> Build<'a, '_> {
             let key = language.declares.keys.iter().any(|k| k.pair == parent.0);
             let named = !key && space.is_some_and(|s| s != Space::Member);
             let loose = language.fragments.token_runs.contains(&parent.0);
-            if named && !loose && language.names.reserved.contains(&text.as_str()) {
+            let reserved = language.names.reserved.contains(&text.as_str());
+            if named && !loose && reserved && !is_signed(language, node) {
                 // A keyword that the grammar takes for a name: not what the author wrote.
                 return None;
             }
@@ -253,8 +254,7 @@ impl<'a> Build<'a, '_> {
         place: (&'static str, &'static str),
         separator: bool,
     ) -> usize {
-        let binds = self.compiler.language.binds(place.0, Some(place.1)).then_some(place);
-        self.tokens.push(PToken { at, text, key, binds, separator });
+        self.tokens.push(PToken { at, text, key, place, separator });
         self.tokens.len() - 1
     }
 
@@ -426,6 +426,13 @@ impl<'a> Build<'a, '_> {
             _ => None,
         }
     }
+}
+
+/// True for a word that a sign makes a name of its own: `'static`.
+fn is_signed(language: &Language, node: Node<'_>) -> bool {
+    let sign = node.prev_sibling().filter(|s| !s.is_named() && s.end_byte() == node.start_byte());
+    let whole = node.parent().filter(|p| p.child_count() == 2);
+    sign.is_some() && whole.is_some_and(|p| !language.writing.loose.contains(&p.kind()))
 }
 
 /// True if a slot in this place of a chain takes links, not arguments.

@@ -19,7 +19,7 @@ use emendo_text::{Chunk, Marks, Repeat, Span, Template};
 
 use crate::compile::build::Build;
 use crate::compile::keys::{keys, optional_tokens};
-use crate::compile::readings::{bodiless_first, meaning_only};
+use crate::compile::readings::{bodiless_first, meaning_only, says_the_same};
 use crate::compile::unread::{foreign_slot, unreadable};
 use crate::compile::wrap::{Compiler, Placed, Wrapped, source_span};
 use crate::model::{
@@ -129,6 +129,7 @@ impl Pattern {
         let mut readings = compiler.readings(None);
         meaning_only(&mut readings, names);
         bodiless_first(language, source, &mut readings);
+        readings.retain(|r| says_the_same(r, &self.readings));
         readings.into_iter().map(|r| Reading { form, ..r }).collect()
     }
 }

@@ -15,6 +15,17 @@ pub(super) fn meaning_only(readings: &mut Vec<Reading>, defs: &[NameDef]) {
     readings.retain(|r| used.iter().all(|d| uses(r, &d.word)));
 }
 
+/// True for a reading of another form that is as many things as the pattern itself: `f x`, which is a call with a function
+/// behind it, may be read as two statements too.
+pub(super) fn says_the_same(reading: &Reading, own: &[Reading]) -> bool {
+    let any = |r: &Reading| {
+        let slots = r.roots.iter().filter(|n| matches!(n.what, PatternToken::Slot(..)));
+        slots.count()
+    };
+    let like = |r: &&Reading| r.form == 0 && r.roots.len() == reading.roots.len();
+    own.iter().filter(like).any(|r| any(r) >= any(reading))
+}
+
 /// A grammar may take a declaration that ends before its body for one without a body.
 pub(super) fn bodiless_first(language: &Language, source: &str, readings: &mut Vec<Reading>) {
     // What is a whole expression does not end before a body.

@@ -49,7 +49,7 @@ pub(super) fn bare_lists(
             _ => "",
         };
         let opens = first.starts_with(['(', '{']);
-        if (ends || head) && !opens {
+        if (ends || head) && !opens && in_brackets(language, new) {
             (dropped[written.start], dropped[written.end - 1]) = (true, true);
             out.push(inner.start);
         }
@@ -91,7 +91,8 @@ pub(super) fn no_word(
 /// The lists with brackets that may be left out, in order.
 fn lists<'p>(language: &Language, node: &'p PNode, out: &mut Vec<&'p PNode>) {
     let PatternToken::Inner(inner) = &node.what else { return };
-    out.extend(in_brackets(language, node).then_some(node));
+    let bare = in_brackets(language, node) || is_hollow(language, node);
+    out.extend(bare.then_some(node));
     inner.children.iter().for_each(|c| lists(language, c, out));
 }
 
@@ -103,6 +104,15 @@ fn in_brackets(language: &Language, node: &PNode) -> bool {
     rule.is_some_and(|(_, marks)| {
         is(inner.children.first(), marks[0]) && is(inner.children.last(), marks[1])
     })
+}
+
+/// True for a list in brackets that is left out where nothing is in it.
+fn is_hollow(language: &Language, node: &PNode) -> bool {
+    let PatternToken::Inner(inner) = &node.what else { return false };
+    let mark = |p: Option<&PNode>| matches!(p.map(|p| &p.what), Some(PatternToken::Leaf(t, _)) if ["(", ")"].contains(&t.as_str()));
+    language.compare.hollow.iter().any(|kinds| kinds.contains(&node.kind))
+        && mark(inner.children.first())
+        && mark(inner.children.last())
 }
 
 /// The list with brackets that some code ends in.

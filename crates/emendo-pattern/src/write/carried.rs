@@ -26,7 +26,7 @@ impl Writer<'_> {
             let key = Key::Text(sign.of(self.text).to_owned());
             come.push((
                 end,
-                OldToken { key: key.clone(), at: sign, gap: String::new(), binds: None },
+                OldToken { key: key.clone(), at: sign, gap: String::new(), place: None },
             ));
             let heir = heirs.iter().find(|h| h.0 == list).map(|h| h.1);
             let last = heir.and_then(|h| new.partner[h].filter(|end| *end > h + 1));
@@ -141,7 +141,7 @@ impl Writer<'_> {
                 }
                 None => {}
             }
-            come.push((next, OldToken { key, at: *at, gap: String::new(), binds: None }));
+            come.push((next, OldToken { key, at: *at, gap: String::new(), place: None }));
         }
         stay.sort_by_key(|s| std::cmp::Reverse(s.0));
         for (place, key) in stay {
@@ -208,7 +208,7 @@ impl Writer<'_> {
             for (at, sign) in [(*open, "("), (*close, ")")] {
                 let place = self.old.partition_point(|t| t.at.start < at.start);
                 let key = Key::Text(sign.to_owned());
-                self.old.insert(place, OldToken { key, at, gap: String::new(), binds: None });
+                self.old.insert(place, OldToken { key, at, gap: String::new(), place: None });
             }
         }
         !self.m.brackets.is_empty()

@@ -15,7 +15,7 @@ mod writer;
 
 use std::collections::BTreeMap;
 
-use emendo_lang::language::Language;
+use emendo_lang::language::{Language, Moved};
 use emendo_lang::tree::Tree;
 use emendo_lang::{Resolver, Space, Spellings};
 use emendo_text::{Chunk, Filter, Marks, Part, Repeat, Span};
@@ -278,16 +278,18 @@ impl Replacement {
         }
         let root = &new.readings[ix].roots[0];
         let old_kind = old.readings[m.reading].roots[0].kind;
-        let wrap = language.writing.loose.contains(&root.kind)
-            && !(language.writing.loose.contains(&old_kind) && old_kind == root.kind)
-            && language.binds(m.place.0, m.place.1)
-            || new.readings[ix].parens && !old.readings[m.reading].parens;
+        let place = (m.place.0, m.place.1.unwrap_or(""));
+        let wrap = Some(root.kind).filter(|kind| *kind != old_kind);
+        let whole = |kind| Moved { kind, open: false, followed: false };
+        let wrap = wrap.and_then(|kind| language.brackets(whole(kind), place));
+        let again = new.readings[ix].parens && !old.readings[m.reading].parens;
+        let wrap = wrap.or(again.then_some(("(", ")")));
         let bare = language.compare.bare_code.iter().find(|b| b.0 == m.place.0);
         let bare = bare.filter(|b| !text[..m.span.start as usize].ends_with(b.1));
         let word = language.words.kinds.iter().any(|w| w.0 == root.kind);
         let wrap = match bare {
             Some((_, open, close)) => (!word).then_some((*open, *close)),
-            None => wrap.then_some(("(", ")")),
+            None => wrap,
         };
         writer.run(new.unit(), wrap);
         match writer.failed {

@@ -49,7 +49,7 @@ impl Writer<'_> {
                         && old.key == new.key
                         && new.span == Some(old.at)
                 };
-                had.iter().position(same).filter(|_| !new.parens)
+                had.iter().position(same).filter(|_| new.brackets.is_none())
             })
             .collect::<Option<_>>()?;
         let signs = self.language.compare.separators;

@@ -4,12 +4,16 @@ use emendo_text::Span;
 
 use crate::model::Key;
 
+/// What stands around something that is written.
+pub(super) type Brackets = (&'static str, &'static str);
+
 pub(super) struct OldToken {
     pub(super) key: Key,
     pub(super) at: Span,
     /// What stands before it in `old`.
     pub(super) gap: String,
-    pub(super) binds: Option<(&'static str, &'static str)>,
+    /// Kind and field of the place where it stands in `old`.
+    pub(super) place: Option<(&'static str, &'static str)>,
 }
 
 /// A token of the new text at this match.
@@ -22,8 +26,8 @@ pub(super) struct NewToken {
     pub(super) gap: String,
     /// The gap is that of the file, with its line ends and indentation.
     pub(super) as_it_stands: bool,
-    /// A slot that needs parentheses here.
-    pub(super) parens: bool,
+    /// What a slot needs around what it holds here.
+    pub(super) brackets: Option<Brackets>,
     pub(super) separator: bool,
     /// It begins a statement, a member, or what else has lines of its own.
     pub(super) starts: bool,
@@ -50,7 +54,7 @@ impl NewToken {
             text,
             gap: String::new(),
             as_it_stands: false,
-            parens: false,
+            brackets: None,
             separator: true,
             starts: false,
             root: false,

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use emendo_lang::language::Language;
+use emendo_lang::language::{Language, Moved};
 use emendo_text::Span;
 
 use crate::found::{Bound, Match, piece};
@@ -25,11 +25,11 @@ pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
             let gap = Span { start: before, end: t.at.start.max(before) }
                 .of(old.source_of(&old.readings[m.reading]))
                 .to_owned();
-            Some(OldToken { key: t.key.clone(), at: (*at)?, gap, binds: t.binds })
+            Some(OldToken { key: t.key.clone(), at: (*at)?, gap, place: Some(t.place) })
         })
         .filter(|t| !t.at.is_empty())
         .collect();
-    let token = |key: Key, at: Span| OldToken { key, at, gap: String::new(), binds: None };
+    let token = |key: Key, at: Span| OldToken { key, at, gap: String::new(), place: None };
     for bound in m.slots.iter().filter(|b| !b.scattered.is_empty()) {
         let pieces = bound.scattered.iter().enumerate();
         out.extend(pieces.map(|(i, at)| token(Key::Slot(piece(&bound.name, i), Vec::new()), *at)));
@@ -71,9 +71,18 @@ pub(super) fn new_tokens(
             continue;
         }
         let bound = slot_of(&t.key).and_then(|name| m.slot(name));
-        let loose = bound.is_some_and(|b| language.writing.loose.contains(&b.kind));
-        let before = placed.iter().find(|o| o.key == t.key).and_then(|o| o.binds);
-        let parens = loose && t.binds.is_some() && before != t.binds;
+        let before = placed.iter().position(|o| o.key == t.key);
+        let stays = before.is_some_and(|at| placed[at].place == Some(t.place));
+        let sign = |key: &Key| matches!(key, Key::Text(t) if language.is_separator(t));
+        let comes =
+            |i: Option<usize>| i.and_then(|i| new.tokens.get(i)).is_some_and(|t| sign(&t.key));
+        let stood = |i: Option<usize>| i.and_then(|i| placed.get(i)).is_some_and(|o| sign(&o.key));
+        let followed = comes(Some(i + 1)) && !stood(before.map(|at| at + 1));
+        let led = comes(i.checked_sub(1)) && !stood(before.and_then(|at| at.checked_sub(1)));
+        let moved = bound.filter(|b| !stays || followed || led && b.open);
+        let brackets = moved.and_then(|b| {
+            language.brackets(Moved { kind: b.kind, open: b.open, followed }, t.place)
+        });
         let (key, text) = (t.key.clone(), t.text.clone());
         let copied = |b: &&Bound| b.text.is_none() && b.gathered.is_empty() && !b.span.is_empty();
         let plain = matches!(&t.key, Key::Slot(_, f) if f.is_empty());
@@ -83,7 +92,7 @@ pub(super) fn new_tokens(
             text,
             gap,
             as_it_stands: false,
-            parens,
+            brackets,
             separator: t.separator,
             starts: false,
             root: false,
@@ -203,7 +212,7 @@ impl<'a> Scattered<'a> {
                 text: String::new(),
                 gap,
                 as_it_stands: !first,
-                parens: false,
+                brackets: None,
                 separator: false,
                 starts: false,
                 root: false,

@@ -12,12 +12,9 @@ use crate::write::align::{align, shrink};
 use crate::write::layout::{Layout, Tokens};
 use crate::write::lines::{comment_behind, gathered, indent_at};
 use crate::write::nest::{Nest, pair_up};
-use crate::write::token::{NewToken, OldToken};
+use crate::write::token::{Brackets, NewToken, OldToken};
 use crate::write::tokens::old_tokens;
 use crate::written::{Place, Unresolved};
-
-/// What stands around all that is written.
-pub(crate) type Brackets = (&'static str, &'static str);
 
 pub(crate) struct Writer<'a> {
     pub(crate) language: &'static Language,
@@ -67,6 +64,12 @@ impl Writer<'_> {
             anchors = self.anchors();
         }
         self.plan(&anchors, unit);
+        let written = |b: &&Bound| {
+            let mut tokens = self.new.iter().filter(|t| t.span == Some(b.span)).peekable();
+            tokens.peek().is_some() && tokens.all(|t| t.brackets.is_none())
+        };
+        let wholes = self.m.slots.iter().filter(|b| b.is_one()).filter(written);
+        self.out.wholes = wholes.map(|b| b.span).collect();
         let kept = |i: usize| anchors.iter().any(|(o, _)| *o == i);
         let named = self
             .old
@@ -250,18 +253,18 @@ impl Writer<'_> {
             .map(|t| t.at)
             .collect();
         let range = prev.map_or(0, |p| p.1 + 1)..next.map_or(self.new.len(), |n| n.1);
-        let close = prev.is_some_and(|p| self.new[p.1].parens);
-        let open = next.is_some_and(|n| self.new[n.1].parens);
+        let close = prev.and_then(|p| self.new[p.1].brackets);
+        let open = next.and_then(|n| self.new[n.1].brackets);
         let around = |side: fn(Brackets) -> &'static str, here: bool| {
             wrap.filter(|_| here).map_or_else(String::new, |w| side(w).to_owned())
         };
         let mut lead = around(|w| w.0, first);
         let mut tail = around(|w| w.1, last);
-        if close {
-            lead = format!("){lead}");
+        if let Some((_, close)) = close {
+            lead.insert_str(0, close);
         }
-        if open {
-            tail.push('(');
+        if let Some((open, _)) = open {
+            tail.push_str(open);
         }
         if deleted.is_empty() && range.is_empty() && lead.is_empty() && tail.is_empty() {
             return;
@@ -304,7 +307,7 @@ impl Writer<'_> {
                 add(parts, written);
             }
             Key::Slot(name, filters) => {
-                let parens = token.parens;
+                let brackets = token.brackets;
                 let Some(bound) = self.m.slot(name).cloned() else { return };
                 if filters.contains(&Filter::Type) {
                     let filters = filters.clone();
@@ -322,8 +325,8 @@ impl Writer<'_> {
                     }
                     return;
                 }
-                if parens {
-                    add(parts, "(".to_owned());
+                if let Some((open, _)) = brackets {
+                    add(parts, open.to_owned());
                 }
                 let mut own = Vec::new();
                 if bound.gathered.is_empty() {
@@ -338,8 +341,8 @@ impl Writer<'_> {
                         other => parts.push(other),
                     }
                 }
-                if parens {
-                    add(parts, ")".to_owned());
+                if let Some((_, close)) = brackets {
+                    add(parts, close.to_owned());
                 }
             }
             Key::Name { word, symbol, also, space } => {

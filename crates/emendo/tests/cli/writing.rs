@@ -65,6 +65,24 @@ slots.x = { text = '^"(?P<y>.*)"$' }
 }
 
 #[test]
+fn what_a_slot_holds_stays_one_thing_or_the_edit_is_held_back() {
+    let steps = r#"
+[[step]]
+id = "make"
+title = "Make"
+[[step.code]]
+lang = "javascript"
+old = 'make(@{x})'
+new = 'new @{x}()'
+"#;
+    let s = Sandbox::java(steps, "");
+    s.write("a.js", "a = make(Quay.Gauge);\nb = make(harbour().Gauge);\n");
+    s.propose().ok().says("`harbour().Gauge` would no longer be one thing in the new code");
+    s.run(&["apply", "--accept", "all"]).ok();
+    assert_eq!(s.read("a.js"), "a = new Quay.Gauge();\nb = make(harbour().Gauge);\n");
+}
+
+#[test]
 fn imports_follow_the_edits() {
     let steps = r#"
 [[step]]
