@@ -10,7 +10,6 @@ mod pages;
 mod protected;
 mod record;
 mod sink;
-mod wholes;
 mod why;
 mod write;
 

@@ -1,5 +1,7 @@
 //! What is in is written into the text, and what broke it is withheld.
 
+mod wholes;
+
 use emendo_actions::{Change, Code};
 use emendo_lang::Certainty;
 use emendo_pattern::{ImportEdit, ImportPlan};
@@ -10,7 +12,7 @@ use crate::plan::PlanStep;
 use crate::run::file::{FileRun, NewTree, StepText, applied, excerpt};
 use crate::run::folded::FoldedDraft;
 use crate::run::sink::Mode;
-use crate::run::wholes::wholes_after;
+use crate::run::write::wholes::wholes_after;
 
 /// A draft that is in, with its number and its change.
 type ActiveDraft<'a> = (u32, &'a FoldedDraft, &'a Change);
