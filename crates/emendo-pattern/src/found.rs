@@ -20,8 +20,6 @@ pub struct Bound {
     pub count: usize,
     /// It is a slot for one thing, and holds one.
     pub(crate) whole: bool,
-    /// It would take in what stands behind it in a list.
-    pub(crate) open: bool,
     /// Set for named groups of a `text` constraint: the group's text.
     pub text: Option<String>,
     /// The type that such a text names.
@@ -76,7 +74,6 @@ impl Bound {
             kind,
             count,
             whole: false,
-            open: false,
             text: None,
             symbol: None,
             scattered: Vec::new(),

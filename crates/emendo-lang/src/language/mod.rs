@@ -272,11 +272,15 @@ impl Language {
         let loose =
             self.writing.loose.contains(&kind) && !self.writing.flat.contains(&(kind, place));
         let caught = self.writing.caught.iter().any(|c| c.0 == kind && is((c.1, c.2)));
-        (binds && (loose || open) || open && among || caught).then_some(("(", ")"))
+        let needs = binds && loose || caught || (binds || among) && open();
+        needs.then_some(("(", ")"))
     }
 
     /// True for a list that does without its brackets, and for code that has one or ends in one.
     pub fn is_open(&self, node: crate::ground::Node<'_>) -> bool {
+        if self.compare.bracketed.is_empty() {
+            return false;
+        }
         let bare = |n: crate::ground::Node<'_>| {
             let given = self.typing.calls.arguments.lists.contains(&n.kind());
             let rule = self.compare.bracketed.iter().find(|b| given && b.0 == n.kind());
@@ -298,12 +302,12 @@ impl Language {
 }
 
 /// Code that is put in another place.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy)]
 pub struct Moved<'a> {
     /// Its kind.
     pub kind: &'a str,
-    /// It would take in what stands behind it in a list.
-    pub open: bool,
+    /// True if it would take in what stands behind it in a list.
+    pub open: &'a dyn Fn() -> bool,
     /// Something stands behind it in a list that did not before.
     pub followed: bool,
 }

@@ -271,17 +271,22 @@ impl Resolver<'_> {
     /// The symbols of a type of the file, and of what it is built on.
     pub(crate) fn around(&self, t: &TypeDecl) -> Vec<String> {
         let names = &self.language.names;
-        let mut out = if t.extends {
-            let path: Vec<&str> = t.path.iter().flat_map(|p| p.split(names.separator)).collect();
-            self.candidates(&path, Space::Type, t.span.start)
-        } else {
-            vec![self.own_name(t)]
-        };
+        let mut out = self.declared_as(t);
         for (written, at) in &t.supers {
             let path: Vec<&str> = written.split(names.separator).collect();
             out.extend(self.candidates(&path, Space::Type, at.start));
         }
         out
+    }
+
+    /// The symbols that a declaration may be of: of several only where it extends what stands elsewhere.
+    pub(crate) fn declared_as(&self, t: &TypeDecl) -> Vec<String> {
+        if !t.extends {
+            return vec![self.own_name(t)];
+        }
+        let separator = self.language.names.separator;
+        let path: Vec<&str> = t.path.iter().flat_map(|p| p.split(separator)).collect();
+        self.candidates(&path, Space::Type, t.span.start)
     }
 
     fn inherits(&self, t: &TypeDecl, chain: &[String], how: &str) -> Fact {

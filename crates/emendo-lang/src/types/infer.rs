@@ -308,12 +308,13 @@ impl<'a> Resolver<'a> {
         if t.path.iter().any(String::is_empty) {
             return Ty::All(self.supers_of(t));
         }
-        let own = self.around(t).into_iter().next().unwrap_or_default();
-        let args = self.shape(&own).map_or(Vec::new(), |s| s.params.clone());
+        let own = self.declared_as(t);
+        let shape = own.first().and_then(|own| self.shape(own));
+        let args = shape.map_or(Vec::new(), |s| s.params.clone());
         let inside = t.span.end.saturating_sub(1);
         let known = |p: String| self.type_param(&p, inside).unwrap_or(Ty::Param(p, None));
         let args = args.into_iter().map(known).collect();
-        Ty::Of { symbols: vec![own], args, named: false }
+        Ty::Of { symbols: own, args, named: false }
     }
 
     fn around_text(&self, t: &TypeDecl, written: &str) -> String {

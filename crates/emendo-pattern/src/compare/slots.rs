@@ -25,9 +25,8 @@ impl<'p, 't> Matcher<'p, 't> {
             [only] => self.language().kind(self.language().core(*only)),
             _ => "",
         };
-        let open = matches!(nodes, [only] if self.language().is_open(*only));
         let whole = matches!(def.repeat, Repeat::One | Repeat::Optional) && nodes.len() == 1;
-        let bound = Bound { whole, open, ..Bound::new(&def.name, at, kind, nodes.len()) };
+        let bound = Bound { whole, ..Bound::new(&def.name, at, kind, nodes.len()) };
         self.state.slots.push((ix, bound));
         self.state.tokens[token] = Some(at);
         true

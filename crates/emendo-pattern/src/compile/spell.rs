@@ -367,6 +367,10 @@ impl Compiler<'_> {
         if p.after == CALL && !around.ended {
             return false;
         }
+        // Nothing is a member of an attribute.
+        if p.before == "@" && around.behind == Some('.') {
+            return false;
+        }
         let goes_on = matches!(around.behind, Some(',' | ')' | ']' | '.' | '='));
         !(ends && goes_on || !p.before.is_empty() && around.before == Some('.'))
     }

@@ -181,7 +181,8 @@ impl Replacement {
         writer.old.clear();
         let (readings, language) = (&new.readings[ix], old.language);
         writer.new = new_tokens(
-            (language, m, at.text),
+            (language, m),
+            at,
             &[],
             &old.readings[m.reading],
             (readings, new.source_of(readings)),
@@ -265,9 +266,11 @@ impl Replacement {
         self.captures(m, text, resolver)?;
         let whole = m.in_pieces();
         let m = &whole;
-        let mut writer = Writer::new(old, m, Place { tree, text, line_end, resolver });
+        let place = Place { tree, text, line_end, resolver };
+        let mut writer = Writer::new(old, m, place);
         writer.new = new_tokens(
-            (language, m, text),
+            (language, m),
+            place,
             &writer.old,
             &old.readings[m.reading],
             (&new.readings[ix], new.source_of(&new.readings[ix])),
@@ -280,7 +283,7 @@ impl Replacement {
         let old_kind = old.readings[m.reading].roots[0].kind;
         let place = (m.place.0, m.place.1.unwrap_or(""));
         let wrap = Some(root.kind).filter(|kind| *kind != old_kind);
-        let whole = |kind| Moved { kind, open: false, followed: false };
+        let whole = |kind| Moved { kind, open: &|| false, followed: false };
         let wrap = wrap.and_then(|kind| language.brackets(whole(kind), place));
         let again = new.readings[ix].parens && !old.readings[m.reading].parens;
         let wrap = wrap.or(again.then_some(("(", ")")));

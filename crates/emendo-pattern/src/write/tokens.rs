@@ -3,6 +3,7 @@
 use std::ops::Range;
 
 use emendo_lang::language::{Language, Moved};
+use emendo_lang::tree::{Tree, span};
 use emendo_text::Span;
 
 use crate::found::{Bound, Match, piece};
@@ -11,8 +12,8 @@ use crate::model::{
 };
 use crate::write::bare::{bare_lists, no_word};
 use crate::write::nest::is_open;
-use crate::write::token::{NewToken, OldToken};
-use crate::written::Unresolved;
+use crate::write::token::{Brackets, NewToken, OldToken};
+use crate::written::{Place, Unresolved};
 
 /// The tokens of `old` where they stand in the file, in the file's order.
 pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
@@ -42,7 +43,8 @@ pub(super) fn old_tokens(old: &Pattern, m: &Match) -> Vec<OldToken> {
 
 /// The tokens of `new`, without what is not written at this match, keyed pairs in the file's order.
 pub(super) fn new_tokens(
-    (language, m, text): (&Language, &Match, &str),
+    (language, m): (&Language, &Match),
+    Place { tree, text, .. }: Place<'_>,
     placed: &[OldToken],
     old: &Reading,
     (new, source): (&Reading, &str),
@@ -71,18 +73,7 @@ pub(super) fn new_tokens(
             continue;
         }
         let bound = slot_of(&t.key).and_then(|name| m.slot(name));
-        let before = placed.iter().position(|o| o.key == t.key);
-        let stays = before.is_some_and(|at| placed[at].place == Some(t.place));
-        let sign = |key: &Key| matches!(key, Key::Text(t) if language.is_separator(t));
-        let comes =
-            |i: Option<usize>| i.and_then(|i| new.tokens.get(i)).is_some_and(|t| sign(&t.key));
-        let stood = |i: Option<usize>| i.and_then(|i| placed.get(i)).is_some_and(|o| sign(&o.key));
-        let followed = comes(Some(i + 1)) && !stood(before.map(|at| at + 1));
-        let led = comes(i.checked_sub(1)) && !stood(before.and_then(|at| at.checked_sub(1)));
-        let moved = bound.filter(|b| !stays || followed || led && b.open);
-        let brackets = moved.and_then(|b| {
-            language.brackets(Moved { kind: b.kind, open: b.open, followed }, t.place)
-        });
+        let brackets = bound.and_then(|b| brackets((language, tree), (placed, new), i, b));
         let (key, text) = (t.key.clone(), t.text.clone());
         let copied = |b: &&Bound| b.text.is_none() && b.gathered.is_empty() && !b.span.is_empty();
         let plain = matches!(&t.key, Key::Slot(_, f) if f.is_empty());
@@ -112,6 +103,33 @@ pub(super) fn new_tokens(
     new.roots.iter().for_each(|r| lone_items(language, r, m, &mut out));
     items(language, &new.roots, true, &mut out);
     Ok(out.into_iter().map(|t| t.1).collect())
+}
+
+/// The brackets that what a slot holds needs in its new place, unless it stands in such a place already.
+fn brackets(
+    (language, tree): (&Language, &Tree),
+    (placed, new): (&[OldToken], &Reading),
+    i: usize,
+    bound: &Bound,
+) -> Option<Brackets> {
+    let place = new.tokens[i].place;
+    let before = placed.iter().position(|o| o.key == new.tokens[i].key);
+    let stays = before.is_some_and(|at| placed[at].place == Some(place));
+    let sign = |key: &Key| matches!(key, Key::Text(t) if language.is_separator(t));
+    let comes = |i: Option<usize>| i.and_then(|i| new.tokens.get(i)).is_some_and(|t| sign(&t.key));
+    let stood = |i: Option<usize>| i.and_then(|i| placed.get(i)).is_some_and(|o| sign(&o.key));
+    let followed = comes(Some(i + 1)) && !stood(before.map(|at| at + 1));
+    let led = comes(i.checked_sub(1)) && !stood(before.and_then(|at| at.checked_sub(1)));
+    let open = || {
+        let (start, end) = (bound.span.start as usize, bound.span.end as usize);
+        let node = tree.root().descendant_for_byte_range(start, end);
+        let node = node.filter(|n| bound.count == 1 && span(*n) == bound.span);
+        node.is_some_and(|n| language.is_open(n))
+    };
+    if stays && !followed && !(led && open()) {
+        return None;
+    }
+    language.brackets(Moved { kind: bound.kind, open: &open, followed }, place)
 }
 
 /// Marks where items begin that have lines of their own, and what separates the items of lists.
