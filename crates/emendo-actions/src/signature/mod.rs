@@ -260,6 +260,9 @@ impl SignatureRunner {
         let mut facts = h.facts.clone();
         let mut tokens = Vec::new();
         let callable = &self.targets.callables[h.row];
+        if self.is_taken(p, h, callable.params.as_ref().map(Vec::len), output) {
+            return;
+        }
         let lists =
             self.lists.at_call(p, (callable, call), assigned, &mut change, &mut facts, &mut tokens);
         let packed = lists.and_then(|()| {
@@ -314,6 +317,9 @@ impl SignatureRunner {
         let mut change = Change::default();
         let mut facts = h.facts.clone();
         let callable = &self.targets.callables[h.row];
+        if self.is_taken(p, h, callable.params.as_ref().map(Vec::len), output) {
+            return;
+        }
         let plain = self.lists.is_empty() && self.packs.is_empty();
         let written = plain
             .then(|| self.results.at_reference(p, &h.word, callable, &mut change, &mut facts))
@@ -376,6 +382,9 @@ impl SignatureRunner {
         let mut made = Gathered { facts: h.facts.clone(), ..Gathered::default() };
         let mut notes = Vec::new();
         let callable = &self.targets.callables[h.row];
+        if self.is_taken(p, h, Some(f.params.len()), output) {
+            return;
+        }
         let done = self.lists.at_definition(p, callable, f, &mut made);
         let Gathered { mut change, facts, mut tokens, uses } = made;
         let done = done
@@ -391,6 +400,31 @@ impl SignatureRunner {
             }
             Err(why) => output.out.notes.push(NoteDraft::new(h.word.span, why)),
         }
+    }
+
+    /// Says so where another function has the name and takes as many as this one will: they would be one. True if so.
+    fn is_taken(
+        &self,
+        p: &Place<'_>,
+        h: &Hit,
+        count: Option<usize>,
+        output: &mut Output<'_>,
+    ) -> bool {
+        let names = &p.resolver.language.names;
+        let Some(old) = count.filter(|_| !names.arity_mark.is_empty()) else { return false };
+        let Some(new) = self.lists.count_after(old) else { return false };
+        let symbols = &self.targets.callables[h.row].symbols;
+        let of_owner =
+            |s: &String| p.resolver.counts_in(&names.parent(s), names.last(s), [old, new]);
+        if !p.resolver.has_counted(h.word.span, [old, new]) && !symbols.iter().any(of_owner) {
+            return false;
+        }
+        let (name, s) = (p.text(h.word.span), if new == 1 { "" } else { "s" });
+        let say = format!(
+            "another `{name}` takes {new} argument{s} already: look which of the two is to stay"
+        );
+        output.out.notes.push(NoteDraft::new(h.word.span, say));
+        true
     }
 
     fn of(&self, h: &Hit, uses: Vec<(String, Vec<Span>)>) -> Of {

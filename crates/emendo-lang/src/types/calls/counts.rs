@@ -5,6 +5,7 @@ use emendo_text::Span;
 use crate::language::{Origin, Space};
 use crate::resolver::Resolver;
 use crate::tree::{Node, named, part, span};
+use crate::ty::{Known, Ty};
 use crate::types::calls::Overload;
 
 impl<'a> Resolver<'a> {
@@ -50,6 +51,31 @@ impl<'a> Resolver<'a> {
             }
         }
         None
+    }
+
+    /// True if the project declares functions of both numbers where one is declared or called: under the same name, and in
+    /// the same module or type.
+    pub fn has_counted(&self, name: Span, counts: [usize; 2]) -> bool {
+        let text = name.of(self.text);
+        let function = self.introduced(name).filter(|(.., rule)| rule.origin == Origin::Function);
+        if function.is_some() {
+            let around = self.facts.types_at(name.start).next();
+            return around.is_some_and(|t| self.counts_in(&self.own_name(t), text, counts));
+        }
+        let known = self.call_at(name).and_then(|call| self.callee(call));
+        known.is_some_and(|(known, _)| self.is_counted(&known, counts))
+    }
+
+    /// The same of the functions of a module or a type.
+    pub fn counts_in(&self, owner: &str, name: &str, counts: [usize; 2]) -> bool {
+        self.member(&Ty::object(owner), name).is_some_and(|known| self.is_counted(&known, counts))
+    }
+
+    fn is_counted(&self, known: &Known, counts: [usize; 2]) -> bool {
+        let told = self.project.learned(self.language, &known.owner).is_some();
+        let takes =
+            |count| known.all.iter().any(|m| m.params.as_ref().is_some_and(|p| p.len() == count));
+        !told && counts.into_iter().all(takes)
     }
 
     /// Is a function that takes so many arguments named at a place?
