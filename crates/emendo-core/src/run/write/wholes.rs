@@ -18,6 +18,10 @@ pub(crate) fn wholes_after<'a>(
     placed: &[Placed<'_>],
     mut kept: Vec<(Span, u32)>,
 ) -> Vec<(u32, Span, Span)> {
+    let wholes: Vec<(u32, &[Span])> = wholes.filter(|w| !w.1.is_empty()).collect();
+    if wholes.is_empty() {
+        return Vec::new();
+    }
     kept.sort_by_key(|k| k.0.start);
     let mut edges: HashMap<u32, Vec<u32>> = HashMap::new();
     for p in placed {
